@@ -1,0 +1,303 @@
+"""Ranging calculations: sound, echoes, pings, beams, and the fit against a ruler."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from tickstone.calculations.registry import LONGEST_LIST, Finite, Inputs, Result, Step, calculation
+from tickstone.core import ranging, sound
+from tickstone.core.checks import (
+    check_between,
+    check_not_negative,
+    check_order,
+    check_positive,
+    check_temperature,
+)
+
+Pair = tuple[Finite, Finite]
+
+
+class SpeedOfSoundInputs(Inputs):
+    temperature_c: Finite
+    humidity_pct: Finite = 0.0
+    pressure_kpa: Finite = sound.STANDARD_PRESSURE_KPA
+    model: Literal["cramer", "ideal", "linear"] = "cramer"
+
+
+class SpeedOfSoundResult(Result):
+    speed_m_s: float
+    sensitivity_m_s_per_k: float
+
+
+def range_warnings(temperature_c: float) -> list[str]:
+    """The warning for a temperature that Cramer's formula was not stated for."""
+    low, high = sound.CRAMER_RANGE_C
+    if low <= temperature_c <= high:
+        return []
+    return [f"{temperature_c:g} °C is outside the formula's stated range of {low:g} to {high:g} °C."]
+
+
+@calculation("speed-of-sound")
+def speed_of_sound(given: SpeedOfSoundInputs) -> SpeedOfSoundResult:
+    """Speed of sound in air from temperature, humidity and pressure."""
+    t = check_temperature(given.temperature_c)
+    check_between(given.humidity_pct, 0, 100, "humidity_pct")
+    check_positive(given.pressure_kpa, "pressure_kpa")
+    if given.model == "cramer":
+        step = 0.01
+        speed, above, below = (
+            float(sound.speed_of_sound_cramer(x, given.humidity_pct, given.pressure_kpa))
+            for x in (t, t + step, t - step)
+        )
+        expression = f"Cramer({t:g} °C, {given.humidity_pct:g} %, {given.pressure_kpa:g} kPa)"
+        sensitivity, warnings = (above - below) / (2 * step), range_warnings(t)
+        assumed = ["CO₂ 314 ppm"]
+    elif given.model == "ideal":
+        speed = float(sound.speed_of_sound_ideal(t))
+        expression = f"√(1.4 × 8.314462618 × {t + sound.KELVIN:g} ÷ 0.0289647)"
+        sensitivity, warnings, assumed = speed / (2 * (t + sound.KELVIN)), [], ["dry air as an ideal gas"]
+    else:
+        speed, sensitivity = float(sound.speed_of_sound_linear(t)), 0.606
+        expression, warnings, assumed = f"331.3 + 0.606 × {t:g}", [], ["dry air, straight line about 0 °C"]
+    return SpeedOfSoundResult(
+        speed_m_s=speed, sensitivity_m_s_per_k=sensitivity, warnings=warnings, assumptions=assumed,
+        steps=[Step(name="speed of sound", expression=expression, value=speed, unit="m/s")],
+    )  # fmt: skip
+
+
+class EchoDistanceInputs(Inputs):
+    """``speed_m_s`` overrides the formula; with ``speed_at_c`` it is carried from that air to ``temperature_c``."""
+
+    echo_us: Finite
+    temperature_c: Finite = 20.0
+    humidity_pct: Finite = 50.0
+    speed_m_s: Finite | None = None
+    speed_at_c: Finite | None = None
+    speed_sd_m_s: Finite = 0.0
+    offset_mm: Finite = 0.0
+    offset_sd_mm: Finite = 0.0
+    covariance_m_s_mm: Finite = 0.0
+    min_mm: Finite = 20.0
+    max_mm: Finite = 4000.0
+    tick_us: Finite = 1.0
+    temperature_sd_k: Finite = 1.0
+    echo_sd_us: Finite = 0.0
+
+
+class RuleResult(Result):
+    rule: str
+    distance_mm: float
+    error_mm: float
+    exact_at_c: float | None
+
+
+class EchoDistanceResult(Result):
+    distance_mm: float | None
+    uncertainty_mm: float | None
+    valid: bool
+    reason: str
+    speed_m_s: float
+    shares: dict[str, float]
+    rules: list[RuleResult]
+
+
+def _echo_speed(given: EchoDistanceInputs) -> tuple[float, float]:
+    """Speed and its change per kelvin; a given speed without its temperature does not move with the air."""
+    t, rh = given.temperature_c, given.humidity_pct
+    if given.speed_m_s is None:
+        return float(sound.speed_of_sound_cramer(t, rh)), sound.sensitivity_m_s_per_k(t, rh)
+    check_positive(given.speed_m_s, "speed_m_s")
+    if given.speed_at_c is None:
+        return given.speed_m_s, 0.0
+    check_temperature(given.speed_at_c, "speed_at_c")
+    carried = float(ranging.carried_speed_m_s(given.speed_m_s, given.speed_at_c, t, rh))
+    return carried, sound.sensitivity_m_s_per_k(t, rh) * carried / float(sound.speed_of_sound_cramer(t, rh))
+
+
+@calculation("echo-distance")
+def echo_distance(given: EchoDistanceInputs) -> EchoDistanceResult:
+    """Distance from a round-trip echo time, with its uncertainty and what the rules of thumb would have said."""
+    echo = check_not_negative(given.echo_us, "echo_us")
+    check_temperature(given.temperature_c)
+    check_between(given.humidity_pct, 0, 100, "humidity_pct")
+    for name in ("tick_us", "temperature_sd_k", "echo_sd_us", "speed_sd_m_s", "offset_sd_mm", "min_mm"):
+        check_not_negative(getattr(given, name), name)
+    check_order(given.min_mm, given.max_mm, "min_mm", "max_mm")
+    speed, per_kelvin = _echo_speed(given)
+    measured = ranging.distances_from_echoes(echo, speed, given.offset_mm, given.min_mm, given.max_mm)
+    reason = ranging.REASONS[int(measured.reason[0])]
+    distance = None if int(measured.reason[0]) == ranging.DROPOUT else float(measured.distance_mm[0])
+    per_us = speed / 2000.0
+    variances = {
+        "temperature": (per_kelvin * echo / 2000.0 * given.temperature_sd_k) ** 2,
+        "tick": (per_us * ranging.tick_sd_us(given.tick_us)) ** 2,
+        "echo": (per_us * given.echo_sd_us) ** 2,
+    }
+    calibration = (
+        (echo / 2000.0 * given.speed_sd_m_s) ** 2
+        + given.offset_sd_mm**2
+        + 2 * echo / 2000.0 * given.covariance_m_s_mm
+    )
+    if given.speed_sd_m_s or given.offset_sd_mm:
+        variances["calibration"] = max(calibration, 0.0)
+    budget = ranging.distance_budget(variances)
+    rules = []
+    for rule in ranging.RULES if distance is not None else ():
+        said = rule.speed_m_s * echo / 2000.0
+        exact = ranging.rule_exact_at_c(rule, given.humidity_pct)
+        rules.append(RuleResult(rule=rule.name, distance_mm=said, error_mm=said - distance, exact_at_c=exact))
+    steps = [Step(name="speed of sound", unit="m/s", value=speed, expression=_speed_expression(given))]
+    if distance is not None:
+        steps += [
+            Step(name="way out and back", unit="mm", value=echo * speed / 1000.0,
+                 expression=f"{echo:g} µs × {speed:.2f} m/s"),
+            Step(name="way out", unit="mm", value=echo * speed / 2000.0,
+                 expression=f"{echo * speed / 1000.0:.2f} mm ÷ 2"),
+            Step(name="distance", unit="mm", value=distance,
+                 expression=f"{echo * speed / 2000.0:.2f} mm + {given.offset_mm:g} mm"),
+        ]  # fmt: skip
+    return EchoDistanceResult(
+        distance_mm=distance, uncertainty_mm=budget.uncertainty_mm if distance is not None else None,
+        valid=not reason, reason=reason, speed_m_s=speed, shares=budget.shares, rules=rules, steps=steps,
+        assumptions=["101.325 kPa, CO₂ 314 ppm"],
+        warnings=range_warnings(given.temperature_c) if given.speed_m_s is None or given.speed_at_c is not None else [],
+    )  # fmt: skip
+
+
+def _speed_expression(given: EchoDistanceInputs) -> str:
+    if given.speed_m_s is None:
+        return f"Cramer({given.temperature_c:g} °C, {given.humidity_pct:g} %)"
+    if given.speed_at_c is None:
+        return "given"
+    return f"{given.speed_m_s:g} m/s at {given.speed_at_c:g} °C, carried to {given.temperature_c:g} °C"
+
+
+class EchoTimeInputs(Inputs):
+    distance_mm: Finite
+    temperature_c: Finite = 20.0
+    humidity_pct: Finite = 50.0
+    speed_m_s: Finite | None = None
+    offset_mm: Finite = 0.0
+
+
+class EchoTimeResult(Result):
+    echo_us: float
+    speed_m_s: float
+
+
+@calculation("echo-time")
+def echo_time(given: EchoTimeInputs) -> EchoTimeResult:
+    """Round-trip echo time that a distance would give: the inverse question."""
+    check_not_negative(given.distance_mm, "distance_mm")
+    check_temperature(given.temperature_c)
+    check_between(given.humidity_pct, 0, 100, "humidity_pct")
+    if given.speed_m_s is None:
+        speed = float(sound.speed_of_sound_cramer(given.temperature_c, given.humidity_pct))
+    else:
+        speed = check_positive(given.speed_m_s, "speed_m_s")
+    echo = ranging.echo_from_distance_us(given.distance_mm, speed, given.offset_mm)
+    expression = f"2 × ({given.distance_mm:g} mm − {given.offset_mm:g} mm) ÷ {speed:.2f} m/s"
+    return EchoTimeResult(
+        echo_us=echo, speed_m_s=speed, assumptions=["101.325 kPa, CO₂ 314 ppm"],
+        warnings=range_warnings(given.temperature_c) if given.speed_m_s is None else [],
+        steps=[Step(name="echo time", expression=expression, value=echo, unit="µs")],
+    )  # fmt: skip
+
+
+class PingPlanInputs(Inputs):
+    max_mm: Finite = 4000.0
+    temperature_c: Finite = 20.0
+    tick_us: Finite = 1.0
+    guard: Finite = 2.5
+    rangers: Annotated[int, Field(ge=1, le=64)] = 1
+
+
+class PingPlanResult(Result):
+    timeout_us: float
+    interval_ms: float
+    step_mm: float
+    rate_hz: float
+
+
+@calculation("ping-plan")
+def ping_plan(given: PingPlanInputs) -> PingPlanResult:
+    """How long to wait for an echo, and how often to ping."""
+    check_positive(given.max_mm, "max_mm")
+    check_temperature(given.temperature_c)
+    check_not_negative(given.tick_us, "tick_us")
+    check_positive(given.guard, "guard")
+    speed = float(sound.speed_of_sound_cramer(given.temperature_c, 50.0))
+    timeout = ranging.longest_wait_us(given.max_mm, speed)
+    interval = given.guard * timeout / 1000.0
+    rate = 1000.0 / (interval * given.rangers)
+    step = speed * given.tick_us / 2000.0
+    return PingPlanResult(
+        timeout_us=timeout, interval_ms=interval, step_mm=step, rate_hz=rate,
+        warnings=range_warnings(given.temperature_c), assumptions=["50 % humidity, 101.325 kPa"],
+        steps=[
+            Step(name="longest wait", expression=f"2 × {given.max_mm:g} mm ÷ {speed:.2f} m/s", value=timeout, unit="µs"),
+            Step(name="interval", expression=f"{given.guard:g} × longest wait", value=interval, unit="ms"),
+        ],
+    )  # fmt: skip
+
+
+class BeamFootprintInputs(Inputs):
+    distance_mm: Finite
+    angle_deg: Finite = 15.0
+    mount_height_mm: Finite | None = None
+
+
+class BeamFootprintResult(Result):
+    diameter_mm: float
+    floor_from_mm: float | None
+
+
+@calculation("beam-footprint")
+def beam_footprint(given: BeamFootprintInputs) -> BeamFootprintResult:
+    """How wide the beam is at a distance, and from where a level beam meets the floor."""
+    check_not_negative(given.distance_mm, "distance_mm")
+    if not 0 < given.angle_deg < 180:
+        check_between(given.angle_deg, 0.001, 179.999, "angle_deg")
+    diameter = ranging.footprint_mm(given.distance_mm, given.angle_deg)
+    floor = None
+    if given.mount_height_mm is not None:
+        floor = ranging.floor_from_mm(check_positive(given.mount_height_mm, "mount_height_mm"), given.angle_deg)
+    expression = f"2 × {given.distance_mm:g} mm × tan({given.angle_deg:g}° ÷ 2)"
+    return BeamFootprintResult(
+        diameter_mm=diameter, floor_from_mm=floor, assumptions=["the angle is the full cone"],
+        steps=[Step(name="footprint", expression=expression, value=diameter, unit="mm")],
+    )  # fmt: skip
+
+
+class SoundCalibrationInputs(Inputs):
+    pairs: Annotated[list[Pair], Field(max_length=LONGEST_LIST)]
+
+
+class SoundCalibrationResult(Result):
+    speed_m_s: float
+    speed_sd: float | None
+    offset_mm: float
+    offset_sd: float | None
+    residual_sd_mm: float | None
+    covariance: float | None
+    residuals_mm: list[float]
+    equivalent_temperature_c: float
+
+
+@calculation("sound-calibration")
+def sound_calibration(given: SoundCalibrationInputs) -> SoundCalibrationResult:
+    """Speed of sound and offset from pairs of ruler reading and echo time."""
+    fit = ranging.fit_ruler([p[0] for p in given.pairs], [p[1] for p in given.pairs])
+    equivalent = sound.temperature_of_ideal_speed(fit.speed_m_s)
+    return SoundCalibrationResult(
+        speed_m_s=fit.speed_m_s, speed_sd=fit.speed_sd, offset_mm=fit.offset_mm, offset_sd=fit.offset_sd,
+        residual_sd_mm=fit.residual_sd_mm, covariance=fit.covariance, residuals_mm=list(fit.residuals_mm),
+        equivalent_temperature_c=equivalent,
+        warnings=[] if fit.speed_sd is not None else ["Two pairs fit any line: their uncertainty is unknown."],
+        steps=[
+            Step(name="speed of sound", expression="2 ÷ slope of echo on distance", value=fit.speed_m_s, unit="m/s"),
+            Step(name="offset", expression="−intercept ÷ slope", value=fit.offset_mm, unit="mm"),
+        ],
+    )  # fmt: skip

@@ -1,0 +1,114 @@
+"""The registry: one entry serves the command line, the HTTP API and the screens."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Annotated, Any, TypeVar
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from tickstone.errors import BadInput
+
+LONGEST_LIST = 1_000_000
+
+Finite = Annotated[float, Field(allow_inf_nan=False)]
+
+
+class Inputs(BaseModel):
+    """Base of all input models: unknown fields are refused, numbers are finite."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+
+class Step(BaseModel):
+    """One line of the substituted arithmetic."""
+
+    name: str
+    expression: str
+    value: float | None
+    unit: str
+
+
+class Result(BaseModel):
+    """Base of all results: the worked steps, what was assumed, and warnings in plain sentences."""
+
+    steps: list[Step] = []
+    assumptions: list[str] = []
+    warnings: list[str] = []
+
+
+I = TypeVar("I", bound=Inputs)  # noqa: E741
+R = TypeVar("R", bound=Result)
+
+
+@dataclass(frozen=True)
+class Calculation:
+    """A named function from an input model to a result model."""
+
+    name: str
+    summary: str
+    inputs: type[Inputs]
+    result: type[Result]
+    function: Callable[[Any], Result]
+
+
+CALCULATIONS: dict[str, Calculation] = {}
+
+
+def calculation(name: str) -> Callable[[Callable[[I], R]], Callable[[I], R]]:
+    """Register a function under a public name; its annotations give the models."""
+
+    def register(function: Callable[[I], R]) -> Callable[[I], R]:
+        import typing
+
+        hints = typing.get_type_hints(function)
+        result = hints.pop("return")
+        (inputs,) = hints.values()
+        summary = (function.__doc__ or "").strip().splitlines()[0]
+        CALCULATIONS[name] = Calculation(name, summary, inputs, result, function)
+        return function
+
+    return register
+
+
+def find(name: str) -> Calculation:
+    """The calculation of that name. Raises BadInput for field ``calc``."""
+    if name not in CALCULATIONS:
+        raise BadInput(f"There is no calculation {name!r}; --list shows them all.", "calc")
+    return CALCULATIONS[name]
+
+
+def refusal(error: ValidationError) -> BadInput:
+    """The first thing wrong with some input, as a sentence that names its field."""
+    first = error.errors(include_url=False, include_context=False, include_input=False)[0]
+    path = ".".join(str(part) for part in first["loc"])
+    said = {
+        "missing": f"{path} is missing.",
+        "extra_forbidden": f"{path} is not a field here.",
+        "finite_number": f"{path} must be a finite number.",
+    }.get(first["type"], f"{path}: {first['msg'][0].lower()}{first['msg'][1:]}.")
+    return BadInput(said, path)
+
+
+def run(name: str, inputs: dict[str, Any]) -> dict[str, Any]:
+    """Run a calculation on plain values. Returns the result as plain values. Raises BadInput naming the field."""
+    entry = find(name)
+    try:
+        given = entry.inputs.model_validate(inputs)
+    except ValidationError as error:
+        raise refusal(error) from None
+    return entry.function(given).model_dump()
+
+
+def listing() -> list[dict[str, Any]]:
+    """Name and JSON schemas of all calculations."""
+    return [
+        {
+            "name": entry.name,
+            "summary": entry.summary,
+            "input_schema": entry.inputs.model_json_schema(),
+            "result_schema": entry.result.model_json_schema(mode="serialization"),
+        }
+        for entry in CALCULATIONS.values()
+    ]

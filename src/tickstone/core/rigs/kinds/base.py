@@ -1,0 +1,116 @@
+"""What a sensor kind is. A kind is one file; no station has a chain of cases over kinds."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+import numpy.typing as npt
+
+from tickstone.core.constants import ConstantSpec, DerivedSpec, Values
+
+Array = npt.NDArray[np.float64]
+
+
+class Role(StrEnum):
+    """What a sensor's pin is for, seen from the sensor."""
+
+    SUPPLY = "supply"
+    GROUND = "ground"
+    INPUT = "input"  # the board drives it
+    OUTPUT = "output"  # the sensor drives it, up to its supply
+    OPEN = "open"  # the sensor only pulls it low; a pull-up makes it high
+
+
+@dataclass(frozen=True)
+class PinSpec:
+    """A pin of a sensor: ``needs`` lists the board abilities that will do, best first; levels in volts."""
+
+    name: str
+    role: Role
+    colour: str
+    needs: tuple[str, ...] = ()
+    high_needs_v: float = 0.0  # for an input: the least that surely reads high at the sensor
+
+
+@dataclass(frozen=True)
+class ChannelSpec:
+    """One raw signal: ``labels`` are the names it goes by on the line; ``invalid`` says which raw values mean nothing."""
+
+    name: str
+    label: str
+    form: str  # level, edge or counter
+    unit: str
+    labels: tuple[str, ...]
+    low: float
+    high: float
+    digits: int = 0
+
+
+@dataclass(frozen=True)
+class Surroundings:
+    """What other sensors of the rig say about the moment: air temperature per sample (NaN = unknown), °C."""
+
+    air_c: Array | None = None
+
+
+@dataclass(frozen=True)
+class Converted:
+    """Converted readings: ``values`` is NaN where the reading means nothing; ``reasons[codes]`` says why (0 = fine)."""
+
+    values: Array
+    codes: npt.NDArray[np.int8]
+    reasons: tuple[str, ...]
+
+    @property
+    def valid(self) -> npt.NDArray[np.bool_]:
+        """True where the reading means something."""
+        return self.codes == 0
+
+
+@dataclass(frozen=True)
+class Moment:
+    """A short stretch of converted readings up to now, for putting into words; times in seconds, rising."""
+
+    times_s: Array
+    converted: Converted
+
+
+@dataclass(frozen=True)
+class Quantity:
+    """What a kind converts to: its name and unit (mm, °C …), and the span a trace shows by default."""
+
+    name: str
+    unit: str
+    low: float
+    high: float
+
+
+@dataclass(frozen=True)
+class Kind:
+    """A sensor kind: data and pure functions. ``raw`` names the channel that the conversion begins with."""
+
+    id: str
+    title: str
+    supply_v: float
+    supply_ma: float
+    pins: tuple[PinSpec, ...]
+    channels: tuple[ChannelSpec, ...]
+    quantity: Quantity
+    constants: tuple[ConstantSpec, ...]
+    derived: tuple[DerivedSpec, ...]
+    convert: Callable[[Mapping[str, Array], Values, Surroundings], Converted]
+    words: Callable[[Moment, Values], str]
+    procedures: tuple[str, ...] = ()
+    cautions: tuple[str, ...] = ()
+
+    @property
+    def raw(self) -> ChannelSpec:
+        """The channel that the conversion begins with."""
+        return self.channels[0]
+
+    def pin(self, name: str) -> PinSpec:
+        """The pin of that name; a KeyError is a mistake of ours."""
+        return {pin.name: pin for pin in self.pins}[name]

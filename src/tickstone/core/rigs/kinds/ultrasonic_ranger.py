@@ -1,0 +1,134 @@
+"""Ultrasonic ranger, four pins: trigger and echo."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from tickstone.core import ranging, sound
+from tickstone.core.constants import ConstantSpec, DerivedSpec, Provenance, Values
+from tickstone.core.rigs.kinds.base import (
+    Array,
+    ChannelSpec,
+    Converted,
+    Kind,
+    Moment,
+    PinSpec,
+    Quantity,
+    Role,
+    Surroundings,
+)
+
+SHEET = "part sheet"
+STILL_M_S = 0.03  # slower than this is said to stand: 3 σ of a ranger's slope over half a second
+
+
+def conversion_speed_m_s(values: Values, air_c: Array | float) -> Array:
+    """Speed of sound, m/s, for readings taken at ``air_c``: a measured speed carried from its own temperature, or the
+    formula's. Where the air is unknown (NaN) the rig's own air constant stands in."""
+    air = np.asarray(air_c, dtype=np.float64)
+    air = np.where(np.isfinite(air), air, values["air"].value)
+    humidity = values["humidity"].value
+    fitted = values["sound"]
+    if fitted.provenance is Provenance.MEASURED:
+        at = fitted.condition.get("air_c", values["air"].value)
+        return ranging.carried_speed_m_s(fitted.value, at, air, humidity)
+    return np.asarray(sound.speed_of_sound_cramer(air, humidity), dtype=np.float64)
+
+
+def convert(raw: Mapping[str, Array], values: Values, around: Surroundings) -> Converted:
+    """Echo times, µs, to distances, mm."""
+    echo = raw["echo"]
+    air = around.air_c if around.air_c is not None else values["air"].value
+    distances = ranging.distances_from_echoes(
+        echo,
+        conversion_speed_m_s(values, air),
+        values["offset"].value,
+        values["nearest"].value,
+        values["farthest"].value,
+    )
+    return Converted(distances.distance_mm, distances.reason, ranging.REASONS)
+
+
+def words(moment: Moment, values: Values) -> str:
+    """What the ranger says, in a sentence: never "clear" on a dropout."""
+    converted = moment.converted
+    if converted.values.size == 0:
+        return "No ping yet."
+    run = int(np.argmax(converted.valid[::-1])) if converted.valid.any() else converted.values.size
+    last = int(converted.codes[-1])
+    if run >= 3:
+        if last == ranging.TOO_FAR:
+            return f"Nothing within {values['farthest'].value / 1000:.1f} m."
+        if last == ranging.TOO_NEAR:
+            return f"Nearer than {values['nearest'].value:.0f} mm: the number means nothing here."
+        return f"No echo for {run} pings: a slanted or soft surface, or a wire. Not the same as clear."
+    good = converted.valid
+    times, distances = moment.times_s[good], converted.values[good]
+    here = float(np.median(distances[-5:]))
+    if times.size < 6 or times[-1] - times[0] < 0.25:
+        return f"Something {here:.0f} mm ahead."
+    slope = float(np.polyfit(times - times[-1], distances, 1)[0]) / 1000.0
+    if abs(slope) < STILL_M_S:
+        return "Box or wall ahead, standing still."
+    return f"Box or wall ahead, {'closing' if slope < 0 else 'opening'} at {abs(slope):.2f} m/s."
+
+
+def _sound(values: Values) -> tuple[float, float | None]:
+    air = values["air"]
+    speed = float(sound.speed_of_sound_cramer(air.value, values["humidity"].value))
+    return speed, (air.sd or 0.0) * sound.sensitivity_m_s_per_k(air.value, values["humidity"].value)
+
+
+def _floor(values: Values) -> tuple[float, float | None]:
+    return ranging.floor_from_mm(values["height"].value, values["cone"].value), None
+
+
+KIND = Kind(
+    id="ultrasonic-ranger",
+    title="ultrasonic ranger, 4 pins",
+    supply_v=5.0,
+    supply_ma=15.0,
+    pins=(
+        PinSpec("supply", Role.SUPPLY, "red"),
+        PinSpec("trigger", Role.INPUT, "yellow", ("digital",), high_needs_v=2.0),
+        PinSpec("echo", Role.OUTPUT, "green", ("capture", "interrupt", "digital")),
+        PinSpec("ground", Role.GROUND, "black"),
+    ),
+    channels=(ChannelSpec("echo", "echo time", "level", "µs", ("echo_us", "echo"), 0.0, 400_000.0),),
+    quantity=Quantity("distance", "mm", 0.0, 4000.0),
+    constants=(
+        ConstantSpec("offset", "offset", "mm", 0.0, 3.0, "nobody has measured it", -200, 200, "calibrate"),
+        ConstantSpec("jitter", "jitter", "µs", 6.0, None, "usual for cheap rangers", 0, 1000, "calibrate"),
+        ConstantSpec("air", "air", "°C", 20.0, 3.0, "nobody has measured it", -40, 85, "convert", Provenance.MEASURED),
+        ConstantSpec("humidity", "humidity", "%", 50.0, 20.0, "nobody has measured it", 0, 100, "convert",
+                     Provenance.MEASURED),
+        ConstantSpec("height", "height", "mm", 120.0, 5.0, "nobody has measured it", 1, 5000, "wire",
+                     Provenance.MEASURED),
+        ConstantSpec("tick", "timer step", "µs", 4.0, None, "usual for 8-bit boards", 0, 10_000, "convert",
+                     counts=False),
+        ConstantSpec("cone", "cone", "°", 15.0, None, SHEET, 1, 120, "wire", counts=False),
+        ConstantSpec("nearest", "nearest", "mm", 20.0, None, SHEET, 0, 4000, "convert", counts=False),
+        ConstantSpec("farthest", "farthest", "mm", 4000.0, None, SHEET, 50, 10_000, "convert", counts=False),
+        ConstantSpec("sound", "sound", "m/s", None, None, "", 250, 450, "calibrate"),
+        ConstantSpec("trip", "trip", "mm", None, None, "", 0, 10_000, "decide"),
+        ConstantSpec("clear", "clear", "mm", None, None, "", 0, 10_000, "decide"),
+        ConstantSpec("drive_speed", "cart speed", "m/s", 0.4, None, "a walking cart", 0, 10, "decide"),
+        ConstantSpec("braking", "braking", "m/s²", 0.8, None, "rubber on a bench", 0.01, 20, "decide"),
+        ConstantSpec("reaction", "reaction", "s", 0.05, None, "one turn of the loop", 0, 5, "decide", counts=False),
+        ConstantSpec("ping_interval", "ping every", "s", 0.05, None, "20 pings a second", 0.001, 5, "decide",
+                     counts=False),
+        ConstantSpec("votes", "votes", "", 2.0, None, "against single spikes", 1, 20, "decide", counts=False),
+        ConstantSpec("gap", "gap left", "mm", 60.0, None, "a hand's breadth", 0, 5000, "decide", counts=False),
+        ConstantSpec("hysteresis", "hysteresis", "mm", 50.0, None, "common practice", 0, 5000, "decide", counts=False),
+    ),
+    derived=(
+        DerivedSpec("sound", "sound", "m/s", "from air and humidity", ("air", "humidity"), _sound, "calibrate"),
+        DerivedSpec("floor_from", "meets floor", "mm", "from cone and height", ("cone", "height"), _floor, "wire"),
+    ),
+    convert=convert,
+    words=words,
+    procedures=("ruler",),
+    cautions=("Switch the board off before moving a wire.",),
+)  # fmt: skip

@@ -1,0 +1,66 @@
+"""The one error tree. Each class has a stable code that travels on the wire; HTTP numbers live in the API alone.
+
+    TickStoneError
+    ├── BadInput            bad-input       a value that cannot be; names its field
+    ├── NotFound            not-found       the thing asked for is not there
+    ├── Conflict            conflict        somebody else changed it first, or it is busy
+    ├── NotConnected        not-connected   this needs a live source of readings
+    ├── SourceLost          source-lost     the port or the network line went away, or cannot be opened
+    ├── StoreAway           store-away      the database cannot be reached just now
+    └── SetUp               set-up          this machine lacks something the launcher cannot add by itself
+"""
+
+from __future__ import annotations
+
+
+class TickStoneError(Exception):
+    """A refusal in one plain sentence, with the path of the field it is about (empty when it is about no field)."""
+
+    code = "error"
+
+    def __init__(self, message: str, path: str = "") -> None:
+        super().__init__(message)
+        self.message = message
+        self.path = path
+
+
+class BadInput(TickStoneError):
+    """A value that cannot be. ``path`` names the field."""
+
+    code = "bad-input"
+
+
+class NotFound(TickStoneError):
+    """The thing asked for is not there."""
+
+    code = "not-found"
+
+
+class Conflict(TickStoneError):
+    """Somebody else changed it first, or it is busy."""
+
+    code = "conflict"
+
+
+class NotConnected(TickStoneError):
+    """This needs a live source of readings."""
+
+    code = "not-connected"
+
+
+class SourceLost(TickStoneError):
+    """The port or the network line went away, or cannot be opened."""
+
+    code = "source-lost"
+
+
+class StoreAway(TickStoneError):
+    """The database cannot be reached just now."""
+
+    code = "store-away"
+
+
+class SetUp(TickStoneError):
+    """This machine lacks something the launcher cannot add by itself."""
+
+    code = "set-up"
