@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Literal
 
+from pydantic import BaseModel
+
 from tickstone.calculations.registry import Finite, Inputs, Result, Step, calculation
 from tickstone.core import electrical
 
@@ -48,7 +50,7 @@ class DividerDesignInputs(Inputs):
     source_max_ohm: Finite | None = None
 
 
-class DividerPair(Result):
+class DividerPair(BaseModel):
     top_ohm: float
     bottom_ohm: float
     vout_v: float

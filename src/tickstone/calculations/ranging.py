@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import Field
+from pydantic import BaseModel, Field
 
 from tickstone.calculations.registry import LONGEST_LIST, Finite, Inputs, Result, Step, calculation
 from tickstone.core import ranging, sound
@@ -86,7 +86,7 @@ class EchoDistanceInputs(Inputs):
     echo_sd_us: Finite = 0.0
 
 
-class RuleResult(Result):
+class RuleResult(BaseModel):
     rule: str
     distance_mm: float
     error_mm: float

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Annotated, Any, TypeVar
 
@@ -79,15 +79,14 @@ def find(name: str) -> Calculation:
     return CALCULATIONS[name]
 
 
-def refusal(error: ValidationError) -> BadInput:
-    """The first thing wrong with some input, as a sentence that names its field."""
-    first = error.errors(include_url=False, include_context=False, include_input=False)[0]
-    path = ".".join(str(part) for part in first["loc"])
+def refusal(where: Sequence[object], kind: str, message: str) -> BadInput:
+    """One of Pydantic's complaints as a sentence that names its field."""
+    path = ".".join(str(part) for part in where)
     said = {
         "missing": f"{path} is missing.",
         "extra_forbidden": f"{path} is not a field here.",
         "finite_number": f"{path} must be a finite number.",
-    }.get(first["type"], f"{path}: {first['msg'][0].lower()}{first['msg'][1:]}.")
+    }.get(kind, f"{path}: {message[:1].lower()}{message[1:]}.")
     return BadInput(said, path)
 
 
@@ -97,7 +96,8 @@ def run(name: str, inputs: dict[str, Any]) -> dict[str, Any]:
     try:
         given = entry.inputs.model_validate(inputs)
     except ValidationError as error:
-        raise refusal(error) from None
+        first = error.errors(include_url=False, include_context=False, include_input=False)[0]
+        raise refusal(first["loc"], first["type"], first["msg"]) from None
     return entry.function(given).model_dump()
 
 

@@ -220,3 +220,21 @@ def longest_wait_us(max_mm: float, speed_m_s: float) -> float:
     23.3
     """
     return 2000.0 * max_mm / speed_m_s
+
+
+def fit_band(fit: RulerFit, true_mm: list[float]) -> list[tuple[float, float, float]]:
+    """The fitted line along a ruler: (true mm, echo µs, ± µs at 95 %) for each place; ± is 0 without sds.
+
+    First-order propagation of the sds and covariance of speed and offset (JCGM 100:2008, 5.2).
+    """
+    band = []
+    for place in true_mm:
+        echo = 2000.0 * (place - fit.offset_mm) / fit.speed_m_s
+        spread = 0.0
+        if fit.speed_sd is not None and fit.offset_sd is not None:
+            by_speed, by_offset = -echo / fit.speed_m_s, -2000.0 / fit.speed_m_s
+            variance = (by_speed * fit.speed_sd) ** 2 + (by_offset * fit.offset_sd) ** 2
+            variance += 2 * by_speed * by_offset * (fit.covariance or 0.0)
+            spread = 2.0 * math.sqrt(max(variance, 0.0))
+        band.append((place, echo, spread))
+    return band

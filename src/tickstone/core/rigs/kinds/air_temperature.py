@@ -30,7 +30,7 @@ def convert(raw: Mapping[str, Array], values: Values, around: Surroundings) -> C
     air = raw["air"]
     outside = ~((air >= LOWEST_C) & (air <= HIGHEST_C))
     return Converted(
-        np.where(outside, np.nan, air + values["offset"].value), np.where(outside, OUTSIDE, 0).astype(np.int8), REASONS
+        np.where(outside, np.nan, air + values["offset"].value), np.where(outside, OUTSIDE, 0).astype(np.int8)
     )
 
 
@@ -59,6 +59,7 @@ KIND = Kind(
         ConstantSpec("offset", "offset", "K", 0.0, 0.5, "part sheet", -20, 20, "calibrate", Provenance.MEASURED),
     ),
     derived=(),
+    reasons=REASONS,
     convert=convert,
     words=words,
 )

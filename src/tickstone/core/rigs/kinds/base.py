@@ -58,11 +58,11 @@ class Surroundings:
 
 @dataclass(frozen=True)
 class Converted:
-    """Converted readings: ``values`` is NaN where the reading means nothing; ``reasons[codes]`` says why (0 = fine)."""
+    """Converted readings: ``values`` is NaN where the reading means nothing at all; ``codes`` index the kind's reasons
+    (0 = fine)."""
 
     values: Array
     codes: npt.NDArray[np.int8]
-    reasons: tuple[str, ...]
 
     @property
     def valid(self) -> npt.NDArray[np.bool_]:
@@ -101,6 +101,7 @@ class Kind:
     quantity: Quantity
     constants: tuple[ConstantSpec, ...]
     derived: tuple[DerivedSpec, ...]
+    reasons: tuple[str, ...]
     convert: Callable[[Mapping[str, Array], Values, Surroundings], Converted]
     words: Callable[[Moment, Values], str]
     procedures: tuple[str, ...] = ()

@@ -48,7 +48,7 @@ def convert(raw: Mapping[str, Array], values: Values, around: Surroundings) -> C
         values["nearest"].value,
         values["farthest"].value,
     )
-    return Converted(distances.distance_mm, distances.reason, ranging.REASONS)
+    return Converted(distances.distance_mm, distances.reason)
 
 
 def words(moment: Moment, values: Values) -> str:
@@ -120,6 +120,8 @@ KIND = Kind(
         ConstantSpec("ping_interval", "ping every", "s", 0.05, None, "20 pings a second", 0.001, 5, "decide",
                      counts=False),
         ConstantSpec("votes", "votes", "", 2.0, None, "against single spikes", 1, 20, "decide", counts=False),
+        ConstantSpec("set_back", "behind bumper", "mm", 20.0, None, "nobody has measured it", 0, 1000, "decide",
+                     Provenance.MEASURED, counts=False),
         ConstantSpec("gap", "gap left", "mm", 60.0, None, "a hand's breadth", 0, 5000, "decide", counts=False),
         ConstantSpec("hysteresis", "hysteresis", "mm", 50.0, None, "common practice", 0, 5000, "decide", counts=False),
     ),
@@ -127,6 +129,7 @@ KIND = Kind(
         DerivedSpec("sound", "sound", "m/s", "from air and humidity", ("air", "humidity"), _sound, "calibrate"),
         DerivedSpec("floor_from", "meets floor", "mm", "from cone and height", ("cone", "height"), _floor, "wire"),
     ),
+    reasons=ranging.REASONS,
     convert=convert,
     words=words,
     procedures=("ruler",),

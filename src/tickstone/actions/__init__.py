@@ -1,0 +1,1 @@
+"""What a person does: connect, record, calibrate, choose, cut a stone."""

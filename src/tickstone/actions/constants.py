@@ -1,0 +1,61 @@
+"""The constants of a rig as they stand: what is stored, dressed by the catalogue, with defaults and derived ones."""
+
+from __future__ import annotations
+
+from sqlalchemy.orm import Session
+
+from tickstone.actions.rigs import rig_fields
+from tickstone.core.checks import check_between, check_not_negative
+from tickstone.core.constants import ConstantSpec, Provenance, Value, settle
+from tickstone.core.rigs.kinds import kind
+from tickstone.errors import BadInput
+from tickstone.store import constants, log, rigs
+
+
+def settled(session: Session, stored: rigs.StoredRig, sensor: str) -> dict[str, Value]:
+    """All constants of a sensor by name, in catalogue order."""
+    what = kind(stored.rig.sensor(sensor).kind)
+    sensor_id = rigs.sensor_ids(session, stored.id)[sensor]
+    known = constants.latest(session, sensor_id, rig_fields(stored.rig))
+    specs = {spec.name: spec for spec in what.constants}
+    dressed = {
+        name: constants.dressed(value, specs[name].label, specs[name].station, (specs[name].low, specs[name].high))
+        for name, value in known.items()
+        if name in specs
+    }
+    return settle(what.constants, what.derived, dressed)
+
+
+def all_settled(session: Session, stored: rigs.StoredRig) -> dict[str, dict[str, Value]]:
+    """The constants of every sensor of a rig."""
+    return {sensor.id: settled(session, stored, sensor.id) for sensor in stored.rig.sensors}
+
+
+def type_value(
+    session: Session, slug: str, sensor: str, name: str, value: float, sd: float | None, note: str = ""
+) -> None:
+    """A person types a constant: a hand reading where it can be measured, a choice otherwise.
+
+    Raises BadInput for ``value`` when it lies outside what can be, and for ``name`` when nothing is typed there.
+    """
+    stored = rigs.rig_named(session, slug)
+    spec = spec_of(stored, sensor, name)
+    check_between(value, spec.low, spec.high, "value")
+    if sd is not None:
+        check_not_negative(sd, "sd")
+    measured = spec.typed_as is Provenance.MEASURED
+    source = note.strip() or ("read by hand" if measured else "chosen by hand")
+    new = constants.NewValue(
+        name, value, spec.unit, (sd if sd is not None else spec.sd) if measured else None, spec.typed_as, source, {}
+    )
+    constants.add(session, stored.id, rigs.sensor_ids(session, stored.id)[sensor], new)
+    said = f"{stored.rig.sensor(sensor).name}: {spec.label} set to {value:g} {spec.unit}".rstrip()
+    log.write_entry(session, stored.id, "constant", f"{said}, {source}", sensor=sensor, name=name)
+
+
+def spec_of(stored: rigs.StoredRig, sensor: str, name: str) -> ConstantSpec:
+    """The catalogue's record of a constant. Raises BadInput for field ``name``."""
+    for spec in kind(stored.rig.sensor(sensor).kind).constants:
+        if spec.name == name:
+            return spec
+    raise BadInput(f"There is no constant {name!r} to set on this sensor.", "name")

@@ -1,0 +1,221 @@
+"""Reading recordings back: traces fit to a screen's width, the values at a cursor, the noise of a stretch."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+from sqlalchemy.orm import Session
+
+from tickstone.actions.constants import settled
+from tickstone.core import decimation
+from tickstone.core.constants import Values
+from tickstone.core.noise import step_noise
+from tickstone.core.rigs.kinds import kind
+from tickstone.core.rigs.kinds.base import Converted, Kind, Surroundings
+from tickstone.errors import NotFound
+from tickstone.store import recordings, rigs, samples
+
+Array = npt.NDArray[np.float64]
+Times = npt.NDArray[np.int64]
+
+UNPACK_AT_MOST = 200  # chunks: beyond this a trace is drawn from the chunks' minimum and maximum
+NOISE_ROWS = 200_000
+
+
+@dataclass(frozen=True)
+class Trace:
+    """A sensor's readings over a span, at most about ``width`` points: raw and converted minimum and maximum per bin.
+
+    ``times_s`` are bin middles; where no reading means anything, the converted pair is NaN.
+    """
+
+    times_s: Array
+    raw_low: Array
+    raw_high: Array
+    low: Array
+    high: Array
+    n: int
+    exact: bool
+
+
+def _air_at(session: Session, recording: recordings.StoredRecording, times: Times) -> Array | None:
+    """Air temperature at each time, interpolated from the recording's own air stream; None when it has none."""
+    rig = rigs.rig_of_revision(session, recording.rig_revision_id)
+    for sensor in rig.sensors:
+        if kind(sensor.kind).quantity.name != "air temperature":
+            continue
+        stream = next((s for s in recording.streams if s.key == sensor.id and s.n), None)
+        if stream is None:
+            return None
+        stored = _rig_of(session, recording)
+        air_times, raw = _air_rows(session, stream)
+        converted = kind(sensor.kind).convert({"air": raw}, settled(session, stored, sensor.id), Surroundings())
+        good = converted.valid
+        if not good.any():
+            return None
+        return np.interp(times, air_times[good], converted.values[good])
+    return None
+
+
+def _air_rows(session: Session, stream: samples.StreamInfo) -> tuple[Times, Array]:
+    times, values = samples.rows_between(session, stream)
+    return times, values[0]
+
+
+def _rig_of(session: Session, recording: recordings.StoredRecording) -> rigs.StoredRig:
+    return next(rig for rig in rigs.all_rigs(session) if rig.id == recording.rig_id)
+
+
+def _kind_of(session: Session, recording: recordings.StoredRecording, sensor: str) -> Kind:
+    return kind(rigs.rig_of_revision(session, recording.rig_revision_id).sensor(sensor).kind)
+
+
+def convert(
+    session: Session, recording: recordings.StoredRecording, sensor: str, times: Times, raw: Array, values: Values
+) -> Converted:
+    """Convert rows of a recording with a set of constants: raw is shape (columns, n)."""
+    what = _kind_of(session, recording, sensor)
+    by_name = {channel.name: raw[i] for i, channel in enumerate(what.channels)}
+    air = _air_at(session, recording, times) if what.quantity.name != "air temperature" else None
+    return what.convert(by_name, values, Surroundings(air))
+
+
+def trace(session: Session, recording_id: int, sensor: str, t0_s: float | None, t1_s: float | None, width: int) -> Trace:
+    """A trace for drawing: every reading when few, else minimum and maximum per bin, so that no spike is lost."""
+    recording = recordings.recording(session, recording_id)
+    stream = recording.stream_of(sensor)
+    if not stream.n or stream.t0 is None or stream.t1 is None:
+        empty = np.zeros(0)
+        return Trace(empty, empty, empty, empty, empty, 0, True)
+    t0 = stream.t0 if t0_s is None else max(stream.t0, round(t0_s * 1e6))
+    t1 = stream.t1 if t1_s is None else min(stream.t1, round(t1_s * 1e6))
+    values = settled(session, _rig_of(session, recording), sensor)
+    if samples.chunks_between(session, stream, t0, t1) > UNPACK_AT_MOST:
+        return _from_chunks(session, recording, stream, sensor, t0, t1, width, values)
+    times, raw = samples.rows_between(session, stream, t0, t1)
+    converted = convert(session, recording, sensor, times, raw, values)
+    seconds = times / 1e6
+    bins = decimation.bins(len(times), width)
+    raw_low, raw_high = decimation.extremes(raw[0], bins)
+    low, high = decimation.extremes(np.where(converted.valid, converted.values, np.nan), bins)
+    return Trace(decimation.middles(seconds, bins), raw_low, raw_high, low, high, len(times), len(times) <= width)
+
+
+def _from_chunks(
+    session: Session, recording: recordings.StoredRecording, stream: samples.StreamInfo, sensor: str, t0: int, t1: int,
+    width: int, values: Values,
+) -> Trace:  # fmt: skip
+    """Long spans: the raw extremes come from the chunk table; the converted ones are computed once and cached, since a
+    dropout among the raw values must not pass for a distance."""
+    overview = samples.chunk_overview(session, stream, 0, t0, t1)
+    key = tuple((name, value.value, value.value_id) for name, value in sorted(values.items()))
+    cached = _OVERVIEWS.get((recording.id, sensor, stream.n, key))
+    if cached is None:
+        cached = _converted_extremes(session, recording, stream, sensor, values)
+        _OVERVIEWS.put((recording.id, sensor, stream.n, key), cached)
+    starts, low, high = cached
+    inside = np.isin(starts, overview.t0)
+    low, high = low[inside], high[inside]
+    middle = (overview.t0 + overview.t1) / 2e6
+    bins = decimation.bins(len(middle), width)
+    return Trace(
+        decimation.middles(middle, bins), decimation.extremes(overview.low, bins)[0],
+        decimation.extremes(overview.high, bins)[1], decimation.extremes(low, bins)[0],
+        decimation.extremes(high, bins)[1], stream.n, False,
+    )  # fmt: skip
+
+
+class _Overviews:
+    """A few converted overviews, by recording and constants."""
+
+    def __init__(self, size: int) -> None:
+        self._size = size
+        self._kept: dict[object, tuple[Times, Array, Array]] = {}
+
+    def get(self, key: object) -> tuple[Times, Array, Array] | None:
+        return self._kept.get(key)
+
+    def put(self, key: object, value: tuple[Times, Array, Array]) -> None:
+        if len(self._kept) >= self._size:
+            self._kept.pop(next(iter(self._kept)), None)
+        self._kept[key] = value
+
+
+_OVERVIEWS = _Overviews(16)
+
+
+def _converted_extremes(
+    session: Session, recording: recordings.StoredRecording, stream: samples.StreamInfo, sensor: str, values: Values
+) -> tuple[Times, Array, Array]:
+    starts: list[int] = []
+    lows: list[float] = []
+    highs: list[float] = []
+    for chunk in samples.whole_chunks(session, stream):
+        converted = convert(session, recording, sensor, chunk.times, chunk.values, values)
+        good = converted.values[converted.valid]
+        starts.append(int(chunk.times[0]))
+        lows.append(float(good.min()) if good.size else np.nan)
+        highs.append(float(good.max()) if good.size else np.nan)
+    return np.array(starts, np.int64), np.array(lows), np.array(highs)
+
+
+@dataclass(frozen=True)
+class AtCursor:
+    """The reading nearest to a cursor."""
+
+    t_s: float
+    raw: float
+    value: float | None
+    reason: str
+    air_c: float | None
+
+
+def at_cursor(session: Session, recording_id: int, sensor: str, t_s: float) -> AtCursor:
+    """The reading of a sensor nearest to a time of a recording. Raises NotFound when there is none."""
+    recording = recordings.recording(session, recording_id)
+    stream = recording.stream_of(sensor)
+    if not stream.n or stream.t0 is None or stream.t1 is None:
+        raise NotFound("This recording holds no reading of that sensor.")
+    wanted = min(max(round(t_s * 1e6), stream.t0), stream.t1)
+    reach = 1_000_000
+    while True:
+        times, raw = samples.rows_between(session, stream, wanted - reach, wanted + reach)
+        if len(times) or reach > stream.t1 - stream.t0 + 1_000_000:
+            break
+        reach *= 16
+    nearest = int(np.argmin(np.abs(times - wanted)))
+    here, row = times[nearest : nearest + 1], raw[:, nearest : nearest + 1]
+    what = _kind_of(session, recording, sensor)
+    converted = convert(session, recording, sensor, here, row, settled(session, _rig_of(session, recording), sensor))
+    air = _air_at(session, recording, here)
+    value = float(converted.values[0])
+    return AtCursor(float(here[0]) / 1e6, float(row[0, 0]), value if np.isfinite(value) else None,
+                    what.reasons[int(converted.codes[0])], None if air is None else float(air[0]))  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Noise:
+    """Noise of a sensor's converted readings in a recording (k = 1), and how many readings and dropouts it rests on."""
+
+    sd: float | None
+    readings: int
+    dropouts: int
+    interval_s: float | None
+
+
+def noise(session: Session, recording_id: int, sensor: str) -> Noise:
+    """The noise of a recording's own readings, dropouts left out; long recordings are judged by their end."""
+    recording = recordings.recording(session, recording_id)
+    stream = recording.stream_of(sensor)
+    if not stream.n or stream.t0 is None or stream.t1 is None:
+        return Noise(None, 0, 0, None)
+    first = stream.t0
+    if stream.n > NOISE_ROWS:
+        first = round(stream.t1 - (stream.t1 - stream.t0) * NOISE_ROWS / stream.n)
+    times, raw = samples.rows_between(session, stream, first, None)
+    converted = convert(session, recording, sensor, times, raw, settled(session, _rig_of(session, recording), sensor))
+    good = converted.valid
+    interval = float(np.median(np.diff(times))) / 1e6 if len(times) > 2 else None
+    return Noise(step_noise(converted.values[good]), len(times), int((~good).sum()), interval)

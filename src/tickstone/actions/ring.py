@@ -1,0 +1,62 @@
+"""The latest readings of one sensor, kept in memory for the windows that watch."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+Array = npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Stretch:
+    """Readings in time order, all of shape (n,): times in s, raw, converted (NaN = nothing), reason codes."""
+
+    times_s: Array
+    raw: Array
+    values: Array
+    codes: npt.NDArray[np.int8]
+    last_seq: int
+
+
+class Ring:
+    """A ring of fixed size; every reading has a number, so that each window asks for what it has not seen."""
+
+    def __init__(self, size: int) -> None:
+        self._size = size
+        self._rows = np.zeros((3, size))
+        self._codes = np.zeros(size, np.int8)
+        self._count = 0
+
+    @property
+    def count(self) -> int:
+        """How many readings have ever come."""
+        return self._count
+
+    def add(self, times_s: Array, raw: Array, values: Array, codes: npt.NDArray[np.int8]) -> None:
+        """Add readings, each of shape (n,); only the last ``size`` of them can stay."""
+        keep = slice(max(0, len(times_s) - self._size), None)
+        places = (self._count + np.arange(len(times_s))[keep]) % self._size
+        self._rows[0, places], self._rows[1, places], self._rows[2, places] = times_s[keep], raw[keep], values[keep]
+        self._codes[places] = codes[keep]
+        self._count += len(times_s)
+
+    def since(self, seq: int, most: int | None = None) -> Stretch:
+        """The readings after number ``seq`` that are still here, at most the last ``most``."""
+        first = max(seq, self._count - self._size, 0)
+        if most is not None:
+            first = max(first, self._count - most)
+        places = np.arange(first, self._count) % self._size
+        times, raw, values = self._rows[:, places]
+        return Stretch(times, raw, values, self._codes[places], self._count)
+
+    def last_seconds(self, seconds: float) -> Stretch:
+        """The readings of the last ``seconds`` before the newest one."""
+        everything = self.since(0)
+        if everything.times_s.size == 0:
+            return everything
+        first = int(np.searchsorted(everything.times_s, everything.times_s[-1] - seconds, "left"))
+        return Stretch(everything.times_s[first:], everything.raw[first:], everything.values[first:],
+                       everything.codes[first:], everything.last_seq)  # fmt: skip

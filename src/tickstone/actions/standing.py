@@ -1,0 +1,36 @@
+"""Where a rig stands, gathered from the store and the feed for the core to judge."""
+
+from __future__ import annotations
+
+from sqlalchemy.orm import Session
+
+from tickstone.actions import stones
+from tickstone.actions.constants import settled
+from tickstone.actions.feed import Feed
+from tickstone.core import standing
+from tickstone.core.rigs.kinds import kind
+from tickstone.core.wiring import checks
+from tickstone.store import calibrations, recordings, rigs
+
+
+def standing_of(session: Session, slug: str, sensor: str, feed: Feed) -> list[standing.StationStanding]:
+    """The standing of every station, for the selected sensor of a rig."""
+    stored = rigs.rig_named(session, slug)
+    what = kind(stored.rig.sensor(sensor).kind)
+    sensor_id = rigs.sensor_ids(session, stored.id)[sensor]
+    number, changed = stones.changed_since_last(session, stored)
+    state = feed.state()
+    held = calibrations.draft_of(session, sensor_id, "ruler")
+    return standing.standing(standing.Facts(
+        sensor=sensor,
+        values=settled(session, stored, sensor),
+        counted=frozenset(spec.name for spec in what.constants if spec.counts),
+        findings=checks.check(stored.rig).findings,
+        connected=state.status in ("live", "silent"),
+        recording=state.recording is not None,
+        recordings=recordings.count_of(session, stored.id),
+        stones=number,
+        changed_since_stone=changed,
+        procedures=what.procedures,
+        held_places=len(held.steps) if held else 0,
+    ))  # fmt: skip

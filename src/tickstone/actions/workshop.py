@@ -1,0 +1,241 @@
+"""Everything that lives as long as the app: the database, the feeds, the stand-in, the thread that flushes."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from datetime import UTC, datetime
+from typing import Any, Protocol
+
+from tickstone.actions import calibrating
+from tickstone.actions.constants import all_settled
+from tickstone.actions.feed import Feed
+from tickstone.core.rigs.kinds import kind
+from tickstone.errors import Conflict, NotConnected, NotFound, StoreAway, TickStoneError
+from tickstone.link.recorder import FLUSH_S, Recorder
+from tickstone.link.sources import Source
+from tickstone.store import log, recordings, rigs
+from tickstone.store.database import Database
+from tickstone.store.samples import SampleSink
+
+
+
+class StandIn(Protocol):
+    """The stand-in seen from outside."""
+
+    @property
+    def serial_path(self) -> str: ...
+    @property
+    def tcp_address(self) -> tuple[str, int]: ...
+    @property
+    def running(self) -> bool: ...
+    def hands(self, **changes: Any) -> dict[str, Any]: ...
+
+
+class Workshop:
+    """The one place that knows which feeds there are. ``version(slug)`` rises with every change that windows show."""
+
+    def __init__(self, database: Database, standin: StandIn | None = None) -> None:
+        self.database, self.standin = database, standin
+        self._feeds: dict[str, Feed] = {}
+        self._versions: dict[str, int] = {}
+        self._holds: dict[str, calibrating.Hold] = {}
+        self._closing: list[tuple[str, Recorder, str, str]] = []
+        self._lock = threading.RLock()
+        self._stop = threading.Event()
+        self._recovered = False
+        self._ticker = threading.Thread(target=self._run, name="flush", daemon=True)
+
+    def open(self) -> None:
+        """Close what an earlier run left open, and begin to flush."""
+        self._recover()
+        self._ticker.start()
+
+    def close(self) -> None:
+        """End every recording cleanly and let all sources go."""
+        self._stop.set()
+        self._ticker.join(timeout=5)
+        for slug in list(self._feeds):
+            self._finish(slug, "closed", "Tick Stone was stopped.")
+            self._feeds[slug].disconnect()
+        self._close_ended()
+
+    # Feeds ----------------------------------------------------------------------------------------------------------
+
+    def feed(self, slug: str) -> Feed:
+        """The feed of a rig, made on first use. Raises NotFound for a rig that is not there."""
+        with self._lock:
+            if slug not in self._feeds:
+                with self.database.transaction() as session:
+                    stored = rigs.rig_named(session, slug)
+                    self._feeds[slug] = Feed(stored.rig, all_settled(session, stored))
+            return self._feeds[slug]
+
+    def changed(self, slug: str) -> None:
+        """Say that something stored about a rig changed: its feed takes it over, its windows fetch it anew."""
+        with self._lock:
+            self._versions[slug] = self._versions.get(slug, 0) + 1
+            feed = self._feeds.get(slug)
+        if feed is not None:
+            with self.database.transaction() as session:
+                stored = rigs.rig_named(session, slug)
+                feed.refresh(stored.rig, all_settled(session, stored))
+
+    def version(self, slug: str) -> int:
+        """A number that rises with every stored change of a rig."""
+        return self._versions.get(slug, 0)
+
+    def connect(self, slug: str, source: Source) -> None:
+        """Connect a rig to a source. Raises SourceLost when it cannot be opened."""
+        self.feed(slug).connect(source)
+
+    def disconnect(self, slug: str) -> None:
+        """Let a rig's source go; a running recording ends cleanly first."""
+        self._finish(slug, "closed", "")
+        self.feed(slug).disconnect()
+
+    # Recording ------------------------------------------------------------------------------------------------------
+
+    def record(self, slug: str, name: str = "") -> int:
+        """Begin a recording of everything the rig sends; returns its id."""
+        feed = self.feed(slug)
+        with self._lock:
+            if feed.recorder is not None:
+                raise Conflict("A recording is running already.", "recording")
+            if not feed.connected:
+                raise NotConnected("Connect the board or the stand-in first.")
+            with self.database.transaction() as session:
+                stored = rigs.rig_named(session, slug)
+                title = name.strip() or f"{stored.rig.title}, {datetime.now(UTC):%d %b %H:%M}"
+                recording_id = recordings.begin(
+                    session, rig_id=stored.id, revision_id=stored.revision_id, name=title, origin="live",
+                    source=feed.state().source, clock="device",
+                    streams=[recordings.NewStream(s.id, s.id, kind(s.kind).channels) for s in stored.rig.sensors],
+                )  # fmt: skip
+                log.write_entry(session, stored.id, "recording", f"Recording begun: {title}", recording=recording_id)
+            feed.begin(Recorder(recording_id, SampleSink(self.database)), title)
+        self.changed(slug)
+        return recording_id
+
+    def stop(self, slug: str) -> int:
+        """End the running recording; returns its id. Raises Conflict when there is none."""
+        recorder = self.feed(slug).recorder
+        if recorder is None:
+            raise Conflict("No recording is running.", "recording")
+        self._finish(slug, "closed", "")
+        self._close_ended()
+        return recorder.recording_id
+
+    def _finish(self, slug: str, status: str, why: str) -> None:
+        recorder = self._feeds[slug].end() if slug in self._feeds else None
+        if recorder is not None:
+            with self._lock:
+                self._holds.pop(slug, None)
+                self._closing.append((slug, recorder, status, why))
+
+    def _close_ended(self) -> None:
+        """Flush and close recordings that have ended; those the store cannot take yet stay in line."""
+        with self._lock:
+            ended, self._closing = self._closing, []
+        for slug, recorder, status, why in ended:
+            try:
+                if not recorder.flush():
+                    raise StoreAway("")
+                with self.database.transaction() as session:
+                    recordings.close(session, recorder.recording_id, status=status, why=why)
+                    done = recordings.recording(session, recorder.recording_id)
+                    how = "Recording kept" if status == "closed" else "Recording cut short, kept"
+                    rows = sum(stream.n for stream in done.streams)
+                    text = f"{how}: {done.name}, {done.duration_s:.1f} s, {rows} readings. {why}".strip()
+                    log.write_entry(session, done.rig_id, "recording", text, recording=done.id)
+                self.changed(slug)
+            except StoreAway:
+                with self._lock:
+                    self._closing.append((slug, recorder, status, why))
+
+    def mark(self, slug: str, label: str) -> int:
+        """Mark this moment in the running recording; returns the mark's id."""
+        feed = self.feed(slug)
+        recorder = feed.recorder
+        if recorder is None:
+            raise Conflict("Marks belong to a recording: press Record first.", "recording")
+        at = feed.recording_time_us(feed.state().now_us / 1e6) or 0
+        with self.database.transaction() as session:
+            mark_id = recordings.add_mark(session, recorder.recording_id, max(at, 0), None, label.strip() or "mark")
+        self.changed(slug)
+        return mark_id
+
+    # Holding a place --------------------------------------------------------------------------------------------------
+
+    def hold(self, slug: str, hold: calibrating.Hold) -> None:
+        """Watch for a still place; a recording begins when none is running."""
+        if self.feed(slug).recorder is None:
+            self.record(slug, f"Ruler places, {datetime.now(UTC):%d %b %H:%M}")
+        with self._lock:
+            self._holds[slug] = hold
+
+    def holding(self, slug: str) -> calibrating.Hold | None:
+        """The place being watched for, if there is one."""
+        return self._holds.get(slug)
+
+    def let_go(self, slug: str) -> None:
+        """Watch no longer."""
+        with self._lock:
+            self._holds.pop(slug, None)
+
+    def take(self, slug: str, *, forced: bool) -> bool:
+        """Take the held place if it may be taken (or must be); returns whether it was."""
+        hold, feed = self.holding(slug), self.feed(slug)
+        if hold is None:
+            raise Conflict("No place is waiting to be held: type what the ruler says first.", "true_mm")
+        judged = calibrating.look(feed, hold)
+        if not (judged.ready or forced):
+            return False
+        with self.database.transaction() as session:
+            calibrating.keep(session, feed, hold, forced=forced)
+        self.let_go(slug)
+        self.changed(slug)
+        return True
+
+    # The thread -------------------------------------------------------------------------------------------------------
+
+    def _run(self) -> None:
+        while not self._stop.wait(FLUSH_S):
+            for task in (self._recover, self._flush, self._watch_holds, self._close_ended):
+                self._quietly(task)
+
+    @staticmethod
+    def _quietly(task: Callable[[], None]) -> None:
+        """The thread must outlive a database that goes away; what failed is tried again at the next turn."""
+        try:
+            task()
+        except TickStoneError:
+            return
+
+    def _recover(self) -> None:
+        if self._recovered:
+            return
+        try:
+            with self.database.transaction() as session:
+                recordings.close_orphans(session)
+            self._recovered = True
+        except StoreAway:
+            return
+
+    def _flush(self) -> None:
+        for slug, feed in list(self._feeds.items()):
+            state = feed.state()
+            if feed.recorder is not None:
+                feed.recorder.flush()
+            if state.status == "lost" and feed.recorder is not None:
+                self._finish(slug, "cut", state.why)
+
+    def _watch_holds(self) -> None:
+        for slug in list(self._holds):
+            self.take(slug, forced=False)
+
+    def source_for_standin(self) -> str:
+        """The path of the stand-in's port. Raises NotFound when there is no stand-in."""
+        if self.standin is None or not self.standin.running:
+            raise NotFound("The stand-in is not running.")
+        return self.standin.serial_path

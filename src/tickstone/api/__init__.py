@@ -1,0 +1,1 @@
+"""The HTTP face: one router per noun, wire models, one table from error to status."""

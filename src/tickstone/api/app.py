@@ -1,0 +1,76 @@
+"""The app put together."""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from pathlib import Path
+
+from fastapi import FastAPI
+from fastapi.middleware.gzip import GZipMiddleware
+from fastapi.responses import FileResponse
+from pydantic import BaseModel
+from starlette.staticfiles import StaticFiles
+
+from tickstone.actions.workshop import Workshop
+from tickstone.api import calculations, calibrate, decide, live, log, recordings, rigs
+from tickstone.api.errors import Refusal, add_handlers
+from tickstone.api.guard import OwnOriginOnly
+from tickstone.api.needs import Shop
+from tickstone.errors import NotFound
+
+
+class Health(BaseModel):
+    """Whether the parts are up; ``demo`` tells which database is served."""
+
+    ok: bool
+    database: bool
+    standin: bool
+    demo: bool
+
+
+def make_app(workshop: Workshop, built: Path | None = None, *, demo: bool = False,
+             hosts: frozenset[str] = frozenset()) -> FastAPI:  # fmt: skip
+    """The app over a workshop, serving the built front end when there is one."""
+
+    @asynccontextmanager
+    async def lifespan(_: FastAPI) -> AsyncIterator[None]:
+        workshop.open()
+        yield
+        workshop.close()
+
+    app = FastAPI(title="Tick Stone", docs_url=None, redoc_url=None, openapi_url="/api/openapi.json", lifespan=lifespan,
+                  responses={code: {"model": Refusal} for code in (404, 409, 422, 503)})  # fmt: skip
+    app.state.workshop = workshop
+    app.add_middleware(GZipMiddleware, minimum_size=2000)
+    app.add_middleware(OwnOriginOnly, hosts=hosts)
+    add_handlers(app)
+    for part in (calculations, rigs, live, recordings, calibrate, decide, log):
+        app.include_router(part.router)
+
+    @app.get("/api/health")
+    def health(shop: Shop) -> Health:
+        """Whether database and stand-in are up."""
+        database = shop.database.ping()
+        standin = shop.standin is not None and shop.standin.running
+        return Health(ok=database, database=database, standin=standin, demo=demo)
+
+    @app.get("/api/{rest:path}", include_in_schema=False)
+    def no_such_address(rest: str) -> None:
+        raise NotFound(f"There is nothing at /api/{rest}.")
+
+    if built is not None:
+        serve_front_end(app, built)
+    return app
+
+
+def serve_front_end(app: FastAPI, built: Path) -> None:
+    """Files of the built front end; every other address is a page of it, so that addresses can be shared."""
+    app.mount("/assets", StaticFiles(directory=built / "assets"), name="assets")
+
+    @app.get("/{rest:path}", include_in_schema=False)
+    def page(rest: str) -> FileResponse:
+        wanted = (built / rest).resolve()
+        if rest and wanted.is_file() and built.resolve() in wanted.parents:
+            return FileResponse(wanted)
+        return FileResponse(built / "index.html", headers={"Cache-Control": "no-cache"})

@@ -1,0 +1,50 @@
+"""The one table from error code to HTTP status, and the wire form of a refusal."""
+
+from __future__ import annotations
+
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse
+from pydantic import BaseModel
+
+from tickstone.calculations.registry import refusal
+from tickstone.errors import TickStoneError
+
+STATUS = {
+    "bad-input": 422,
+    "not-found": 404,
+    "conflict": 409,
+    "not-connected": 409,
+    "source-lost": 502,
+    "store-away": 503,
+    "set-up": 500,
+    "error": 500,
+}
+
+
+class Refusal(BaseModel):
+    """What the wire says when something is refused: a stable code, the field (or empty), a sentence."""
+
+    code: str
+    path: str
+    message: str
+
+
+def answer(error: TickStoneError) -> JSONResponse:
+    """A refusal as a response."""
+    body = Refusal(code=error.code, path=error.path, message=error.message)
+    return JSONResponse(body.model_dump(), status_code=STATUS[error.code])
+
+
+def add_handlers(app: FastAPI) -> None:
+    """Let every refusal leave the app in one form; FastAPI's own would echo NaN and fail."""
+
+    @app.exception_handler(TickStoneError)
+    def refused(_: Request, error: TickStoneError) -> JSONResponse:
+        return answer(error)
+
+    @app.exception_handler(RequestValidationError)
+    def malformed(_: Request, error: RequestValidationError) -> JSONResponse:
+        first = error.errors()[0]
+        where = [part for part in first["loc"] if part not in ("body", "query", "path")]
+        return answer(refusal(where, first["type"], first["msg"]))

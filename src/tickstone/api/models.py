@@ -1,0 +1,129 @@
+"""What travels on the wire. Missing numbers are null with a reason; ± is 95 % (``plus_minus``)."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from datetime import datetime
+from typing import Annotated, Any, Literal
+
+import numpy as np
+import numpy.typing as npt
+from pydantic import BaseModel, ConfigDict, Field
+
+from tickstone.core import constants as core_constants
+from tickstone.store import recordings
+
+Finite = Annotated[float, Field(allow_inf_nan=False)]
+Name = Annotated[str, Field(min_length=1, max_length=120)]
+Provenance = Literal["assumed", "measured", "derived", "chosen"]
+
+
+class Asked(BaseModel):
+    """Base of what comes in: unknown fields are refused."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+
+def numbers(values: npt.NDArray[np.floating[Any]], digits: int = 3) -> list[float | None]:
+    """An array as JSON can carry it: NaN is null."""
+    return [None if math.isnan(v) else v for v in np.round(values, digits).tolist()]
+
+
+def number(value: float | None) -> float | None:
+    """A number as JSON can carry it."""
+    return None if value is None or not math.isfinite(value) else value
+
+
+class Constant(BaseModel):
+    name: str
+    label: str
+    unit: str
+    value: float
+    plus_minus: float | None
+    provenance: Provenance
+    source: str
+    station: str
+    rests_on: list[str]
+    stale: str
+    made_at: datetime | None
+    recording_id: int | None
+    low: float | None
+    high: float | None
+    typed_as: Provenance | None = None
+
+    @staticmethod
+    def of(value: core_constants.Value) -> Constant:
+        """A constant as the screens show it."""
+        return Constant(
+            name=value.name, label=value.label, unit=value.unit, value=value.value,
+            plus_minus=None if value.sd is None else 2 * value.sd, provenance=value.provenance.value,
+            source=value.source, station=value.station, rests_on=list(value.rests_on), stale=value.stale,
+            made_at=datetime.fromisoformat(value.made_at) if value.made_at else None,
+            recording_id=value.recording_id,
+            low=value.typed[0] if value.typed else None, high=value.typed[1] if value.typed else None,
+        )  # fmt: skip
+
+
+class StreamModel(BaseModel):
+    key: str
+    n: int
+    t0_s: float | None
+    t1_s: float | None
+    segments: int
+
+
+class RecordingModel(BaseModel):
+    id: int
+    name: str
+    origin: str
+    source: str
+    status: str
+    ended_why: str
+    started_at: datetime
+    duration_s: float
+    odd_lines: int
+    archived: bool
+    streams: list[StreamModel]
+
+    @staticmethod
+    def of(found: recordings.StoredRecording) -> RecordingModel:
+        """A recording as the screens show it."""
+        streams = [
+            StreamModel(key=s.key, n=s.n, t0_s=_seconds(s.t0), t1_s=_seconds(s.t1), segments=s.segments)
+            for s in found.streams
+        ]
+        return RecordingModel(
+            id=found.id, name=found.name, origin=found.origin, source=found.source, status=found.status,
+            ended_why=found.ended_why, started_at=found.started_at, duration_s=found.duration_s,
+            odd_lines=found.odd_lines, archived=found.archived_at is not None, streams=streams,
+        )  # fmt: skip
+
+
+class MarkModel(BaseModel):
+    id: int
+    t0_s: float
+    t1_s: float | None
+    label: str
+    sensor: str | None
+    truth: dict[str, Any] | None
+    conditions: dict[str, Any]
+
+    @staticmethod
+    def all_of(marks: Iterable[recordings.StoredMark]) -> list[MarkModel]:
+        """Marks as the screens show them."""
+        return [
+            MarkModel(id=m.id, t0_s=m.t0 / 1e6, t1_s=_seconds(m.t1), label=m.label, sensor=m.sensor, truth=m.truth,
+                      conditions=m.conditions)
+            for m in marks
+        ]  # fmt: skip
+
+
+def _seconds(t_us: int | None) -> float | None:
+    return None if t_us is None else t_us / 1e6
+
+
+class Done(BaseModel):
+    """Something was done; ``id`` is of what was made, where something was."""
+
+    id: int | None = None

@@ -1,0 +1,122 @@
+"""Where a rig stands: how much is settled at each station, and what is the next thing worth doing."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from tickstone.core.constants import Provenance, Value
+from tickstone.core.wiring.checks import Finding
+
+STATIONS = ("wire", "watch", "convert", "calibrate", "decide", "drive", "log")
+
+
+@dataclass(frozen=True)
+class Facts:
+    """What is known about a rig just now. ``values`` are the constants of the selected sensor."""
+
+    sensor: str
+    values: Mapping[str, Value]
+    counted: frozenset[str]
+    findings: Sequence[Finding]
+    connected: bool
+    recording: bool
+    recordings: int
+    stones: int
+    changed_since_stone: int
+    procedures: Sequence[str] = ()
+    held_places: int = 0
+
+
+@dataclass(frozen=True)
+class NextStep:
+    """The next thing worth doing: ``action`` is a code for the screen, ``label`` its button."""
+
+    station: str
+    sentence: str
+    action: str
+    label: str
+    details: Mapping[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class StationStanding:
+    """``settled`` of ``total`` constants are measured or chosen; ``notch`` says what is wrong here (empty = nothing)."""
+
+    station: str
+    settled: int
+    total: int
+    notch: str
+    next: NextStep
+
+
+def standing(facts: Facts) -> list[StationStanding]:
+    """The standing of every station, in working order."""
+    steps = list(_steps(facts))
+    result = []
+    for station in STATIONS:
+        own = [value for value in facts.values.values() if value.station == station and value.name in facts.counted]
+        settled = [v for v in own if v.provenance in (Provenance.MEASURED, Provenance.CHOSEN) and not v.stale]
+        stale = [v.label for v in own if v.stale]
+        notch = f"{', '.join(stale)} no longer holds" if stale else ""
+        faults = [f for f in facts.findings if f.severity == "fault"]
+        if station == "wire" and faults:
+            notch = faults[0].sentence
+        here = next((step for step in steps if step.station == station), steps[0])
+        blocking = steps[0] if steps[0].action == "fix" else here
+        result.append(StationStanding(station, len(settled), len(own), notch, blocking))
+    return result
+
+
+def _steps(facts: Facts) -> list[NextStep]:
+    values = facts.values
+    steps: list[NextStep] = []
+    for finding in facts.findings:
+        if finding.severity == "fault" and finding.fix:
+            where = {"kind": finding.kind, "sensor": finding.sensor, "pin": finding.pin}
+            sentence = finding.fix.sentence
+            steps.append(NextStep("wire", sentence[0].lower() + sentence[1:], "fix", finding.fix.label, where))
+        elif finding.severity == "fault":
+            steps.append(NextStep("wire", finding.sentence, "none", ""))
+    if not facts.connected:
+        steps.append(NextStep("watch", "connect the board, or the stand-in.", "connect", "Connect"))
+    elif not facts.recordings and not facts.recording:
+        steps.append(NextStep("watch", "record half a minute, so that the noise is known.", "record", "Record"))
+    steps += _calibrate(facts)
+    if "trip" in values:
+        steps += _decide(facts)
+    elif facts.procedures:
+        steps.append(NextStep("decide", "choose where the cart must begin to stop.", "go-decide", "Choose it"))
+    humidity = values.get("humidity")
+    if humidity is not None and humidity.provenance is Provenance.ASSUMED:
+        steps.append(NextStep("convert", f"type the air's humidity; until then {humidity.value:g} % is assumed.",
+                              "type-humidity", "Type it"))  # fmt: skip
+    if facts.changed_since_stone:
+        number = facts.stones + 1
+        changed = f"{facts.changed_since_stone} constant{'s' if facts.changed_since_stone > 1 else ''}"
+        since = f"changed since stone {facts.stones}" if facts.stones else "are settled"
+        steps.append(NextStep("log", f"cut stone {number}: {changed} {since}.", "cut-stone", f"Cut stone {number}"))
+    steps.append(NextStep("log", "nothing is waiting. Record again when something on the rig changes.", "none", ""))
+    return steps
+
+
+def _calibrate(facts: Facts) -> list[NextStep]:
+    if "ruler" not in facts.procedures:
+        return []
+    offset = facts.values.get("offset")
+    if offset is None or offset.provenance is Provenance.ASSUMED:
+        if facts.held_places:
+            return [NextStep("calibrate", f"go on with the ruler: {facts.held_places} places are held.",
+                             "go-calibrate", "Go on")]  # fmt: skip
+        return [NextStep("calibrate", "hold a target at five distances by the ruler: sound and offset become yours.",
+                         "go-calibrate", "Begin")]  # fmt: skip
+    if offset.stale:
+        return [NextStep("calibrate", f"calibrate again: {offset.stale}.", "go-calibrate", "Calibrate")]
+    return []
+
+
+def _decide(facts: Facts) -> list[NextStep]:
+    trip = facts.values["trip"]
+    if trip.stale:
+        return [NextStep("decide", f"choose the trip distance again: {trip.stale}.", "go-decide", "Look at it")]
+    return []

@@ -1,0 +1,111 @@
+"""A stone as a C header, a Python module or JSON: each line with its unit, provenance and date."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+
+UNIT_WORDS = {
+    "mm": "MM", "µs": "US", "m/s": "M_PER_S", "m/s²": "M_PER_S2", "°C": "C", "K": "K", "%": "PCT", "°": "DEG", "s": "S",
+    "": "",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Header:
+    """Which stone this is."""
+
+    rig: str
+    number: int
+    cut_at: datetime
+    why: str
+
+
+@dataclass(frozen=True)
+class Line:
+    """One constant; ``sd`` is k = 1 and is written as ± 95 %."""
+
+    sensor: str
+    name: str
+    label: str
+    value: float
+    unit: str
+    sd: float | None
+    provenance: str
+    source: str
+    at: datetime
+    stale: str
+
+
+def identifier(line: Line) -> str:
+    """The constant's name in code: sensor, name and unit, in capitals.
+
+    >>> identifier(Line("front-ranger", "offset", "offset", -3.1, "mm", 0.5, "measured", "ruler", datetime(2026, 1, 1), ""))
+    'FRONT_RANGER_OFFSET_MM'
+    """
+    words = f"{line.sensor}_{line.name}_{UNIT_WORDS.get(line.unit, line.unit)}"
+    return re.sub(r"\W+", "_", words, flags=re.ASCII).strip("_").upper()
+
+
+def number(value: float) -> str:
+    """A number as code has it, with seven significant digits: what a 32-bit float holds."""
+    text = f"{value:.7g}"
+    return text if re.search(r"[.e]", text) else f"{text}.0"
+
+
+def remark(line: Line) -> str:
+    """Unit, uncertainty, provenance, source and date in one line of comment."""
+    spread = f" ± {2 * line.sd:.2g}" if line.sd else ""
+    unit = f" {line.unit}" if line.unit else ""
+    stale = f"; STALE: {line.stale}" if line.stale else ""
+    text = f"{line.label}{spread}{unit}, {line.provenance}, {line.source}, {line.at:%Y-%m-%d}{stale}"
+    return re.sub(r"\s+", " ", text).replace("*/", "* /").replace("\\", "/")
+
+
+def _title(header: Header) -> list[str]:
+    why = [re.sub(r"\s+", " ", header.why)] if header.why else []
+    return [
+        f"Stone {header.number} of {header.rig}, cut {header.cut_at:%Y-%m-%d %H:%M} UTC",
+        *why,
+        "± is 95 %. measured: from a recording or a reading on this rig; derived: computed from others;",
+        "chosen: a person's decision; assumed: nobody has measured it.",
+    ]
+
+
+def c_header(header: Header, lines: Sequence[Line]) -> str:
+    """A C header of ``static const float`` lines with an include guard."""
+    guard = re.sub(r"\W+", "_", f"TICK_STONE_{header.rig}_{header.number}_H", flags=re.ASCII).upper()
+    top = [f"// {part}".replace("\\", "/") for part in _title(header)]
+    body = [f"static const float {identifier(line)} = {number(line.value)}f;  // {remark(line)}" for line in lines]
+    return "\n".join([*top, f"#ifndef {guard}", f"#define {guard}", "", *body, "", f"#endif  // {guard}", ""])
+
+
+def python_module(header: Header, lines: Sequence[Line]) -> str:
+    """A Python module of plain assignments."""
+    top = "\n".join(f"# {part}" for part in _title(header))
+    body = "\n".join(f"{identifier(line)} = {number(line.value)}  # {remark(line)}" for line in lines)
+    return f"{top}\n\n{body}\n"
+
+
+def json_document(header: Header, lines: Sequence[Line]) -> str:
+    """A JSON object: the stone, and its constants by name with value, unit, uncertainty (95 %), provenance, date."""
+    constants = {
+        identifier(line): {
+            "sensor": line.sensor, "label": line.label, "value": line.value, "unit": line.unit,
+            "uncertainty_95": None if line.sd is None else 2 * line.sd, "provenance": line.provenance,
+            "source": line.source, "date": f"{line.at:%Y-%m-%d}", "stale": line.stale or None,
+        }
+        for line in lines
+    }  # fmt: skip
+    stone = {"rig": header.rig, "number": header.number, "cut_at": header.cut_at.isoformat(), "why": header.why}
+    return json.dumps({"stone": stone, "constants": constants}, ensure_ascii=False, indent=2) + "\n"
+
+
+FORMS: dict[str, tuple[str, str, Callable[[Header, Sequence[Line]], str]]] = {
+    "c": (".h", "text/x-c", c_header),
+    "python": (".py", "text/x-python", python_module),
+    "json": (".json", "application/json", json_document),
+}

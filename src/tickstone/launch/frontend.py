@@ -1,0 +1,58 @@
+"""The front end: packages and build, each done anew only when what it is made from has changed."""
+
+from __future__ import annotations
+
+import hashlib
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+from tickstone.errors import SetUp
+from tickstone.launch.folders import WEB
+from tickstone.launch.machine import say
+
+SOURCES = ("index.html", "package.json", "package-lock.json", "tsconfig.json", "vite.config.ts", "src", "public")
+
+
+def npm(*arguments: str) -> None:
+    """Run npm in the front end's folder. Raises SetUp when it fails."""
+    if not shutil.which("npm"):
+        raise SetUp("Node.js 20 with npm is needed to build the front end.")
+    done = subprocess.run(["npm", "--no-fund", "--no-audit", "--loglevel=error", *arguments], cwd=WEB, stdout=sys.stderr)
+    if done.returncode:
+        raise SetUp(f"npm {' '.join(arguments)} failed; the lines above say why.")
+
+
+def ensure_packages() -> None:
+    """Install what the lock names, unless that is there already."""
+    stamp = WEB / "node_modules" / ".tick-stone"
+    wanted = hashlib.sha256((WEB / "package-lock.json").read_bytes()).hexdigest()
+    if stamp.exists() and stamp.read_text() == wanted:
+        return
+    say("Installing front-end packages …")
+    npm("ci")
+    stamp.write_text(wanted)
+
+
+def ensure_built() -> Path:
+    """The folder of the built front end, built if its sources changed."""
+    built = WEB / "dist"
+    stamp = built / ".tick-stone"
+    wanted = _fingerprint()
+    if not (stamp.exists() and stamp.read_text() == wanted):
+        ensure_packages()
+        say("Building the front end …")
+        npm("run", "--silent", "build")
+        stamp.write_text(wanted)
+    return built
+
+
+def _fingerprint() -> str:
+    digest = hashlib.sha256()
+    for name in SOURCES:
+        top = WEB / name
+        for path in sorted(top.rglob("*")) if top.is_dir() else [top]:
+            if path.is_file():
+                digest.update(str(path.relative_to(WEB)).encode() + path.read_bytes())
+    return digest.hexdigest()

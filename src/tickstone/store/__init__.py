@@ -1,0 +1,1 @@
+"""Tables, and queries named for the question they answer. Hands out plain values; no arithmetic on readings."""

@@ -1,0 +1,92 @@
+"""Calibrations: held steps survive everything; a result is accepted or not, never edited."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from tickstone.errors import Conflict, NotFound
+from tickstone.store import tables
+
+
+@dataclass(frozen=True)
+class StoredCalibration:
+    """A calibration of one sensor."""
+
+    id: int
+    sensor_id: int
+    sensor: str
+    rig_id: int
+    procedure: str
+    state: str
+    steps: list[dict[str, Any]]
+    result: dict[str, Any] | None
+    made_at: datetime
+    ended_at: datetime | None
+
+
+def _stored(row: tables.Calibration, sensor: tables.Sensor) -> StoredCalibration:
+    return StoredCalibration(row.id, row.sensor_id, sensor.key, sensor.rig_id, row.procedure, row.state,
+                             list(row.steps), row.result, row.made_at, row.ended_at)  # fmt: skip
+
+
+def draft_of(session: Session, sensor_id: int, procedure: str) -> StoredCalibration | None:
+    """The open draft of a sensor's procedure, if there is one."""
+    found = session.execute(
+        select(tables.Calibration, tables.Sensor)
+        .join(tables.Sensor, tables.Sensor.id == tables.Calibration.sensor_id)
+        .where(tables.Calibration.sensor_id == sensor_id, tables.Calibration.procedure == procedure,
+               tables.Calibration.state == "draft")
+        .order_by(tables.Calibration.id.desc())
+        .limit(1)
+    ).one_or_none()  # fmt: skip
+    return _stored(*found) if found else None
+
+
+def newest_accepted(session: Session, sensor_id: int, procedure: str) -> StoredCalibration | None:
+    """The latest accepted calibration of a sensor's procedure, if there is one."""
+    found = session.execute(
+        select(tables.Calibration, tables.Sensor)
+        .join(tables.Sensor, tables.Sensor.id == tables.Calibration.sensor_id)
+        .where(tables.Calibration.sensor_id == sensor_id, tables.Calibration.procedure == procedure,
+               tables.Calibration.state == "accepted")
+        .order_by(tables.Calibration.ended_at.desc())
+        .limit(1)
+    ).one_or_none()  # fmt: skip
+    return _stored(*found) if found else None
+
+
+def begin(session: Session, sensor_id: int, procedure: str) -> int:
+    """Open a draft; returns its id."""
+    row = tables.Calibration(sensor_id=sensor_id, procedure=procedure, state="draft", steps=[])
+    session.add(row)
+    session.flush()
+    return row.id
+
+
+def calibration(session: Session, calibration_id: int, *, lock: bool = False) -> StoredCalibration:
+    """The calibration of that id. Raises NotFound."""
+    row = session.get(tables.Calibration, calibration_id, with_for_update=lock)
+    if row is None:
+        raise NotFound(f"There is no calibration {calibration_id}.")
+    return _stored(row, session.get_one(tables.Sensor, row.sensor_id))
+
+
+def set_steps(session: Session, calibration_id: int, steps: list[dict[str, Any]]) -> None:
+    """Replace the held steps of a draft. Raises Conflict when it is no draft any more."""
+    row = session.get_one(tables.Calibration, calibration_id, with_for_update=True)
+    if row.state != "draft":
+        raise Conflict("This calibration is finished: begin a new one.", "calibration")
+    row.steps = steps
+
+
+def finish(session: Session, calibration_id: int, state: str, result: dict[str, Any] | None) -> None:
+    """Accept or reject a draft. Raises Conflict when it is no draft any more."""
+    row = session.get_one(tables.Calibration, calibration_id, with_for_update=True)
+    if row.state != "draft":
+        raise Conflict("This calibration is finished: begin a new one.", "calibration")
+    row.state, row.result, row.ended_at = state, result, datetime.now(UTC)

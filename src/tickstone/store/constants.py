@@ -1,0 +1,128 @@
+"""Constants of a rig: the latest of each name, what they rest on, and whether that still holds."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from tickstone.core.constants import Provenance, Value
+from tickstone.store import tables
+
+
+@dataclass(frozen=True)
+class Input:
+    """One thing that a value rests on; exactly what applies is set. ``seen`` is what stood there at the time."""
+
+    value_id: int | None = None
+    recording_id: int | None = None
+    mark_id: int | None = None
+    name: str | None = None
+    seen: Any = None
+
+
+@dataclass(frozen=True)
+class NewValue:
+    """A constant to be added."""
+
+    name: str
+    value: float
+    unit: str
+    sd: float | None
+    provenance: Provenance
+    source: str
+    condition: dict[str, float]
+    inputs: tuple[Input, ...] = ()
+    calibration_id: int | None = None
+
+
+@dataclass(frozen=True)
+class OldValue:
+    """A value in the history of a constant."""
+
+    id: int
+    value: float
+    unit: str
+    sd: float | None
+    provenance: str
+    source: str
+    made_at: datetime
+
+
+def add(session: Session, rig_id: int, sensor_id: int, new: NewValue) -> int:
+    """Add a value; the one before it stays. Returns its id."""
+    row = tables.ConstantValue(
+        rig_id=rig_id, sensor_id=sensor_id, name=new.name, condition=new.condition, value=new.value, unit=new.unit,
+        sd=new.sd, provenance=str(new.provenance), source=new.source, calibration_id=new.calibration_id,
+    )  # fmt: skip
+    session.add(row)
+    session.flush()
+    for rest in new.inputs:
+        session.add(tables.ValueInput(
+            value_id=row.id, input_value_id=rest.value_id, recording_id=rest.recording_id, mark_id=rest.mark_id,
+            name=rest.name, seen=rest.seen))  # fmt: skip
+    return row.id
+
+
+def latest(session: Session, sensor_id: int, rig_fields: Mapping[str, Any]) -> dict[str, Value]:
+    """The value that holds of each constant of a sensor, by name; ``label`` and ``station`` are the catalogue's to give.
+    ``rig_fields`` are the fields of the rig as it is now, for values that rest on what was seen there."""
+    newest = (
+        select(func.max(tables.ConstantValue.id))
+        .where(tables.ConstantValue.sensor_id == sensor_id)
+        .group_by(tables.ConstantValue.name)
+    )
+    rows = session.scalars(select(tables.ConstantValue).where(tables.ConstantValue.id.in_(newest))).all()
+    inputs = _inputs(session, [row.id for row in rows])
+    current = {row.name: row.id for row in rows}
+    values = {}
+    for row in rows:
+        mine = inputs.get(row.id, [])
+        values[row.name] = Value(
+            row.name, row.name, row.unit, float(row.value), row.sd, Provenance(row.provenance), row.source,
+            condition=row.condition, rests_on=tuple(dict.fromkeys(i.name for i in mine if i.name)),
+            stale=_why_stale(mine, current, rig_fields), value_id=row.id, made_at=row.made_at.isoformat(),
+            recording_id=next((i.recording_id for i in mine if i.recording_id), None),
+        )  # fmt: skip
+    return values
+
+
+def _inputs(session: Session, value_ids: Sequence[int]) -> dict[int, list[tables.ValueInput]]:
+    found: dict[int, list[tables.ValueInput]] = {}
+    rows = session.scalars(select(tables.ValueInput).where(tables.ValueInput.value_id.in_(value_ids)))
+    for row in rows.all():
+        found.setdefault(row.value_id, []).append(row)
+    return found
+
+
+def _why_stale(inputs: Sequence[tables.ValueInput], current: Mapping[str, int], rig_fields: Mapping[str, Any]) -> str:
+    """Stale when a constant it rests on has a newer value (or had none and has one now), or a rig field changed."""
+    changed = []
+    for rest in inputs:
+        if rest.name is None:
+            continue
+        if rest.seen is not None:
+            if rig_fields.get(rest.name) != rest.seen:
+                changed.append(rest.name)
+        elif current.get(rest.name) != rest.input_value_id:
+            changed.append(rest.name)
+    return f"{', '.join(dict.fromkeys(changed))} changed since" if changed else ""
+
+
+def history(session: Session, sensor_id: int, name: str) -> list[OldValue]:
+    """Every value that a constant ever had, newest first."""
+    rows = session.scalars(
+        select(tables.ConstantValue)
+        .where(tables.ConstantValue.sensor_id == sensor_id, tables.ConstantValue.name == name)
+        .order_by(tables.ConstantValue.id.desc())
+    )
+    return [OldValue(r.id, float(r.value), r.unit, r.sd, r.provenance, r.source, r.made_at) for r in rows]
+
+
+def dressed(value: Value, label: str, station: str, typed: tuple[float, float] | None) -> Value:
+    """The same value with what the catalogue knows of it."""
+    return replace(value, label=label, station=station, typed=typed)

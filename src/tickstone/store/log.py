@@ -1,0 +1,121 @@
+"""Stones and the timeline."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from tickstone.errors import NotFound
+from tickstone.store import tables
+
+
+@dataclass(frozen=True)
+class Line:
+    """One constant as a stone holds it; ``sd`` is k = 1."""
+
+    sensor: str
+    name: str
+    label: str
+    value: float
+    unit: str
+    sd: float | None
+    provenance: str
+    source: str
+    made_at: datetime | None
+    condition: dict[str, float]
+    stale: str
+    value_id: int | None
+
+
+@dataclass(frozen=True)
+class StoredStone:
+    """A frozen version of all constants of a rig."""
+
+    id: int
+    rig_id: int
+    number: int
+    why: str
+    cut_at: datetime
+    rig_revision_id: int
+    lines: tuple[Line, ...]
+
+
+@dataclass(frozen=True)
+class StoredEntry:
+    """One line of the timeline."""
+
+    id: int
+    at: datetime
+    kind: str
+    reference: dict[str, Any]
+    text: str
+
+
+def write_entry(session: Session, rig_id: int, kind: str, text: str, **reference: Any) -> None:
+    """Add a line to the timeline, in the action's own transaction."""
+    session.add(tables.Entry(rig_id=rig_id, kind=kind, text=text, reference=reference))
+
+
+def entries(session: Session, rig_id: int, search: str = "", most: int = 200) -> list[StoredEntry]:
+    """The timeline, newest first; ``search`` finds whole words and beginnings of words."""
+    query = select(tables.Entry).where(tables.Entry.rig_id == rig_id)
+    words = ["".join(c for c in word if c.isalnum()) for word in search.split()]
+    terms = " & ".join(f"{word}:*" for word in words if word)
+    if terms:
+        query = query.where(tables.Entry.search.op("@@")(func.to_tsquery("simple", terms)))
+    rows = session.scalars(query.order_by(tables.Entry.at.desc(), tables.Entry.id.desc()).limit(most))
+    return [StoredEntry(row.id, row.at, row.kind, row.reference, row.text) for row in rows]
+
+
+def next_stone_number(session: Session, rig_id: int) -> int:
+    """The number that the next stone of a rig will have."""
+    return (session.scalar(select(func.max(tables.Stone.number)).where(tables.Stone.rig_id == rig_id)) or 0) + 1
+
+
+def cut_stone(session: Session, rig_id: int, revision_id: int, why: str, lines: list[Line]) -> int:
+    """Store a stone; returns its number. The rig row is locked so that two cuts get two numbers."""
+    session.get_one(tables.Rig, rig_id, with_for_update=True)
+    number = next_stone_number(session, rig_id)
+    row = tables.Stone(rig_id=rig_id, number=number, why=why, rig_revision_id=revision_id)
+    session.add(row)
+    session.flush()
+    for position, line in enumerate(lines):
+        session.add(tables.StoneLine(
+            stone_id=row.id, position=position, sensor_key=line.sensor, name=line.name, label=line.label,
+            value=line.value, unit=line.unit, sd=line.sd, provenance=line.provenance, source=line.source,
+            made_at=line.made_at, condition=line.condition, stale=line.stale, value_id=line.value_id))  # fmt: skip
+    return number
+
+
+def stones_of(session: Session, rig_id: int) -> list[StoredStone]:
+    """All stones of a rig, newest first."""
+    rows = session.scalars(
+        select(tables.Stone).where(tables.Stone.rig_id == rig_id).order_by(tables.Stone.number.desc())
+    ).all()
+    return [_stone(session, row) for row in rows]
+
+
+def stone(session: Session, rig_id: int, number: int) -> StoredStone:
+    """The stone of that number. Raises NotFound."""
+    row = session.scalars(
+        select(tables.Stone).where(tables.Stone.rig_id == rig_id, tables.Stone.number == number)
+    ).one_or_none()
+    if row is None:
+        raise NotFound(f"This rig has no stone {number}.")
+    return _stone(session, row)
+
+
+def _stone(session: Session, row: tables.Stone) -> StoredStone:
+    rows = session.scalars(
+        select(tables.StoneLine).where(tables.StoneLine.stone_id == row.id).order_by(tables.StoneLine.position)
+    )
+    lines = tuple(
+        Line(r.sensor_key, r.name, r.label, r.value, r.unit, r.sd, r.provenance, r.source, r.made_at, r.condition,
+             r.stale, r.value_id)
+        for r in rows
+    )  # fmt: skip
+    return StoredStone(row.id, row.rig_id, row.number, row.why, row.cut_at, row.rig_revision_id, lines)

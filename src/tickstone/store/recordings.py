@@ -1,0 +1,224 @@
+"""Recordings: begun, closed, found; their marks and odd lines."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+from typing import Any
+
+import numpy as np
+from sqlalchemy import func, select, update
+from sqlalchemy.orm import Session
+
+from tickstone.core.rigs.kinds.base import ChannelSpec
+from tickstone.errors import Conflict, NotFound
+from tickstone.store import samples, tables
+from tickstone.store.rigs import sensor_ids
+
+
+@dataclass(frozen=True)
+class NewStream:
+    """A stream to be: the key of the sensor whose channels share its time axis (or of no sensor), and its columns."""
+
+    key: str
+    sensor: str | None
+    channels: tuple[ChannelSpec, ...]
+
+
+@dataclass(frozen=True)
+class StoredRecording:
+    """A recording with its streams; times of streams and marks are µs since ``started_at``."""
+
+    id: int
+    rig_id: int
+    rig_revision_id: int
+    name: str
+    origin: str
+    source: str
+    status: str
+    ended_why: str
+    started_at: datetime
+    ended_at: datetime | None
+    clock: str
+    streams: tuple[samples.StreamInfo, ...]
+    odd_lines: int
+    archived_at: datetime | None
+
+    def stream_of(self, sensor: str) -> samples.StreamInfo:
+        """The stream of a sensor. Raises NotFound."""
+        for stream in self.streams:
+            if stream.key == sensor:
+                return stream
+        raise NotFound(f"This recording holds nothing of the sensor {sensor!r}.")
+
+    @property
+    def duration_s(self) -> float:
+        """From the recording's start to its last row."""
+        return max((stream.t1 or 0 for stream in self.streams), default=0) / 1e6
+
+
+@dataclass(frozen=True)
+class StoredMark:
+    """A labelled moment or span."""
+
+    id: int
+    recording_id: int
+    t0: int
+    t1: int | None
+    label: str
+    sensor: str | None
+    truth: dict[str, Any] | None
+    conditions: dict[str, Any] = field(default_factory=dict)
+
+
+def begin(
+    session: Session, *, rig_id: int, revision_id: int, name: str, origin: str, source: str, clock: str,
+    streams: Iterable[NewStream], started_at: datetime | None = None,
+) -> int:  # fmt: skip
+    """Store a new recording with its streams; live until it is closed. Returns its id."""
+    row = tables.Recording(
+        rig_id=rig_id, rig_revision_id=revision_id, name=name, origin=origin, source=source, status="live",
+        clock=clock, started_at=started_at or datetime.now(UTC),
+    )  # fmt: skip
+    session.add(row)
+    session.flush()
+    ids = sensor_ids(session, rig_id)
+    for new in streams:
+        stream = tables.Stream(recording_id=row.id, key=new.key)
+        session.add(stream)
+        session.flush()
+        for position, channel in enumerate(new.channels):
+            session.add(tables.StreamColumn(
+                stream_id=stream.id, position=position, sensor_id=ids[new.sensor] if new.sensor else None,
+                channel=channel.name, form=channel.form, type="<f8", unit=channel.unit, label=channel.labels[0]))  # fmt: skip
+    return row.id
+
+
+def close(session: Session, recording_id: int, *, status: str = "closed", why: str = "",
+          ended_at: datetime | None = None) -> None:  # fmt: skip
+    """Fold what is in the tail and close a recording (``cut`` when its source or the app went away)."""
+    for stream in session.scalars(select(tables.Stream.id).where(tables.Stream.recording_id == recording_id)):
+        samples.fold(session, stream)
+    session.execute(
+        update(tables.Recording)
+        .where(tables.Recording.id == recording_id)
+        .values(status=status, ended_why=why, ended_at=ended_at or datetime.now(UTC))
+    )
+
+
+def close_orphans(session: Session) -> int:
+    """Close the recordings that were live when the app went away without closing them; returns how many."""
+    orphans = session.scalars(select(tables.Recording.id).where(tables.Recording.status == "live")).all()
+    for recording_id in orphans:
+        close(session, recording_id, status="cut", why="Tick Stone was stopped while it recorded.")
+    return len(orphans)
+
+
+def write_rows(session: Session, recording_id: int, key: str, times: Any, values: Any) -> None:
+    """Write a whole stream at once (typed, imported or made): times, shape (n,), µs; values, shape (columns, n)."""
+    where = (tables.Stream.recording_id == recording_id, tables.Stream.key == key)
+    stream_id = session.scalars(select(tables.Stream.id).where(*where)).one()
+    rows, times = np.asarray(values, np.float64), np.asarray(times, np.int64)
+    last = session.scalar(select(func.max(tables.Chunk.seq)).where(tables.Chunk.stream_id == stream_id))
+    seq = -1 if last is None else last
+    for start in range(0, len(times), samples.codec.CHUNK_ROWS):
+        seq += 1
+        piece = slice(start, start + samples.codec.CHUNK_ROWS)
+        samples.write_chunk(session, stream_id, seq, 0, times[piece], rows[:, piece])
+
+
+def _stored(session: Session, row: tables.Recording) -> StoredRecording:
+    odd = session.scalar(
+        select(func.count()).select_from(tables.OddLine).where(tables.OddLine.recording_id == row.id)
+    )
+    return StoredRecording(
+        row.id, row.rig_id, row.rig_revision_id, row.name, row.origin, row.source, row.status, row.ended_why,
+        row.started_at, row.ended_at, row.clock, tuple(samples.streams_of(session, row.id)), int(odd or 0),
+        row.archived_at,
+    )  # fmt: skip
+
+
+def recording(session: Session, recording_id: int) -> StoredRecording:
+    """The recording of that id. Raises NotFound."""
+    row = session.get(tables.Recording, recording_id)
+    if row is None:
+        raise NotFound(f"There is no recording {recording_id}.")
+    return _stored(session, row)
+
+
+def recordings_of(session: Session, rig_id: int) -> list[StoredRecording]:
+    """A rig's recordings that are not archived, newest first."""
+    where = (tables.Recording.rig_id == rig_id, tables.Recording.archived_at.is_(None))
+    rows = session.scalars(select(tables.Recording).where(*where).order_by(tables.Recording.started_at.desc()))
+    return [_stored(session, row) for row in rows]
+
+
+def rename(session: Session, recording_id: int, name: str) -> None:
+    """Give a recording another name."""
+    recording(session, recording_id)
+    session.execute(update(tables.Recording).where(tables.Recording.id == recording_id).values(name=name))
+
+
+def set_archived(session: Session, recording_id: int, archived: bool) -> None:
+    """Put a recording away, or bring it back. Nothing is deleted, so what rests on it stays traceable."""
+    if recording(session, recording_id).status == "live":
+        raise Conflict("This recording is still running: stop it first.", "recording")
+    when = datetime.now(UTC) if archived else None
+    session.execute(update(tables.Recording).where(tables.Recording.id == recording_id).values(archived_at=when))
+
+
+def odd_lines(session: Session, recording_id: int, most: int = 50) -> list[tuple[int, str, str]]:
+    """The first lines that were not understood: time, µs, text, why."""
+    rows = session.execute(
+        select(tables.OddLine.t, tables.OddLine.text, tables.OddLine.why)
+        .where(tables.OddLine.recording_id == recording_id)
+        .order_by(tables.OddLine.id)
+        .limit(most)
+    )
+    return [(row.t, row.text, row.why) for row in rows]
+
+
+def add_mark(
+    session: Session, recording_id: int, t0: int, t1: int | None, label: str, *, sensor_id: int | None = None,
+    truth: dict[str, Any] | None = None, conditions: dict[str, Any] | None = None,
+) -> int:  # fmt: skip
+    """Store a mark; returns its id."""
+    row = tables.Mark(recording_id=recording_id, t0=t0, t1=t1, label=label, sensor_id=sensor_id, truth=truth,
+                      conditions=conditions or {})  # fmt: skip
+    session.add(row)
+    session.flush()
+    return row.id
+
+
+def relabel_mark(session: Session, mark_id: int, label: str) -> None:
+    """Change a mark's label. Raises NotFound."""
+    row = session.get(tables.Mark, mark_id)
+    if row is None:
+        raise NotFound(f"There is no mark {mark_id}.")
+    row.label = label
+
+
+def set_mark_archived(session: Session, mark_id: int, archived: bool) -> None:
+    """Put a mark away, or bring it back. Raises NotFound."""
+    row = session.get(tables.Mark, mark_id)
+    if row is None:
+        raise NotFound(f"There is no mark {mark_id}.")
+    row.archived_at = datetime.now(UTC) if archived else None
+
+
+def marks_of(session: Session, recording_id: int) -> list[StoredMark]:
+    """The marks of a recording that are not archived, in time order."""
+    rows = session.execute(
+        select(tables.Mark, tables.Sensor.key)
+        .outerjoin(tables.Sensor, tables.Sensor.id == tables.Mark.sensor_id)
+        .where(tables.Mark.recording_id == recording_id, tables.Mark.archived_at.is_(None))
+        .order_by(tables.Mark.t0, tables.Mark.id)
+    )
+    return [StoredMark(m.id, m.recording_id, m.t0, m.t1, m.label, key, m.truth, m.conditions) for m, key in rows]
+
+
+def count_of(session: Session, rig_id: int) -> int:
+    """How many recordings a rig has that are not archived."""
+    where = (tables.Recording.rig_id == rig_id, tables.Recording.archived_at.is_(None))
+    return session.scalar(select(func.count()).select_from(tables.Recording).where(*where)) or 0

@@ -1,0 +1,119 @@
+"""Rigs and their revisions. The rig document is the rig JSON itself."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from pydantic import TypeAdapter
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from tickstone.core.rigs.rig import SCHEMA, Rig
+from tickstone.errors import Conflict, NotFound
+from tickstone.store import tables
+
+RIG_DOCUMENT: TypeAdapter[Rig] = TypeAdapter(Rig)
+
+
+@dataclass(frozen=True)
+class StoredRig:
+    """A rig at its current revision."""
+
+    id: int
+    slug: str
+    revision_id: int
+    revision: int
+    parent: int | None
+    why: str
+    at: datetime
+    rig: Rig
+
+
+def _document(rig: Rig) -> dict[str, Any]:
+    plain: dict[str, Any] = RIG_DOCUMENT.dump_python(rig, mode="json")
+    return plain
+
+
+def all_rigs(session: Session) -> list[StoredRig]:
+    """Every rig that is not archived, by slug."""
+    slugs = session.scalars(select(tables.Rig.slug).where(tables.Rig.archived_at.is_(None)).order_by(tables.Rig.slug))
+    return [rig_named(session, slug) for slug in slugs]
+
+
+def rig_named(session: Session, slug: str) -> StoredRig:
+    """The rig of that slug at its current revision. Raises NotFound."""
+    found = session.execute(
+        select(tables.Rig.id, tables.RigRevision)
+        .join(tables.RigRevision, tables.RigRevision.id == tables.Rig.current_revision_id)
+        .where(tables.Rig.slug == slug)
+    ).one_or_none()
+    if found is None:
+        raise NotFound(f"There is no rig {slug!r}.")
+    rig_id, revision = found
+    parent = None
+    if revision.parent_id is not None:
+        parent = session.scalars(
+            select(tables.RigRevision.number).where(tables.RigRevision.id == revision.parent_id)
+        ).one()
+    return StoredRig(rig_id, slug, revision.id, revision.number, parent, revision.why, revision.at,
+                     rig_of_revision(session, revision.id))  # fmt: skip
+
+
+def rig_of_revision(session: Session, revision_id: int) -> Rig:
+    """The rig as it was at a revision (revisions never change)."""
+    document = session.scalars(
+        select(tables.RigRevision.document).where(tables.RigRevision.id == revision_id)
+    ).one_or_none()
+    if document is None:
+        raise NotFound(f"There is no rig revision {revision_id}.")
+    return RIG_DOCUMENT.validate_python(document)
+
+
+def new_rig(session: Session, slug: str, rig: Rig, why: str) -> StoredRig:
+    """Store a new rig with its sensors. Raises Conflict when the slug is taken."""
+    if session.scalar(select(tables.Rig.id).where(tables.Rig.slug == slug)):
+        raise Conflict(f"There is a rig {slug!r} already.", "slug")
+    row = tables.Rig(slug=slug)
+    session.add(row)
+    session.flush()
+    for sensor in rig.sensors:
+        session.add(tables.Sensor(rig_id=row.id, key=sensor.id, kind=sensor.kind, name=sensor.name))
+    revise(session, row.id, None, rig, why)
+    return rig_named(session, slug)
+
+
+def revise(session: Session, rig_id: int, seen_revision: int | None, rig: Rig, why: str) -> None:
+    """Make a new current revision. Raises Conflict when ``seen_revision`` is no longer the current one."""
+    row = session.get_one(tables.Rig, rig_id, with_for_update=True)
+    current = session.get(tables.RigRevision, row.current_revision_id) if row.current_revision_id else None
+    if current is not None and seen_revision != current.number:
+        raise Conflict(f"Somebody changed this rig first (revision {current.number}, you saw {seen_revision}). "
+                       "Look at it again, then repeat your change.", "revision")  # fmt: skip
+    number = session.scalar(select(func.max(tables.RigRevision.number)).where(tables.RigRevision.rig_id == rig_id)) or 0
+    fresh = tables.RigRevision(
+        rig_id=rig_id, number=number + 1, parent_id=current.id if current else None, document=_document(rig),
+        schema_version=SCHEMA, why=why,
+    )  # fmt: skip
+    session.add(fresh)
+    session.flush()
+    row.current_revision_id = fresh.id
+
+
+def step_back(session: Session, rig_id: int, seen_revision: int) -> str:
+    """Make the current revision's parent current again; returns why the undone revision had been made."""
+    row = session.get_one(tables.Rig, rig_id, with_for_update=True)
+    current = session.get_one(tables.RigRevision, row.current_revision_id)
+    if current.number != seen_revision:
+        raise Conflict(f"Somebody changed this rig first (revision {current.number}, you saw {seen_revision}).", "revision")
+    if current.parent_id is None:
+        raise Conflict("There is nothing to undo on this rig.", "revision")
+    row.current_revision_id = current.parent_id
+    return current.why
+
+
+def sensor_ids(session: Session, rig_id: int) -> dict[str, int]:
+    """The database ids of a rig's sensors by key."""
+    rows = session.execute(select(tables.Sensor.key, tables.Sensor.id).where(tables.Sensor.rig_id == rig_id))
+    return {key: sensor_id for key, sensor_id in rows}
