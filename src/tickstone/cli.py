@@ -12,14 +12,15 @@ from tickstone.errors import TickStoneError
 
 def main(arguments: list[str] | None = None) -> int:
     """Run one command; returns the exit code: 0, 2 with a sentence on standard error, or the tests' own."""
-    ask = argparse.ArgumentParser(prog="tick-stone", description="From raw sensor readings to constants a robot can trust.")
+    ask = argparse.ArgumentParser(
+        prog="tick-stone", description="From raw sensor readings to constants a robot can trust."
+    )
     commands = ask.add_subparsers(dest="command", required=True)
     for name, what in (("demo", "serve with demo data"), ("serve", "serve your own data")):
         command = commands.add_parser(name, help=what)
         command.add_argument("--listen", default="127.0.0.1", metavar="ADDRESS", help="address to serve on")
         command.add_argument("--port", type=int, help="port to serve on")
-    test = commands.add_parser("test", help="run every test and check")
-    test.add_argument("pytest", nargs=argparse.REMAINDER, help="arguments for pytest")
+    commands.add_parser("test", help="run every test and check; with arguments, pytest alone", add_help=False)
     calc = commands.add_parser("calc", help="one calculation")
     calc.add_argument("name", nargs="?", help="name of the calculation")
     calc.add_argument("fields", nargs="*", metavar="field=value")
@@ -29,7 +30,10 @@ def main(arguments: list[str] | None = None) -> int:
     commands.add_parser("api-types", help="renew the front end's types from the API")
     benchmark = commands.add_parser("benchmark", help="measure speed and memory")
     benchmark.add_argument("names", nargs="*", help="benchmarks to run (all of them when none is named)")
-    said = ask.parse_args(arguments)
+    said, rest = ask.parse_known_args(arguments)
+    if rest and said.command != "test":
+        ask.error(f"unknown: {' '.join(rest)}")
+    said.pytest = rest
     try:
         return _run(said)
     except TickStoneError as error:

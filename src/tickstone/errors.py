@@ -1,13 +1,13 @@
 """The one error tree. Each class has a stable code that travels on the wire; HTTP numbers live in the API alone.
 
-    TickStoneError
-    ├── BadInput            bad-input       a value that cannot be; names its field
-    ├── NotFound            not-found       the thing asked for is not there
-    ├── Conflict            conflict        somebody else changed it first, or it is busy
-    ├── NotConnected        not-connected   this needs a live source of readings
-    ├── SourceLost          source-lost     the port or the network line went away, or cannot be opened
-    ├── StoreAway           store-away      the database cannot be reached just now
-    └── SetUp               set-up          this machine lacks something the launcher cannot add by itself
+TickStoneError
+├── BadInput            bad-input       a value that cannot be; names its field
+├── NotFound            not-found       the thing asked for is not there
+├── Conflict            conflict        somebody else changed it first, or it is busy
+├── NotConnected        not-connected   this needs a live source of readings
+├── SourceLost          source-lost     the port or the network line went away, or cannot be opened
+├── StoreAway           store-away      the database cannot be reached just now
+└── SetUp               set-up          this machine lacks something the launcher cannot add by itself
 """
 
 from __future__ import annotations

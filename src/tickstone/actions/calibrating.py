@@ -81,7 +81,10 @@ def keep(session: Session, feed: Feed, hold: Hold, *, forced: bool) -> None:
     echoes = without_spikes(recent.raw[good])
     if echoes.size < 2:
         raise Conflict("There is no echo to take: point the ranger at the target.", "true_mm")
-    span = (feed.recording_time_us(float(recent.times_s[0])) or 0, feed.recording_time_us(float(recent.times_s[-1])) or 0)
+    span = (
+        feed.recording_time_us(float(recent.times_s[0])) or 0,
+        feed.recording_time_us(float(recent.times_s[-1])) or 0,
+    )
     truth = {"quantity": "distance", "value": hold.true_mm, "unit": "mm", "sd": ruler.RULER_SD_MM}
     air = feed.air_c
     conditions = {} if air is None else {"air_c": round(air, 2)}
@@ -136,7 +139,9 @@ def type_pairs(session: Session, slug: str, sensor: str, pairs: Sequence[tuple[f
             "air_c": None, "mark_id": mark, "recording_id": recording_id, "held_s": 0.0,
             "at": datetime.now(UTC).isoformat(), "by": "typed from a notebook"})  # fmt: skip
     recordings.close(session, recording_id)
-    log.write_entry(session, stored.id, "recording", f"{len(pairs)} pairs typed from a notebook", recording=recording_id)
+    log.write_entry(
+        session, stored.id, "recording", f"{len(pairs)} pairs typed from a notebook", recording=recording_id
+    )
     return recording_id
 
 

@@ -17,6 +17,7 @@ from tickstone.errors import BadInput
 from tickstone.store import constants, log, recordings, rigs
 
 SIGMAS = 3.0
+ENOUGH_READINGS = 50
 COMMON_MM = (90.0, 100.0, 600.0)  # common practice: thresholds people type in
 RESTS_ON = (
     "drive_speed", "ping_interval", "votes", "reaction", "braking", "gap", "hysteresis", "set_back", "offset",
@@ -68,9 +69,9 @@ def obstacle(session: Session, slug: str, sensor: str, recording_id: int | None)
 
 def _newest(session: Session, rig_id: int, sensor: str) -> int | None:
     for recording in recordings.recordings_of(session, rig_id):
-        if recording.origin == "live" and recording.status != "live":
-            if any(s.key == sensor and s.n >= 50 for s in recording.streams):
-                return recording.id
+        finished = recording.origin == "live" and recording.status != "live"
+        if finished and any(s.key == sensor and s.n >= ENOUGH_READINGS for s in recording.streams):
+            return recording.id
     return None
 
 
@@ -96,12 +97,16 @@ def _sentences(
     if late:
         said.append(f"The usual {_list(late)} would be too late at this speed.")
     if seen is not None and seen.dropouts:
-        said.append(f"{seen.dropouts} of {seen.readings} pings were dropouts or out of reach: never take them for clear.")
+        said.append(
+            f"{seen.dropouts} of {seen.readings} pings were dropouts or out of reach: never take them for clear."
+        )
     low = ranging.footprint_mm(stop.trip_mm, values["cone"].value)
     said.append(f"At the trip distance the beam is {low:.0f} mm wide; a post beside it is not seen.")
     floor = values.get("floor_from")
     if floor is not None and floor.value < stop.clear_mm:
-        said.append(f"The beam meets the floor from {floor.value:.0f} mm on: mount it higher, or the floor may trip it.")
+        said.append(
+            f"The beam meets the floor from {floor.value:.0f} mm on: mount it higher, or the floor may trip it."
+        )
     return tuple(said)
 
 

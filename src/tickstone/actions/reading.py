@@ -82,7 +82,9 @@ def convert(
     return what.convert(by_name, values, Surroundings(air))
 
 
-def trace(session: Session, recording_id: int, sensor: str, t0_s: float | None, t1_s: float | None, width: int) -> Trace:
+def trace(
+    session: Session, recording_id: int, sensor: str, t0_s: float | None, t1_s: float | None, width: int
+) -> Trace:
     """A trace for drawing: every reading when few, else minimum and maximum per bin, so that no spike is lost."""
     recording = recordings.recording(session, recording_id)
     stream = recording.stream_of(sensor)

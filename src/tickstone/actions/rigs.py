@@ -34,7 +34,9 @@ def move_wire(session: Session, slug: str, seen: int, sensor: str, pin: str, to:
     if to and stored.rig.board.pin(to) is None and stored.rig.board.rail(to) is None:
         raise BadInput(f"This board has no pin or rail {to!r}.", "to")
     name = stored.rig.sensor(sensor).name
-    _revise(session, stored, seen, stored.rig.with_wire(replace(wire, to=to)), f"{name} {pin} moved to {to or 'no pin'}")
+    _revise(
+        session, stored, seen, stored.rig.with_wire(replace(wire, to=to)), f"{name} {pin} moved to {to or 'no pin'}"
+    )
 
 
 def mend(session: Session, slug: str, seen: int, kind: str, sensor: str, pin: str) -> None:

@@ -19,7 +19,6 @@ from tickstone.store.database import Database
 from tickstone.store.samples import SampleSink
 
 
-
 class StandIn(Protocol):
     """The stand-in seen from outside."""
 

@@ -63,5 +63,3 @@ def choose(shop: Shop, slug: Name, sensor: Name, asked: Chosen) -> Done:
         deciding.choose(session, slug, sensor, asked.trip_mm, asked.clear_mm, asked.recording_id)
     shop.changed(slug)
     return Done()
-
-

@@ -105,6 +105,7 @@ def all_stones(shop: Shop, slug: Name) -> StonesModel:
         stored = rigs.rig_named(session, slug)
         found = log.stones_of(session, stored.id)
         number, waiting = stones.changed_since_last(session, stored)
+
     def count(stone: log.StoredStone, provenance: str) -> int:
         return sum(line.provenance == provenance for line in stone.lines)
 

@@ -270,5 +270,3 @@ def history(shop: Shop, slug: Name, sensor: Name, name: Name) -> list[OldConstan
                         provenance=v.provenance, source=v.source, made_at=v.made_at)
             for v in stored_constants.history(session, sensor_id, name)
         ]  # fmt: skip
-
-

@@ -136,15 +136,15 @@ def echo_distance(given: EchoDistanceInputs) -> EchoDistanceResult:
         "echo": (per_us * given.echo_sd_us) ** 2,
     }
     calibration = (
-        (echo / 2000.0 * given.speed_sd_m_s) ** 2
-        + given.offset_sd_mm**2
-        + 2 * echo / 2000.0 * given.covariance_m_s_mm
+        (echo / 2000.0 * given.speed_sd_m_s) ** 2 + given.offset_sd_mm**2 + 2 * echo / 2000.0 * given.covariance_m_s_mm
     )
     if given.speed_sd_m_s or given.offset_sd_mm:
         variances["calibration"] = max(calibration, 0.0)
     budget = ranging.distance_budget(variances)
     rules = []
-    for rule in ranging.RULES if distance is not None else ():
+    for rule in ranging.RULES:
+        if distance is None:
+            break
         said = rule.speed_m_s * echo / 2000.0
         exact = ranging.rule_exact_at_c(rule, given.humidity_pct)
         rules.append(RuleResult(rule=rule.name, distance_mm=said, error_mm=said - distance, exact_at_c=exact))

@@ -38,4 +38,4 @@ def middles(times: Array, starts: Bins) -> Array:
     if not len(starts):
         return np.zeros(0)
     last = np.append(starts[1:], len(times)) - 1
-    return (times[starts] + times[last]) / 2
+    return np.asarray((times[starts] + times[last]) / 2)

@@ -22,7 +22,7 @@ E_SERIES: dict[str, tuple[float, ...]] = {
 
 # IEC 60062: colours of the digits 0 to 9, of the powers of ten, and of the tolerances in percent.
 DIGITS = ("black", "brown", "red", "orange", "yellow", "green", "blue", "violet", "grey", "white")
-MULTIPLIERS = {**{power: colour for power, colour in enumerate(DIGITS)}, -1: "gold", -2: "silver", -3: "pink"}
+MULTIPLIERS = {**dict(enumerate(DIGITS)), -1: "gold", -2: "silver", -3: "pink"}
 TOLERANCES = {1.0: "brown", 2.0: "red", 0.5: "green", 0.25: "blue", 0.1: "violet", 5.0: "gold", 10.0: "silver"}
 
 

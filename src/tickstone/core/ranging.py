@@ -30,7 +30,7 @@ class Distances:
     @property
     def valid(self) -> npt.NDArray[np.bool_]:
         """True where the distance means something."""
-        return self.reason == OK
+        return np.asarray(self.reason == OK)
 
 
 def distances_from_echoes(
@@ -166,7 +166,7 @@ def fit_ruler(true_mm: npt.ArrayLike, echo_us: npt.ArrayLike) -> RulerFit:
     (344.828, -3.448)
     """
     x, y = np.asarray(true_mm, dtype=np.float64), np.asarray(echo_us, dtype=np.float64)
-    check_length(x, 2, "pairs")
+    check_length(x.tolist(), 2, "pairs")
     for value in (*x, *y):
         check_not_negative(float(value), "pairs")
     if np.any(y == 0):

@@ -10,6 +10,7 @@ import socket
 import subprocess
 import time
 from pathlib import Path
+from typing import Any
 
 import psycopg
 from psycopg import sql
@@ -74,7 +75,7 @@ class Cluster:
         self._wait()
 
     @staticmethod
-    def _identity() -> dict[str, object]:
+    def _identity() -> dict[str, Any]:
         identity = machine.server_identity()
         return {} if identity is None else {"user": identity[0], "group": identity[1], "extra_groups": []}
 
@@ -92,7 +93,7 @@ class Cluster:
         made = subprocess.run(
             [str(tools / "initdb"), "-D", str(self._data), "-U", OWNER, "--pwfile", str(self._word_file),
              "--auth=scram-sha-256", "--encoding=UTF8", "--locale=C.UTF-8", "--no-sync"],
-            capture_output=True, text=True, cwd="/", **self._identity(),  # type: ignore[call-overload]
+            capture_output=True, text=True, cwd="/", **self._identity(),
         )  # fmt: skip
         if made.returncode:
             shutil.rmtree(self._data, ignore_errors=True)

@@ -19,7 +19,9 @@ def npm(*arguments: str) -> None:
     """Run npm in the front end's folder. Raises SetUp when it fails."""
     if not shutil.which("npm"):
         raise SetUp("Node.js 20 with npm is needed to build the front end.")
-    done = subprocess.run(["npm", "--no-fund", "--no-audit", "--loglevel=error", *arguments], cwd=WEB, stdout=sys.stderr)
+    done = subprocess.run(
+        ["npm", "--no-fund", "--no-audit", "--loglevel=error", *arguments], cwd=WEB, stdout=sys.stderr
+    )
     if done.returncode:
         raise SetUp(f"npm {' '.join(arguments)} failed; the lines above say why.")
 

@@ -49,8 +49,14 @@ def install(package: str) -> None:
         admin = ["sudo"]
     say(f"Installing Debian's {package} …")
     environment = {**os.environ, "DEBIAN_FRONTEND": "noninteractive"}
-    for command in (["apt-get", "update", "-qq"], ["apt-get", "install", "-y", "-qq", "--no-install-recommends", package]):
-        if subprocess.run([*admin, *command], stdout=sys.stderr, env=environment).returncode and command[1] == "install":
+    for command in (
+        ["apt-get", "update", "-qq"],
+        ["apt-get", "install", "-y", "-qq", "--no-install-recommends", package],
+    ):
+        if (
+            subprocess.run([*admin, *command], stdout=sys.stderr, env=environment).returncode
+            and command[1] == "install"
+        ):
             raise SetUp(f"The Debian package {package} could not be installed; the lines above say why.")
 
 

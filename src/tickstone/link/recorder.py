@@ -66,23 +66,25 @@ class Recorder:
     def flush(self) -> bool:
         """Hand what waits to the sink. Returns False when the store is away; the rows go on waiting."""
         with self._flushing:
-            while True:
-                with self._lock:
-                    if self._unsent is None:
-                        self._unsent, self._batch = self._batch, Batch()
-                    batch = self._unsent
-                if not batch.count and not batch.odd_lines:
-                    self._unsent = None
+            return self._send() and self._send()  # a batch left over from before, and what came since
+
+    def _send(self) -> bool:
+        with self._lock:
+            if self._unsent is None:
+                if not self._batch.count and not self._batch.odd_lines:
                     return True
-                try:
-                    self._sink.append(self.recording_id, batch)
-                except StoreAway:
-                    self._away = True
-                    return False
-                with self._lock:
-                    self._committed += batch.count
-                    self._unsent = None
-                    self._away = False
+                self._unsent, self._batch = self._batch, Batch(self._batch.number + 1)
+            batch = self._unsent
+        try:
+            self._sink.append(self.recording_id, batch)
+        except StoreAway:
+            self._away = True
+            return False
+        with self._lock:
+            self._committed += batch.count
+            self._unsent = None
+            self._away = False
+        return True
 
     @property
     def progress(self) -> Progress:

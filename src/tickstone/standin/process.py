@@ -172,5 +172,3 @@ def main() -> None:
 
 if __name__ == "__main__":
     main()
-
-

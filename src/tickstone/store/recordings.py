@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 
 from tickstone.core.rigs.kinds.base import ChannelSpec
 from tickstone.errors import Conflict, NotFound
-from tickstone.store import samples, tables
+from tickstone.store import codec, samples, tables
 from tickstone.store.rigs import sensor_ids
 
 
@@ -122,16 +122,14 @@ def write_rows(session: Session, recording_id: int, key: str, times: Any, values
     rows, times = np.asarray(values, np.float64), np.asarray(times, np.int64)
     last = session.scalar(select(func.max(tables.Chunk.seq)).where(tables.Chunk.stream_id == stream_id))
     seq = -1 if last is None else last
-    for start in range(0, len(times), samples.codec.CHUNK_ROWS):
+    for start in range(0, len(times), codec.CHUNK_ROWS):
         seq += 1
-        piece = slice(start, start + samples.codec.CHUNK_ROWS)
+        piece = slice(start, start + codec.CHUNK_ROWS)
         samples.write_chunk(session, stream_id, seq, 0, times[piece], rows[:, piece])
 
 
 def _stored(session: Session, row: tables.Recording) -> StoredRecording:
-    odd = session.scalar(
-        select(func.count()).select_from(tables.OddLine).where(tables.OddLine.recording_id == row.id)
-    )
+    odd = session.scalar(select(func.count()).select_from(tables.OddLine).where(tables.OddLine.recording_id == row.id))
     return StoredRecording(
         row.id, row.rig_id, row.rig_revision_id, row.name, row.origin, row.source, row.status, row.ended_why,
         row.started_at, row.ended_at, row.clock, tuple(samples.streams_of(session, row.id)), int(odd or 0),
@@ -176,7 +174,7 @@ def odd_lines(session: Session, recording_id: int, most: int = 50) -> list[tuple
         .order_by(tables.OddLine.id)
         .limit(most)
     )
-    return [(row.t, row.text, row.why) for row in rows]
+    return [(row[0], row[1], row[2]) for row in rows]
 
 
 def add_mark(

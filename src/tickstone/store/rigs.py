@@ -106,7 +106,9 @@ def step_back(session: Session, rig_id: int, seen_revision: int) -> str:
     row = session.get_one(tables.Rig, rig_id, with_for_update=True)
     current = session.get_one(tables.RigRevision, row.current_revision_id)
     if current.number != seen_revision:
-        raise Conflict(f"Somebody changed this rig first (revision {current.number}, you saw {seen_revision}).", "revision")
+        raise Conflict(
+            f"Somebody changed this rig first (revision {current.number}, you saw {seen_revision}).", "revision"
+        )
     if current.parent_id is None:
         raise Conflict("There is nothing to undo on this rig.", "revision")
     row.current_revision_id = current.parent_id
@@ -116,4 +118,4 @@ def step_back(session: Session, rig_id: int, seen_revision: int) -> str:
 def sensor_ids(session: Session, rig_id: int) -> dict[str, int]:
     """The database ids of a rig's sensors by key."""
     rows = session.execute(select(tables.Sensor.key, tables.Sensor.id).where(tables.Sensor.rig_id == rig_id))
-    return {key: sensor_id for key, sensor_id in rows}
+    return {row[0]: row[1] for row in rows}

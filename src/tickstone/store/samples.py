@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from sqlalchemy import delete, func, insert, select
+from sqlalchemy import delete, func, insert, select, update
 from sqlalchemy.orm import Session
 
 from tickstone.core.rows import Batch, Rows
@@ -67,6 +67,14 @@ class SampleSink:
         """Add a batch in one transaction; when this returns, it is on disk."""
         with self._database.transaction() as session:
             counts: dict[int, int] = {}
+            fresh = session.execute(
+                update(Recording)
+                .where(Recording.id == recording_id, Recording.last_batch < batch.number)
+                .values(last_batch=batch.number)
+                .returning(Recording.id)
+            ).one_or_none()
+            if fresh is None:
+                return  # the connection broke after the commit: it is there already
             for key, rows in batch.rows.items():
                 stream_id = self._stream_id(session, recording_id, key)
                 for segment, times, values in _by_segment(rows):
@@ -201,9 +209,7 @@ def rows_between(
         )  # fmt: skip
         for position, packed in data:
             columns[wanted.index(position)].append(np.asarray(codec.unpack(packed, "<f8"), np.float64))
-    for tail in session.execute(
-        select(Tail.n, Tail.rows).where(Tail.stream_id == stream.id).order_by(Tail.id)
-    ):
+    for tail in session.execute(select(Tail.n, Tail.rows).where(Tail.stream_id == stream.id).order_by(Tail.id)):
         tail_times, tail_values = codec.unpack_rows(tail.rows, tail.n)
         times.append(tail_times)
         for column, position in zip(columns, wanted, strict=True):

@@ -98,6 +98,7 @@ class Recording(Base):
     ended_at: Mapped[datetime | None]
     clock: Mapped[str]  # device, arrival, hand
     made_from: Mapped[list[Any]] = mapped_column(server_default="[]")
+    last_batch: Mapped[int] = mapped_column(server_default="0")  # a batch sent twice is kept once
     archived_at: Mapped[datetime | None]
 
 

@@ -23,7 +23,5 @@ def fern() -> Rig:
 
 def fresh_rig(title: str, purpose: str, board: str, sensors: tuple[Sensor, ...]) -> Rig:
     """A rig of these sensors, every pin wired where the board can take it."""
-    wires = tuple(
-        Wire(sensor.id, pin.name, "", pin.colour) for sensor in sensors for pin in kind(sensor.kind).pins
-    )
+    wires = tuple(Wire(sensor.id, pin.name, "", pin.colour) for sensor in sensors for pin in kind(sensor.kind).pins)
     return assign(Rig(title, purpose, boards.board(board), sensors, wires))

@@ -67,7 +67,7 @@ class Converted:
     @property
     def valid(self) -> npt.NDArray[np.bool_]:
         """True where the reading means something."""
-        return self.codes == 0
+        return np.asarray(self.codes == 0)
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,110 @@
+"""One database cluster for the whole run; a fresh database for each test that asks for one."""
+
+from __future__ import annotations
+
+import itertools
+import json
+import os
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import httpx
+import pytest
+
+from tickstone.launch.cluster import Cluster
+from tickstone.launch.folders import ROOT
+from tickstone.launch.seed import seed
+from tickstone.store.database import Database
+
+_NUMBER = itertools.count(1)
+
+
+@pytest.fixture(scope="session")
+def cluster() -> Iterator[Cluster]:
+    with tempfile.TemporaryDirectory(prefix="tick-stone-tests-") as name:
+        folder = Path(name)
+        folder.chmod(0o711)  # the database server's user passes through
+        with Cluster(folder, durable=False) as running:
+            template = Database(running.ensure_database("template_demo"))
+            template.migrate()
+            seed(template)
+            template.close()
+            yield running
+
+
+@pytest.fixture
+def database_url(cluster: Cluster) -> str:
+    """The address of a fresh database that holds the demo."""
+    return cluster.ensure_database(f"test_{next(_NUMBER)}", template="template_demo")
+
+
+@pytest.fixture
+def database(database_url: str) -> Iterator[Database]:
+    opened = Database(database_url)
+    yield opened
+    opened.close()
+
+
+class Served:
+    """A real server process over its own database."""
+
+    def __init__(self, folder: Path, database_url: str | None, command: str = "demo") -> None:
+        self.folder = folder
+        self.command = command
+        self.environment = {**os.environ, "TICK_STONE_DATA": str(folder), "PYTHONPATH": str(ROOT / "src")}
+        if database_url is not None:
+            self.environment["DATABASE_URL"] = database_url
+        self.start()
+
+    def start(self) -> None:
+        self.process = subprocess.Popen(
+            [sys.executable, "-m", "tickstone.cli", self.command, "--port", "0"],
+            env=self.environment, stdout=subprocess.PIPE, text=True, cwd=ROOT,
+        )  # fmt: skip
+        assert self.process.stdout is not None
+        said = self.process.stdout.readline()
+        assert "http://" in said, said
+        running = self.folder / ("demo" if self.command == "demo" else "own") / "running.json"
+        self.address = json.loads(running.read_text())["address"]
+        self.client = httpx.Client(base_url=self.address, timeout=20)
+
+    def kill(self) -> None:
+        """End it as a power cut would."""
+        self.process.kill()
+        self.process.wait()
+
+    def stop(self) -> None:
+        self.client.close()
+        if self.process.poll() is None:
+            self.process.send_signal(signal.SIGINT)
+            self.process.wait(timeout=30)
+
+
+@pytest.fixture
+def data_folder() -> Iterator[Path]:
+    with tempfile.TemporaryDirectory(prefix="tick-stone-data-") as name:
+        Path(name).chmod(0o711)
+        yield Path(name)
+
+
+@pytest.fixture
+def served(data_folder: Path, database_url: str) -> Iterator[Served]:
+    server = Served(data_folder, database_url)
+    yield server
+    server.stop()
+
+
+def until(condition: object, seconds: float = 20.0) -> object:
+    """Wait for something to become true, and return it."""
+    deadline = time.monotonic() + seconds
+    while time.monotonic() < deadline:
+        found = condition()  # type: ignore[operator]
+        if found:
+            return found
+        time.sleep(0.05)
+    raise AssertionError(f"did not happen within {seconds:g} s")
