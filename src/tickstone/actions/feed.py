@@ -45,6 +45,16 @@ class Watched:
 
 
 @dataclass(frozen=True)
+class OpenRecording:
+    """The recording that runs: ``start_us`` is the feed's time of its first row, None before that."""
+
+    id: int
+    name: str
+    progress: Progress
+    start_us: int | None
+
+
+@dataclass(frozen=True)
 class FeedState:
     """How the feed stands: ``status`` is idle, live, silent or lost; ``why`` is a sentence when lost."""
 
@@ -54,7 +64,7 @@ class FeedState:
     rhythm: Rhythm
     lines: int
     garbled: int
-    recording: tuple[int, str, Progress] | None
+    recording: OpenRecording | None
     now_us: int
 
 
@@ -230,7 +240,9 @@ class Feed:
                 status = "silent"
             recording = None
             if self._recorder is not None:
-                recording = (self._recorder.recording_id, self._recording_name, self._recorder.progress)
+                recording = OpenRecording(
+                    self._recorder.recording_id, self._recording_name, self._recorder.progress, self._recording_start_us
+                )
             recent = [(n, at) for n, at in self._arrivals if at > now - RATE_LOOK_BACK_S]
             beat = self._rhythm()
             if recent and status == "live":

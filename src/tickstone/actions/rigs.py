@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+import unicodedata
 from dataclasses import replace
 from typing import Any
 
@@ -9,6 +11,7 @@ from sqlalchemy.orm import Session
 
 from tickstone.core.rigs import boards
 from tickstone.core.rigs.rig import Rig
+from tickstone.core.rigs.templates import RANGER_AND_AIR, fresh_rig
 from tickstone.core.wiring import checks
 from tickstone.core.wiring.assign import assign
 from tickstone.errors import BadInput
@@ -18,6 +21,17 @@ from tickstone.store import log, rigs
 def rig_fields(rig: Rig) -> dict[str, Any]:
     """The fields of a rig that a constant may rest on, by the name used in its inputs."""
     return {"board": rig.board.kind}
+
+
+def begin(session: Session, title: str, purpose: str, board: str) -> str:
+    """Make a new rig with one ranger and an air temperature sensor; returns its slug. Raises BadInput for ``title``."""
+    slug = re.sub(r"[^a-z0-9]+", "-", unicodedata.normalize("NFKD", title).lower()).strip("-")
+    if not slug:
+        raise BadInput("title needs at least one letter or digit.", "title")
+    rig = fresh_rig(title.strip(), purpose.strip(), board, RANGER_AND_AIR)
+    stored = rigs.new_rig(session, slug, rig, "First wiring")
+    log.write_entry(session, stored.id, "wiring", f"{rig.title} set up on the {rig.board.title}")
+    return slug
 
 
 def choose_board(session: Session, slug: str, seen: int, kind: str) -> None:

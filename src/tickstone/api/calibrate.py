@@ -34,6 +34,12 @@ class StepModel(BaseModel):
     sigmas: float | None
 
 
+class LinePoint(BaseModel):
+    true_mm: float
+    echo_us: float
+    plus_minus: float
+
+
 class FitModel(BaseModel):
     speed_m_s: float
     speed_plus_minus: float | None
@@ -41,11 +47,11 @@ class FitModel(BaseModel):
     offset_plus_minus: float | None
     covariance: float | None
     residual_plus_minus: float | None
-    line: list[tuple[float, float, float]]
+    line: list[LinePoint]
 
 
 class RulerModel(BaseModel):
-    """``line`` of the fit holds (true mm, echo µs, ± µs at 95 %) along the ruler."""
+    """The procedure as it stands; ``line`` of the fit runs along the ruler."""
 
     id: int
     places_mm: list[float]
@@ -98,7 +104,7 @@ def _fit(fit: ranging.RulerFit | None) -> FitModel | None:
     return FitModel(
         speed_m_s=fit.speed_m_s, speed_plus_minus=_two(fit.speed_sd), offset_mm=fit.offset_mm,
         offset_plus_minus=_two(fit.offset_sd), covariance=fit.covariance, residual_plus_minus=_two(fit.residual_sd_mm),
-        line=band,
+        line=[LinePoint(true_mm=at, echo_us=echo, plus_minus=spread) for at, echo, spread in band],
     )  # fmt: skip
 
 

@@ -197,11 +197,15 @@ class Window:
         state = self._feed.state()
         recording = None
         if state.recording is not None:
-            recording_id, name, progress = state.recording
+            progress, start = state.recording.progress, state.recording.start_us
             recording = {
-                "id": recording_id, "name": name, "committed": progress.committed, "lost": progress.lost,
+                "id": state.recording.id,
+                "name": state.recording.name,
+                "start_s": None if start is None else start / 1e6,
+                "committed": progress.committed,
+                "lost": progress.lost,
                 "store_away": progress.store_away,
-            }  # fmt: skip
+            }
         air = self._feed.air_c
         return {
             "status": state.status, "source": state.source, "why": state.why, "rate_hz": state.rhythm.rate_hz,

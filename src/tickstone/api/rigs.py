@@ -114,6 +114,12 @@ class OldConstant(BaseModel):
     made_at: datetime
 
 
+class NewRig(Asked):
+    title: Annotated[str, Field(min_length=1, max_length=60)]
+    purpose: Annotated[str, Field(max_length=120)] = ""
+    board: str = "small-5v"
+
+
 class Seen(Asked):
     """The revision that the person saw: a change to an older one is refused, never merged silently."""
 
@@ -177,6 +183,14 @@ def all_rigs(shop: Shop) -> list[RigLine]:
             RigLine(slug=r.slug, title=r.rig.title, purpose=r.rig.purpose, board=r.rig.board.title)
             for r in stored.all_rigs(session)
         ]
+
+
+@router.post("")
+def new_rig(shop: Shop, asked: NewRig) -> RigModel:
+    """A new rig: one ranger and an air temperature sensor on a board, wired."""
+    with shop.database.transaction() as session:
+        slug = rigs.begin(session, asked.title, asked.purpose, asked.board)
+    return one_rig(shop, slug)
 
 
 @router.get("/{slug}")

@@ -57,7 +57,11 @@ export interface paths {
          */
         get: operations["all_rigs_api_rigs_get"];
         put?: never;
-        post?: never;
+        /**
+         * New Rig
+         * @description A new rig: one ranger and an air temperature sensor on a board, wired.
+         */
+        post: operations["new_rig_api_rigs_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1059,11 +1063,7 @@ export interface components {
             /** Residual Plus Minus */
             residual_plus_minus: number | null;
             /** Line */
-            line: [
-                number,
-                number,
-                number
-            ][];
+            line: components["schemas"]["LinePoint"][];
         };
         /** FixAsked */
         FixAsked: {
@@ -1166,6 +1166,15 @@ export interface components {
             /** Stale */
             stale: string;
         };
+        /** LinePoint */
+        LinePoint: {
+            /** True Mm */
+            true_mm: number;
+            /** Echo Us */
+            echo_us: number;
+            /** Plus Minus */
+            plus_minus: number;
+        };
         /** MarkChange */
         MarkChange: {
             /** Label */
@@ -1201,6 +1210,21 @@ export interface components {
              * @default
              */
             name: string;
+        };
+        /** NewRig */
+        NewRig: {
+            /** Title */
+            title: string;
+            /**
+             * Purpose
+             * @default
+             */
+            purpose: string;
+            /**
+             * Board
+             * @default small-5v
+             */
+            board: string;
         };
         /** NoteAsked */
         NoteAsked: {
@@ -1440,7 +1464,7 @@ export interface components {
         };
         /**
          * RulerModel
-         * @description ``line`` of the fit holds (true mm, echo µs, ± µs at 95 %) along the ruler.
+         * @description The procedure as it stands; ``line`` of the fit runs along the ruler.
          */
         RulerModel: {
             /** Id */
@@ -1918,6 +1942,66 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RigLine"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    new_rig_api_rigs_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRig"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigModel"];
                 };
             };
             /** @description Not Found */

@@ -8,17 +8,15 @@ from tickstone.core.rigs.rig import Rig, Sensor, Wire
 from tickstone.core.wiring.assign import assign
 
 
+RANGER_AND_AIR = (
+    Sensor("front-ranger", "ultrasonic-ranger", "front ranger"),
+    Sensor("air", "air-temperature", "air"),
+)
+
+
 def fern() -> Rig:
     """Fern, a greenhouse tray cart: a front ultrasonic ranger and an air temperature sensor on a 5 V 8-bit board."""
-    return fresh_rig(
-        "Fern",
-        "greenhouse tray cart",
-        "small-5v",
-        (
-            Sensor("front-ranger", "ultrasonic-ranger", "front ranger"),
-            Sensor("air", "air-temperature", "air"),
-        ),
-    )
+    return fresh_rig("Fern", "greenhouse tray cart", "small-5v", RANGER_AND_AIR)
 
 
 def fresh_rig(title: str, purpose: str, board: str, sensors: tuple[Sensor, ...]) -> Rig:

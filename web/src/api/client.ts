@@ -1,0 +1,43 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema.gen";
+
+export type Schemas = components["schemas"];
+export type Rig = Schemas["RigModel"];
+export type Sensor = Schemas["SensorModel"];
+export type Finding = Schemas["FindingModel"];
+export type Constant = Schemas["Constant"];
+export type Standing = Schemas["StandingModel"];
+export type Recording = Schemas["RecordingModel"];
+export type Mark = Schemas["MarkModel"];
+
+/** A refusal in the API's own words: narrow on `code`; `path` names the field. */
+export class Refused extends Error {
+  constructor(
+    readonly code: string,
+    readonly path: string,
+    message: string,
+  ) {
+    super(message);
+  }
+}
+
+export const api = createClient<paths>({ baseUrl: "", fetch: (request) => globalThis.fetch(request) });
+
+type Answer<T> = { data?: T; error?: unknown; response: Response };
+
+/** The answer's data, or Refused. A server that cannot be reached is a refusal too. */
+export async function ask<T>(call: Promise<Answer<T>>): Promise<T> {
+  let answer: Answer<T>;
+  try {
+    answer = await call;
+  } catch {
+    throw new Refused("app-away", "", "Tick Stone itself does not answer. Is it still running?");
+  }
+  if (answer.response.ok) return answer.data as T;
+  const body = (answer.error ?? {}) as { code?: string; path?: string; message?: string };
+  throw new Refused(
+    body.code ?? "error",
+    body.path ?? "",
+    body.message ?? `The server said ${answer.response.status}.`,
+  );
+}

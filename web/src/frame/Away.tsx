@@ -1,0 +1,34 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef } from "react";
+import { api, ask } from "../api/client";
+import { useBench } from "../hooks/bench";
+
+/** Says what is away, in a line above the work, and fetches everything anew when it is back. */
+export function Away() {
+  const bench = useBench();
+  const queries = useQueryClient();
+  const health = useQuery({
+    queryKey: ["health"],
+    queryFn: () => ask(api.GET("/api/health")),
+    refetchInterval: 3000,
+    retry: false,
+  });
+  const database = health.data?.database !== false;
+  const app = bench.feed.link !== "away" && !health.isError;
+  const well = database && app;
+  const before = useRef(well);
+  useEffect(() => {
+    if (well && !before.current) void queries.invalidateQueries();
+    before.current = well;
+  }, [well, queries]);
+  if (well && !bench.now.recording?.store_away) return null;
+  return (
+    <p className="away" role="alert">
+      {!app
+        ? "Tick Stone itself does not answer. Start it again; this page goes on by itself."
+        : bench.now.recording
+          ? "The database is away. Recording goes on in memory; the counter stands until it is back."
+          : "The database is away. Nothing is lost; this page goes on by itself when it is back."}
+    </p>
+  );
+}

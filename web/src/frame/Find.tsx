@@ -1,0 +1,103 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Modal } from "react-bootstrap";
+import { api, ask } from "../api/client";
+import { useBench } from "../hooks/bench";
+import { moment } from "../model/format";
+import { STATIONS, type StationId } from "../model/stations";
+
+interface Hit {
+  key: string;
+  text: string;
+  where: string;
+  open: () => void;
+}
+
+/** Find a station, a constant, a recording, or a line of the log. */
+export function Find({ show, onHide }: { show: boolean; onHide: () => void }) {
+  const bench = useBench();
+  const [text, setText] = useState("");
+  const slug = bench.rig.slug;
+  const path = { params: { path: { slug } } };
+  const recordings = useQuery({
+    queryKey: ["r", slug, "recordings"],
+    queryFn: () => ask(api.GET("/api/rigs/{slug}/recordings", path)),
+    enabled: show,
+  });
+  const entries = useQuery({
+    queryKey: ["r", slug, "entries", text],
+    queryFn: () => ask(api.GET("/api/rigs/{slug}/entries", { params: { path: { slug }, query: { search: text } } })),
+    enabled: show && text.length > 1,
+  });
+  const close = (open: () => void) => () => {
+    onHide();
+    setText("");
+    open();
+  };
+  const has = (one: string) => one.toLowerCase().includes(text.trim().toLowerCase());
+  const hits: Hit[] = [
+    ...STATIONS.filter((one) => has(one.title)).map((one) => ({
+      key: one.id,
+      text: one.title,
+      where: "station",
+      open: () => bench.go(one.id),
+    })),
+    ...bench.constants
+      .filter((one) => text && has(one.label))
+      .map((one) => ({
+        key: `c-${one.name}`,
+        text: one.label,
+        where: "constant",
+        open: () => {
+          bench.go(one.station as StationId);
+          setTimeout(() => document.getElementById(`constant-${one.name}`)?.focus(), 100);
+        },
+      })),
+    ...(recordings.data ?? [])
+      .filter((one) => text && has(one.name))
+      .map((one) => ({
+        key: `r-${one.id}`,
+        text: one.name,
+        where: `recording, ${moment(one.started_at)}`,
+        open: () => bench.go("watch", { recording: String(one.id), t0: null, t1: null, t: null }),
+      })),
+    ...(entries.data ?? []).slice(0, 8).map((one) => ({
+      key: `e-${one.id}`,
+      text: one.text,
+      where: `log, ${moment(one.at)}`,
+      open: () => bench.go("log"),
+    })),
+  ];
+  return (
+    <Modal show={show} onHide={close(() => undefined)} aria-label="Find">
+      <Modal.Body>
+        <form
+          onSubmit={(event) => {
+            event.preventDefault();
+            if (hits[0]) close(hits[0].open)();
+          }}
+        >
+          <input
+            className="find"
+            aria-label="Find a station, constant, recording or line of the log"
+            placeholder="a station, a constant, a recording, a word of the log"
+            value={text}
+            onChange={(event) => setText(event.target.value)}
+            // biome-ignore lint/a11y/noAutofocus: the dialog was opened to type here
+            autoFocus
+          />
+        </form>
+        <ul className="hits">
+          {hits.map((hit) => (
+            <li key={hit.key}>
+              <button type="button" className="plain" onClick={close(hit.open)}>
+                <span>{hit.text}</span> <small>{hit.where}</small>
+              </button>
+            </li>
+          ))}
+          {hits.length === 0 && <li>Nothing by that name on this rig.</li>}
+        </ul>
+      </Modal.Body>
+    </Modal>
+  );
+}

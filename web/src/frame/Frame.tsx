@@ -1,0 +1,69 @@
+import { useEffect, useRef, useState } from "react";
+import { Outlet } from "react-router";
+import { useBench } from "../hooks/bench";
+import { setSettings, useSettings } from "../hooks/settings";
+import { useKeys } from "../hooks/useKeys";
+import { STATIONS } from "../model/stations";
+import { Away } from "./Away";
+import { Find } from "./Find";
+import { KeysHelp } from "./KeysHelp";
+import { Rule } from "./Rule";
+import { Slab } from "./Slab";
+import { StandInDrawer } from "./StandInDrawer";
+import { Tape } from "./Tape";
+import { TopLine } from "./TopLine";
+
+/** Rule, top line, work, slab and tape: always in the same place. */
+export function Frame() {
+  const bench = useBench();
+  const settings = useSettings();
+  const [open, setOpen] = useState<"keys" | "find" | "hands" | null>(null);
+  const work = useRef<HTMLElement>(null);
+  const title = STATIONS.find((one) => one.id === bench.station)?.title;
+  useEffect(() => {
+    document.title = `${title} · ${bench.rig.rig.title} · Tick Stone`;
+  }, [title, bench.rig.rig.title]);
+
+  const record = () => {
+    void bench.record();
+    work.current?.focus();
+  };
+  const mark = () => void bench.mark();
+  const stations = Object.fromEntries(STATIONS.map((one, i) => [String(i + 1), () => bench.go(one.id)]));
+  useKeys({ ...stations, "/": () => setOpen("find"), "?": () => setOpen("keys"), " ": mark }, open === null);
+  useKeys(
+    {
+      r: record,
+      m: mark,
+      f: () => bench.setFrozen(!bench.frozen),
+      c: () =>
+        void (bench.now.status === "live" || bench.now.status === "silent" ? bench.disconnect() : bench.connect()),
+      t: () => setSettings({ tape: !settings.tape }),
+    },
+    settings.letterKeys && open === null,
+  );
+
+  return (
+    <div className={`frame${settings.slab ? "" : " no-slab"}${settings.tape ? "" : " low-tape"}`}>
+      <a className="skip" href="#work">
+        Skip to the work
+      </a>
+      <TopLine
+        onFind={() => setOpen("find")}
+        onKeys={() => setOpen("keys")}
+        onHands={() => setOpen("hands")}
+        onRecord={record}
+      />
+      <Rule />
+      <main id="work" className={`work station-${bench.station}`} tabIndex={-1} ref={work}>
+        <Away />
+        <Outlet />
+      </main>
+      {settings.slab && <Slab />}
+      <Tape onMark={mark} />
+      <KeysHelp show={open === "keys"} onHide={() => setOpen(null)} />
+      <Find show={open === "find"} onHide={() => setOpen(null)} />
+      <StandInDrawer show={open === "hands"} onHide={() => setOpen(null)} />
+    </div>
+  );
+}

@@ -1,0 +1,34 @@
+import { NavLink, useLocation } from "react-router";
+import { useBench } from "../hooks/bench";
+import { STATIONS } from "../model/stations";
+import { Glyph } from "../ui/Glyph";
+
+/** The stations as graduations of a ruler; each tick is as long as its share of settled constants. */
+export function Rule() {
+  const bench = useBench();
+  const { search } = useLocation();
+  return (
+    <nav className="rule" aria-label="Stations">
+      {STATIONS.map((station, i) => {
+        const standing = bench.standing.find((one) => one.station === station.id);
+        const total = standing?.total ?? 0;
+        const settled = standing?.settled ?? 0;
+        const said = total ? `${settled} of ${total} settled` : "";
+        return (
+          <NavLink key={station.id} to={`/${bench.rig.slug}/${station.id}${search}`} title={standing?.notch || said}>
+            <span className="rule-number">{i + 1}</span>
+            <span className="rule-title">
+              {station.title}
+              {standing?.notch && <Glyph of="fault" />}
+            </span>
+            <span className="rule-tick" aria-hidden="true">
+              <span style={{ width: `${total ? (100 * settled) / total : 0}%` }} />
+            </span>
+            {said && <span className="visually-hidden">, {said}</span>}
+            {standing?.notch && <span className="visually-hidden">, {standing.notch}</span>}
+          </NavLink>
+        );
+      })}
+    </nav>
+  );
+}

@@ -1,0 +1,112 @@
+import { useQuery } from "@tanstack/react-query";
+import { api, ask } from "../api/client";
+import { useBench, useLength } from "../hooks/bench";
+import { shown, THIN } from "../model/format";
+import { ConstantLine } from "../ui/ConstantLine";
+import { Glyph } from "../ui/Glyph";
+
+const HERE: Record<string, string[]> = {
+  wire: ["height", "cone", "floor_from"],
+  watch: ["sound", "offset", "air", "trip", "clear"],
+  convert: ["sound", "offset", "jitter", "air", "humidity", "tick"],
+  calibrate: ["sound", "offset", "jitter", "air"],
+  decide: ["trip", "clear", "drive_speed", "braking", "offset"],
+};
+
+/** The stone being carved: the constants of the selected sensor that matter at this station, then the others. */
+export function Slab() {
+  const bench = useBench();
+  const stones = useQuery({
+    queryKey: ["r", bench.rig.slug, "stones"],
+    queryFn: () => ask(api.GET("/api/rigs/{slug}/stones", { params: { path: { slug: bench.rig.slug } } })),
+  });
+  const first = HERE[bench.station] ?? [];
+  const mine = first.flatMap((name) => bench.constant(name) ?? []);
+  const rest = bench.constants.filter((one) => !mine.includes(one));
+  const number = stones.data?.next ?? 1;
+  const cut = () =>
+    bench.attempt(
+      ask(api.POST("/api/rigs/{slug}/stones", { params: { path: { slug: bench.rig.slug } }, body: { why: "" } })),
+      `Stone ${number} of ${bench.rig.rig.title} is cut.`,
+    );
+  return (
+    <aside className="slab" aria-label="The stone being carved">
+      <label className="slab-sensor">
+        <span className="visually-hidden">Sensor</span>
+        <select value={bench.sensor.id} onChange={(event) => bench.pick(event.target.value)}>
+          {bench.rig.sensors.map((sensor) => (
+            <option key={sensor.id} value={sensor.id}>
+              {sensor.name}
+            </option>
+          ))}
+        </select>
+      </label>
+      <div className="slab-scroll">
+        {(bench.station === "watch" || bench.station === "calibrate") && <BigFigure />}
+        <ul>
+          {mine.map((one) => (
+            <ConstantLine key={one.name} constant={one} />
+          ))}
+        </ul>
+        {bench.station === "wire" && <Checks />}
+        {rest.length > 0 && (
+          <details open={mine.length === 0}>
+            <summary>{mine.length === 0 ? "All" : `${rest.length} more`} of this sensor</summary>
+            <ul>
+              {rest.map((one) => (
+                <ConstantLine key={one.name} constant={one} />
+              ))}
+            </ul>
+          </details>
+        )}
+        <p className="key-line">
+          <Glyph of="measured" /> measured <Glyph of="derived" /> derived <Glyph of="chosen" /> chosen{" "}
+          <Glyph of="assumed" /> assumed; ± is 95{THIN}%
+        </p>
+      </div>
+      <button type="button" className="act cut" onClick={() => void cut()}>
+        Cut stone {number} of {bench.rig.rig.title}
+      </button>
+    </aside>
+  );
+}
+
+/** The one live figure, readable from two metres. */
+function BigFigure() {
+  const bench = useBench();
+  const length = useLength();
+  const seen = bench.now.sensors[bench.sensor.id];
+  if (!seen || (bench.now.status !== "live" && bench.now.status !== "silent")) return null;
+  const value = seen.value === null ? null : shown(seen.value, bench.sensor.unit, null, length);
+  return (
+    <div className="big">
+      <span className="big-figure">{value?.text ?? "—"}</span> {value?.unit ?? ""}
+      <p>{seen.value === null ? seen.reason || "waiting" : noiseText(seen.noise, bench.sensor.unit, length)}</p>
+    </div>
+  );
+}
+
+function noiseText(noise: number | null, unit: string, length: ReturnType<typeof useLength>): string {
+  if (noise === null) return "";
+  const spread = shown(2 * noise, unit, 2 * noise, length);
+  return `scatter ± ${spread.text}${THIN}${spread.unit}`;
+}
+
+function Checks() {
+  const bench = useBench();
+  const mine = <T extends { sensor: string }>(all: T[]) => all.filter((one) => one.sensor === bench.sensor.id);
+  return (
+    <ul className="checks" aria-label="Wiring checks">
+      {mine(bench.rig.findings).map((one) => (
+        <li key={`${one.kind}-${one.pin}`} className={one.severity}>
+          <span aria-hidden="true">{one.severity === "fault" ? "✕" : "?"}</span> {one.sentence}
+        </li>
+      ))}
+      {mine(bench.rig.assurances).map((one) => (
+        <li key={one.sentence}>
+          <span aria-hidden="true">✓</span> {one.sentence}
+        </li>
+      ))}
+    </ul>
+  );
+}

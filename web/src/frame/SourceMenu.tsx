@@ -1,0 +1,141 @@
+import { useQuery } from "@tanstack/react-query";
+import { type FormEvent, useState } from "react";
+import { Dropdown } from "react-bootstrap";
+import { api, ask, type Schemas } from "../api/client";
+import { useBench } from "../hooks/bench";
+import { rateText } from "./TopLine";
+
+const LINES = { live: "solid", silent: "dashed", idle: "dashed", lost: "crossed" } as const;
+
+/** Where readings come from: the stand-in, a serial port, a TCP line, or a recording that is open. */
+export function SourceMenu({ onHands }: { onHands: () => void }) {
+  const bench = useBench();
+  const { now } = bench;
+  const sources = useQuery({
+    queryKey: ["sources"],
+    queryFn: () => ask(api.GET("/api/sources")),
+    refetchInterval: 5000,
+  });
+  const recordings = useQuery({
+    queryKey: ["r", bench.rig.slug, "recordings"],
+    queryFn: () => ask(api.GET("/api/rigs/{slug}/recordings", { params: { path: { slug: bench.rig.slug } } })),
+  });
+  const connected = now.status === "live" || now.status === "silent";
+  const said = {
+    live: `${now.source}${rateText(now.rate_hz)}`,
+    silent: `${now.source} is silent`,
+    idle: "not connected",
+    lost: "unplugged",
+  }[now.status];
+  return (
+    <Dropdown align="end" autoClose="outside">
+      <Dropdown.Toggle as="button" type="button" className={`plain source source-${now.status}`} title={now.why}>
+        <svg width="34" height="10" aria-hidden="true" className={`source-line ${LINES[now.status]}`}>
+          <line x1="0" y1="5" x2="34" y2="5" />
+          {now.status === "lost" && <path d="m12 0 10 10m0-10-10 10" />}
+        </svg>
+        <span className="source-text">{said}</span>
+      </Dropdown.Toggle>
+      <Dropdown.Menu className="sources">
+        {connected && (
+          <Dropdown.Item as="button" onClick={() => void bench.disconnect()}>
+            Disconnect {now.source}
+          </Dropdown.Item>
+        )}
+        {sources.data?.standin && (
+          <>
+            <Dropdown.Item as="button" onClick={() => void bench.connect()}>
+              Connect the stand-in
+            </Dropdown.Item>
+            <Dropdown.Item as="button" onClick={onHands}>
+              Move the stand-in’s hands …
+            </Dropdown.Item>
+          </>
+        )}
+        <Dropdown.Divider />
+        <Dropdown.Header>A board on a serial port</Dropdown.Header>
+        <SerialForm ports={sources.data?.ports ?? []} bauds={sources.data?.bauds ?? []} />
+        <Dropdown.Header>A board on the network</Dropdown.Header>
+        <TcpForm />
+        <Dropdown.Divider />
+        <Dropdown.Header>Recordings</Dropdown.Header>
+        {recordings.data?.slice(0, 8).map((one) => (
+          <Dropdown.Item
+            as="button"
+            key={one.id}
+            onClick={() => bench.go("watch", { recording: String(one.id), t0: null, t1: null, t: null })}
+          >
+            {one.name}
+          </Dropdown.Item>
+        ))}
+        {recordings.data?.length === 0 && <Dropdown.ItemText>None yet</Dropdown.ItemText>}
+      </Dropdown.Menu>
+    </Dropdown>
+  );
+}
+
+function SerialForm({ ports, bauds }: { ports: Schemas["PortModel"][]; bauds: number[] }) {
+  const bench = useBench();
+  const [path, setPath] = useState("");
+  const [baud, setBaud] = useState(115200);
+  const open = (event: FormEvent) => {
+    event.preventDefault();
+    void bench.connect({ kind: "serial", path: path || ports[0]?.path || "", baud, host: "", port: 0 });
+  };
+  return (
+    <form className="source-form" onSubmit={open}>
+      <input
+        list="ports"
+        aria-label="Port"
+        placeholder={ports[0]?.path ?? "path of the port"}
+        value={path}
+        onChange={(event) => setPath(event.target.value)}
+      />
+      <datalist id="ports">
+        {ports.map((port) => (
+          <option key={port.path} value={port.path} />
+        ))}
+      </datalist>
+      <select aria-label="Baud" value={baud} onChange={(event) => setBaud(Number(event.target.value))}>
+        {bauds.map((one) => (
+          <option key={one}>{one}</option>
+        ))}
+      </select>
+      <button type="submit" className="act">
+        Open
+      </button>
+    </form>
+  );
+}
+
+function TcpForm() {
+  const bench = useBench();
+  const [address, setAddress] = useState("");
+  const [fault, setFault] = useState("");
+  const open = (event: FormEvent) => {
+    event.preventDefault();
+    const [, host = "", port = ""] = /^(.+):(\d+)$/.exec(address.trim()) ?? [];
+    if (!host) return setFault("Write it as host:port, for example 192.168.4.1:3333.");
+    setFault("");
+    void bench.connect({ kind: "tcp", host, port: Number(port), path: "", baud: 115200 });
+  };
+  return (
+    <form className="source-form" onSubmit={open}>
+      <input
+        aria-label="Address"
+        placeholder="host:port"
+        value={address}
+        onChange={(event) => setAddress(event.target.value)}
+        aria-invalid={fault !== ""}
+      />
+      <button type="submit" className="act">
+        Open
+      </button>
+      {fault && (
+        <p className="field-fault" role="alert">
+          {fault}
+        </p>
+      )}
+    </form>
+  );
+}

@@ -1,0 +1,131 @@
+import { useQuery } from "@tanstack/react-query";
+import { api, ask } from "../api/client";
+import { useBench, useLength } from "../hooks/bench";
+import { setSettings, useSettings } from "../hooks/settings";
+import { lengthText, moment, shown } from "../model/format";
+import { Strip } from "../plot/Strip";
+import { useRecordingMarks } from "./useRecordingMarks";
+
+const TAPE_S = 30;
+
+/** A thin strip of the selected sensor at every station; above it the line that undoes. */
+export function Tape({ onMark }: { onMark: () => void }) {
+  const bench = useBench();
+  const settings = useSettings();
+  const marks = useRecordingMarks();
+  const { now, sensor, notice } = bench;
+  const connected = now.status === "live" || now.status === "silent";
+  return (
+    <footer className="tape">
+      {notice && (
+        <div className={`notice ${notice.tone}`} role={notice.tone === "fault" ? "alert" : "status"}>
+          <span>{notice.text}</span>
+          {notice.undo && (
+            <button
+              type="button"
+              className="act"
+              onClick={() => {
+                notice.undo?.();
+                bench.say(null);
+              }}
+            >
+              Undo
+            </button>
+          )}
+          <button type="button" className="plain" aria-label="Close this line" onClick={() => bench.say(null)}>
+            ✕
+          </button>
+        </div>
+      )}
+      <button
+        type="button"
+        className="plain tape-fold"
+        aria-expanded={settings.tape}
+        aria-label={settings.tape ? "Fold the tape" : "Unfold the tape"}
+        onClick={() => setSettings({ tape: !settings.tape })}
+      >
+        {settings.tape ? "▾" : "▴"}
+      </button>
+      {settings.tape && (connected ? <Running onMark={onMark} marks={marks} /> : <Unconnected />)}
+      {!settings.tape && <span className="tape-line">{sensor.name}</span>}
+    </footer>
+  );
+}
+
+function Running({ onMark, marks }: { onMark: () => void; marks: { t: number; label: string }[] }) {
+  const bench = useBench();
+  const length = useLength();
+  const { letterKeys } = useSettings();
+  const { sensor, now } = bench;
+  const seen = now.sensors[sensor.id];
+  const value = seen?.value != null ? shown(seen.value, sensor.unit, null, length) : null;
+  const edge = (at: number) => (sensor.unit === "mm" ? lengthText(at, length) : `${at} ${sensor.unit}`);
+  return (
+    <>
+      <div className="tape-now">
+        <span>{sensor.name}</span>
+        <b>{value?.text ?? "—"}</b> {value?.unit}
+      </div>
+      <div className="tape-scale" aria-hidden="true">
+        <span>{edge(sensor.high)}</span>
+        <span>{edge(sensor.low)}</span>
+      </div>
+      <Strip
+        read={() => bench.feed.buffer(sensor.id)}
+        seconds={TAPE_S}
+        low={sensor.low}
+        high={sensor.high}
+        frozen={bench.frozen}
+        label={`${sensor.name}, the last ${TAPE_S} seconds`}
+        marks={marks}
+      />
+      <div className="tape-keys">
+        <button type="button" className="plain" onClick={onMark}>
+          Mark {letterKeys && <kbd>M</kbd>}
+        </button>
+        <button
+          type="button"
+          className="plain"
+          aria-pressed={bench.frozen}
+          onClick={() => bench.setFrozen(!bench.frozen)}
+        >
+          {bench.frozen ? "Frozen" : "Freeze"} {letterKeys && <kbd>F</kbd>}
+        </button>
+      </div>
+    </>
+  );
+}
+
+function Unconnected() {
+  const bench = useBench();
+  const { letterKeys } = useSettings();
+  const recordings = useQuery({
+    queryKey: ["r", bench.rig.slug, "recordings"],
+    queryFn: () => ask(api.GET("/api/rigs/{slug}/recordings", { params: { path: { slug: bench.rig.slug } } })),
+  });
+  const last = recordings.data?.[0];
+  return (
+    <>
+      <div className="tape-now">
+        <span>{bench.sensor.name}</span>
+        <b className="tape-off">{bench.now.status === "lost" ? "unplugged" : "not connected"}</b>
+      </div>
+      <button type="button" className="act" onClick={() => void bench.connect()}>
+        Connect {letterKeys && <kbd>C</kbd>}
+      </button>
+      <p className="tape-said">
+        {bench.now.status === "lost" ? `${bench.now.why} ` : ""}
+        {last && (
+          <button
+            type="button"
+            className="link"
+            onClick={() => bench.go("watch", { recording: String(last.id), t0: null, t1: null, t: null })}
+          >
+            {last.name}
+          </button>
+        )}
+        {last && `, ${moment(last.started_at)}`}
+      </p>
+    </>
+  );
+}

@@ -1,0 +1,111 @@
+import { useQuery } from "@tanstack/react-query";
+import { Dropdown, Form } from "react-bootstrap";
+import { Link } from "react-router";
+import { api, ask } from "../api/client";
+import { useBench } from "../hooks/bench";
+import { setSettings, useSettings } from "../hooks/settings";
+import { figure, THIN } from "../model/format";
+import { SourceMenu } from "./SourceMenu";
+
+interface Props {
+  onFind: () => void;
+  onKeys: () => void;
+  onHands: () => void;
+  onRecord: () => void;
+}
+
+export function TopLine({ onFind, onKeys, onHands, onRecord }: Props) {
+  const bench = useBench();
+  const settings = useSettings();
+  const rigs = useQuery({ queryKey: ["rigs"], queryFn: () => ask(api.GET("/api/rigs")) });
+  const recording = bench.now.recording;
+  return (
+    <header className="top">
+      <Link to="/rigs" className="wordmark">
+        Tick Stone
+      </Link>
+      <Dropdown>
+        <Dropdown.Toggle as="button" type="button" className="plain rig-switch">
+          {bench.rig.rig.title}
+        </Dropdown.Toggle>
+        <Dropdown.Menu>
+          {rigs.data?.map((rig) => (
+            <Dropdown.Item as={Link} key={rig.slug} to={`/${rig.slug}/wire`} active={rig.slug === bench.rig.slug}>
+              {rig.title} <small>{rig.purpose}</small>
+            </Dropdown.Item>
+          ))}
+          <Dropdown.Divider />
+          <Dropdown.Item as={Link} to="/rigs">
+            All rigs
+          </Dropdown.Item>
+        </Dropdown.Menu>
+      </Dropdown>
+      <span className="purpose">{bench.rig.rig.purpose}</span>
+      <span className="spring" />
+      <SourceMenu onHands={onHands} />
+      <button type="button" className={`act record${recording ? " recording" : ""}`} onClick={onRecord}>
+        {recording ? "Stop" : "Record"} {settings.letterKeys && <kbd>R</kbd>}
+      </button>
+      {recording && (
+        <span className="recorded" title="Rows on disk">
+          <b>{figure(recording.committed, 0)}</b> recorded
+          {recording.lost > 0 && <span className="stale"> {figure(recording.lost, 0)} lost</span>}
+        </span>
+      )}
+      <button type="button" className="plain" onClick={onFind}>
+        Find <kbd>/</kbd>
+      </button>
+      <Dropdown align="end">
+        <Dropdown.Toggle as="button" type="button" className="plain">
+          Settings
+        </Dropdown.Toggle>
+        <Dropdown.Menu className="settings">
+          <fieldset>
+            <legend>Lengths in</legend>
+            {(["mm", "cm", "in"] as const).map((unit) => (
+              <Form.Check
+                key={unit}
+                inline
+                type="radio"
+                name="length"
+                id={`length-${unit}`}
+                label={unit}
+                checked={settings.length === unit}
+                onChange={() => setSettings({ length: unit })}
+              />
+            ))}
+          </fieldset>
+          <Form.Check
+            type="switch"
+            id="night"
+            label="Night bench"
+            checked={settings.night}
+            onChange={() => setSettings({ night: !settings.night })}
+          />
+          <Form.Check
+            type="switch"
+            id="letter-keys"
+            label="Letter keys (R, M, F, C)"
+            checked={settings.letterKeys}
+            onChange={() => setSettings({ letterKeys: !settings.letterKeys })}
+          />
+          <Form.Check
+            type="switch"
+            id="slab"
+            label="Slab"
+            checked={settings.slab}
+            onChange={() => setSettings({ slab: !settings.slab })}
+          />
+          <button type="button" className="plain" onClick={onKeys}>
+            All keys <kbd>?</kbd>
+          </button>
+        </Dropdown.Menu>
+      </Dropdown>
+    </header>
+  );
+}
+
+/** The rate as a person says it: pings for a ranger, lines for the rest. */
+export function rateText(hz: number | null): string {
+  return hz === null ? "" : ` · ${figure(hz, hz < 10 ? 1 : 0)}${THIN}/s`;
+}

@@ -1,0 +1,189 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { createContext, type ReactNode, useCallback, useContext, useEffect, useMemo, useRef, useState } from "react";
+import { useNavigate, useParams, useSearchParams } from "react-router";
+import { api, ask, type Constant, Refused, type Rig, type Schemas, type Sensor, type Standing } from "../api/client";
+import type { FeedNow, LiveFeed } from "../model/live";
+import { isStation, type StationId } from "../model/stations";
+import { useSettings } from "./settings";
+import { useFeedNow } from "./useFeedNow";
+
+export interface Notice {
+  text: string;
+  tone: "said" | "fault";
+  undo?: () => void;
+}
+
+type SourceAsked = Schemas["SourceAsked"];
+
+export interface Bench {
+  rig: Rig;
+  sensor: Sensor;
+  station: StationId;
+  constants: Constant[];
+  standing: Standing[];
+  feed: LiveFeed;
+  now: FeedNow;
+  frozen: boolean;
+  recordingId: number | null;
+  notice: Notice | null;
+  constant: (name: string) => Constant | undefined;
+  go: (station: StationId, search?: Record<string, string | null>) => void;
+  pick: (sensor: string) => void;
+  show: (search: Record<string, string | null>) => void;
+  setFrozen: (frozen: boolean) => void;
+  say: (notice: Notice | null) => void;
+  attempt: <T>(what: Promise<T>, done?: string, undo?: () => void) => Promise<T | null>;
+  connect: (source?: SourceAsked) => Promise<void>;
+  disconnect: () => Promise<void>;
+  record: () => Promise<void>;
+  mark: (label?: string) => Promise<void>;
+  undoRig: () => Promise<void>;
+}
+
+const Context = createContext<Bench | null>(null);
+
+/** The rig that is open, everywhere. */
+export function useBench(): Bench {
+  const bench = useContext(Context);
+  if (!bench) throw new Error("useBench outside of a rig");
+  return bench;
+}
+
+export function useLength() {
+  return useSettings().length;
+}
+
+const NOTICE_MS = 10_000;
+
+export function BenchProvider({ rig, feed, children }: { rig: Rig; feed: LiveFeed; children: ReactNode }) {
+  const params = useParams();
+  const [search] = useSearchParams();
+  const navigate = useNavigate();
+  const queries = useQueryClient();
+  const now = useFeedNow(feed);
+  const [frozen, setFrozen] = useState(false);
+  const [notice, setNotice] = useState<Notice | null>(null);
+  const slug = rig.slug;
+  const station: StationId = isStation(params.station) ? params.station : "wire";
+  const sensor = rig.sensors.find((one) => one.id === search.get("sensor")) ?? rig.sensors[0];
+  if (!sensor) throw new Error("a rig without sensors");
+
+  useEffect(() => {
+    if (now.version) void queries.invalidateQueries({ queryKey: ["r", slug] });
+  }, [now.version, queries, slug]);
+
+  const constants = useQuery({
+    queryKey: ["r", slug, "constants", sensor.id],
+    queryFn: () =>
+      ask(api.GET("/api/rigs/{slug}/sensors/{sensor}/constants", { params: { path: { slug, sensor: sensor.id } } })),
+    placeholderData: (old) => old,
+  });
+  const standing = useQuery({
+    queryKey: ["r", slug, "standing", sensor.id, now.status, now.recording !== null],
+    queryFn: () =>
+      ask(api.GET("/api/rigs/{slug}/standing", { params: { path: { slug }, query: { sensor: sensor.id } } })),
+    placeholderData: (old) => old,
+  });
+
+  const timer = useRef<ReturnType<typeof setTimeout> | null>(null);
+  const say = useCallback((next: Notice | null) => {
+    if (timer.current) clearTimeout(timer.current);
+    setNotice(next);
+    if (next) timer.current = setTimeout(() => setNotice(null), NOTICE_MS);
+  }, []);
+
+  const refresh = useCallback(() => queries.invalidateQueries({ queryKey: ["r", slug] }), [queries, slug]);
+
+  const attempt = useCallback(
+    async <T,>(what: Promise<T>, done?: string, undo?: () => void): Promise<T | null> => {
+      try {
+        const result = await what;
+        await refresh();
+        if (done) say({ text: done, tone: "said", undo });
+        return result;
+      } catch (error) {
+        const text = error instanceof Refused ? error.message : "Something went wrong here; nothing was changed.";
+        say({ text, tone: "fault" });
+        return null;
+      }
+    },
+    [refresh, say],
+  );
+
+  const bench = useMemo<Bench>(() => {
+    const path = { params: { path: { slug } } };
+    const address = (to: StationId, changes: Record<string, string | null>) => {
+      const next = new URLSearchParams(search);
+      for (const [key, value] of Object.entries(changes)) value === null ? next.delete(key) : next.set(key, value);
+      const tail = next.toString();
+      return `/${slug}/${to}${tail ? `?${tail}` : ""}`;
+    };
+    const connect = async (source: SourceAsked = { kind: "stand-in", path: "", baud: 115200, host: "", port: 0 }) => {
+      const done = await attempt(ask(api.POST("/api/rigs/{slug}/connect", { ...path, body: source })));
+      if (done) say(null);
+      if (done && search.get("recording")) navigate(address(station, { recording: null, t0: null, t1: null, t: null }));
+    };
+    const undoRig = async () => {
+      const fresh = queries.getQueryData<Rig>(["r", slug, "rig"]) ?? rig;
+      await attempt(
+        ask(api.POST("/api/rigs/{slug}/undo", { ...path, body: { revision: fresh.revision } })),
+        "Taken back.",
+      );
+    };
+    return {
+      rig,
+      sensor,
+      station,
+      constants: constants.data ?? [],
+      standing: standing.data ?? [],
+      feed,
+      now,
+      frozen,
+      recordingId: Number(search.get("recording")) || null,
+      notice,
+      constant: (name) => constants.data?.find((one) => one.name === name),
+      go: (to, changes = {}) => navigate(address(to, changes)),
+      pick: (id) => navigate(address(station, { sensor: id })),
+      show: (changes) => navigate(address(station, changes), { replace: true }),
+      setFrozen,
+      say,
+      attempt,
+      connect,
+      disconnect: async () => {
+        await attempt(ask(api.POST("/api/rigs/{slug}/disconnect", path)));
+      },
+      record: async () => {
+        if (now.recording) {
+          const kept = await attempt(ask(api.POST("/api/rigs/{slug}/stop", path)));
+          if (kept?.id) say({ text: "The recording is kept.", tone: "said" });
+        } else if (now.status === "live" || now.status === "silent") {
+          await attempt(ask(api.POST("/api/rigs/{slug}/record", { ...path, body: { name: "" } })));
+        } else {
+          say({ text: "Connect the board or the stand-in first: press C.", tone: "fault" });
+        }
+      },
+      mark: async (label = "") => {
+        await attempt(ask(api.POST("/api/rigs/{slug}/marks", { ...path, body: { label } })), "Marked.");
+      },
+      undoRig,
+    };
+  }, [
+    rig,
+    sensor,
+    station,
+    constants.data,
+    standing.data,
+    feed,
+    now,
+    frozen,
+    notice,
+    search,
+    slug,
+    navigate,
+    queries,
+    attempt,
+    say,
+  ]);
+
+  return <Context.Provider value={bench}>{children}</Context.Provider>;
+}

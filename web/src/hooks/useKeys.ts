@@ -1,0 +1,29 @@
+import { useEffect, useRef } from "react";
+
+/** Keys that are typed into something, or that a focused control answers to, are left alone. */
+function busy(event: KeyboardEvent): boolean {
+  if (event.ctrlKey || event.metaKey || event.altKey) return true;
+  const target = event.target as HTMLElement | null;
+  return Boolean(target?.closest("input, textarea, select, [contenteditable], [role=dialog]"));
+}
+
+/** Call `handlers[key]` for a key press that nobody else wants. Letters are lower case; Space is " ". */
+export function useKeys(handlers: Record<string, () => void>, on: boolean): void {
+  const latest = useRef(handlers);
+  latest.current = handlers;
+  useEffect(() => {
+    if (!on) return;
+    const press = (event: KeyboardEvent) => {
+      if (busy(event) || event.repeat) return;
+      const focused = document.activeElement;
+      if (event.key === " " && focused && focused !== document.body) return;
+      const handler = latest.current[event.key.length === 1 ? event.key.toLowerCase() : event.key];
+      if (handler) {
+        event.preventDefault();
+        handler();
+      }
+    };
+    window.addEventListener("keydown", press);
+    return () => window.removeEventListener("keydown", press);
+  }, [on]);
+}

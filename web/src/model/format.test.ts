@@ -1,0 +1,46 @@
+import { describe, expect, it } from "vitest";
+import { decimalsFor, figure, lengthText, lengthTyped, moment, shown, typed } from "./format";
+
+describe("digits follow the uncertainty", () => {
+  it.each([
+    [2.6, 0],
+    [1.2, 1],
+    [0.6, 1],
+    [0.12, 2],
+    [31, 0],
+    [0, 3],
+  ])("± %f gives %i decimals", (plusMinus, decimals) => {
+    expect(decimalsFor(plusMinus, 3)).toBe(decimals);
+  });
+});
+
+describe("figures", () => {
+  it("groups thousands with thin spaces and uses a true minus", () => {
+    expect(figure(-1748.25, 1)).toBe("\u22121\u202f748.3");
+  });
+  it("never writes minus zero", () => {
+    expect(figure(-0.04, 1)).toBe("0.0");
+  });
+  it("shows lengths in the chosen unit, with the same digits for both", () => {
+    expect(shown(302.04, "mm", 2.6, "cm")).toEqual({ text: "30.2", unit: "cm", plusMinus: "0.3" });
+    expect(shown(349.1, "m/s", 0.6, "in").unit).toBe("m/s");
+    expect(lengthText(254, "in")).toBe("10.00\u202fin");
+  });
+});
+
+describe("typing", () => {
+  it("understands what people type", () => {
+    expect(typed(" 1 457,5 ")).toBe(1457.5);
+    expect(typed("\u22123.1")).toBe(-3.1);
+    expect(lengthTyped("12", "cm")).toBe(120);
+  });
+  it("refuses what is no number", () => {
+    for (const text of ["", "12 mm", "1e999", "NaN", "--3"]) expect(typed(text)).toBeNull();
+  });
+});
+
+it("says when, as a person does", () => {
+  const now = new Date("2026-05-05T15:00:00");
+  expect(moment("2026-05-05T14:20:00", now)).toBe("today 14:20");
+  expect(moment("2026-05-04T09:05:00", now)).toBe("yesterday 09:05");
+});

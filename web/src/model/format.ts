@@ -1,0 +1,101 @@
+/** Numbers as people at a bench read them: thin spaces, true minus, digits that follow the uncertainty. */
+
+export const THIN = "\u202f";
+const MINUS = "\u2212";
+
+/** How many decimals a value deserves: the uncertainty keeps two figures when it begins with 1, one otherwise. */
+export function decimalsFor(plusMinus: number | null | undefined, fallback: number): number {
+  if (plusMinus === null || plusMinus === undefined || !(plusMinus > 0)) return fallback;
+  const power = Math.floor(Math.log10(plusMinus));
+  const first = Math.floor(plusMinus / 10 ** power + 1e-9);
+  return Math.max(0, Math.min(6, (first === 1 ? 1 : 0) - power));
+}
+
+/** A number with a fixed count of decimals, thin spaces between thousands, and a true minus sign. */
+export function figure(value: number, decimals: number): string {
+  const [whole = "0", part] = Math.abs(value).toFixed(decimals).split(".");
+  const grouped = whole.replace(/\B(?=(\d{3})+$)/g, THIN);
+  const text = part ? `${grouped}.${part}` : grouped;
+  return value < 0 && Number(value.toFixed(decimals)) !== 0 ? MINUS + text : text;
+}
+
+/** Decimals for a number of which nothing else is known: about four figures. */
+export function plainDecimals(value: number): number {
+  const size = Math.abs(value);
+  if (size === 0 || Number.isInteger(value)) return 0;
+  return Math.max(0, Math.min(4, 3 - Math.floor(Math.log10(size))));
+}
+
+export type LengthUnit = "mm" | "cm" | "in";
+const LENGTHS: Record<LengthUnit, { per: number; decimals: number }> = {
+  mm: { per: 1, decimals: 0 },
+  cm: { per: 10, decimals: 1 },
+  in: { per: 25.4, decimals: 2 },
+};
+
+export interface Shown {
+  text: string;
+  unit: string;
+  plusMinus: string | null;
+}
+
+/** A value as shown: lengths go into the unit chosen in the settings, everything else stays in its own. */
+export function shown(value: number, unit: string, plusMinus: number | null | undefined, length: LengthUnit): Shown {
+  const into = unit === "mm" ? LENGTHS[length] : null;
+  const per = into?.per ?? 1;
+  const spread = plusMinus ? plusMinus / per : null;
+  const decimals = decimalsFor(spread, into ? into.decimals : plainDecimals(value));
+  return {
+    text: figure(value / per, decimals),
+    unit: into ? length : unit,
+    plusMinus: spread ? figure(spread, decimals) : null,
+  };
+}
+
+/** A length in mm with its unit, at a stated number of decimals beyond the unit's own. */
+export function lengthText(mm: number, length: LengthUnit, extra = 0): string {
+  const { per, decimals } = LENGTHS[length];
+  return `${figure(mm / per, decimals + extra)}${THIN}${length}`;
+}
+
+/** The length that a person typed in the chosen unit, in mm; null when it is no number. */
+export function lengthTyped(text: string, length: LengthUnit): number | null {
+  const value = typed(text);
+  return value === null ? null : value * LENGTHS[length].per;
+}
+
+/** A number as typed: decimal comma and thin spaces are understood; null when it is none. */
+export function typed(text: string): number | null {
+  const plain = text
+    .trim()
+    .replace(/[\s\u202f\u00a0]/g, "")
+    .replace(",", ".")
+    .replace(MINUS, "-");
+  if (!/^[+-]?(\d+\.?\d*|\.\d+)(e[+-]?\d+)?$/i.test(plain)) return null;
+  const value = Number(plain);
+  return Number.isFinite(value) ? value : null;
+}
+
+/** A number for an input field: no grouping, so that it can be edited. */
+export function editable(value: number, length?: LengthUnit): string {
+  const scaled = length ? value / LENGTHS[length].per : value;
+  return String(Number(scaled.toPrecision(7)));
+}
+
+/** A moment as a person says it: today 14:20, yesterday 9:05, 12 Nov. */
+export function moment(iso: string, now = new Date()): string {
+  const at = new Date(iso);
+  const clock = at.toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
+  const day = (date: Date) => new Date(date.getFullYear(), date.getMonth(), date.getDate()).getTime();
+  const days = Math.round((day(now) - day(at)) / 86_400_000);
+  if (days === 0) return `today ${clock}`;
+  if (days === 1) return `yesterday ${clock}`;
+  return at.toLocaleDateString("en-GB", { day: "numeric", month: "short", year: days > 300 ? "numeric" : undefined });
+}
+
+/** A duration in seconds as a person says it. */
+export function duration(seconds: number): string {
+  if (seconds < 90) return `${figure(seconds, seconds < 10 ? 1 : 0)}${THIN}s`;
+  if (seconds < 5400) return `${figure(seconds / 60, 0)}${THIN}min`;
+  return `${figure(seconds / 3600, 1)}${THIN}h`;
+}

@@ -1,0 +1,182 @@
+/** The live feed of one rig as a store outside React: buffers grow with each message, listeners hear at most 8 times a
+ * second, and traces read the buffers when they draw. */
+
+export interface SensorNow {
+  raw: number | null;
+  value: number | null;
+  reason: string;
+  sentence: string;
+  noise: number | null;
+  readings: number;
+  dropouts: number;
+}
+
+interface SensorMessage extends SensorNow {
+  fresh: boolean;
+  t: (number | null)[];
+  r: (number | null)[];
+  v: (number | null)[];
+}
+
+export interface RecordingNow {
+  id: number;
+  name: string;
+  start_s: number | null;
+  committed: number;
+  lost: number;
+  store_away: boolean;
+}
+
+export interface HoldNow {
+  true_mm: number;
+  ready: boolean;
+  why_not: string;
+  spread_us: number | null;
+  wanted_us: number;
+  held_s: number;
+  echo_us: number | null;
+  n: number;
+}
+
+export type FeedStatus = "idle" | "live" | "silent" | "lost";
+
+export interface FeedNow {
+  status: FeedStatus;
+  source: string;
+  why: string;
+  rate_hz: number | null;
+  jitter_ms: number | null;
+  gaps: number;
+  garbled: number;
+  lines: number;
+  air_c: number | null;
+  recording: RecordingNow | null;
+  hold: HoldNow | null;
+  version: number;
+  sensors: Record<string, SensorNow>;
+}
+
+interface Message extends Omit<FeedNow, "sensors"> {
+  sensors: Record<string, SensorMessage>;
+}
+
+export interface Buffer {
+  t: number[];
+  r: (number | null)[];
+  v: (number | null)[];
+}
+
+export type Link = "opening" | "open" | "away";
+
+const KEEP_S = 90;
+const TELL_MS = 125;
+const RETRY_MS = 1000;
+
+export const IDLE: FeedNow = {
+  status: "idle",
+  source: "",
+  why: "",
+  rate_hz: null,
+  jitter_ms: null,
+  gaps: 0,
+  garbled: 0,
+  lines: 0,
+  air_c: null,
+  recording: null,
+  hold: null,
+  version: 0,
+  sensors: {},
+};
+
+export class LiveFeed {
+  now: FeedNow = IDLE;
+  link: Link = "opening";
+  readonly buffers = new Map<string, Buffer>();
+  private socket: WebSocket | null = null;
+  private closed = false;
+  private readonly listeners = new Set<() => void>();
+  private toldAt = 0;
+  private timer: ReturnType<typeof setTimeout> | null = null;
+
+  constructor(private readonly slug: string) {}
+
+  /** Begin to watch; goes on trying while the app is away. */
+  open(): void {
+    this.closed = false;
+    const scheme = location.protocol === "https:" ? "wss" : "ws";
+    const socket = new WebSocket(`${scheme}://${location.host}/api/rigs/${encodeURIComponent(this.slug)}/live`);
+    this.socket = socket;
+    socket.onmessage = (event) => this.take(JSON.parse(event.data as string) as Message);
+    socket.onclose = () => {
+      if (this.closed || this.socket !== socket) return;
+      this.link = "away";
+      this.now = { ...this.now, status: "idle", recording: null, hold: null };
+      this.tell();
+      setTimeout(() => !this.closed && this.open(), RETRY_MS);
+    };
+  }
+
+  close(): void {
+    this.closed = true;
+    this.socket?.close();
+    if (this.timer) clearTimeout(this.timer);
+    this.timer = null;
+  }
+
+  subscribe = (listener: () => void): (() => void) => {
+    this.listeners.add(listener);
+    return () => this.listeners.delete(listener);
+  };
+
+  snapshot = (): FeedNow => this.now;
+
+  buffer(sensor: string): Buffer {
+    let buffer = this.buffers.get(sensor);
+    if (!buffer) {
+      buffer = { t: [], r: [], v: [] };
+      this.buffers.set(sensor, buffer);
+    }
+    return buffer;
+  }
+
+  private take(message: Message): void {
+    const { sensors, ...state } = message;
+    const now: Record<string, SensorNow> = {};
+    for (const [key, { fresh, t, r, v, ...sensor }] of Object.entries(sensors)) {
+      now[key] = sensor;
+      const buffer = this.buffer(key);
+      if (fresh) buffer.t.length = buffer.r.length = buffer.v.length = 0;
+      for (let i = 0; i < t.length; i++) {
+        buffer.t.push(t[i] ?? 0);
+        buffer.r.push(r[i] ?? null);
+        buffer.v.push(v[i] ?? null);
+      }
+      trim(buffer);
+    }
+    this.link = "open";
+    this.now = { ...state, sensors: now };
+    this.tell();
+  }
+
+  private tell(): void {
+    if (this.timer) return;
+    const wait = Math.max(0, this.toldAt + TELL_MS - performance.now());
+    this.timer = setTimeout(() => {
+      this.timer = null;
+      this.toldAt = performance.now();
+      for (const listener of this.listeners) listener();
+    }, wait);
+  }
+}
+
+function trim(buffer: Buffer): void {
+  const last = buffer.t[buffer.t.length - 1];
+  if (last === undefined) return;
+  let first = 0;
+  while ((buffer.t[first] ?? last) < last - KEEP_S) first++;
+  if (first > 2000 || (first > 0 && buffer.t.length > 20_000)) {
+    buffer.t.splice(0, first);
+    buffer.r.splice(0, first);
+    buffer.v.splice(0, first);
+  }
+}

@@ -1,0 +1,184 @@
+import { useEffect, useRef } from "react";
+import uPlot from "uplot";
+import "uplot/dist/uPlot.min.css";
+import { figure, THIN } from "../model/format";
+
+export interface ChartData {
+  t: (number | null)[];
+  low: (number | null)[];
+  high: (number | null)[];
+}
+
+export interface ChartMark {
+  t0: number;
+  t1: number | null;
+  label: string;
+}
+
+interface Props {
+  data: ChartData;
+  marks: ChartMark[];
+  unit: string;
+  per: number;
+  decimals: number;
+  label: string;
+  cursor?: number | null;
+  onZoom?: (t0: number, t1: number) => void;
+  onPick?: (t: number) => void;
+  theme: string;
+  floor?: number;
+}
+
+/** A trace over time with minimum and maximum, marks, zoom by dragging or by wheel, and a reading under the cursor. */
+export function Chart(props: Props) {
+  const box = useRef<HTMLDivElement>(null);
+  const chart = useRef<uPlot | null>(null);
+  const latest = useRef(props);
+  latest.current = props;
+  const { unit, per, decimals, theme } = props;
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: `theme` changes what the styles say
+  useEffect(() => {
+    const element = box.current;
+    if (!element) return;
+    const style = getComputedStyle(element);
+    const colour = (name: string) => style.getPropertyValue(name).trim();
+    const axis: uPlot.Axis = {
+      stroke: colour("--ink-2"),
+      font: `14px ${style.fontFamily}`,
+      grid: { stroke: colour("--hairline"), width: 1 },
+      ticks: { stroke: colour("--graduation"), size: 8, width: 1 },
+    };
+    const made = new uPlot(
+      {
+        width: element.clientWidth,
+        height: element.clientHeight,
+        legend: { show: false },
+        cursor: { drag: { x: true, y: false, setScale: false }, points: { size: 7 } },
+        scales: {
+          x: { time: false },
+          y: {
+            range: (_plot, low, high) => {
+              const floor = latest.current.floor ?? 0;
+              const pad = Math.max((high - low) * 0.08, (floor - (high - low)) / 2, 1e-6);
+              return [low - pad, high + pad];
+            },
+          },
+        },
+        axes: [
+          { ...axis, values: (_plot, values) => values.map((v) => `${figure(v, v % 1 ? 1 : 0)}${THIN}s`) },
+          {
+            ...axis,
+            size: 66,
+            values: (_plot, values) => values.map((v) => figure(v, v % 1 ? Math.max(decimals, 1) : 0)),
+          },
+        ],
+        series: [
+          {},
+          { stroke: colour("--measured"), width: 1.5, points: { show: false }, spanGaps: false },
+          { stroke: colour("--measured"), width: 1.5, points: { show: false }, spanGaps: false },
+        ],
+        bands: [{ series: [2, 1], fill: colour("--measured-wash") }],
+        hooks: {
+          setSelect: [
+            (plot) => {
+              const from = plot.posToVal(plot.select.left, "x");
+              const to = plot.posToVal(plot.select.left + plot.select.width, "x");
+              plot.setSelect({ left: 0, width: 0, top: 0, height: 0 }, false);
+              if (to > from) latest.current.onZoom?.(from, to);
+            },
+          ],
+          draw: [(plot) => drawMarks(plot, latest.current, colour)],
+          ready: [
+            (plot) => {
+              plot.over.addEventListener("click", () => {
+                const left = plot.cursor.left;
+                if (left !== undefined && left >= 0) latest.current.onPick?.(plot.posToVal(left, "x"));
+              });
+              plot.over.addEventListener(
+                "wheel",
+                (event) => {
+                  if (!latest.current.onZoom) return;
+                  event.preventDefault();
+                  const { min = 0, max = 1 } = plot.scales.x as { min?: number; max?: number };
+                  const at = plot.posToVal(event.offsetX, "x");
+                  const by = event.deltaY < 0 ? 0.7 : 1 / 0.7;
+                  latest.current.onZoom(at - (at - min) * by, at + (max - at) * by);
+                },
+                { passive: false },
+              );
+            },
+          ],
+        },
+      },
+      shape(latest.current.data, per),
+      element,
+    );
+    chart.current = made;
+    const watching = new ResizeObserver(() =>
+      made.setSize({ width: element.clientWidth, height: element.clientHeight }),
+    );
+    watching.observe(element);
+    return () => {
+      watching.disconnect();
+      made.destroy();
+      chart.current = null;
+    };
+  }, [per, decimals, theme]);
+
+  useEffect(() => {
+    chart.current?.setData(shape(props.data, per));
+  }, [props.data, per]);
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: drawn anew when these change
+  useEffect(() => {
+    chart.current?.redraw();
+  }, [props.marks, props.cursor]);
+
+  return <div className="chart" ref={box} role="img" aria-label={`${props.label}, ${unit}`} />;
+}
+
+function shape(data: ChartData, per: number): uPlot.AlignedData {
+  const into = (values: (number | null)[]) => (per === 1 ? values : values.map((v) => (v === null ? null : v / per)));
+  return [data.t as number[], into(data.low), into(data.high)];
+}
+
+function drawMarks(plot: uPlot, props: Props, colour: (name: string) => string): void {
+  const { ctx, bbox } = plot;
+  const ratio = window.devicePixelRatio || 1;
+  ctx.save();
+  ctx.beginPath();
+  ctx.rect(bbox.left, bbox.top, bbox.width, bbox.height);
+  ctx.clip();
+  ctx.font = `600 ${14 * ratio}px ${getComputedStyle(plot.root).fontFamily}`;
+  const upright = (t: number) => {
+    const x = Math.round(plot.valToPos(t, "x", true));
+    ctx.beginPath();
+    ctx.moveTo(x, bbox.top);
+    ctx.lineTo(x, bbox.top + bbox.height);
+    ctx.stroke();
+    return x;
+  };
+  ctx.lineWidth = ratio;
+  for (const mark of props.marks) {
+    ctx.strokeStyle = colour("--ink-2");
+    ctx.setLineDash([2 * ratio, 3 * ratio]);
+    const x = upright(mark.t0);
+    if (mark.t1 !== null) {
+      const end = upright(mark.t1);
+      ctx.globalAlpha = 0.12;
+      ctx.fillStyle = colour("--ink");
+      ctx.fillRect(x, bbox.top, end - x, bbox.height);
+      ctx.globalAlpha = 1;
+    }
+    ctx.fillStyle = colour("--ink");
+    ctx.fillText(mark.label, x + 5 * ratio, bbox.top + 16 * ratio);
+  }
+  ctx.setLineDash([]);
+  if (props.cursor !== null && props.cursor !== undefined) {
+    ctx.strokeStyle = colour("--ink");
+    ctx.lineWidth = 2 * ratio;
+    upright(props.cursor);
+  }
+  ctx.restore();
+}

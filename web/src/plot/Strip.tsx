@@ -1,0 +1,130 @@
+import { useEffect, useRef } from "react";
+import type { Buffer } from "../model/live";
+
+export interface StripMark {
+  t: number;
+  label: string;
+}
+
+interface Props {
+  read: () => Buffer;
+  seconds: number;
+  low: number;
+  high: number;
+  frozen: boolean;
+  label: string;
+  marks?: StripMark[];
+  fit?: boolean;
+}
+
+/** A live trace on a canvas: reads its buffer when it draws, so that readings never pass through React. */
+export function Strip({ read, seconds, low, high, frozen, label, marks = [], fit = false }: Props) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const latest = useRef({ read, marks });
+  latest.current = { read, marks };
+  useEffect(() => {
+    let frame = 0;
+    let drawnAt = 0;
+    const draw = (now: number) => {
+      frame = requestAnimationFrame(draw);
+      if (frozen || now - drawnAt < 45 || !canvas.current) return;
+      drawnAt = now;
+      paint(canvas.current, latest.current.read(), latest.current.marks, { seconds, low, high, fit });
+    };
+    frame = requestAnimationFrame(draw);
+    return () => cancelAnimationFrame(frame);
+  }, [frozen, seconds, low, high, fit]);
+  return <canvas ref={canvas} className="strip" role="img" aria-label={label} />;
+}
+
+interface View {
+  seconds: number;
+  low: number;
+  high: number;
+  fit: boolean;
+}
+
+/** Fit a canvas to its box and the screen's pixels; returns its size in CSS pixels. */
+export function sized(
+  canvas: HTMLCanvasElement,
+): { context: CanvasRenderingContext2D; width: number; height: number } | null {
+  const context = canvas.getContext("2d");
+  if (!context) return null;
+  const ratio = window.devicePixelRatio || 1;
+  const { clientWidth: width, clientHeight: height } = canvas;
+  if (canvas.width !== Math.round(width * ratio) || canvas.height !== Math.round(height * ratio)) {
+    canvas.width = Math.round(width * ratio);
+    canvas.height = Math.round(height * ratio);
+  }
+  context.setTransform(ratio, 0, 0, ratio, 0, 0);
+  context.clearRect(0, 0, width, height);
+  return { context, width, height };
+}
+
+function paint(canvas: HTMLCanvasElement, buffer: Buffer, marks: StripMark[], view: View): void {
+  const space = sized(canvas);
+  if (!space) return;
+  const { context, width, height } = space;
+  const style = getComputedStyle(canvas);
+  const end = buffer.t[buffer.t.length - 1] ?? 0;
+  const begin = end - view.seconds;
+  let first = buffer.t.length;
+  while (first > 0 && (buffer.t[first - 1] ?? 0) >= begin) first--;
+  const [low, high] = view.fit ? extent(buffer, first, view) : [view.low, view.high];
+  const x = (t: number) => ((t - begin) / view.seconds) * width;
+  const y = (v: number) => height - 3 - ((v - low) / (high - low || 1)) * (height - 6);
+  context.font = `600 14px ${style.fontFamily}`;
+  for (const mark of marks) {
+    if (mark.t < begin) continue;
+    context.strokeStyle = style.getPropertyValue("--ink-2");
+    context.setLineDash([2, 3]);
+    line(context, [x(mark.t), 0], [x(mark.t), height]);
+    context.setLineDash([]);
+    context.fillStyle = style.getPropertyValue("--ink");
+    context.fillText(mark.label, x(mark.t) + 5, 14);
+  }
+  context.strokeStyle = style.getPropertyValue("--measured");
+  context.lineWidth = 1.6;
+  context.lineJoin = "round";
+  context.beginPath();
+  let down = false;
+  for (let i = first; i < buffer.t.length; i++) {
+    const value = buffer.v[i];
+    if (value === null || value === undefined) {
+      down = false;
+      continue;
+    }
+    const px = x(buffer.t[i] ?? 0);
+    const py = Math.min(height, Math.max(0, y(value)));
+    down ? context.lineTo(px, py) : context.moveTo(px, py);
+    down = true;
+  }
+  context.stroke();
+  context.fillStyle = style.getPropertyValue("--fault");
+  for (let i = first; i < buffer.t.length; i++) {
+    if (buffer.v[i] === null) context.fillRect(x(buffer.t[i] ?? 0) - 1, height - 5, 2, 5);
+  }
+}
+
+function extent(buffer: Buffer, first: number, view: View): [number, number] {
+  let low = Number.POSITIVE_INFINITY;
+  let high = Number.NEGATIVE_INFINITY;
+  for (let i = first; i < buffer.v.length; i++) {
+    const value = buffer.v[i];
+    if (value === null || value === undefined) continue;
+    low = Math.min(low, value);
+    high = Math.max(high, value);
+  }
+  if (low > high) return [view.low, view.high];
+  const least = (view.high - view.low) / 100;
+  const pad = Math.max((high - low) * 0.1, (least - (high - low)) / 2, 0);
+  return [low - pad, high + pad];
+}
+
+function line(context: CanvasRenderingContext2D, from: [number, number], to: [number, number]): void {
+  context.beginPath();
+  context.moveTo(...from);
+  context.lineTo(...to);
+  context.lineWidth = 1;
+  context.stroke();
+}

@@ -1,0 +1,173 @@
+import { useQuery } from "@tanstack/react-query";
+import { type FormEvent, useId, useState } from "react";
+import { Overlay, Popover } from "react-bootstrap";
+import { Link } from "react-router";
+import { api, ask, type Constant, Refused } from "../api/client";
+import { useBench, useLength } from "../hooks/bench";
+import { editable, lengthTyped, moment, shown, THIN, typed } from "../model/format";
+import { Glyph } from "./Glyph";
+
+export function fromWhere(constant: Constant): string {
+  const when = constant.made_at ? `, ${moment(constant.made_at)}` : "";
+  return `${constant.source}${when}`;
+}
+
+/** A constant as its own two lines: value ± unit, and under it where it comes from. Opens what is known of it. */
+export function ConstantLine({ constant }: { constant: Constant }) {
+  const length = useLength();
+  const [target, setTarget] = useState<HTMLElement | null>(null);
+  const id = useId();
+  const value = shown(constant.value, constant.unit, constant.plus_minus, length);
+  return (
+    <li className="constant">
+      <button
+        type="button"
+        id={`constant-${constant.name}`}
+        aria-expanded={target !== null}
+        aria-controls={id}
+        onClick={(event) => setTarget(target ? null : event.currentTarget)}
+      >
+        <Glyph of={constant.provenance} />
+        <span className="constant-label">{constant.label}</span>
+        <span className={`constant-value role-${constant.provenance}`}>
+          {value.text}
+          {value.plusMinus && ` ±${THIN}${value.plusMinus}`}
+          {value.unit && `${THIN}${value.unit}`}
+        </span>
+        <span className="constant-source">
+          {constant.stale ? <span className="stale">stale: {constant.stale}</span> : fromWhere(constant)}
+        </span>
+      </button>
+      <Overlay
+        target={target}
+        show={target !== null}
+        placement="auto"
+        rootClose
+        onHide={() => {
+          target?.focus();
+          setTarget(null);
+        }}
+      >
+        <Popover id={id} role="dialog" aria-label={constant.label}>
+          <Popover.Body>
+            <About constant={constant} onDone={() => setTarget(null)} />
+          </Popover.Body>
+        </Popover>
+      </Overlay>
+    </li>
+  );
+}
+
+function About({ constant, onDone }: { constant: Constant; onDone: () => void }) {
+  const bench = useBench();
+  const length = useLength();
+  const path = { slug: bench.rig.slug, sensor: bench.sensor.id, name: constant.name };
+  const history = useQuery({
+    queryKey: ["r", path.slug, "history", path.sensor, path.name],
+    queryFn: () => ask(api.GET("/api/rigs/{slug}/sensors/{sensor}/constants/{name}/history", { params: { path } })),
+  });
+  return (
+    <div className="about">
+      <p>
+        <Glyph of={constant.provenance} /> <b>{constant.label}</b> is {constant.provenance}: {fromWhere(constant)}.
+      </p>
+      {constant.stale && <p className="stale">It no longer holds: {constant.stale}.</p>}
+      {constant.rests_on.length > 0 && <p>It rests on {constant.rests_on.join(", ")}.</p>}
+      {constant.plus_minus !== null && <p>± is 95{THIN}%.</p>}
+      {constant.recording_id !== null && (
+        <p>
+          <Link to={`/${path.slug}/watch?sensor=${path.sensor}&recording=${constant.recording_id}`}>
+            Open the recording behind it
+          </Link>
+        </p>
+      )}
+      {constant.low !== null && constant.high !== null && <Type constant={constant} onDone={onDone} />}
+      {(history.data?.length ?? 0) > 1 && (
+        <>
+          <b>Before</b>
+          <ul className="ticks">
+            {history.data?.slice(1, 6).map((old) => {
+              const value = shown(old.value, old.unit, old.plus_minus, length);
+              return (
+                <li key={old.made_at}>
+                  {value.text}
+                  {THIN}
+                  {value.unit}, {old.provenance}, {moment(old.made_at)}
+                </li>
+              );
+            })}
+          </ul>
+        </>
+      )}
+    </div>
+  );
+}
+
+/** Typing a constant: a hand reading with its ±, or a choice. */
+function Type({ constant, onDone }: { constant: Constant; onDone: () => void }) {
+  const bench = useBench();
+  const length = useLength();
+  const isLength = constant.unit === "mm";
+  const [text, setText] = useState(editable(constant.value, isLength ? length : undefined));
+  const [spread, setSpread] = useState("");
+  const [fault, setFault] = useState("");
+  const id = useId();
+  const measured = constant.typed_as === "measured";
+  const read = (from: string) => (isLength ? lengthTyped(from, length) : typed(from));
+  const save = async (event: FormEvent) => {
+    event.preventDefault();
+    const value = read(text);
+    const plusMinus = spread.trim() ? read(spread) : null;
+    if (value === null) return setFault(`“${text}” is not a number.`);
+    if (spread.trim() && (plusMinus === null || plusMinus < 0))
+      return setFault(`± “${spread}” is not a number of 0 or more.`);
+    try {
+      await ask(
+        api.PUT("/api/rigs/{slug}/sensors/{sensor}/constants/{name}", {
+          params: { path: { slug: bench.rig.slug, sensor: bench.sensor.id, name: constant.name } },
+          body: { value, plus_minus: plusMinus, note: "" },
+        }),
+      );
+      void bench.attempt(Promise.resolve(true), `${constant.label} is set.`);
+      onDone();
+    } catch (error) {
+      setFault(error instanceof Refused ? error.message : "It was not saved.");
+    }
+  };
+  const unit = isLength ? length : constant.unit;
+  return (
+    <form onSubmit={save} className="type-constant" noValidate>
+      <label htmlFor={`${id}-value`}>{measured ? "You measured" : "You choose"}</label>
+      <span>
+        <input
+          id={`${id}-value`}
+          inputMode="decimal"
+          value={text}
+          onChange={(event) => setText(event.target.value)}
+          aria-invalid={fault !== ""}
+          aria-describedby={`${id}-fault`}
+        />
+        {measured && (
+          <>
+            {" ± "}
+            <input
+              aria-label="plus or minus"
+              inputMode="decimal"
+              className="narrow"
+              value={spread}
+              placeholder="±"
+              onChange={(event) => setSpread(event.target.value)}
+            />
+          </>
+        )}{" "}
+        {unit}
+      </span>
+      <p id={`${id}-fault`} className="field-fault" role="alert">
+        {fault}
+      </p>
+      <button type="submit" className="act">
+        Set it
+      </button>
+    </form>
+  );
+}

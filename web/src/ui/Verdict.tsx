@@ -1,0 +1,83 @@
+import { type ReactNode, useEffect, useRef, useState } from "react";
+import { api, ask } from "../api/client";
+import { useBench } from "../hooks/bench";
+
+const SETTLE_MS = 500;
+
+/** A text that changes at most twice a second. */
+function useSettled(text: string): string {
+  const [settled, setSettled] = useState(text);
+  const at = useRef(0);
+  useEffect(() => {
+    const wait = Math.max(0, at.current + SETTLE_MS - performance.now());
+    const timer = setTimeout(() => {
+      at.current = performance.now();
+      setSettled(text);
+    }, wait);
+    return () => clearTimeout(timer);
+  }, [text]);
+  return settled;
+}
+
+/** The heading is the verdict; under it the one next thing worth doing, with one button. */
+export function Verdict({ children, next }: { children: string; next?: ReactNode }) {
+  const settled = useSettled(children);
+  return (
+    <header className="verdict">
+      <h1>{settled}</h1>
+      {next ?? <Next />}
+    </header>
+  );
+}
+
+/** The next thing worth doing on this rig, as the core judges it. */
+export function Next() {
+  const bench = useBench();
+  const next = bench.standing.find((one) => one.station === bench.station)?.next;
+  if (!next) return <p className="next">&nbsp;</p>;
+  const { slug } = bench.rig;
+  const path = { params: { path: { slug } } };
+  const act = (): void => {
+    const { kind = "", sensor = "", pin = "" } = next.details;
+    switch (next.action) {
+      case "fix":
+        void bench.attempt(
+          ask(api.POST("/api/rigs/{slug}/fix", { ...path, body: { kind, sensor, pin, revision: bench.rig.revision } })),
+          next.sentence,
+          () => void bench.undoRig(),
+        );
+        break;
+      case "connect":
+        void bench.connect();
+        break;
+      case "record":
+        void bench.record();
+        break;
+      case "go-calibrate":
+        bench.go("calibrate");
+        break;
+      case "go-decide":
+        bench.go("decide");
+        break;
+      case "type-humidity":
+        document.getElementById("constant-humidity")?.click();
+        break;
+      case "cut-stone":
+        void bench.attempt(ask(api.POST("/api/rigs/{slug}/stones", { ...path, body: { why: "" } })), "Stone cut.");
+        break;
+    }
+  };
+  const here =
+    (next.action === "go-calibrate" && bench.station === "calibrate") ||
+    (next.action === "go-decide" && bench.station === "decide");
+  return (
+    <p className="next">
+      <b>Next:</b> <span>{next.sentence}</span>
+      {next.action !== "none" && !here && (
+        <button type="button" className={`act${next.action === "fix" ? " act-first" : ""}`} onClick={act}>
+          {next.label}
+        </button>
+      )}
+    </p>
+  );
+}
