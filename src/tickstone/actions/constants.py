@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from sqlalchemy.orm import Session
 
 from tickstone.actions.rigs import rig_fields
@@ -12,8 +14,15 @@ from tickstone.errors import BadInput
 from tickstone.store import constants, log, rigs
 
 
-def settled(session: Session, stored: rigs.StoredRig, sensor: str) -> dict[str, Value]:
-    """All constants of a sensor by name, in catalogue order."""
+def live_air(session: Session, stored: rigs.StoredRig, air_c: float, readings: int) -> Value:
+    """The air as the rig's own sensor reads it just now, as uncertain as that sensor's offset."""
+    sensor = next(s.id for s in stored.rig.sensors if kind(s.kind).quantity.name == "air temperature")
+    sd = settled(session, stored, sensor)["offset"].sd
+    return Value("air", "air", "°C", round(air_c, 2), sd, Provenance.MEASURED, f"live, mean of {readings}", "convert")
+
+
+def settled(session: Session, stored: rigs.StoredRig, sensor: str, air: Value | None = None) -> dict[str, Value]:
+    """All constants of a sensor by name, in catalogue order; ``air`` stands in for its air constant when it has one."""
     what = kind(stored.rig.sensor(sensor).kind)
     sensor_id = rigs.sensor_ids(session, stored.id)[sensor]
     known = constants.latest(session, sensor_id, rig_fields(stored.rig))
@@ -23,6 +32,8 @@ def settled(session: Session, stored: rigs.StoredRig, sensor: str) -> dict[str, 
         for name, value in known.items()
         if name in specs
     }
+    if air is not None and "air" in specs:
+        dressed["air"] = replace(air, typed=(specs["air"].low, specs["air"].high))
     return settle(what.constants, what.derived, dressed)
 
 

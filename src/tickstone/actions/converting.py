@@ -7,7 +7,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from tickstone.actions.constants import settled
+from tickstone.actions import constants
 from tickstone.calculations import run
 from tickstone.core.constants import Provenance, Value, Values
 from tickstone.core.rigs.kinds import kind
@@ -19,7 +19,7 @@ SHARE_LABELS = {
     "temperature": "air temperature",
     "echo": "jitter of this ranger",
     "tick": "timer step",
-    "calibration": "speed and offset",
+    "calibration": "offset",
 }
 
 
@@ -96,7 +96,7 @@ def _inputs(values: Values, air_c: float | None) -> dict[str, Any]:
 def worked_echo(session: Session, slug: str, sensor: str, raw: float, air_c: float | None, live_air: bool) -> Worked:
     """Work one echo time, µs, into a distance. ``air_c`` is the air at that moment (None = the constant's); ``live_air``
     tells that it was measured just then. Raises BadInput for a sensor that is no ranger."""
-    values = _ranger_values(session, slug, sensor)
+    values = _ranger_values(session, slug, sensor, air_c if live_air else None)
     inputs = _inputs(values, air_c)
     result = run("echo-distance", {**inputs, "echo_us": raw})
     speed = float(result["speed_m_s"])
@@ -107,7 +107,7 @@ def worked_echo(session: Session, slug: str, sensor: str, raw: float, air_c: flo
         plus_minus_mm=None if result["uncertainty_mm"] is None else 2 * result["uncertainty_mm"],
         valid=result["valid"],
         reason=result["reason"],
-        shares=tuple(Share(SHARE_LABELS[cause], share) for cause, share in shares),
+        shares=tuple(Share(_share_label(cause, values), share) for cause, share in shares),
         rules=tuple(RuleOfThumb(r["rule"], r["distance_mm"], r["error_mm"], r["exact_at_c"]) for r in result["rules"]),
         moves=_moves(inputs, raw, result["distance_mm"], speed),
         warnings=tuple(result["warnings"]),
@@ -115,11 +115,17 @@ def worked_echo(session: Session, slug: str, sensor: str, raw: float, air_c: flo
     )
 
 
-def _ranger_values(session: Session, slug: str, sensor: str) -> dict[str, Value]:
+def _share_label(cause: str, values: Values) -> str:
+    fitted = cause == "calibration" and values["sound"].provenance is Provenance.MEASURED
+    return "speed and offset" if fitted else SHARE_LABELS[cause]
+
+
+def _ranger_values(session: Session, slug: str, sensor: str, air_c: float | None = None) -> dict[str, Value]:
     stored = rigs.rig_named(session, slug)
     if kind(stored.rig.sensor(sensor).kind).raw.name != "echo":
         raise BadInput(f"The {sensor} sends no echo times.", "sensor")
-    return settled(session, stored, sensor)
+    air = None if air_c is None else constants.live_air(session, stored, air_c, 1)
+    return constants.settled(session, stored, sensor, air)
 
 
 def _terms(values: Values, raw: float, speed: float, inputs: dict[str, Any], live_air: bool) -> tuple[Term, ...]:

@@ -202,6 +202,11 @@ class Feed:
         """Mean of the last AIR_MEAN_OF air temperatures, °C, or None before the first."""
         return sum(self._air) / len(self._air) if self._air else None
 
+    @property
+    def air_readings(self) -> int:
+        """How many temperatures the mean rests on."""
+        return len(self._air)
+
     # Recording ------------------------------------------------------------------------------------------------------
 
     def begin(self, recorder: Recorder, name: str) -> None:

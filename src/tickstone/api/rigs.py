@@ -9,7 +9,7 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from tickstone.actions import constants, rigs
-from tickstone.actions.constants import settled
+from tickstone.actions.constants import live_air, settled
 from tickstone.actions.standing import standing_of
 from tickstone.api.models import Asked, Constant, Done, Finite, Name
 from tickstone.api.needs import Shop
@@ -39,6 +39,7 @@ class SensorModel(BaseModel):
     unit: str
     low: float
     high: float
+    digits: int
     raw_label: str
     raw_unit: str
     raw_digits: int
@@ -153,7 +154,7 @@ def _sensor(rig: Rig, sensor_id: str) -> SensorModel:
     what = kind(sensor.kind)
     return SensorModel(
         id=sensor.id, name=sensor.name, kind=sensor.kind, kind_title=what.title, quantity=what.quantity.name,
-        unit=what.quantity.unit, low=what.quantity.low, high=what.quantity.high, raw_label=what.raw.label,
+        unit=what.quantity.unit, low=what.quantity.low, high=what.quantity.high, digits=what.quantity.digits, raw_label=what.raw.label,
         raw_unit=what.raw.unit, raw_digits=what.raw.digits, supply_v=what.supply_v, procedures=list(what.procedures),
         cautions=list(what.cautions), pins={pin.name: list(pin.needs) for pin in what.pins},
     )  # fmt: skip
@@ -256,7 +257,10 @@ def sensor_constants(shop: Shop, slug: Name, sensor: Name) -> list[Constant]:
         found = stored.rig_named(session, slug)
         specs = {spec.name: spec for spec in kind(found.rig.sensor(sensor).kind).constants}
         models = []
-        for value in settled(session, found, sensor).values():
+        feed = shop.feed(slug)
+        air = feed.air_c
+        seen = live_air(session, found, air, feed.air_readings) if feed.connected and air is not None else None
+        for value in settled(session, found, sensor, seen).values():
             model = Constant.of(value)
             model.typed_as = specs[value.name].typed_as.value if value.typed else None
             models.append(model)

@@ -17,10 +17,11 @@ HOLD_S = 2.0
 RULER_SD_MM = 1.0  # how well a target can be put at a ruler's mark by hand
 LEAST_LIMIT_US = 8.0
 SAME_PLACE_US = 24.0
-FAR_OFF_MM = 40.0
-FAR_OFF_SHARE = 0.10
+FAR_OFF_MM = 15.0  # a part-sheet ranger with an unknown zero; more than that is a slip or a target not yet moved
+FAR_OFF_SHARE = 0.06  # the speed of sound between a frosty shed and a hot greenhouse
 SUSPECT_SIGMAS = 4.0
 GOOD_MM = 3.0
+LEAST_PLACES = 3
 
 
 @dataclass(frozen=True)
@@ -115,14 +116,16 @@ def outcome(places: Sequence[Place], wanted: int, humidity_pct: float) -> Outcom
         return Outcome(None, (), "Two places make a line; five make a good one.", count, (), False, air, pooled, "")
     fit = ranging.fit_ruler([p.true_mm for p in places], [p.echo_us for p in places])
     sigmas = _studentised(places, fit)
-    repeat = tuple(p.true_mm for p, s in zip(places, sigmas, strict=True) if abs(s) > SUSPECT_SIGMAS)
+    repeat = _suspects(places)
     if fit.speed_sd is None or fit.residual_sd_mm is None:
         return Outcome(fit, sigmas, "Two places fit any line: hold a third.", count, (), False, air, pooled, "")
     spread = 2 * fit.residual_sd_mm
     if repeat:
-        worst = max(zip(sigmas, places, strict=True), key=lambda pair: abs(pair[0]))
-        verdict = f"Repeat {worst[1].true_mm:g} mm: it is {abs(worst[0]):.0f} σ off."
-    elif len(places) < wanted:
+        off = next(abs(s) for p, s in zip(places, sigmas, strict=True) if p.true_mm == repeat[0])
+        verdict = f"Repeat {repeat[0]:g} mm: it is {off:.0f} σ off."
+        heading = f"The place at {repeat[0]:g} mm does not fit the others"
+        return Outcome(fit, sigmas, verdict, heading, repeat, len(places) >= LEAST_PLACES, air, pooled, "")
+    if len(places) < wanted:
         verdict = f"So far ± {spread:.1f} mm. The {_left(wanted - len(places))} will make it firmer."
     elif fit.residual_sd_mm <= GOOD_MM:
         verdict = f"Good: the places agree within ± {spread:.1f} mm."
@@ -130,7 +133,7 @@ def outcome(places: Sequence[Place], wanted: int, humidity_pct: float) -> Outcom
         verdict = f"Rough: the places scatter by ± {spread:.1f} mm. Check the ruler's zero and repeat."
     done = f"{count}; " if len(places) < wanted else "Every place held; "
     heading = f"{done}sound is {fit.speed_m_s:.1f} ± {2 * fit.speed_sd:.1f} m/s"
-    return Outcome(fit, sigmas, verdict, heading, repeat, len(places) >= 3, air, pooled,
+    return Outcome(fit, sigmas, verdict, heading, repeat, len(places) >= LEAST_PLACES, air, pooled,
                    _agreement(fit, air, humidity_pct))  # fmt: skip
 
 
@@ -143,6 +146,23 @@ def _pooled_jitter(places: Sequence[Place]) -> float | None:
     if not freedom:
         return None
     return math.sqrt(sum((p.n - 1) * p.sd_us**2 for p in places if p.n > 1) / freedom)
+
+
+def _suspects(places: Sequence[Place]) -> tuple[float, ...]:
+    """The places that do not fit the rest, worst first. One bad place drags the line and makes good ones look bad, so
+    the worst is set aside and the others are judged anew, as long as three are left."""
+    left = list(places)
+    found: list[float] = []
+    while len(left) > LEAST_PLACES:
+        fit = ranging.fit_ruler([p.true_mm for p in left], [p.echo_us for p in left])
+        sigmas = np.abs(_studentised(left, fit))
+        worst = int(np.argmax(sigmas))
+        if sigmas[worst] <= SUSPECT_SIGMAS:
+            break
+        found.append(left.pop(worst).true_mm)
+        if len({p.true_mm for p in left}) < 2:
+            break
+    return tuple(found)
 
 
 def _studentised(places: Sequence[Place], fit: ranging.RulerFit) -> tuple[float, ...]:

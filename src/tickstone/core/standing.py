@@ -94,7 +94,8 @@ def _steps(facts: Facts) -> list[NextStep]:
     if facts.changed_since_stone:
         number = facts.stones + 1
         changed = f"{facts.changed_since_stone} constant{'s' if facts.changed_since_stone > 1 else ''}"
-        since = f"changed since stone {facts.stones}" if facts.stones else "are settled"
+        verb = "is" if facts.changed_since_stone == 1 else "are"
+        since = f"changed since stone {facts.stones}" if facts.stones else f"{verb} settled"
         steps.append(NextStep("log", f"cut stone {number}: {changed} {since}.", "cut-stone", f"Cut stone {number}"))
     steps.append(NextStep("log", "nothing is waiting. Record again when something on the rig changes.", "none", ""))
     return steps

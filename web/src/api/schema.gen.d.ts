@@ -1531,6 +1531,8 @@ export interface components {
             low: number;
             /** High */
             high: number;
+            /** Digits */
+            digits: number;
             /** Raw Label */
             raw_label: string;
             /** Raw Unit */

@@ -3,7 +3,7 @@ import { api, ask } from "../api/client";
 import { useBench, useLength } from "../hooks/bench";
 import { shown, THIN } from "../model/format";
 import { ConstantLine } from "../ui/ConstantLine";
-import { Glyph } from "../ui/Glyph";
+import { Check, Glyph } from "../ui/Glyph";
 
 const HERE: Record<string, string[]> = {
   wire: ["height", "cone", "floor_from"],
@@ -77,7 +77,7 @@ function BigFigure() {
   const length = useLength();
   const seen = bench.now.sensors[bench.sensor.id];
   if (!seen || (bench.now.status !== "live" && bench.now.status !== "silent")) return null;
-  const value = seen.value === null ? null : shown(seen.value, bench.sensor.unit, null, length);
+  const value = seen.value === null ? null : shown(seen.value, bench.sensor.unit, null, length, bench.sensor.digits);
   return (
     <div className="big">
       <span className="big-figure">{value?.text ?? "—"}</span> {value?.unit ?? ""}
@@ -99,12 +99,15 @@ function Checks() {
     <ul className="checks" aria-label="Wiring checks">
       {mine(bench.rig.findings).map((one) => (
         <li key={`${one.kind}-${one.pin}`} className={one.severity}>
-          <span aria-hidden="true">{one.severity === "fault" ? "✕" : "?"}</span> {one.sentence}
+          <span>{one.severity === "fault" ? <Glyph of="fault" /> : "?"}</span> {one.sentence}
         </li>
       ))}
       {mine(bench.rig.assurances).map((one) => (
         <li key={one.sentence}>
-          <span aria-hidden="true">✓</span> {one.sentence}
+          <span>
+            <Check />
+          </span>{" "}
+          {one.sentence}
         </li>
       ))}
     </ul>

@@ -2,8 +2,9 @@ import { useQuery } from "@tanstack/react-query";
 import { api, ask } from "../api/client";
 import { useBench, useLength } from "../hooks/bench";
 import { setSettings, useSettings } from "../hooks/settings";
-import { lengthText, moment, shown } from "../model/format";
+import { figure, lengthText, moment, shown, THIN } from "../model/format";
 import { Strip } from "../plot/Strip";
+import { Chevron, Glyph } from "../ui/Glyph";
 import { useRecordingMarks } from "./useRecordingMarks";
 
 const TAPE_S = 30;
@@ -33,7 +34,7 @@ export function Tape({ onMark }: { onMark: () => void }) {
             </button>
           )}
           <button type="button" className="plain" aria-label="Close this line" onClick={() => bench.say(null)}>
-            ✕
+            <Glyph of="fault" />
           </button>
         </div>
       )}
@@ -44,7 +45,7 @@ export function Tape({ onMark }: { onMark: () => void }) {
         aria-label={settings.tape ? "Fold the tape" : "Unfold the tape"}
         onClick={() => setSettings({ tape: !settings.tape })}
       >
-        {settings.tape ? "▾" : "▴"}
+        <Chevron up={!settings.tape} />
       </button>
       {settings.tape && (connected ? <Running onMark={onMark} marks={marks} /> : <Unconnected />)}
       {!settings.tape && <span className="tape-line">{sensor.name}</span>}
@@ -58,23 +59,22 @@ function Running({ onMark, marks }: { onMark: () => void; marks: { t: number; la
   const { letterKeys } = useSettings();
   const { sensor, now } = bench;
   const seen = now.sensors[sensor.id];
-  const value = seen?.value != null ? shown(seen.value, sensor.unit, null, length) : null;
-  const edge = (at: number) => (sensor.unit === "mm" ? lengthText(at, length) : `${at} ${sensor.unit}`);
+  const value = seen?.value != null ? shown(seen.value, sensor.unit, null, length, sensor.digits) : null;
+  const edge = (at: number) =>
+    sensor.unit === "mm" ? lengthText(at, length) : `${figure(at, sensor.digits)}${THIN}${sensor.unit}`;
   return (
     <>
       <div className="tape-now">
         <span>{sensor.name}</span>
         <b>{value?.text ?? "—"}</b> {value?.unit}
       </div>
-      <div className="tape-scale" aria-hidden="true">
-        <span>{edge(sensor.high)}</span>
-        <span>{edge(sensor.low)}</span>
-      </div>
       <Strip
         read={() => bench.feed.buffer(sensor.id)}
         seconds={TAPE_S}
         low={sensor.low}
         high={sensor.high}
+        fit
+        edge={edge}
         frozen={bench.frozen}
         label={`${sensor.name}, the last ${TAPE_S} seconds`}
         marks={marks}

@@ -54,6 +54,7 @@ export function useLength() {
 }
 
 const NOTICE_MS = 10_000;
+const SAID_MS = 4_000;
 
 export function BenchProvider({ rig, feed, children }: { rig: Rig; feed: LiveFeed; children: ReactNode }) {
   const params = useParams();
@@ -77,6 +78,7 @@ export function BenchProvider({ rig, feed, children }: { rig: Rig; feed: LiveFee
     queryFn: () =>
       ask(api.GET("/api/rigs/{slug}/sensors/{sensor}/constants", { params: { path: { slug, sensor: sensor.id } } })),
     placeholderData: (old) => old,
+    refetchInterval: now.status === "live" ? 4000 : false, // the air is live
   });
   const standing = useQuery({
     queryKey: ["r", slug, "standing", sensor.id, now.status, now.recording !== null],
@@ -89,7 +91,8 @@ export function BenchProvider({ rig, feed, children }: { rig: Rig; feed: LiveFee
   const say = useCallback((next: Notice | null) => {
     if (timer.current) clearTimeout(timer.current);
     setNotice(next);
-    if (next) timer.current = setTimeout(() => setNotice(null), NOTICE_MS);
+    if (next)
+      timer.current = setTimeout(() => setNotice(null), next.undo || next.tone === "fault" ? NOTICE_MS : SAID_MS);
   }, []);
 
   const refresh = useCallback(() => queries.invalidateQueries({ queryKey: ["r", slug] }), [queries, slug]);

@@ -16,7 +16,11 @@ describe("digits follow the uncertainty", () => {
 
 describe("figures", () => {
   it("groups thousands with thin spaces and uses a true minus", () => {
-    expect(figure(-1748.25, 1)).toBe("\u22121\u202f748.3");
+    expect(figure(-1748.25, 1)).toBe("\u22121\u2009748.3");
+  });
+  it("gives a number of which nothing else is known only the digits it has", () => {
+    expect(shown(0.4, "m/s", null, "mm").text).toBe("0.4");
+    expect(shown(23.9, "°C", null, "mm", 1).text).toBe("23.9");
   });
   it("never writes minus zero", () => {
     expect(figure(-0.04, 1)).toBe("0.0");
@@ -24,7 +28,7 @@ describe("figures", () => {
   it("shows lengths in the chosen unit, with the same digits for both", () => {
     expect(shown(302.04, "mm", 2.6, "cm")).toEqual({ text: "30.2", unit: "cm", plusMinus: "0.3" });
     expect(shown(349.1, "m/s", 0.6, "in").unit).toBe("m/s");
-    expect(lengthText(254, "in")).toBe("10.00\u202fin");
+    expect(lengthText(254, "in")).toBe("10.00\u2009in");
   });
 });
 

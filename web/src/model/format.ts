@@ -1,6 +1,6 @@
 /** Numbers as people at a bench read them: thin spaces, true minus, digits that follow the uncertainty. */
 
-export const THIN = "\u202f";
+export const THIN = "\u2009";
 const MINUS = "\u2212";
 
 /** How many decimals a value deserves: the uncertainty keeps two figures when it begins with 1, one otherwise. */
@@ -21,9 +21,8 @@ export function figure(value: number, decimals: number): string {
 
 /** Decimals for a number of which nothing else is known: about four figures. */
 export function plainDecimals(value: number): number {
-  const size = Math.abs(value);
-  if (size === 0 || Number.isInteger(value)) return 0;
-  return Math.max(0, Math.min(4, 3 - Math.floor(Math.log10(size))));
+  const [, part = ""] = String(Number(value.toPrecision(4))).split(".");
+  return Math.min(part.length, 4);
 }
 
 export type LengthUnit = "mm" | "cm" | "in";
@@ -40,16 +39,29 @@ export interface Shown {
 }
 
 /** A value as shown: lengths go into the unit chosen in the settings, everything else stays in its own. */
-export function shown(value: number, unit: string, plusMinus: number | null | undefined, length: LengthUnit): Shown {
+export function shown(
+  value: number,
+  unit: string,
+  plusMinus: number | null | undefined,
+  length: LengthUnit,
+  digits?: number,
+): Shown {
   const into = unit === "mm" ? LENGTHS[length] : null;
   const per = into?.per ?? 1;
   const spread = plusMinus ? plusMinus / per : null;
-  const decimals = decimalsFor(spread, into ? into.decimals : plainDecimals(value));
+  const decimals = decimalsFor(spread, into ? into.decimals : (digits ?? plainDecimals(value)));
   return {
     text: figure(value / per, decimals),
     unit: into ? length : unit,
     plusMinus: spread ? figure(spread, decimals) : null,
   };
+}
+
+/** A value as shown, in one string: "118 ± 2 mm", "15°". */
+export function joined(value: Shown): string {
+  const spread = value.plusMinus ? ` ±${THIN}${value.plusMinus}` : "";
+  const gap = value.unit === "" || value.unit === "°" ? "" : THIN;
+  return `${value.text}${spread}${gap}${value.unit}`;
 }
 
 /** A length in mm with its unit, at a stated number of decimals beyond the unit's own. */
@@ -68,7 +80,7 @@ export function lengthTyped(text: string, length: LengthUnit): number | null {
 export function typed(text: string): number | null {
   const plain = text
     .trim()
-    .replace(/[\s\u202f\u00a0]/g, "")
+    .replace(/[\s\u2009\u202f\u00a0]/g, "")
     .replace(",", ".")
     .replace(MINUS, "-");
   if (!/^[+-]?(\d+\.?\d*|\.\d+)(e[+-]?\d+)?$/i.test(plain)) return null;

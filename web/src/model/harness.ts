@@ -165,6 +165,6 @@ export const BAND_COLOURS: Record<string, string> = {
 
 /** A resistance as people write it. */
 export function ohms(value: number): string {
-  if (value >= 1e6) return `${value / 1e6}\u202fMΩ`;
-  return value >= 1e3 ? `${value / 1e3}\u202fkΩ` : `${value}\u202fΩ`;
+  if (value >= 1e6) return `${value / 1e6}\u2009MΩ`;
+  return value >= 1e3 ? `${value / 1e3}\u2009kΩ` : `${value}\u2009Ω`;
 }

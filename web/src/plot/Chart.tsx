@@ -132,7 +132,7 @@ export function Chart(props: Props) {
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: drawn anew when these change
   useEffect(() => {
-    chart.current?.redraw();
+    chart.current?.redraw(false);
   }, [props.marks, props.cursor]);
 
   return <div className="chart" ref={box} role="img" aria-label={`${props.label}, ${unit}`} />;

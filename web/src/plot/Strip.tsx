@@ -15,13 +15,14 @@ interface Props {
   label: string;
   marks?: StripMark[];
   fit?: boolean;
+  edge?: (value: number) => string;
 }
 
 /** A live trace on a canvas: reads its buffer when it draws, so that readings never pass through React. */
-export function Strip({ read, seconds, low, high, frozen, label, marks = [], fit = false }: Props) {
+export function Strip({ read, seconds, low, high, frozen, label, marks = [], fit = false, edge }: Props) {
   const canvas = useRef<HTMLCanvasElement>(null);
-  const latest = useRef({ read, marks });
-  latest.current = { read, marks };
+  const latest = useRef({ read, marks, edge });
+  latest.current = { read, marks, edge };
   useEffect(() => {
     let frame = 0;
     let drawnAt = 0;
@@ -29,7 +30,8 @@ export function Strip({ read, seconds, low, high, frozen, label, marks = [], fit
       frame = requestAnimationFrame(draw);
       if (frozen || now - drawnAt < 45 || !canvas.current) return;
       drawnAt = now;
-      paint(canvas.current, latest.current.read(), latest.current.marks, { seconds, low, high, fit });
+      const { read, marks, edge } = latest.current;
+      paint(canvas.current, read(), marks, { seconds, low, high, fit, edge });
     };
     frame = requestAnimationFrame(draw);
     return () => cancelAnimationFrame(frame);
@@ -42,7 +44,10 @@ interface View {
   low: number;
   high: number;
   fit: boolean;
+  edge: ((value: number) => string) | undefined;
 }
+
+const GUTTER = 84;
 
 /** Fit a canvas to its box and the screen's pixels; returns its size in CSS pixels. */
 export function sized(
@@ -71,9 +76,19 @@ function paint(canvas: HTMLCanvasElement, buffer: Buffer, marks: StripMark[], vi
   let first = buffer.t.length;
   while (first > 0 && (buffer.t[first - 1] ?? 0) >= begin) first--;
   const [low, high] = view.fit ? extent(buffer, first, view) : [view.low, view.high];
-  const x = (t: number) => ((t - begin) / view.seconds) * width;
+  const left = view.edge ? GUTTER : 0;
+  const x = (t: number) => left + ((t - begin) / view.seconds) * (width - left);
   const y = (v: number) => height - 3 - ((v - low) / (high - low || 1)) * (height - 6);
+  if (view.edge) {
+    context.font = `14px ${style.fontFamily}`;
+    context.fillStyle = style.getPropertyValue("--ink-2");
+    context.textAlign = "right";
+    context.fillText(view.edge(high), GUTTER - 10, 13);
+    context.fillText(view.edge(low), GUTTER - 10, height - 2);
+    context.textAlign = "left";
+  }
   context.font = `600 14px ${style.fontFamily}`;
+  let free = 0;
   for (const mark of marks) {
     if (mark.t < begin) continue;
     context.strokeStyle = style.getPropertyValue("--ink-2");
@@ -81,7 +96,10 @@ function paint(canvas: HTMLCanvasElement, buffer: Buffer, marks: StripMark[], vi
     line(context, [x(mark.t), 0], [x(mark.t), height]);
     context.setLineDash([]);
     context.fillStyle = style.getPropertyValue("--ink");
-    context.fillText(mark.label, x(mark.t) + 5, 14);
+    if (x(mark.t) > free) {
+      context.fillText(mark.label, x(mark.t) + 5, 14);
+      free = x(mark.t) + 12 + context.measureText(mark.label).width;
+    }
   }
   context.strokeStyle = style.getPropertyValue("--measured");
   context.lineWidth = 1.6;

@@ -4,6 +4,7 @@ import { api, ask, Refused, type Schemas } from "../api/client";
 import { useBench, useLength } from "../hooks/bench";
 import { duration, editable, figure, lengthText, lengthTyped, moment, shown, THIN } from "../model/format";
 import { scale } from "../model/scale";
+import { Check } from "../ui/Glyph";
 import { Ruler } from "../ui/Ruler";
 import { Verdict } from "../ui/Verdict";
 import { Pairs } from "./Pairs";
@@ -181,7 +182,7 @@ function Places({ found }: { found: Procedure }) {
                   {THIN}µs
                 </small>
               </span>
-              <span className={off ? "stale" : "tick"}>{off ? "✕ repeat" : "✓"}</span>
+              <span className={off ? "stale" : "tick"}>{off ? "repeat" : <Check />}</span>
               <button
                 type="button"
                 className="plain"

@@ -135,7 +135,7 @@ function Guard() {
 }
 
 const PARTS = [
-  ["blind", "behind the bumper"],
+  ["blind", "to the bumper"],
   ["gap", "gap left"],
   ["braking", "braking"],
   ["reaction", "reaction"],
@@ -184,6 +184,7 @@ function Floor({ found, trip, clear, onMove }: FloorProps) {
     onMove(Math.round(Math.min(found.reach_mm, Math.max(20, ((at - FLOOR.left) / (FLOOR.right - FLOOR.left)) * high))));
   };
   let begin = 0;
+  const nose = Math.max(x(found.parts_mm.blind ?? 0), FLOOR.left);
   const live = bench.now.status === "live" ? bench.now.sensors[bench.sensor.id] : undefined;
   return (
     <svg
@@ -196,7 +197,10 @@ function Floor({ found, trip, clear, onMove }: FloorProps) {
       onPointerUp={() => setHeld(false)}
       onPointerLeave={() => setHeld(false)}
     >
-      <path d={`M4 ${FLOOR.y - 62}h44l22 20v42H4z`} className="cart" />
+      <path d={`M4 ${FLOOR.y - 62}H${nose - 12}l12 16V${FLOOR.y}H4z`} className="cart" />
+      <rect x={x(0) - 14} y={FLOOR.y - 40} width="14" height="22" className="wheel">
+        <title>the ranger</title>
+      </rect>
       <circle cx="20" cy={FLOOR.y + 4} r="9" className="wheel" />
       <circle cx="54" cy={FLOOR.y + 4} r="9" className="wheel" />
       <text x="8" y={FLOOR.y - 70} className="small">
@@ -206,7 +210,7 @@ function Floor({ found, trip, clear, onMove }: FloorProps) {
         const size = found.parts_mm[name] ?? 0;
         const [from, to] = [x(begin), x(begin + size)];
         begin += size;
-        if (size <= 0) return null;
+        if (size <= 0 || name === "blind") return null;
         return (
           <g key={name}>
             <rect x={from} width={Math.max(to - from, 1)} y={FLOOR.y - 54} height="54" className={`part-${i % 4}`}>
@@ -275,7 +279,7 @@ function Parts({ found, spare }: { found: Obstacle; spare: number }) {
   const length = useLength();
   return (
     <section>
-      <h2>What the stop is made of</h2>
+      <h2>The stop, in parts</h2>
       <dl className="sums">
         {PARTS.map(([name, label], i) => (
           <div key={name}>

@@ -9,6 +9,7 @@ import {
   WIDTH,
   WIRE_COLOURS,
 } from "../model/harness";
+import { Glyph } from "../ui/Glyph";
 
 interface Props {
   rig: Rig;
@@ -194,7 +195,7 @@ function Part({ placed, drawn }: { placed: PlacedWire; drawn: Harness }) {
     );
   }
   if (pullUp) {
-    const x = (x0 + x1) / 2;
+    const x = x1 - 36;
     const rail = drawn.rails.find((one) => one.name === pullUp.rail)?.y ?? y - 60;
     return (
       <g className="part">
@@ -230,16 +231,16 @@ function Resistor({ x, y, bands, upright }: { x: number; y: number; bands: reado
   );
 }
 
-const FAULT = { width: 244, height: 44 };
+const FAULT = { width: 268, height: 44, right: 588 };
 
 /** A fault sits on the wire it concerns, with its fix as a button. */
 function Fault({ at, finding, onFix }: { at: PlacedWire; finding: Finding; onFix: (finding: Finding) => void }) {
-  const x = Math.max(at.run.x0 + 8, at.run.x1 - FAULT.width);
+  const x = Math.min(at.run.x0 + 8, FAULT.right - FAULT.width);
   return (
     <foreignObject x={x} y={at.run.y - FAULT.height / 2} width={FAULT.width} height={FAULT.height}>
       <div className="fault-tag">
         <span>
-          <b aria-hidden="true">✕</b> {finding.short}
+          <Glyph of="fault" /> {finding.short}
         </span>
         {finding.fix && (
           <button type="button" title={finding.fix.sentence} onClick={() => onFix(finding)}>

@@ -3,7 +3,7 @@ import { type FormEvent, useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, ask, type Schemas } from "../api/client";
 import { useBench, useLength } from "../hooks/bench";
-import { moment, shown, THIN } from "../model/format";
+import { joined, moment, shown } from "../model/format";
 import { Glyph, type Provenance } from "../ui/Glyph";
 import { Verdict } from "../ui/Verdict";
 
@@ -233,9 +233,7 @@ function Cell({ line }: { line: Line | null | undefined }) {
   const value = shown(line.value, line.unit, line.plus_minus, length);
   return (
     <td title={`${line.source}${line.made_at ? `, ${moment(line.made_at)}` : ""}`}>
-      <Glyph of={line.provenance as Provenance} /> {value.text}
-      {value.plusMinus && ` ±${THIN}${value.plusMinus}`}
-      {value.unit && `${THIN}${value.unit}`}
+      <Glyph of={line.provenance as Provenance} /> {joined(value)}
       {line.stale && <span className="stale"> stale</span>}
     </td>
   );

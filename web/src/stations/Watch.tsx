@@ -53,7 +53,7 @@ function Row({ sensor }: { sensor: Sensor }) {
   const length = useLength();
   const seen = bench.now.sensors[sensor.id];
   const on = bench.now.status === "live" || bench.now.status === "silent";
-  const value = on && seen?.value != null ? shown(seen.value, sensor.unit, null, length) : null;
+  const value = on && seen?.value != null ? shown(seen.value, sensor.unit, null, length, sensor.digits) : null;
   const raw =
     on && seen?.raw != null ? `${figure(seen.raw, sensor.raw_digits)}${THIN}${sensor.raw_unit}` : "no reading";
   return (

@@ -4,7 +4,7 @@ import { Overlay, Popover } from "react-bootstrap";
 import { Link } from "react-router";
 import { api, ask, type Constant, Refused } from "../api/client";
 import { useBench, useLength } from "../hooks/bench";
-import { editable, lengthTyped, moment, shown, THIN, typed } from "../model/format";
+import { editable, joined, lengthTyped, moment, shown, THIN, typed } from "../model/format";
 import { Glyph } from "./Glyph";
 
 export function fromWhere(constant: Constant): string {
@@ -29,11 +29,7 @@ export function ConstantLine({ constant }: { constant: Constant }) {
       >
         <Glyph of={constant.provenance} />
         <span className="constant-label">{constant.label}</span>
-        <span className={`constant-value role-${constant.provenance}`}>
-          {value.text}
-          {value.plusMinus && ` ±${THIN}${value.plusMinus}`}
-          {value.unit && `${THIN}${value.unit}`}
-        </span>
+        <span className={`constant-value role-${constant.provenance}`}>{joined(value)}</span>
         <span className="constant-source">
           {constant.stale ? <span className="stale">stale: {constant.stale}</span> : fromWhere(constant)}
         </span>
@@ -90,9 +86,7 @@ function About({ constant, onDone }: { constant: Constant; onDone: () => void })
               const value = shown(old.value, old.unit, old.plus_minus, length);
               return (
                 <li key={old.made_at}>
-                  {value.text}
-                  {THIN}
-                  {value.unit}, {old.provenance}, {moment(old.made_at)}
+                  {joined(value)}, {old.provenance}, {moment(old.made_at)}
                 </li>
               );
             })}

@@ -21,3 +21,21 @@ export function Glyph({ of }: { of: Provenance | "fault" }) {
     </span>
   );
 }
+
+/** Something is in order. */
+export function Check() {
+  return (
+    <svg className="check" width="15" height="13" viewBox="0 0 15 13" aria-hidden="true">
+      <path d="m1.5 7 4 4 8-9.5" fill="none" stroke="currentColor" strokeWidth="2.2" />
+    </svg>
+  );
+}
+
+/** A small arrow head, up or down. */
+export function Chevron({ up }: { up: boolean }) {
+  return (
+    <svg width="12" height="8" viewBox="0 0 12 8" aria-hidden="true">
+      <path d={up ? "M1 7l5-5 5 5" : "M1 1l5 5 5-5"} fill="none" stroke="currentColor" strokeWidth="2" />
+    </svg>
+  );
+}

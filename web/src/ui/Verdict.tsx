@@ -43,7 +43,7 @@ export function Next() {
       case "fix":
         void bench.attempt(
           ask(api.POST("/api/rigs/{slug}/fix", { ...path, body: { kind, sensor, pin, revision: bench.rig.revision } })),
-          next.sentence,
+          next.sentence.charAt(0).toUpperCase() + next.sentence.slice(1),
           () => void bench.undoRig(),
         );
         break;

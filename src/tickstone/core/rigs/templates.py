@@ -7,7 +7,6 @@ from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.rig import Rig, Sensor, Wire
 from tickstone.core.wiring.assign import assign
 
-
 RANGER_AND_AIR = (
     Sensor("front-ranger", "ultrasonic-ranger", "front ranger"),
     Sensor("air", "air-temperature", "air"),

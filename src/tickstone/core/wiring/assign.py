@@ -18,6 +18,12 @@ def supply_rail(board: Board, volts: float) -> str:
     return next((rail.name for rail in board.rails if abs(rail.volts - volts) < 0.05 * volts), "")
 
 
+def supply_colour(board: Board, rail: str) -> str:
+    """Insulation for a supply wire: red for 5 V, orange for what is lower (common practice)."""
+    found = board.rail(rail)
+    return "orange" if found is not None and found.volts < 4.5 else "red"
+
+
 def logic_rail(board: Board) -> str:
     """The label of the rail that the board's own pins work on."""
     return supply_rail(board, board.logic_v)
@@ -28,6 +34,16 @@ def pull_up(board: Board) -> PullUpPart:
     return PullUpPart(PULL_UP_OHM, logic_rail(board), electrical.colour_bands(PULL_UP_OHM))
 
 
+SCARCE = {"analogue", "i2c-data", "i2c-clock"}  # what other sensors of a rig will want
+
+
+def _worth(board: Board, name: str) -> tuple[bool, int]:
+    """How much is lost by using a pin: a scarce ability first, then how many it has."""
+    pin = board.pin(name)
+    abilities = set(pin.abilities) if pin else set()
+    return bool(abilities & SCARCE), len(abilities)
+
+
 def _place(board: Board, spec: PinSpec, supply_v: float, taken: set[str], logic_supply: bool) -> str:
     if spec.role is Role.GROUND:
         return GROUND
@@ -36,7 +52,7 @@ def _place(board: Board, spec: PinSpec, supply_v: float, taken: set[str], logic_
     for ability in spec.needs:
         able = [pin.name for pin in board.pins if ability in pin.abilities and pin.name not in taken]
         if able:
-            return min(able, key=lambda name: len((board.pin(name) or board.pins[0]).abilities))
+            return min(able, key=lambda name: _worth(board, name))
     return ""
 
 
@@ -56,5 +72,6 @@ def assign(rig: Rig) -> Rig:
         if spec.role not in (Role.GROUND, Role.SUPPLY):
             taken.add(to)
         part = pull_up(rig.board) if spec.role is Role.OPEN else None
-        placed.append(replace(wire, to=to, divider=None, pull_up=part))
+        colour = supply_colour(rig.board, to) if spec.role is Role.SUPPLY else wire.colour
+        placed.append(replace(wire, to=to, colour=colour, divider=None, pull_up=part))
     return replace(rig, wires=tuple(placed))

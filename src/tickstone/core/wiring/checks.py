@@ -67,8 +67,8 @@ def plain_ohms(ohms: float) -> str:
     """A resistance as people write it: 4.7 kΩ."""
     for unit, size in (("MΩ", 1e6), ("kΩ", 1e3)):
         if ohms >= size:
-            return f"{ohms / size:g}\u202f{unit}"
-    return f"{ohms:g}\u202fΩ"
+            return f"{ohms / size:g}\u2009{unit}"
+    return f"{ohms:g}\u2009Ω"
 
 
 def check(rig: Rig) -> Report:
@@ -210,6 +210,7 @@ def _level_to_board(rig: Rig, wire: Wire, what: Kind, name: str) -> Iterator[Res
     else:
         tap = electrical.divider(source_v, part.top_ohm, part.bottom_ohm, part.tolerance_pct)
         low, high, nominal = tap.vout_min_v, tap.vout_max_v, tap.vout_v
+    level = f"{nominal:.1f} V" if part is None else f"{nominal:.1f} V ({low:.2f} to {high:.2f})"
     numbers = {"source_v": source_v, "arrives_v": nominal, "limit_v": board.limit_v, "high_level_v": board.high_level_v}
     if high > board.limit_v + NEAR:
         yield Finding("level-too-high", "fault", wire.sensor, wire.pin,
@@ -223,7 +224,7 @@ def _level_to_board(rig: Rig, wire: Wire, what: Kind, name: str) -> Iterator[Res
                       _divider_fix(rig, wire, source_v))  # fmt: skip
     else:
         yield Assurance("level", wire.sensor,
-                        f"{wire.pin} {nominal:.1f} V: high from {board.high_level_v:.1f} V, "
+                        f"{wire.pin} {level}: high from {board.high_level_v:.1f} V, "
                         f"pin bears {board.limit_v:.1f} V")  # fmt: skip
 
 
@@ -252,7 +253,7 @@ def _divider_fix(rig: Rig, wire: Wire, source_v: float) -> Fix | None:
                        electrical.colour_bands(best.top_ohm), electrical.colour_bands(best.bottom_ohm))  # fmt: skip
     sentence = (
         f"Put {plain_ohms(best.top_ohm)} in the {wire.pin} wire and {plain_ohms(best.bottom_ohm)} from the pin to "
-        f"ground: {best.vout_v:.1f} V ({best.vout_min_v:.2f} to {best.vout_max_v:.2f} V over tolerance)."
+        f"ground: {best.vout_v:.1f} V."
     )
     return Fix("Put them in", sentence, replace(wire, divider=part))
 

@@ -54,7 +54,7 @@ KIND = Kind(
         PinSpec("ground", Role.GROUND, "black"),
     ),
     channels=(ChannelSpec("air", "air", "level", "°C", ("air_c", "air"), -273.0, 1000.0, digits=1),),
-    quantity=Quantity("air temperature", "°C", 0.0, 40.0),
+    quantity=Quantity("air temperature", "°C", 0.0, 40.0, digits=1),
     constants=(
         ConstantSpec("offset", "offset", "K", 0.0, 0.5, "part sheet", -20, 20, "calibrate", Provenance.MEASURED),
     ),

@@ -80,12 +80,13 @@ class Moment:
 
 @dataclass(frozen=True)
 class Quantity:
-    """What a kind converts to: its name and unit (mm, °C …), and the span a trace shows by default."""
+    """What a kind converts to: its name and unit (mm, °C …), the span it can have, and the decimals worth showing."""
 
     name: str
     unit: str
     low: float
     high: float
+    digits: int = 0
 
 
 @dataclass(frozen=True)
