@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from sqlalchemy.orm import Session
 
-from tickstone.actions.constants import settled
+from tickstone.actions.constants import live_air, settled
 from tickstone.actions.feed import Feed
 from tickstone.actions.rigs import rig_fields
 from tickstone.core import ruler
@@ -172,10 +172,10 @@ def accept(session: Session, slug: str, calibration_id: int) -> None:
         constants.NewValue("offset", fit.offset_mm, "mm", fit.offset_sd, Provenance.MEASURED, source, {}, inputs, mine.id),
     ]  # fmt: skip
     if found.jitter_us:
-        new.append(constants.NewValue("jitter", found.jitter_us, "µs", None, Provenance.MEASURED,
+        new.append(constants.NewValue("jitter", found.jitter_us, "µs", found.jitter_sd_us, Provenance.MEASURED,
                                       "mean of the held spans", {}, inputs, mine.id))  # fmt: skip
     if found.air_c is not None:
-        new.append(constants.NewValue("air", round(found.air_c, 2), "°C", values["air"].sd and min(values["air"].sd, 1.0),
+        new.append(constants.NewValue("air", round(found.air_c, 2), "°C", live_air(session, stored, found.air_c, 1).sd,
                                       Provenance.MEASURED, "mean while held", {}, inputs, mine.id))  # fmt: skip
     for value in new:
         constants.add(session, stored.id, mine.sensor_id, value)

@@ -38,6 +38,7 @@ class Workshop:
         self.database, self.standin = database, standin
         self._feeds: dict[str, Feed] = {}
         self._versions: dict[str, int] = {}
+        self._begun_by_hold: set[str] = set()
         self._holds: dict[str, calibrating.Hold] = {}
         self._closing: list[tuple[str, Recorder, str, str]] = []
         self._lock = threading.RLock()
@@ -130,6 +131,7 @@ class Workshop:
         if recorder is not None:
             with self._lock:
                 self._holds.pop(slug, None)
+                self._begun_by_hold.discard(slug)
                 self._closing.append((slug, recorder, status, why))
 
     def _close_ended(self) -> None:
@@ -169,6 +171,7 @@ class Workshop:
     def hold(self, slug: str, hold: calibrating.Hold) -> None:
         """Watch for a still place; a recording begins when none is running."""
         if self.feed(slug).recorder is None:
+            self._begun_by_hold.add(slug)
             self.record(slug, f"Ruler places, {datetime.now(UTC):%d %b %H:%M}")
         with self._lock:
             self._holds[slug] = hold
@@ -181,6 +184,11 @@ class Workshop:
         """Watch no longer."""
         with self._lock:
             self._holds.pop(slug, None)
+
+    def end_places(self, slug: str) -> None:
+        """End the recording that holding places began; one that a person began goes on."""
+        if slug in self._begun_by_hold and self.feed(slug).recorder is not None:
+            self.stop(slug)
 
     def take(self, slug: str, *, forced: bool) -> bool:
         """Take the held place if it may be taken (or must be); returns whether it was."""

@@ -168,6 +168,7 @@ def accept(shop: Shop, slug: Name, sensor: Name) -> Done:
     with shop.database.transaction() as session:
         mine = calibrating.draft(session, slug, sensor)
         calibrating.accept(session, slug, mine.id)
+    shop.end_places(slug)
     shop.changed(slug)
     return Done(id=mine.id)
 

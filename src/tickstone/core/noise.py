@@ -20,11 +20,14 @@ def sample_sd(values: npt.ArrayLike) -> float:
 
 
 def step_noise(values: npt.ArrayLike) -> float | None:
-    """Noise of a signal that may also move: robust sd of neighbouring differences, divided by √2.
+    """Noise of a signal that may also move: robust sd of second differences, divided by √6.
+
+    A second difference is blind to steady motion, so a target that is pushed along does not count as noise.
 
     Parameters: values, shape (n,), any unit, NaN = missing (left out before differencing).
     Returns: standard deviation in the same unit, or None with fewer than eight usable values.
-    Source: von Neumann's successive differences (Ann. Math. Stat. 12 (1941) 367), with the median absolute deviation.
+    Source: difference-based variance of second order (Gasser, Sroka & Jennen-Steinmetz, Biometrika 73 (1986) 625),
+    with the median absolute deviation in place of the mean square.
 
     >>> step_noise([1.0, 2.0]) is None
     True
@@ -33,11 +36,11 @@ def step_noise(values: npt.ArrayLike) -> float | None:
     x = x[np.isfinite(x)]
     if x.size < 8:
         return None
-    steps = np.diff(x)
+    steps = np.diff(x, 2)
     mad = float(np.median(np.abs(steps - np.median(steps))))
     if mad == 0:  # coarse quantisation: most steps are exactly equal
-        return float(steps.std()) / math.sqrt(2)
-    return MAD_TO_SD * mad / math.sqrt(2)
+        return float(steps.std()) / math.sqrt(6)
+    return MAD_TO_SD * mad / math.sqrt(6)
 
 
 @dataclass(frozen=True)

@@ -74,7 +74,11 @@ def judge_hold(
     seen = stillness(echoes, limit, least=max(5, math.ceil(0.6 * times.size)))
     state = (seen.spread, limit, span, seen.mean, seen.n)
     if not seen.still:
-        return Holding(False, f"Hold still: spread {seen.spread:.0f} µs, wanted under {limit:.0f}.", *state)
+        if seen.spread > limit:
+            return Holding(False, f"Hold still: spread {seen.spread:.0f} µs, wanted under {limit:.0f}.", *state)
+        if abs(seen.drift) > limit / 2:
+            return Holding(False, f"Hold still: it moved by {abs(seen.drift):.0f} µs just now.", *state)
+        return Holding(False, "Too few echoes: square the target to the ranger.", *state)
     for place in held:
         if abs(place.echo_us - seen.mean) < SAME_PLACE_US and place.true_mm != true_mm:
             return Holding(False, f"The echo is the same as at {place.true_mm:g} mm: has the target moved?", *state)
@@ -99,6 +103,7 @@ class Outcome:
     can_accept: bool
     air_c: float | None
     jitter_us: float | None
+    jitter_sd_us: float | None
     agreement: str
 
 
@@ -111,20 +116,20 @@ def outcome(places: Sequence[Place], wanted: int, humidity_pct: float) -> Outcom
     count = f"{len(places)} of {max(wanted, len(places))} places held"
     airs = [place.air_c for place in places if place.air_c is not None]
     air = float(np.mean(airs)) if airs else None
-    pooled = _pooled_jitter(places)
+    jitter = _pooled_jitter(places)
     if len({place.true_mm for place in places}) < 2:
-        return Outcome(None, (), "Two places make a line; five make a good one.", count, (), False, air, pooled, "")
+        return Outcome(None, (), "Two places make a line; five make a good one.", count, (), False, air, *jitter, "")
     fit = ranging.fit_ruler([p.true_mm for p in places], [p.echo_us for p in places])
     sigmas = _studentised(places, fit)
     repeat = _suspects(places)
     if fit.speed_sd is None or fit.residual_sd_mm is None:
-        return Outcome(fit, sigmas, "Two places fit any line: hold a third.", count, (), False, air, pooled, "")
+        return Outcome(fit, sigmas, "Two places fit any line: hold a third.", count, (), False, air, *jitter, "")
     spread = 2 * fit.residual_sd_mm
     if repeat:
         off = next(abs(s) for p, s in zip(places, sigmas, strict=True) if p.true_mm == repeat[0])
         verdict = f"Repeat {repeat[0]:g} mm: it is {off:.0f} σ off."
         heading = f"The place at {repeat[0]:g} mm does not fit the others"
-        return Outcome(fit, sigmas, verdict, heading, repeat, len(places) >= LEAST_PLACES, air, pooled, "")
+        return Outcome(fit, sigmas, verdict, heading, repeat, len(places) >= LEAST_PLACES, air, *jitter, "")
     if len(places) < wanted:
         verdict = f"So far ± {spread:.1f} mm. The {_left(wanted - len(places))} will make it firmer."
     elif fit.residual_sd_mm <= GOOD_MM:
@@ -133,7 +138,7 @@ def outcome(places: Sequence[Place], wanted: int, humidity_pct: float) -> Outcom
         verdict = f"Rough: the places scatter by ± {spread:.1f} mm. Check the ruler's zero and repeat."
     done = f"{count}; " if len(places) < wanted else "Every place held; "
     heading = f"{done}sound is {fit.speed_m_s:.1f} ± {2 * fit.speed_sd:.1f} m/s"
-    return Outcome(fit, sigmas, verdict, heading, repeat, len(places) >= LEAST_PLACES, air, pooled,
+    return Outcome(fit, sigmas, verdict, heading, repeat, len(places) >= LEAST_PLACES, air, *jitter,
                    _agreement(fit, air, humidity_pct))  # fmt: skip
 
 
@@ -141,11 +146,13 @@ def _left(number: int) -> str:
     return "last place" if number == 1 else f"other {number} places"
 
 
-def _pooled_jitter(places: Sequence[Place]) -> float | None:
+def _pooled_jitter(places: Sequence[Place]) -> tuple[float | None, float | None]:
+    """Pooled sd of the held spans, µs, and that sd's own standard uncertainty (JCGM 100:2008, E.4.3)."""
     freedom = sum(place.n - 1 for place in places if place.n > 1)
     if not freedom:
-        return None
-    return math.sqrt(sum((p.n - 1) * p.sd_us**2 for p in places if p.n > 1) / freedom)
+        return None, None
+    pooled = math.sqrt(sum((p.n - 1) * p.sd_us**2 for p in places if p.n > 1) / freedom)
+    return pooled, pooled / math.sqrt(2 * freedom)
 
 
 def _suspects(places: Sequence[Place]) -> tuple[float, ...]:

@@ -3,7 +3,7 @@ import { decimalsFor, figure, lengthText, lengthTyped, moment, shown, typed } fr
 
 describe("digits follow the uncertainty", () => {
   it.each([
-    [2.6, 0],
+    [2.6, 1],
     [1.2, 1],
     [0.6, 1],
     [0.12, 2],
@@ -26,7 +26,7 @@ describe("figures", () => {
     expect(figure(-0.04, 1)).toBe("0.0");
   });
   it("shows lengths in the chosen unit, with the same digits for both", () => {
-    expect(shown(302.04, "mm", 2.6, "cm")).toEqual({ text: "30.2", unit: "cm", plusMinus: "0.3" });
+    expect(shown(302.04, "mm", 2.6, "cm")).toEqual({ text: "30.20", unit: "cm", plusMinus: "0.26" });
     expect(shown(349.1, "m/s", 0.6, "in").unit).toBe("m/s");
     expect(lengthText(254, "in")).toBe("10.00\u2009in");
   });

@@ -3,12 +3,12 @@
 export const THIN = "\u2009";
 const MINUS = "\u2212";
 
-/** How many decimals a value deserves: the uncertainty keeps two figures when it begins with 1, one otherwise. */
+/** How many decimals a value deserves: the uncertainty keeps two figures when it begins with 1 or 2, one otherwise. */
 export function decimalsFor(plusMinus: number | null | undefined, fallback: number): number {
   if (plusMinus === null || plusMinus === undefined || !(plusMinus > 0)) return fallback;
   const power = Math.floor(Math.log10(plusMinus));
   const first = Math.floor(plusMinus / 10 ** power + 1e-9);
-  return Math.max(0, Math.min(6, (first === 1 ? 1 : 0) - power));
+  return Math.max(0, Math.min(6, (first <= 2 ? 1 : 0) - power));
 }
 
 /** A number with a fixed count of decimals, thin spaces between thousands, and a true minus sign. */

@@ -160,6 +160,8 @@ function drawMarks(plot: uPlot, props: Props, colour: (name: string) => string):
     return x;
   };
   ctx.lineWidth = ratio;
+  ctx.textAlign = "left";
+  ctx.textBaseline = "alphabetic";
   for (const mark of props.marks) {
     ctx.strokeStyle = colour("--ink-2");
     ctx.setLineDash([2 * ratio, 3 * ratio]);

@@ -130,7 +130,7 @@ function NextPlace({ found, onAccept }: { found: Procedure; onAccept: () => void
   if (found.repeat[0] !== undefined) {
     return (
       <p className="next">
-        <b>Next:</b> <span>{found.verdict}</span>
+        <b>Next:</b> <span>{found.verdict} Move the target there, type it, and hold it again.</span>
       </p>
     );
   }
@@ -327,7 +327,7 @@ function Fit({ found }: { found: Procedure }) {
           <circle key={step.true_mm} cx={x(step.true_mm)} cy={y(step.echo_us)} r="5.5" className="held-dot" />
         ))}
         <Ruler low={0} high={farthest} from={PLOT.left} to={PLOT.right} y={PLOT.bottom} labels={5} per={per} />
-        <text x={PLOT.right} y={PLOT.top + 12} textAnchor="end" className="small">
+        <text x={PLOT.right - 4} y={PLOT.bottom - 10} textAnchor="end" className="small">
           echo against true distance, {length}; band 12 × wider
         </text>
       </svg>
@@ -336,7 +336,7 @@ function Fit({ found }: { found: Procedure }) {
         {[-leftOver, leftOver].map((edge) => (
           <g key={edge}>
             <line x1={PLOT.left} x2={PLOT.right} y1={r(edge)} y2={r(edge)} className="to-come" />
-            <text x={PLOT.right} y={r(edge) - 5} textAnchor="end" className="small">
+            <text x={PLOT.left} y={r(edge) - 5} className="small">
               {edge > 0 ? "+" : ""}
               {lengthText(edge, length, 1)}
             </text>

@@ -189,16 +189,14 @@ function WorkedLine({ worked }: { worked: Worked }) {
         </span>
         <span className="term-value">
           <b>{result?.text ?? "—"}</b> {result?.unit}
+          {result?.plusMinus && (
+            <span className="result-spread">
+              ±{THIN}
+              {result.plusMinus}
+            </span>
+          )}
         </span>
       </div>
-      {result?.plusMinus && (
-        <p className="result-spread">
-          ±{THIN}
-          {result.plusMinus}
-          {THIN}
-          {result.unit} (95{THIN}%)
-        </p>
-      )}
     </div>
   );
 }
@@ -264,7 +262,7 @@ function Rules({ worked }: { worked: Worked }) {
   const flags = rows(
     worked.rules.map((rule) => ({ name: rule.name, at: rule.distance_mm })),
     x,
-    (name) => name.length * 7.6,
+    (name) => name.length * 8.8,
   );
   const deepest = Math.max(0, ...flags.map((flag) => flag.row));
   const base = 58 + deepest * 24;
