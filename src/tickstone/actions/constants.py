@@ -27,11 +27,7 @@ def settled(session: Session, stored: rigs.StoredRig, sensor: str, air: Value | 
     sensor_id = rigs.sensor_ids(session, stored.id)[sensor]
     known = constants.latest(session, sensor_id, rig_fields(stored.rig))
     specs = {spec.name: spec for spec in what.constants}
-    dressed = {
-        name: constants.dressed(value, specs[name].label, specs[name].station, (specs[name].low, specs[name].high))
-        for name, value in known.items()
-        if name in specs
-    }
+    dressed = {name: constants.dressed(value, specs) for name, value in known.items() if name in specs}
     if air is not None and "air" in specs:
         dressed["air"] = replace(air, typed=(specs["air"].low, specs["air"].high))
     return settle(what.constants, what.derived, dressed)

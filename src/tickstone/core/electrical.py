@@ -76,7 +76,7 @@ def divider(
 ) -> Divider:
     """Output of a resistive divider, with the corner values of its tolerance.
 
-    Parameters: vin_v, V; top_ohm and bottom_ohm, Ω, above zero; tolerance_pct, 0 to 99 %; load_ohm, Ω from the tap to
+    Parameters: vin_v, V; top_ohm and bottom_ohm, Ω, not both zero; tolerance_pct, 0 to 99 %; load_ohm, Ω from the tap to
     ground, or None. Returns: Divider; current is drawn from the input with the load. Source: Ohm's law.
 
     >>> d = divider(5, 10_000, 15_000)
@@ -84,8 +84,9 @@ def divider(
     (3.0, 2.88, 3.12)
     """
     check_not_negative(vin_v, "vin_v")
-    check_positive(top_ohm, "top_ohm")
-    check_positive(bottom_ohm, "bottom_ohm")
+    check_not_negative(top_ohm, "top_ohm")
+    check_not_negative(bottom_ohm, "bottom_ohm")
+    check_positive(top_ohm + bottom_ohm, "bottom_ohm")
     check_between(tolerance_pct, 0.0, 99.0, "tolerance_pct")
     if load_ohm is not None:
         check_positive(load_ohm, "load_ohm")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import socket
 import subprocess
 import sys
@@ -21,7 +22,11 @@ class StandInProcess:
         self.folder = Path(self._folder.name)
         command = [sys.executable, "-m", "tickstone.standin.process", str(self.folder), "--seed", str(seed)]
         self._process = subprocess.Popen(
-            [*command, "--rate", str(rate_hz)], stdout=subprocess.PIPE, stdin=subprocess.DEVNULL, preexec_fn=preexec
+            [*command, "--rate", str(rate_hz)],
+            stdout=subprocess.PIPE,
+            stdin=subprocess.DEVNULL,
+            preexec_fn=preexec,
+            env={**os.environ, "PYTHONPATH": str(Path(__file__).parents[2])},
         )
         if self._process.stdout is None or self._process.stdout.readline() != b"ready\n":
             raise SourceLost("The stand-in did not start.")

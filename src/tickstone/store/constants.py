@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from tickstone.core.constants import Provenance, Value
+from tickstone.core.constants import ConstantSpec, Provenance, Value
 from tickstone.store import tables
 
 
@@ -85,7 +85,7 @@ def latest(session: Session, sensor_id: int, rig_fields: Mapping[str, Any]) -> d
         values[row.name] = Value(
             row.name, row.name, row.unit, float(row.value), row.sd, Provenance(row.provenance), row.source,
             condition=row.condition, rests_on=tuple(dict.fromkeys(i.name for i in mine if i.name)),
-            stale=_why_stale(mine, current, rig_fields), value_id=row.id, made_at=row.made_at.isoformat(),
+            stale=", ".join(_changed(mine, current, rig_fields)), value_id=row.id, made_at=row.made_at.isoformat(),
             recording_id=next((i.recording_id for i in mine if i.recording_id), None),
         )  # fmt: skip
     return values
@@ -99,8 +99,10 @@ def _inputs(session: Session, value_ids: Sequence[int]) -> dict[int, list[tables
     return found
 
 
-def _why_stale(inputs: Sequence[tables.ValueInput], current: Mapping[str, int], rig_fields: Mapping[str, Any]) -> str:
-    """Stale when a constant it rests on has a newer value (or had none and has one now), or a rig field changed."""
+def _changed(
+    inputs: Sequence[tables.ValueInput], current: Mapping[str, int], rig_fields: Mapping[str, Any]
+) -> list[str]:
+    """Names of what a value rests on that has a newer value (or had none and has one now), or is a changed rig field."""
     changed = []
     for rest in inputs:
         if rest.name is None:
@@ -110,7 +112,7 @@ def _why_stale(inputs: Sequence[tables.ValueInput], current: Mapping[str, int], 
                 changed.append(rest.name)
         elif current.get(rest.name) != rest.input_value_id:
             changed.append(rest.name)
-    return f"{', '.join(dict.fromkeys(changed))} changed since" if changed else ""
+    return list(dict.fromkeys(changed))
 
 
 def history(session: Session, sensor_id: int, name: str) -> list[OldValue]:
@@ -123,6 +125,9 @@ def history(session: Session, sensor_id: int, name: str) -> list[OldValue]:
     return [OldValue(r.id, float(r.value), r.unit, r.sd, r.provenance, r.source, r.made_at) for r in rows]
 
 
-def dressed(value: Value, label: str, station: str, typed: tuple[float, float] | None) -> Value:
-    """The same value with what the catalogue knows of it."""
-    return replace(value, label=label, station=station, typed=typed)
+def dressed(value: Value, specs: Mapping[str, ConstantSpec]) -> Value:
+    """The same value with what the catalogue knows of it, and the names of what makes it stale as a sentence."""
+    spec = specs[value.name]
+    changed = [specs[name].label if name in specs else name for name in value.stale.split(", ") if name]
+    stale = f"{', '.join(changed)} changed since" if changed else ""
+    return replace(value, label=spec.label, station=spec.station, typed=(spec.low, spec.high), stale=stale)

@@ -1,0 +1,166 @@
+"""The whole chain on a real server: pseudo-terminal, recorder, PostgreSQL, windows."""
+
+from __future__ import annotations
+
+import json
+
+import pytest
+from tests.conftest import Served, until
+from tests.watching import SLUG, message_when, window
+
+from tickstone.launch.cluster import Cluster
+from tickstone.store.database import Database
+
+RIG = f"/api/rigs/{SLUG}"
+
+
+@pytest.fixture
+def connected(served: Served) -> Served:
+    served.client.post(f"{RIG}/connect", json={"kind": "stand-in"}).raise_for_status()
+    return served
+
+
+def hands(served: Served, **changes) -> None:
+    served.client.patch("/api/standin", json=changes).raise_for_status()
+
+
+def recording(served: Served, recording_id: int) -> dict:
+    return served.client.get(f"/api/recordings/{recording_id}").json()
+
+
+def closed(served: Served, recording_id: int) -> dict | None:
+    found = recording(served, recording_id)["recording"]
+    return found if found["status"] != "live" else None
+
+
+def test_what_the_screen_called_recorded_survives_a_power_cut(connected: Served) -> None:
+    served = connected
+    recording_id = served.client.post(f"{RIG}/record", json={"name": "power cut"}).json()["id"]
+    with window(served.address) as line:
+        told = message_when(line, lambda m: m["recording"] and m["recording"]["committed"] >= 45)
+        served.kill()
+    served.start()
+    kept = until(lambda: closed(served, recording_id))
+    assert sum(stream["n"] for stream in kept["streams"]) >= told["recording"]["committed"]
+    assert kept["status"] == "cut"
+    assert kept["ended_why"]
+
+
+def test_an_unplugged_port_ends_the_recording_cleanly_and_connects_again(connected: Served) -> None:
+    served = connected
+    recording_id = served.client.post(f"{RIG}/record", json={}).json()["id"]
+    with window(served.address) as line:
+        told = message_when(line, lambda m: m["recording"] and m["recording"]["committed"] > 10)
+        hands(served, faults=["unplug"])
+        lost = message_when(line, lambda m: m["status"] == "lost")
+        assert "unplugged" in lost["why"]
+        kept = until(lambda: closed(served, recording_id))
+        assert kept["status"] == "cut"
+        assert "unplugged" in kept["ended_why"]
+        assert sum(s["n"] for s in kept["streams"]) >= told["recording"]["committed"]
+        refused = served.client.post(f"{RIG}/connect", json={"kind": "stand-in"})
+        assert (refused.status_code, refused.json()["code"]) == (502, "source-lost")
+        hands(served, faults=[])
+        served.client.post(f"{RIG}/connect", json={"kind": "stand-in"}).raise_for_status()
+        message_when(line, lambda m: m["status"] == "live" and m["sensors"]["front-ranger"]["readings"] > 3)
+
+
+def test_garbled_lines_are_counted_and_kept_and_zeros_are_dropouts(connected: Served) -> None:
+    served = connected
+    hands(served, faults=["garbled", "zeros"], target_mm=850)
+    recording_id = served.client.post(f"{RIG}/record", json={}).json()["id"]
+    with window(served.address) as line:
+        message_when(line, lambda m: m["garbled"] >= 5 and m["sensors"]["front-ranger"]["dropouts"] >= 5)
+    served.client.post(f"{RIG}/stop").raise_for_status()
+    found = recording(served, recording_id)
+    assert found["recording"]["odd_lines"] >= 3
+    assert all(odd["why"] for odd in found["odd"])
+    trace = served.client.get(f"/api/recordings/{recording_id}/trace", params={"sensor": "front-ranger"}).json()
+    values = [v for v in trace["low"] if v is not None]
+    assert None in trace["low"]
+    assert 0 in trace["raw_low"]
+    assert min(values) > 800
+    assert max(values) < 900
+
+
+def test_two_windows_on_one_rig_agree(connected: Served) -> None:
+    served = connected
+    served.client.post(f"{RIG}/record", json={}).raise_for_status()
+    with window(served.address) as one, window(served.address) as two:
+        for line in (one, two):
+            message_when(line, lambda m: m["recording"] is not None)
+        second = served.client.post(f"{RIG}/record", json={})
+        assert (second.status_code, second.json()["code"]) == (409, "conflict")
+        served.client.post(f"{RIG}/stop").raise_for_status()
+        ends = [message_when(line, lambda m: m["recording"] is None) for line in (one, two)]
+        versions = [message_when(line, lambda m: m["version"] >= ends[0]["version"]) for line in (one, two)]
+        assert versions[0]["version"] == versions[1]["version"]
+
+
+def test_a_line_reaches_every_window_once_and_in_order(connected: Served) -> None:
+    with window(connected.address) as line:
+        times: list[float] = []
+        while len(times) < 60:
+            times += json.loads(line.recv(timeout=20))["sensors"]["front-ranger"]["t"]
+    steps = [round(b - a, 6) for a, b in zip(times, times[1:], strict=False)]
+    assert set(steps) == {0.05}
+
+
+def test_places_are_held_by_themselves_and_become_measured_constants(connected: Served) -> None:
+    served = connected
+    ruler = f"{RIG}/sensors/front-ranger/ruler"
+    with window(served.address) as line:
+        message_when(line, lambda m: m["air_c"] is not None)
+        for mm in (200, 400, 700):
+            hands(served, target_mm=mm)
+            served.client.post(f"{ruler}/hold", json={"true_mm": mm}).raise_for_status()
+            message_when(line, lambda m, mm=mm: m["hold"] is None and held(served, ruler, mm))
+    served.client.post(f"{ruler}/accept").raise_for_status()
+    constants = {c["name"]: c for c in served.client.get(f"{RIG}/sensors/front-ranger/constants").json()}
+    assert {constants[n]["provenance"] for n in ("sound", "offset", "jitter")} == {"measured"}
+    assert constants["sound"]["value"] == pytest.approx(346, abs=4)
+    assert constants["offset"]["value"] == pytest.approx(-3, abs=3)
+    marks = recording(served, constants["sound"]["recording_id"])["marks"]
+    assert [m["truth"]["value"] for m in marks] == [200, 400, 700]
+    assert all(m["t1_s"] > m["t0_s"] and m["conditions"]["air_c"] > 20 for m in marks)
+    assert until(lambda: closed(served, constants["sound"]["recording_id"]))["status"] == "closed"
+
+
+def held(served: Served, ruler: str, mm: float) -> bool:
+    return mm in [step["true_mm"] for step in served.client.get(ruler).json()["steps"]]
+
+
+def test_a_database_that_goes_away_loses_nothing_that_was_taken(data_folder, served_on_own_cluster: tuple) -> None:
+    served, cluster = served_on_own_cluster
+    served.client.post(f"{RIG}/connect", json={"kind": "stand-in"}).raise_for_status()
+    recording_id = served.client.post(f"{RIG}/record", json={}).json()["id"]
+    with window(served.address) as line:
+        message_when(line, lambda m: m["recording"] and m["recording"]["committed"] > 10)
+        port = cluster.port
+        cluster.stop()
+        away = message_when(line, lambda m: m["recording"] and m["recording"]["store_away"])
+        assert served.client.get("/api/health").json()["database"] is False
+        refused = served.client.get(f"{RIG}/recordings")
+        assert (refused.status_code, refused.json()["code"]) == (503, "store-away")
+        message_when(line, lambda m: m["lines"] > away["lines"] + 20)
+        cluster.start(port)
+        back = message_when(line, lambda m: not m["recording"]["store_away"] and m["recording"]["committed"] > 60)
+        assert back["recording"]["lost"] == 0
+    served.client.post(f"{RIG}/stop").raise_for_status()
+    trace = served.client.get(f"/api/recordings/{recording_id}/trace", params={"sensor": "front-ranger", "width": 4000})
+    times = trace.json()["t"]
+    assert {round(b - a, 6) for a, b in zip(times, times[1:], strict=False)} == {0.05}
+
+
+@pytest.fixture
+def served_on_own_cluster(data_folder):
+    folder = data_folder / "database"
+    folder.mkdir(mode=0o711)
+    with Cluster(folder, durable=False) as cluster:
+        url = cluster.ensure_database("away")
+        made = Database(url)
+        made.migrate()
+        made.close()
+        server = Served(data_folder, url)
+        yield server, cluster
+        server.stop()

@@ -1,0 +1,144 @@
+"""Sound and ranging against published values (tests/reference) and against themselves."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.tables import rows
+from tickstone.core import ranging, sound
+from tickstone.errors import BadInput
+
+
+@pytest.mark.parametrize("row", rows("a_sound", "speed_of_sound_m_s"), ids=lambda row: f"{row['t_C']} °C")
+def test_speed_of_sound_against_published_formulas_and_coolprop(row: dict) -> None:
+    t = row["t_C"]
+    assert sound.speed_of_sound_ideal(t) == pytest.approx(row["ideal gas"], rel=2e-5)  # M 28.9647 here, 28.96442 there
+    assert sound.speed_of_sound_linear(t) == pytest.approx(row["331.3+0.606t"], rel=1e-9)
+    for humidity in (0, 50, 100):
+        cramer = row[f"Cramer {humidity}%"]
+        if cramer is not None:  # J. Acoust. Soc. Am. 93 (1993) 2510
+            assert sound.speed_of_sound_cramer(t, humidity) == pytest.approx(cramer, rel=1e-6)
+            assert sound.speed_of_sound_cramer(t, humidity) == pytest.approx(
+                row[f"CoolProp humid {humidity}%"], rel=3e-4
+            )
+
+
+@pytest.mark.parametrize("row", rows("a_sound", "us_standard_atmosphere_1976"))
+def test_ideal_gas_against_the_standard_atmosphere(row: dict) -> None:
+    # US Standard Atmosphere 1976, from memory; its R and M differ in the fifth figure.
+    assert sound.speed_of_sound_ideal(row["T_K"] - 273.15) == pytest.approx(
+        row["published m/s (from memory)"], rel=5e-5
+    )
+
+
+@pytest.mark.parametrize("row", rows("a_sound", "echo_time_to_distance_cm"))
+def test_distance_against_coolprop(row: dict) -> None:
+    speed = sound.speed_of_sound_cramer(row["t_C"], 50.0)
+    found = ranging.distances_from_echoes(row["round-trip us"], speed, min_mm=0, max_mm=1e5).distance_mm[0]
+    assert found == pytest.approx(10 * row["CoolProp 50%RH cm"], rel=1.5e-3)
+
+
+def test_wrong_formulas_are_told_apart() -> None:
+    humid = sound.speed_of_sound_cramer(30.0, 100.0)
+    assert humid > sound.speed_of_sound_cramer(30.0, 0.0) + 2
+    assert sound.sensitivity_m_s_per_k(20.0) / 343.4 == pytest.approx(0.0017, rel=0.02)  # common practice: 0.17 %/K
+
+
+@given(st.floats(-20, 60), st.floats(0, 100))
+def test_temperature_is_the_inverse_of_speed(temperature: float, humidity: float) -> None:
+    speed = float(sound.speed_of_sound_cramer(temperature, humidity))
+    found = sound.temperature_of_cramer_speed(speed, humidity, -20.001, 60.001)
+    assert found == pytest.approx(temperature, abs=1e-6)
+
+
+def test_a_speed_that_no_air_has_has_no_temperature() -> None:
+    assert sound.temperature_of_cramer_speed(300.0, 50.0, -20, 60) is None
+
+
+@given(st.floats(21, 3999), st.floats(300, 380), st.floats(-50, 20))
+def test_echo_and_distance_are_inverses(distance: float, speed: float, offset: float) -> None:
+    echo = ranging.echo_from_distance_us(distance, speed, offset)
+    back = ranging.distances_from_echoes(echo, speed, offset)
+    assert back.distance_mm[0] == pytest.approx(distance, rel=1e-12)
+    assert back.valid[0]
+
+
+def test_what_is_no_distance_says_why() -> None:
+    echoes = np.array([0.0, np.nan, 50.0, 1457.0, 25_000.0, 38_000.0])
+    before = echoes.copy()
+    found = ranging.distances_from_echoes(echoes, 343.0)
+    assert found.reason.tolist() == [
+        ranging.DROPOUT, ranging.DROPOUT, ranging.TOO_NEAR, ranging.OK, ranging.TOO_FAR, ranging.DROPOUT,
+    ]  # fmt: skip
+    assert np.isnan(found.distance_mm[[0, 1, 5]]).all()
+    np.testing.assert_array_equal(echoes, before)
+    assert ranging.distances_from_echoes([], 343.0).distance_mm.size == 0
+
+
+def test_a_ruler_calibration_does_not_switch_temperature_off() -> None:
+    warm = float(ranging.carried_speed_m_s(345.0, 18.0, 34.0, 0.0))
+    assert 1 - 345.0 / warm == pytest.approx(0.026, abs=0.001)  # common practice: 2.6 % short from 18 to 34 °C
+    assert float(ranging.carried_speed_m_s(345.0, 18.0, 18.0, 50.0)) == pytest.approx(345.0)
+
+
+@given(st.floats(320, 360), st.floats(-30, 10), st.lists(st.floats(50, 3000), min_size=3, max_size=20, unique=True))
+def test_a_noiseless_ruler_gives_its_line_back(speed: float, offset: float, places: list[float]) -> None:
+    if max(places) - min(places) < 10:
+        return
+    echoes = [2000 * (place - offset) / speed for place in places]
+    fit = ranging.fit_ruler(places, echoes)
+    assert fit.speed_m_s == pytest.approx(speed, rel=1e-6)
+    assert fit.offset_mm == pytest.approx(offset, abs=1e-3 * max(places) / (max(places) - min(places)))
+
+
+def test_ruler_sds_against_numpy_and_monte_carlo() -> None:
+    """numpy.polyfit gives the line's covariance; a Monte Carlo run gives the sds of what is derived from it."""
+    random = np.random.default_rng(4)
+    true = np.array([150.0, 250, 400, 600, 900])
+    speeds, offsets, claimed = [], [], []
+    for _ in range(4000):
+        echo = 2000 * (true + 3) / 345 + random.normal(0, 4, true.size)
+        fit = ranging.fit_ruler(true, echo)
+        speeds.append(fit.speed_m_s)
+        offsets.append(fit.offset_mm)
+        claimed.append((fit.speed_sd**2, fit.offset_sd**2, fit.covariance))
+    slope, intercept = np.polyfit(true, echo, 1)
+    assert fit.speed_m_s == pytest.approx(2000 / slope, rel=1e-9)
+    assert fit.offset_mm == pytest.approx(-intercept / slope, rel=1e-6)
+    var_speed, var_offset, covariance = np.mean(claimed, axis=0)
+    assert np.std(speeds) == pytest.approx(math.sqrt(var_speed), rel=0.05)
+    assert np.std(offsets) == pytest.approx(math.sqrt(var_offset), rel=0.05)
+    assert np.cov(speeds, offsets)[0, 1] == pytest.approx(covariance, rel=0.1)
+
+
+@pytest.mark.parametrize(
+    ("true", "echo", "said"),
+    [
+        ([100], [600], "at least 2"),
+        ([100, 100], [600, 601], "two different"),
+        ([100, 200], [600, 500], "longer echoes"),
+        ([100, 200], [0, 500], "dropout"),
+        ([100, math.nan], [600, 900], "finite"),
+        ([-1, 200], [600, 900], "negative"),
+    ],
+)
+def test_pairs_that_cannot_be_are_refused(true: list, echo: list, said: str) -> None:
+    with pytest.raises(BadInput, match=said) as refused:
+        ranging.fit_ruler(true, echo)
+    assert refused.value.path == "pairs"
+
+
+def test_two_pairs_have_no_known_uncertainty() -> None:
+    fit = ranging.fit_ruler([100, 200], [600, 1180])
+    assert (fit.speed_sd, fit.offset_sd, fit.residual_sd_mm) == (None, None, None)
+
+
+def test_beam_and_ping_against_common_practice() -> None:
+    assert ranging.longest_wait_us(4000, 343.2) / 1000 == pytest.approx(23.3, abs=0.05)
+    assert ranging.floor_from_mm(118, 15) == pytest.approx(896, abs=1)
+    assert ranging.tick_sd_us(6**0.5) == pytest.approx(1.0)
