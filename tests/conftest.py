@@ -61,9 +61,9 @@ class Served:
             self.environment["DATABASE_URL"] = database_url
         self.start()
 
-    def start(self) -> None:
+    def start(self, port: str = "0") -> None:
         self.process = subprocess.Popen(
-            [sys.executable, "-m", "tickstone.cli", self.command, "--port", "0"],
+            [sys.executable, "-m", "tickstone.cli", self.command, "--port", port],
             env=self.environment, stdout=subprocess.PIPE, text=True, cwd=ROOT,
         )  # fmt: skip
         assert self.process.stdout is not None

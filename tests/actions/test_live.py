@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import itertools
 import json
 
 import pytest
+
 from tests.conftest import Served, until
 from tests.watching import SLUG, message_when, window
-
 from tickstone.launch.cluster import Cluster
 from tickstone.store.database import Database
 
@@ -102,7 +103,7 @@ def test_a_line_reaches_every_window_once_and_in_order(connected: Served) -> Non
         times: list[float] = []
         while len(times) < 60:
             times += json.loads(line.recv(timeout=20))["sensors"]["front-ranger"]["t"]
-    steps = [round(b - a, 6) for a, b in zip(times, times[1:], strict=False)]
+    steps = [round(b - a, 6) for a, b in itertools.pairwise(times)]
     assert set(steps) == {0.05}
 
 
@@ -130,7 +131,7 @@ def held(served: Served, ruler: str, mm: float) -> bool:
     return mm in [step["true_mm"] for step in served.client.get(ruler).json()["steps"]]
 
 
-def test_a_database_that_goes_away_loses_nothing_that_was_taken(data_folder, served_on_own_cluster: tuple) -> None:
+def test_a_database_that_goes_away_loses_nothing_that_was_taken(served_on_own_cluster: tuple) -> None:
     served, cluster = served_on_own_cluster
     served.client.post(f"{RIG}/connect", json={"kind": "stand-in"}).raise_for_status()
     recording_id = served.client.post(f"{RIG}/record", json={}).json()["id"]
@@ -149,7 +150,7 @@ def test_a_database_that_goes_away_loses_nothing_that_was_taken(data_folder, ser
     served.client.post(f"{RIG}/stop").raise_for_status()
     trace = served.client.get(f"/api/recordings/{recording_id}/trace", params={"sensor": "front-ranger", "width": 4000})
     times = trace.json()["t"]
-    assert {round(b - a, 6) for a, b in zip(times, times[1:], strict=False)} == {0.05}
+    assert {round(b - a, 6) for a, b in itertools.pairwise(times)} == {0.05}
 
 
 @pytest.fixture

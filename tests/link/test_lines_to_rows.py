@@ -208,6 +208,7 @@ class Sink:
         self.odd: list[str] = []
 
     def append(self, recording_id: int, batch: Batch) -> None:
+        assert recording_id == 1
         if self.away:
             raise StoreAway("away")
         for rows in batch.rows.values():

@@ -18,6 +18,7 @@ from tickstone.core.checks import check_between
 from tickstone.core.constants import Provenance
 from tickstone.core.noise import sample_sd, without_spikes
 from tickstone.core.rigs.kinds import kind
+from tickstone.core.wording import fixed
 from tickstone.errors import BadInput, Conflict, NotConnected
 from tickstone.store import calibrations, constants, log, recordings, rigs
 
@@ -185,8 +186,10 @@ def accept(session: Session, slug: str, calibration_id: int) -> None:
         "verdict": found.verdict, "air_c": air,
     }  # fmt: skip
     calibrations.finish(session, calibration_id, "accepted", result)
-    two_sd = f"sound {fit.speed_m_s:.1f} ± {2 * (fit.speed_sd or 0):.1f} m/s, offset {fit.offset_mm:.1f} ± " \
-             f"{2 * (fit.offset_sd or 0):.1f} mm"  # fmt: skip
+    two_sd = (
+        f"sound {fixed(fit.speed_m_s, 1)} ± {fixed(2 * (fit.speed_sd or 0), 1)} m/s, "
+        f"offset {fixed(fit.offset_mm, 1)} ± {fixed(2 * (fit.offset_sd or 0), 1)} mm"
+    )
     name = stored.rig.sensor(mine.sensor).name
     log.write_entry(session, stored.id, "calibration", f"{name} calibrated by ruler: {two_sd}. {found.verdict}",
                     calibration=calibration_id, sensor=mine.sensor)  # fmt: skip

@@ -13,7 +13,7 @@ from tickstone.core import decimation
 from tickstone.core.constants import Values
 from tickstone.core.noise import step_noise
 from tickstone.core.rigs.kinds import kind
-from tickstone.core.rigs.kinds.base import Converted, Kind, Surroundings
+from tickstone.core.rigs.kinds.base import Converted, Surroundings
 from tickstone.errors import NotFound
 from tickstone.store import recordings, rigs, samples
 
@@ -40,46 +40,34 @@ class Trace:
     exact: bool
 
 
-def _air_at(session: Session, recording: recordings.StoredRecording, times: Times) -> Array | None:
-    """Air temperature at each time, interpolated from the recording's own air stream; None when it has none."""
-    rig = rigs.rig_of_revision(session, recording.rig_revision_id)
-    for sensor in rig.sensors:
-        if kind(sensor.kind).quantity.name != "air temperature":
-            continue
-        stream = next((s for s in recording.streams if s.key == sensor.id and s.n), None)
-        if stream is None:
-            return None
-        stored = _rig_of(session, recording)
-        air_times, raw = _air_rows(session, stream)
-        converted = kind(sensor.kind).convert({"air": raw}, settled(session, stored, sensor.id), Surroundings())
-        good = converted.valid
-        if not good.any():
-            return None
-        return np.interp(times, air_times[good], converted.values[good])
-    return None
+class Converter:
+    """Converts rows of one sensor of a recording with a set of constants; the recording's own air is read once."""
 
+    def __init__(
+        self, session: Session, recording: recordings.StoredRecording, sensor: str, values: Values | None = None
+    ) -> None:
+        rig = rigs.rig_of_revision(session, recording.rig_revision_id)
+        stored = rigs.rig_with_id(session, recording.rig_id)
+        self.kind = kind(rig.sensor(sensor).kind)
+        self.values = settled(session, stored, sensor) if values is None else values
+        self._air: tuple[Times, Array] | None = None
+        for other in rig.sensors:
+            stream = next((s for s in recording.streams if s.key == other.id and s.n), None)
+            if stream is None or other.id == sensor or kind(other.kind).quantity.name != "air temperature":
+                continue
+            times, raw = samples.rows_between(session, stream)
+            air = kind(other.kind).convert({"air": raw[0]}, settled(session, stored, other.id), Surroundings())
+            if air.valid.any():
+                self._air = (times[air.valid], air.values[air.valid])
 
-def _air_rows(session: Session, stream: samples.StreamInfo) -> tuple[Times, Array]:
-    times, values = samples.rows_between(session, stream)
-    return times, values[0]
+    def air_at(self, times: Times) -> Array | None:
+        """Air temperature at each time, °C, interpolated from the recording's own air stream; None without one."""
+        return None if self._air is None else np.interp(times, *self._air)
 
-
-def _rig_of(session: Session, recording: recordings.StoredRecording) -> rigs.StoredRig:
-    return next(rig for rig in rigs.all_rigs(session) if rig.id == recording.rig_id)
-
-
-def _kind_of(session: Session, recording: recordings.StoredRecording, sensor: str) -> Kind:
-    return kind(rigs.rig_of_revision(session, recording.rig_revision_id).sensor(sensor).kind)
-
-
-def convert(
-    session: Session, recording: recordings.StoredRecording, sensor: str, times: Times, raw: Array, values: Values
-) -> Converted:
-    """Convert rows of a recording with a set of constants: raw is shape (columns, n)."""
-    what = _kind_of(session, recording, sensor)
-    by_name = {channel.name: raw[i] for i, channel in enumerate(what.channels)}
-    air = _air_at(session, recording, times) if what.quantity.name != "air temperature" else None
-    return what.convert(by_name, values, Surroundings(air))
+    def convert(self, times: Times, raw: Array) -> Converted:
+        """Convert rows: times, shape (n,), µs; raw, shape (columns, n)."""
+        by_name = {channel.name: raw[i] for i, channel in enumerate(self.kind.channels)}
+        return self.kind.convert(by_name, self.values, Surroundings(self.air_at(times)))
 
 
 def trace(
@@ -93,11 +81,11 @@ def trace(
         return Trace(empty, empty, empty, empty, empty, 0, True)
     t0 = stream.t0 if t0_s is None else max(stream.t0, round(t0_s * 1e6))
     t1 = stream.t1 if t1_s is None else min(stream.t1, round(t1_s * 1e6))
-    values = settled(session, _rig_of(session, recording), sensor)
+    converter = Converter(session, recording, sensor)
     if samples.chunks_between(session, stream, t0, t1) > UNPACK_AT_MOST:
-        return _from_chunks(session, recording, stream, sensor, t0, t1, width, values)
+        return _from_chunks(session, recording, stream, sensor, t0, t1, width, converter)
     times, raw = samples.rows_between(session, stream, t0, t1)
-    converted = convert(session, recording, sensor, times, raw, values)
+    converted = converter.convert(times, raw)
     seconds = times / 1e6
     bins = decimation.bins(len(times), width)
     raw_low, raw_high = decimation.extremes(raw[0], bins)
@@ -112,10 +100,10 @@ def _from_chunks(
     """Long spans: the raw extremes come from the chunk table; the converted ones are computed once and cached, since a
     dropout among the raw values must not pass for a distance."""
     overview = samples.chunk_overview(session, stream, 0, t0, t1)
-    key = tuple((name, value.value, value.value_id) for name, value in sorted(values.items()))
+    key = tuple((name, value.value, value.value_id) for name, value in sorted(converter.values.items()))
     cached = _OVERVIEWS.get((recording.id, sensor, stream.n, key))
     if cached is None:
-        cached = _converted_extremes(session, recording, stream, sensor, values)
+        cached = _converted_extremes(session, stream, converter)
         _OVERVIEWS.put((recording.id, sensor, stream.n, key), cached)
     starts, low, high = cached
     inside = np.isin(starts, overview.t0)
@@ -149,13 +137,13 @@ _OVERVIEWS = _Overviews(16)
 
 
 def _converted_extremes(
-    session: Session, recording: recordings.StoredRecording, stream: samples.StreamInfo, sensor: str, values: Values
+    session: Session, stream: samples.StreamInfo, converter: Converter
 ) -> tuple[Times, Array, Array]:
     starts: list[int] = []
     lows: list[float] = []
     highs: list[float] = []
     for chunk in samples.whole_chunks(session, stream):
-        converted = convert(session, recording, sensor, chunk.times, chunk.values, values)
+        converted = converter.convert(chunk.times, chunk.values)
         good = converted.values[converted.valid]
         starts.append(int(chunk.times[0]))
         lows.append(float(good.min()) if good.size else np.nan)
@@ -189,12 +177,12 @@ def at_cursor(session: Session, recording_id: int, sensor: str, t_s: float) -> A
         reach *= 16
     nearest = int(np.argmin(np.abs(times - wanted)))
     here, row = times[nearest : nearest + 1], raw[:, nearest : nearest + 1]
-    what = _kind_of(session, recording, sensor)
-    converted = convert(session, recording, sensor, here, row, settled(session, _rig_of(session, recording), sensor))
-    air = _air_at(session, recording, here)
+    converter = Converter(session, recording, sensor)
+    converted = converter.convert(here, row)
+    air = converter.air_at(here)
     value = float(converted.values[0])
     return AtCursor(float(here[0]) / 1e6, float(row[0, 0]), value if np.isfinite(value) else None,
-                    what.reasons[int(converted.codes[0])], None if air is None else float(air[0]))  # fmt: skip
+                    converter.kind.reasons[int(converted.codes[0])], None if air is None else float(air[0]))  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -217,7 +205,7 @@ def noise(session: Session, recording_id: int, sensor: str) -> Noise:
     if stream.n > NOISE_ROWS:
         first = round(stream.t1 - (stream.t1 - stream.t0) * NOISE_ROWS / stream.n)
     times, raw = samples.rows_between(session, stream, first, None)
-    converted = convert(session, recording, sensor, times, raw, settled(session, _rig_of(session, recording), sensor))
+    converted = Converter(session, recording, sensor).convert(times, raw)
     good = converted.valid
     interval = float(np.median(np.diff(times))) / 1e6 if len(times) > 2 else None
     return Noise(step_noise(converted.values[good]), len(times), int((~good).sum()), interval)

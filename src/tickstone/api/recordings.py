@@ -84,10 +84,8 @@ def change(shop: Shop, recording_id: int, asked: RecordingChange) -> Done:
             recordings.rename(session, recording_id, asked.name)
         if asked.archived is not None:
             recordings.set_archived(session, recording_id, asked.archived)
-        rig_id = recordings.recording(session, recording_id).rig_id
-        slug = next((r.slug for r in rigs.all_rigs(session) if r.id == rig_id), "")
-    if slug:
-        shop.changed(slug)
+        slug = rigs.rig_with_id(session, recordings.recording(session, recording_id).rig_id).slug
+    shop.changed(slug)
     return Done(id=recording_id)
 
 

@@ -61,6 +61,12 @@ def rig_named(session: Session, slug: str) -> StoredRig:
                      rig_of_revision(session, revision.id))  # fmt: skip
 
 
+def rig_with_id(session: Session, rig_id: int) -> StoredRig:
+    """The rig of that database id at its current revision. Raises NotFound."""
+    slug = session.scalars(select(tables.Rig.slug).where(tables.Rig.id == rig_id)).one_or_none()
+    return rig_named(session, slug or "")
+
+
 def rig_of_revision(session: Session, revision_id: int) -> Rig:
     """The rig as it was at a revision (revisions never change)."""
     document = session.scalars(

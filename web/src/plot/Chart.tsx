@@ -27,6 +27,7 @@ interface Props {
   onPick?: (t: number) => void;
   theme: string;
   floor?: number;
+  tall?: boolean;
 }
 
 /** A trace over time with minimum and maximum, marks, zoom by dragging or by wheel, and a reading under the cursor. */
@@ -53,6 +54,7 @@ export function Chart(props: Props) {
       {
         width: element.clientWidth,
         height: element.clientHeight,
+        padding: [26, null, null, null],
         legend: { show: false },
         cursor: { drag: { x: true, y: false, setScale: false }, points: { size: 7 } },
         scales: {
@@ -135,7 +137,9 @@ export function Chart(props: Props) {
     chart.current?.redraw(false);
   }, [props.marks, props.cursor]);
 
-  return <div className="chart" ref={box} role="img" aria-label={`${props.label}, ${unit}`} />;
+  return (
+    <div className={props.tall ? "chart tall" : "chart"} ref={box} role="img" aria-label={`${props.label}, ${unit}`} />
+  );
 }
 
 function shape(data: ChartData, per: number): uPlot.AlignedData {
@@ -150,7 +154,6 @@ function drawMarks(plot: uPlot, props: Props, colour: (name: string) => string):
   ctx.beginPath();
   ctx.rect(bbox.left, bbox.top, bbox.width, bbox.height);
   ctx.clip();
-  ctx.font = `600 ${14 * ratio}px ${getComputedStyle(plot.root).fontFamily}`;
   const upright = (t: number) => {
     const x = Math.round(plot.valToPos(t, "x", true));
     ctx.beginPath();
@@ -160,8 +163,7 @@ function drawMarks(plot: uPlot, props: Props, colour: (name: string) => string):
     return x;
   };
   ctx.lineWidth = ratio;
-  ctx.textAlign = "left";
-  ctx.textBaseline = "alphabetic";
+  const labels: [string, number][] = [];
   for (const mark of props.marks) {
     ctx.strokeStyle = colour("--ink-2");
     ctx.setLineDash([2 * ratio, 3 * ratio]);
@@ -173,14 +175,25 @@ function drawMarks(plot: uPlot, props: Props, colour: (name: string) => string):
       ctx.fillRect(x, bbox.top, end - x, bbox.height);
       ctx.globalAlpha = 1;
     }
-    ctx.fillStyle = colour("--ink");
-    ctx.fillText(mark.label, x + 5 * ratio, bbox.top + 16 * ratio);
+    labels.push([mark.label, x]);
   }
   ctx.setLineDash([]);
   if (props.cursor !== null && props.cursor !== undefined) {
     ctx.strokeStyle = colour("--ink");
     ctx.lineWidth = 2 * ratio;
     upright(props.cursor);
+  }
+  ctx.restore();
+  let free = 0;
+  ctx.save();
+  ctx.font = `600 ${14 * ratio}px ${getComputedStyle(plot.root).fontFamily}`;
+  ctx.textAlign = "left";
+  ctx.textBaseline = "alphabetic";
+  ctx.fillStyle = colour("--ink");
+  for (const [label, x] of labels) {
+    if (x < Math.max(free, bbox.left) || x > bbox.left + bbox.width) continue;
+    ctx.fillText(label, x, bbox.top - 6 * ratio);
+    free = x + ctx.measureText(label).width + 8 * ratio;
   }
   ctx.restore();
 }

@@ -78,7 +78,8 @@ function paint(canvas: HTMLCanvasElement, buffer: Buffer, marks: StripMark[], vi
   const [low, high] = view.fit ? extent(buffer, first, view) : [view.low, view.high];
   const left = view.edge ? GUTTER : 0;
   const x = (t: number) => left + ((t - begin) / view.seconds) * (width - left);
-  const y = (v: number) => height - 3 - ((v - low) / (high - low || 1)) * (height - 6);
+  const top = marks.length ? 18 : 3;
+  const y = (v: number) => height - 3 - ((v - low) / (high - low || 1)) * (height - 3 - top);
   if (view.edge) {
     context.font = `14px ${style.fontFamily}`;
     context.fillStyle = style.getPropertyValue("--ink-2");

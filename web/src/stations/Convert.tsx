@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, ask, type Schemas } from "../api/client";
 import { useBench, useLength } from "../hooks/bench";
@@ -64,7 +64,7 @@ function Echo() {
         }),
       ),
   });
-  const live = useEverySecond(liveOn ? (now.sensors[sensor.id]?.raw ?? null) : null);
+  const live = useHeldStill(liveOn ? (now.sensors[sensor.id]?.raw ?? null) : null);
   const raw = effective === "live" ? live : effective === "cursor" ? (at.data?.raw ?? null) : typed;
   const air = effective === "live" ? now.air_c : effective === "cursor" ? (at.data?.air_c ?? null) : null;
   const worked = useQuery({
@@ -132,16 +132,18 @@ function Echo() {
   );
 }
 
+const HOLD_MS = 700;
+
 /** A live number that holds still long enough to be read. */
-function useEverySecond(value: number | null): number | null {
+function useHeldStill(value: number | null): number | null {
   const [held, setHeld] = useState(value);
-  const known = held === null || value === null;
+  const latest = useRef(value);
+  latest.current = value;
   useEffect(() => {
-    if (known) setHeld(value);
-    const timer = setTimeout(() => setHeld(value), 700);
-    return () => clearTimeout(timer);
-  }, [value, known]);
-  return held;
+    const timer = setInterval(() => setHeld(latest.current), HOLD_MS);
+    return () => clearInterval(timer);
+  }, []);
+  return held ?? value;
 }
 
 function heading(worked: Worked | undefined, length: ReturnType<typeof useLength>): string {
@@ -207,20 +209,22 @@ function Shares({ worked }: { worked: Worked }) {
   return (
     <section>
       <h2>Where the ± comes from</h2>
-      <div className="shares">
+      <div className="shares" aria-hidden="true">
         {shares.map((one, i) => (
-          <div key={one.label} style={{ flexGrow: Math.max(one.share, 0.001) }}>
-            <span className={`share-bar grey-${Math.min(i + 1, 4)}`} />
-            <span className="share-label">
-              {one.label}
-              <b>
-                {figure(one.share * 100, one.share < 0.095 ? 1 : 0)}
-                {THIN}%
-              </b>
-            </span>
-          </div>
+          <span key={one.label} className={`grey-${Math.min(i + 1, 4)}`} style={{ flexGrow: one.share }} />
         ))}
       </div>
+      <ul className="share-labels">
+        {shares.map((one, i) => (
+          <li key={one.label}>
+            <span className={`swatch grey-${Math.min(i + 1, 4)}`} /> {one.label}{" "}
+            <b>
+              {figure(one.share * 100, one.share < 0.095 ? 1 : 0)}
+              {THIN}%
+            </b>
+          </li>
+        ))}
+      </ul>
     </section>
   );
 }

@@ -236,8 +236,8 @@ function Floor({ found, trip, clear, onMove }: FloorProps) {
       </text>
       {live?.value != null && live.value < high && (
         <g>
-          <path d={`M${x(live.value)} ${FLOOR.y - 76}v76`} className="ours" />
-          <text x={x(live.value) + 6} y={FLOOR.y - 68} className="ours-text">
+          <path d={`M${x(live.value)} ${FLOOR.y - 66}v86`} className="ours" />
+          <text x={x(live.value)} y={FLOOR.y + 58} textAnchor="middle" className="ours-text">
             now
           </text>
         </g>

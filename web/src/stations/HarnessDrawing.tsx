@@ -1,3 +1,4 @@
+import type { KeyboardEvent } from "react";
 import type { Finding, Rig } from "../api/client";
 import {
   BAND_COLOURS,
@@ -135,25 +136,23 @@ function SensorBox({
 }) {
   const { left, width } = layout.sensor;
   const known = rig.sensors.find((one) => one.id === sensor.id);
+  const press = (event: KeyboardEvent) => {
+    if (event.key === "Enter" || event.key === " ") onPick(sensor.id);
+  };
   return (
-    <g
-      className={`sensor${selected ? " selected" : ""}`}
-      role="button"
-      tabIndex={0}
-      aria-pressed={selected}
-      aria-label={`${known?.name}, ${known?.kind_title}`}
-      onClick={() => onPick(sensor.id)}
-      onKeyDown={(event) => (event.key === "Enter" || event.key === " ") && onPick(sensor.id)}
-    >
+    <g className={`sensor${selected ? " selected" : ""}`}>
       <rect x={left} y={sensor.y} width={width} height={sensor.height} className="sensor-box" />
-      <text x={left + width - 12} y={sensor.y + 26} textAnchor="end" className="sensor-name">
-        {known?.name}
-      </text>
-      {wrapped(known?.kind_title ?? "").map((line, i) => (
-        <text key={line} x={left + width - 12} y={sensor.y + 48 + i * 19} textAnchor="end" className="small">
-          {line}
+      <g role="button" tabIndex={0} aria-pressed={selected} onClick={() => onPick(sensor.id)} onKeyDown={press}>
+        <rect x={left + 100} y={sensor.y + 4} width={width - 104} height="66" fill="transparent" />
+        <text x={left + width - 12} y={sensor.y + 26} textAnchor="end" className="sensor-name">
+          {known?.name}
         </text>
-      ))}
+        {wrapped(known?.kind_title ?? "").map((line, i) => (
+          <text key={line} x={left + width - 12} y={sensor.y + 48 + i * 19} textAnchor="end" className="small">
+            {line}
+          </text>
+        ))}
+      </g>
       {sensor.pins.map((pin) => (
         <g key={pin.name}>
           <rect x={left - 9} y={pin.y - 7} width="18" height="14" className="pin" />

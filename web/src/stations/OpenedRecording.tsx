@@ -90,6 +90,7 @@ export function OpenedRecording({ id }: { id: number }) {
           decimals={per === 1 ? 1 : 2}
           floor={(sensor.high - sensor.low) / 200 / per}
           cursor={cursor}
+          tall
           theme={String(night)}
           label={`${sensor.name} in ${recording?.name}`}
           onZoom={(from, to) => bench.show({ t0: from.toFixed(3), t1: to.toFixed(3) })}

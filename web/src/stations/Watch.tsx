@@ -168,7 +168,8 @@ function Health() {
 
 export function recordingLine(one: Recording): string {
   const kept = { live: "running", closed: "", cut: "cut short" }[one.status] ?? one.status;
-  return [moment(one.started_at), duration(one.duration_s), kept].filter(Boolean).join(", ");
+  const length = one.status === "live" ? "" : duration(one.duration_s);
+  return [moment(one.started_at), length, kept].filter(Boolean).join(", ");
 }
 
 function Recordings() {

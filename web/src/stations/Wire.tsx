@@ -61,61 +61,63 @@ export function Wire() {
         Board off and unplugged while you move a wire. A hot iron burns and its fumes do not belong in your lungs; board
         dust holds glass fibre. Have someone else check the wiring: nobody sees their own mistakes.
       </p>
-      <table className="schedule">
-        <thead>
-          <tr>
-            <th scope="col">From</th>
-            <th scope="col">To</th>
-            <th scope="col">Wire</th>
-            <th scope="col">Part in the wire</th>
-          </tr>
-        </thead>
-        <tbody>
-          {rig.rig.wires.map((wire) => {
-            const sensor = rig.sensors.find((one) => one.id === wire.sensor);
-            const needs = sensor?.pins[wire.pin] ?? [];
-            const able = rig.rig.board.pins.filter((pin) => pin.abilities.some((can) => needs.includes(can)));
-            const others = rig.rig.board.pins.filter((pin) => !able.includes(pin));
-            return (
-              <tr key={`${wire.sensor}-${wire.pin}`}>
-                <th scope="row">
-                  {sensor?.name} {wire.pin}
-                </th>
-                <td>
-                  <select
-                    aria-label={`${sensor?.name} ${wire.pin} goes to`}
-                    value={wire.to}
-                    onChange={(event) => void move(wire.sensor, wire.pin, event.target.value)}
-                  >
-                    {wire.to === "" && <option value="">no pin</option>}
-                    {needs.length > 0 && (
-                      <optgroup label="Can take it">
-                        {able.map((pin) => (
-                          <option key={pin.name}>{pin.name}</option>
+      <div className="table-scroll">
+        <table className="schedule">
+          <thead>
+            <tr>
+              <th scope="col">From</th>
+              <th scope="col">To</th>
+              <th scope="col">Wire</th>
+              <th scope="col">Part in the wire</th>
+            </tr>
+          </thead>
+          <tbody>
+            {rig.rig.wires.map((wire) => {
+              const sensor = rig.sensors.find((one) => one.id === wire.sensor);
+              const needs = sensor?.pins[wire.pin] ?? [];
+              const able = rig.rig.board.pins.filter((pin) => pin.abilities.some((can) => needs.includes(can)));
+              const others = rig.rig.board.pins.filter((pin) => !able.includes(pin));
+              return (
+                <tr key={`${wire.sensor}-${wire.pin}`}>
+                  <th scope="row">
+                    {sensor?.name} {wire.pin}
+                  </th>
+                  <td>
+                    <select
+                      aria-label={`${sensor?.name} ${wire.pin} goes to`}
+                      value={wire.to}
+                      onChange={(event) => void move(wire.sensor, wire.pin, event.target.value)}
+                    >
+                      {wire.to === "" && <option value="">no pin</option>}
+                      {needs.length > 0 && (
+                        <optgroup label="Can take it">
+                          {able.map((pin) => (
+                            <option key={pin.name}>{pin.name}</option>
+                          ))}
+                        </optgroup>
+                      )}
+                      <optgroup label="Rails">
+                        {rig.rig.board.rails.map((rail) => (
+                          <option key={rail.name}>{rail.name}</option>
                         ))}
                       </optgroup>
-                    )}
-                    <optgroup label="Rails">
-                      {rig.rig.board.rails.map((rail) => (
-                        <option key={rail.name}>{rail.name}</option>
-                      ))}
-                    </optgroup>
-                    {others.length > 0 && (
-                      <optgroup label="Other pins">
-                        {others.map((pin) => (
-                          <option key={pin.name}>{pin.name}</option>
-                        ))}
-                      </optgroup>
-                    )}
-                  </select>
-                </td>
-                <td>{wire.colour}</td>
-                <td>{partText(wire)}</td>
-              </tr>
-            );
-          })}
-        </tbody>
-      </table>
+                      {others.length > 0 && (
+                        <optgroup label="Other pins">
+                          {others.map((pin) => (
+                            <option key={pin.name}>{pin.name}</option>
+                          ))}
+                        </optgroup>
+                      )}
+                    </select>
+                  </td>
+                  <td>{wire.colour}</td>
+                  <td>{partText(wire)}</td>
+                </tr>
+              );
+            })}
+          </tbody>
+        </table>
+      </div>
     </>
   );
 }

@@ -1,0 +1,181 @@
+"""The HTTP face: refusals with field and sentence, strangers kept out, everything that a person does."""
+
+from __future__ import annotations
+
+import ast
+import json
+import re
+import shutil
+import subprocess
+from collections.abc import Iterator
+
+import pytest
+from fastapi.testclient import TestClient
+from starlette.websockets import WebSocketDisconnect
+
+from tickstone.actions.workshop import Workshop
+from tickstone.api.app import make_app
+from tickstone.store.database import Database
+
+RIG = "/api/rigs/fern"
+RANGER = f"{RIG}/sensors/front-ranger"
+PAIRS = [[mm, 2000 * (mm + 3) / 346 + e] for mm, e in ((150, 1), (250, -2), (400, 2), (600, -1), (900, 0.5))]
+
+
+@pytest.fixture
+def client(database: Database) -> Iterator[TestClient]:
+    with TestClient(make_app(Workshop(database)), base_url="http://127.0.0.1:8420") as made:
+        yield made
+
+
+def refused(answer, code: str, path: str) -> str:
+    body = answer.json()
+    assert (body["code"], body["path"]) == (code, path), body
+    assert body["message"].endswith(".")
+    return body["message"]
+
+
+@pytest.mark.parametrize(
+    ("method", "address", "body", "status", "code", "path"),
+    [
+        ("POST", "/api/calc/echo-distance", {"echo_us": -1}, 422, "bad-input", "echo_us"),
+        ("POST", "/api/calc/echo-distance", {}, 422, "bad-input", "echo_us"),
+        ("POST", "/api/calc/no-such", {}, 404, "not-found", "calc"),
+        ("GET", "/api/rigs/none", None, 404, "not-found", ""),
+        ("GET", "/api/nothing", None, 404, "not-found", ""),
+        ("GET", "/api/recordings/999", None, 404, "not-found", ""),
+        ("GET", "/api/recordings/1/trace?sensor=front-ranger&t0=5&t1=2", None, 422, "bad-input", "t0"),
+        ("GET", "/api/recordings/1/trace?sensor=front-ranger&width=1", None, 422, "bad-input", "width"),
+        ("GET", "/api/recordings/1/trace?sensor=none", None, 404, "not-found", ""),
+        ("GET", f"{RANGER}/worked?raw=nan", None, 422, "bad-input", "raw"),
+        ("GET", f"{RANGER}/worked?raw=-4", None, 422, "bad-input", "echo_us"),
+        ("GET", f"{RIG}/sensors/air/worked?raw=4", None, 422, "bad-input", "sensor"),
+        ("PUT", f"{RANGER}/constants/humidity", {"value": 140}, 422, "bad-input", "value"),
+        ("PUT", f"{RANGER}/constants/humidity", {"value": "wet"}, 422, "bad-input", "value"),
+        ("PUT", f"{RANGER}/constants/nothing", {"value": 1}, 422, "bad-input", "name"),
+        ("POST", f"{RIG}/board", {"board": "none", "revision": 1}, 422, "bad-input", "board"),
+        ("POST", f"{RIG}/board", {"board": "wide-3v3", "revision": 99}, 409, "conflict", "revision"),
+        ("POST", f"{RIG}/record", {}, 409, "not-connected", ""),
+        ("POST", f"{RIG}/stop", None, 409, "conflict", "recording"),
+        ("POST", f"{RIG}/marks", {"label": "x"}, 409, "conflict", "recording"),
+        ("POST", f"{RIG}/connect", {"kind": "stand-in"}, 404, "not-found", ""),
+        ("POST", f"{RIG}/connect", {"kind": "serial", "path": "/dev/none-such"}, 502, "source-lost", "path"),
+        ("POST", f"{RIG}/connect", {"kind": "serial", "path": "/dev/null", "baud": 7}, 422, "bad-input", "baud"),
+        ("POST", f"{RIG}/connect", {"kind": "tcp", "host": "127.0.0.1", "port": 0}, 422, "bad-input", "port"),
+        ("POST", f"{RANGER}/ruler/hold", {"true_mm": -3}, 422, "bad-input", "true_mm"),
+        ("POST", f"{RANGER}/ruler/take", None, 409, "conflict", "true_mm"),
+        ("POST", f"{RANGER}/ruler/pairs", {"pairs": [[150, 0]]}, 422, "bad-input", "pairs"),
+        ("POST", f"{RANGER}/ruler/accept", None, 409, "conflict", "calibration"),
+        ("POST", f"{RANGER}/obstacle", {"trip_mm": 300, "clear_mm": 200}, 422, "bad-input", "trip_mm"),
+        ("GET", f"{RIG}/stones/9/compare", None, 404, "not-found", ""),
+        ("POST", f"{RIG}/notes", {"text": ""}, 422, "bad-input", "text"),
+        ("POST", "/api/rigs", {"title": "★"}, 422, "bad-input", "title"),
+        ("POST", "/api/rigs", {"title": "Fern"}, 409, "conflict", "slug"),
+        ("PATCH", "/api/marks/999", {"label": "x"}, 404, "not-found", ""),
+    ],
+)
+def test_refusals(client: TestClient, method: str, address: str, body, status: int, code: str, path: str) -> None:
+    answer = client.request(method, address, json=body)
+    assert answer.status_code == status, answer.text
+    refused(answer, code, path)
+
+
+def test_nan_and_infinity_in_a_body_are_refused_and_not_echoed(client: TestClient) -> None:
+    for bad in ("NaN", "Infinity", "1e999"):
+        answer = client.put(f"{RANGER}/constants/height", content=f'{{"value": {bad}}}',
+                            headers={"Content-Type": "application/json"})  # fmt: skip
+        assert answer.status_code == 422
+        refused(answer, "bad-input", "value")
+
+
+@pytest.mark.parametrize(
+    "headers",
+    [{"Host": "evil.example"}, {"Host": "127.0.0.1.evil.example:8420"}, {"Origin": "http://evil.example"},
+     {"Origin": "http://127.0.0.1:9999"}, {"Origin": "null"}],
+)  # fmt: skip
+def test_strangers_are_kept_out(client: TestClient, headers: dict) -> None:
+    assert client.get("/api/rigs", headers=headers).status_code == 403
+    assert client.post(f"{RIG}/record", json={}, headers=headers).status_code == 403
+    with pytest.raises(WebSocketDisconnect), client.websocket_connect(f"{RIG}/live", headers=headers):
+        pass
+
+
+def test_our_own_pages_are_let_in(client: TestClient) -> None:
+    own = {"Host": "localhost:8420", "Origin": "http://localhost:8420"}
+    assert client.get("/api/rigs", headers=own).status_code == 200
+
+
+def test_a_new_rig_is_wired_and_has_no_faults(client: TestClient) -> None:
+    made = client.post("/api/rigs", json={"title": "Plume", "purpose": "float in a tube", "board": "wide-3v3"}).json()
+    assert made["slug"] == "plume"
+    assert [f["kind"] for f in made["findings"]] == ["level-too-high"]
+    fixed = client.post("/api/rigs/plume/fix", json={"kind": "level-too-high", "sensor": "front-ranger", "pin": "echo",
+                                                     "revision": made["revision"]}).json()  # fmt: skip
+    assert fixed["findings"] == []
+    assert {rig["slug"] for rig in client.get("/api/rigs").json()} == {"fern", "plume"}
+
+
+def test_from_pairs_to_the_exported_constant(client: TestClient) -> None:
+    draft = client.post(f"{RANGER}/ruler/pairs", json={"pairs": PAIRS}).json()
+    assert draft["can_accept"]
+    assert draft["fit"]["speed_m_s"] == pytest.approx(346, abs=1)
+    client.post(f"{RANGER}/ruler/accept").raise_for_status()
+    found = client.get(f"{RANGER}/obstacle").json()
+    assert found["parts_mm"]["braking"] == pytest.approx(100)
+    client.post(f"{RANGER}/obstacle", json={"trip_mm": 300, "clear_mm": 350}).raise_for_status()
+    assert client.post(f"{RIG}/stones", json={"why": "first */ \\ run\nsecond line"}).json()["id"] == 1
+    header = client.get(f"{RIG}/stones/1/export/c")
+    assert 'filename="fern_stone_1.h"' in header.headers["content-disposition"]
+    line = next(line for line in header.text.splitlines() if "FRONT_RANGER_SOUND_M_PER_S" in line)
+    assert re.search(r"= 34\d\.\d+f;  // sound ± [\d.]+ m/s, measured, ruler, 5 places, \d{4}-\d\d-\d\d$", line)
+    module = client.get(f"{RIG}/stones/1/export/python").text
+    values = {node.targets[0].id: ast.literal_eval(node.value) for node in ast.parse(module).body}
+    assert values["FRONT_RANGER_TRIP_MM"] == 300.0
+    data = json.loads(client.get(f"{RIG}/stones/1/export/json").text)
+    offset = data["constants"]["FRONT_RANGER_OFFSET_MM"]
+    assert (offset["unit"], offset["provenance"]) == ("mm", "measured")
+    assert offset["value"] == pytest.approx(values["FRONT_RANGER_OFFSET_MM"], rel=1e-6)
+    assert all(c["date"] for c in data["constants"].values())
+    assert client.get(f"{RIG}/stones/1/export/xml").status_code == 422
+    kinds = {entry["kind"] for entry in client.get(f"{RIG}/entries").json()}
+    assert {"recording", "calibration", "constant", "stone"} <= kinds
+
+
+@pytest.mark.skipif(shutil.which("gcc") is None, reason="no C compiler here")
+def test_the_c_header_compiles(client: TestClient, tmp_path) -> None:
+    client.post(f"{RIG}/stones", json={"why": "a */ comment \\"}).raise_for_status()
+    (tmp_path / "stone.h").write_text(client.get(f"{RIG}/stones/1/export/c").text)
+    (tmp_path / "main.c").write_text('#include "stone.h"\nint main(void) { return FRONT_RANGER_CONE_DEG > 100.0f; }\n')
+    done = subprocess.run(["gcc", "-std=c99", "-Wall", "-Werror", "-Wno-unused-const-variable", "-o",
+                           str(tmp_path / "main"), str(tmp_path / "main.c")], capture_output=True, text=True)  # fmt: skip
+    assert done.returncode == 0, done.stderr
+
+
+def test_the_worked_line_follows_the_rigs_constants(client: TestClient) -> None:
+    before = client.get(f"{RANGER}/worked", params={"raw": 1748}).json()
+    assert before["distance_mm"] == pytest.approx(1748 * before["speed_m_s"] / 2000)
+    assert sum(s["share"] for s in before["shares"]) == pytest.approx(1)
+    client.post(f"{RANGER}/ruler/pairs", json={"pairs": PAIRS}).raise_for_status()
+    client.post(f"{RANGER}/ruler/accept").raise_for_status()
+    after = client.get(f"{RANGER}/worked", params={"raw": 1748}).json()
+    assert after["distance_mm"] == pytest.approx(1748 * 346 / 2000 - 3, abs=1)
+    assert after["plus_minus_mm"] < before["plus_minus_mm"]
+    back = client.get(f"{RANGER}/worked/inverse", params={"distance_mm": after["distance_mm"]}).json()
+    assert back["echo_us"] == pytest.approx(1748, abs=0.01)
+    warm = client.get(f"{RANGER}/worked", params={"raw": 1748, "air_c": 30, "live_air": True}).json()
+    assert warm["speed_m_s"] > after["speed_m_s"] + 4
+    none = client.get(f"{RANGER}/worked", params={"raw": 0}).json()
+    assert (none["distance_mm"], none["reason"], none["rules"]) == (None, "dropout", [])
+
+
+def test_recordings_are_renamed_put_away_and_brought_back(client: TestClient) -> None:
+    (first,) = client.get(f"{RIG}/recordings").json()
+    client.patch(f"/api/recordings/{first['id']}", json={"name": "Bench"}).raise_for_status()
+    client.patch(f"/api/recordings/{first['id']}", json={"archived": True}).raise_for_status()
+    assert client.get(f"{RIG}/recordings").json() == []
+    client.patch(f"/api/recordings/{first['id']}", json={"archived": False}).raise_for_status()
+    assert client.get(f"{RIG}/recordings").json()[0]["name"] == "Bench"
+
+
+def test_health_is_honest_about_the_stand_in(client: TestClient) -> None:
+    assert client.get("/api/health").json() == {"ok": True, "database": True, "standin": False, "demo": False}

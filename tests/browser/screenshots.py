@@ -1,0 +1,110 @@
+"""Renew docs/screenshots: walk the demo in a fresh data folder and keep a picture of each main view."""
+
+from __future__ import annotations
+
+import sys
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+ROOT = Path(__file__).resolve().parents[2]
+sys.path.insert(0, str(ROOT))
+
+from tests.browser.conftest import CHROMIUM, FLAGS  # noqa: E402
+from tests.conftest import Served  # noqa: E402
+
+FOLDER = ROOT / "docs" / "screenshots"
+PLACES = (150, 250, 400, 600, 900)
+
+
+def keep(page: Page, name: str) -> None:
+    """One picture of what is on the screen."""
+    page.wait_for_timeout(700)
+    page.screenshot(path=FOLDER / f"{name}.png")
+    print(f"docs/screenshots/{name}.png")
+
+
+def hold(page: Page, served: Served, places: tuple[int, ...], already: int = 0) -> None:
+    """Hold the target at places by the ruler, one after the other."""
+    for held, mm in enumerate(places, start=already + 1):
+        served.client.patch("/api/standin", json={"target_mm": mm})
+        page.get_by_label("The ruler says").fill(str(mm))
+        page.get_by_label("The ruler says").press("Enter")
+        page.locator(f".places .held:nth-of-type({held})").wait_for(timeout=20_000)
+
+
+def walk(page: Page, served: Served) -> None:
+    """From the wire to the stone."""
+    page.goto("/fern/wire")
+    page.get_by_label("Board", exact=True).select_option("wide-3v3")
+    page.locator(".fault-tag").wait_for()
+    page.get_by_role("button", name="Close this line").click()
+    keep(page, "wire")
+    page.get_by_role("button", name="Undo the last change").click()
+    page.keyboard.press("2")
+    page.get_by_role("button", name="Connect the stand-in C").click()
+    served.client.patch("/api/standin", json={"target_mm": 1600})
+    page.wait_for_timeout(9000)
+    page.keyboard.press("r")
+    page.wait_for_timeout(2500)
+    page.keyboard.press("m")
+    page.wait_for_timeout(800)
+    served.client.patch("/api/standin", json={"drift_mm_s": -140})
+    page.wait_for_timeout(7500)
+    page.locator(".notice").wait_for(state="hidden")
+    keep(page, "watch")
+    page.set_viewport_size({"width": 390, "height": 844})
+    keep(page, "watch-phone")
+    page.set_viewport_size({"width": 1280, "height": 800})
+    served.client.patch("/api/standin", json={"drift_mm_s": 0})
+    page.keyboard.press("r")
+    page.wait_for_timeout(500)
+    page.keyboard.press("4")
+    hold(page, served, PLACES[:3])
+    page.get_by_label("The ruler says").fill("600")
+    page.get_by_label("The ruler says").press("Enter")
+    page.wait_for_timeout(1500)
+    served.client.patch("/api/standin", json={"target_mm": 600})
+    page.wait_for_timeout(900)
+    keep(page, "calibrate-ranger")
+    page.locator(".places .held:nth-of-type(4)").wait_for(timeout=20_000)
+    hold(page, served, PLACES[4:], already=4)
+    page.locator(".next").get_by_role("button", name="Accept").click()
+    page.locator(".notice").wait_for(state="hidden")
+    served.client.patch("/api/standin", json={"target_mm": 302})
+    page.keyboard.press("3")
+    page.wait_for_timeout(1500)
+    keep(page, "convert")
+    page.keyboard.press("5")
+    page.get_by_role("button", name="Choose").click()
+    page.locator(".notice").wait_for()
+    page.locator(".notice").wait_for(state="hidden")
+    keep(page, "decide-obstacle")
+    page.keyboard.press("7")
+    page.get_by_label("Why this stone").fill("first bench calibration")
+    page.locator(".stones").get_by_role("button", name="Cut stone 1").click()
+    page.locator(".notice").wait_for()
+    page.get_by_label("Note", exact=True).fill("Trays on: check the braking again")
+    page.get_by_role("button", name="Note it").click()
+    page.locator(".notice").wait_for(state="hidden")
+    keep(page, "log")
+
+
+def main() -> None:
+    """Serve a fresh demo, walk it, stop it."""
+    FOLDER.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory(prefix="tick-stone-pictures-") as name, sync_playwright() as playwright:
+        Path(name).chmod(0o711)
+        served = Served(Path(name), None)
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        page = browser.new_page(base_url=served.address, viewport={"width": 1280, "height": 800})
+        try:
+            walk(page, served)
+        finally:
+            browser.close()
+            served.stop()
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,171 @@
+"""Empty, lost, away, narrow, by keyboard, in both themes: what every screen owes a person."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.conftest import Served
+from tickstone.launch.folders import WEB
+
+pytestmark = pytest.mark.browser
+AXE = (WEB / "node_modules" / "axe-core" / "axe.min.js").read_text()
+STATIONS = ("wire", "watch", "convert", "calibrate", "decide", "drive", "log")
+
+
+def violations(page: Page) -> list[str]:
+    page.evaluate(AXE)
+    found = page.evaluate(
+        "axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']})"
+    )
+    return [
+        f"{v['id']}: {n['html'][:160]} {n['failureSummary'][:200]}" for v in found["violations"] for n in v["nodes"]
+    ]
+
+
+@pytest.mark.parametrize("theme", ["day", "night"])
+def test_axe_finds_nothing_on_any_station(page: Page, served: Served, theme: str) -> None:
+    if theme == "night":
+        page.add_init_script("localStorage.setItem('tick-stone-settings', JSON.stringify({night: true}))")
+    served.client.post("/api/rigs/fern/connect", json={"kind": "stand-in"}).raise_for_status()
+    pairs = [[150, 885], [400, 2330], [900, 5220]]
+    served.client.post("/api/rigs/fern/sensors/front-ranger/ruler/pairs", json={"pairs": pairs}).raise_for_status()
+    served.client.post("/api/rigs/fern/sensors/front-ranger/obstacle", json={"trip_mm": 300, "clear_mm": 350})
+    served.client.post("/api/rigs/fern/stones", json={"why": ""})
+    found = []
+    for station in STATIONS:
+        page.goto(f"/fern/{station}")
+        page.locator("h1").wait_for()
+        page.wait_for_timeout(900)
+        found += [f"{station}: {v}" for v in violations(page)]
+    page.goto("/rigs")
+    page.locator("h1").wait_for()
+    found += violations(page)
+    rig = served.client.get("/api/rigs/fern").json()
+    served.client.post(
+        "/api/rigs/fern/board", json={"board": "wide-3v3", "revision": rig["revision"]}
+    ).raise_for_status()
+    page.goto("/fern/wire")
+    page.locator(".fault-tag").wait_for()
+    found += violations(page)
+    page.keyboard.press("/")
+    page.get_by_role("dialog").wait_for()
+    page.wait_for_timeout(400)
+    found += violations(page)
+    assert not found, "\n".join(found)
+
+
+def test_unplugging_is_said_and_connecting_again_works(page: Page, served: Served) -> None:
+    page.goto("/fern/watch")
+    page.get_by_role("button", name="Connect the stand-in C").click()
+    expect(page.locator(".source-live")).to_be_visible()
+    page.keyboard.press("r")
+    expect(page.locator(".recorded b")).to_have_text(re.compile(r"^[1-9]"))
+    served.client.patch("/api/standin", json={"faults": ["unplug"]})
+    expect(page.locator("h1")).to_have_text("The board was unplugged")
+    expect(page.locator(".recordings")).to_contain_text("cut short")
+    page.keyboard.press("c")
+    expect(page.get_by_role("alert")).to_contain_text("Cannot open stand-in")
+    served.client.patch("/api/standin", json={"faults": []})
+    page.keyboard.press("c")
+    expect(page.locator("h1")).to_have_text(re.compile("Box or wall ahead"))
+
+
+def test_an_app_that_goes_away_is_said_and_the_page_goes_on_by_itself(page: Page, served: Served) -> None:
+    page.goto("/fern/wire")
+    expect(page.locator(".harness")).to_be_visible()
+    port = served.address.rsplit(":", 1)[1]
+    served.kill()
+    expect(page.locator(".away")).to_contain_text("does not answer")
+    served.start(port)
+    expect(page.locator(".away")).to_have_count(0)
+    page.keyboard.press("7")
+    expect(page.locator(".timeline ol li").first).to_be_visible()
+
+
+def test_letter_keys_can_be_turned_off_and_never_act_while_typing(page: Page) -> None:
+    page.goto("/fern/log")
+    page.get_by_label("Note", exact=True).press_sequentially("r 2 m c")
+    expect(page).to_have_url(re.compile("/fern/log"))
+    expect(page.locator(".source-idle")).to_be_visible()
+    page.get_by_role("button", name="Settings").click()
+    page.get_by_label(re.compile("Letter keys")).uncheck()
+    page.keyboard.press("Escape")
+    page.locator("h1").click()
+    page.keyboard.press("c")
+    page.keyboard.press("2")
+    expect(page.locator("h1")).to_have_text("Nothing is connected yet")
+
+
+def test_units_and_theme_are_remembered(page: Page) -> None:
+    page.goto("/fern/wire")
+    page.get_by_role("button", name="Settings").click()
+    page.get_by_label("cm", exact=True).check()
+    page.get_by_label("Night bench").check()
+    page.reload()
+    expect(page.locator("html")).to_have_attribute("data-bs-theme", "dark")
+    expect(page.locator("#constant-height")).to_contain_text("11.80")
+    expect(page.locator("#constant-height")).to_contain_text("cm")
+
+
+def test_addresses_can_be_shared_and_back_works(page: Page) -> None:
+    page.goto("/fern/watch?recording=1&t0=10&t1=20&t=15")
+    expect(page.locator("h1")).to_have_text("First look at the bench")
+    expect(page.locator(".cursor-line")).to_contain_text("At 15.00")
+    page.get_by_role("button", name="Show all of it").click()
+    expect(page).not_to_have_url(re.compile("t0="))
+    page.keyboard.press("1")
+    expect(page.locator(".harness")).to_be_visible()
+    page.go_back()
+    expect(page.locator("h1")).to_have_text("First look at the bench")
+    page.goto("/fern/watch?recording=999")
+    expect(page.locator("h1")).to_have_text("There is no such recording")
+    page.goto("/nobody/wire")
+    expect(page.locator("h1")).to_contain_text("no rig")
+
+
+def test_a_wire_is_moved_by_keyboard_and_a_doubled_pin_is_found(page: Page) -> None:
+    page.goto("/fern/wire")
+    page.get_by_label("front ranger trigger goes to").select_option("capture")
+    expect(page.locator("h1")).to_have_text("One wire would not work")
+    expect(page.locator(".fault-tag")).to_contain_text("two on capture")
+    page.locator(".fault-tag button").click()
+    expect(page.locator("h1")).to_have_text("Nothing burns, and every wire can be read")
+
+
+@pytest.mark.parametrize("width", [768, 390])
+def test_narrow_screens_scroll_down_and_never_sideways(page: Page, width: int) -> None:
+    page.set_viewport_size({"width": width, "height": 800})
+    for station in STATIONS:
+        page.goto(f"/fern/{station}")
+        page.locator("h1").wait_for()
+        page.wait_for_timeout(300)
+        wide = page.evaluate("document.documentElement.scrollWidth")
+        assert wide <= width, f"{station} is {wide} px wide"
+
+
+def test_watch_works_on_a_phone(page: Page, served: Served) -> None:
+    served.client.post("/api/rigs/fern/connect", json={"kind": "stand-in"}).raise_for_status()
+    page.set_viewport_size({"width": 390, "height": 844})
+    page.goto("/fern/watch")
+    expect(page.locator(".watch-row").first.locator("b").nth(1)).to_have_text(re.compile(r"8\d\d"))
+    page.get_by_role("button", name=re.compile("Record")).click()
+    page.get_by_role("button", name=re.compile("^Mark")).click()
+    expect(page.locator(".notice")).to_contain_text("Marked")
+    page.get_by_role("button", name=re.compile("Stop")).click()
+    expect(page.get_by_role("button", name=re.compile("Record R"))).to_be_visible()
+
+
+def test_the_drawer_moves_the_target_and_is_marked_as_the_stand_in(page: Page) -> None:
+    page.goto("/fern/watch")
+    expect(page.locator("h1")).to_have_text("Nothing is connected yet")
+    page.keyboard.press("c")
+    expect(page.locator(".source-live")).to_be_visible()
+    page.locator(".source").click()
+    page.get_by_role("button", name="Move the stand-in’s hands …").click()
+    page.get_by_label("Put it at").fill("420")
+    expect(page.locator(".watch-row").first).to_contain_text(re.compile(r"42\d"))
+    page.get_by_label(re.compile("Zeros")).check()
+    expect(page.locator(".health")).to_contain_text(re.compile(r"[1-9]\d* dropouts"))

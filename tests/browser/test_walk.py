@@ -1,0 +1,184 @@
+"""One walk from the wire to the constant, as a person does it; and what must hold on the way."""
+
+from __future__ import annotations
+
+import json
+import re
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.conftest import Served
+
+pytestmark = pytest.mark.browser
+
+
+def heading(page: Page):
+    return page.locator("h1")
+
+
+def hands(served: Served, **changes) -> None:
+    served.client.patch("/api/standin", json=changes).raise_for_status()
+
+
+def connect(page: Page) -> None:
+    page.keyboard.press("c")
+    expect(page.locator(".source-live")).to_be_visible()
+
+
+def test_from_the_wire_to_the_constant(page: Page, served: Served) -> None:
+    # 1. Wire: the board that cannot bear 5 V, the fix, the undo.
+    page.goto("/")
+    expect(heading(page)).to_have_text("Nothing burns, and every wire can be read")
+    expect(page.locator(".harness .sensor").first).to_be_visible()
+    page.get_by_label("Board", exact=True).select_option("wide-3v3")
+    expect(heading(page)).to_have_text("One wire would harm the board")
+    expect(page.locator(".fault-tag")).to_contain_text("5.0 V into 3.6 V")
+    page.locator(".fault-tag").get_by_role("button", name="Put them in").click()
+    expect(heading(page)).to_have_text("Nothing burns, and every wire can be read")
+    expect(page.locator(".harness .part-text").first).to_contain_text("kΩ")
+    page.get_by_role("button", name="Undo", exact=True).click()
+    expect(heading(page)).to_have_text("One wire would harm the board")
+    page.get_by_role("button", name="Undo the last change").click()
+    expect(page.get_by_label("Board", exact=True)).to_have_value("small-5v")
+
+    # 2. Watch: connect, record, mark, stop, open again.
+    page.keyboard.press("2")
+    expect(heading(page)).to_have_text("Nothing is connected yet")
+    connect(page)
+    expect(heading(page)).to_have_text(re.compile("standing still"))
+    expect(page.locator(".watch-row").first).to_contain_text("µs")
+    expect(page.locator(".health")).to_contain_text("20.0 lines/s")
+    page.keyboard.press("r")
+    expect(page.locator(".recorded b")).to_have_text(re.compile(r"^[1-9]"))
+    page.keyboard.press("m")
+    expect(page.locator(".notice")).to_contain_text("Marked")
+    page.wait_for_timeout(3500)
+    page.keyboard.press("r")
+    expect(page.get_by_role("button", name="Record R")).to_be_visible()
+    page.locator(".recordings .link").first.click()
+    expect(page.locator(".chart canvas")).to_be_visible()
+    expect(page.get_by_role("heading", name="Marks")).to_be_visible()
+    expect(page.locator(".recorded-lists .link").first).to_have_text("mark")
+    page.locator(".chart .u-over").click(position={"x": 300, "y": 90})
+    expect(page.locator(".cursor-line")).to_contain_text("mm")
+
+    # 3. Convert: from the recording's cursor, live, and typed.
+    page.get_by_role("button", name="Work it out").click()
+    expect(heading(page)).to_have_text(re.compile(r"µs is 8\d\d"))
+    expect(page.get_by_role("button", name="from the recording’s cursor")).to_have_attribute("aria-pressed", "true")
+    page.get_by_role("button", name="live", exact=True).click()
+    expect(heading(page)).to_have_text(re.compile(r"µs is 8\d\d"))
+    page.get_by_label("Echo time").fill("0")
+    expect(heading(page)).to_have_text(re.compile("no echo: a dropout"))
+    page.get_by_label("Echo time").fill("1748")
+    expect(heading(page)).to_have_text(re.compile(r"1\D748\Dµs is 30\d"))
+    expect(page.locator(".shares")).to_contain_text("air temperature")
+    expect(page.locator(".rules .flag-text")).to_have_count(6)
+    page.get_by_label("Distance", exact=True).fill("300")
+    expect(page.locator(".inverse")).to_contain_text(re.compile(r"comes back in 1\D7\d\d"))
+
+    # 4. Calibrate: five distances by the ruler, taken when still.
+    page.get_by_role("link", name="Calibrate").click()
+    for held, mm in enumerate((150, 250, 400, 600, 900), start=1):
+        hands(served, target_mm=mm)
+        page.get_by_label("The ruler says").fill(str(mm))
+        page.get_by_label("The ruler says").press("Enter")
+        expect(page.locator(".places .held")).to_have_count(held, timeout=20_000)
+    expect(heading(page)).to_have_text(re.compile(r"Every place held; sound is 34\d\.\d ± "))
+    page.locator(".next").get_by_role("button", name="Accept").click()
+    expect(heading(page)).to_have_text(re.compile("Calibrated today"))
+    offset = page.locator("#constant-offset")
+    expect(offset).to_contain_text("measured")
+    offset.click()
+    expect(page.get_by_role("dialog", name="offset")).to_contain_text("Open the recording behind it")
+    page.keyboard.press("Escape")
+
+    # 5. Decide: nudge the ochre tick, choose.
+    page.locator("#work").click(position={"x": 600, "y": 5})
+    page.keyboard.press("5")
+    expect(heading(page)).to_have_text(re.compile(r"must begin to stop at 2\d\d mm"))
+    before = int(page.get_by_role("slider", name="Trip distance").get_attribute("aria-valuenow") or 0)
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("Shift+ArrowRight")
+    expect(page.get_by_role("slider", name="Trip distance")).to_have_attribute("aria-valuenow", str(before + 11))
+    page.get_by_role("button", name=re.compile("^Choose")).click()
+    expect(heading(page)).to_have_text(re.compile(rf"Tripping at {before + 11} mm stops the cart with \d+ mm to spare"))
+    expect(page.locator("#constant-trip")).to_contain_text("chosen")
+
+    # 6. Log: cut a stone, take it along.
+    page.keyboard.press("7")
+    page.locator(".next").get_by_role("button", name="Cut stone 1").click()
+    expect(heading(page)).to_have_text("Stone 1 holds everything as it stands")
+    with page.expect_download() as download:
+        page.get_by_role("link", name="JSON").click()
+    constants = json.loads(download.value.path().read_text())["constants"]
+    assert constants["FRONT_RANGER_TRIP_MM"]["value"] == before + 11
+    assert constants["FRONT_RANGER_SOUND_M_PER_S"]["provenance"] == "measured"
+    for name in ("C header", "Python"):
+        with page.expect_download():
+            page.get_by_role("link", name=name).click()
+    for word in ("stone", "calibration", "recording", "wiring"):
+        expect(page.locator(".timeline ol")).to_contain_text(word)
+
+    # Everything is there after a restart.
+    served.process.terminate()
+    served.process.wait()
+    served.start()
+    page.goto(f"{served.address}/fern/log")
+    expect(heading(page)).to_have_text("Stone 1 holds everything as it stands")
+
+
+def test_a_new_choice_of_speed_makes_the_trip_stale_and_says_so(page: Page) -> None:
+    page.goto("/fern/decide")
+    page.get_by_role("button", name=re.compile("^Choose")).click()
+    expect(heading(page)).to_have_text(re.compile("to spare"))
+    page.get_by_label("cart speed", exact=True).fill("0.9")
+    expect(heading(page)).to_have_text(re.compile("too late at 0.9 m/s"))
+    expect(page.locator("#constant-trip")).to_contain_text("stale: cart speed changed since")
+    expect(page.get_by_role("link", name=re.compile("Decide.*no longer holds"))).to_be_visible()
+
+
+@pytest.mark.parametrize(
+    ("address", "label", "value", "said"),
+    [
+        ("/fern/decide", "braking", "0", "cannot be below"),
+        ("/fern/decide", "votes", "many", "is not a number"),
+        ("/fern/convert", "Echo time", "-5", "cannot be below 0"),
+        ("/fern/convert", "Distance", "1e9", "cannot be above"),
+    ],
+)
+def test_every_field_refuses_what_cannot_be_and_keeps_what_was_typed(
+    page: Page, address: str, label: str, value: str, said: str
+) -> None:
+    page.goto(address)
+    field = page.get_by_label(label, exact=True)
+    field.fill(value)
+    expect(page.locator(".field-fault")).to_contain_text(said)
+    expect(field).to_have_value(value)
+    expect(field).to_have_attribute("aria-invalid", "true")
+
+
+def test_the_forms_of_slab_ruler_notebook_and_rigs_refuse_too(page: Page) -> None:
+    page.goto("/fern/convert")
+    page.locator("#constant-humidity").click()
+    page.get_by_label("You measured").fill("140")
+    page.get_by_role("button", name="Set it").click()
+    expect(page.get_by_role("dialog").locator(".field-fault")).to_contain_text("between 0 and 100")
+    page.get_by_label("You measured").fill("62")
+    page.get_by_role("button", name="Set it").click()
+    expect(page.locator("#constant-humidity")).to_contain_text("measured")
+    page.goto("/fern/calibrate")
+    page.get_by_role("button", name="Type pairs from a notebook").click()
+    page.get_by_label(re.compile("One pair a line")).fill("150 893\n400 what")
+    page.get_by_role("button", name="Take them").click()
+    expect(page.locator("#pairs-fault")).to_contain_text("Line 2")
+    page.get_by_label(re.compile("One pair a line")).fill("150 885\n400 2330\n900 5220")
+    page.get_by_role("button", name="Take them").click()
+    expect(page.locator(".places .held")).to_have_count(3)
+    page.goto("/rigs")
+    page.get_by_role("button", name="Begin").click()
+    expect(page.locator("#rig-fault")).to_contain_text("name first")
+    page.get_by_label("Name", exact=True).fill("Plume")
+    page.get_by_role("button", name="Begin").click()
+    expect(page).to_have_url(re.compile("/plume/wire"))

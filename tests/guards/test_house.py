@@ -1,0 +1,106 @@
+"""The project's own rules: who may import whom, what must be fresh, what must not stand in the tree."""
+
+from __future__ import annotations
+
+import ast
+import re
+import subprocess
+from pathlib import Path
+
+import pytest
+
+from tickstone.launch import checks
+from tickstone.launch.folders import ROOT
+
+SOURCE = ROOT / "src" / "tickstone"
+
+# Each room may import the rooms named here (and itself); launch and cli put everything together.
+MAY_IMPORT = {
+    "errors": set(),
+    "core": {"errors"},
+    "calculations": {"core", "errors"},
+    "link": {"core", "errors"},
+    "standin": {"core", "errors"},
+    "firmware": {"core", "errors"},
+    "store": {"core", "errors"},
+    "actions": {"core", "errors", "calculations", "link", "firmware", "store"},
+    "api": {"core", "errors", "calculations", "link", "store", "actions"},
+    "launch": {"core", "errors", "actions", "api", "link", "standin", "store"},
+    "cli": {"errors", "calculations", "launch"},
+}
+CORE_MAY_IMPORT = {"numpy", "scipy", "numba", "tickstone"}
+STANDARD_NOT_IN_CORE = {"os", "socket", "logging", "time", "subprocess", "threading", "random", "datetime", "pathlib"}
+
+
+def modules() -> list[Path]:
+    return sorted(SOURCE.rglob("*.py"))
+
+
+def imported(path: Path) -> set[str]:
+    names = set()
+    for node in ast.walk(ast.parse(path.read_text())):
+        if isinstance(node, ast.Import):
+            names |= {alias.name for alias in node.names}
+        elif isinstance(node, ast.ImportFrom) and node.module:
+            names |= {f"{node.module}.{alias.name}" for alias in node.names}
+    return names
+
+
+@pytest.mark.parametrize("path", modules(), ids=lambda p: str(p.relative_to(SOURCE)))
+def test_imports_run_in_one_direction(path: Path) -> None:
+    room = path.relative_to(SOURCE).parts[0].removesuffix(".py")
+    if room == "__init__":
+        return
+    for name in imported(path):
+        if name.startswith("tickstone."):
+            other = name.split(".")[1]
+            assert other == room or other in MAY_IMPORT[room], f"{room} must not import {name}"
+
+
+@pytest.mark.parametrize("path", sorted((SOURCE / "core").rglob("*.py")), ids=lambda p: p.name)
+def test_the_core_computes_and_does_nothing_else(path: Path) -> None:
+    import sys
+
+    for name in imported(path):
+        top = name.split(".")[0]
+        assert top in CORE_MAY_IMPORT or top in sys.stdlib_module_names, f"the core must not import {name}"
+        assert top not in STANDARD_NOT_IN_CORE, f"the core must not import {name}"
+
+
+def test_no_sql_and_no_arithmetic_library_in_the_api() -> None:
+    for path in (SOURCE / "api").glob("*.py"):
+        assert not {n for n in imported(path) if n.startswith("sqlalchemy") and "Session" not in n}, path.name
+
+
+def test_the_front_ends_types_are_those_of_the_api() -> None:
+    assert checks.API_TYPES.read_text() == checks.api_types(checks.schema_of_app()), "run ./tick-stone api-types"
+
+
+def tracked() -> list[Path]:
+    names = subprocess.run(["git", "ls-files"], cwd=ROOT, capture_output=True, text=True, check=True).stdout.split("\n")
+    return [ROOT / name for name in names if name and (ROOT / name).is_file()]
+
+
+def test_no_lock_names_a_host_and_no_file_names_a_machine() -> None:
+    text_files = [p for p in tracked() if p.suffix not in (".png", ".woff2")]
+    for path in text_files:
+        text = path.read_text(errors="replace")
+        if path.name in ("package-lock.json",) or path.name.startswith("requirements"):
+            assert not re.search(r"https?://\S*(registry|pypi|files\.python)", text), path
+        if path.suffix in (".py", ".ts", ".tsx", ".md", ".json", ".toml", ".css") and path != Path(__file__):
+            assert not re.search(r"/(root|home/\w+|work)/", text), f"a machine's path stands in {path}"
+
+
+def test_every_public_function_of_the_core_says_what_it_does() -> None:
+    for path in (SOURCE / "core").rglob("*.py"):
+        for node in ast.parse(path.read_text()).body:
+            if isinstance(node, ast.FunctionDef | ast.ClassDef) and not node.name.startswith("_"):
+                assert ast.get_docstring(node), f"{path.name}: {node.name}"
+
+
+def test_pictures_are_few_and_linked_from_the_readme() -> None:
+    readme = (ROOT / "README.md").read_text()
+    pictures = sorted((ROOT / "docs" / "screenshots").glob("*.png"))
+    assert 0 < len(pictures) < 20
+    for picture in pictures:
+        assert f"docs/screenshots/{picture.name}" in readme, picture.name
