@@ -315,3 +315,24 @@ def test_a_rig_document_survives_the_database(database: Database) -> None:
         assert rigs.RIG_DOCUMENT.validate_python(plain) == stored.rig
         with pytest.raises(Conflict):
             rigs.new_rig(session, "fern", replace(stored.rig), "again")
+
+
+def test_a_long_span_is_drawn_from_the_chunks_and_shows_every_spike(database: Database, monkeypatch) -> None:
+    random = np.random.default_rng(6)
+    echo = random.normal(4920, 4, 60_000).round()
+    echo[::500] = 0.0
+    echo[41_234] = 21_000.0
+    with database.transaction() as session:
+        recording_id = new_recording(session)
+        recordings.write_rows(session, recording_id, "front-ranger", np.arange(60_000) * 5000, [echo])
+        recordings.write_rows(session, recording_id, "air", [0, 300_000_000], [[20.0, 24.0]])
+        recordings.close(session, recording_id)
+        exact = reading.trace(session, recording_id, "front-ranger", None, None, 100)
+        monkeypatch.setattr(reading, "UNPACK_AT_MOST", 0)
+        for _ in range(2):  # computed, then from the cache
+            found = reading.trace(session, recording_id, "front-ranger", None, None, 100)
+            assert len(found.times_s) == 8
+            assert np.nanmax(found.raw_high) == 21_000.0
+            assert np.nanmin(found.raw_low) == 0.0
+            assert np.nanmin(found.low) == pytest.approx(np.nanmin(exact.low))
+            assert np.nanmax(found.high) == pytest.approx(np.nanmax(exact.high))

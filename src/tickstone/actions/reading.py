@@ -95,7 +95,7 @@ def trace(
 
 def _from_chunks(
     session: Session, recording: recordings.StoredRecording, stream: samples.StreamInfo, sensor: str, t0: int, t1: int,
-    width: int, values: Values,
+    width: int, converter: Converter,
 ) -> Trace:  # fmt: skip
     """Long spans: the raw extremes come from the chunk table; the converted ones are computed once and cached, since a
     dropout among the raw values must not pass for a distance."""
