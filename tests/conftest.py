@@ -99,6 +99,21 @@ def served(data_folder: Path, database_url: str) -> Iterator[Served]:
     server.stop()
 
 
+@pytest.fixture
+def served_on_own_cluster(data_folder: Path) -> Iterator[tuple[Served, Cluster]]:
+    """A server, and the cluster under it that a test may stop and start."""
+    folder = data_folder / "database"
+    folder.mkdir(mode=0o711)
+    with Cluster(folder, durable=False) as cluster:
+        url = cluster.ensure_database("away")
+        made = Database(url)
+        made.migrate()
+        made.close()
+        server = Served(data_folder, url)
+        yield server, cluster
+        server.stop()
+
+
 def until(condition: object, seconds: float = 20.0) -> object:
     """Wait for something to become true, and return it."""
     deadline = time.monotonic() + seconds

@@ -9,8 +9,6 @@ import pytest
 
 from tests.conftest import Served, until
 from tests.watching import SLUG, message_when, window
-from tickstone.launch.cluster import Cluster
-from tickstone.store.database import Database
 
 RIG = f"/api/rigs/{SLUG}"
 
@@ -151,17 +149,3 @@ def test_a_database_that_goes_away_loses_nothing_that_was_taken(served_on_own_cl
     trace = served.client.get(f"/api/recordings/{recording_id}/trace", params={"sensor": "front-ranger", "width": 4000})
     times = trace.json()["t"]
     assert {round(b - a, 6) for a, b in itertools.pairwise(times)} == {0.05}
-
-
-@pytest.fixture
-def served_on_own_cluster(data_folder):
-    folder = data_folder / "database"
-    folder.mkdir(mode=0o711)
-    with Cluster(folder, durable=False) as cluster:
-        url = cluster.ensure_database("away")
-        made = Database(url)
-        made.migrate()
-        made.close()
-        server = Served(data_folder, url)
-        yield server, cluster
-        server.stop()

@@ -85,6 +85,25 @@ def test_an_app_that_goes_away_is_said_and_the_page_goes_on_by_itself(page: Page
     expect(page.locator(".timeline ol li").first).to_be_visible()
 
 
+def test_a_database_that_goes_away_is_said_and_the_page_recovers_by_itself(chromium, served_on_own_cluster) -> None:
+    served, cluster = served_on_own_cluster
+    page = chromium.new_page(base_url=served.address)
+    page.goto("/fern/watch")
+    page.get_by_role("button", name="Connect the stand-in C").click()
+    expect(page.locator(".source-live")).to_be_visible()
+    port = cluster.port
+    cluster.stop()
+    expect(page.locator(".away")).to_contain_text("The database is away")
+    expect(page.locator("h1")).to_have_text(re.compile("Box or wall ahead"))
+    page.keyboard.press("r")
+    expect(page.locator(".notice.fault")).to_contain_text("cannot be reached")
+    cluster.start(port)
+    expect(page.locator(".away")).to_have_count(0)
+    page.keyboard.press("r")
+    expect(page.locator(".recorded b")).to_have_text(re.compile(r"^[1-9]"))
+    page.close()
+
+
 def test_letter_keys_can_be_turned_off_and_never_act_while_typing(page: Page) -> None:
     page.goto("/fern/log")
     page.get_by_label("Note", exact=True).press_sequentially("r 2 m c")

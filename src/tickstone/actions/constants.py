@@ -29,7 +29,7 @@ def settled(session: Session, stored: rigs.StoredRig, sensor: str, air: Value | 
     specs = {spec.name: spec for spec in what.constants}
     dressed = {name: constants.dressed(value, specs) for name, value in known.items() if name in specs}
     if air is not None and "air" in specs:
-        dressed["air"] = replace(air, typed=(specs["air"].low, specs["air"].high))
+        dressed["air"] = replace(air, shown_at=specs["air"].shown_at, typed=(specs["air"].low, specs["air"].high))
     return settle(what.constants, what.derived, dressed)
 
 

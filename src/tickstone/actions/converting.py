@@ -122,7 +122,7 @@ def _share_label(cause: str, values: Values) -> str:
 
 def _ranger_values(session: Session, slug: str, sensor: str, air_c: float | None = None) -> dict[str, Value]:
     stored = rigs.rig_named(session, slug)
-    if kind(stored.rig.sensor(sensor).kind).raw.name != "echo":
+    if "echo" not in kind(stored.rig.sensor(sensor).kind).conversions:
         raise BadInput(f"The {sensor} sends no echo times.", "sensor")
     air = None if air_c is None else constants.live_air(session, stored, air_c, 1)
     return constants.settled(session, stored, sensor, air)

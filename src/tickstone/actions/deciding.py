@@ -44,7 +44,7 @@ class Obstacle:
 def obstacle(session: Session, slug: str, sensor: str, recording_id: int | None) -> Obstacle:
     """Compute trip and clear. Without a recording the noise is the jitter's; the newest live one is used by default."""
     stored = rigs.rig_named(session, slug)
-    if "trip" not in {spec.name for spec in kind(stored.rig.sensor(sensor).kind).constants}:
+    if "obstacle" not in kind(stored.rig.sensor(sensor).kind).decisions:
         raise BadInput(f"The {sensor} decides nothing about obstacles.", "sensor")
     values = settled(session, stored, sensor)
     if recording_id is None:

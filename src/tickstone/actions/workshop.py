@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import threading
 from collections.abc import Callable
 from datetime import UTC, datetime
@@ -76,10 +77,11 @@ class Workshop:
         with self._lock:
             self._versions[slug] = self._versions.get(slug, 0) + 1
             feed = self._feeds.get(slug)
-        if feed is not None:
-            with self.database.transaction() as session:
-                stored = rigs.rig_named(session, slug)
-                feed.refresh(stored.rig, all_settled(session, stored))
+        if feed is None:
+            return
+        with contextlib.suppress(StoreAway), self.database.transaction() as session:
+            stored = rigs.rig_named(session, slug)
+            feed.refresh(stored.rig, all_settled(session, stored))
 
     def version(self, slug: str) -> int:
         """A number that rises with every stored change of a rig."""

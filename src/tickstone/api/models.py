@@ -44,6 +44,7 @@ class Constant(BaseModel):
     provenance: Provenance
     source: str
     station: str
+    shown_at: list[str]
     rests_on: list[str]
     stale: str
     made_at: datetime | None
@@ -58,7 +59,8 @@ class Constant(BaseModel):
         return Constant(
             name=value.name, label=value.label, unit=value.unit, value=value.value,
             plus_minus=None if value.sd is None else 2 * value.sd, provenance=value.provenance.value,
-            source=value.source, station=value.station, rests_on=list(value.rests_on), stale=value.stale,
+            source=value.source, station=value.station,
+            shown_at=list(value.shown_at), rests_on=list(value.rests_on), stale=value.stale,
             made_at=datetime.fromisoformat(value.made_at) if value.made_at else None,
             recording_id=value.recording_id,
             low=value.typed[0] if value.typed else None, high=value.typed[1] if value.typed else None,

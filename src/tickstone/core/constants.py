@@ -38,6 +38,7 @@ class ConstantSpec:
     high: float
     station: str = "wire"
     typed_as: Provenance = Provenance.CHOSEN
+    shown_at: tuple[str, ...] = ()  # other stations whose slab shows it first
     counts: bool = True  # whether it is one of those a person should settle (the rule's tick counts these)
 
     @property
@@ -58,6 +59,7 @@ class Value:
     provenance: Provenance
     source: str
     station: str = "wire"
+    shown_at: tuple[str, ...] = ()
     condition: Mapping[str, float] = field(default_factory=dict)
     rests_on: tuple[str, ...] = ()
     stale: str = ""  # why it no longer holds, empty while it does
@@ -81,6 +83,7 @@ class DerivedSpec:
     rests_on: tuple[str, ...]
     compute: Callable[[Values], tuple[float, float | None] | None]
     station: str = "convert"
+    shown_at: tuple[str, ...] = ()
 
 
 def assumed(spec: ConstantSpec) -> Value | None:
@@ -89,7 +92,7 @@ def assumed(spec: ConstantSpec) -> Value | None:
         return None
     return Value(
         spec.name, spec.label, spec.unit, spec.default, spec.sd, Provenance.ASSUMED, spec.source, spec.station,
-        typed=(spec.low, spec.high),
+        spec.shown_at, typed=(spec.low, spec.high),
     )  # fmt: skip
 
 
@@ -111,6 +114,7 @@ def settle(specs: tuple[ConstantSpec, ...], derived: tuple[DerivedSpec, ...], kn
         if computed is not None:
             values[rule.name] = Value(
                 rule.name, rule.label, rule.unit, computed[0], computed[1], Provenance.DERIVED, rule.source,
-                rule.station, rests_on=rule.rests_on,
+                rule.station, rule.shown_at, rests_on=rule.rests_on,
             )  # fmt: skip
-    return values
+    order = {spec.name: place for place, spec in enumerate(specs)}
+    return dict(sorted(values.items(), key=lambda item: order.get(item[0], len(order))))

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import fcntl
 import hashlib
 import shutil
 import subprocess
 import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from tickstone.errors import SetUp
-from tickstone.launch.folders import WEB
+from tickstone.launch.folders import ROOT, WEB
 from tickstone.launch.machine import say
 
 SOURCES = ("index.html", "package.json", "package-lock.json", "tsconfig.json", "vite.config.ts", "src", "public")
@@ -26,8 +29,23 @@ def npm(*arguments: str) -> None:
         raise SetUp(f"npm {' '.join(arguments)} failed; the lines above say why.")
 
 
+@contextmanager
+def one_at_a_time() -> Iterator[None]:
+    """Two first starts at once: the second waits, then finds the work done."""
+    gate = ROOT / ".setup" / "front-end.lock"
+    gate.parent.mkdir(exist_ok=True)
+    with gate.open("w") as held:
+        fcntl.flock(held, fcntl.LOCK_EX)
+        yield
+
+
 def ensure_packages() -> None:
     """Install what the lock names, unless that is there already."""
+    with one_at_a_time():
+        _install()
+
+
+def _install() -> None:
     stamp = WEB / "node_modules" / ".tick-stone"
     wanted = hashlib.sha256((WEB / "package-lock.json").read_bytes()).hexdigest()
     if stamp.exists() and stamp.read_text() == wanted:
@@ -39,11 +57,16 @@ def ensure_packages() -> None:
 
 def ensure_built() -> Path:
     """The folder of the built front end, built if its sources changed."""
+    with one_at_a_time():
+        return _build()
+
+
+def _build() -> Path:
     built = WEB / "dist"
     stamp = built / ".tick-stone"
     wanted = _fingerprint()
     if not (stamp.exists() and stamp.read_text() == wanted):
-        ensure_packages()
+        _install()
         say("Building the front end …")
         npm("run", "--silent", "build")
         stamp.write_text(wanted)

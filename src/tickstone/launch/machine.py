@@ -39,43 +39,46 @@ def dies_with_parent(how: signal.Signals) -> Callable[[], None]:
     return prepare
 
 
+def _admin(package: str) -> list[str]:
+    """What to put before a command that needs an administrator. Raises SetUp when there is no way to be one."""
+    if is_root():
+        return []
+    if not shutil.which("sudo"):
+        raise SetUp(
+            f"The Debian package {package} is missing. Ask an administrator to install it: apt-get install {package}"
+        )
+    return ["sudo"]
+
+
 def install(package: str) -> None:
     """Install a Debian package, with sudo where needed. Raises SetUp with a sentence when it cannot be done."""
-    admin: list[str] = []
-    if not is_root():
-        if not shutil.which("sudo"):
-            raise SetUp(f"The Debian package {package} is missing. Ask an administrator to install it: "
-                        f"apt-get install {package}")  # fmt: skip
-        admin = ["sudo"]
+    admin = _admin(package)
     say(f"Installing Debian's {package} …")
-    environment = {**os.environ, "DEBIAN_FRONTEND": "noninteractive"}
-    for command in (
-        ["apt-get", "update", "-qq"],
-        ["apt-get", "install", "-y", "-qq", "--no-install-recommends", package],
-    ):
-        if (
-            subprocess.run([*admin, *command], stdout=sys.stderr, env=environment).returncode
-            and command[1] == "install"
-        ):
-            raise SetUp(f"The Debian package {package} could not be installed; the lines above say why.")
+    apt = [*admin, "env", "DEBIAN_FRONTEND=noninteractive", "apt-get", "-qq", "-o", "DPkg::Lock::Timeout=600"]
+    subprocess.run([*apt, "update"], stdout=sys.stderr)
+    if subprocess.run([*apt, "install", "-y", "--no-install-recommends", package], stdout=sys.stderr).returncode:
+        raise SetUp(f"The Debian package {package} could not be installed; the lines above say why.")
+
+
+NO_CLUSTER = "/etc/postgresql-common/createcluster.d/tick-stone.conf"
 
 
 def postgres_tools() -> Path:
-    """The folder of PostgreSQL's programs, installing the package when they are missing. A cluster that Debian makes on
-    install is prevented: no system service is left behind."""
+    """The folder of PostgreSQL's programs, installing the package when they are missing. The cluster that Debian would
+    make and start on install is prevented: no system service is left changed."""
     found = _newest_postgres()
-    if found is None:
-        guard = Path("/etc/postgresql-common/createcluster.d/tick-stone.conf")
-        if is_root() and not guard.exists():
-            guard.parent.mkdir(parents=True, exist_ok=True)
-            guard.write_text("create_main_cluster = false\n")
-            try:
-                install("postgresql")
-            finally:
-                guard.unlink(missing_ok=True)
-        else:
-            install("postgresql")
-        found = _newest_postgres()
+    if found is not None:
+        return found
+    admin = _admin("postgresql")
+    subprocess.run([*admin, "mkdir", "-p", str(Path(NO_CLUSTER).parent)], check=True)
+    subprocess.run(
+        [*admin, "tee", NO_CLUSTER], input=b"create_main_cluster = false\n", stdout=subprocess.DEVNULL, check=True
+    )
+    try:
+        install("postgresql")
+    finally:
+        subprocess.run([*admin, "rm", "-f", NO_CLUSTER])
+    found = _newest_postgres()
     if found is None:
         raise SetUp("PostgreSQL's programs are not where Debian puts them (/usr/lib/postgresql).")
     return found

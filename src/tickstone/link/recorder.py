@@ -10,7 +10,7 @@ from typing import Protocol
 from tickstone.core.rows import Batch, Rows
 from tickstone.errors import StoreAway
 
-FLUSH_S = 0.2  # how often the driver should flush: a commit at least every 250 ms
+FLUSH_S = 0.15  # between two flushes, so that with the flush itself a commit comes at least every 250 ms
 MOST_WAITING = 1_000_000  # rows kept while the store is away; the newest beyond them are counted as lost
 MOST_ODD_LINES = 1000
 

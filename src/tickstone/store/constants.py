@@ -130,4 +130,6 @@ def dressed(value: Value, specs: Mapping[str, ConstantSpec]) -> Value:
     spec = specs[value.name]
     changed = [specs[name].label if name in specs else name for name in value.stale.split(", ") if name]
     stale = f"{', '.join(changed)} changed since" if changed else ""
-    return replace(value, label=spec.label, station=spec.station, typed=(spec.low, spec.high), stale=stale)
+    return replace(
+        value, label=spec.label, station=spec.station, shown_at=spec.shown_at, typed=(spec.low, spec.high), stale=stale
+    )

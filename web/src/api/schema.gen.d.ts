@@ -941,6 +941,8 @@ export interface components {
             source: string;
             /** Station */
             station: string;
+            /** Shown At */
+            shown_at: string[];
             /** Rests On */
             rests_on: string[];
             /** Stale */
@@ -1541,8 +1543,12 @@ export interface components {
             raw_digits: number;
             /** Supply V */
             supply_v: number;
+            /** Conversions */
+            conversions: string[];
             /** Procedures */
             procedures: string[];
+            /** Decisions */
+            decisions: string[];
             /** Cautions */
             cautions: string[];
             /** Pins */

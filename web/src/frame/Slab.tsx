@@ -5,14 +5,6 @@ import { shown, THIN } from "../model/format";
 import { ConstantLine } from "../ui/ConstantLine";
 import { Check, Glyph } from "../ui/Glyph";
 
-const HERE: Record<string, string[]> = {
-  wire: ["height", "cone", "floor_from"],
-  watch: ["sound", "offset", "air", "trip", "clear"],
-  convert: ["sound", "offset", "jitter", "air", "humidity", "tick"],
-  calibrate: ["sound", "offset", "jitter", "air"],
-  decide: ["trip", "clear", "drive_speed", "braking", "offset"],
-};
-
 /** The stone being carved: the constants of the selected sensor that matter at this station, then the others. */
 export function Slab() {
   const bench = useBench();
@@ -20,8 +12,7 @@ export function Slab() {
     queryKey: ["r", bench.rig.slug, "stones"],
     queryFn: () => ask(api.GET("/api/rigs/{slug}/stones", { params: { path: { slug: bench.rig.slug } } })),
   });
-  const first = HERE[bench.station] ?? [];
-  const mine = first.flatMap((name) => bench.constant(name) ?? []);
+  const mine = bench.constants.filter((one) => one.station === bench.station || one.shown_at.includes(bench.station));
   const rest = bench.constants.filter((one) => !mine.includes(one));
   const number = stones.data?.next ?? 1;
   const cut = () =>

@@ -18,14 +18,14 @@ const WIDTH = 860;
 
 export function Convert() {
   const bench = useBench();
-  if (bench.sensor.raw_unit !== "µs") return <Direct />;
+  if (!bench.sensor.conversions.includes("echo")) return <Direct />;
   return <Echo />;
 }
 
 /** A sensor that already says what it means. */
 function Direct() {
   const bench = useBench();
-  const ranger = bench.rig.sensors.find((one) => one.raw_unit === "µs");
+  const ranger = bench.rig.sensors.find((one) => one.conversions.includes("echo"));
   return (
     <>
       <Verdict>{`The ${bench.sensor.name} sensor says ${bench.sensor.unit} by itself`}</Verdict>

@@ -14,13 +14,13 @@ type Obstacle = Schemas["ObstacleModel"];
 
 export function Decide() {
   const bench = useBench();
-  if (!bench.sensor.procedures.includes("ruler")) return <Nothing />;
+  if (!bench.sensor.decisions.includes("obstacle")) return <Nothing />;
   return <Guard />;
 }
 
 function Nothing() {
   const bench = useBench();
-  const ranger = bench.rig.sensors.find((one) => one.procedures.includes("ruler"));
+  const ranger = bench.rig.sensors.find((one) => one.decisions.includes("obstacle"));
   return (
     <>
       <Verdict>{`Nothing is decided by the ${bench.sensor.name} sensor`}</Verdict>

@@ -105,7 +105,9 @@ class Kind:
     reasons: tuple[str, ...]
     convert: Callable[[Mapping[str, Array], Values, Surroundings], Converted]
     words: Callable[[Moment, Values], str]
-    procedures: tuple[str, ...] = ()
+    conversions: tuple[str, ...] = ()  # worked lines at Convert
+    procedures: tuple[str, ...] = ()  # at Calibrate
+    decisions: tuple[str, ...] = ()  # at Decide
     cautions: tuple[str, ...] = ()
 
     @property
