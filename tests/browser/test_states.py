@@ -174,7 +174,7 @@ def test_watch_works_on_a_phone(page: Page, served: Served) -> None:
     page.get_by_role("button", name=re.compile("^Mark")).click()
     expect(page.locator(".notice")).to_contain_text("Marked")
     page.get_by_role("button", name=re.compile("Stop")).click()
-    expect(page.get_by_role("button", name=re.compile("Record R"))).to_be_visible()
+    expect(page.get_by_role("button", name=re.compile("Record"))).to_be_visible()
 
 
 def test_the_drawer_moves_the_target_and_is_marked_as_the_stand_in(page: Page) -> None:

@@ -73,7 +73,7 @@ def test_from_the_wire_to_the_constant(page: Page, served: Served) -> None:
     expect(heading(page)).to_have_text(re.compile("no echo: a dropout"))
     page.get_by_label("Echo time").fill("1748")
     expect(heading(page)).to_have_text(re.compile(r"1\D748\Dµs is 30\d"))
-    expect(page.locator(".shares")).to_contain_text("air temperature")
+    expect(page.locator(".share-labels")).to_contain_text("air temperature")
     expect(page.locator(".rules .flag-text")).to_have_count(6)
     page.get_by_label("Distance", exact=True).fill("300")
     expect(page.locator(".inverse")).to_contain_text(re.compile(r"comes back in 1\D7\d\d"))

@@ -27,8 +27,13 @@ export function StandInDrawer({ show, onHide }: { show: boolean; onHide: () => v
     refetchInterval: show ? 1000 : false,
   });
   const move = async (change: Change) => {
+    queries.setQueryData<Schemas["HandsModel"]>(
+      ["standin"],
+      (old) => old && { ...old, hands: { ...old.hands, ...change } },
+    );
     const moved = await bench.attempt(ask(api.PATCH("/api/standin", { body: change })));
     if (moved) queries.setQueryData(["standin"], moved);
+    else void queries.invalidateQueries({ queryKey: ["standin"] });
   };
   const now = hands.data?.hands as Required<Change> | undefined;
   return (
