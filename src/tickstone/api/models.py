@@ -45,6 +45,7 @@ class Constant(BaseModel):
     source: str
     station: str
     shown_at: list[str]
+    counts: bool = True
     rests_on: list[str]
     stale: str
     made_at: datetime | None

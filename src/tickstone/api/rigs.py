@@ -265,7 +265,9 @@ def sensor_constants(shop: Shop, slug: Name, sensor: Name) -> list[Constant]:
         seen = live_air(session, found, air, feed.air_readings) if feed.connected and air is not None else None
         for value in settled(session, found, sensor, seen).values():
             model = Constant.of(value)
-            model.typed_as = specs[value.name].typed_as.value if value.typed else None
+            if value.name in specs:
+                model.typed_as = specs[value.name].typed_as.value if value.typed else None
+                model.counts = specs[value.name].counts
             models.append(model)
         return models
 

@@ -12,7 +12,7 @@ from tickstone.launch import frontend, machine
 from tickstone.launch.folders import ROOT, WEB
 
 PYTHON_CODE = ["src", "tests", "benchmarks", "tick-stone"]
-API_TYPES = WEB / "src" / "api" / "schema.gen.d.ts"
+API_TYPES = WEB / "src" / "api" / "schema.d.ts"
 
 
 def run_all(pytest_arguments: list[str]) -> int:

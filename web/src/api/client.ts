@@ -1,5 +1,5 @@
 import createClient from "openapi-fetch";
-import type { components, paths } from "./schema.gen";
+import type { components, paths } from "./schema";
 
 export type Schemas = components["schemas"];
 export type Rig = Schemas["RigModel"];

@@ -12,7 +12,9 @@ export function Slab() {
     queryKey: ["r", bench.rig.slug, "stones"],
     queryFn: () => ask(api.GET("/api/rigs/{slug}/stones", { params: { path: { slug: bench.rig.slug } } })),
   });
-  const mine = bench.constants.filter((one) => one.station === bench.station || one.shown_at.includes(bench.station));
+  const mine = bench.constants.filter(
+    (one) => (one.station === bench.station && one.counts) || one.shown_at.includes(bench.station),
+  );
   const rest = bench.constants.filter((one) => !mine.includes(one));
   const number = stones.data?.next ?? 1;
   const cut = () =>

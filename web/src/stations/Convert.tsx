@@ -269,7 +269,8 @@ function Rules({ worked }: { worked: Worked }) {
     (name) => name.length * 8.8,
   );
   const deepest = Math.max(0, ...flags.map((flag) => flag.row));
-  const base = 58 + deepest * 24;
+  const top = 20;
+  const base = top + 44 + deepest * 24;
   return (
     <section>
       <h2>What the rules of thumb would have said</h2>
@@ -281,8 +282,8 @@ function Rules({ worked }: { worked: Worked }) {
           height="40"
           className="wash"
         />
-        <line x1={x(ours)} x2={x(ours)} y1={base - 50} y2={base} className="ours" />
-        <text x={x(ours) + 8} y={base - 42} className="ours-text">
+        <line x1={x(ours)} x2={x(ours)} y1={top - 14} y2={base} className="ours" />
+        <text x={x(ours) + 8} y={top - 4} className="ours-text">
           this rig
         </text>
         {flags.map((flag) => {

@@ -943,6 +943,11 @@ export interface components {
             station: string;
             /** Shown At */
             shown_at: string[];
+            /**
+             * Counts
+             * @default true
+             */
+            counts: boolean;
             /** Rests On */
             rests_on: string[];
             /** Stale */
