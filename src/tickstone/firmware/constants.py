@@ -62,23 +62,29 @@ def remark(line: Line) -> str:
     unit = f" {line.unit}" if line.unit else ""
     stale = f"; STALE: {line.stale}" if line.stale else ""
     text = f"{line.label}{spread}{unit}, {line.provenance}, {line.source}, {line.at:%Y-%m-%d}{stale}"
+    return _one_line(text)
+
+
+def _one_line(text: str) -> str:
+    """Text that stays inside a comment of any of the languages."""
     return re.sub(r"\s+", " ", text).replace("*/", "* /").replace("\\", "/")
 
 
 def _title(header: Header) -> list[str]:
-    why = [re.sub(r"\s+", " ", header.why)] if header.why else []
-    return [
+    why = [header.why] if header.why else []
+    lines = [
         f"Stone {header.number} of {header.rig}, cut {header.cut_at:%Y-%m-%d %H:%M} UTC",
         *why,
         "± is 95 %. measured: from a recording or a reading on this rig; derived: computed from others;",
         "chosen: a person's decision; assumed: nobody has measured it.",
     ]
+    return [_one_line(line) for line in lines]
 
 
 def c_header(header: Header, lines: Sequence[Line]) -> str:
     """A C header of ``static const float`` lines with an include guard."""
     guard = re.sub(r"\W+", "_", f"TICK_STONE_{header.rig}_{header.number}_H", flags=re.ASCII).upper()
-    top = [f"// {part}".replace("\\", "/") for part in _title(header)]
+    top = [f"// {part}" for part in _title(header)]
     body = [f"static const float {identifier(line)} = {number(line.value)}f;  // {remark(line)}" for line in lines]
     return "\n".join([*top, f"#ifndef {guard}", f"#define {guard}", "", *body, "", f"#endif  // {guard}", ""])
 

@@ -1,0 +1,231 @@
+"""The feed with a scripted source: what windows see, what the recorder gets, and in which order."""
+
+from __future__ import annotations
+
+import queue
+import time
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.conftest import until
+from tickstone.actions.feed import Feed
+from tickstone.actions.ring import Ring
+from tickstone.core import ranging
+from tickstone.core.constants import Provenance, Value, settle
+from tickstone.core.rigs.kinds import kind
+from tickstone.core.rigs.templates import fern
+from tickstone.core.rows import Batch
+from tickstone.core.timing import rhythm
+from tickstone.errors import Conflict, NotConnected, SourceLost
+from tickstone.link.recorder import Recorder
+
+RANGER, AIR = "front-ranger", "air"
+
+
+class Scripted:
+    """A source that gives what a test puts in; None means the other end has gone."""
+
+    title = "scripted"
+
+    def __init__(self) -> None:
+        self.given: queue.Queue[bytes | None] = queue.Queue()
+        self.closed = False
+
+    def open(self) -> None:
+        self.closed = False
+
+    def read(self) -> bytes:
+        try:
+            data = self.given.get(timeout=0.02)
+        except queue.Empty:
+            return b""
+        if data is None:
+            raise SourceLost("scripted was unplugged.")
+        return data
+
+    def close(self) -> None:
+        self.closed = True
+
+    def lines(self, *lines: str) -> None:
+        self.given.put("".join(f"{line}\n" for line in lines).encode())
+
+
+class Kept:
+    """A sink that keeps batches in memory."""
+
+    def __init__(self) -> None:
+        self.batches: list[Batch] = []
+
+    def append(self, recording_id: int, batch: Batch) -> None:
+        assert recording_id == 9
+        self.batches.append(batch)
+
+    def rows(self, key: str) -> list[tuple[int, float]]:
+        found = []
+        for batch in self.batches:
+            if key in batch.rows:
+                found += [(t, v[0]) for t, v in zip(batch.rows[key].times, batch.rows[key].values, strict=True)]
+        return found
+
+
+def values() -> dict:
+    return {sensor.id: settle(kind(sensor.kind).constants, kind(sensor.kind).derived, {}) for sensor in fern().sensors}
+
+
+@pytest.fixture
+def source() -> Scripted:
+    return Scripted()
+
+
+@pytest.fixture
+def feed(source: Scripted) -> Feed:
+    made = Feed(fern(), values())
+    made.connect(source)
+    yield made
+    made.disconnect()
+
+
+def read(feed: Feed, key: str, count: int) -> object:
+    return until(lambda: feed.watched[key].readings >= count)
+
+
+def test_readings_are_converted_with_the_air_of_the_same_moment(feed: Feed, source: Scripted) -> None:
+    source.lines("t_us:0 echo_us:5000 air_c:0.0", "t_us:50000 echo_us:5000")
+    read(feed, RANGER, 2)
+    found = feed.stretch(RANGER, 0, 10)
+    assert found.raw.tolist() == [5000, 5000]
+    assert found.values == pytest.approx([5000 * 331.61 / 2000] * 2, rel=1e-4)  # Cramer, 0 °C, 50 %
+    assert feed.air_c == 0.0
+    assert feed.air_readings == 1
+
+
+def test_the_air_is_the_mean_of_the_last_thirty_readings(feed: Feed, source: Scripted) -> None:
+    source.lines(*(f"t_us:{i * 1000} air_c:{10 if i < 20 else 20}" for i in range(50)))
+    read(feed, AIR, 50)
+    assert feed.air_c == 20.0
+
+
+def test_before_the_first_temperature_the_constant_stands_in(feed: Feed, source: Scripted) -> None:
+    source.lines("t_us:0 echo_us:1000")
+    read(feed, RANGER, 1)
+    assert feed.air_c is None
+    assert feed.stretch(RANGER, 0, 1).values[0] == pytest.approx(1000 * 343.9944 / 2000, rel=1e-5)
+
+
+def test_dropouts_are_counted_and_odd_lines_too(feed: Feed, source: Scripted) -> None:
+    source.lines(
+        "boot", "t_us:0 echo_us:1457", "t_us:50000 echo_us:0", "t_us:100000 echo_us:3", "t_us:15?000 echo_us:9"
+    )
+    read(feed, RANGER, 3)
+    assert feed.watched[RANGER].dropouts == 1
+    assert feed.state().garbled == 2
+    assert feed.state().lines == 5
+    codes = feed.stretch(RANGER, 0, 5).codes.tolist()
+    assert codes == [ranging.OK, ranging.DROPOUT, ranging.TOO_NEAR]
+
+
+def test_the_recorder_gets_raw_rows_from_zero_and_odd_lines_with_them(feed: Feed, source: Scripted) -> None:
+    source.lines("t_us:900000 echo_us:1400")
+    read(feed, RANGER, 1)
+    sink = Kept()
+    recorder = Recorder(9, sink)
+    feed.begin(recorder, "test")
+    with pytest.raises(Conflict):
+        feed.begin(recorder, "again")
+    source.lines("t_us:950000 echo_us:1457 air_c:21", "?", "t_us:1000000 echo_us:0")
+    read(feed, RANGER, 3)
+    assert feed.recording_time_us(0.1) == 50_000
+    assert feed.end() is recorder
+    recorder.flush()
+    assert sink.rows(RANGER) == [(0, 1457.0), (50_000, 0.0)]
+    assert sink.rows(AIR) == [(0, 21.0)]
+    assert [odd[1] for batch in sink.batches for odd in batch.odd_lines] == ["?"]
+    assert feed.recording_time_us(0.1) is None
+
+
+def test_nothing_is_recorded_without_a_source_and_no_source_changes_under_a_recording(source: Scripted) -> None:
+    feed = Feed(fern(), values())
+    with pytest.raises(NotConnected):
+        feed.begin(Recorder(9, Kept()), "x")
+    feed.connect(source)
+    feed.begin(Recorder(9, Kept()), "x")
+    with pytest.raises(Conflict, match="stop it before"):
+        feed.connect(Scripted())
+    feed.end()
+    feed.disconnect()
+    assert source.closed
+
+
+def test_a_lost_source_is_said_and_connecting_again_begins_anew(feed: Feed, source: Scripted) -> None:
+    source.lines("t_us:0 echo_us:1457")
+    read(feed, RANGER, 1)
+    source.given.put(None)
+    until(lambda: feed.state().status == "lost")
+    assert "unplugged" in feed.state().why
+    assert not feed.connected
+    again = Scripted()
+    feed.connect(again)
+    assert feed.state().status == "live"
+    assert feed.watched[RANGER].readings == 0
+    again.lines("t_us:7 echo_us:1457")
+    read(feed, RANGER, 1)
+    assert feed.stretch(RANGER, 0, 5).times_s.tolist() == [0.0]
+
+
+def test_a_silent_source_is_not_called_live(feed: Feed, monkeypatch: pytest.MonkeyPatch) -> None:
+    assert feed.state().status == "live"
+    later = time.monotonic() + 10
+    monkeypatch.setattr(time, "monotonic", lambda: later)
+    assert feed.state().status == "silent"
+
+
+def test_new_constants_convert_what_comes_next(feed: Feed, source: Scripted) -> None:
+    source.lines("t_us:0 echo_us:2000")
+    read(feed, RANGER, 1)
+    fresh = values()
+    fresh[RANGER]["offset"] = Value("offset", "offset", "mm", -50.0, 0.1, Provenance.MEASURED, "ruler")
+    feed.refresh(fern(), fresh)
+    source.lines("t_us:50000 echo_us:2000")
+    read(feed, RANGER, 2)
+    before, after = feed.stretch(RANGER, 0, 2).values
+    assert before - after == pytest.approx(50.0)
+
+
+def test_sentences_come_from_the_kind_and_settle(feed: Feed, source: Scripted) -> None:
+    source.lines(*(f"t_us:{i * 50_000} echo_us:1457" for i in range(20)))
+    read(feed, RANGER, 20)
+    assert "standing still" in feed.sentence(RANGER)
+    source.lines(*(f"t_us:{(20 + i) * 50_000} echo_us:0" for i in range(10)))
+    read(feed, RANGER, 30)
+    assert "standing still" in feed.sentence(RANGER)  # not again within half a second
+    until(lambda: "No echo" in feed.sentence(RANGER), 3)
+
+
+@given(st.lists(st.integers(1, 30), min_size=1, max_size=30), st.integers(1, 50))
+def test_a_ring_gives_every_reading_once_and_keeps_the_newest(sizes: list[int], size: int) -> None:
+    ring, seen, seq, total = Ring(size), [], 0, 0
+    for n in sizes:
+        numbers = np.arange(total, total + n, dtype=float)
+        ring.add(numbers, numbers, numbers, np.zeros(n, np.int8))
+        total += n
+        found = ring.since(seq)
+        seen += found.raw.tolist()
+        assert found.raw.tolist() == list(range(max(total - size, seq), total))
+        seq = found.last_seq
+    assert seen == sorted(set(seen))
+    assert ring.since(0, 3).raw.tolist() == list(range(max(0, total - min(3, size)), total))
+
+
+def test_rhythm_sees_rate_jitter_and_gaps() -> None:
+    times = np.arange(0, 5, 0.05)
+    assert rhythm(times).rate_hz == pytest.approx(20.0)
+    broken = np.delete(times, range(40, 46))
+    assert rhythm(broken).gaps == 1
+    assert rhythm(broken).rate_hz == pytest.approx(20.0)
+    shaky = times + np.random.default_rng(1).normal(0, 0.002, times.size)
+    assert rhythm(shaky).jitter_ms == pytest.approx(2.8, rel=0.25)
+    assert rhythm([1.0]).rate_hz is None
+    assert rhythm([1.0, 1.0, 1.0]).rate_hz is None
