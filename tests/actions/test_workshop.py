@@ -1,0 +1,224 @@
+"""The workshop: what lives as long as the app, with scripted sources over a real database."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import pytest
+
+from tests.actions.test_feed import RANGER, Scripted
+from tests.conftest import until
+from tickstone.actions import calibrating, standing
+from tickstone.actions.workshop import Workshop
+from tickstone.core.ruler import HOLD_S
+from tickstone.errors import BadInput, Conflict, NotConnected, NotFound
+from tickstone.store import calibrations, log, recordings, rigs
+from tickstone.store.database import Database
+
+SLUG = "fern"
+SPEED = 343.9944  # Cramer, 20 °C, 50 %
+
+
+@pytest.fixture
+def shop(database: Database) -> Iterator[Workshop]:
+    made = Workshop(database)
+    made.open()
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def source(shop: Workshop) -> Scripted:
+    made = Scripted()
+    shop.connect(SLUG, made)
+    return made
+
+
+class Pings:
+    """Sends pings of a target at a distance, two hundred at a time, as fast as they are read."""
+
+    def __init__(self, shop: Workshop, source: Scripted) -> None:
+        self._shop, self._source, self._t = shop, source, 0
+
+    def at(self, mm: float, seconds: float = HOLD_S + 0.5) -> None:
+        """Ping a still target for a while."""
+        begin = self._shop.feed(SLUG).watched[RANGER].readings
+        count = round(seconds / 0.05)
+        lines = []
+        for i in range(count):
+            self._t += 50_000
+            lines.append(f"t_us:{self._t} echo_us:{2000 * (mm + 3) / SPEED + (i % 5) - 2:.0f}")
+        self._source.lines(*lines)
+        until(lambda: self._shop.feed(SLUG).watched[RANGER].readings >= begin + count)
+
+
+@pytest.fixture
+def pings(shop: Workshop, source: Scripted) -> Pings:
+    return Pings(shop, source)
+
+
+def stored(shop: Workshop, recording_id: int) -> recordings.StoredRecording:
+    with shop.database.transaction() as session:
+        return recordings.recording(session, recording_id)
+
+
+def test_a_recording_begins_grows_and_is_kept(shop: Workshop, pings: Pings) -> None:
+    recording_id = shop.record(SLUG, "  bench  ")
+    with pytest.raises(Conflict, match="running already"):
+        shop.record(SLUG)
+    pings.at(500, 3)
+    shop.mark(SLUG, "here")
+    assert shop.stop(SLUG) == recording_id
+    kept = stored(shop, recording_id)
+    assert (kept.name, kept.status, kept.clock) == ("bench", "closed", "device")
+    assert kept.stream_of(RANGER).n == 60
+    with shop.database.transaction() as session:
+        (mark,) = recordings.marks_of(session, recording_id)
+        assert mark.t0 == kept.stream_of(RANGER).t1
+        said = log.entries(session, kept.rig_id)[0].text
+    assert said == "Recording kept: bench, 3.0 s, 60 readings."
+    with pytest.raises(Conflict, match="No recording"):
+        shop.stop(SLUG)
+    with pytest.raises(Conflict, match="press Record"):
+        shop.mark(SLUG, "late")
+
+
+def test_disconnecting_ends_a_recording_cleanly(shop: Workshop, pings: Pings, source: Scripted) -> None:
+    recording_id = shop.record(SLUG)
+    pings.at(500, 1)
+    shop.disconnect(SLUG)
+    assert until(lambda: stored(shop, recording_id).status == "closed")
+    assert source.closed
+    with pytest.raises(NotConnected):
+        shop.record(SLUG)
+
+
+def test_a_source_that_goes_cuts_the_recording_with_what_came(shop: Workshop, pings: Pings, source: Scripted) -> None:
+    recording_id = shop.record(SLUG)
+    pings.at(500, 1)
+    source.given.put(None)
+    until(lambda: stored(shop, recording_id).status == "cut")
+    kept = stored(shop, recording_id)
+    assert kept.stream_of(RANGER).n == 20
+    assert "unplugged" in kept.ended_why
+
+
+def test_closing_the_app_keeps_what_runs(database: Database) -> None:
+    shop, source = Workshop(database), Scripted()
+    shop.open()
+    shop.connect(SLUG, source)
+    recording_id = shop.record(SLUG)
+    Pings(shop, source).at(500, 1)
+    shop.close()
+    with database.transaction() as session:
+        kept = recordings.recording(session, recording_id)
+    assert (kept.status, kept.stream_of(RANGER).n) == ("closed", 20)
+
+
+def begin_hold(shop: Workshop, mm: float) -> None:
+    with shop.database.transaction() as session:
+        ready = calibrating.prepare(session, SLUG, RANGER, mm)
+    shop.hold(SLUG, ready)
+
+
+def steps(shop: Workshop) -> list[dict]:
+    with shop.database.transaction() as session:
+        return calibrating.draft(session, SLUG, RANGER).steps
+
+
+def test_a_place_is_taken_when_still_and_its_recording_ends_with_the_procedure(shop: Workshop, pings: Pings) -> None:
+    for held, mm in enumerate((200, 400, 800), start=1):
+        begin_hold(shop, mm)
+        pings.at(mm)
+        until(lambda held=held: len(steps(shop)) == held)
+        assert shop.holding(SLUG) is None
+    recording_id = steps(shop)[0]["recording_id"]
+    with shop.database.transaction() as session:
+        calibrating.accept(session, SLUG, calibrating.draft(session, SLUG, RANGER).id)
+    shop.end_places(SLUG)
+    assert stored(shop, recording_id).status == "closed"
+    with shop.database.transaction() as session:
+        sensor_id = rigs.sensor_ids(session, rigs.rig_named(session, SLUG).id)[RANGER]
+        done = calibrations.newest_accepted(session, sensor_id, "ruler")
+        assert done is not None
+        assert done.result is not None
+        assert done.result["speed_m_s"] == pytest.approx(SPEED, rel=0.004)
+        assert done.result["offset_mm"] == pytest.approx(-3, abs=1.0)
+
+
+def test_a_recording_that_a_person_began_goes_on_after_accepting(shop: Workshop, pings: Pings) -> None:
+    recording_id = shop.record(SLUG, "mine")
+    begin_hold(shop, 300)
+    pings.at(300)
+    until(lambda: len(steps(shop)) == 1)
+    shop.end_places(SLUG)
+    assert stored(shop, recording_id).status == "live"
+
+
+def test_a_moving_or_wrong_target_waits_and_can_be_forced_or_let_go(shop: Workshop, pings: Pings) -> None:
+    begin_hold(shop, 900)
+    pings.at(300)
+    held = shop.holding(SLUG)
+    assert held is not None
+    assert "not 900" in calibrating.look(shop.feed(SLUG), held).why_not
+    assert not shop.take(SLUG, forced=False)
+    assert steps(shop) == []
+    assert shop.take(SLUG, forced=True)
+    assert steps(shop)[0]["by"] == "taken at once"
+    begin_hold(shop, 500)
+    shop.let_go(SLUG)
+    with pytest.raises(Conflict, match="No place is waiting"):
+        shop.take(SLUG, forced=True)
+
+
+def test_a_place_held_again_takes_the_place_of_the_one_before(shop: Workshop, pings: Pings) -> None:
+    for _ in range(2):
+        begin_hold(shop, 400)
+        pings.at(400)
+        until(lambda: shop.holding(SLUG) is None)
+    assert [step["true_mm"] for step in steps(shop)] == [400]
+    with shop.database.transaction() as session:
+        calibrating.drop(session, calibrating.draft(session, SLUG, RANGER).id, 400)
+    assert steps(shop) == []
+
+
+def test_zeros_alone_are_never_a_place(shop: Workshop, source: Scripted) -> None:
+    begin_hold(shop, 400)
+    source.lines(*(f"t_us:{i * 50_000} echo_us:0" for i in range(60)))
+    until(lambda: shop.feed(SLUG).watched[RANGER].readings == 60)
+    with pytest.raises(Conflict, match="no echo"):
+        shop.take(SLUG, forced=True)
+    assert steps(shop) == []
+
+
+def test_only_rangers_have_a_ruler_and_only_known_rigs_a_feed(shop: Workshop) -> None:
+    with shop.database.transaction() as session, pytest.raises(BadInput, match="ruler"):
+        calibrating.draft(session, SLUG, "air")
+    with pytest.raises(NotFound):
+        shop.feed("nobody")
+    with pytest.raises(NotFound, match="stand-in"):
+        shop.source_for_standin()
+
+
+def test_what_is_next_follows_the_live_state(shop: Workshop, pings: Pings) -> None:
+    def next_at(station: str) -> str:
+        with shop.database.transaction() as session:
+            found = standing.standing_of(session, SLUG, RANGER, shop.feed(SLUG))
+        return next(one.next.action for one in found if one.station == station)
+
+    assert next_at("calibrate") == "go-calibrate"
+    pings.at(300, 0.5)
+    shop.feed(SLUG).disconnect()
+    assert next_at("watch") == "connect"
+    assert next_at("convert") == "type-humidity"
+    assert next_at("log") == "cut-stone"
+
+
+def test_every_stored_change_is_told_to_the_windows(shop: Workshop, pings: Pings) -> None:
+    before = shop.version(SLUG)
+    shop.record(SLUG)
+    assert shop.version(SLUG) > before
+    before = shop.version(SLUG)
+    pings.at(300, 0.5)
+    shop.mark(SLUG, "x")
+    assert shop.version(SLUG) == before + 1
