@@ -15,6 +15,7 @@ from pathlib import Path
 
 import httpx
 import pytest
+from hypothesis import settings
 
 from tickstone.launch.cluster import Cluster
 from tickstone.launch.folders import ROOT
@@ -22,6 +23,9 @@ from tickstone.launch.seed import seed
 from tickstone.store.database import Database
 
 _NUMBER = itertools.count(1)
+
+settings.register_profile("steady", deadline=None)  # a busy machine is no finding
+settings.load_profile("steady")
 
 
 @pytest.fixture(scope="session")

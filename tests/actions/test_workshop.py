@@ -103,6 +103,18 @@ def test_a_source_that_goes_cuts_the_recording_with_what_came(shop: Workshop, pi
     assert "unplugged" in kept.ended_why
 
 
+def test_connecting_again_at_once_closes_what_the_lost_source_left_open(
+    shop: Workshop, pings: Pings, source: Scripted
+) -> None:
+    recording_id = shop.record(SLUG)
+    pings.at(500, 1)
+    source.given.put(None)
+    until(lambda: shop.feed(SLUG).state().status == "lost")
+    shop.connect(SLUG, Scripted())
+    assert until(lambda: stored(shop, recording_id).status == "cut")
+    assert shop.record(SLUG) != recording_id
+
+
 def test_closing_the_app_keeps_what_runs(database: Database) -> None:
     shop, source = Workshop(database), Scripted()
     shop.open()

@@ -71,6 +71,7 @@ def refused(answer, code: str, path: str) -> str:
         ("POST", f"{RIG}/notes", {"text": ""}, 422, "bad-input", "text"),
         ("POST", "/api/rigs", {"title": "★"}, 422, "bad-input", "title"),
         ("POST", "/api/rigs", {"title": "Fern"}, 409, "conflict", "slug"),
+        ("POST", "/api/rigs", {"title": "Rigs!"}, 422, "bad-input", "title"),
         ("PATCH", "/api/marks/999", {"label": "x"}, 404, "not-found", ""),
     ],
 )

@@ -18,6 +18,9 @@ from tickstone.errors import BadInput
 from tickstone.store import log, rigs
 
 
+RESERVED = {"api", "assets", "rigs"}
+
+
 def rig_fields(rig: Rig) -> dict[str, Any]:
     """The fields of a rig that a constant may rest on, by the name used in its inputs."""
     return {"board": rig.board.kind}
@@ -28,6 +31,8 @@ def begin(session: Session, title: str, purpose: str, board: str) -> str:
     slug = re.sub(r"[^a-z0-9]+", "-", unicodedata.normalize("NFKD", title).lower()).strip("-")
     if not slug:
         raise BadInput("title needs at least one letter or digit.", "title")
+    if slug in RESERVED:
+        raise BadInput(f"{title.strip()} is a word of the app's own addresses: choose another name.", "title")
     rig = fresh_rig(title.strip(), purpose.strip(), board, RANGER_AND_AIR)
     stored = rigs.new_rig(session, slug, rig, "First wiring")
     log.write_entry(session, stored.id, "wiring", f"{rig.title} set up on the {rig.board.title}")

@@ -89,7 +89,11 @@ class Workshop:
 
     def connect(self, slug: str, source: Source) -> None:
         """Connect a rig to a source. Raises SourceLost when it cannot be opened."""
-        self.feed(slug).connect(source)
+        feed = self.feed(slug)
+        state = feed.state()
+        if state.status == "lost" and feed.recorder is not None:
+            self._finish(slug, "cut", state.why)  # the thread that would have done it has not come round yet
+        feed.connect(source)
 
     def disconnect(self, slug: str) -> None:
         """Let a rig's source go; a running recording ends cleanly first."""

@@ -1,0 +1,125 @@
+"""The catalogue of kinds: every kind keeps the house's promises, whatever file is added later."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tickstone.core import ranging
+from tickstone.core.constants import Provenance, Value, settle
+from tickstone.core.rigs.boards import BOARDS, board
+from tickstone.core.rigs.kinds import KINDS, kind
+from tickstone.core.rigs.kinds.base import Converted, Kind, Moment, Role, Surroundings
+from tickstone.core.rigs.kinds.ultrasonic_ranger import conversion_speed_m_s
+from tickstone.core.standing import STATIONS
+from tickstone.errors import BadInput
+
+every_kind = pytest.mark.parametrize("what", KINDS.values(), ids=lambda k: k.id)
+
+
+def defaults(what: Kind) -> dict[str, Value]:
+    return settle(what.constants, what.derived, {})
+
+
+@every_kind
+def test_pins_are_complete(what: Kind) -> None:
+    roles = [pin.role for pin in what.pins]
+    assert roles.count(Role.SUPPLY) == roles.count(Role.GROUND) == 1
+    for pin in what.pins:
+        if pin.role in (Role.INPUT, Role.OUTPUT, Role.OPEN):
+            for kind_of_board in BOARDS.values():
+                able = [p for p in kind_of_board.pins if set(pin.needs) & set(p.abilities)]
+                assert able, f"{kind_of_board.kind} has no pin for {pin.name}"
+
+
+@every_kind
+def test_constants_are_whole_and_their_defaults_lie_within_their_bounds(what: Kind) -> None:
+    names = [spec.name for spec in what.constants]
+    assert len(names) == len(set(names))
+    for spec in what.constants:
+        assert spec.low < spec.high
+        assert spec.station in STATIONS
+        assert set(spec.shown_at) <= set(STATIONS)
+        assert spec.typed_as in (Provenance.MEASURED, Provenance.CHOSEN)
+        if spec.default is not None:
+            assert spec.low <= spec.default <= spec.high
+            assert spec.source, f"{spec.name} must say where its default comes from"
+    for rule in what.derived:
+        assert set(rule.rests_on) <= set(names)
+
+
+@every_kind
+def test_defaults_settle_into_values_that_say_they_are_assumed(what: Kind) -> None:
+    values = defaults(what)
+    for spec in what.constants:
+        if spec.default is not None:
+            assert values[spec.name].provenance is Provenance.ASSUMED
+    for rule in what.derived:
+        assert values[rule.name].provenance is Provenance.DERIVED
+        assert values[rule.name].rests_on == rule.rests_on
+        assert np.isfinite(values[rule.name].value)
+
+
+@every_kind
+@given(data=st.data())
+def test_conversion_keeps_shape_and_never_calls_nonsense_valid(what: Kind, data: st.DataObject) -> None:
+    numbers = st.one_of(st.floats(0, 5e5), st.just(0.0), st.just(float("nan")), st.just(float("inf")))
+    raw = np.array(data.draw(st.lists(numbers, max_size=40)))
+    before = raw.copy()
+    channels = {channel.name: raw for channel in what.channels}
+    found = what.convert(channels, defaults(what), Surroundings())
+    np.testing.assert_array_equal(raw, before)
+    assert found.values.shape == found.codes.shape == raw.shape
+    assert np.isfinite(found.values[found.valid]).all()
+    assert found.codes.max(initial=0) < len(what.reasons)
+    assert what.reasons[0] == ""
+    assert not found.valid[np.isnan(raw)].any()
+
+
+@every_kind
+def test_words_speak_at_every_moment(what: Kind) -> None:
+    values = defaults(what)
+    for series in ([], [20.0], [20.0] * 50, [np.nan] * 50, [20.0, np.nan] * 20):
+        x = np.asarray(series, float)
+        codes = np.isnan(x).astype(np.int8)
+        said = what.words(Moment(np.arange(x.size) * 0.05, Converted(x, codes)), values)
+        assert said.endswith(".")
+        assert said[0].isupper()
+
+
+def test_a_measured_speed_is_carried_by_the_air_and_a_formula_follows_it() -> None:
+    ranger = kind("ultrasonic-ranger")
+    values = defaults(ranger)
+    assert conversion_speed_m_s(values, 20.0) == pytest.approx(343.9944, rel=1e-6)  # Cramer, 50 %
+    fitted = Value("sound", "sound", "m/s", 350.0, 0.2, Provenance.MEASURED, "ruler", condition={"air_c": 20.0})
+    values["sound"] = fitted
+    found = conversion_speed_m_s(values, np.array([20.0, 30.0, np.nan]))
+    assert found[0] == pytest.approx(350.0)
+    assert found[1] / found[0] == pytest.approx(350.3175 / 343.9944, rel=1e-5)
+    assert found[2] == pytest.approx(found[0])  # unknown air: the rig's own air constant, 20 °C
+
+
+def test_the_ranger_converts_with_the_air_of_each_sample() -> None:
+    ranger = kind("ultrasonic-ranger")
+    echoes = {"echo": np.array([4000.0, 4000.0, 0.0, 30_000.0])}
+    found = ranger.convert(echoes, defaults(ranger), Surroundings(np.array([0.0, 30.0, 20.0, 20.0])))
+    assert found.values[:2] == pytest.approx([4000 * 331.6109 / 2000, 4000 * 350.3175 / 2000], rel=1e-5)
+    assert found.codes.tolist() == [ranging.OK, ranging.OK, ranging.DROPOUT, ranging.TOO_FAR]
+
+
+def test_what_is_not_in_the_catalogue_is_refused_by_name() -> None:
+    for ask, path in ((lambda: kind("sonar"), "kind"), (lambda: board("none"), "board")):
+        with pytest.raises(BadInput) as refused:
+            ask()
+        assert refused.value.path == path
+
+
+@pytest.mark.parametrize("kind_of_board", BOARDS.values(), ids=lambda b: b.kind)
+def test_boards_are_consistent(kind_of_board) -> None:
+    names = [pin.name for pin in kind_of_board.pins] + [rail.name for rail in kind_of_board.rails]
+    assert len(names) == len(set(names))
+    assert kind_of_board.low_level_v < kind_of_board.high_level_v < kind_of_board.logic_v <= kind_of_board.limit_v
+    assert any(rail.volts == 0 for rail in kind_of_board.rails)
+    assert any(rail.volts == kind_of_board.logic_v for rail in kind_of_board.rails)
