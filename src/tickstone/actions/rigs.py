@@ -17,7 +17,6 @@ from tickstone.core.wiring.assign import assign
 from tickstone.errors import BadInput
 from tickstone.store import log, rigs
 
-
 RESERVED = {"api", "assets", "rigs"}
 
 

@@ -9,10 +9,10 @@ from pathlib import Path
 from alembic import command
 from alembic.config import Config
 from sqlalchemy import create_engine, text
-from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError
+from sqlalchemy.exc import DataError, DBAPIError, InterfaceError, OperationalError
 from sqlalchemy.orm import Session
 
-from tickstone.errors import StoreAway
+from tickstone.errors import BadInput, StoreAway
 
 AWAY = "The database cannot be reached just now. Nothing typed is lost; this page goes on by itself when it is back."
 
@@ -38,12 +38,15 @@ class Database:
 
     @contextmanager
     def transaction(self) -> Iterator[Session]:
-        """A session whose changes are committed at the end, or not at all. Raises StoreAway when the server is away."""
+        """A session whose changes are committed at the end, or not at all. Raises StoreAway when the server is away, and
+        BadInput for what no column can hold."""
         try:
             with Session(self._engine, expire_on_commit=False) as session, session.begin():
                 yield session
         except (OperationalError, InterfaceError) as error:
             raise StoreAway(AWAY) from error
+        except DataError as error:
+            raise BadInput("A text or number here is one that cannot be stored.") from error
         except DBAPIError as error:
             if error.connection_invalidated:
                 raise StoreAway(AWAY) from error
