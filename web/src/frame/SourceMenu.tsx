@@ -11,6 +11,11 @@ const LINES = { live: "solid", silent: "dashed", idle: "dashed", lost: "crossed"
 export function SourceMenu({ onHands }: { onHands: () => void }) {
   const bench = useBench();
   const { now } = bench;
+  const [open, setOpen] = useState(false);
+  const close = (act: () => unknown) => () => {
+    setOpen(false);
+    void act();
+  };
   const sources = useQuery({
     queryKey: ["sources"],
     queryFn: () => ask(api.GET("/api/sources")),
@@ -28,7 +33,7 @@ export function SourceMenu({ onHands }: { onHands: () => void }) {
     lost: "unplugged",
   }[now.status];
   return (
-    <Dropdown align="end" autoClose="outside">
+    <Dropdown align="end" autoClose="outside" show={open} onToggle={setOpen}>
       <Dropdown.Toggle as="button" type="button" className={`plain source source-${now.status}`} title={now.why}>
         <svg width="34" height="10" aria-hidden="true" className={`source-line ${LINES[now.status]}`}>
           <line x1="0" y1="5" x2="34" y2="5" />
@@ -38,16 +43,18 @@ export function SourceMenu({ onHands }: { onHands: () => void }) {
       </Dropdown.Toggle>
       <Dropdown.Menu className="sources">
         {connected && (
-          <Dropdown.Item as="button" onClick={() => void bench.disconnect()}>
+          <Dropdown.Item as="button" onClick={close(bench.disconnect)}>
             Disconnect {now.source}
           </Dropdown.Item>
         )}
         {sources.data?.standin && (
           <>
-            <Dropdown.Item as="button" onClick={() => void bench.connect()}>
-              Connect the stand-in
-            </Dropdown.Item>
-            <Dropdown.Item as="button" onClick={onHands}>
+            {!(connected && now.source === "stand-in") && (
+              <Dropdown.Item as="button" onClick={close(() => bench.connect())}>
+                Connect the stand-in
+              </Dropdown.Item>
+            )}
+            <Dropdown.Item as="button" onClick={close(onHands)}>
               Move the stand-in’s hands …
             </Dropdown.Item>
           </>
@@ -63,7 +70,7 @@ export function SourceMenu({ onHands }: { onHands: () => void }) {
           <Dropdown.Item
             as="button"
             key={one.id}
-            onClick={() => bench.go("watch", { recording: String(one.id), t0: null, t1: null, t: null })}
+            onClick={close(() => bench.go("watch", { recording: String(one.id), t0: null, t1: null, t: null }))}
           >
             {one.name}
           </Dropdown.Item>

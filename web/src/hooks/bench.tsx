@@ -74,7 +74,7 @@ export function BenchProvider({ rig, feed, children }: { rig: Rig; feed: LiveFee
   }, [now.version, queries, slug]);
 
   const constants = useQuery({
-    queryKey: ["r", slug, "constants", sensor.id],
+    queryKey: ["r", slug, "constants", sensor.id, now.air_c !== null],
     queryFn: () =>
       ask(api.GET("/api/rigs/{slug}/sensors/{sensor}/constants", { params: { path: { slug, sensor: sensor.id } } })),
     placeholderData: (old) => old,

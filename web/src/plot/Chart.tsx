@@ -68,7 +68,7 @@ export function Chart(props: Props) {
           },
         },
         axes: [
-          { ...axis, values: (_plot, values) => values.map((v) => `${figure(v, v % 1 ? 1 : 0)}${THIN}s`) },
+          { ...axis, values: (_plot, values) => values.map((v) => `${figure(v, secondsDecimals(values))}${THIN}s`) },
           {
             ...axis,
             size: 66,
@@ -140,6 +140,12 @@ export function Chart(props: Props) {
   return (
     <div className={props.tall ? "chart tall" : "chart"} ref={box} role="img" aria-label={`${props.label}, ${unit}`} />
   );
+}
+
+/** Decimals that seconds at this spacing need. */
+function secondsDecimals(values: number[]): number {
+  const step = (values[1] ?? 1) - (values[0] ?? 0);
+  return [0, 1, 2, 3].find((digits) => Math.abs(step * 10 ** digits - Math.round(step * 10 ** digits)) < 1e-6) ?? 3;
 }
 
 function shape(data: ChartData, per: number): uPlot.AlignedData {

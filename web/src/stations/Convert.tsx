@@ -66,7 +66,7 @@ function Echo() {
   });
   const live = useHeldStill(liveOn ? (now.sensors[sensor.id]?.raw ?? null) : null);
   const raw = effective === "live" ? live : effective === "cursor" ? (at.data?.raw ?? null) : typed;
-  const air = effective === "live" ? now.air_c : effective === "cursor" ? (at.data?.air_c ?? null) : null;
+  const air = effective === "cursor" ? (at.data?.air_c ?? null) : liveOn ? now.air_c : null;
   const worked = useQuery({
     queryKey: ["r", rig.slug, "worked", sensor.id, raw, air],
     enabled: raw !== null,

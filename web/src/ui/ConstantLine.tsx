@@ -37,7 +37,9 @@ export function ConstantLine({ constant }: { constant: Constant }) {
       <Overlay
         target={target}
         show={target !== null}
-        placement="auto"
+        placement="left"
+        flip
+        popperConfig={{ modifiers: [{ name: "preventOverflow", options: { padding: 8, altAxis: true } }] }}
         rootClose
         onHide={() => {
           target?.focus();
