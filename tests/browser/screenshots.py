@@ -25,6 +25,12 @@ def keep(page: Page, name: str) -> None:
     print(f"docs/screenshots/{name}.png")
 
 
+def settle(page: Page) -> None:
+    """Wait for the line that says what was done, and for it to go."""
+    page.locator(".notice").wait_for()
+    page.locator(".notice").wait_for(state="hidden")
+
+
 def hold(page: Page, served: Served, places: tuple[int, ...], already: int = 0) -> None:
     """Hold the target at places by the ruler, one after the other."""
     for held, mm in enumerate(places, start=already + 1):
@@ -71,15 +77,14 @@ def walk(page: Page, served: Served) -> None:
     page.locator(".places .held:nth-of-type(4)").wait_for(timeout=20_000)
     hold(page, served, PLACES[4:], already=4)
     page.locator(".next").get_by_role("button", name="Accept").click()
-    page.locator(".notice").wait_for(state="hidden")
+    settle(page)
     served.client.patch("/api/standin", json={"target_mm": 302})
     page.keyboard.press("3")
     page.wait_for_timeout(1500)
     keep(page, "convert")
     page.keyboard.press("5")
     page.get_by_role("button", name="Choose").click()
-    page.locator(".notice").wait_for()
-    page.locator(".notice").wait_for(state="hidden")
+    settle(page)
     keep(page, "decide-obstacle")
     page.keyboard.press("7")
     page.get_by_label("Why this stone").fill("first bench calibration")
@@ -87,7 +92,8 @@ def walk(page: Page, served: Served) -> None:
     page.locator(".notice").wait_for()
     page.get_by_label("Note", exact=True).fill("Trays on: check the braking again")
     page.get_by_role("button", name="Note it").click()
-    page.locator(".notice").wait_for(state="hidden")
+    page.mouse.move(640, 400)
+    page.wait_for_timeout(600)
     keep(page, "log")
 
 

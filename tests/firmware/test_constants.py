@@ -13,18 +13,19 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tickstone.core.rigs.kinds import KINDS
+from tickstone.core.stones import Line, compare
 from tickstone.firmware import constants as firmware
 
 WHEN = datetime(2026, 5, 4, 9, 30, tzinfo=UTC)
 HEADER = firmware.Header("Fern", 3, WHEN, "after the new wheels")
 
 
-def line(**changes) -> firmware.Line:
+def line(**changes) -> Line:
     base = {
         "sensor": "front-ranger", "name": "offset", "label": "offset", "value": -3.14159265, "unit": "mm", "sd": 0.5,
-        "provenance": "measured", "source": "ruler, 5 places", "at": WHEN, "stale": "",
+        "provenance": "measured", "source": "ruler, 5 places", "made_at": WHEN, "condition": {}, "stale": "", "value_id": 1,
     }  # fmt: skip
-    return firmware.Line(**{**base, **changes})
+    return Line(**{**base, **changes})
 
 
 @given(st.floats(allow_nan=False, allow_infinity=False, width=32))
@@ -46,8 +47,8 @@ def test_every_unit_of_the_catalogue_has_a_word() -> None:
 
 
 def test_a_line_says_unit_spread_provenance_source_and_date() -> None:
-    assert firmware.remark(line()) == "offset ± 1 mm, measured, ruler, 5 places, 2026-05-04"
-    assert firmware.remark(line(sd=None, stale="board changed since")).endswith(
+    assert firmware.remark(line(), WHEN) == "offset ± 1 mm, measured, ruler, 5 places, 2026-05-04"
+    assert firmware.remark(line(sd=None, made_at=None, stale="board changed since"), WHEN).endswith(
         "2026-05-04; STALE: board changed since"
     )
 
@@ -82,3 +83,14 @@ def test_the_three_forms_agree() -> None:
     assert data["constants"]["FRONT_RANGER_TRIP_MM"]["uncertainty_95"] is None
     assert data["stone"] == {"rig": "Fern", "number": 3, "cut_at": WHEN.isoformat(), "why": "after the new wheels"}
     assert "Stone 3 of Fern" in c
+
+
+def test_comparing_puts_what_changed_first_and_counts_what_came_and_went() -> None:
+    before = [line(name="gone"), line(name="same"), line(name="other", value=1.0)]
+    after = [line(name="same"), line(name="other", value=2.0), line(name="new", provenance="chosen")]
+    found = [(change.name, change.changed) for change in compare(before, after)]
+    assert set(found[:3]) == {("gone", True), ("other", True), ("new", True)}
+    assert found[3:] == [("same", False)]
+    assert not any(change.changed for change in compare(before, before))
+    assert compare([line(sd=0.5)], [line(sd=0.4)])[0].changed
+    assert compare([], []) == []

@@ -29,7 +29,7 @@ MAY_IMPORT = {
     "cli": {"errors", "calculations", "launch"},
 }
 CORE_MAY_IMPORT = {"numpy", "scipy", "numba", "tickstone"}
-STANDARD_NOT_IN_CORE = {"os", "socket", "logging", "time", "subprocess", "threading", "random", "datetime", "pathlib"}
+STANDARD_NOT_IN_CORE = {"os", "socket", "logging", "time", "subprocess", "threading", "random", "pathlib"}
 
 
 def modules() -> list[Path]:
@@ -65,6 +65,7 @@ def test_the_core_computes_and_does_nothing_else(path: Path) -> None:
         top = name.split(".")[0]
         assert top in CORE_MAY_IMPORT or top in sys.stdlib_module_names, f"the core must not import {name}"
         assert top not in STANDARD_NOT_IN_CORE, f"the core must not import {name}"
+    assert not re.search(r"\.(now|today|utcnow)\(", path.read_text()), "the core does not look at the clock"
 
 
 def test_no_sql_and_no_arithmetic_library_in_the_api() -> None:

@@ -15,6 +15,7 @@ from tickstone.actions import rigs as rig_actions
 from tickstone.actions.constants import settled, type_value
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rows import Batch, Rows
+from tickstone.core.stones import compare
 from tickstone.errors import BadInput, Conflict, NotFound, StoreAway
 from tickstone.store import calibrations, codec, log, recordings, rigs, samples, tables
 from tickstone.store.database import Database
@@ -207,7 +208,7 @@ def test_a_stone_never_changes_and_two_can_be_compared(database: Database) -> No
         assert log.stone(session, fern(session).id, 1) == held
         assert stones.cut(session, "fern", "after") == 2
         after = log.stone(session, fern(session).id, 2)
-        changes = stones.compare(list(held.lines), list(after.lines))
+        changes = compare(list(held.lines), list(after.lines))
         changed = [c.name for c in changes if c.changed]
         assert {"sound", "offset"} <= set(changed)
         assert changes[: len(changed)] == [c for c in changes if c.changed]

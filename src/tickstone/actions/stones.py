@@ -1,25 +1,25 @@
-"""Cutting a stone, comparing two, exporting one."""
+"""Cutting a stone, seeing what changed since, exporting one."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from datetime import datetime
 
 from sqlalchemy.orm import Session
 
 from tickstone.actions.constants import all_settled
+from tickstone.core.stones import Line, compare
 from tickstone.errors import BadInput
 from tickstone.firmware import constants as firmware
 from tickstone.store import log, rigs
 
 
-def lines_now(session: Session, stored: rigs.StoredRig) -> list[log.Line]:
+def lines_now(session: Session, stored: rigs.StoredRig) -> list[Line]:
     """Every constant of a rig as a stone cut now would hold it."""
     lines = []
     for sensor, values in all_settled(session, stored).items():
         for value in values.values():
             made = datetime.fromisoformat(value.made_at) if value.made_at else None
-            lines.append(log.Line(
+            lines.append(Line(
                 sensor, value.name, value.label, value.value, value.unit, value.sd, str(value.provenance), value.source,
                 made, dict(value.condition), value.stale, value.value_id))  # fmt: skip
     return lines
@@ -32,35 +32,6 @@ def cut(session: Session, slug: str, why: str) -> int:
     because = f": {why.strip()}" if why.strip() else ""
     log.write_entry(session, stored.id, "stone", f"Stone {number} of {stored.rig.title} cut{because}", stone=number)
     return number
-
-
-@dataclass(frozen=True)
-class Change:
-    """One constant in two stones; None where a stone does not have it."""
-
-    sensor: str
-    name: str
-    label: str
-    before: log.Line | None
-    after: log.Line | None
-
-    @property
-    def changed(self) -> bool:
-        """Whether value, uncertainty or provenance differ."""
-        if self.before is None or self.after is None:
-            return True
-        a, b = self.before, self.after
-        return (a.value, a.sd, a.provenance) != (b.value, b.sd, b.provenance)
-
-
-def compare(before: list[log.Line], after: list[log.Line]) -> list[Change]:
-    """Two stones line by line, changed lines first."""
-    old = {(line.sensor, line.name): line for line in before}
-    new = {(line.sensor, line.name): line for line in after}
-    changes = [
-        Change(key[0], key[1], (new.get(key) or old[key]).label, old.get(key), new.get(key)) for key in {**old, **new}
-    ]
-    return sorted(changes, key=lambda change: not change.changed)
 
 
 def changed_since_last(session: Session, stored: rigs.StoredRig) -> tuple[int, int]:
@@ -82,10 +53,5 @@ def export(session: Session, slug: str, number: int, form: str) -> tuple[str, st
     if form not in firmware.FORMS:
         raise BadInput(f"form must be one of {', '.join(firmware.FORMS)}, not {form!r}.", "form")
     header = firmware.Header(stored.rig.title, stone.number, stone.cut_at, stone.why)
-    lines = [
-        firmware.Line(line.sensor, line.name, line.label, line.value, line.unit, line.sd, line.provenance, line.source,
-                      line.made_at or stone.cut_at, line.stale)
-        for line in stone.lines
-    ]  # fmt: skip
     suffix, media, write = firmware.FORMS[form]
-    return f"{slug}_stone_{number}{suffix}", media, write(header, lines)
+    return f"{slug}_stone_{number}{suffix}", media, write(header, stone.lines)

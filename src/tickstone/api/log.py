@@ -11,6 +11,7 @@ from pydantic import BaseModel, Field
 from tickstone.actions import stones
 from tickstone.api.models import Asked, Done, Name
 from tickstone.api.needs import Shop
+from tickstone.core.stones import Line, compare
 from tickstone.store import log, rigs
 
 router = APIRouter(prefix="/api/rigs/{slug}", tags=["log"])
@@ -71,7 +72,7 @@ class CutAsked(Asked):
     why: Annotated[str, Field(max_length=400)] = ""
 
 
-def _line(line: log.Line | None) -> LineModel | None:
+def _line(line: Line | None) -> LineModel | None:
     if line is None:
         return None
     return LineModel(
@@ -127,7 +128,7 @@ def cut(shop: Shop, slug: Name, asked: CutAsked) -> Done:
 
 
 @router.get("/stones/{number}/compare")
-def compare(shop: Shop, slug: Name, number: int, before: int | None = None) -> list[ChangeModel]:
+def side_by_side(shop: Shop, slug: Name, number: int, before: int | None = None) -> list[ChangeModel]:
     """A stone beside another (or beside nothing), changed lines first; stone 0 is the rig as it stands."""
     with shop.database.transaction() as session:
         stored = rigs.rig_named(session, slug)
@@ -135,7 +136,7 @@ def compare(shop: Shop, slug: Name, number: int, before: int | None = None) -> l
         old = list(log.stone(session, stored.id, before).lines) if before else []
     return [
         ChangeModel(sensor=c.sensor, label=c.label, changed=c.changed, before=_line(c.before), after=_line(c.after))
-        for c in stones.compare(old, after)
+        for c in compare(old, after)
     ]
 
 

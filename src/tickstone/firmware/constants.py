@@ -8,6 +8,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
+from tickstone.core.stones import Line
+
 UNIT_WORDS = {
     "mm": "MM", "µs": "US", "m/s": "M_PER_S", "m/s²": "M_PER_S2", "°C": "C", "K": "K", "%": "PCT", "°": "DEG", "s": "S",
     "": "",
@@ -24,28 +26,8 @@ class Header:
     why: str
 
 
-@dataclass(frozen=True)
-class Line:
-    """One constant; ``sd`` is k = 1 and is written as ± 95 %."""
-
-    sensor: str
-    name: str
-    label: str
-    value: float
-    unit: str
-    sd: float | None
-    provenance: str
-    source: str
-    at: datetime
-    stale: str
-
-
 def identifier(line: Line) -> str:
-    """The constant's name in code: sensor, name and unit, in capitals.
-
-    >>> identifier(Line("front-ranger", "offset", "offset", -3.1, "mm", 0.5, "measured", "ruler", datetime(2026, 1, 1), ""))
-    'FRONT_RANGER_OFFSET_MM'
-    """
+    """The constant's name in code: sensor, name and unit, in capitals."""
     words = f"{line.sensor}_{line.name}_{UNIT_WORDS.get(line.unit, line.unit)}"
     return re.sub(r"\W+", "_", words, flags=re.ASCII).strip("_").upper()
 
@@ -56,12 +38,12 @@ def number(value: float) -> str:
     return text if re.search(r"[.e]", text) else f"{text}.0"
 
 
-def remark(line: Line) -> str:
-    """Unit, uncertainty, provenance, source and date in one line of comment."""
+def remark(line: Line, cut_at: datetime) -> str:
+    """Unit, uncertainty, provenance, source and date in one line of comment; what nobody made has the stone's date."""
     spread = f" ± {2 * line.sd:.2g}" if line.sd else ""
     unit = f" {line.unit}" if line.unit else ""
     stale = f"; STALE: {line.stale}" if line.stale else ""
-    text = f"{line.label}{spread}{unit}, {line.provenance}, {line.source}, {line.at:%Y-%m-%d}{stale}"
+    text = f"{line.label}{spread}{unit}, {line.provenance}, {line.source}, {line.made_at or cut_at:%Y-%m-%d}{stale}"
     return _one_line(text)
 
 
@@ -85,14 +67,17 @@ def c_header(header: Header, lines: Sequence[Line]) -> str:
     """A C header of ``static const float`` lines with an include guard."""
     guard = re.sub(r"\W+", "_", f"TICK_STONE_{header.rig}_{header.number}_H", flags=re.ASCII).upper()
     top = [f"// {part}" for part in _title(header)]
-    body = [f"static const float {identifier(line)} = {number(line.value)}f;  // {remark(line)}" for line in lines]
+    body = [
+        f"static const float {identifier(line)} = {number(line.value)}f;  // {remark(line, header.cut_at)}"
+        for line in lines
+    ]
     return "\n".join([*top, f"#ifndef {guard}", f"#define {guard}", "", *body, "", f"#endif  // {guard}", ""])
 
 
 def python_module(header: Header, lines: Sequence[Line]) -> str:
     """A Python module of plain assignments."""
     top = "\n".join(f"# {part}" for part in _title(header))
-    body = "\n".join(f"{identifier(line)} = {number(line.value)}  # {remark(line)}" for line in lines)
+    body = "\n".join(f"{identifier(line)} = {number(line.value)}  # {remark(line, header.cut_at)}" for line in lines)
     return f"{top}\n\n{body}\n"
 
 
@@ -102,7 +87,7 @@ def json_document(header: Header, lines: Sequence[Line]) -> str:
         identifier(line): {
             "sensor": line.sensor, "label": line.label, "value": line.value, "unit": line.unit,
             "uncertainty_95": None if line.sd is None else 2 * line.sd, "provenance": line.provenance,
-            "source": line.source, "date": f"{line.at:%Y-%m-%d}", "stale": line.stale or None,
+            "source": line.source, "date": f"{line.made_at or header.cut_at:%Y-%m-%d}", "stale": line.stale or None,
         }
         for line in lines
     }  # fmt: skip

@@ -9,26 +9,9 @@ from typing import Any
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from tickstone.core.stones import Line
 from tickstone.errors import NotFound
 from tickstone.store import tables
-
-
-@dataclass(frozen=True)
-class Line:
-    """One constant as a stone holds it; ``sd`` is k = 1."""
-
-    sensor: str
-    name: str
-    label: str
-    value: float
-    unit: str
-    sd: float | None
-    provenance: str
-    source: str
-    made_at: datetime | None
-    condition: dict[str, float]
-    stale: str
-    value_id: int | None
 
 
 @dataclass(frozen=True)

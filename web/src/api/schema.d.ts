@@ -792,10 +792,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Compare
+         * Side By Side
          * @description A stone beside another (or beside nothing), changed lines first; stone 0 is the rig as it stands.
          */
-        get: operations["compare_api_rigs__slug__stones__number__compare_get"];
+        get: operations["side_by_side_api_rigs__slug__stones__number__compare_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -4414,7 +4414,7 @@ export interface operations {
             };
         };
     };
-    compare_api_rigs__slug__stones__number__compare_get: {
+    side_by_side_api_rigs__slug__stones__number__compare_get: {
         parameters: {
             query?: {
                 before?: number | null;
