@@ -13,10 +13,19 @@ interface Hit {
   open: () => void;
 }
 
+/** Focus an element that a change of station is about to bring. */
+function focusWhenThere(id: string, frames = 30): void {
+  const element = document.getElementById(id);
+  element?.closest("details")?.setAttribute("open", "");
+  element?.focus();
+  if (document.activeElement !== element && frames > 0) requestAnimationFrame(() => focusWhenThere(id, frames - 1));
+}
+
 /** Find a station, a constant, a recording, or a line of the log. */
 export function Find({ show, onHide }: { show: boolean; onHide: () => void }) {
   const bench = useBench();
   const [text, setText] = useState("");
+  const [focus, setFocus] = useState<string | null>(null);
   const slug = bench.rig.slug;
   const path = { params: { path: { slug } } };
   const recordings = useQuery({
@@ -50,7 +59,7 @@ export function Find({ show, onHide }: { show: boolean; onHide: () => void }) {
         where: "constant",
         open: () => {
           bench.go(one.station as StationId);
-          setTimeout(() => document.getElementById(`constant-${one.name}`)?.focus(), 100);
+          setFocus(`constant-${one.name}`);
         },
       })),
     ...(recordings.data ?? [])
@@ -69,7 +78,16 @@ export function Find({ show, onHide }: { show: boolean; onHide: () => void }) {
     })),
   ];
   return (
-    <Modal show={show} onHide={close(() => undefined)} aria-label="Find">
+    <Modal
+      show={show}
+      onHide={close(() => undefined)}
+      restoreFocus={focus === null}
+      onExited={() => {
+        if (focus) focusWhenThere(focus);
+        setFocus(null);
+      }}
+      aria-label="Find"
+    >
       <Modal.Body>
         <form
           onSubmit={(event) => {
