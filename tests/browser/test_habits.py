@@ -9,7 +9,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.conftest import Served
+from tests.conftest import Served, until
 
 pytestmark = pytest.mark.browser
 RIG = "/api/rigs/fern"
@@ -63,14 +63,13 @@ def test_freezing_stops_the_trace_and_not_the_readings(page: Page, served: Serve
     page.keyboard.press("f")
     expect(page.get_by_role("button", name=re.compile("Frozen"))).to_have_attribute("aria-pressed", "true")
     strip = page.locator(".tape canvas")
-    page.wait_for_timeout(200)
+    page.wait_for_timeout(1000)
     before = strip.evaluate("canvas => canvas.toDataURL()")
     count = page.locator(".health").inner_text()
     expect(page.locator(".health")).not_to_have_text(count)
     assert strip.evaluate("canvas => canvas.toDataURL()") == before
     page.keyboard.press("f")
-    page.wait_for_timeout(400)
-    assert strip.evaluate("canvas => canvas.toDataURL()") != before
+    until(lambda: strip.evaluate("canvas => canvas.toDataURL()") != before)
 
 
 def test_marks_are_renamed_removed_and_brought_back(page: Page) -> None:
@@ -109,6 +108,7 @@ def test_a_trace_zooms_by_dragging_and_by_wheel_and_is_taken_along(page: Page) -
     over.hover()
     page.mouse.wheel(0, -200)
     expect(page).not_to_have_url(first)
+    expect(page.get_by_role("button", name="CSV")).to_be_enabled()
     with page.expect_download() as download:
         page.get_by_role("button", name="CSV").click()
     rows = list(csv.DictReader(io.StringIO(download.value.path().read_text())))

@@ -79,7 +79,12 @@ export function OpenedRecording({ id }: { id: number }) {
             Show all of it
           </button>
         )}
-        <Save trace={trace.data} name={`${rig.slug}-${id}-${sensor.id}`} unit={sensor.unit} rawUnit={sensor.raw_unit} />
+        <Save
+          trace={trace.isPlaceholderData ? undefined : trace.data}
+          name={`${rig.slug}-${id}-${sensor.id}`}
+          unit={sensor.unit}
+          rawUnit={sensor.raw_unit}
+        />
       </div>
       {trace.data && (
         <Chart
@@ -265,10 +270,10 @@ function Save({
   };
   return (
     <>
-      <button type="button" className="plain" onClick={png}>
+      <button type="button" className="plain" disabled={!trace} onClick={png}>
         PNG
       </button>
-      <button type="button" className="plain" onClick={csv}>
+      <button type="button" className="plain" disabled={!trace} onClick={csv}>
         CSV
       </button>
     </>
