@@ -8,37 +8,14 @@ import subprocess
 import sys
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
+from tests.calculations.contract import CONTRACT
 from tickstone.calculations import CALCULATIONS, listing, run
 from tickstone.calculations.registry import Inputs
 from tickstone.errors import BadInput
 from tickstone.launch.folders import ROOT
-
-CONTRACT = {
-    "speed-of-sound": ({"temperature_c": 20}, {"speed_m_s", "sensitivity_m_s_per_k"}),
-    "echo-distance": (
-        {"echo_us": 1457},
-        {"distance_mm", "uncertainty_mm", "valid", "reason", "speed_m_s", "shares", "rules"},
-    ),
-    "echo-time": ({"distance_mm": 250}, {"echo_us"}),
-    "ping-plan": ({}, {"timeout_us", "interval_ms", "step_mm", "rate_hz"}),
-    "beam-footprint": ({"distance_mm": 500}, {"diameter_mm", "floor_from_mm"}),
-    "sound-calibration": (
-        {"pairs": [[100, 600], [200, 1180], [300, 1761]]},
-        {"speed_m_s", "speed_sd", "offset_mm", "offset_sd", "residual_sd_mm", "equivalent_temperature_c"},
-    ),
-    "divider": (
-        {"vin_v": 5, "top_ohm": 1000, "bottom_ohm": 2000},
-        {"vout_v", "vout_min_v", "vout_max_v", "current_ma", "source_ohm"},
-    ),
-    "divider-design": ({"vin_max_v": 5, "limit_v": 3.3, "high_level_v": 2}, {"pairs"}),
-    "nearest-value": ({"ohms": 230}, {"nearest_ohm", "next_up_ohm", "next_down_ohm"}),
-    "resistor-code": ({"ohms": 4700}, {"colours"}),
-    "stop-distance": (
-        {"speed_m_s": 0.4, "sample_s": 0.05, "reaction_s": 0.05, "deceleration_m_s2": 0.8},
-        {"trip_mm", "clear_mm", "parts_mm"},
-    ),
-}
 
 
 @pytest.mark.parametrize("name", CONTRACT)
@@ -52,14 +29,50 @@ def test_every_calculation_is_in_the_contract_and_listed() -> None:
 
 
 @pytest.mark.parametrize("name", CONTRACT)
-@pytest.mark.parametrize("bad", [float("nan"), float("inf"), "three", None])
+@pytest.mark.parametrize("bad", [float("nan"), float("inf"), "three", "5", True, None])
 def test_a_number_that_is_none_is_refused_by_name(name: str, bad: object) -> None:
-    entry = CALCULATIONS[name]
-    numbers = [n for n, f in entry.inputs.model_fields.items() if f.is_required() and n != "pairs"]
-    for field in numbers:
-        with pytest.raises(BadInput) as refused:
-            run(name, {**CONTRACT[name][0], field: bad})
-        assert refused.value.path == field
+    given = CONTRACT[name][0]
+    for field, value in given.items():
+        if isinstance(value, int | float):
+            with pytest.raises(BadInput) as refused:
+                run(name, {**given, field: bad})
+            assert field in (refused.value.path, refused.value.path.split(".")[0])
+            assert field in refused.value.message
+
+
+@pytest.mark.parametrize("name", CONTRACT)
+@pytest.mark.parametrize("bad", [[], [float("nan")], "many"])
+def test_a_list_that_is_none_is_refused_by_name(name: str, bad: object) -> None:
+    given = CONTRACT[name][0]
+    for field, value in given.items():
+        if isinstance(value, list):
+            with pytest.raises(BadInput) as refused:
+                run(name, {**given, field: bad})
+            assert refused.value.path.split(".")[0] == field
+
+
+@pytest.mark.parametrize("name", CONTRACT)
+@given(data=st.data())
+@settings(max_examples=15)
+def test_whatever_numbers_come_the_answer_is_finite_or_names_a_field(name: str, data: st.DataObject) -> None:
+    given, extreme = CONTRACT[name][0], st.floats(allow_nan=False, allow_infinity=False)
+    asked = {
+        field: data.draw(extreme) if isinstance(value, float | int) and data.draw(st.booleans()) else value
+        for field, value in given.items()
+    }
+    fields = CALCULATIONS[name].inputs.model_fields
+    try:
+        answer = run(name, asked)
+    except BadInput as refused:
+        answer = {"named": refused.path.split(".")[0] in fields}
+    assert answer.get("named", True)
+    json.dumps(answer, allow_nan=False)
+
+
+def test_a_list_of_ten_million_numbers_is_refused_with_its_limit() -> None:
+    with pytest.raises(BadInput, match="at most 1\u2009000\u2009000") as refused:
+        run("otsu", {"counts": [1.0, 2.0] * 5_000_000})
+    assert refused.value.path == "counts"
 
 
 @pytest.mark.parametrize(
@@ -79,6 +92,40 @@ def test_a_number_that_is_none_is_refused_by_name(name: str, bad: object) -> Non
         ("divider-design", {"limit_v": 1.0}, "limit_v"),
         ("nearest-value", {"ohms": 0}, "ohms"),
         ("stop-distance", {"deceleration_m_s2": 0}, "deceleration_m_s2"),
+        ("adc-volts", {"counts": 1024}, "counts"),
+        ("adc-volts", {"counts": -1}, "counts"),
+        ("adc-volts", {"bits": 0}, "bits"),
+        ("counts-to-units", {"counts": 32768}, "counts"),
+        ("rpm", {"period_us": 20_000}, "period_us"),
+        ("rpm", {"frequency_hz": None}, "frequency_hz"),
+        ("rpm", {"pulses_per_turn": 0}, "pulses_per_turn"),
+        ("timer-plan", {"prescalers": [1], "rpm_min": 1}, "prescalers"),
+        ("timer-plan", {"rpm_min": 7000}, "rpm_min"),
+        ("wheel-speed", {"frequency_hz": 3}, "frequency_hz"),
+        ("video-rpm", {"frames": 1}, "frames"),
+        ("second-opinion", {"readings": [{"label": "a", "value": 1, "uncertainty": 0}] * 2}, "readings"),
+        ("led-resistor", {"forward_v": 6}, "forward_v"),
+        ("resistor-code", {"ohms": 4712}, "ohms"),
+        ("resistor-code", {"tolerance_pct": 3}, "tolerance_pct"),
+        ("ranger-fit", {"pairs": [[100, 1], [200, 0.5]]}, "pairs"),
+        ("reflectance", {"white": 100}, "white"),
+        ("line-threshold", {"white": [102]}, "white"),
+        ("line-position", {"darkness": [1.2]}, "darkness"),
+        ("six-pose", {"poses": {"+x": 1}}, "poses"),
+        ("tilt", {"ax_g": 0, "az_g": 0}, "ax_g"),
+        ("filter-tradeoff", {"length": None}, "length"),
+        ("complementary", {"gyro_dps": [[0, 0, 0]] * 2}, "accel_g"),
+        ("allan", {"averaging": [3]}, "averaging"),
+        ("motor-hall-decode", {"codes": [8]}, "codes"),
+        ("edges", {"edges_us": [0, 10, 5]}, "edges_us"),
+        ("ticks-elapsed", {"start": 70_000}, "start"),
+        ("i2c-pull-up", {"bus_pf": 400}, "bus_pf"),
+        ("score-threshold", {"labels": [0, 0, 0, 0]}, "labels"),
+        ("score-threshold", {"labels": [0, 1]}, "labels"),
+        ("step-metrics", {"times_s": [0, 1, 1, 2]}, "times_s"),
+        ("servo-map", {"in_low": 2}, "in_low"),
+        ("relay", {"hysteresis": 0.5}, "hysteresis"),
+        ("grade", {"angle_deg": 90}, "angle_deg"),
     ],
 )
 def test_what_cannot_be_is_refused_by_name(name: str, change: dict, path: str) -> None:

@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.tables import rows
-from tickstone.core import electrical
+from tickstone.core import electrical, resistors
 from tickstone.core.rigs.boards import BOARDS, board
 from tickstone.core.rigs.rig import DividerPart, Rig
 from tickstone.core.rigs.templates import fern
@@ -36,31 +36,31 @@ def test_divider_corners(row: dict) -> None:
 
 @pytest.mark.parametrize("row", rows("b_resistor", "nearest_preferred"))
 def test_e24_neighbours_against_the_eseries_library(row: dict) -> None:
-    _, up, down = electrical.nearest_values(row["value"])
+    _, up, down = resistors.nearest_values(row["value"])
     assert (up, down) == (row["E24 >="], row["E24 <="])
 
 
 def test_colours_of_common_resistors() -> None:
     # IEC 60062; the examples are common practice
-    assert electrical.colour_bands(220) == ("red", "red", "brown", "gold")
-    assert electrical.colour_bands(4700) == ("yellow", "violet", "red", "gold")
-    assert electrical.colour_bands(4700, 1, 5) == ("yellow", "violet", "black", "brown", "brown")
+    assert resistors.colour_bands(220) == ("red", "red", "brown", "gold")
+    assert resistors.colour_bands(4700) == ("yellow", "violet", "red", "gold")
+    assert resistors.colour_bands(4700, 1, 5) == ("yellow", "violet", "black", "brown", "brown")
     for bad in (0, 123.4, 1e12):
         with pytest.raises(BadInput):
-            electrical.colour_bands(bad)
+            resistors.colour_bands(bad)
 
 
-@given(st.sampled_from(electrical.series_values("E24", 1, 9.1e6)))
+@given(st.sampled_from(resistors.series_values("E24", 1, 9.1e6)))
 def test_every_e24_value_has_colours_that_mean_it(ohms: float) -> None:
-    *digits, multiplier, _ = electrical.colour_bands(ohms)
-    value = int("".join(str(electrical.DIGITS.index(d)) for d in digits))
-    power = next(p for p, colour in electrical.MULTIPLIERS.items() if colour == multiplier)
+    *digits, multiplier, _ = resistors.colour_bands(ohms)
+    value = int("".join(str(resistors.DIGITS.index(d)) for d in digits))
+    power = next(p for p, colour in resistors.MULTIPLIERS.items() if colour == multiplier)
     assert value * 10.0**power == pytest.approx(ohms, rel=1e-9)
 
 
 @given(st.floats(4, 6), st.floats(2.6, 3.6), st.floats(1.0, 2.2))
 def test_every_designed_divider_holds_over_tolerance(vin: float, limit: float, high: float) -> None:
-    values = electrical.series_values("E24", 100, 1e6)
+    values = resistors.series_values("E24", 100, 1e6)
     try:
         found = electrical.design_divider(vin, limit, high)
     except BadInput:
@@ -97,11 +97,11 @@ def test_a_five_volt_echo_harms_the_lower_board_until_the_divider_is_in() -> Non
     assert kinds(mended) == set()
     part = mended.wire("front-ranger", "echo").divider
     assert part is not None
-    assert {part.top_ohm, part.bottom_ohm} <= set(electrical.series_values("E24", 100, 1e6))
+    assert {part.top_ohm, part.bottom_ohm} <= set(resistors.series_values("E24", 100, 1e6))
     tap = electrical.divider(5.0, part.top_ohm, part.bottom_ohm)
     assert tap.vout_max_v <= mended.board.limit_v
     assert tap.vout_min_v >= mended.board.high_level_v
-    assert part.top_bands == electrical.colour_bands(part.top_ohm)
+    assert part.top_bands == resistors.colour_bands(part.top_ohm)
     assert "from the pin to ground" in said
 
 

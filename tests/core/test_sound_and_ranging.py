@@ -52,12 +52,12 @@ def test_wrong_formulas_are_told_apart() -> None:
 @given(st.floats(-20, 60), st.floats(0, 100))
 def test_temperature_is_the_inverse_of_speed(temperature: float, humidity: float) -> None:
     speed = float(sound.speed_of_sound_cramer(temperature, humidity))
-    found = sound.temperature_of_cramer_speed(speed, humidity, -20.001, 60.001)
+    found = sound.temperatures_of_cramer_speeds([speed], humidity, -20.001, 60.001)[0]
     assert found == pytest.approx(temperature, abs=1e-6)
 
 
 def test_a_speed_that_no_air_has_has_no_temperature() -> None:
-    assert sound.temperature_of_cramer_speed(300.0, 50.0, -20, 60) is None
+    assert np.isnan(sound.temperatures_of_cramer_speeds([300.0], 50.0, -20, 60)[0])
 
 
 @given(st.floats(21, 3999), st.floats(300, 380), st.floats(-50, 20))

@@ -5,7 +5,23 @@
 1747.4
 """
 
-from tickstone.calculations import deciding, electrical, ranging  # noqa: F401  (fills the registry)
+from tickstone.calculations import (  # noqa: F401  (fills the registry)
+    control,
+    counts,
+    deciding,
+    electrical,
+    filters,
+    inertial,
+    motion,
+    motor_halls,
+    opinion,
+    pulses,
+    ranging,
+    resistors,
+    thresholds,
+    triangulation,
+    wheels,
+)
 from tickstone.calculations.registry import CALCULATIONS, listing, run
 
 __all__ = ["CALCULATIONS", "listing", "run"]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from tickstone.calculations.registry import Finite, Inputs, Result, Step, calculation
+from tickstone.calculations.registry import Finite, Inputs, Result, Step, Whole, calculation
 from tickstone.core import deciding
 from tickstone.core.checks import check_positive
 
@@ -18,7 +18,7 @@ class StopDistanceInputs(Inputs):
     sigmas: Finite = 3.0
     hysteresis_mm: Finite = 50.0
     blind_mm: Finite = 0.0
-    votes: int = 1
+    votes: Whole = 1
     reach_mm: Finite = 4000.0
 
 

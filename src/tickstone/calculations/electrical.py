@@ -1,13 +1,14 @@
-"""Electrical calculations: dividers, E series, colour bands."""
+"""Electrical calculations: dividers, LEDs, pull-ups, corners."""
 
 from __future__ import annotations
 
 from typing import Literal
 
-from pydantic import BaseModel
-
-from tickstone.calculations.registry import Finite, Inputs, Result, Step, calculation
+from tickstone.calculations.registry import Finite, Inputs, Part, Result, Step, Whole, calculation, step
 from tickstone.core import electrical
+from tickstone.core.checks import check_positive
+
+Series = Literal["E3", "E6", "E12", "E24", "E48", "E96", "E192"]
 
 
 class DividerInputs(Inputs):
@@ -44,13 +45,13 @@ class DividerDesignInputs(Inputs):
     vin_max_v: Finite
     limit_v: Finite
     high_level_v: Finite = 0.0
-    series: Literal["E6", "E12", "E24"] = "E24"
+    series: Series = "E24"
     tolerance_pct: Finite = 5.0
     current_max_ma: Finite = 1.0
     source_max_ohm: Finite | None = None
 
 
-class DividerPair(BaseModel):
+class DividerPair(Part):
     top_ohm: float
     bottom_ohm: float
     vout_v: float
@@ -77,35 +78,131 @@ def divider_design(given: DividerDesignInputs) -> DividerDesignResult:
     return DividerDesignResult(pairs=pairs, steps=[step], assumptions=["values from 100 Ω to 1 MΩ"])
 
 
-class NearestValueInputs(Inputs):
+class LedResistorInputs(Inputs):
+    """``resistor_ohm`` is the one at hand; without it the next E24 value up is taken."""
+
+    supply_v: Finite
+    forward_v: Finite
+    current_ma: Finite
+    in_series: Whole = 1
+    in_parallel: Whole = 1
+    resistor_ohm: Finite | None = None
+
+
+class LedResistorResult(Result):
+    exact_ohm: float
+    resistor_ohm: float
+    actual_ma: float
+    each_ma: float
+    power_mw: float
+    rating_w: float | None
+
+
+@calculation("led-resistor")
+def led_resistor(given: LedResistorInputs) -> LedResistorResult:
+    """The resistor that LEDs need, the current it really gives, and how strong it must be."""
+    found = electrical.led_resistor(**given.model_dump())
+    left = f"({given.supply_v:g} V − {given.in_series} × {given.forward_v:g} V)"
+    warnings = []
+    if given.in_parallel > 1:
+        warnings.append("Strings that share one resistor share it unevenly: the one of the lowest voltage takes most.")
+    if found.rating_w is None:
+        warnings.append(
+            f"{found.power_mw / 1000:.2g} W is more than 60 % of a 1 W resistor: use several, or less current."
+        )
+    return LedResistorResult(
+        exact_ohm=found.exact_ohm, resistor_ohm=found.resistor_ohm, actual_ma=found.actual_ma, each_ma=found.each_ma,
+        power_mw=found.power_mw, rating_w=found.rating_w, warnings=warnings,
+        steps=[
+            step("exact", f"{left} ÷ ({given.current_ma:g} mA × {given.in_parallel})", found.exact_ohm, "Ω"),
+            step("resistor", "next E24 value up" if given.resistor_ohm is None else "at hand", found.resistor_ohm, "Ω"),
+            step("current", f"{left} ÷ {found.resistor_ohm:g} Ω", found.actual_ma, "mA"),
+            step("power", f"{left} × {found.actual_ma:.4g} mA", found.power_mw, "mW"),
+        ],
+        assumptions=["the forward voltage does not move with the current", "a rating is used to 60 %"],
+    )  # fmt: skip
+
+
+class PullUpInputs(Inputs):
     ohms: Finite
-    series: Literal["E6", "E12", "E24"] = "E24"
+    capacitance_pf: Finite
+    supply_v: Finite = 5.0
+    sink_ma_max: Finite = 20.0
 
 
-class NearestValueResult(Result):
-    nearest_ohm: float
-    next_up_ohm: float
-    next_down_ohm: float
+class PullUpResult(Result):
+    rise_us: float
+    max_hz: float
+    low_ma: float
 
 
-@calculation("nearest-value")
-def nearest_value(given: NearestValueInputs) -> NearestValueResult:
-    """The nearest value of an E series, by ratio, and its neighbours."""
-    near, up, down = electrical.nearest_values(given.ohms, given.series)
-    return NearestValueResult(nearest_ohm=near, next_up_ohm=up, next_down_ohm=down)
+@calculation("pull-up")
+def pull_up(given: PullUpInputs) -> PullUpResult:
+    """How fast a pulled-up wire rises, and what its low level must sink."""
+    found = electrical.pull_up(given.ohms, given.capacitance_pf * 1e-12, given.supply_v)
+    check_positive(given.sink_ma_max, "sink_ma_max")
+    warnings = []
+    if found.low_ma > given.sink_ma_max:
+        warnings.append(f"A low level would have to sink {found.low_ma:.3g} mA, more than {given.sink_ma_max:g} mA.")
+    rise, low = found.rise_s * 1e6, found.low_ma
+    return PullUpResult(
+        rise_us=rise, max_hz=found.max_hz, low_ma=low, warnings=warnings,
+        steps=[
+            step("rise, 10 to 90 %", f"ln 9 × {given.ohms:g} Ω × {given.capacitance_pf:g} pF", rise, "µs"),
+            step("fastest", f"1 ÷ (2 × {rise:.4g} µs)", found.max_hz, "Hz"),
+            step("low level", f"{given.supply_v:g} V ÷ {given.ohms:g} Ω", low, "mA"),
+        ],
+    )  # fmt: skip
 
 
-class ResistorCodeInputs(Inputs):
+class RcInputs(Inputs):
     ohms: Finite
-    tolerance_pct: Finite = 5.0
-    bands: Literal[3, 4, 5] = 4
+    farads: Finite
 
 
-class ResistorCodeResult(Result):
-    colours: list[str]
+class RcResult(Result):
+    tau_s: float
+    rise_s: float
+    cutoff_hz: float
 
 
-@calculation("resistor-code")
-def resistor_code(given: ResistorCodeInputs) -> ResistorCodeResult:
-    """Colour bands of a resistor."""
-    return ResistorCodeResult(colours=list(electrical.colour_bands(given.ohms, given.tolerance_pct, given.bands)))
+@calculation("rc")
+def rc(given: RcInputs) -> RcResult:
+    """Time constant, rise time and corner frequency of a resistor and a capacitor."""
+    rise, corner = electrical.rise_time_s(given.ohms, given.farads), electrical.cutoff_hz(given.ohms, given.farads)
+    tau = given.ohms * given.farads
+    return RcResult(
+        tau_s=tau, rise_s=rise, cutoff_hz=corner,
+        steps=[
+            step("time constant", f"{given.ohms:g} Ω × {given.farads:g} F", tau, "s"),
+            step("rise, 10 to 90 %", "ln 9 × time constant", rise, "s"),
+            step("corner", "1 ÷ (2π × time constant)", corner, "Hz"),
+        ],
+    )  # fmt: skip
+
+
+class I2cPullUpInputs(Inputs):
+    supply_v: Finite
+    bus_pf: Finite
+    mode: Literal["standard", "fast", "fast-plus"] = "standard"
+
+
+class I2cPullUpResult(Result):
+    min_ohm: float
+    max_ohm: float
+
+
+@calculation("i2c-pull-up")
+def i2c_pull_up(given: I2cPullUpInputs) -> I2cPullUpResult:
+    """Between which resistances an I2C bus's pull-ups must lie (UM10204, section 7.1)."""
+    least, most = electrical.i2c_pull_up_ohm(given.supply_v, given.bus_pf, given.mode)
+    limits = electrical.BUS_MODES[given.mode]
+    return I2cPullUpResult(
+        min_ohm=least, max_ohm=most, assumptions=["all pull-ups on the bus taken together"],
+        warnings=[] if given.bus_pf <= limits.bus_max_pf else [
+            f"{given.bus_pf:g} pF is above the {limits.bus_max_pf:g} pF that {given.mode} mode allows."],
+        steps=[
+            step("least", f"low level sunk with {limits.sink_ma:g} mA", least, "Ω"),
+            step("most", f"{limits.rise_s * 1e9:g} ns ÷ (ln(7/3) × {given.bus_pf:g} pF)", most, "Ω"),
+        ],
+    )  # fmt: skip

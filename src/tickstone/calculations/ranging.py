@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Literal
 
-from pydantic import BaseModel, Field
-
-from tickstone.calculations.registry import LONGEST_LIST, Finite, Inputs, Result, Step, calculation
+from tickstone.calculations.registry import Finite, Inputs, Pairs, Part, Result, Step, Whole, calculation
 from tickstone.core import ranging, sound
 from tickstone.core.checks import (
     check_between,
@@ -14,9 +12,9 @@ from tickstone.core.checks import (
     check_order,
     check_positive,
     check_temperature,
+    check_whole,
 )
-
-Pair = tuple[Finite, Finite]
+from tickstone.core.uncertainty import combine
 
 
 class SpeedOfSoundInputs(Inputs):
@@ -86,7 +84,7 @@ class EchoDistanceInputs(Inputs):
     echo_sd_us: Finite = 0.0
 
 
-class RuleResult(BaseModel):
+class RuleResult(Part):
     rule: str
     distance_mm: float
     error_mm: float
@@ -140,14 +138,8 @@ def echo_distance(given: EchoDistanceInputs) -> EchoDistanceResult:
     )
     if given.speed_sd_m_s or given.offset_sd_mm:
         variances["calibration"] = max(calibration, 0.0)
-    budget = ranging.distance_budget(variances)
-    rules = []
-    for rule in ranging.RULES:
-        if distance is None:
-            break
-        said = rule.speed_m_s * echo / 2000.0
-        exact = ranging.rule_exact_at_c(rule, given.humidity_pct)
-        rules.append(RuleResult(rule=rule.name, distance_mm=said, error_mm=said - distance, exact_at_c=exact))
+    budget = combine(variances)
+    rules = [] if distance is None else _rules(echo, distance, given.humidity_pct)
     steps = [Step(name="speed of sound", unit="m/s", value=speed, expression=_speed_expression(given))]
     if distance is not None:
         steps += [
@@ -159,11 +151,19 @@ def echo_distance(given: EchoDistanceInputs) -> EchoDistanceResult:
                  expression=f"{echo * speed / 2000.0:.2f} mm + {given.offset_mm:g} mm"),
         ]  # fmt: skip
     return EchoDistanceResult(
-        distance_mm=distance, uncertainty_mm=budget.uncertainty_mm if distance is not None else None,
-        valid=not reason, reason=reason, speed_m_s=speed, shares=budget.shares, rules=rules, steps=steps,
+        distance_mm=distance, uncertainty_mm=budget.uncertainty if distance is not None else None,
+        valid=not reason, reason=reason, speed_m_s=speed, shares=dict(budget.shares), rules=rules, steps=steps,
         assumptions=["101.325 kPa, CO₂ 314 ppm"],
         warnings=range_warnings(given.temperature_c) if given.speed_m_s is None or given.speed_at_c is not None else [],
     )  # fmt: skip
+
+
+def _rules(echo_us: float, distance_mm: float, humidity_pct: float) -> list[RuleResult]:
+    rules = []
+    for rule, exact in zip(ranging.RULES, ranging.rules_exact_at_c(humidity_pct), strict=True):
+        said = rule.speed_m_s * echo_us / 2000.0
+        rules.append(RuleResult(rule=rule.name, distance_mm=said, error_mm=said - distance_mm, exact_at_c=exact))
+    return rules
 
 
 def _speed_expression(given: EchoDistanceInputs) -> str:
@@ -211,7 +211,7 @@ class PingPlanInputs(Inputs):
     temperature_c: Finite = 20.0
     tick_us: Finite = 1.0
     guard: Finite = 2.5
-    rangers: Annotated[int, Field(ge=1, le=64)] = 1
+    rangers: Whole = 1
 
 
 class PingPlanResult(Result):
@@ -231,7 +231,7 @@ def ping_plan(given: PingPlanInputs) -> PingPlanResult:
     speed = float(sound.speed_of_sound_cramer(given.temperature_c, 50.0))
     timeout = ranging.longest_wait_us(given.max_mm, speed)
     interval = given.guard * timeout / 1000.0
-    rate = 1000.0 / (interval * given.rangers)
+    rate = 1000.0 / (interval * check_whole(given.rangers, 1, "rangers"))
     step = speed * given.tick_us / 2000.0
     return PingPlanResult(
         timeout_us=timeout, interval_ms=interval, step_mm=step, rate_hz=rate,
@@ -272,7 +272,7 @@ def beam_footprint(given: BeamFootprintInputs) -> BeamFootprintResult:
 
 
 class SoundCalibrationInputs(Inputs):
-    pairs: Annotated[list[Pair], Field(max_length=LONGEST_LIST)]
+    pairs: Pairs
 
 
 class SoundCalibrationResult(Result):

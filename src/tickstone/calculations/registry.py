@@ -2,26 +2,42 @@
 
 from __future__ import annotations
 
+import math
+import typing
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Annotated, Any, TypeVar
 
+import numpy as np
+import numpy.typing as npt
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from tickstone.errors import BadInput
 
 LONGEST_LIST = 1_000_000
 
-Finite = Annotated[float, Field(allow_inf_nan=False)]
+Finite = Annotated[float, Field(allow_inf_nan=False, strict=True)]
+Whole = Annotated[int, Field(strict=True)]
+Numbers = Annotated[list[Finite], Field(min_length=1, max_length=LONGEST_LIST)]
+Pair = tuple[Finite, Finite]
+Pairs = Annotated[list[Pair], Field(min_length=1, max_length=LONGEST_LIST)]
+Triple = tuple[Finite, Finite, Finite]
+Triples = Annotated[list[Triple], Field(min_length=1, max_length=LONGEST_LIST)]
 
 
 class Inputs(BaseModel):
     """Base of all input models: unknown fields are refused, numbers are finite."""
 
-    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False, defer_build=True)
 
 
-class Step(BaseModel):
+class Part(BaseModel):
+    """Base of what results are made of: a number that cannot be is null with a reason, never NaN or infinite."""
+
+    model_config = ConfigDict(allow_inf_nan=False, defer_build=True)
+
+
+class Step(Part):
     """One line of the substituted arithmetic."""
 
     name: str
@@ -30,7 +46,12 @@ class Step(BaseModel):
     unit: str
 
 
-class Result(BaseModel):
+def step(name: str, expression: str, value: float | None, unit: str = "") -> Step:
+    """One line of the substituted arithmetic."""
+    return Step(name=name, expression=expression, value=value, unit=unit)
+
+
+class Result(Part):
     """Base of all results: the worked steps, what was assumed, and warnings in plain sentences."""
 
     steps: list[Step] = []
@@ -60,8 +81,6 @@ def calculation(name: str) -> Callable[[Callable[[I], R]], Callable[[I], R]]:
     """Register a function under a public name; its annotations give the models."""
 
     def register(function: Callable[[I], R]) -> Callable[[I], R]:
-        import typing
-
         hints = typing.get_type_hints(function)
         result = hints.pop("return")
         (inputs,) = hints.values()
@@ -86,6 +105,9 @@ def refusal(where: Sequence[object], kind: str, message: str) -> BadInput:
         "missing": f"{path} is missing.",
         "extra_forbidden": f"{path} is not a field here.",
         "finite_number": f"{path} must be a finite number.",
+        "float_type": f"{path} must be a number.",
+        "int_type": f"{path} must be a whole number.",
+        "too_long": f"{path} is too long: a list holds at most {LONGEST_LIST:,} entries.".replace(",", "\u2009"),
     }.get(kind, f"{path}: {message[:1].lower()}{message[1:]}.")
     return BadInput(said, path)
 
@@ -98,7 +120,34 @@ def run(name: str, inputs: dict[str, Any]) -> dict[str, Any]:
     except ValidationError as error:
         first = error.errors(include_url=False, include_context=False, include_input=False)[0]
         raise refusal(first["loc"], first["type"], first["msg"]) from None
-    return entry.function(given).model_dump()
+    try:
+        with np.errstate(all="ignore"):
+            return entry.function(given).model_dump()
+    except (ValueError, ArithmeticError):  # a number beyond what can be computed with
+        field, value = _most_extreme(given)
+        raise BadInput(f"{field} of {value:g} is too large or too small to compute with.", field) from None
+    except BadInput as error:
+        if error.path.split(".")[0] in entry.inputs.model_fields:
+            raise
+        field, value = _most_extreme(given)  # what was computed on the way cannot be: say what led there
+        raise BadInput(f"{field} of {value:g} cannot be here: {error.message}", field) from None
+
+
+def _most_extreme(given: Inputs) -> tuple[str, float]:
+    """The field whose number lies farthest from 1, and that number."""
+    found = ("", 1.0)
+    for name in type(given).model_fields:
+        for value in np.atleast_1d(_numbers(getattr(given, name))):
+            if value and abs(math.log10(abs(value))) >= abs(math.log10(abs(found[1]))):
+                found = (name, float(value))
+    return found
+
+
+def _numbers(value: object) -> npt.NDArray[np.float64]:
+    try:
+        return np.ravel(np.asarray(value, dtype=np.float64))
+    except (TypeError, ValueError):
+        return np.zeros(0)
 
 
 def listing() -> list[dict[str, Any]]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sized
 
 from tickstone.errors import BadInput
 
@@ -51,7 +51,33 @@ def check_temperature(value_c: float, name: str = "temperature_c") -> float:
     return value_c
 
 
-def check_length(values: Sequence[object], least: int, name: str) -> None:
+def check_length(values: Sized, least: int, name: str) -> None:
     """Raise BadInput unless ``values`` holds at least ``least`` entries."""
     if len(values) < least:
         raise BadInput(f"{name} needs at least {least} entries, but has {len(values)}.", name)
+
+
+def check_whole(value: float, least: int, name: str) -> int:
+    """Return ``value`` as an int, or raise BadInput unless it is a whole number of at least ``least``."""
+    if check_finite(value, name) != int(value) or value < least:
+        raise BadInput(f"{name} must be a whole number from {least}, not {value:g}.", name)
+    return int(value)
+
+
+def check_given(given: Mapping[str, object]) -> str:
+    """The one name that was given a value, or raise BadInput unless exactly one was (alternatives joined by "or")."""
+    names = [name for name, value in given.items() if value is not None]
+    if len(names) != 1:
+        said = "nothing" if not names else " and ".join(names)
+        raise BadInput(
+            f"Give exactly one of {' or '.join(given)}, not {said}.", names[1] if names else next(iter(given))
+        )
+    return names[0]
+
+
+def check_same_length(names: Mapping[str, Sized]) -> None:
+    """Raise BadInput naming the second list when lists that belong together differ in length."""
+    (first, one), *others = names.items()
+    for name, other in others:
+        if len(other) != len(one):
+            raise BadInput(f"{name} has {len(other)} entries, but {first} has {len(one)}: they belong together.", name)

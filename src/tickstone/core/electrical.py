@@ -1,4 +1,4 @@
-"""Resistors: E series, colour bands, dividers."""
+"""Circuits around sensors: dividers, LED resistors, pull-ups, RC corners."""
 
 from __future__ import annotations
 
@@ -7,55 +7,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tickstone.core.checks import check_between, check_not_negative, check_positive
+from tickstone.core.checks import check_between, check_not_negative, check_positive, check_whole
+from tickstone.core.resistors import nearest_values, series_values
 from tickstone.errors import BadInput
-
-# IEC 60063: the series have rounded values of their own, so they are tables and not formulas.
-E_SERIES: dict[str, tuple[float, ...]] = {
-    "E6": (1.0, 1.5, 2.2, 3.3, 4.7, 6.8),
-    "E12": (1.0, 1.2, 1.5, 1.8, 2.2, 2.7, 3.3, 3.9, 4.7, 5.6, 6.8, 8.2),
-    "E24": (
-        1.0, 1.1, 1.2, 1.3, 1.5, 1.6, 1.8, 2.0, 2.2, 2.4, 2.7, 3.0,
-        3.3, 3.6, 3.9, 4.3, 4.7, 5.1, 5.6, 6.2, 6.8, 7.5, 8.2, 9.1,
-    ),
-}  # fmt: skip
-
-# IEC 60062: colours of the digits 0 to 9, of the powers of ten, and of the tolerances in percent.
-DIGITS = ("black", "brown", "red", "orange", "yellow", "green", "blue", "violet", "grey", "white")
-MULTIPLIERS = {**dict(enumerate(DIGITS)), -1: "gold", -2: "silver", -3: "pink"}
-TOLERANCES = {1.0: "brown", 2.0: "red", 0.5: "green", 0.25: "blue", 0.1: "violet", 5.0: "gold", 10.0: "silver"}
-
-
-def series_values(series: str, low_ohm: float, high_ohm: float) -> list[float]:
-    """All values of an E series within ``low_ohm``…``high_ohm``, rising. Raises BadInput for field ``series``."""
-    if series not in E_SERIES:
-        raise BadInput(f"series must be one of {', '.join(E_SERIES)}, not {series}.", "series")
-    decades = range(math.floor(math.log10(low_ohm)), math.floor(math.log10(high_ohm)) + 1)
-    values = [round(digit * 10.0**decade, 6) for decade in decades for digit in E_SERIES[series]]
-    return [value for value in values if low_ohm <= value <= high_ohm]
-
-
-def colour_bands(ohms: float, tolerance_pct: float = 5.0, bands: int = 4) -> tuple[str, ...]:
-    """Colour bands of a resistor: two digits (3 or 4 bands) or three (5 bands), multiplier, tolerance (not with 3).
-
-    Raises BadInput for ``ohms`` when its digits do not fit, and for ``tolerance_pct`` when no colour stands for it.
-    Source: IEC 60062.
-
-    >>> colour_bands(220)
-    ('red', 'red', 'brown', 'gold')
-    """
-    check_positive(ohms, "ohms")
-    if bands not in (3, 4, 5):
-        raise BadInput(f"bands must be 3, 4 or 5, not {bands}.", "bands")
-    if bands > 3 and tolerance_pct not in TOLERANCES:
-        raise BadInput(f"tolerance_pct has no colour for {tolerance_pct:g} %.", "tolerance_pct")
-    count = 3 if bands == 5 else 2
-    power = math.floor(math.log10(ohms) + 1e-12) - (count - 1)
-    digits = round(ohms / 10.0**power)
-    if power not in MULTIPLIERS or not math.isclose(digits * 10.0**power, ohms, rel_tol=1e-9):
-        raise BadInput(f"ohms must have {count} digits that the bands can show, but is {ohms:g}.", "ohms")
-    colours = (*(DIGITS[int(d)] for d in str(digits)), MULTIPLIERS[power])
-    return colours if bands == 3 else (*colours, TOLERANCES[tolerance_pct])
 
 
 @dataclass(frozen=True)
@@ -152,15 +106,136 @@ def design_divider(
     return [divider(vin_max_v, float(values[i]), float(values[j]), tolerance_pct) for i, j in rows[order]]
 
 
-def nearest_values(ohms: float, series: str = "E24") -> tuple[float, float, float]:
-    """Nearest value of an E series by ratio, the next at or above, and the next at or below, Ω.
+RISE_10_90 = math.log(9.0)  # time constants from 10 to 90 % of a step
+RATINGS_W = (0.125, 0.25, 0.5, 1.0)
+RATING_USED = 0.6  # a resistor in a closed box lasts when it carries no more than this share of its rating
 
-    >>> nearest_values(230.0)
-    (240.0, 240.0, 220.0)
+
+@dataclass(frozen=True)
+class LedResistor:
+    """A series resistor for LEDs: ``actual_ma`` in all, ``each_ma`` per string; ``rating_w`` is None above 1 W."""
+
+    exact_ohm: float
+    resistor_ohm: float
+    actual_ma: float
+    each_ma: float
+    power_mw: float
+    rating_w: float | None
+
+
+def led_resistor(
+    supply_v: float,
+    forward_v: float,
+    current_ma: float,
+    in_series: int = 1,
+    in_parallel: int = 1,
+    resistor_ohm: float | None = None,
+) -> LedResistor:
+    """The resistor that LEDs need: ``(supply − n·forward) / current``, then the next E24 value up.
+
+    Parameters: supply_v and forward_v, V; current_ma, mA in each string; in_series, LEDs in a string; in_parallel,
+    strings that share the resistor; resistor_ohm, the one at hand instead of the next E24 value.
+    Returns: LedResistor; the rating is the smallest of 1/8, 1/4, 1/2, 1 W of which 60 % covers the power.
+    Raises: BadInput for ``forward_v`` when the supply cannot light the string. Source: Ohm's law, IEC 60063.
+
+    >>> led_resistor(5, 2, 20).resistor_ohm
+    150.0
     """
-    check_positive(ohms, "ohms")
-    values = series_values(series, ohms / 20, ohms * 20)
-    near = 1e-9
-    up = min(v for v in values if v >= ohms * (1 - near))
-    down = max(v for v in values if v <= ohms * (1 + near))
-    return min((up, down), key=lambda v: abs(math.log(v / ohms))), up, down
+    check_positive(supply_v, "supply_v")
+    check_positive(forward_v, "forward_v")
+    check_positive(current_ma, "current_ma")
+    check_whole(in_series, 1, "in_series")
+    check_whole(in_parallel, 1, "in_parallel")
+    left = supply_v - in_series * forward_v
+    if left <= 0:
+        raise BadInput(
+            f"forward_v: {in_series} × {forward_v:g} V in a string leaves nothing of {supply_v:g} V for a resistor.",
+            "forward_v",
+        )
+    exact = 1000.0 * left / (current_ma * in_parallel)
+    chosen = nearest_values(exact)[1] if resistor_ohm is None else check_positive(resistor_ohm, "resistor_ohm")
+    total = 1000.0 * left / chosen
+    power = total * left
+    rating = next((watts for watts in RATINGS_W if power <= 1000.0 * RATING_USED * watts), None)
+    return LedResistor(exact, chosen, total, total / in_parallel, power, rating)
+
+
+def rise_time_s(ohms: float, farads: float) -> float:
+    """Time from 10 to 90 % of a step through R and C, s: ``ln 9·R·C``.
+
+    >>> round(rise_time_s(1000, 1e-7) * 1e6, 1)
+    219.7
+    """
+    return RISE_10_90 * check_positive(ohms, "ohms") * check_positive(farads, "farads")
+
+
+def cutoff_hz(ohms: float, farads: float) -> float:
+    """Corner frequency of R and C, Hz: ``1/(2π·R·C)``.
+
+    >>> round(cutoff_hz(10_000, 1e-7), 1)
+    159.2
+    """
+    return 1.0 / (2.0 * math.pi * check_positive(ohms, "ohms") * check_positive(farads, "farads"))
+
+
+@dataclass(frozen=True)
+class PullUp:
+    """Rise time (10 to 90 %), the fastest square wave that passes, and the current of a low level."""
+
+    rise_s: float
+    max_hz: float
+    low_ma: float
+
+
+def pull_up(ohms: float, farads: float, supply_v: float = 5.0) -> PullUp:
+    """What a pull-up resistor makes of a wire of some capacitance: a pulse must outlast its own rise.
+
+    >>> round(pull_up(10_000, 100e-12).max_hz)
+    227560
+    """
+    rise = rise_time_s(ohms, farads)
+    return PullUp(rise, 1.0 / (2.0 * rise), 1000.0 * check_positive(supply_v, "supply_v") / ohms)
+
+
+@dataclass(frozen=True)
+class BusMode:
+    """Limits of an I2C speed: slowest rise allowed, largest bus capacitance, sink current of a low output."""
+
+    rise_s: float
+    bus_max_pf: float
+    sink_ma: float
+
+
+# UM10204 (I2C-bus specification), section 7.1 and table 10.
+BUS_MODES = {
+    "standard": BusMode(1000e-9, 400.0, 3.0),
+    "fast": BusMode(300e-9, 400.0, 3.0),
+    "fast-plus": BusMode(120e-9, 550.0, 20.0),
+}
+
+
+def i2c_pull_up_ohm(supply_v: float, bus_pf: float, mode: str = "standard") -> tuple[float, float]:
+    """Smallest and largest pull-up of an I2C bus, Ω.
+
+    Parameters: supply_v, V; bus_pf, capacitance of the bus, pF; mode, standard, fast or fast-plus.
+    Raises: BadInput for ``bus_pf`` when no resistor can hold both. Source: UM10204, section 7.1: the low level must be
+    sunk, ``(supply − V_OL)/I_OL``, and 0.3 to 0.7 of the supply must be passed in time, ``t_r/(ln(7/3)·C)``.
+
+    >>> [round(ohms) for ohms in i2c_pull_up_ohm(3.3, 100, "fast")]
+    [967, 3541]
+    """
+    check_positive(supply_v, "supply_v")
+    check_positive(bus_pf, "bus_pf")
+    if mode not in BUS_MODES:
+        raise BadInput(f"mode must be one of {', '.join(BUS_MODES)}, not {mode}.", "mode")
+    limits = BUS_MODES[mode]
+    low_v = 0.4 if supply_v > 2.0 else 0.2 * supply_v
+    least = 1000.0 * (supply_v - low_v) / limits.sink_ma
+    most = limits.rise_s / (math.log(7.0 / 3.0) * bus_pf * 1e-12)
+    if least > most:
+        raise BadInput(
+            f"bus_pf of {bus_pf:g} pF is too much for {mode} mode at {supply_v:g} V: the pull-up would have to be above "
+            f"{least:.0f} Ω and below {most:.0f} Ω. Shorten the bus or slow it down.",
+            "bus_pf",
+        )
+    return least, most

@@ -89,25 +89,6 @@ def carried_speed_m_s(
     return np.asarray(fitted_m_s * now / then, dtype=np.float64)
 
 
-@dataclass(frozen=True)
-class Budget:
-    """Standard uncertainty (k = 1) of a distance, mm, and the share of its variance by cause (summing to 1)."""
-
-    uncertainty_mm: float
-    shares: dict[str, float]
-
-
-def distance_budget(variances_mm2: dict[str, float]) -> Budget:
-    """Combine independent variances, mm², into one standard uncertainty and the shares (JCGM 100:2008, 5.1.2).
-
-    >>> distance_budget({"temperature": 9.0, "tick": 16.0})
-    Budget(uncertainty_mm=5.0, shares={'temperature': 0.36, 'tick': 0.64})
-    """
-    total = math.fsum(variances_mm2.values())
-    shares = {cause: (variance / total if total else 0.0) for cause, variance in variances_mm2.items()}
-    return Budget(math.sqrt(total), shares)
-
-
 def tick_sd_us(tick_us: float) -> float:
     """Standard uncertainty of a pulse timed by a clock of step ``tick_us``: two edges, each tick/√12, give tick/√6."""
     return tick_us / math.sqrt(6.0)
@@ -132,9 +113,11 @@ RULES = (
 )
 
 
-def rule_exact_at_c(rule: Rule, humidity_pct: float) -> float | None:
-    """Air temperature at which a rule of thumb is exact, °C, or None outside −20…60 °C."""
-    return sound.temperature_of_cramer_speed(rule.speed_m_s, humidity_pct, *RULE_RANGE_C)
+def rules_exact_at_c(humidity_pct: float) -> list[float | None]:
+    """Air temperature at which each rule of thumb is exact, °C, or None outside −20…60 °C."""
+    speeds = [rule.speed_m_s for rule in RULES]
+    exact = sound.temperatures_of_cramer_speeds(speeds, humidity_pct, *RULE_RANGE_C)
+    return [float(at) if np.isfinite(at) else None for at in exact]
 
 
 @dataclass(frozen=True)

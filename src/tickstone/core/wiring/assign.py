@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from tickstone.core import electrical
+from tickstone.core import resistors
 from tickstone.core.rigs.boards import GROUND
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.kinds.base import PinSpec, Role
@@ -31,7 +31,7 @@ def logic_rail(board: Board) -> str:
 
 def pull_up(board: Board) -> PullUpPart:
     """The usual pull-up to the board's logic rail, with its colour bands."""
-    return PullUpPart(PULL_UP_OHM, logic_rail(board), electrical.colour_bands(PULL_UP_OHM))
+    return PullUpPart(PULL_UP_OHM, logic_rail(board), resistors.colour_bands(PULL_UP_OHM))
 
 
 SCARCE = {"analogue", "i2c-data", "i2c-clock"}  # what other sensors of a rig will want

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
-from tickstone.core import electrical
+from tickstone.core import electrical, resistors
 from tickstone.core.rigs.boards import GROUND
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.kinds.base import Kind, PinSpec, Role
@@ -250,7 +250,7 @@ def _divider_fix(rig: Rig, wire: Wire, source_v: float) -> Fix | None:
     if best is None:
         return None
     part = DividerPart(best.top_ohm, best.bottom_ohm, TOLERANCE_PCT,
-                       electrical.colour_bands(best.top_ohm), electrical.colour_bands(best.bottom_ohm))  # fmt: skip
+                       resistors.colour_bands(best.top_ohm), resistors.colour_bands(best.bottom_ohm))  # fmt: skip
     sentence = (
         f"Put {plain_ohms(best.top_ohm)} in the {wire.pin} wire and {plain_ohms(best.bottom_ohm)} from the pin to "
         f"ground: {best.vout_v:.1f} V."

@@ -1,0 +1,52 @@
+"""A second opinion over several instruments."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import Field
+
+from tickstone.calculations.registry import Finite, Inputs, Part, Result, calculation, step
+from tickstone.core import opinion
+
+
+class ReadingInput(Inputs):
+    label: Annotated[str, Field(max_length=80)]
+    value: Finite
+    uncertainty: Finite
+
+
+class SecondOpinionInputs(Inputs):
+    """Readings of one thing with their standard uncertainties (k = 1)."""
+
+    readings: Annotated[list[ReadingInput], Field(min_length=1, max_length=opinion.MOST_READINGS)]
+
+
+class OutlierPart(Part):
+    label: str
+    ratio: float | None
+    causes: list[str]
+
+
+class SecondOpinionResult(Result):
+    consensus: float | None
+    uncertainty: float | None
+    members: list[str]
+    outliers: list[OutlierPart]
+
+
+@calculation("second-opinion")
+def second_opinion(given: SecondOpinionInputs) -> SecondOpinionResult:
+    """Which of several readings agree, and what the odd ones' ratios betray."""
+    found = opinion.second_opinion([opinion.Reading(one.label, one.value, one.uncertainty) for one in given.readings])
+    steps, warnings = [], []
+    if found.consensus is None:
+        warnings.append("No two readings agree: the ratios are to the one that is surest of itself.")
+    else:
+        steps.append(step("consensus", f"Σ(x ÷ u²) ÷ Σ(1 ÷ u²) over {', '.join(found.members)}", found.consensus))
+    return SecondOpinionResult(
+        consensus=found.consensus, uncertainty=found.uncertainty, members=list(found.members),
+        outliers=[OutlierPart(label=o.label, ratio=o.ratio, causes=list(o.causes)) for o in found.outliers],
+        steps=steps, warnings=warnings,
+        assumptions=["two readings agree when they differ by at most 2·√(u₁² + u₂²)"],
+    )  # fmt: skip

@@ -1,0 +1,69 @@
+"""Resistors: E series and colour bands."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from tickstone.calculations.electrical import Series
+from tickstone.calculations.registry import Finite, Inputs, Result, calculation, step
+from tickstone.core import resistors
+
+
+class NearestValueInputs(Inputs):
+    ohms: Finite
+    series: Series = "E24"
+
+
+class NearestValueResult(Result):
+    nearest_ohm: float
+    next_up_ohm: float
+    next_down_ohm: float
+
+
+@calculation("nearest-value")
+def nearest_value(given: NearestValueInputs) -> NearestValueResult:
+    """The nearest value of an E series, by ratio, and its neighbours."""
+    near, up, down = resistors.nearest_values(given.ohms, given.series)
+    return NearestValueResult(
+        nearest_ohm=near, next_up_ohm=up, next_down_ohm=down,
+        steps=[step("nearest", f"of {down:g} Ω and {up:g} Ω, by ratio to {given.ohms:g} Ω", near, "Ω")],
+    )  # fmt: skip
+
+
+class ResistorCodeInputs(Inputs):
+    """``ppm_per_k`` counts with six bands."""
+
+    ohms: Finite
+    tolerance_pct: Finite = 5.0
+    bands: Literal[3, 4, 5, 6] = 4
+    ppm_per_k: Finite = 100.0
+
+
+class ResistorCodeResult(Result):
+    colours: list[str]
+
+
+@calculation("resistor-code")
+def resistor_code(given: ResistorCodeInputs) -> ResistorCodeResult:
+    """Colour bands of a resistor (IEC 60062)."""
+    colours = resistors.colour_bands(given.ohms, given.tolerance_pct, given.bands, given.ppm_per_k)
+    return ResistorCodeResult(colours=list(colours))
+
+
+class ResistorDecodeInputs(Inputs):
+    colours: Annotated[list[Annotated[str, Field(max_length=20)]], Field(min_length=1, max_length=6)]
+
+
+class ResistorDecodeResult(Result):
+    ohms: float
+    tolerance_pct: float | None
+    ppm_per_k: float | None
+
+
+@calculation("resistor-decode")
+def resistor_decode(given: ResistorDecodeInputs) -> ResistorDecodeResult:
+    """Value, tolerance and temperature coefficient from colour bands (IEC 60062)."""
+    found = resistors.decode_bands(given.colours)
+    return ResistorDecodeResult(ohms=found.ohms, tolerance_pct=found.tolerance_pct, ppm_per_k=found.ppm_per_k)
