@@ -47,9 +47,13 @@ def refused(answer, code: str, path: str) -> str:
         ("GET", "/api/recordings/1/trace?sensor=front-ranger&t0=5&t1=2", None, 422, "bad-input", "t0"),
         ("GET", "/api/recordings/1/trace?sensor=front-ranger&width=1", None, 422, "bad-input", "width"),
         ("GET", "/api/recordings/1/trace?sensor=none", None, 404, "not-found", ""),
-        ("GET", f"{RANGER}/worked?raw=nan", None, 422, "bad-input", "raw"),
-        ("GET", f"{RANGER}/worked?raw=-4", None, 422, "bad-input", "echo_us"),
-        ("GET", f"{RIG}/sensors/air/worked?raw=4", None, 422, "bad-input", "sensor"),
+        ("POST", f"{RANGER}/worked", {"asked": {"echo": "nan"}}, 422, "bad-input", "asked.echo"),
+        ("POST", f"{RANGER}/worked", {"asked": {"echo": -4}}, 422, "bad-input", "echo"),
+        ("POST", f"{RANGER}/worked/inverse", {"wanted": 1e9}, 422, "bad-input", "wanted"),
+        ("POST", "/api/kinds/sonar/worked", {}, 422, "bad-input", "kind"),
+        ("POST", "/api/kinds/hall-switch/worked", {"constants": {"magnets": 0}}, 422, "bad-input", "magnets"),
+        ("POST", "/api/kinds/hall-switch/worked", {"constants": {"colour": 1}}, 422, "bad-input", "colour"),
+        ("POST", f"{RIG}/sensors/air/worked", {"asked": {"echo": 4}}, 422, "bad-input", "echo"),
         ("PUT", f"{RANGER}/constants/humidity", {"value": 140}, 422, "bad-input", "value"),
         ("PUT", f"{RANGER}/constants/humidity", {"value": "wet"}, 422, "bad-input", "value"),
         ("PUT", f"{RANGER}/constants/nothing", {"value": 1}, 422, "bad-input", "name"),
@@ -153,20 +157,50 @@ def test_the_c_header_compiles(client: TestClient, tmp_path) -> None:
 
 
 def test_the_worked_line_follows_the_rigs_constants(client: TestClient) -> None:
-    before = client.get(f"{RANGER}/worked", params={"raw": 1748}).json()
-    assert before["distance_mm"] == pytest.approx(1748 * before["speed_m_s"] / 2000)
+    def work(echo: float, **more: object) -> dict:
+        return client.post(f"{RANGER}/worked", json={"asked": {"echo": echo}, **more}).raise_for_status().json()
+
+    def sound(worked: dict) -> float:
+        return next(term["value"] for term in worked["terms"] if term["name"] == "sound")
+
+    before = work(1748)
+    assert before["value"] == pytest.approx(1748 * sound(before) / 2000)
     assert sum(s["share"] for s in before["shares"]) == pytest.approx(1)
     client.post(f"{RANGER}/ruler/pairs", json={"pairs": PAIRS}).raise_for_status()
     client.post(f"{RANGER}/ruler/accept").raise_for_status()
-    after = client.get(f"{RANGER}/worked", params={"raw": 1748}).json()
-    assert after["distance_mm"] == pytest.approx(1748 * 346 / 2000 - 3, abs=1)
-    assert after["plus_minus_mm"] < before["plus_minus_mm"]
-    back = client.get(f"{RANGER}/worked/inverse", params={"distance_mm": after["distance_mm"]}).json()
-    assert back["echo_us"] == pytest.approx(1748, abs=0.01)
-    warm = client.get(f"{RANGER}/worked", params={"raw": 1748, "air_c": 30, "live_air": True}).json()
-    assert warm["speed_m_s"] > after["speed_m_s"] + 4
-    none = client.get(f"{RANGER}/worked", params={"raw": 0}).json()
-    assert (none["distance_mm"], none["reason"], none["rules"]) == (None, "dropout", [])
+    after = work(1748)
+    assert after["value"] == pytest.approx(1748 * 346 / 2000 - 3, abs=1)
+    assert after["plus_minus"] < before["plus_minus"]
+    assert {share["label"] for share in after["shares"]} >= {"sound and offset", "jitter of this ranger"}
+    back = client.post(f"{RANGER}/worked/inverse", json={"wanted": after["value"]}).json()
+    assert back["asks"][0]["value"] == pytest.approx(1748, abs=0.01)
+    assert sound(work(1748, air_c=30, live_air=True)) > sound(after) + 4
+    none = work(0)
+    assert (none["value"], none["reason"], none["rules"]) == (None, "dropout", [])
+
+
+def test_a_loose_part_of_every_kind_is_worked_and_asked_backwards(client: TestClient) -> None:
+    kinds = client.get("/api/kinds").json()
+    assert len(kinds) >= 17
+    for kind in kinds:
+        address = f"/api/kinds/{kind['id']}/worked"
+        worked = client.post(address, json={}).raise_for_status().json()
+        assert worked["valid"], kind["id"]
+        assert worked["terms"]
+        assert worked["said"].endswith(".")
+        wanted = worked["inverse"]["typical"]
+        asked = client.post(f"{address}/inverse", json={"wanted": wanted}).raise_for_status().json()["asks"]
+        again = client.post(address, json={"asked": {one["name"]: one["value"] for one in asked}}).json()
+        assert again["value"] == pytest.approx(wanted, rel=0.04), kind["id"]
+
+
+def test_a_loose_parts_own_constants_count(client: TestClient) -> None:
+    address = "/api/kinds/hall-switch/worked"
+    asked = {"asked": {"period": 300_000}}
+    one = client.post(address, json=asked).json()
+    two = client.post(address, json={**asked, "constants": {"magnets": 2}}).json()
+    assert two["value"] == pytest.approx(one["value"] / 2)
+    assert next(c for c in two["constants"] if c["name"] == "magnets")["provenance"] == "chosen"
 
 
 def test_recordings_are_renamed_put_away_and_brought_back(client: TestClient) -> None:

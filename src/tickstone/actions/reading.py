@@ -153,10 +153,11 @@ def _converted_extremes(
 
 @dataclass(frozen=True)
 class AtCursor:
-    """The reading nearest to a cursor."""
+    """The reading nearest to a cursor; ``asked`` holds its raw numbers as Convert asks for them."""
 
     t_s: float
     raw: float
+    asked: dict[str, float]
     value: float | None
     reason: str
     air_c: float | None
@@ -181,7 +182,10 @@ def at_cursor(session: Session, recording_id: int, sensor: str, t_s: float) -> A
     converted = converter.convert(here, row)
     air = converter.air_at(here)
     value = float(converted.values[0])
-    return AtCursor(float(here[0]) / 1e6, float(row[0, 0]), value if np.isfinite(value) else None,
+    channels = {channel.name: raw[i] for i, channel in enumerate(converter.kind.channels)}
+    numbers = converter.kind.working.asked(channels, times.astype(np.float64), converter.values, {})
+    asked = {name: float(column[nearest]) for name, column in numbers.items() if np.isfinite(column[nearest])}
+    return AtCursor(float(here[0]) / 1e6, float(row[0, 0]), asked, value if np.isfinite(value) else None,
                     converter.kind.reasons[int(converted.codes[0])], None if air is None else float(air[0]))  # fmt: skip
 
 

@@ -47,6 +47,7 @@ def make_app(workshop: Workshop, built: Path | None = None, *, demo: bool = Fals
     add_handlers(app)
     for part in (calculations, rigs, live, recordings, convert, calibrate, decide, log):
         app.include_router(part.router)
+    app.include_router(convert.loose)
 
     @app.get("/api/health")
     def health(shop: Shop) -> Health:

@@ -1,24 +1,60 @@
-"""The worked line over HTTP."""
+"""The worked line over HTTP: for a sensor of a rig, and for a loose part of any kind."""
 
 from __future__ import annotations
 
+from typing import Annotated
+
+import numpy as np
 from fastapi import APIRouter
-from pydantic import BaseModel
+from pydantic import BaseModel, Field, TypeAdapter
 
 from tickstone.actions import converting
-from tickstone.api.models import Finite, Name
+from tickstone.api.models import Asked, Constant, Finite, Name, Provenance, number
 from tickstone.api.needs import Shop
+from tickstone.core import worked
+from tickstone.core.rigs.kinds import KINDS
+from tickstone.core.rigs.kinds.base import Ask, Chain, Series, Term
 
 router = APIRouter(prefix="/api/rigs/{slug}/sensors/{sensor}/worked", tags=["convert"])
+loose = APIRouter(prefix="/api/kinds", tags=["convert"])
+
+PROVENANCE: TypeAdapter[Provenance] = TypeAdapter(Provenance)
+Numbers = Annotated[dict[Name, Finite], Field(max_length=64)]
+
+
+class KindLine(BaseModel):
+    id: str
+    title: str
+
+
+class AskModel(BaseModel):
+    """A raw number that is asked for, and what it is just now; ``volts`` is what one count is worth, where it is one."""
+
+    name: str
+    label: str
+    unit: str
+    low: float
+    high: float
+    value: float
+    digits: int
+    logarithmic: bool
+    choices: list[str]
+    volts: float | None
 
 
 class TermModel(BaseModel):
     name: str
     label: str
-    value: float
+    value: float | None
     unit: str
     plus_minus: float | None
-    provenance: str
+    provenance: Provenance
+    sign: str
+
+
+class ChainModel(BaseModel):
+    terms: list[TermModel]
+    result: TermModel
 
 
 class ShareModel(BaseModel):
@@ -28,42 +64,170 @@ class ShareModel(BaseModel):
 
 class RuleModel(BaseModel):
     name: str
-    distance_mm: float
-    error_mm: float
-    exact_at_c: float | None
+    value: float | None
+    exact: str
+
+
+class SeriesModel(BaseModel):
+    name: str
+    label: str
+    unit: str
+    value: float | None
+    digits: int
+
+
+class InverseSpan(BaseModel):
+    typical: float
+    low: float
+    high: float
 
 
 class WorkedModel(BaseModel):
+    """One reading, step by step; ``plus_minus`` is 95 %. ``constants`` are what it was worked with."""
+
+    kind: str
+    title: str
+    quantity: str
+    unit: str
+    digits: int
+    asks: list[AskModel]
+    chains: list[ChainModel]
     terms: list[TermModel]
-    distance_mm: float | None
-    plus_minus_mm: float | None
+    value: float | None
+    plus_minus: float | None
     valid: bool
     reason: str
     shares: list[ShareModel]
     rules: list[RuleModel]
+    more: list[SeriesModel]
     moves: list[str]
+    said: str
     warnings: list[str]
-    speed_m_s: float
+    cautions: list[str]
+    constants: list[Constant]
+    inverse: InverseSpan | None
 
 
-class InverseModel(BaseModel):
-    distance_mm: float
-    echo_us: float
+class SolvedModel(BaseModel):
+    wanted: float
+    asks: list[AskModel]
 
 
-@router.get("")
-def worked(
-    shop: Shop, slug: Name, sensor: Name, raw: Finite, air_c: Finite | None = None, live_air: bool = False
-) -> WorkedModel:
-    """One raw number worked into what it means."""
+class MountedAsked(Asked):
+    """Raw numbers by name (typical ones where none is given), and the air at that moment."""
+
+    asked: Numbers = Field(default_factory=dict)
+    air_c: Finite | None = None
+    live_air: bool = False
+
+
+class MountedWanted(Asked):
+    wanted: Finite
+    air_c: Finite | None = None
+
+
+class LooseAsked(Asked):
+    """Raw numbers by name, and the constants that differ from the usual ones."""
+
+    asked: Numbers = Field(default_factory=dict)
+    constants: Numbers = Field(default_factory=dict)
+
+
+class LooseWanted(Asked):
+    wanted: Finite
+    constants: Numbers = Field(default_factory=dict)
+
+
+@router.post("")
+def work_mounted(shop: Shop, slug: Name, sensor: Name, body: MountedAsked) -> WorkedModel:
+    """Raw numbers of a rig's sensor worked into what they mean."""
     with shop.database.transaction() as session:
-        found = converting.worked_echo(session, slug, sensor, raw, air_c, live_air)
-    return WorkedModel.model_validate(found, from_attributes=True)
+        part = converting.mounted(session, slug, sensor, body.air_c, body.live_air)
+    return _worked(part, body.asked)
 
 
-@router.get("/inverse")
-def inverse(shop: Shop, slug: Name, sensor: Name, distance_mm: Finite, air_c: Finite | None = None) -> InverseModel:
-    """What the sensor would read at a distance."""
+@router.post("/inverse")
+def solve_mounted(shop: Shop, slug: Name, sensor: Name, body: MountedWanted) -> SolvedModel:
+    """What a rig's sensor would read."""
     with shop.database.transaction() as session:
-        echo = converting.echo_for(session, slug, sensor, distance_mm, air_c)
-    return InverseModel(distance_mm=distance_mm, echo_us=echo)
+        part = converting.mounted(session, slug, sensor, body.air_c, False)
+    return _solved(part, body.wanted)
+
+
+@loose.get("")
+def all_kinds() -> list[KindLine]:
+    """Every kind of sensor."""
+    return [KindLine(id=kind.id, title=kind.title) for kind in KINDS.values()]
+
+
+@loose.post("/{kind}/worked")
+def work_loose(kind: Name, body: LooseAsked) -> WorkedModel:
+    """Raw numbers of a part that is on no rig, worked into what they mean."""
+    return _worked(converting.loose(kind, body.constants), body.asked)
+
+
+@loose.post("/{kind}/worked/inverse")
+def solve_loose(kind: Name, body: LooseWanted) -> SolvedModel:
+    """What a part that is on no rig would read."""
+    return _solved(converting.loose(kind, body.constants), body.wanted)
+
+
+def _worked(part: converting.Part, asked: dict[str, float]) -> WorkedModel:
+    found = part.work(asked)
+    numbers = worked.check_asked(part.kind, part.values, asked)
+    quantity, inverse = part.kind.quantity, part.kind.working.inverse
+    return WorkedModel(
+        kind=part.kind.id, title=part.kind.title, quantity=quantity.name, unit=quantity.unit, digits=quantity.digits,
+        asks=_asks(part, numbers),
+        chains=[_chain(chain) for chain in found.chains],
+        terms=[_term(term) for term in found.terms],
+        value=found.value, plus_minus=None if found.sd is None else 2 * found.sd, valid=found.valid,
+        reason=found.reason, shares=[ShareModel(label=cause, share=share) for cause, share in found.shares],
+        rules=[RuleModel(name=rule.name, value=number(rule.value), exact=rule.exact) for rule in found.rules],
+        more=[_series(series) for series in found.more], moves=list(found.moves), said=found.said,
+        warnings=list(found.warnings), cautions=list(part.kind.cautions),
+        constants=[_constant(part, name) for name in part.values],
+        inverse=None if inverse is None else InverseSpan(typical=inverse.typical, low=inverse.low, high=inverse.high),
+    )  # fmt: skip
+
+
+def _solved(part: converting.Part, wanted: float) -> SolvedModel:
+    return SolvedModel(wanted=wanted, asks=_asks(part, part.solve(wanted)))
+
+
+def _asks(part: converting.Part, numbers: dict[str, float]) -> list[AskModel]:
+    return [_ask(ask, numbers[ask.name], part) for ask in part.kind.working.asks(part.values) if ask.name in numbers]
+
+
+def _ask(ask: Ask, value: float, part: converting.Part) -> AskModel:
+    values = part.values
+    volts = None
+    if ask.unit == "counts" and "reference" in values:
+        volts = values["reference"].value / 2 ** values["bits"].value
+    return AskModel(
+        name=ask.name, label=ask.label, unit=ask.unit, low=ask.low, high=ask.high, value=value, digits=ask.digits,
+        logarithmic=ask.logarithmic, choices=list(ask.choices), volts=volts,
+    )  # fmt: skip
+
+
+def _term(term: Term) -> TermModel:
+    return TermModel(
+        name=term.name, label=term.label, value=number(term.value), unit=term.unit,
+        plus_minus=None if term.sd is None else 2 * term.sd, provenance=PROVENANCE.validate_python(term.provenance), sign=term.sign,
+    )  # fmt: skip
+
+
+def _chain(chain: Chain) -> ChainModel:
+    return ChainModel(terms=[_term(term) for term in chain.terms], result=_term(chain.result))
+
+
+def _series(series: Series) -> SeriesModel:
+    value = number(float(np.ravel(series.values)[0]))
+    return SeriesModel(name=series.name, label=series.label, unit=series.unit, value=value, digits=series.digits)
+
+
+def _constant(part: converting.Part, name: str) -> Constant:
+    model = Constant.of(part.values[name])
+    specs = {spec.name: spec for spec in part.kind.constants}
+    model.counts = specs[name].counts if name in specs else True
+    return model

@@ -43,6 +43,7 @@ class TraceModel(BaseModel):
 class CursorModel(BaseModel):
     t_s: float
     raw: float
+    asked: dict[str, float]
     value: float | None
     reason: str
     air_c: float | None
@@ -110,7 +111,9 @@ def at_cursor(shop: Shop, recording_id: int, sensor: Name, t: Finite) -> CursorM
     """The reading nearest to a time, s."""
     with shop.database.transaction() as session:
         found = reading.at_cursor(session, recording_id, sensor, t)
-    return CursorModel(t_s=found.t_s, raw=found.raw, value=found.value, reason=found.reason, air_c=found.air_c)
+    return CursorModel(
+        t_s=found.t_s, raw=found.raw, asked=found.asked, value=found.value, reason=found.reason, air_c=found.air_c
+    )
 
 
 @router.patch("/marks/{mark_id}")

@@ -44,7 +44,6 @@ class SensorModel(BaseModel):
     raw_unit: str
     raw_digits: int
     supply_v: float
-    conversions: list[str]
     procedures: list[str]
     decisions: list[str]
     cautions: list[str]
@@ -157,7 +156,7 @@ def _sensor(rig: Rig, sensor_id: str) -> SensorModel:
     return SensorModel(
         id=sensor.id, name=sensor.name, kind=sensor.kind, kind_title=what.title, quantity=what.quantity.name,
         unit=what.quantity.unit, low=what.quantity.low, high=what.quantity.high, digits=what.quantity.digits, raw_label=what.raw.label,
-        raw_unit=what.raw.unit, raw_digits=what.raw.digits, supply_v=what.supply_v, conversions=list(what.conversions),
+        raw_unit=what.raw.unit, raw_digits=what.raw.digits, supply_v=what.supply_v,
         procedures=list(what.procedures), decisions=list(what.decisions),
         cautions=list(what.cautions), pins={pin.name: list(pin.needs) for pin in what.pins},
     )  # fmt: skip

@@ -40,6 +40,7 @@ class ConstantSpec:
     typed_as: Provenance = Provenance.CHOSEN
     shown_at: tuple[str, ...] = ()  # other stations whose slab shows it first
     counts: bool = True  # whether it is one of those a person should settle (the rule's tick counts these)
+    board: str = ""  # the field of the rig's board that it is read from, when the rig has one
 
     @property
     def optional(self) -> bool:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
@@ -113,11 +114,12 @@ RULES = (
 )
 
 
-def rules_exact_at_c(humidity_pct: float) -> list[float | None]:
+@lru_cache(maxsize=64)
+def rules_exact_at_c(humidity_pct: float) -> tuple[float | None, ...]:
     """Air temperature at which each rule of thumb is exact, °C, or None outside −20…60 °C."""
     speeds = [rule.speed_m_s for rule in RULES]
     exact = sound.temperatures_of_cramer_speeds(speeds, humidity_pct, *RULE_RANGE_C)
-    return [float(at) if np.isfinite(at) else None for at in exact]
+    return tuple(float(at) if np.isfinite(at) else None for at in exact)
 
 
 @dataclass(frozen=True)

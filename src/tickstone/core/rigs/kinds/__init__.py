@@ -2,11 +2,46 @@
 
 from __future__ import annotations
 
-from tickstone.core.rigs.kinds import air_temperature, ultrasonic_ranger
+from tickstone.core.rigs.kinds import (
+    air_temperature,
+    battery_divider,
+    comparator_switch,
+    digital_line_sensor,
+    encoders,
+    hall_switch,
+    inertial,
+    line_sensors,
+    microphone,
+    motor_halls,
+    time_of_flight_ranger,
+    triangulation_ranger,
+    ultrasonic_ranger,
+)
 from tickstone.core.rigs.kinds.base import Kind
 from tickstone.errors import BadInput
 
-KINDS: dict[str, Kind] = {module.KIND.id: module.KIND for module in (ultrasonic_ranger, air_temperature)}
+KINDS: dict[str, Kind] = {
+    known.id: known
+    for known in (
+        ultrasonic_ranger.KIND,
+        ultrasonic_ranger.THREE_PINS,
+        air_temperature.KIND,
+        air_temperature.WITH_HUMIDITY,
+        triangulation_ranger.KIND,
+        time_of_flight_ranger.KIND,
+        comparator_switch.KIND,
+        line_sensors.KIND,
+        digital_line_sensor.KIND,
+        encoders.SINGLE,
+        encoders.ROTARY,
+        hall_switch.KIND,
+        motor_halls.KIND,
+        inertial.ANALOGUE,
+        inertial.UNIT,
+        battery_divider.KIND,
+        microphone.KIND,
+    )
+}
 
 
 def kind(kind_id: str) -> Kind:

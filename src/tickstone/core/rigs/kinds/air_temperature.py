@@ -1,46 +1,80 @@
-"""Air temperature sensor, three pins: a single data line that the sensor only pulls low."""
+"""Air temperature sensors, three pins: a single data line that the sensor only pulls low; some tell humidity too."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 
 import numpy as np
 
 from tickstone.core.constants import ConstantSpec, Provenance, Values
 from tickstone.core.rigs.kinds.base import (
     Array,
+    Ask,
+    Chain,
     ChannelSpec,
     Converted,
+    Inverse,
     Kind,
     Moment,
     PinSpec,
     Quantity,
     Role,
+    Series,
+    Spread,
     Surroundings,
+    Term,
+    Working,
 )
+from tickstone.core.rigs.kinds.parts import raw, term
 
 OUTSIDE = 1
 REASONS = ("", "outside the sensor's range")
 LOWEST_C, HIGHEST_C = -40.0, 85.0
 
 
-def convert(raw: Mapping[str, Array], values: Values, around: Surroundings) -> Converted:
+AIR = Ask("air", "reading", "°C", -60, 150, 21.5, digits=1)
+HUMIDITY = Ask("humidity", "humidity", "%", 0, 100, 50, digits=0)
+STEP_C = 0.1  # the usual resolution of the reading
+
+
+def read(asked: Mapping[str, Array], values: Values, around: Surroundings) -> Converted:
     """Raw °C to air temperature, °C, with the sensor's offset added."""
-    del around
-    air = raw["air"]
+    air = asked["air"]
     outside = ~((air >= LOWEST_C) & (air <= HIGHEST_C))
     return Converted(
         np.where(outside, np.nan, air + values["offset"].value), np.where(outside, OUTSIDE, 0).astype(np.int8)
     )
 
 
+def _chains(
+    asked: Mapping[str, float], values: Values, around: Surroundings
+) -> tuple[tuple[Chain, ...], tuple[Term, ...]]:
+    return (), (raw(AIR, asked), term(values["offset"], "+"))
+
+
+def _humidity(asked: Mapping[str, Array], values: Values, around: Surroundings) -> tuple[Series, ...]:
+    inside = (asked["humidity"] >= 0) & (asked["humidity"] <= 100)
+    return (Series("humidity", "humidity", "%", np.where(inside, asked["humidity"], np.nan), 0),)
+
+
+WORKING = Working(
+    asks=lambda values: (AIR,),
+    read=read,
+    chains=_chains,
+    spreads=lambda asked, values: (Spread("air", STEP_C / 12**0.5, "step of the reading"),),
+    inverse=Inverse(20.0, LOWEST_C, HIGHEST_C, lambda wanted, values, around: {"air": wanted - values["offset"].value}),
+    causes={"offset": "offset of this sensor"},
+)
+
+
 def words(moment: Moment, values: Values) -> str:
     """What the sensor says, in a sentence."""
-    del values
     good = moment.converted.values[moment.converted.valid]
     if good.size == 0:
         return "No temperature yet."
-    return f"Air at {good[-30:].mean():.1f} °C over the last {min(30, good.size)} readings."
+    over = f" over the last {min(30, good.size)} readings" if good.size > 1 else ""
+    return f"Air at {good[-30:].mean():.1f} °C{over}."
 
 
 KIND = Kind(
@@ -60,6 +94,17 @@ KIND = Kind(
     ),
     derived=(),
     reasons=REASONS,
-    convert=convert,
+    working=WORKING,
     words=words,
+)
+
+WITH_HUMIDITY = replace(
+    KIND,
+    id="air-temperature-humidity",
+    title="air temperature and humidity sensor, 3 pins",
+    channels=(
+        *KIND.channels,
+        ChannelSpec("humidity", "humidity", "level", "%", ("humidity_pct",), 0.0, 100.0, digits=0),
+    ),
+    working=replace(WORKING, asks=lambda values: (AIR, HUMIDITY), more=_humidity),
 )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import StrEnum
 
 import numpy as np
@@ -72,10 +72,12 @@ class Converted:
 
 @dataclass(frozen=True)
 class Moment:
-    """A short stretch of converted readings up to now, for putting into words; times in seconds, rising."""
+    """A short stretch of converted readings up to now, for putting into words; times in seconds, rising. ``asked`` holds
+    the raw numbers behind them where they are at hand."""
 
     times_s: Array
     converted: Converted
+    asked: Mapping[str, Array] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -87,6 +89,125 @@ class Quantity:
     low: float
     high: float
     digits: int = 0
+
+
+@dataclass(frozen=True)
+class Ask:
+    """A raw number that is typed, dragged, or taken from a reading: its span, and what it typically is.
+
+    ``logarithmic`` numbers are dragged by ratio; ``choices`` names the values 0, 1, … of one that is only ever those.
+    """
+
+    name: str
+    label: str
+    unit: str
+    low: float
+    high: float
+    typical: float
+    digits: int = 0
+    logarithmic: bool = False
+    choices: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Term:
+    """One box of the worked line; ``sign`` stands before it. ``sd`` is k = 1."""
+
+    name: str
+    label: str
+    value: float
+    unit: str
+    provenance: str
+    sd: float | None = None
+    sign: str = ""
+
+
+@dataclass(frozen=True)
+class Chain:
+    """A line of arithmetic on the way: terms, and what they come to."""
+
+    terms: tuple[Term, ...]
+    result: Term
+
+
+@dataclass(frozen=True)
+class Spread:
+    """What makes a raw number uncertain: the number's name, its standard uncertainty, and the cause in words."""
+
+    asked: str
+    sd: float
+    cause: str
+
+
+@dataclass(frozen=True)
+class Rule:
+    """What a rule of thumb would have said instead, in the quantity's unit, and when it is right (perhaps nothing)."""
+
+    name: str
+    value: float
+    exact: str = ""
+
+
+@dataclass(frozen=True)
+class Series:
+    """A further result of the same raw numbers: shape (n,), NaN where there is none."""
+
+    name: str
+    label: str
+    unit: str
+    values: Array
+    digits: int = 2
+
+
+@dataclass(frozen=True)
+class Inverse:
+    """The inverse question: which raw numbers would give a wanted result? ``solve`` raises BadInput for ``wanted``."""
+
+    typical: float
+    low: float
+    high: float
+    solve: Callable[[float, Values, Surroundings], Mapping[str, float]]
+
+
+@dataclass(frozen=True)
+class Move:
+    """A sentence about how the result moves: when the number ``name`` (raw, or a constant) changes by ``step``."""
+
+    name: str
+    step: float
+    when: str
+
+
+def _no_series(asked: Mapping[str, Array], values: Values, around: Surroundings) -> tuple[Series, ...]:
+    return ()
+
+
+def _no_rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[Rule, ...]:
+    return ()
+
+
+@dataclass(frozen=True)
+class Working:
+    """How a kind's raw numbers are worked into what they mean, for one reading and for a million.
+
+    ``read`` is the conversion; ``chains`` spells it out for one reading, main line last, in the same numbers. ``asked``
+    turns channels into the numbers that are asked for, where the two differ (edges into periods): it gets the channels,
+    the row times in µs (or None), the constants, and a notebook that it may keep from one block of rows to the next.
+    ``causes`` names the cause under which a constant's uncertainty is counted.
+    """
+
+    asks: Callable[[Values], tuple[Ask, ...]]
+    read: Callable[[Mapping[str, Array], Values, Surroundings], Converted]
+    chains: Callable[[Mapping[str, float], Values, Surroundings], tuple[tuple[Chain, ...], tuple[Term, ...]]]
+    more: Callable[[Mapping[str, Array], Values, Surroundings], tuple[Series, ...]] = _no_series
+    rules: Callable[[Mapping[str, float], Values, Surroundings], tuple[Rule, ...]] = _no_rules
+    spreads: Callable[[Mapping[str, float], Values], tuple[Spread, ...]] = lambda asked, values: ()
+    moves: Callable[[Values], tuple[Move, ...]] = lambda values: ()
+    inverse: Inverse | None = None
+    causes: Mapping[str, str] = field(default_factory=dict)
+    asked: Callable[[Mapping[str, Array], Array | None, Values, dict[str, float]], Mapping[str, Array]] = (
+        lambda channels, times_us, values, notebook: channels
+    )
 
 
 @dataclass(frozen=True)
@@ -103,9 +224,8 @@ class Kind:
     constants: tuple[ConstantSpec, ...]
     derived: tuple[DerivedSpec, ...]
     reasons: tuple[str, ...]
-    convert: Callable[[Mapping[str, Array], Values, Surroundings], Converted]
+    working: Working
     words: Callable[[Moment, Values], str]
-    conversions: tuple[str, ...] = ()  # worked lines at Convert
     procedures: tuple[str, ...] = ()  # at Calibrate
     decisions: tuple[str, ...] = ()  # at Decide
     cautions: tuple[str, ...] = ()
@@ -114,6 +234,10 @@ class Kind:
     def raw(self) -> ChannelSpec:
         """The channel that the conversion begins with."""
         return self.channels[0]
+
+    def convert(self, raw: Mapping[str, Array], values: Values, around: Surroundings) -> Converted:
+        """Readings of the channels, by name, shape (n,), to what they mean."""
+        return self.working.read(self.working.asked(raw, None, values, {}), values, around)
 
     def pin(self, name: str) -> PinSpec:
         """The pin of that name; a KeyError is a mistake of ours."""

@@ -1,8 +1,9 @@
-"""Ultrasonic ranger, four pins: trigger and echo."""
+"""Ultrasonic rangers: four pins with trigger and echo apart, or three with one pin for both."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 
 import numpy as np
 
@@ -10,17 +11,27 @@ from tickstone.core import ranging, sound
 from tickstone.core.constants import ConstantSpec, DerivedSpec, Provenance, Values
 from tickstone.core.rigs.kinds.base import (
     Array,
+    Ask,
+    Chain,
     ChannelSpec,
     Converted,
+    Inverse,
     Kind,
     Moment,
+    Move,
     PinSpec,
     Quantity,
     Role,
+    Rule,
+    Spread,
     Surroundings,
+    Term,
+    Working,
 )
+from tickstone.core.rigs.kinds.parts import SHEET, raw, result, term
+from tickstone.core.wording import fixed
+from tickstone.errors import BadInput
 
-SHEET = "part sheet"
 STILL_M_S = 0.03  # slower than this is said to stand: 3 σ of a ranger's slope over half a second
 
 
@@ -37,18 +48,76 @@ def conversion_speed_m_s(values: Values, air_c: Array | float) -> Array:
     return np.asarray(sound.speed_of_sound_cramer(air, humidity), dtype=np.float64)
 
 
-def convert(raw: Mapping[str, Array], values: Values, around: Surroundings) -> Converted:
+def _air(values: Values, around: Surroundings) -> Array | float:
+    return around.air_c if around.air_c is not None else values["air"].value
+
+
+def read(asked: Mapping[str, Array], values: Values, around: Surroundings) -> Converted:
     """Echo times, µs, to distances, mm."""
-    echo = raw["echo"]
-    air = around.air_c if around.air_c is not None else values["air"].value
     distances = ranging.distances_from_echoes(
-        echo,
-        conversion_speed_m_s(values, air),
+        asked["echo"],
+        conversion_speed_m_s(values, _air(values, around)),
         values["offset"].value,
         values["nearest"].value,
         values["farthest"].value,
     )
     return Converted(distances.distance_mm, distances.reason)
+
+
+ECHO = Ask("echo", "echo time", "µs", 0, 400_000, 1748, logarithmic=True)
+
+
+def _chains(
+    asked: Mapping[str, float], values: Values, around: Surroundings
+) -> tuple[tuple[Chain, ...], tuple[Term, ...]]:
+    air = float(np.ravel(np.asarray(_air(values, around)))[0])
+    speed, fitted = values["sound"], values["sound"].provenance is Provenance.MEASURED
+    now = float(np.ravel(conversion_speed_m_s(values, air))[0])
+    known = fitted or around.air_c is not None or values["air"].provenance is Provenance.MEASURED
+    provenance = speed.provenance.value if fitted else "derived" if known else "assumed"
+    sound_now = Term("sound", f"sound at {fixed(air, 1)} °C", now, "m/s", provenance, speed.sd, "×")
+    echo = replace(raw(ECHO, asked), sd=values["jitter"].value)
+    return (), (echo, result("out and back", 2.0, "", "÷", "way"), sound_now, term(values["offset"], "+"))
+
+
+def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[Rule, ...]:
+    exact = ranging.rules_exact_at_c(values["humidity"].value)
+    return tuple(
+        Rule(rule.name, rule.speed_m_s * asked["echo"] / 2000.0, "" if at is None else f"{fixed(at, 1)} °C")
+        for rule, at in zip(ranging.RULES, exact, strict=True)
+    )
+
+
+def _spreads(asked: Mapping[str, float], values: Values) -> tuple[Spread, ...]:
+    return (
+        Spread("echo", values["jitter"].value, "jitter of this ranger"),
+        Spread("echo", ranging.tick_sd_us(values["tick"].value), "timer step"),
+    )
+
+
+def _moves(values: Values) -> tuple[Move, ...]:
+    tick = values["tick"].value
+    step = (Move("echo", tick, f"One timer step of {tick:g} µs"),) if tick else ()
+    return (Move("air", 1.0, "One degree warmer"), *step)
+
+
+def _echo_at(wanted_mm: float, values: Values, around: Surroundings) -> Mapping[str, float]:
+    speed = float(np.ravel(conversion_speed_m_s(values, _air(values, around)))[0])
+    if wanted_mm < values["offset"].value:
+        raise BadInput("No echo is shorter than 0 µs: this is nearer than the offset.", "wanted")
+    return {"echo": ranging.echo_from_distance_us(wanted_mm, speed, values["offset"].value)}
+
+
+WORKING = Working(
+    asks=lambda values: (ECHO,),
+    read=read,
+    chains=_chains,
+    rules=_rules,
+    spreads=_spreads,
+    moves=_moves,
+    inverse=Inverse(300.0, 0.0, 10_000.0, _echo_at),
+    causes={"air": "air temperature"},
+)
 
 
 def words(moment: Moment, values: Values) -> str:
@@ -65,6 +134,8 @@ def words(moment: Moment, values: Values) -> str:
             return f"Nearer than {values['nearest'].value:.0f} mm: the number means nothing here."
         return f"No echo for {run} pings: a slanted or soft surface, or a wire. Not the same as clear."
     good = converted.valid
+    if not good.any():
+        return "No echo: not the same as clear." if last == ranging.DROPOUT else "Outside what the ranger can see."
     times, distances = moment.times_s[good], converted.values[good]
     here = float(np.median(distances[-5:]))
     if times.size < 6 or times[-1] - times[0] < 0.25:
@@ -134,10 +205,20 @@ KIND = Kind(
         DerivedSpec("floor_from", "meets floor", "mm", "from cone and height", ("cone", "height"), _floor, "wire"),
     ),
     reasons=ranging.REASONS,
-    convert=convert,
+    working=WORKING,
     words=words,
-    conversions=("echo",),
     procedures=("ruler",),
     decisions=("obstacle",),
     cautions=("Switch the board off before moving a wire.",),
 )  # fmt: skip
+
+THREE_PINS = replace(
+    KIND,
+    id="ultrasonic-ranger-3",
+    title="ultrasonic ranger, 3 pins",
+    pins=(
+        PinSpec("supply", Role.SUPPLY, "red"),
+        PinSpec("signal", Role.OUTPUT, "yellow", ("capture", "interrupt", "digital")),
+        PinSpec("ground", Role.GROUND, "black"),
+    ),
+)

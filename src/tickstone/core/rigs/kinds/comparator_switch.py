@@ -1,0 +1,134 @@
+"""Infrared comparator switch with a trim screw: low when light comes back. With marks on a shaft, an optical tachometer."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from tickstone.core import pulses
+from tickstone.core.constants import ConstantSpec, Values
+from tickstone.core.rigs.kinds.base import (
+    Array,
+    Ask,
+    Chain,
+    ChannelSpec,
+    Converted,
+    Inverse,
+    Kind,
+    Moment,
+    Move,
+    PinSpec,
+    Quantity,
+    Role,
+    Rule,
+    Series,
+    Spread,
+    Surroundings,
+    Term,
+    Working,
+)
+from tickstone.core.rigs.kinds.parts import (
+    GROUND,
+    NO_PULSE,
+    SUPPLY,
+    US_PER_MINUTE,
+    no_period,
+    period_ask,
+    periods,
+    raw,
+    term,
+)
+from tickstone.errors import BadInput
+
+PERIOD = period_ask(20_000, "time between marks")
+LEVEL = Ask("level", "output just now", "", 0, 1, 0, choices=("low", "high"))
+
+
+def read(asked: Mapping[str, Array], values: Values, around: Surroundings) -> Converted:
+    """Time between marks, µs, to rpm."""
+    rpm = np.asarray(pulses.rpm_from_period(asked["period"], values["marks"].value))
+    gone = no_period(asked["period"])
+    return Converted(np.where(gone, np.nan, rpm), gone.astype(np.int8))
+
+
+def _chains(
+    asked: Mapping[str, float], values: Values, around: Surroundings
+) -> tuple[tuple[Chain, ...], tuple[Term, ...]]:
+    minute = Term("minute", "a minute", US_PER_MINUTE, "µs", "derived")
+    return (), (minute, raw(PERIOD, asked, "÷"), term(values["marks"], "÷"))
+
+
+def _more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> tuple[Series, ...]:
+    return (Series("turns", "turns", "1/s", read(asked, values, around).values / 60.0, 2),)
+
+
+def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[Rule, ...]:
+    rpm = US_PER_MINUTE / asked["period"] / values["marks"].value
+    return (
+        Rule("one mark taken for all", rpm * values["marks"].value),
+        Rule("both edges counted", rpm * 2),
+        Rule("half the pulses missed", rpm / 2),
+    )
+
+
+def _period_at(wanted_rpm: float, values: Values, around: Surroundings) -> Mapping[str, float]:
+    if wanted_rpm <= 0:
+        raise BadInput("A shaft that stands gives no pulse at all: ask for a speed above zero.", "wanted")
+    return {"period": pulses.period_from_rpm_us(wanted_rpm, values["marks"].value)}
+
+
+def words(moment: Moment, values: Values) -> str:
+    """What the switch says: its level in words, and the shaft."""
+    said = ""
+    level = moment.asked.get("level")
+    if level is not None and level.size and np.isfinite(level[-1]):
+        said = (
+            "Low: light comes back, something pale or near. "
+            if level[-1] < 0.5
+            else "High: no light comes back, something dark or nothing. "
+        )
+    good = moment.converted.values[moment.converted.valid]
+    return said + (f"The shaft turns at {good[-1]:.0f} rpm." if good.size else "No two marks seen yet.")
+
+
+KIND = Kind(
+    id="comparator-switch",
+    title="infrared comparator switch with trim screw, or tachometer",
+    supply_v=5.0,
+    supply_ma=25.0,
+    pins=(SUPPLY, GROUND, PinSpec("output", Role.OUTPUT, "white", ("interrupt", "capture", "digital"))),
+    channels=(
+        ChannelSpec("edge", "falling edge", "edge", "µs", ("mark_edge_us", "tacho_edge_us"), 0.0, 9e15),
+        ChannelSpec("level", "level", "level", "", ("switch", "mark_level"), 0.0, 1.0),
+    ),
+    quantity=Quantity("rotation", "rpm", 0.0, 12_000.0),
+    constants=(
+        ConstantSpec("marks", "marks per turn", "", 1.0, None, "count them", 1, 1000, "wire", shown_at=("convert",)),
+        ConstantSpec("tick", "timer step", "µs", 4.0, None, "usual for 8-bit boards", 0, 10_000, "convert",
+                     counts=False),
+        ConstantSpec("jitter", "jitter", "µs", 10.0, None, "edges of a mark", 0, 100_000, "calibrate",
+                     shown_at=("convert",)),
+    ),
+    derived=(),
+    reasons=NO_PULSE,
+    working=Working(
+        asks=lambda values: (PERIOD, LEVEL),
+        read=read,
+        chains=_chains,
+        more=_more,
+        rules=_rules,
+        spreads=lambda asked, values: (
+            Spread("period", values["tick"].value / 6**0.5, "timer step"),
+            Spread("period", values["jitter"].value, "jitter of the marks"),
+        ),
+        moves=lambda values: (Move("period", values["tick"].value, f"One timer step of {values['tick'].value:g} µs"),),
+        inverse=Inverse(3000.0, 0.0, 1e6, _period_at),
+        asked=periods("edge"),
+    ),
+    words=words,
+    cautions=(
+        "Spinning parts: guard them, and keep fingers, hair and sleeves away.",
+        "Its lamp is infrared: do not look into it from near.",
+    ),
+)  # fmt: skip

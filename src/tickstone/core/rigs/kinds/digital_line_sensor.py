@@ -1,0 +1,78 @@
+"""Digital line sensor: a level that says dark or pale. Which level means which differs from part to part."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from tickstone.core.constants import ConstantSpec, Provenance, Values
+from tickstone.core.rigs.kinds.base import (
+    Array,
+    Ask,
+    Chain,
+    ChannelSpec,
+    Converted,
+    Inverse,
+    Kind,
+    Moment,
+    PinSpec,
+    Quantity,
+    Role,
+    Surroundings,
+    Term,
+    Working,
+)
+from tickstone.core.rigs.kinds.parts import GROUND, SUPPLY, raw, term
+
+LEVEL = Ask("level", "level", "", 0, 1, 1, choices=("low", "high"))
+NO_LEVEL = 1
+REASONS = ("", "neither low nor high")
+
+
+def read(asked: Mapping[str, Array], values: Values, around: Surroundings) -> Converted:
+    """Level to darkness: 1 over dark, 0 over pale."""
+    level = asked["level"]
+    known = (level == 0) | (level == 1)
+    dark = np.where(level == values["dark_level"].value, 1.0, 0.0)
+    return Converted(np.where(known, dark, np.nan), np.where(known, 0, NO_LEVEL).astype(np.int8))
+
+
+def _chains(
+    asked: Mapping[str, float], values: Values, around: Surroundings
+) -> tuple[tuple[Chain, ...], tuple[Term, ...]]:
+    return (), (raw(LEVEL, asked), term(values["dark_level"], "same as"))
+
+
+def _level_at(wanted: float, values: Values, around: Surroundings) -> Mapping[str, float]:
+    dark = values["dark_level"].value
+    return {"level": dark if wanted >= 0.5 else 1.0 - dark}
+
+
+def words(moment: Moment, values: Values) -> str:
+    """Dark or pale, in words."""
+    found = moment.converted
+    if not found.values.size or not np.isfinite(found.values[-1]):
+        return "No reading yet."
+    return "Over the line: dark." if found.values[-1] >= 0.5 else "Beside the line: pale."
+
+
+KIND = Kind(
+    id="digital-line-sensor",
+    title="digital line sensor",
+    supply_v=5.0,
+    supply_ma=20.0,
+    pins=(SUPPLY, GROUND, PinSpec("output", Role.OUTPUT, "white", ("digital",))),
+    channels=(ChannelSpec("level", "level", "level", "", ("line",), 0.0, 1.0),),
+    quantity=Quantity("darkness", "", 0.0, 1.0),
+    constants=(
+        ConstantSpec("dark_level", "dark reads", "", 1.0, None, "common practice: white low, black high", 0, 1,
+                     "calibrate", Provenance.MEASURED, ("convert",)),
+    ),
+    derived=(),
+    reasons=REASONS,
+    working=Working(
+        asks=lambda values: (LEVEL,), read=read, chains=_chains, inverse=Inverse(1.0, 0.0, 1.0, _level_at)
+    ),
+    words=words,
+)  # fmt: skip

@@ -1,0 +1,172 @@
+"""Encoders: one channel (reflective or slotted) counts transitions; two channels in quadrature tell the direction too."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+
+import numpy as np
+
+from tickstone.core import quadrature
+from tickstone.core.constants import ConstantSpec, DerivedSpec, Provenance, Values
+from tickstone.core.rigs.kinds.base import (
+    Array,
+    Ask,
+    Chain,
+    ChannelSpec,
+    Converted,
+    Inverse,
+    Kind,
+    Moment,
+    Move,
+    PinSpec,
+    Quantity,
+    Role,
+    Rule,
+    Series,
+    Spread,
+    Surroundings,
+    Term,
+    Working,
+)
+from tickstone.core.rigs.kinds.parts import GROUND, SHEET, SUPPLY, UNMEASURED, analogue_pin, raw, result, term
+from tickstone.core.wording import fixed
+
+COUNT = Ask("count", "steps counted", "steps", -10_000_000, 10_000_000, 96)
+NO_COUNT = 1
+REASONS = ("", "no count")
+HALF_STEP = 1.0 / math.sqrt(12.0)
+
+
+def read(asked: Mapping[str, Array], values: Values, around: Surroundings) -> Converted:
+    """Steps to distance, mm: ``count ÷ steps per turn × circumference``."""
+    count = asked["count"]
+    known = np.isfinite(count)
+    distance = np.where(known, count, np.nan) / values["steps"].value * values["circumference"].value
+    return Converted(distance, np.where(known, 0, NO_COUNT).astype(np.int8))
+
+
+def _chains(
+    asked: Mapping[str, float], values: Values, around: Surroundings
+) -> tuple[tuple[Chain, ...], tuple[Term, ...]]:
+    around_mm, steps = values["circumference"], values["steps"]
+    one = Chain((term(around_mm), term(steps, "÷")), result("one step", around_mm.value / steps.value, "mm"))
+    return (one,), (raw(COUNT, asked), term(steps, "÷"), term(around_mm, "×"))
+
+
+def _more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> tuple[Series, ...]:
+    turns = np.where(np.isfinite(asked["count"]), asked["count"], np.nan) / values["steps"].value
+    return (Series("turns", "turns", "", turns, 3), Series("angle", "turned", "°", 360.0 * turns, 1))
+
+
+def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[Rule, ...]:
+    nominal = math.pi * values["diameter"].value
+    ours = asked["count"] / values["steps"].value
+    return (
+        Rule("π × nominal diameter", ours * nominal),
+        Rule("both edges counted as steps", ours * values["circumference"].value / 2),
+    )
+
+
+def _count_at(wanted_mm: float, values: Values, around: Surroundings) -> Mapping[str, float]:
+    return {"count": wanted_mm / values["circumference"].value * values["steps"].value}
+
+
+def words(moment: Moment, values: Values) -> str:
+    """How far it rolled, and how sure that can be."""
+    good = moment.converted.values[moment.converted.valid]
+    if not good.size:
+        return "No count yet."
+    step = values["circumference"].value / values["steps"].value
+    return f"Rolled {fixed(float(good[-1]), 0)} mm; one step is {step:.1f} mm."
+
+
+def _resolution(values: Values) -> tuple[float, float | None]:
+    return values["circumference"].value / values["steps"].value, None
+
+
+def _constants(steps: float, steps_source: str) -> tuple[ConstantSpec, ...]:
+    return (
+        ConstantSpec("circumference", "circumference", "mm", 94.2, 0.9, UNMEASURED, 1, 20_000, "calibrate",
+                     Provenance.MEASURED, ("convert", "watch")),
+        ConstantSpec("steps", "steps per turn", "", steps, None, steps_source, 1, 1_000_000, "wire",
+                     shown_at=("convert", "watch")),
+        ConstantSpec("diameter", "nominal diameter", "mm", 30.0, None, SHEET, 1, 6000, "wire", counts=False),
+    )  # fmt: skip
+
+
+WORKING = Working(
+    asks=lambda values: (COUNT,),
+    read=read,
+    chains=_chains,
+    more=_more,
+    rules=_rules,
+    spreads=lambda asked, values: (Spread("count", HALF_STEP, "one step"),),
+    moves=lambda values: (Move("count", 1, "One step more"),),
+    inverse=Inverse(300.0, -1e6, 1e6, _count_at),
+)
+STEP = (DerivedSpec("step", "one step", "mm", "from circumference and steps", ("circumference", "steps"), _resolution),)
+
+SINGLE = Kind(
+    id="encoder",
+    title="reflective or slotted encoder, one channel",
+    supply_v=5.0,
+    supply_ma=20.0,
+    pins=(SUPPLY, GROUND, analogue_pin("output", "white")),
+    channels=(ChannelSpec("count", "steps", "counter", "steps", ("steps", "encoder"), -9e15, 9e15),),
+    quantity=Quantity("distance", "mm", 0.0, 10_000.0),
+    constants=_constants(30.0, "common practice for rollers"),
+    derived=STEP,
+    reasons=REASONS,
+    working=WORKING,
+    words=words,
+)
+
+
+def _quadrature_count(
+    channels: Mapping[str, Array], times_us: Array | None, values: Values, notebook: dict[str, float]
+) -> Mapping[str, Array]:
+    """Two levels into a running count of quarter cycles; a row without both levels has no count."""
+    a, b = channels["a"], channels["b"]
+    count = np.full(a.shape, np.nan)
+    known = np.flatnonzero(np.isin(a, (0, 1)) & np.isin(b, (0, 1)))
+    if known.size:
+        first = [notebook["a"], notebook["b"]] if "a" in notebook else [a[known[0]], b[known[0]]]
+        found = quadrature.decode(np.r_[first[0], a[known]], np.r_[first[1], b[known]])
+        count[known] = notebook.get("count", 0.0) + found.count[1:]
+        notebook |= {"a": float(a[known[-1]]), "b": float(b[known[-1]]), "count": float(count[known[-1]])}
+    return {"count": count}
+
+
+ROTARY = Kind(
+    id="rotary-encoder",
+    title="rotary encoder, two channels",
+    supply_v=5.0,
+    supply_ma=10.0,
+    pins=(
+        SUPPLY,
+        GROUND,
+        PinSpec("a", Role.OPEN, "white", ("interrupt", "digital")),
+        PinSpec("b", Role.OPEN, "yellow", ("interrupt", "digital")),
+    ),
+    channels=(
+        ChannelSpec("a", "channel A", "level", "", ("a", "enc_a"), 0.0, 1.0),
+        ChannelSpec("b", "channel B", "level", "", ("b", "enc_b"), 0.0, 1.0),
+    ),
+    quantity=Quantity("distance", "mm", -10_000.0, 10_000.0),
+    constants=_constants(80.0, "20 cycles a turn, counted four times each"),
+    derived=STEP,
+    reasons=REASONS,
+    working=Working(
+        asks=lambda values: (COUNT,),
+        read=read,
+        chains=_chains,
+        more=_more,
+        rules=_rules,
+        spreads=WORKING.spreads,
+        moves=WORKING.moves,
+        inverse=WORKING.inverse,
+        asked=_quadrature_count,
+    ),
+    words=words,
+)

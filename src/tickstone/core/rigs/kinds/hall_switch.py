@@ -1,0 +1,136 @@
+"""Hall switch on a wheel with magnets: open collector, low while a magnet is near."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from tickstone.core import pulses
+from tickstone.core.constants import ConstantSpec, Provenance, Values
+from tickstone.core.rigs.kinds.base import (
+    Array,
+    Chain,
+    ChannelSpec,
+    Converted,
+    Inverse,
+    Kind,
+    Moment,
+    Move,
+    PinSpec,
+    Quantity,
+    Role,
+    Rule,
+    Series,
+    Spread,
+    Surroundings,
+    Term,
+    Working,
+)
+from tickstone.core.rigs.kinds.parts import (
+    GROUND,
+    NO_PULSE,
+    SHEET,
+    SUPPLY,
+    UNMEASURED,
+    no_period,
+    period_ask,
+    periods,
+    raw,
+    result,
+    term,
+)
+from tickstone.errors import BadInput
+
+PERIOD = period_ask(300_000, "time between magnets")
+M_S_PER_MM_US = 1000.0
+
+
+def read(asked: Mapping[str, Array], values: Values, around: Surroundings) -> Converted:
+    """Time between magnets, µs, to the wheel's speed, m/s."""
+    rpm = pulses.rpm_from_period(asked["period"], values["magnets"].value)
+    speed = np.asarray(pulses.speed_m_s(rpm, values["circumference"].value))
+    gone = no_period(asked["period"])
+    return Converted(np.where(gone, np.nan, speed), gone.astype(np.int8))
+
+
+def _chains(
+    asked: Mapping[str, float], values: Values, around: Surroundings
+) -> tuple[tuple[Chain, ...], tuple[Term, ...]]:
+    way = values["circumference"].value / values["magnets"].value
+    chain = Chain((term(values["circumference"]), term(values["magnets"], "÷")), result("way per pulse", way, "mm"))
+    return (chain,), (result("way per pulse", way, "mm", ""), raw(PERIOD, asked, "÷"))
+
+
+def _more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> tuple[Series, ...]:
+    rpm = np.asarray(pulses.rpm_from_period(asked["period"], values["magnets"].value))
+    return (Series("rpm", "wheel", "rpm", np.where(no_period(asked["period"]), np.nan, rpm), 1),)
+
+
+def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[Rule, ...]:
+    period = asked["period"]
+    nominal = np.pi * values["diameter"].value / values["magnets"].value
+    one_magnet = values["circumference"].value
+    return (
+        Rule("π × nominal diameter", M_S_PER_MM_US * nominal / period),
+        Rule("one magnet taken for all", M_S_PER_MM_US * one_magnet / period),
+        Rule("counted on change", M_S_PER_MM_US * 2 * one_magnet / values["magnets"].value / period),
+    )
+
+
+def _period_at(wanted_m_s: float, values: Values, around: Surroundings) -> Mapping[str, float]:
+    if wanted_m_s <= 0:
+        raise BadInput("A wheel that stands gives no pulse at all: ask for a speed above zero.", "wanted")
+    return {"period": M_S_PER_MM_US * values["circumference"].value / values["magnets"].value / wanted_m_s}
+
+
+def words(moment: Moment, values: Values) -> str:
+    """What the wheel does; never a frozen last speed."""
+    good = moment.converted.values[moment.converted.valid]
+    return (
+        f"Rolling at {good[-1]:.2f} m/s by the last two pulses."
+        if good.size
+        else "No two pulses yet: standing, or slow."
+    )
+
+
+KIND = Kind(
+    id="hall-switch",
+    title="Hall switch with wheel magnets",
+    supply_v=5.0,
+    supply_ma=5.0,
+    pins=(SUPPLY, GROUND, PinSpec("output", Role.OPEN, "yellow", ("interrupt", "capture"))),
+    channels=(
+        ChannelSpec("edge", "falling edge", "edge", "µs", ("hall_edge_us",), 0.0, 9e15),
+        ChannelSpec("level", "level", "level", "", ("hall",), 0.0, 1.0),
+    ),
+    quantity=Quantity("speed", "m/s", 0.0, 10.0, digits=2),
+    constants=(
+        ConstantSpec("circumference", "circumference", "mm", 1200.0, 12.0, UNMEASURED, 1, 20_000, "calibrate",
+                     Provenance.MEASURED, ("convert", "watch")),
+        ConstantSpec("magnets", "magnets", "", 1.0, None, "count them", 1, 100, "wire", shown_at=("convert", "watch")),
+        ConstantSpec("diameter", "nominal diameter", "mm", 380.0, None, SHEET, 1, 6000, "wire", counts=False),
+        ConstantSpec("tick", "timer step", "µs", 4.0, None, "usual for 8-bit boards", 0, 10_000, "convert",
+                     counts=False),
+        ConstantSpec("jitter", "jitter", "µs", 20.0, None, "one magnet against the next", 0, 100_000, "calibrate",
+                     counts=False),
+    ),
+    derived=(),
+    reasons=NO_PULSE,
+    working=Working(
+        asks=lambda values: (PERIOD,),
+        read=read,
+        chains=_chains,
+        more=_more,
+        rules=_rules,
+        spreads=lambda asked, values: (
+            Spread("period", values["tick"].value / 6**0.5, "timer step"),
+            Spread("period", values["jitter"].value, "jitter of the pulses"),
+        ),
+        moves=lambda values: (Move("period", 1000, "A millisecond more"),),
+        inverse=Inverse(1.0, 0.0, 100.0, _period_at),
+        asked=periods("edge"),
+    ),
+    words=words,
+    cautions=("Wheels off the ground for the first run; keep fingers and hair away.",),
+)  # fmt: skip

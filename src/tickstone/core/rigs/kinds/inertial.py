@@ -1,0 +1,344 @@
+"""Accelerometers and the 6-axis inertial unit: counts to g and °/s, and the tilt they tell. x forward, y left, z up."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping
+
+import numpy as np
+
+from tickstone.core import inertial
+from tickstone.core.constants import ConstantSpec, Provenance, Values
+from tickstone.core.rigs.kinds.base import (
+    Array,
+    Ask,
+    Chain,
+    ChannelSpec,
+    Converted,
+    Inverse,
+    Kind,
+    Moment,
+    Move,
+    PinSpec,
+    Quantity,
+    Role,
+    Rule,
+    Series,
+    Spread,
+    Surroundings,
+    Term,
+    Working,
+)
+from tickstone.core.rigs.kinds.parts import (
+    GROUND,
+    SHEET,
+    SUPPLY,
+    UNMEASURED,
+    analogue_pin,
+    converter,
+    counts_of,
+    counts_spreads,
+    level_v,
+    raw,
+    result,
+    step_v,
+    term,
+    top_code,
+)
+
+AXES = inertial.AXES
+MOVING, CLIPPED = 1, 2
+REASONS = ("", "it moves, or is not calibrated: |a| is not 1 g", "an axis is pinned at an end, or has no reading")
+Vector = tuple[Array, Array, Array]  # g, NaN = missing or pinned
+Axes = Callable[[Mapping[str, Array], Values], Vector]
+
+
+def _tilt(axes: Vector) -> inertial.Tilt:
+    """Tilt where all axes are known and not all zero; NaN elsewhere."""
+    x, y, z = axes
+    nothing = (x == 0) & (y == 0) & (z == 0)
+    return inertial.tilt(np.where(nothing, np.nan, x), y, z)
+
+
+def _reader(axes_of: Axes) -> Callable[[Mapping[str, Array], Values, Surroundings], Converted]:
+    def read(asked: Mapping[str, Array], values: Values, around: Surroundings) -> Converted:
+        """Counts of three axes to tilt from level, degrees."""
+        found = _tilt(axes_of(asked, values))
+        unknown = ~np.isfinite(found.tilt_deg)
+        codes = np.select([unknown, ~found.valid], [CLIPPED, MOVING], 0).astype(np.int8)
+        return Converted(np.where(unknown, np.nan, found.tilt_deg), codes)
+
+    return read
+
+
+def _series(axes_of: Axes) -> Callable[[Mapping[str, Array], Values, Surroundings], tuple[Series, ...]]:
+    def more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> tuple[Series, ...]:
+        axes = axes_of(asked, values)
+        found = _tilt(axes)
+        return (
+            Series("roll", "roll, left side up", "°", found.roll_deg, 1),
+            Series("pitch", "pitch, nose down", "°", found.pitch_deg, 1),
+            Series("norm", "|a|", "g", found.norm_g, 3),
+            *(Series(f"a{name}", f"a {name}", "g", axis, 3) for name, axis in zip(AXES, axes, strict=True)),
+        )
+
+    return more
+
+
+def _main_line(axes: Vector) -> tuple[Term, ...]:
+    """arccos(z ÷ |a|)"""
+    z = float(axes[2][0])
+    norm = float(np.sqrt(sum(axis[0] ** 2 for axis in axes)))
+    return (result("a z", z, "g", "arccos ("), result("|a|", norm, "g", "÷", "norm"))
+
+
+def _rules(axes_of: Axes) -> Callable[[Mapping[str, float], Values, Surroundings], tuple[Rule, ...]]:
+    def rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[Rule, ...]:
+        """One axis alone, by the arcsine and by its straight line."""
+        x, y, _ = (float(axis[0]) for axis in axes_of(_arrays(asked), values))
+        level = math.hypot(x, y)
+        alone = inertial.tilt_one_axis_deg(level)
+        arcsine = [Rule("arcsine of the level axes", float(alone))] if np.isfinite(alone) else []
+        return (*arcsine, Rule("57.3° a g", math.degrees(level)))
+
+    return rules
+
+
+def _arrays(asked: Mapping[str, float]) -> dict[str, Array]:
+    return {name: np.array([number]) for name, number in asked.items()}
+
+
+def words(moment: Moment, values: Values) -> str:
+    """Which way it leans, in words."""
+    found = moment.converted
+    if not found.values.size:
+        return "No reading yet."
+    if not np.isfinite(found.values[-1]):
+        return "An axis is pinned at an end, or has no reading."
+    if moment.asked and "x" in moment.asked:
+        axes_of = _inertial_axes if "accel_range" in values else _analogue_axes
+        at = _tilt(axes_of({name: numbers[-1:] for name, numbers in moment.asked.items()}, values))
+        said = inertial.tilt_words(float(at.roll_deg[0]), float(at.pitch_deg[0]))
+    else:
+        said = f"leaning {found.values[-1]:.1f}° from level"
+    moving = "" if found.valid[-1] else " It moves, or is not calibrated: this is not tilt alone."
+    return f"{said[0].upper()}{said[1:]}.{moving}"
+
+
+# Analogue accelerometer -----------------------------------------------------------------------------------------------
+
+
+def _analogue_axes(asked: Mapping[str, Array], values: Values) -> Vector:
+    top = top_code(values)
+    x, y, z = (
+        (
+            level_v(np.where((asked[axis] > 0) & (asked[axis] < top), asked[axis], np.nan), values)
+            - values[f"zero_{axis}"].value
+        )
+        / values[f"per_g_{axis}"].value
+        for axis in AXES
+    )
+    return x, y, z
+
+
+def _analogue_asks(values: Values) -> tuple[Ask, ...]:
+    top = top_code(values)
+    at = {
+        axis: counts_of(values[f"zero_{axis}"].value + g * values[f"per_g_{axis}"].value, values)
+        for axis, g in zip(AXES, _TYPICAL_G, strict=True)
+    }
+    return tuple(
+        Ask(axis, f"a {axis}", "counts", 0, top, at[axis] if math.isfinite(at[axis]) else round(top / 2))
+        for axis in AXES
+    )
+
+
+_TYPICAL_G = (0.087, -0.035, 0.9955)  # nose up 5°, right side up 2°
+
+
+def _analogue_chains(
+    asked: Mapping[str, float], values: Values, around: Surroundings
+) -> tuple[tuple[Chain, ...], tuple[Term, ...]]:
+    axes = _analogue_axes(_arrays(asked), values)
+    chains = []
+    for ask, axis in zip(_analogue_asks(values), axes, strict=True):
+        step = result("step", 1000 * step_v(values), "mV", "×")
+        terms = (
+            raw(ask, asked, "("),
+            step,
+            term(values[f"zero_{ask.name}"], "−"),
+            term(values[f"per_g_{ask.name}"], ") ÷"),
+        )
+        chains.append(Chain(terms, result(f"a {ask.name}", float(axis[0]), "g")))
+    return tuple(chains), _main_line(axes)
+
+
+def _analogue_at(wanted_deg: float, values: Values, around: Surroundings) -> Mapping[str, float]:
+    """Counts of a nose that is up by the wanted angle."""
+    g = inertial.gravity_at(0.0, -wanted_deg)
+    return {
+        axis: counts_of(values[f"zero_{axis}"].value + float(g[i]) * values[f"per_g_{axis}"].value, values)
+        for i, axis in enumerate(AXES)
+    }
+
+
+ANALOGUE = Kind(
+    id="analogue-accelerometer",
+    title="analogue 3-axis accelerometer",
+    supply_v=3.3,
+    supply_ma=1.0,
+    pins=(SUPPLY, GROUND, *(analogue_pin(axis) for axis in AXES)),
+    channels=tuple(
+        ChannelSpec(axis, f"a {axis}", "level", "counts", (f"a{axis}_adc",), 0.0, 16_777_215.0) for axis in AXES
+    ),
+    quantity=Quantity("tilt", "°", 0.0, 180.0, digits=1),
+    constants=(
+        *(ConstantSpec(f"zero_{axis}", f"{axis} at 0 g", "V", 1.65, 0.06, "half the supply", 0, 30, "calibrate",
+                       Provenance.MEASURED, ("convert",)) for axis in AXES),
+        *(ConstantSpec(f"per_g_{axis}", f"{axis} per g", "V/g", 0.33, 0.015, "common practice at 3.3 V", -10, 10,
+                       "calibrate", Provenance.MEASURED, ("convert",)) for axis in AXES),
+        *converter(1.0),
+    ),
+    derived=(),
+    reasons=REASONS,
+    working=Working(
+        asks=_analogue_asks,
+        read=_reader(_analogue_axes),
+        chains=_analogue_chains,
+        more=_series(_analogue_axes),
+        rules=_rules(_analogue_axes),
+        spreads=counts_spreads(*AXES),
+        moves=lambda values: (Move("x", 1, "One count more on x"), Move("z", 1, "One count more on z")),
+        inverse=Inverse(5.0, -180.0, 180.0, _analogue_at),
+        causes={
+            **{f"zero_{axis}": "zero of the axes" for axis in AXES},
+            **{f"per_g_{axis}": "sensitivity of the axes" for axis in AXES},
+        },
+    ),
+    words=words,
+)  # fmt: skip
+
+
+# 6-axis inertial unit -------------------------------------------------------------------------------------------------
+
+FULL = 32_768.0
+GYRO = tuple(f"g{axis}" for axis in AXES)
+
+
+def _inertial_axes(asked: Mapping[str, Array], values: Values) -> Vector:
+    per_count = values["accel_range"].value / FULL
+    x, y, z = (
+        np.where(np.abs(asked[axis] + 0.5) < FULL - 1, asked[axis], np.nan) * per_count * values[f"scale_{axis}"].value
+        - values[f"offset_{axis}"].value
+        for axis in AXES
+    )
+    return x, y, z
+
+
+def _rates(asked: Mapping[str, Array], values: Values) -> Vector:
+    per_count = values["gyro_range"].value / FULL
+    x, y, z = (
+        np.where(np.abs(asked[name] + 0.5) < FULL - 1, asked[name], np.nan) * per_count - values[f"bias_{axis}"].value
+        for name, axis in zip(GYRO, AXES, strict=True)
+    )
+    return x, y, z
+
+
+def _inertial_asks(values: Values) -> tuple[Ask, ...]:
+    per_g = FULL / values["accel_range"].value
+    accel = tuple(
+        Ask(axis, f"a {axis}", "counts", -32_768, 32_767, round(g * per_g))
+        for axis, g in zip(AXES, _TYPICAL_G, strict=True)
+    )
+    gyro = tuple(
+        Ask(f"g{axis}", f"ω {axis}", "counts", -32_768, 32_767, at) for axis, at in zip(AXES, (42, -18, 9), strict=True)
+    )
+    return accel + gyro
+
+
+def _inertial_chains(
+    asked: Mapping[str, float], values: Values, around: Surroundings
+) -> tuple[tuple[Chain, ...], tuple[Term, ...]]:
+    arrays = _arrays(asked)
+    axes, rates = _inertial_axes(arrays, values), _rates(arrays, values)
+    asks = _inertial_asks(values)
+    full = Term("full", "full scale", FULL, "counts", "derived", None, "÷")
+    chains = [
+        Chain((raw(ask, asked), term(values["accel_range"], "×"), full, term(values[f"scale_{ask.name}"], "×"),
+               term(values[f"offset_{ask.name}"], "−")), result(f"a {ask.name}", float(axis[0]), "g"))
+        for ask, axis in zip(asks[:3], axes, strict=True)
+    ]  # fmt: skip
+    chains += [
+        Chain((raw(ask, asked), term(values["gyro_range"], "×"), full, term(values[f"bias_{axis}"], "−")),
+              result(f"ω {axis}", float(rate[0]), "°/s"))
+        for ask, axis, rate in zip(asks[3:], AXES, rates, strict=True)
+    ]  # fmt: skip
+    return tuple(chains), _main_line(axes)
+
+
+def _inertial_series(asked: Mapping[str, Array], values: Values, around: Surroundings) -> tuple[Series, ...]:
+    rates = _rates(asked, values)
+    return (
+        *_series(_inertial_axes)(asked, values, around),
+        *(Series(f"rate_{axis}", f"ω {axis}", "°/s", rate, 2) for axis, rate in zip(AXES, rates, strict=True)),
+    )
+
+
+def _inertial_at(wanted_deg: float, values: Values, around: Surroundings) -> Mapping[str, float]:
+    """Counts of a nose that is up by the wanted angle, at rest."""
+    g, per_g = inertial.gravity_at(0.0, -wanted_deg), FULL / values["accel_range"].value
+    return {
+        axis: (float(g[i]) + values[f"offset_{axis}"].value) / values[f"scale_{axis}"].value * per_g
+        for i, axis in enumerate(AXES)
+    }
+
+
+def _inertial_spreads(asked: Mapping[str, float], values: Values) -> tuple[Spread, ...]:
+    return tuple(Spread(axis, values["noise"].value, "noise") for axis in AXES)
+
+
+UNIT = Kind(
+    id="inertial-unit",
+    title="6-axis inertial unit, I2C",
+    supply_v=3.3,
+    supply_ma=5.0,
+    pins=(
+        SUPPLY,
+        GROUND,
+        PinSpec("data", Role.OPEN, "blue", ("i2c-data",)),
+        PinSpec("clock", Role.OPEN, "yellow", ("i2c-clock",)),
+    ),
+    channels=(
+        *(ChannelSpec(axis, f"a {axis}", "level", "counts", (f"a{axis}",), -32_768.0, 32_767.0) for axis in AXES),
+        *(ChannelSpec(f"g{axis}", f"ω {axis}", "level", "counts", (f"g{axis}",), -32_768.0, 32_767.0) for axis in AXES),
+    ),
+    quantity=Quantity("tilt", "°", 0.0, 180.0, digits=1),
+    constants=(
+        *(ConstantSpec(f"offset_{axis}", f"offset {axis}", "g", 0.0, 0.03, SHEET, -2, 2, "calibrate",
+                       Provenance.MEASURED, ("convert",)) for axis in AXES),
+        *(ConstantSpec(f"scale_{axis}", f"scale {axis}", "", 1.0, 0.015, SHEET, -2, 2, "calibrate",
+                       Provenance.MEASURED) for axis in AXES),
+        *(ConstantSpec(f"bias_{axis}", f"bias ω{axis}", "°/s", 0.0, 3.0, UNMEASURED, -100, 100, "calibrate",
+                       Provenance.MEASURED, ("convert",)) for axis in AXES),
+        ConstantSpec("accel_range", "accelerometer range", "g", 2.0, None, "as it wakes", 1, 64, "wire", shown_at=("convert",)),
+        ConstantSpec("gyro_range", "gyro range", "°/s", 250.0, None, "as it wakes", 50, 10_000, "wire", shown_at=("convert",)),
+        ConstantSpec("noise", "noise", "counts", 60.0, None, "usual at rest", 0, 5000, "calibrate", counts=False),
+    ),
+    derived=(),
+    reasons=REASONS,
+    working=Working(
+        asks=_inertial_asks,
+        read=_reader(_inertial_axes),
+        chains=_inertial_chains,
+        more=_inertial_series,
+        rules=_rules(_inertial_axes),
+        spreads=_inertial_spreads,
+        moves=lambda values: (Move("x", 100, "A hundred counts more on x"),),
+        inverse=Inverse(5.0, -180.0, 180.0, _inertial_at),
+        causes={
+            **{f"offset_{axis}": "offset of the axes" for axis in AXES},
+            **{f"scale_{axis}": "scale of the axes" for axis in AXES},
+        },
+    ),
+    words=words,
+)  # fmt: skip

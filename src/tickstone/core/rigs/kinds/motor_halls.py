@@ -1,0 +1,151 @@
+"""Three motor Halls on a brushless motor."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from tickstone.core import motor_halls
+from tickstone.core.constants import ConstantSpec, Values
+from tickstone.core.rigs.kinds.base import (
+    Array,
+    Ask,
+    Chain,
+    ChannelSpec,
+    Converted,
+    Inverse,
+    Kind,
+    Moment,
+    Move,
+    PinSpec,
+    Quantity,
+    Role,
+    Rule,
+    Series,
+    Spread,
+    Surroundings,
+    Term,
+    Working,
+)
+from tickstone.core.rigs.kinds.parts import GROUND, SUPPLY, raw, result, term
+
+EDGES = Ask("edges", "edges of all three", "1/s", 0, 1_000_000, 700, logarithmic=True)
+CODES = tuple(f"{code:03b}" for code in range(8))
+CODE = Ask("code", "levels H1 H2 H3", "", 0, 7, 5, choices=CODES)
+NO_RATE = 1
+REASONS = ("", "no edges counted")
+WINDOW_S = 0.1  # over which a rate of edges is usually counted
+
+
+def read(asked: Mapping[str, Array], values: Values, around: Surroundings) -> Converted:
+    """Edges of all three sensors per second to rpm: ``60·edges/(6·P)``."""
+    rate = asked["edges"]
+    known = np.isfinite(rate) & (rate >= 0)
+    rpm = np.asarray(motor_halls.rpm_from_edges(np.where(known, rate, np.nan), int(values["pole_pairs"].value)))
+    return Converted(rpm, np.where(known, 0, NO_RATE).astype(np.int8))
+
+
+def _chains(
+    asked: Mapping[str, float], values: Values, around: Surroundings
+) -> tuple[tuple[Chain, ...], tuple[Term, ...]]:
+    minute, six = result("a minute", 60.0, "s", "×"), result("edges a cycle", 6.0, "", "÷")
+    return (), (raw(EDGES, asked), minute, six, term(values["pole_pairs"], "÷"))
+
+
+def _more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> tuple[Series, ...]:
+    rpm = read(asked, values, around).values
+    pairs = values["pole_pairs"].value
+    return (
+        Series("electrical", "electrical", "Hz", rpm / 60.0 * pairs, 1),
+        Series("sector", "one edge is", "°", np.full(rpm.shape, 60.0 / pairs), 2),
+    )
+
+
+def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[Rule, ...]:
+    rpm = 10.0 * asked["edges"] / values["pole_pairs"].value
+    return (
+        Rule("magnets taken for pole pairs", rpm / 2),
+        Rule("one sensor's edges taken for all", rpm * 3),
+        Rule("pole pairs forgotten", rpm * values["pole_pairs"].value),
+    )
+
+
+def _edges_at(wanted_rpm: float, values: Values, around: Surroundings) -> Mapping[str, float]:
+    return {"edges": wanted_rpm * values["pole_pairs"].value / 10.0}
+
+
+def _edge_rate(
+    channels: Mapping[str, Array], times_us: Array | None, values: Values, notebook: dict[str, float]
+) -> Mapping[str, Array]:
+    """Levels into the rate of edges at each edge, from the time since the one before; rows between edges have none."""
+    code = 4 * channels["h1"] + 2 * channels["h2"] + channels["h3"]
+    code = np.where((code >= 0) & (code <= 7), np.round(code), np.nan)
+    rate = np.full(code.shape, np.nan)
+    if times_us is not None and code.size:
+        before = np.concatenate([[notebook.get("code", code[0])], code[:-1]])
+        edges = np.flatnonzero((code != before) & np.isfinite(code) & np.isfinite(before))
+        if edges.size:
+            stamps = np.concatenate([[notebook.get("edge", np.nan)], times_us[edges]])
+            with np.errstate(divide="ignore", invalid="ignore"):
+                rate[edges] = 1e6 / np.diff(stamps)
+            notebook["edge"] = float(times_us[edges[-1]])
+        notebook["code"] = float(code[-1])
+    return {"edges": np.where(np.isfinite(rate), rate, np.nan), "code": code}
+
+
+def words(moment: Moment, values: Values) -> str:
+    """How fast, and which of the six sectors."""
+    scheme = str(int(values["scheme"].value))
+    said = ""
+    code = moment.asked.get("code")
+    if code is not None and code.size and np.isfinite(code[-1]):
+        now = int(code[-1])
+        order = motor_halls.SEQUENCES[scheme]
+        said = (
+            f"{CODES[now]} is sector {order.index(now) + 1} of 6. "
+            if now in order
+            else f"{CODES[now]} does not occur in the {scheme}° scheme: a wire, or the other scheme. "
+        )
+    good = moment.converted.values[moment.converted.valid]
+    if not good.size:
+        return said + "No edges yet."
+    return said + ("The motor stands." if good[-1] == 0 else f"The motor turns at {good[-1]:.0f} rpm.")
+
+
+KIND = Kind(
+    id="motor-halls",
+    title="three motor Halls on a brushless motor",
+    supply_v=5.0,
+    supply_ma=15.0,
+    pins=(
+        SUPPLY,
+        GROUND,
+        *(PinSpec(f"h{n}", Role.OPEN, colour, ("interrupt", "digital")) for n, colour in ((1, "yellow"), (2, "green"), (3, "blue"))),
+    ),
+    channels=tuple(ChannelSpec(f"h{n}", f"Hall {n}", "level", "", (f"h{n}", f"hall{n}"), 0.0, 1.0) for n in (1, 2, 3)),
+    quantity=Quantity("rotation", "rpm", 0.0, 6000.0),
+    constants=(
+        ConstantSpec("pole_pairs", "pole pairs", "", 7.0, None, "half the magnets: count them", 1, 100, "wire",
+                     shown_at=("convert", "watch")),
+        ConstantSpec("scheme", "scheme", "°", 120.0, None, "the usual one", 60, 120, "calibrate", shown_at=("convert",)),
+    ),
+    derived=(),
+    reasons=REASONS,
+    working=Working(
+        asks=lambda values: (EDGES, CODE),
+        read=read,
+        chains=_chains,
+        more=_more,
+        rules=_rules,
+        spreads=lambda asked, values: (Spread("edges", 1 / WINDOW_S / 6**0.5, "one edge in a tenth of a second"),),
+        moves=lambda values: (Move("edges", 10, "Ten edges more a second"),),
+        inverse=Inverse(1000.0, 0.0, 1e6, _edges_at),
+        asked=_edge_rate,
+    ),
+    words=words,
+    cautions=(
+        "Current-limited supply, wheel off the ground, lowest throttle; stop at once if it shudders or warms.",
+        "Lithium cells: never short them, charge them watched and as their maker says.",
+    ),
+)  # fmt: skip

@@ -1,0 +1,143 @@
+"""Pieces that several kinds are made of: constants of a converter, terms from constants, wheels."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping
+
+import numpy as np
+import numpy.typing as npt
+
+from tickstone.core import adc
+from tickstone.core.constants import ConstantSpec, Provenance, Value, Values
+from tickstone.core.rigs.kinds.base import Array, Ask, Chain, PinSpec, Role, Spread, Term
+
+SHEET = "part sheet"
+UNMEASURED = "nobody has measured it"
+READ = "measured"  # a raw number was read, whatever it is worth
+DERIVED = "derived"
+
+US_PER_MINUTE = 60e6
+
+
+def term(value: Value, sign: str = "", label: str = "") -> Term:
+    """A constant as a box of the worked line."""
+    return Term(value.name, label or value.label, value.value, value.unit, value.provenance.value, value.sd, sign)
+
+
+def raw(ask: Ask, asked: Mapping[str, float], sign: str = "") -> Term:
+    """A raw number as a box of the worked line."""
+    return Term(ask.name, ask.label, asked[ask.name], ask.unit, READ, None, sign)
+
+
+def result(label: str, value: float, unit: str, sign: str = "=", name: str = "") -> Term:
+    """What a line of arithmetic comes to."""
+    return Term(name or label, label, value, unit, DERIVED, None, sign)
+
+
+# Converters -------------------------------------------------------------------------------------------------------------
+
+
+def converter(noise_counts: float = 1.0) -> tuple[ConstantSpec, ...]:
+    """The constants of an analogue input; bits and reference come from the rig's board."""
+    return (
+        ConstantSpec("bits", "converter", "bits", 10.0, None, "usual for 8-bit boards", 1, 24, "wire", counts=False,
+                     board="adc_bits"),
+        ConstantSpec("reference", "reference", "V", 5.0, 0.05, "the supply, within 1 %", 0.1, 30, "wire",
+                     Provenance.MEASURED, ("convert",), counts=False, board="adc_reference_v"),
+        ConstantSpec("noise", "noise", "counts", noise_counts, None, "usual for a short wire", 0, 1000, "calibrate",
+                     shown_at=("convert",), counts=False),
+    )  # fmt: skip
+
+
+def top_code(values: Values) -> int:
+    """Highest code of the converter."""
+    return int(2 ** int(values["bits"].value)) - 1
+
+
+def counts_ask(name: str, label: str, values: Values, share: float) -> Ask:
+    """A count of the converter, typically at a share of its range."""
+    top = top_code(values)
+    return Ask(name, label, "counts", 0, top, round(share * top))
+
+
+def step_v(values: Values) -> float:
+    """One step of the converter, V."""
+    return adc.lsb_v(int(values["bits"].value), values["reference"].value)
+
+
+def level_v(counts: Array, values: Values) -> Array:
+    """Counts to volts; a code that the converter does not have is NaN."""
+    inside = (counts >= 0) & (counts <= top_code(values))
+    return np.where(inside, counts, np.nan) * step_v(values)
+
+
+def counts_of(level: float, values: Values) -> float:
+    """The count nearest to a level, V; NaN beyond the converter's range."""
+    counts = level / step_v(values)
+    return float(round(counts)) if math.isfinite(counts) and -0.5 <= counts <= top_code(values) + 0.5 else math.nan
+
+
+def counts_chain(ask: Ask, asked: Mapping[str, float], values: Values) -> Chain:
+    """Counts × reference ÷ 2^bits = volts."""
+    steps = float(2 ** int(values["bits"].value))
+    return Chain(
+        (raw(ask, asked), term(values["reference"], "×"), Term("steps", "steps", steps, "", DERIVED, None, "÷")),
+        result("at the pin", asked[ask.name] * step_v(values), "V"),
+    )
+
+
+def counts_spreads(*names: str) -> Callable[[Mapping[str, float], Values], tuple[Spread, ...]]:
+    """What makes counts uncertain: the converter's step, and the noise of the readings."""
+
+    def spreads(asked: Mapping[str, float], values: Values) -> tuple[Spread, ...]:
+        step = tuple(Spread(name, 1.0 / math.sqrt(12.0), "converter step") for name in names)
+        return step + tuple(Spread(name, values["noise"].value, "noise") for name in names)
+
+    return spreads
+
+
+# Pins -------------------------------------------------------------------------------------------------------------------
+
+SUPPLY = PinSpec("supply", Role.SUPPLY, "red")
+GROUND = PinSpec("ground", Role.GROUND, "black")
+
+
+def analogue_pin(name: str = "output", colour: str = "green") -> PinSpec:
+    """An output that an analogue input reads."""
+    return PinSpec(name, Role.OUTPUT, colour, ("analogue",))
+
+
+# Shafts and wheels -------------------------------------------------------------------------------------------------------
+
+
+def period_ask(typical_us: float, label: str = "time between pulses") -> Ask:
+    """Time between two pulses, µs."""
+    return Ask("period", label, "µs", 1, 60_000_000, typical_us, logarithmic=True)
+
+
+def periods(
+    channel: str,
+) -> Callable[[Mapping[str, Array], Array | None, Values, dict[str, float]], Mapping[str, Array]]:
+    """Edges of one channel into the periods between them: the first edge ends none."""
+
+    def asked(
+        channels: Mapping[str, Array], times_us: Array | None, values: Values, notebook: dict[str, float]
+    ) -> Mapping[str, Array]:
+        stamps = channels[channel]
+        before = np.concatenate([[notebook.get("edge", math.nan)], stamps[:-1]])
+        if stamps.size and math.isfinite(stamps[-1]):
+            notebook["edge"] = float(stamps[-1])
+        with np.errstate(invalid="ignore"):
+            return {"period": stamps - before}
+
+    return asked
+
+
+def no_period(period: Array) -> npt.NDArray[np.bool_]:
+    """Where there is no time between pulses."""
+    return np.asarray(~((period >= SHORTEST_US) & np.isfinite(period)))
+
+
+SHORTEST_US = 1e-3  # no timer of a bench sees less than a nanosecond
+NO_PULSE = ("", "no pulse before this one: a speed needs two")

@@ -1,0 +1,132 @@
+"""Infrared triangulation ranger, three pins: an analogue voltage that falls with distance."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from tickstone.core import triangulation
+from tickstone.core.constants import ConstantSpec, Values
+from tickstone.core.rigs.kinds.base import (
+    Array,
+    Chain,
+    ChannelSpec,
+    Converted,
+    Inverse,
+    Kind,
+    Moment,
+    Move,
+    Quantity,
+    Rule,
+    Series,
+    Surroundings,
+    Term,
+    Working,
+)
+from tickstone.core.rigs.kinds.parts import (
+    GROUND,
+    SHEET,
+    SUPPLY,
+    analogue_pin,
+    converter,
+    counts_ask,
+    counts_chain,
+    counts_of,
+    counts_spreads,
+    level_v,
+    result,
+    step_v,
+    term,
+)
+from tickstone.errors import BadInput
+
+REASONS = (*triangulation.REASONS, "outside the converter's range")
+NO_CODE = len(REASONS) - 1
+
+
+def _curve(values: Values) -> tuple[float, float, float]:
+    return values["a"].value, values["b"].value, values["c"].value
+
+
+def read(asked: Mapping[str, Array], values: Values, around: Surroundings) -> Converted:
+    """Counts to distances, mm, on the far branch of the curve."""
+    level = level_v(asked["counts"], values)
+    found = triangulation.distances(level, *_curve(values), values["nearest"].value, values["farthest"].value)
+    return Converted(found.distance_mm, np.where(np.isnan(level), NO_CODE, found.reason).astype(np.int8))
+
+
+def _chains(
+    asked: Mapping[str, float], values: Values, around: Surroundings
+) -> tuple[tuple[Chain, ...], tuple[Term, ...]]:
+    counts = counts_chain(counts_ask("counts", "reading", values, 0.25), asked, values)
+    level = result("at the pin", counts.result.value, "V", "÷ (")
+    return (counts,), (term(values["a"]), level, term(values["c"], "−"), term(values["b"], ") −"))
+
+
+def _more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> tuple[Series, ...]:
+    distance = read(asked, values, around).values
+    a, b, _ = _curve(values)
+    return (
+        Series("level", "at the pin", "V", level_v(asked["counts"], values), 3),
+        Series("per_count", "one count is worth", "mm", triangulation.mm_per_volt(distance, a, b) * step_v(values), 2),
+    )
+
+
+def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[Rule, ...]:
+    level = asked["counts"] * step_v(values)
+    a, b, c = _curve(values)
+    rules = [Rule("without b", a / (level - c))] if level > c else []
+    return (*rules, *([Rule("without c", a / level - b)] if level > 0 else []))
+
+
+def _counts_at(wanted_mm: float, values: Values, around: Surroundings) -> Mapping[str, float]:
+    a, b, c = _curve(values)
+    if wanted_mm + b <= 0:
+        raise BadInput(f"The curve has no voltage at {wanted_mm:g} mm.", "wanted")
+    return {"counts": counts_of(float(triangulation.volts_at(wanted_mm, a, b, c)), values)}
+
+
+def words(moment: Moment, values: Values) -> str:
+    """What the ranger says; a voltage too near or too far is never "clear"."""
+    found = moment.converted
+    good = found.values[found.valid]
+    if good.size:
+        return f"Something {float(np.median(good[-5:])):.0f} mm ahead, or nearer than {values['nearest'].value:.0f} mm."
+    if found.codes.size and int(found.codes[-1]) == triangulation.TOO_NEAR:
+        return f"Nearer than {values['nearest'].value:.0f} mm: one voltage belongs to two distances here."
+    return "Nothing it can place. Not the same as clear." if found.values.size else "No reading yet."
+
+
+KIND = Kind(
+    id="triangulation-ranger",
+    title="infrared triangulation ranger, analogue",
+    supply_v=5.0,
+    supply_ma=30.0,
+    pins=(SUPPLY, GROUND, analogue_pin()),
+    channels=(ChannelSpec("counts", "reading", "level", "counts", ("ir_adc", "range_adc"), 0.0, 16_777_215.0),),
+    quantity=Quantity("distance", "mm", 0.0, 1000.0),
+    constants=(
+        ConstantSpec("a", "a", "V·mm", 260.0, 13.0, SHEET, 1, 10_000, "calibrate", shown_at=("convert",)),
+        ConstantSpec("b", "b", "mm", 9.0, 3.0, SHEET, -200, 500, "calibrate", shown_at=("convert",)),
+        ConstantSpec("c", "c", "V", 0.05, 0.02, SHEET, -1, 3, "calibrate", shown_at=("convert",)),
+        ConstantSpec("nearest", "nearest", "mm", 100.0, None, "common practice", 1, 2000, "convert", counts=False),
+        ConstantSpec("farthest", "farthest", "mm", 800.0, None, "common practice", 10, 6000, "convert", counts=False),
+        *converter(2.0),
+    ),
+    derived=(),
+    reasons=REASONS,
+    working=Working(
+        asks=lambda values: (counts_ask("counts", "reading", values, 0.25),),
+        read=read,
+        chains=_chains,
+        more=_more,
+        rules=_rules,
+        spreads=counts_spreads("counts"),
+        moves=lambda values: (Move("counts", 1, "One count more"),),
+        inverse=Inverse(300.0, 1.0, 6000.0, _counts_at),
+        causes={"a": "curve (a, b, c)", "b": "curve (a, b, c)", "c": "curve (a, b, c)"},
+    ),
+    words=words,
+    cautions=("Its lamp is infrared: do not look into it from near.",),
+)  # fmt: skip

@@ -1,0 +1,180 @@
+"""The worked line: what raw numbers mean with a set of constants, how sure that is, and what would move it.
+
+Nothing here knows a kind of sensor: the kind's own conversion is asked, and asked again with each number a little off.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from tickstone.core.checks import check_between
+from tickstone.core.constants import Provenance, Values
+from tickstone.core.rigs.kinds.base import Chain, Converted, Kind, Moment, Rule, Series, Surroundings, Term
+from tickstone.core.uncertainty import Budget, propagate
+from tickstone.core.wording import fixed
+from tickstone.errors import BadInput
+
+NOTHING = Budget(0.0, {}, {})
+RAW = "raw:"  # before the name of a raw number, so that it cannot be taken for a constant
+
+
+@dataclass(frozen=True)
+class Worked:
+    """A conversion step by step. ``value`` is None with a reason when the reading means nothing.
+
+    ``chains`` lead up to ``terms``, the main line; ``sd`` is k = 1; ``shares`` are of the variance, by cause, largest
+    first; ``more`` are further results of the same reading; ``moves`` and ``said`` are sentences.
+    """
+
+    chains: tuple[Chain, ...]
+    terms: tuple[Term, ...]
+    value: float | None
+    sd: float | None
+    valid: bool
+    reason: str
+    shares: tuple[tuple[str, float], ...]
+    rules: tuple[Rule, ...]
+    more: tuple[Series, ...]
+    moves: tuple[str, ...]
+    said: str
+    warnings: tuple[str, ...]
+
+
+def check_asked(what: Kind, values: Values, asked: Mapping[str, float]) -> dict[str, float]:
+    """The raw numbers that a kind asks for, typical ones where none is given.
+
+    Raises BadInput naming the number that lies outside its span, or that is not asked for.
+    """
+    asks = {ask.name: ask for ask in what.working.asks(values)}
+    unknown = [name for name in asked if name not in asks]
+    if unknown:
+        raise BadInput(f"{unknown[0]} is not asked for here; {', '.join(asks)} are.", unknown[0])
+    return {name: check_between(asked.get(name, ask.typical), ask.low, ask.high, name) for name, ask in asks.items()}
+
+
+def work(what: Kind, values: Values, asked: Mapping[str, float], around: Surroundings) -> Worked:
+    """Work one reading.
+
+    Parameters: what, the kind; values, its constants as they stand; asked, its raw numbers; around, other sensors.
+    Returns: Worked. Raises: BadInput naming a raw number that cannot be. Source of the ±: JCGM 100:2008, 5.1.2.
+    """
+    numbers = check_asked(what, values, asked)
+    found = _convert(what, values, numbers, around)
+    code, value = int(found.codes[0]), float(found.values[0])
+    known = math.isfinite(value)
+    budget = _budget(what, values, numbers, around) if known else None
+    chains, terms = what.working.chains(numbers, values, around)
+    single = {name: np.array([number]) for name, number in numbers.items()}
+    return Worked(
+        chains=chains,
+        terms=terms,
+        value=value if known else None,
+        sd=budget.uncertainty if budget is not None else None,
+        valid=code == 0,
+        reason=what.reasons[code],
+        shares=tuple(sorted(_felt((budget or NOTHING).shares), key=lambda item: -item[1])),
+        rules=what.working.rules(numbers, values, around) if known else (),
+        more=what.working.more(single, values, around),
+        moves=_moves(what, values, numbers, around, value) if known else (),
+        said=what.words(Moment(np.zeros(1), found, single), values),
+        warnings=_warnings(what, numbers, values),
+    )
+
+
+def _felt(shares: Mapping[str, float]) -> list[tuple[str, float]]:
+    return [(cause, share) for cause, share in shares.items() if share > 0]
+
+
+def _convert(what: Kind, values: Values, numbers: Mapping[str, float], around: Surroundings) -> Converted:
+    return what.working.read({name: np.array([number]) for name, number in numbers.items()}, values, around)
+
+
+def _result(what: Kind, values: Values, around: Surroundings, changed: Mapping[str, float]) -> float:
+    """The result with some raw numbers and constants changed."""
+    raw = {name.removeprefix(RAW): number for name, number in changed.items() if name.startswith(RAW)}
+    constants = {name: number for name, number in changed.items() if not name.startswith(RAW)}
+    moved = {name: replace(value, value=constants.get(name, value.value)) for name, value in values.items()}
+    air = around.air_c
+    if air is not None and "air" in constants:
+        around = replace(around, air_c=air + constants["air"] - values["air"].value)
+    return float(_convert(what, moved, raw, around).values[0])
+
+
+def _numbers(values: Values, numbers: Mapping[str, float]) -> dict[str, float]:
+    return {name: value.value for name, value in values.items()} | {f"{RAW}{name}": n for name, n in numbers.items()}
+
+
+def _budget(what: Kind, values: Values, numbers: Mapping[str, float], around: Surroundings) -> Budget | None:
+    """Every uncertain constant, and what makes the raw numbers uncertain, each asked for by moving it a little."""
+    causes = {name: what.working.causes.get(name, value.label) for name, value in values.items()}
+    sds = {name: value.sd for name, value in values.items() if value.sd and value.provenance is not Provenance.DERIVED}
+    base = _numbers(values, numbers)
+    spreads = what.working.spreads(numbers, values)
+    for at, spread in enumerate(spreads):  # a raw number may be uncertain for more than one reason
+        name = f"{RAW}{spread.asked}#{at}"
+        base[name], sds[name], causes[name] = 0.0, spread.sd, spread.cause
+
+    def result(changed: Mapping[str, float]) -> float:
+        plain = {name: number for name, number in changed.items() if "#" not in name}
+        for name, off in changed.items():
+            if "#" in name:
+                plain[name.split("#")[0]] += off
+        return _result(what, values, around, plain)
+
+    covariances = {
+        (name, key.removeprefix("covariance_with_")): covariance
+        for name, value in values.items()
+        for key, covariance in value.condition.items()
+        if key.startswith("covariance_with_")
+    }
+    for pair in covariances:  # what was fitted together is counted together
+        causes |= dict.fromkeys(pair, " and ".join(values[name].label for name in pair if name in values))
+    return propagate(result, base, sds, covariances, causes)
+
+
+def _moves(
+    what: Kind, values: Values, numbers: Mapping[str, float], around: Surroundings, value: float
+) -> tuple[str, ...]:
+    said = []
+    base = _numbers(values, numbers)
+    for move in what.working.moves(values):
+        name = f"{RAW}{move.name}" if move.name in numbers else move.name
+        if name not in base:
+            continue
+        moved = _result(what, values, around, {**base, name: base[name] + move.step}) - value
+        if math.isfinite(moved):
+            unit = what.quantity.unit
+            gap = "" if unit == "°" else "\u2009"
+            digits = max(0, min(6, 1 - math.floor(math.log10(abs(moved))))) if moved else 0
+            said.append(f"{move.when} moves this by {fixed(moved, digits)}{gap}{unit}.")
+    return tuple(said)
+
+
+def _warnings(what: Kind, numbers: Mapping[str, float], values: Values) -> tuple[str, ...]:
+    pinned = [
+        ask.label
+        for ask in what.working.asks(values)
+        if ask.unit == "counts" and numbers[ask.name] in (ask.low, ask.high)
+    ]
+    if not pinned:
+        return ()
+    return (
+        f"{' and '.join(pinned)} {'is' if len(pinned) == 1 else 'are'} pinned at an end: the truth may lie beyond.",
+    )
+
+
+def solve(what: Kind, values: Values, wanted: float, around: Surroundings) -> dict[str, float]:
+    """The inverse question: the raw numbers that would give ``wanted``. Raises BadInput for ``wanted``."""
+    inverse = what.working.inverse
+    if inverse is None:
+        raise BadInput(f"A {what.title} cannot be asked backwards.", "wanted")
+    check_between(wanted, inverse.low, inverse.high, "wanted")
+    found = dict(inverse.solve(wanted, values, around))
+    for name, number in found.items():
+        if not math.isfinite(number):
+            raise BadInput(f"No reading of {name} would give {wanted:g} {what.quantity.unit}.", "wanted")
+    return found
