@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import argparse
+import contextlib
 import json
 import sys
-from typing import Any
+from typing import Any, TextIO
 
 from tickstone.errors import TickStoneError
 
@@ -26,6 +27,17 @@ def main(arguments: list[str] | None = None) -> int:
     calc.add_argument("fields", nargs="*", metavar="field=value")
     calc.add_argument("--list", action="store_true", help="all calculations with their schemas")
     calc.add_argument("--batch", action="store_true", help="read JSON lines from standard input")
+    convert = commands.add_parser("convert", help="a CSV of raw readings in, raw and converted columns out")
+    convert.add_argument("file", metavar="FILE", help="the file, or - for standard input")
+    convert.add_argument("--rig", metavar="RIG.json", help="the rig that the readings come from")
+    convert.add_argument("--set", action="append", default=[], metavar="CONSTANT=VALUE", help="a constant to work with")
+    convert.add_argument(
+        "--column",
+        action="append",
+        default=[],
+        metavar="COLUMN=SENSOR.CHANNEL",
+        help="what a column is, where its name does not tell (nothing after = leaves it alone)",
+    )
     commands.add_parser("screenshots", help="renew docs/screenshots")
     commands.add_parser("api-types", help="renew the front end's types from the API")
     benchmark = commands.add_parser("benchmark", help="measure speed and memory")
@@ -47,6 +59,8 @@ def _run(said: argparse.Namespace) -> int:
     """Only what a command needs is imported: ``calc`` must start in well under a second."""
     if said.command == "calc":
         return _calc(said)
+    if said.command == "convert":
+        return _convert(said)
     if said.command in ("demo", "serve"):
         from tickstone.launch.serve import serve
 
@@ -79,6 +93,44 @@ def _calc(said: argparse.Namespace) -> int:
     inputs = _fields(said.fields) if said.fields or sys.stdin.isatty() else _from_input()
     print(json.dumps(run(said.name, inputs), ensure_ascii=False, allow_nan=False, indent=2))
     return 0
+
+
+def _convert(said: argparse.Namespace) -> int:
+    from tickstone.errors import BadInput
+    from tickstone.formats import columns, converted, rig_json
+    from tickstone.formats.table import Table
+
+    constants = {}
+    for name, value in _fields(said.set).items():
+        if isinstance(value, bool) or not isinstance(value, int | float):
+            raise BadInput(f"{name} must be a number, not {value}.", name)
+        constants[name] = float(value)
+    told = dict(part.partition("=")[::2] for part in said.column)
+    with _opened(said.file) as stream:
+        table = Table(stream)
+        if said.rig:
+            with _opened(said.rig) as rig_file:
+                candidates = columns.rig_candidates(rig_json.rig_from_json(rig_file.read()), constants)
+        else:
+            candidates = columns.bare_candidates(constants)
+        converting = converted.Converting(table, columns.plan(table.names, candidates, told))
+        for text in converted.csv_blocks(converting):
+            sys.stdout.write(text)
+    if table.ragged:
+        where = ", ".join(map(str, table.first_ragged)) + (" …" if table.ragged > len(table.first_ragged) else "")
+        print(f"Too few or too many cells, filled or cut, in {table.ragged} rows: lines {where}.", file=sys.stderr)
+    return 0
+
+
+def _opened(name: str) -> contextlib.AbstractContextManager[TextIO]:
+    from tickstone.errors import BadInput
+
+    if name == "-":
+        return contextlib.nullcontext(sys.stdin)
+    try:
+        return open(name, encoding="utf-8-sig", errors="replace")
+    except OSError as error:
+        raise BadInput(f"{name} cannot be read: {(error.strerror or 'no such file').lower()}.", "file") from None
 
 
 def _fields(fields: list[str]) -> dict[str, Any]:

@@ -22,11 +22,12 @@ MAY_IMPORT = {
     "link": {"core", "errors"},
     "standin": {"core", "errors"},
     "firmware": {"core", "errors"},
+    "formats": {"core", "errors"},
     "store": {"core", "errors"},
-    "actions": {"core", "errors", "calculations", "link", "firmware", "store"},
-    "api": {"core", "errors", "calculations", "link", "store", "actions"},
+    "actions": {"core", "errors", "calculations", "formats", "link", "firmware", "store"},
+    "api": {"core", "errors", "calculations", "formats", "link", "store", "actions"},
     "launch": {"core", "errors", "actions", "api", "link", "standin", "store"},
-    "cli": {"errors", "calculations", "launch"},
+    "cli": {"errors", "calculations", "formats", "launch"},
 }
 CORE_MAY_IMPORT = {"numpy", "scipy", "numba", "tickstone"}
 STANDARD_NOT_IN_CORE = {"os", "socket", "logging", "time", "subprocess", "threading", "random", "pathlib"}

@@ -8,9 +8,9 @@ from sqlalchemy.orm import Session
 
 from tickstone.actions.rigs import rig_fields
 from tickstone.core.checks import check_between, check_not_negative
-from tickstone.core.constants import ConstantSpec, Provenance, Value, assumed, settle
+from tickstone.core.constants import ConstantSpec, Provenance, Value, settle
 from tickstone.core.rigs.kinds import kind
-from tickstone.core.rigs.rig import Board
+from tickstone.core.rigs.usual import told_by_board
 from tickstone.errors import BadInput
 from tickstone.store import constants, log, rigs
 
@@ -29,29 +29,10 @@ def settled(session: Session, stored: rigs.StoredRig, sensor: str, air: Value | 
     known = constants.latest(session, sensor_id, rig_fields(stored.rig))
     specs = {spec.name: spec for spec in what.constants}
     dressed = {name: constants.dressed(value, specs) for name, value in known.items() if name in specs}
-    dressed = from_board(stored.rig.board, what.constants) | dressed
+    dressed = told_by_board(stored.rig.board, what.constants) | dressed
     if air is not None and "air" in specs:
         dressed["air"] = replace(air, shown_at=specs["air"].shown_at, typed=(specs["air"].low, specs["air"].high))
     return settle(what.constants, what.derived, dressed)
-
-
-def from_board(board: Board, specs: tuple[ConstantSpec, ...]) -> dict[str, Value]:
-    """The constants that the board's own record gives, as certain in proportion as their defaults."""
-    found = {}
-    for spec in specs:
-        told = getattr(board, spec.board) if spec.board else None
-        if told is not None and spec.default:
-            sd = None if spec.sd is None else spec.sd * float(told) / spec.default
-            found[spec.name] = replace(assumed_value(spec), value=float(told), sd=sd, source=board.title)
-    return found
-
-
-def assumed_value(spec: ConstantSpec) -> Value:
-    """The default of a constant that must have one."""
-    value = assumed(spec)
-    if value is None:
-        raise BadInput(f"{spec.label} has no usual value: it is settled on a rig.", spec.name)
-    return value
 
 
 def all_settled(session: Session, stored: rigs.StoredRig) -> dict[str, dict[str, Value]]:

@@ -1,21 +1,26 @@
-"""Working raw numbers: with a rig's own constants, or with the usual ones of a loose part and what a person types."""
+"""Working raw numbers: with a rig's own constants, or with the usual ones of a loose part and what a person types; one
+reading, or a file of them."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
+from typing import TextIO
 
 import numpy as np
 from sqlalchemy.orm import Session
 
 from tickstone.actions import constants
 from tickstone.core import worked
-from tickstone.core.checks import check_between
-from tickstone.core.constants import Provenance, Values, settle
+from tickstone.core.constants import Values
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.kinds.base import Kind, Surroundings
-from tickstone.errors import BadInput
+from tickstone.core.rigs.usual import usual_values
+from tickstone.formats import columns
+from tickstone.formats.converted import Converting
+from tickstone.formats.table import Table
 from tickstone.store import rigs
+from tickstone.store.database import Database
 
 FEWEST_READINGS = 1  # of the air that was live just then
 
@@ -53,18 +58,27 @@ def loose(kind_id: str, typed: Mapping[str, float], air_c: float | None = None) 
     Raises BadInput naming the constant that it does not have, or that cannot be so.
     """
     what = kind(kind_id)
-    specs = {spec.name: spec for spec in what.constants}
-    known = {}
-    for name, value in typed.items():
-        if name not in specs:
-            raise BadInput(f"A {what.title} has no constant {name!r}.", name)
-        spec = specs[name]
-        usual = replace(spec, default=check_between(value, spec.low, spec.high, name))
-        dressed = constants.assumed_value(usual)
-        sd = spec.sd if spec.typed_as is Provenance.MEASURED else None
-        known[name] = replace(dressed, provenance=spec.typed_as, sd=sd, source="typed here")
-    return Part(what, settle(what.constants, what.derived, known), _around(air_c))
+    return Part(what, usual_values(what, said=typed), _around(air_c))
 
 
 def _around(air_c: float | None) -> Surroundings:
     return Surroundings(None if air_c is None else np.array([air_c]))
+
+
+def tabled(database: Database, stream: TextIO, slug: str, said: Mapping[str, str]) -> tuple[Converting, list[str]]:
+    """A table of raw readings, about to be converted: with a rig's constants as they stand, or as of loose parts.
+
+    Parameters: stream, the text; slug, of the rig, empty for none; said, column name to what it is.
+    Returns: the conversion, and everything that a column can be said to be. Raises BadInput and NotFound.
+    """
+    if slug:
+        with database.transaction() as session:
+            stored = rigs.rig_named(session, slug)
+            settled = constants.all_settled(session, stored)
+            candidates = [
+                columns.Candidate(s.id, kind(s.kind), settled[s.id], prefix=f"{s.id}_") for s in stored.rig.sensors
+            ]
+    else:
+        candidates = columns.bare_candidates({})
+    table = Table(stream)
+    return Converting(table, columns.plan(table.names, candidates, said)), sorted(columns.targets(candidates))

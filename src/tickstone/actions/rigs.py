@@ -17,7 +17,7 @@ from tickstone.core.wiring.assign import assign
 from tickstone.errors import BadInput
 from tickstone.store import log, rigs
 
-RESERVED = {"api", "assets", "rigs"}
+RESERVED = {"api", "assets", "convert", "rigs"}
 
 
 def rig_fields(rig: Rig) -> dict[str, Any]:

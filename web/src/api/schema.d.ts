@@ -503,13 +503,13 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /**
-         * Worked
-         * @description One raw number worked into what it means.
-         */
-        get: operations["worked_api_rigs__slug__sensors__sensor__worked_get"];
+        get?: never;
         put?: never;
-        post?: never;
+        /**
+         * Work Mounted
+         * @description Raw numbers of a rig's sensor worked into what they mean.
+         */
+        post: operations["work_mounted_api_rigs__slug__sensors__sensor__worked_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -523,13 +523,53 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /**
-         * Inverse
-         * @description What the sensor would read at a distance.
-         */
-        get: operations["inverse_api_rigs__slug__sensors__sensor__worked_inverse_get"];
+        get?: never;
         put?: never;
-        post?: never;
+        /**
+         * Solve Mounted
+         * @description What a rig's sensor would read.
+         */
+        post: operations["solve_mounted_api_rigs__slug__sensors__sensor__worked_inverse_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/convert-file/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview
+         * @description What each column of a file (or of its beginning) is taken for, and its first rows converted.
+         */
+        post: operations["preview_api_convert_file_preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/convert-file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Convert
+         * @description The file with its converted columns, as CSV.
+         */
+        post: operations["convert_api_convert_file_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -824,6 +864,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All Kinds
+         * @description Every kind of sensor.
+         */
+        get: operations["all_kinds_api_kinds_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/kinds/{kind}/worked": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Work Loose
+         * @description Raw numbers of a part that is on no rig, worked into what they mean.
+         */
+        post: operations["work_loose_api_kinds__kind__worked_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/kinds/{kind}/worked/inverse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Solve Loose
+         * @description What a part that is on no rig would read.
+         */
+        post: operations["solve_loose_api_kinds__kind__worked_inverse_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/health": {
         parameters: {
             query?: never;
@@ -848,6 +948,32 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AskModel
+         * @description A raw number that is asked for, and what it is just now; ``volts`` is what one count is worth, where it is one.
+         */
+        AskModel: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Value */
+            value: number;
+            /** Digits */
+            digits: number;
+            /** Logarithmic */
+            logarithmic: boolean;
+            /** Choices */
+            choices: string[];
+            /** Volts */
+            volts: number | null;
+        };
         /** AssuranceModel */
         AssuranceModel: {
             /** Kind */
@@ -900,6 +1026,12 @@ export interface components {
             /** Title */
             title: string;
         };
+        /** ChainModel */
+        ChainModel: {
+            /** Terms */
+            terms: components["schemas"]["TermModel"][];
+            result: components["schemas"]["TermModel"];
+        };
         /** ChangeModel */
         ChangeModel: {
             /** Sensor */
@@ -919,6 +1051,18 @@ export interface components {
             clear_mm: number;
             /** Recording Id */
             recording_id?: number | null;
+        };
+        /**
+         * ColumnModel
+         * @description A column of the file: ``role`` is time, a sensor's channel, a plain conversion, or nothing.
+         */
+        ColumnModel: {
+            /** Name */
+            name: string;
+            /** Target */
+            target: string;
+            /** Role */
+            role: string;
         };
         /** Constant */
         Constant: {
@@ -969,6 +1113,10 @@ export interface components {
             t_s: number;
             /** Raw */
             raw: number;
+            /** Asked */
+            asked: {
+                [key: string]: number;
+            };
             /** Value */
             value: number | null;
             /** Reason */
@@ -1135,12 +1283,21 @@ export interface components {
             /** True Mm */
             true_mm: number;
         };
-        /** InverseModel */
-        InverseModel: {
-            /** Distance Mm */
-            distance_mm: number;
-            /** Echo Us */
-            echo_us: number;
+        /** InverseSpan */
+        InverseSpan: {
+            /** Typical */
+            typical: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+        };
+        /** KindLine */
+        KindLine: {
+            /** Id */
+            id: string;
+            /** Title */
+            title: string;
         };
         /** LabelAsked */
         LabelAsked: {
@@ -1182,6 +1339,29 @@ export interface components {
             /** Plus Minus */
             plus_minus: number;
         };
+        /**
+         * LooseAsked
+         * @description Raw numbers by name, and the constants that differ from the usual ones.
+         */
+        LooseAsked: {
+            /** Asked */
+            asked?: {
+                [key: string]: number;
+            };
+            /** Constants */
+            constants?: {
+                [key: string]: number;
+            };
+        };
+        /** LooseWanted */
+        LooseWanted: {
+            /** Wanted */
+            wanted: number;
+            /** Constants */
+            constants?: {
+                [key: string]: number;
+            };
+        };
         /** MarkChange */
         MarkChange: {
             /** Label */
@@ -1209,6 +1389,30 @@ export interface components {
             conditions: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * MountedAsked
+         * @description Raw numbers by name (typical ones where none is given), and the air at that moment.
+         */
+        MountedAsked: {
+            /** Asked */
+            asked?: {
+                [key: string]: number;
+            };
+            /** Air C */
+            air_c?: number | null;
+            /**
+             * Live Air
+             * @default false
+             */
+            live_air: boolean;
+        };
+        /** MountedWanted */
+        MountedWanted: {
+            /** Wanted */
+            wanted: number;
+            /** Air C */
+            air_c?: number | null;
         };
         /** NameAsked */
         NameAsked: {
@@ -1330,6 +1534,19 @@ export interface components {
             path: string;
             /** Title */
             title: string;
+        };
+        /** PreviewModel */
+        PreviewModel: {
+            /** Columns */
+            columns: components["schemas"]["ColumnModel"][];
+            /** Targets */
+            targets: string[];
+            /** Header */
+            header: string[];
+            /** Rows */
+            rows: string[][];
+            /** Ragged */
+            ragged: number;
         };
         /**
          * PullUpPart
@@ -1462,12 +1679,10 @@ export interface components {
         RuleModel: {
             /** Name */
             name: string;
-            /** Distance Mm */
-            distance_mm: number;
-            /** Error Mm */
-            error_mm: number;
-            /** Exact At C */
-            exact_at_c: number | null;
+            /** Value */
+            value: number | null;
+            /** Exact */
+            exact: string;
         };
         /**
          * RulerModel
@@ -1548,8 +1763,6 @@ export interface components {
             raw_digits: number;
             /** Supply V */
             supply_v: number;
-            /** Conversions */
-            conversions: string[];
             /** Procedures */
             procedures: string[];
             /** Decisions */
@@ -1561,12 +1774,32 @@ export interface components {
                 [key: string]: string[];
             };
         };
+        /** SeriesModel */
+        SeriesModel: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number | null;
+            /** Digits */
+            digits: number;
+        };
         /** ShareModel */
         ShareModel: {
             /** Label */
             label: string;
             /** Share */
             share: number;
+        };
+        /** SolvedModel */
+        SolvedModel: {
+            /** Wanted */
+            wanted: number;
+            /** Asks */
+            asks: components["schemas"]["AskModel"][];
         };
         /**
          * SourceAsked
@@ -1672,13 +1905,18 @@ export interface components {
             /** Label */
             label: string;
             /** Value */
-            value: number;
+            value: number | null;
             /** Unit */
             unit: string;
             /** Plus Minus */
             plus_minus: number | null;
-            /** Provenance */
-            provenance: string;
+            /**
+             * Provenance
+             * @enum {string}
+             */
+            provenance: "assumed" | "measured" | "derived" | "chosen";
+            /** Sign */
+            sign: string;
         };
         /** TraceModel */
         TraceModel: {
@@ -1736,14 +1974,31 @@ export interface components {
             /** To */
             to: string;
         };
-        /** WorkedModel */
+        /**
+         * WorkedModel
+         * @description One reading, step by step; ``plus_minus`` is 95 %. ``constants`` are what it was worked with.
+         */
         WorkedModel: {
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+            /** Quantity */
+            quantity: string;
+            /** Unit */
+            unit: string;
+            /** Digits */
+            digits: number;
+            /** Asks */
+            asks: components["schemas"]["AskModel"][];
+            /** Chains */
+            chains: components["schemas"]["ChainModel"][];
             /** Terms */
             terms: components["schemas"]["TermModel"][];
-            /** Distance Mm */
-            distance_mm: number | null;
-            /** Plus Minus Mm */
-            plus_minus_mm: number | null;
+            /** Value */
+            value: number | null;
+            /** Plus Minus */
+            plus_minus: number | null;
             /** Valid */
             valid: boolean;
             /** Reason */
@@ -1752,12 +2007,19 @@ export interface components {
             shares: components["schemas"]["ShareModel"][];
             /** Rules */
             rules: components["schemas"]["RuleModel"][];
+            /** More */
+            more: components["schemas"]["SeriesModel"][];
             /** Moves */
             moves: string[];
+            /** Said */
+            said: string;
             /** Warnings */
             warnings: string[];
-            /** Speed M S */
-            speed_m_s: number;
+            /** Cautions */
+            cautions: string[];
+            /** Constants */
+            constants: components["schemas"]["Constant"][];
+            inverse: components["schemas"]["InverseSpan"] | null;
         };
         /** StepModel */
         tickstone__api__calibrate__StepModel: {
@@ -3442,13 +3704,9 @@ export interface operations {
             };
         };
     };
-    worked_api_rigs__slug__sensors__sensor__worked_get: {
+    work_mounted_api_rigs__slug__sensors__sensor__worked_post: {
         parameters: {
-            query: {
-                raw: number;
-                air_c?: number | null;
-                live_air?: boolean;
-            };
+            query?: never;
             header?: never;
             path: {
                 slug: string;
@@ -3456,7 +3714,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MountedAsked"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {
@@ -3505,12 +3767,9 @@ export interface operations {
             };
         };
     };
-    inverse_api_rigs__slug__sensors__sensor__worked_inverse_get: {
+    solve_mounted_api_rigs__slug__sensors__sensor__worked_inverse_post: {
         parameters: {
-            query: {
-                distance_mm: number;
-                air_c?: number | null;
-            };
+            query?: never;
             header?: never;
             path: {
                 slug: string;
@@ -3518,7 +3777,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MountedWanted"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {
@@ -3526,7 +3789,135 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["InverseModel"];
+                    "application/json": components["schemas"]["SolvedModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    preview_api_convert_file_preview_post: {
+        parameters: {
+            query?: {
+                rig?: string;
+                /** @description column=sensor.channel, or column= to leave it alone */
+                column?: string[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "text/csv": string;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreviewModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    convert_api_convert_file_post: {
+        parameters: {
+            query?: {
+                rig?: string;
+                /** @description column=sensor.channel, or column= to leave it alone */
+                column?: string[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "text/csv": string;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
                 };
             };
             /** @description Not Found */
@@ -4495,6 +4886,186 @@ export interface operations {
                 };
                 content: {
                     "application/json": unknown;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    all_kinds_api_kinds_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KindLine"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    work_loose_api_kinds__kind__worked_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LooseAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkedModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    solve_loose_api_kinds__kind__worked_inverse_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LooseWanted"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SolvedModel"];
                 };
             };
             /** @description Not Found */

@@ -95,7 +95,8 @@ class Quantity:
 class Ask:
     """A raw number that is typed, dragged, or taken from a reading: its span, and what it typically is.
 
-    ``logarithmic`` numbers are dragged by ratio; ``choices`` names the values 0, 1, … of one that is only ever those.
+    ``logarithmic`` numbers are dragged by ratio; ``choices`` names the values 0, 1, … of one that is only ever those;
+    without one that is not ``needed`` the main result is there all the same.
     """
 
     name: str
@@ -107,6 +108,7 @@ class Ask:
     digits: int = 0
     logarithmic: bool = False
     choices: tuple[str, ...] = ()
+    needed: bool = True
 
 
 @dataclass(frozen=True)
@@ -150,13 +152,15 @@ class Rule:
 
 @dataclass(frozen=True)
 class Series:
-    """A further result of the same raw numbers: shape (n,), NaN where there is none."""
+    """A further result of the same raw numbers: shape (n,), NaN where there is none. ``needs`` names the raw number it
+    cannot do without, where others can."""
 
     name: str
     label: str
     unit: str
     values: Array
     digits: int = 2
+    needs: str = ""
 
 
 @dataclass(frozen=True)
@@ -178,6 +182,9 @@ class Move:
     when: str
 
 
+VALUE = "value"
+
+
 def _no_series(asked: Mapping[str, Array], values: Values, around: Surroundings) -> tuple[Series, ...]:
     return ()
 
@@ -193,7 +200,8 @@ class Working:
     ``read`` is the conversion; ``chains`` spells it out for one reading, main line last, in the same numbers. ``asked``
     turns channels into the numbers that are asked for, where the two differ (edges into periods): it gets the channels,
     the row times in µs (or None), the constants, and a notebook that it may keep from one block of rows to the next.
-    ``causes`` names the cause under which a constant's uncertainty is counted.
+    ``causes`` names the cause under which a constant's uncertainty is counted. ``bare`` names the results that hold for a
+    part of which nothing is known but its kind: further results by name, VALUE for the main one.
     """
 
     asks: Callable[[Values], tuple[Ask, ...]]
@@ -205,6 +213,7 @@ class Working:
     moves: Callable[[Values], tuple[Move, ...]] = lambda values: ()
     inverse: Inverse | None = None
     causes: Mapping[str, str] = field(default_factory=dict)
+    bare: tuple[str, ...] = (VALUE,)
     asked: Callable[[Mapping[str, Array], Array | None, Values, dict[str, float]], Mapping[str, Array]] = (
         lambda channels, times_us, values, notebook: channels
     )

@@ -126,6 +126,7 @@ KIND = Kind(
         rules=_rules,
         spreads=counts_spreads("counts"),
         moves=lambda values: (Move("counts", 1, "One count more"),),
+        bare=("level",),
         inverse=Inverse(7.4, 0.0, 1000.0, _counts_at),
         causes={"top": "resistors", "bottom": "resistors"},
     ),

@@ -42,7 +42,7 @@ from tickstone.core.rigs.kinds.parts import (
 from tickstone.errors import BadInput
 
 PERIOD = period_ask(20_000, "time between marks")
-LEVEL = Ask("level", "output just now", "", 0, 1, 0, choices=("low", "high"))
+LEVEL = Ask("level", "output just now", "", 0, 1, 0, choices=("low", "high"), needed=False)
 
 
 def read(asked: Mapping[str, Array], values: Values, around: Surroundings) -> Converted:
@@ -124,7 +124,7 @@ KIND = Kind(
         ),
         moves=lambda values: (Move("period", values["tick"].value, f"One timer step of {values['tick'].value:g} µs"),),
         inverse=Inverse(3000.0, 0.0, 1e6, _period_at),
-        asked=periods("edge"),
+        asked=periods("edge", "level"),
     ),
     words=words,
     cautions=(

@@ -56,7 +56,11 @@ def _chains(
 
 def _more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> tuple[Series, ...]:
     turns = np.where(np.isfinite(asked["count"]), asked["count"], np.nan) / values["steps"].value
-    return (Series("turns", "turns", "", turns, 3), Series("angle", "turned", "°", 360.0 * turns, 1))
+    return (
+        Series("count", "count", "steps", turns * values["steps"].value, 0),
+        Series("turns", "turns", "", turns, 3),
+        Series("angle", "turned", "°", 360.0 * turns, 1),
+    )
 
 
 def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[Rule, ...]:
@@ -104,6 +108,7 @@ WORKING = Working(
     spreads=lambda asked, values: (Spread("count", HALF_STEP, "one step"),),
     moves=lambda values: (Move("count", 1, "One step more"),),
     inverse=Inverse(300.0, -1e6, 1e6, _count_at),
+    bare=("count",),
 )
 STEP = (DerivedSpec("step", "one step", "mm", "from circumference and steps", ("circumference", "steps"), _resolution),)
 
@@ -166,6 +171,7 @@ ROTARY = Kind(
         spreads=WORKING.spreads,
         moves=WORKING.moves,
         inverse=WORKING.inverse,
+        bare=WORKING.bare,
         asked=_quadrature_count,
     ),
     words=words,

@@ -209,6 +209,7 @@ ANALOGUE = Kind(
         rules=_rules(_analogue_axes),
         spreads=counts_spreads(*AXES),
         moves=lambda values: (Move("x", 1, "One count more on x"), Move("z", 1, "One count more on z")),
+        bare=(),
         inverse=Inverse(5.0, -180.0, 180.0, _analogue_at),
         causes={
             **{f"zero_{axis}": "zero of the axes" for axis in AXES},
@@ -251,7 +252,8 @@ def _inertial_asks(values: Values) -> tuple[Ask, ...]:
         for axis, g in zip(AXES, _TYPICAL_G, strict=True)
     )
     gyro = tuple(
-        Ask(f"g{axis}", f"ω {axis}", "counts", -32_768, 32_767, at) for axis, at in zip(AXES, (42, -18, 9), strict=True)
+        Ask(f"g{axis}", f"ω {axis}", "counts", -32_768, 32_767, at, needed=False)
+        for axis, at in zip(AXES, (42, -18, 9), strict=True)
     )
     return accel + gyro
 
@@ -280,7 +282,10 @@ def _inertial_series(asked: Mapping[str, Array], values: Values, around: Surroun
     rates = _rates(asked, values)
     return (
         *_series(_inertial_axes)(asked, values, around),
-        *(Series(f"rate_{axis}", f"ω {axis}", "°/s", rate, 2) for axis, rate in zip(AXES, rates, strict=True)),
+        *(
+            Series(f"rate_{axis}", f"ω {axis}", "°/s", rate, 2, needs=f"g{axis}")
+            for axis, rate in zip(AXES, rates, strict=True)
+        ),
     )
 
 
@@ -334,6 +339,7 @@ UNIT = Kind(
         rules=_rules(_inertial_axes),
         spreads=_inertial_spreads,
         moves=lambda values: (Move("x", 100, "A hundred counts more on x"),),
+        bare=("value", "roll", "pitch", "norm", "ax", "ay", "az", "rate_x", "rate_y", "rate_z"),
         inverse=Inverse(5.0, -180.0, 180.0, _inertial_at),
         causes={
             **{f"offset_{axis}": "offset of the axes" for axis in AXES},

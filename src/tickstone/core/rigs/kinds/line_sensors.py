@@ -180,6 +180,7 @@ KIND = Kind(
         rules=_rules,
         spreads=lambda asked, values: counts_spreads(*_names(values))(asked, values),
         moves=lambda values: (Move(_names(values)[-1], 10, "Ten counts more at the rightmost sensor"),),
+        bare=(),
         inverse=Inverse(6.0, -800.0, 800.0, _counts_at),
     ),
     words=words,

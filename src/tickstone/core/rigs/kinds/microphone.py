@@ -112,6 +112,7 @@ KIND = Kind(
         ),
         spreads=counts_spreads("swing"),
         moves=lambda values: (Move("swing", 1, "One count more"),),
+        bare=(),
         inverse=Inverse(5.0, 0.0, 1e6, _swing_at),
     ),
     words=words,

@@ -32,7 +32,7 @@ from tickstone.core.rigs.kinds.parts import GROUND, SUPPLY, raw, result, term
 
 EDGES = Ask("edges", "edges of all three", "1/s", 0, 1_000_000, 700, logarithmic=True)
 CODES = tuple(f"{code:03b}" for code in range(8))
-CODE = Ask("code", "levels H1 H2 H3", "", 0, 7, 5, choices=CODES)
+CODE = Ask("code", "levels H1 H2 H3", "", 0, 7, 5, choices=CODES, needed=False)
 NO_RATE = 1
 REASONS = ("", "no edges counted")
 WINDOW_S = 0.1  # over which a rate of edges is usually counted
@@ -142,6 +142,7 @@ KIND = Kind(
         moves=lambda values: (Move("edges", 10, "Ten edges more a second"),),
         inverse=Inverse(1000.0, 0.0, 1e6, _edges_at),
         asked=_edge_rate,
+        bare=("electrical",),
     ),
     words=words,
     cautions=(

@@ -117,21 +117,36 @@ def period_ask(typical_us: float, label: str = "time between pulses") -> Ask:
 
 
 def periods(
-    channel: str,
+    edge: str, level: str
 ) -> Callable[[Mapping[str, Array], Array | None, Values, dict[str, float]], Mapping[str, Array]]:
-    """Edges of one channel into the periods between them: the first edge ends none."""
+    """Edges of one channel, or the falling edges of a level over time, into the periods between them: the first edge
+    ends none, and rows without an edge have none."""
 
     def asked(
         channels: Mapping[str, Array], times_us: Array | None, values: Values, notebook: dict[str, float]
     ) -> Mapping[str, Array]:
-        stamps = channels[channel]
-        before = np.concatenate([[notebook.get("edge", math.nan)], stamps[:-1]])
-        if stamps.size and math.isfinite(stamps[-1]):
-            notebook["edge"] = float(stamps[-1])
-        with np.errstate(invalid="ignore"):
-            return {"period": stamps - before}
+        nothing = np.full(next(iter(channels.values())).shape, math.nan)
+        stamps = channels.get(edge, nothing)
+        levels = channels.get(level)
+        if levels is not None and times_us is not None and not np.isfinite(stamps).any():
+            stamps = falling(levels, times_us, notebook)
+        at = np.flatnonzero(np.isfinite(stamps))
+        period = nothing.copy()
+        if at.size:
+            period[at] = np.diff(stamps[at], prepend=notebook.get("edge", math.nan))
+            notebook["edge"] = float(stamps[at[-1]])
+        return {"period": period}
 
     return asked
+
+
+def falling(levels: Array, times_us: Array, notebook: dict[str, float]) -> Array:
+    """The time at each row where a level falls, NaN elsewhere."""
+    if not levels.size:
+        return np.full(0, math.nan)
+    before = np.concatenate([[notebook.get("level", levels[0])], levels[:-1]])
+    notebook["level"] = float(levels[-1])
+    return np.where((before >= 0.5) & (levels < 0.5), times_us, math.nan)
 
 
 def no_period(period: Array) -> npt.NDArray[np.bool_]:

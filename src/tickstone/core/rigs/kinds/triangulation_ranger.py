@@ -124,6 +124,7 @@ KIND = Kind(
         rules=_rules,
         spreads=counts_spreads("counts"),
         moves=lambda values: (Move("counts", 1, "One count more"),),
+        bare=("level",),
         inverse=Inverse(300.0, 1.0, 6000.0, _counts_at),
         causes={"a": "curve (a, b, c)", "b": "curve (a, b, c)", "c": "curve (a, b, c)"},
     ),

@@ -1,0 +1,115 @@
+"""Files of raw readings over HTTP: a look at what each column is, and the whole with converted columns."""
+
+from __future__ import annotations
+
+import io
+import itertools
+import tempfile
+from collections.abc import Iterator
+from typing import Annotated, BinaryIO, cast
+
+from fastapi import APIRouter, Query, Request
+from fastapi.responses import StreamingResponse
+from pydantic import BaseModel
+from starlette.concurrency import run_in_threadpool
+
+from tickstone.actions import converting
+from tickstone.api.needs import Shop
+from tickstone.errors import BadInput
+from tickstone.formats import converted
+
+router = APIRouter(prefix="/api/convert-file", tags=["convert"])
+
+IN_MEMORY = 8_000_000  # bytes; a larger file waits on disk
+MOST_BYTES = 4_000_000_000
+SHOWN_ROWS = 8
+
+Said = Annotated[list[str], Query(max_length=500, description="column=sensor.channel, or column= to leave it alone")]
+
+
+class ColumnModel(BaseModel):
+    """A column of the file: ``role`` is time, a sensor's channel, a plain conversion, or nothing."""
+
+    name: str
+    target: str
+    role: str
+
+
+class PreviewModel(BaseModel):
+    columns: list[ColumnModel]
+    targets: list[str]
+    header: list[str]
+    rows: list[list[str]]
+    ragged: int
+
+
+@router.post("/preview", openapi_extra={"requestBody": {"content": {"text/csv": {"schema": {"type": "string"}}}}})
+async def preview(shop: Shop, request: Request, rig: str = "", column: Said = []) -> PreviewModel:  # noqa: B006
+    """What each column of a file (or of its beginning) is taken for, and its first rows converted."""
+    with await _received(request) as file:
+        return await run_in_threadpool(_preview, shop, file, rig, column)
+
+
+@router.post("", openapi_extra={"requestBody": {"content": {"text/csv": {"schema": {"type": "string"}}}}})
+async def convert(shop: Shop, request: Request, rig: str = "", column: Said = []) -> StreamingResponse:  # noqa: B006
+    """The file with its converted columns, as CSV."""
+    file = await _received(request)
+    try:
+        begun, rest = await run_in_threadpool(_begin, shop, file, rig, column)
+    except BaseException:
+        file.close()
+        raise
+
+    def body() -> Iterator[str]:
+        with file:
+            yield from begun
+            yield from rest
+
+    return StreamingResponse(body(), media_type="text/csv; charset=utf-8")
+
+
+async def _received(request: Request) -> BinaryIO:
+    file = cast(BinaryIO, tempfile.SpooledTemporaryFile(max_size=IN_MEMORY))  # noqa: SIM115
+    size = 0
+    async for part in request.stream():
+        size += len(part)
+        if size > MOST_BYTES:
+            file.close()
+            raise BadInput(f"The file is larger than {MOST_BYTES / 1e9:g} GB: convert it on the command line.", "file")
+        file.write(part)
+    file.seek(0)
+    return file
+
+
+def _open(shop: Shop, file: BinaryIO, rig: str, column: list[str]) -> tuple[converted.Converting, list[str]]:
+    said = {}
+    for one in column:
+        name, equals, target = one.rpartition("=")
+        if not equals:
+            raise BadInput(f"{one!r} is not column=sensor.channel.", "column")
+        said[name] = target
+    text = io.TextIOWrapper(file, encoding="utf-8-sig", errors="replace")
+    return converting.tabled(shop.database, text, rig, said)
+
+
+def _begin(shop: Shop, file: BinaryIO, rig: str, column: list[str]) -> tuple[list[str], Iterator[str]]:
+    """The header and the first block at once, so that what cannot be is refused before anything is sent."""
+    making, _ = _open(shop, file, rig, column)
+    blocks = converted.csv_blocks(making)
+    return list(itertools.islice(blocks, 2)), blocks
+
+
+def _preview(shop: Shop, file: BinaryIO, rig: str, column: list[str]) -> PreviewModel:
+    making, targets = _open(shop, file, rig, column)
+    header, first = itertools.islice(converted.rows(making), 2)
+    plan, names = making.plan, making.table.names
+    plain = {at for one in plan.plain for at in one.columns}
+    time = None if plan.time is None else plan.time[0]
+    columns = []
+    for at, name in enumerate(names):
+        target = plan.target.get(name, "")
+        role = "time" if at == time else "channel" if target else "plain" if at in plain else ""
+        columns.append(ColumnModel(name=name, target=target, role=role))
+    return PreviewModel(
+        columns=columns, targets=targets, header=header[0], rows=first[:SHOWN_ROWS], ragged=making.table.ragged
+    )

@@ -1,0 +1,196 @@
+"""Which column of a table is what: guessed by name, said otherwise where a person knows better."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+import numpy.typing as npt
+
+from tickstone.core import adc, inertial
+from tickstone.core.constants import Values
+from tickstone.core.rigs.kinds import KINDS, kind
+from tickstone.core.rigs.kinds.base import VALUE, Kind
+from tickstone.core.rigs.rig import Rig
+from tickstone.core.rigs.usual import usual_values
+from tickstone.errors import BadInput
+
+Array = npt.NDArray[np.float64]
+
+TIMES_US = {"t_us": 1.0, "t_ms": 1e3, "t_s": 1e6}
+LENGTHS_MM = {"mm": 1.0, "cm": 10.0, "in": 25.4}
+UNIT_NAMES = {
+    "mm": "mm", "m/s": "m_s", "rpm": "rpm", "°": "deg", "°C": "c", "°/s": "dps", "g": "g", "V": "v", "mV": "mv", "%": "pct",
+    "Hz": "hz", "1/s": "per_s", "µA": "ua", "dB": "db", "steps": "steps", "counts": "counts", "": "",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """A sensor that columns may belong to; of a ``bare`` one nothing is known but its kind. ``prefix`` begins the names
+    of its converted columns."""
+
+    name: str
+    kind: Kind
+    values: Values
+    bare: bool = False
+    prefix: str = ""
+
+
+@dataclass
+class Mapped:
+    """A sensor with the columns that carry its channels: channel name to column index."""
+
+    candidate: Candidate
+    channels: dict[str, int]
+    notebook: dict[str, float] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Plain:
+    """Columns turned by a formula that needs no sensor: names of the results, and the function of the columns."""
+
+    columns: tuple[int, ...]
+    results: tuple[str, ...]
+    formula: Callable[..., tuple[Array, ...]]
+
+
+@dataclass
+class Plan:
+    """What becomes of each column. ``time`` is the column of the time, and its µs; ``target`` says it by column name."""
+
+    time: tuple[int, float] | None
+    mapped: list[Mapped]
+    plain: list[Plain]
+    target: dict[str, str]
+    adc_bits: int = 10
+    adc_reference_v: float = 5.0
+
+
+CONVERTER = {"bits", "reference", "noise"}  # what is known of a converter makes no sensor known
+
+
+def bare_candidates(constants: Mapping[str, float]) -> list[Candidate]:
+    """Every kind as a part of which nothing is known but what ``constants`` says. Raises BadInput for a name that no
+    kind has."""
+    every = {spec.name for known in KINDS.values() for spec in known.constants}
+    for name in constants:
+        if name not in every:
+            raise BadInput(f"No sensor has a constant {name!r}.", name)
+    found = []
+    for known in KINDS.values():
+        own = {spec.name: constants[spec.name] for spec in known.constants if spec.name in constants}
+        found.append(Candidate(known.id, known, usual_values(known, said=own), bare=not set(own) - CONVERTER))
+    return found
+
+
+def rig_candidates(rig: Rig, constants: Mapping[str, float]) -> list[Candidate]:
+    """The sensors of a rig with their usual constants, those of its board, and ``constants`` by name."""
+    found = []
+    for sensor in rig.sensors:
+        what = kind(sensor.kind)
+        own = {spec.name: constants[spec.name] for spec in what.constants if spec.name in constants}
+        values = usual_values(what, rig.board, own)
+        found.append(Candidate(sensor.id, what, values, prefix=f"{sensor.id}_"))
+    return found
+
+
+def targets(candidates: Sequence[Candidate]) -> dict[str, tuple[Candidate, str]]:
+    """Everything that a column can be said to be, as sensor.channel."""
+    return {f"{one.name}.{channel.name}": (one, channel.name) for one in candidates for channel in one.kind.channels}
+
+
+def plan(names: Sequence[str], candidates: Sequence[Candidate], said: Mapping[str, str] | None = None) -> Plan:
+    """Decide what each column is.
+
+    Parameters: names, of the columns; candidates, sensors in order of preference; said, column name to sensor.channel,
+    or to nothing for a column to be left alone, where the guess is not to be asked.
+    Returns: Plan. Raises: BadInput naming a column or target that is not there.
+    """
+    known = targets(candidates)
+    told = dict(said or {})
+    for column, target in told.items():
+        if column not in names:
+            raise BadInput(f"There is no column {column!r}; there are {', '.join(names)}.", "column")
+        if target and target not in known:
+            raise BadInput(f"{target!r} is nothing that a column can be here.", "column")
+    by_label: dict[str, str] = {}
+    for target, (one, channel) in known.items():
+        for label in next(c.labels for c in one.kind.channels if c.name == channel):
+            by_label.setdefault(label, target)
+    made = Plan(None, [], [], {})
+    grouped: dict[str, Mapped] = {}
+    for at, name in enumerate(names):
+        target = told.get(name, by_label.get(name.lower(), ""))
+        if name.lower() in TIMES_US and name not in told:
+            made.time = made.time or (at, TIMES_US[name.lower()])
+        elif target:
+            made.target[name] = target
+            one, channel = known[target]
+            grouped.setdefault(one.name, Mapped(one, {})).channels[channel] = at
+    made.mapped = [one for one in grouped.values() if _complete(one)]
+    used = {at for one in made.mapped for at in one.channels.values() if _results(one)}
+    reference = next((c.values for c in candidates if "reference" in c.values), None)
+    if reference is not None:
+        made.adc_bits, made.adc_reference_v = int(reference["bits"].value), reference["reference"].value
+    made.plain = _plain(names, used, told, made)
+    if not made.plain and not any(_results(one) for one in made.mapped):
+        raise BadInput(f"None of the columns ({', '.join(names)}) is a raw reading that is known here.", "file")
+    return made
+
+
+def _results(one: Mapped) -> bool:
+    return not one.candidate.bare or bool(one.candidate.kind.working.bare)
+
+
+def _complete(one: Mapped) -> bool:
+    """Whether the columns at hand are enough: those of the needed channels, or any where one will do."""
+    what, values = one.candidate.kind, one.candidate.values
+    needed = {ask.name for ask in what.working.asks(values) if ask.needed}
+    return needed & {channel.name for channel in what.channels} <= set(one.channels)
+
+
+def _plain(names: Sequence[str], used: set[int], told: Mapping[str, str], made: Plan) -> list[Plain]:
+    found = []
+    lower = [name.lower() for name in names]
+    for at, name in enumerate(lower):
+        if at in used or names[at] in told:
+            continue
+        if name.endswith("_adc"):
+            bits, reference = made.adc_bits, made.adc_reference_v
+
+            def volts(counts: Array, bits: int = bits, reference: float = reference) -> tuple[Array, ...]:
+                inside = (counts >= 0) & (counts <= 2**bits - 1)
+                return (np.where(inside, counts, np.nan) * adc.lsb_v(bits, reference),)
+
+            found.append(Plain((at,), (f"{name.removesuffix('_adc')}_v",), volts))
+        length = re.fullmatch(r"(.*distance)_(cm|in)", name)
+        if length and f"{length[1]}_mm" not in lower:
+            factor = LENGTHS_MM[length[2]]
+            found.append(Plain((at,), (f"{length[1]}_mm",), lambda x, factor=factor: (x * factor,)))
+    if {"ax_g", "ay_g", "az_g"} <= set(lower):
+        columns = tuple(lower.index(f"a{axis}_g") for axis in inertial.AXES)
+        found.append(Plain(columns, ("roll_deg", "pitch_deg", "tilt_deg"), _tilt))
+    return found
+
+
+def _tilt(x: Array, y: Array, z: Array) -> tuple[Array, ...]:
+    nothing = (x == 0) & (y == 0) & (z == 0)
+    found = inertial.tilt(np.where(nothing, np.nan, x), y, z)
+    return found.roll_deg, found.pitch_deg, found.tilt_deg
+
+
+def result_name(name: str, unit: str) -> str:
+    """Name of a converted column: what it is, and its unit."""
+    plain = re.sub(r"[^a-z0-9]+", "_", name.lower()).strip("_")
+    tail = UNIT_NAMES.get(unit, re.sub(r"[^a-z0-9]+", "_", unit.lower()).strip("_"))
+    return plain if not tail or plain.endswith(f"_{tail}") or plain == tail else f"{plain}_{tail}"
+
+
+def wanted_results(one: Mapped, series: Sequence[str]) -> list[str]:
+    """Which results of a mapped sensor are written: all of a known one, the bare ones of a loose one."""
+    every = [VALUE, *series]
+    bare = one.candidate.kind.working.bare
+    return [name for name in every if name in bare] if one.candidate.bare else every

@@ -1,0 +1,137 @@
+"""A table of raw readings in, the same table with converted columns out, block by block."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from tickstone.core.rigs.kinds.base import VALUE, Surroundings
+from tickstone.errors import BadInput
+from tickstone.formats.columns import Mapped, Plan, result_name, wanted_results
+from tickstone.formats.table import Block, Table
+
+Array = npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Column:
+    """A converted column of a block: its name, and its cells."""
+
+    name: str
+    cells: list[str]
+
+
+class Converting:
+    """Converts a table by a plan; what one block leaves behind (the last edge, the last air) the next one finds."""
+
+    def __init__(self, table: Table, plan: Plan) -> None:
+        self.table, self.plan = table, plan
+        self.rows = 0
+        self._last_air = np.nan
+
+    def blocks(self) -> Iterator[tuple[Block, list[Column]]]:
+        """Each block of rows with its converted columns."""
+        for block in self.table.blocks():
+            self.rows += len(block.rows)
+            yield block, self._convert(block)
+
+    def _convert(self, block: Block) -> list[Column]:
+        columns: list[Column] = []
+        times = None
+        if self.plan.time is not None:
+            at, us = self.plan.time
+            times = self.table.numbers(block, at) * us
+        air = self._air(block)
+        for one in self.plan.mapped:
+            columns += self._sensor(block, one, times, air)
+        for plain in self.plan.plain:
+            found = plain.formula(*(self.table.numbers(block, at) for at in plain.columns))
+            columns += [Column(name, _cells(values)) for name, values in zip(plain.results, found, strict=True)]
+        return _named_apart(columns, {name.lower() for name in self.table.names})
+
+    def _sensor(self, block: Block, one: Mapped, times: Array | None, air: Array | None) -> list[Column]:
+        kind, values = one.candidate.kind, one.candidate.values
+        missing = np.full(len(block.rows), np.nan)
+        channels = {
+            c.name: self.table.numbers(block, one.channels[c.name]) if c.name in one.channels else missing
+            for c in kind.channels
+        }
+        asked = dict(kind.working.asked(channels, times, values, one.notebook))
+        for ask in kind.working.asks(values):
+            asked.setdefault(ask.name, missing)
+        around = Surroundings(air)
+        found = kind.working.read(asked, values, around)
+        series = [
+            each for each in kind.working.more(asked, values, around) if not each.needs or each.needs in one.channels
+        ]
+        prefix = one.candidate.prefix
+        absent = np.all([np.isnan(channels[name]) for name in one.channels], axis=0)
+        columns = []
+        for name in wanted_results(one, [each.name for each in series]):
+            if name == VALUE:
+                columns.append(Column(prefix + result_name(kind.quantity.name, kind.quantity.unit),
+                                      _cells(np.where(found.valid, found.values, np.nan))))  # fmt: skip
+                if any(kind.reasons):
+                    codes = np.where(absent, 0, found.codes)
+                    said = [kind.reasons[code] for code in codes.tolist()]
+                    columns.append(Column(prefix + result_name(f"{kind.quantity.name} reason", ""), said))
+            else:
+                each = next(each for each in series if each.name == name)
+                columns.append(Column(prefix + result_name(each.name, each.unit), _cells(each.values)))
+        return columns
+
+    def _air(self, block: Block) -> Array | None:
+        """The air of each row: the last one read so far, NaN before the first; None without such a column."""
+        for one in self.plan.mapped:
+            if one.candidate.kind.quantity.name != "air temperature":
+                continue
+            raw = self.table.numbers(block, one.channels["air"])
+            found = one.candidate.kind.convert({"air": raw}, one.candidate.values, Surroundings())
+            air = np.concatenate([[self._last_air], np.where(found.valid, found.values, np.nan)])
+            last = np.maximum.accumulate(np.where(np.isfinite(air), np.arange(air.size), 0))
+            filled: Array = air[last][1:]
+            self._last_air = float(filled[-1])
+            return filled
+        return None
+
+
+def _cells(values: Array) -> list[str]:
+    return ["" if value != value else f"{value:.9g}" for value in values.tolist()]
+
+
+def _named_apart(columns: list[Column], taken: set[str]) -> list[Column]:
+    """No converted column goes by the name of another one, or of a raw one."""
+    named = []
+    for column in columns:
+        name, count = column.name, 2
+        while name in taken:
+            name, count = f"{column.name}_{count}", count + 1
+        taken.add(name)
+        named.append(Column(name, column.cells))
+    return named
+
+
+def rows(converting: Converting) -> Iterator[list[list[str]]]:
+    """The header, then the rows with raw and converted cells, a block at a time. Raises BadInput when there is no row."""
+    begun = False
+    for block, columns in converting.blocks():
+        if not begun:
+            yield [converting.table.names + [column.name for column in columns]]
+            begun = True
+        cells = [column.cells for column in columns]
+        yield [row + list(more) for row, more in zip(block.rows, zip(*cells, strict=True), strict=True)]
+    if not begun:
+        raise BadInput("The file holds column names but no row of readings.", "file")
+
+
+def csv_blocks(converting: Converting) -> Iterator[str]:
+    """The same as text, CSV."""
+    for block in rows(converting):
+        out = io.StringIO()
+        csv.writer(out, lineterminator="\n").writerows(block)
+        yield out.getvalue()
