@@ -1,13 +1,15 @@
-"""Calculations over HTTP: the same registry as the command line."""
+"""Calculations over HTTP: the same registry as the command line, an address each."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from fastapi import APIRouter
 
-from tickstone.calculations import listing, run
-from tickstone.errors import BadInput, NotFound
+from tickstone.calculations import CALCULATIONS, listing
+from tickstone.calculations.registry import Calculation, Inputs, Result, compute
+from tickstone.errors import NotFound
 
 router = APIRouter(prefix="/api/calc", tags=["calculations"])
 
@@ -18,12 +20,24 @@ def all_calculations() -> list[dict[str, Any]]:
     return listing()
 
 
-@router.post("/{name}")
-def calculate(name: str, inputs: dict[str, Any]) -> dict[str, Any]:
-    """Run one calculation."""
-    try:
-        return run(name, inputs)
-    except BadInput as error:
-        if error.path == "calc":
-            raise NotFound(error.message, "calc") from None
-        raise
+def _handler(entry: Calculation) -> Callable[..., Result]:
+    def calculate(given: Inputs) -> Result:
+        return compute(entry, given)
+
+    calculate.__annotations__ = {"given": entry.inputs, "return": entry.result}
+    return calculate
+
+
+for _entry in CALCULATIONS.values():
+    for _model in (_entry.inputs, _entry.result):
+        _model.model_config["defer_build"] = False  # the command line wants to start fast; a server wants them all
+        _model.model_rebuild(force=True)
+    router.add_api_route(
+        f"/{_entry.name}", _handler(_entry), methods=["POST"], name=_entry.name, summary=_entry.summary
+    )
+
+
+@router.post("/{name}", include_in_schema=False)
+def no_such_calculation(name: str) -> None:
+    """Everything else."""
+    raise NotFound(f"There is no calculation {name!r}.", "calc")

@@ -6,7 +6,7 @@ import math
 
 from tickstone.calculations.registry import Finite, Inputs, Numbers, Part, Result, Whole, calculation, step
 from tickstone.core import pulses
-from tickstone.core.checks import check_given, check_not_negative, check_positive, check_whole
+from tickstone.core.checks import check_between, check_given, check_not_negative, check_positive, check_whole
 
 
 class RpmInputs(Inputs):
@@ -78,6 +78,8 @@ def timer_range(given: TimerRangeInputs) -> TimerRangeResult:
 
 
 class TimerPlanInputs(Inputs):
+    """``curve_points`` asks for the error curves too, with so many points each."""
+
     clock_hz: Finite
     prescalers: Numbers
     rpm_min: Finite
@@ -85,6 +87,17 @@ class TimerPlanInputs(Inputs):
     bits: Whole = 16
     pulses_per_turn: Finite = 1.0
     gate_s: Finite = 1.0
+    curve_points: Whole = 0
+
+
+class CurvePart(Part):
+    """Error against rpm of one prescaler, or of the gate (null); below slow_rpm it says "slow"."""
+
+    prescaler: float | None
+    rpm: list[float]
+    error_pct: list[float]
+    slow_rpm: float
+    crossover_rpm: float | None
 
 
 class Rejected(Part):
@@ -99,6 +112,7 @@ class TimerPlanResult(Result):
     error_pct_high: float
     crossover_hz: float
     rejected: list[Rejected]
+    curves: list[CurvePart]
 
 
 @calculation("timer-plan")
@@ -108,11 +122,22 @@ def timer_plan(given: TimerPlanInputs) -> TimerPlanResult:
         given.clock_hz, given.prescalers, rpm_min=given.rpm_min, rpm_max=given.rpm_max, bits=given.bits,
         pulses_per_turn=given.pulses_per_turn, gate_s=given.gate_s,
     )  # fmt: skip
+    curves: tuple[pulses.ErrorCurve, ...] = ()
+    if check_between(given.curve_points, 0, 1000, "curve_points") >= 2:
+        curves = pulses.error_curves(
+            given.clock_hz, given.prescalers, rpm_min=given.rpm_min, rpm_max=given.rpm_max, points=given.curve_points,
+            bits=given.bits, pulses_per_turn=given.pulses_per_turn, gate_s=given.gate_s,
+        )  # fmt: skip
     how = "timing each period" if plan.method == "period" else f"counting through a gate of {given.gate_s:g} s"
     return TimerPlanResult(
         prescaler=plan.prescaler, method=plan.method, error_pct_low=plan.error_pct_low,
         error_pct_high=plan.error_pct_high, crossover_hz=plan.crossover_hz,
         rejected=[Rejected(prescaler=prescaler, why=why) for prescaler, why in plan.rejected],
+        curves=[
+            CurvePart(prescaler=c.prescaler, rpm=c.rpm.tolist(), error_pct=c.error_pct.tolist(), slow_rpm=c.slow_rpm,
+                      crossover_rpm=c.crossover_rpm)
+            for c in curves
+        ],
         steps=[
             step(f"at {given.rpm_min:g} rpm", how, plan.error_pct_low, "%"),
             step(f"at {given.rpm_max:g} rpm", how, plan.error_pct_high, "%"),

@@ -120,9 +120,14 @@ def run(name: str, inputs: dict[str, Any]) -> dict[str, Any]:
     except ValidationError as error:
         first = error.errors(include_url=False, include_context=False, include_input=False)[0]
         raise refusal(first["loc"], first["type"], first["msg"]) from None
+    return compute(entry, given).model_dump()
+
+
+def compute(entry: Calculation, given: Inputs) -> Result:
+    """Run a calculation on inputs that are of its model. Raises BadInput naming the field."""
     try:
         with np.errstate(all="ignore"):
-            return entry.function(given).model_dump()
+            return entry.function(given)
     except (ValueError, ArithmeticError):  # a number beyond what can be computed with
         field, value = _most_extreme(given)
         raise BadInput(f"{field} of {value:g} is too large or too small to compute with.", field) from None

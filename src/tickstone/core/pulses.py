@@ -193,6 +193,45 @@ def plan_timer(
 
 
 @dataclass(frozen=True)
+class ErrorCurve:
+    """Error of one way of measuring over a range of speeds; ``prescaler`` is None for counting through a gate.
+    ``slow_rpm`` is where the counter overflows, or where a gate sees less than one pulse: below it the word is "slow"."""
+
+    prescaler: float | None
+    rpm: Array
+    error_pct: Array
+    slow_rpm: float
+    crossover_rpm: float | None
+
+
+def error_curves(
+    clock_hz: float, prescalers: Sequence[float], *, rpm_min: float, rpm_max: float, points: int, bits: int = 16,
+    pulses_per_turn: float = 1, gate_s: float = 1.0,
+) -> tuple[ErrorCurve, ...]:  # fmt: skip
+    """Error against rpm for each prescaler, where its counter does not overflow, and for counting through a gate.
+
+    Parameters: as in plan_timer; points, how many along each curve, evenly by ratio. Returns: one curve a prescaler, then
+    that of the gate; a prescaler that overflows everywhere in the range has an empty curve.
+    """
+    rpm = np.geomspace(check_positive(rpm_min, "rpm_min"), check_positive(rpm_max, "rpm_max"), points)
+    curves = []
+    for prescaler in prescalers:
+        span = timer_range(clock_hz, prescaler, bits, pulses_per_turn)
+        seen = (
+            np.concatenate([[max(span.min_rpm, rpm_min)], rpm[rpm > span.min_rpm]])
+            if span.min_rpm < rpm_max
+            else rpm[:0]
+        )
+        error = np.asarray(period_error_pct(seen, span.ticks_per_s, pulses_per_turn))
+        crossover = float(rpm_from_frequency(crossover_hz(span.ticks_per_s, gate_s), pulses_per_turn))
+        curves.append(ErrorCurve(prescaler, seen, error, span.min_rpm, crossover))
+    slow = float(rpm_from_frequency(1.0 / gate_s, pulses_per_turn))
+    gated = np.concatenate([[max(slow, rpm_min)], rpm[rpm > slow]]) if slow < rpm_max else rpm[:0]
+    curves.append(ErrorCurve(None, gated, np.asarray(gate_error_pct(gated, gate_s, pulses_per_turn)), slow, None))
+    return tuple(curves)
+
+
+@dataclass(frozen=True)
 class PassTime:
     """How long a mark is under the sensor, and whether a loop can see it."""
 

@@ -24,7 +24,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/calc/{name}": {
+    "/api/calc/pid-rule": {
         parameters: {
             query?: never;
             header?: never;
@@ -33,11 +33,1045 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /**
-         * Calculate
-         * @description Run one calculation.
-         */
-        post: operations["calculate_api_calc__name__post"];
+        /** PID gains from the ultimate gain and period. */
+        post: operations["pid_rule_api_calc_pid_rule_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/lag-rule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** PID gains from a first-order lag with delay. */
+        post: operations["lag_rule_api_calc_lag_rule_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/relay": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ultimate gain and period from a relay test. */
+        post: operations["relay_api_calc_relay_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/servo-map": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A controller's output mapped onto an actuator's real end stops. */
+        post: operations["servo_map_api_calc_servo_map_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/step-metrics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a step response looks like: overshoot, rise, settling, steady error. */
+        post: operations["step_metrics_api_calc_step_metrics_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/adc-volts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Counts of a converter to volts. */
+        post: operations["adc_volts_api_calc_adc_volts_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/counts-to-units": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Signed counts (two's complement) to the unit of the full scale. */
+        post: operations["counts_to_units_api_calc_counts_to_units_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/reflectance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Where a reading lies between a sensor's own black and white. */
+        post: operations["reflectance_api_calc_reflectance_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/line-position": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Where the line lies under a row of sensors, positive when it is to the right. */
+        post: operations["line_position_api_calc_line_position_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/stop-distance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Trip and clear distance of an obstacle guard, with its parts. */
+        post: operations["stop_distance_api_calc_stop_distance_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/divider": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What comes out of two resistors, with the corners of their tolerance. */
+        post: operations["divider_api_calc_divider_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/divider-design": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Pairs of resistors that stay under a limit and above a high level, best first. */
+        post: operations["divider_design_api_calc_divider_design_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/led-resistor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The resistor that LEDs need, the current it really gives, and how strong it must be. */
+        post: operations["led_resistor_api_calc_led_resistor_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/pull-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How fast a pulled-up wire rises, and what its low level must sink. */
+        post: operations["pull_up_api_calc_pull_up_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/rc": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Time constant, rise time and corner frequency of a resistor and a capacitor. */
+        post: operations["rc_api_calc_rc_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/i2c-pull-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Between which resistances an I2C bus's pull-ups must lie (UM10204, section 7.1). */
+        post: operations["i2c_pull_up_api_calc_i2c_pull_up_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/kalman-gain": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Where a scalar Kalman filter of a random walk settles. */
+        post: operations["kalman_gain_api_calc_kalman_gain_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/filter-tradeoff": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a filter costs: noise against lag, and how far the vehicle goes in that lag. */
+        post: operations["filter_tradeoff_api_calc_filter_tradeoff_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/filter-run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A filter over a list of values. */
+        post: operations["filter_run_api_calc_filter_run_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/analogue-acceleration": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Acceleration from the counts of an analogue accelerometer. */
+        post: operations["analogue_acceleration_api_calc_analogue_acceleration_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/six-pose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Offset and sensitivity of three axes from six poses. */
+        post: operations["six_pose_api_calc_six_pose_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/six-pose-fit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Full least squares of counts on gravity, with cross-axis terms, beside the simple answer. */
+        post: operations["six_pose_fit_api_calc_six_pose_fit_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/tilt": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Roll, pitch and total tilt from an accelerometer at rest. */
+        post: operations["tilt_api_calc_tilt_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/stillness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Is a gyro at rest, and what is its bias? */
+        post: operations["stillness_api_calc_stillness_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/complementary": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Roll and pitch by a complementary filter of gyro and accelerometer. */
+        post: operations["complementary_api_calc_complementary_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/allan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Allan deviation of a rate at rest: how its mean settles, and drifts, with averaging. */
+        post: operations["allan_api_calc_allan_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/tip-over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sideways angle at which a vehicle tips. */
+        post: operations["tip_over_api_calc_tip_over_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/grade": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A slope as an angle and in percent. */
+        post: operations["grade_api_calc_grade_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/arc-step": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Where a vehicle is after both wheels rolled along an arc. */
+        post: operations["arc_step_api_calc_arc_step_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/motor-hall-spacings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** All spacings of three motor Halls that work, up to 180°. */
+        post: operations["motor_hall_spacings_api_calc_motor_hall_spacings_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/motor-hall-check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Whether a spacing of three motor Halls works, and what a placement error is worth. */
+        post: operations["motor_hall_check_api_calc_motor_hall_check_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/motor-hall-layout": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Which scheme three sensors at given angles make. */
+        post: operations["motor_hall_layout_api_calc_motor_hall_layout_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/motor-hall-rpm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** RPM from the edges of all three motor Halls. */
+        post: operations["motor_hall_rpm_api_calc_motor_hall_rpm_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/motor-hall-decode": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Follow a run of motor Hall codes. */
+        post: operations["motor_hall_decode_api_calc_motor_hall_decode_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/second-opinion": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Which of several readings agree, and what the odd ones' ratios betray. */
+        post: operations["second_opinion_api_calc_second_opinion_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/rpm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Turns per minute from a pulse rate or the time between pulses. */
+        post: operations["rpm_api_calc_rpm_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/timer-range": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a timer can time between two pulses: slowest, fastest, and its step. */
+        post: operations["timer_range_api_calc_timer_range_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/timer-plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The prescaler and method with the smallest worst error between two speeds. */
+        post: operations["timer_plan_api_calc_timer_plan_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/gate-count": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** RPM by counting pulses through a gate, and what one count is worth. */
+        post: operations["gate_count_api_calc_gate_count_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/pass-time": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How long a mark or magnet is under the sensor, and whether a loop can see it. */
+        post: operations["pass_time_api_calc_pass_time_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/edges": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** RPM, speed and distance from the times of edges, and what looks wrong in them. */
+        post: operations["edges_api_calc_edges_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/ticks-elapsed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ticks between two readings of a counter, across at most one roll-over. */
+        post: operations["ticks_elapsed_api_calc_ticks_elapsed_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/speed-of-sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Speed of sound in air from temperature, humidity and pressure. */
+        post: operations["speed_of_sound_api_calc_speed_of_sound_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/echo-distance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Distance from a round-trip echo time, with its uncertainty and what the rules of thumb would have said. */
+        post: operations["echo_distance_api_calc_echo_distance_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/echo-time": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Round-trip echo time that a distance would give: the inverse question. */
+        post: operations["echo_time_api_calc_echo_time_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/ping-plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How long to wait for an echo, and how often to ping. */
+        post: operations["ping_plan_api_calc_ping_plan_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/beam-footprint": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How wide the beam is at a distance, and from where a level beam meets the floor. */
+        post: operations["beam_footprint_api_calc_beam_footprint_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/sound-calibration": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Speed of sound and offset from pairs of ruler reading and echo time. */
+        post: operations["sound_calibration_api_calc_sound_calibration_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/nearest-value": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The nearest value of an E series, by ratio, and its neighbours. */
+        post: operations["nearest_value_api_calc_nearest_value_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/resistor-code": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Colour bands of a resistor (IEC 60062). */
+        post: operations["resistor_code_api_calc_resistor_code_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/resistor-decode": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Value, tolerance and temperature coefficient from colour bands (IEC 60062). */
+        post: operations["resistor_decode_api_calc_resistor_decode_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/otsu": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The threshold that parts one mixed population best (Otsu, 1979). */
+        post: operations["otsu_api_calc_otsu_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/line-threshold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Candidate thresholds between readings over black and over white, with their odds. */
+        post: operations["line_threshold_api_calc_line_threshold_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/two-population-threshold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The threshold of fewest misreads between two normal populations, equal priors. */
+        post: operations["two_population_threshold_api_calc_two_population_threshold_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/score-threshold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Area under the ROC curve, and the threshold of the largest Youden J. */
+        post: operations["score_threshold_api_calc_score_threshold_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/ranger-fit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Fit V = a/(d + b) + c to ruler readings of a triangulation ranger, on its far branch. */
+        post: operations["ranger_fit_api_calc_ranger_fit_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/ranger-distance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Distance from the voltage of a triangulation ranger, on its far branch. */
+        post: operations["ranger_distance_api_calc_ranger_distance_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/wheel-speed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Speed of a vehicle from its wheel. */
+        post: operations["wheel_speed_api_calc_wheel_speed_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/roll-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Circumference of a wheel under load, rolled along a tape. */
+        post: operations["roll_out_api_calc_roll_out_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/roller": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Distance under a measuring roller, and what one step is worth. */
+        post: operations["roller_api_calc_roller_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/video-rpm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** RPM counted on slow-motion video, with its bounds at one frame more or less. */
+        post: operations["video_rpm_api_calc_video_rpm_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calc/motor-constant-rpm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** RPM of a motor from its constant and voltage. */
+        post: operations["motor_constant_rpm_api_calc_motor_constant_rpm_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -948,6 +1982,176 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** AdcVoltsInputs */
+        AdcVoltsInputs: {
+            /** Counts */
+            counts: number;
+            /**
+             * Bits
+             * @default 10
+             */
+            bits: number;
+            /**
+             * Reference V
+             * @default 5
+             */
+            reference_v: number;
+        };
+        /** AdcVoltsResult */
+        AdcVoltsResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Volts */
+            volts: number;
+            /** Lsb Mv */
+            lsb_mv: number;
+            /** Quantisation Mv */
+            quantisation_mv: number;
+            /** Clipped */
+            clipped: boolean;
+            /** Volts By Top Code */
+            volts_by_top_code: number;
+        };
+        /**
+         * AllanInputs
+         * @description ``averaging`` holds the numbers of samples averaged.
+         */
+        AllanInputs: {
+            /** Values */
+            values: number[];
+            /** Rate Hz */
+            rate_hz: number;
+            /** Averaging */
+            averaging: number[];
+        };
+        /** AllanResult */
+        AllanResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Overlapping */
+            overlapping: number[];
+            /** Plain */
+            plain: number[];
+            /** Tau S */
+            tau_s: number[];
+        };
+        /** AnalogueAccelerationInputs */
+        AnalogueAccelerationInputs: {
+            /** Counts */
+            counts: number;
+            /** Zero G V */
+            zero_g_v: number;
+            /** V Per G */
+            v_per_g: number;
+            /**
+             * Bits
+             * @default 10
+             */
+            bits: number;
+            /**
+             * Reference V
+             * @default 5
+             */
+            reference_v: number;
+        };
+        /** AnalogueAccelerationResult */
+        AnalogueAccelerationResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Accel G */
+            accel_g: number;
+            /** Step G */
+            step_g: number;
+            /** Clipped */
+            clipped: boolean;
+        };
+        /** ArcStepInputs */
+        ArcStepInputs: {
+            /** Left Mm */
+            left_mm: number;
+            /** Right Mm */
+            right_mm: number;
+            /** Track Mm */
+            track_mm: number;
+            /**
+             * X Mm
+             * @default 0
+             */
+            x_mm: number;
+            /**
+             * Y Mm
+             * @default 0
+             */
+            y_mm: number;
+            /**
+             * Heading Deg
+             * @default 0
+             */
+            heading_deg: number;
+        };
+        /** ArcStepResult */
+        ArcStepResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** X Mm */
+            x_mm: number;
+            /** Y Mm */
+            y_mm: number;
+            /** Heading Deg */
+            heading_deg: number;
+        };
         /**
          * AskModel
          * @description A raw number that is asked for, and what it is just now; ``volts`` is what one count is worth, where it is one.
@@ -982,6 +2186,40 @@ export interface components {
             sensor: string;
             /** Sentence */
             sentence: string;
+        };
+        /** BeamFootprintInputs */
+        BeamFootprintInputs: {
+            /** Distance Mm */
+            distance_mm: number;
+            /**
+             * Angle Deg
+             * @default 15
+             */
+            angle_deg: number;
+            /** Mount Height Mm */
+            mount_height_mm?: number | null;
+        };
+        /** BeamFootprintResult */
+        BeamFootprintResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Diameter Mm */
+            diameter_mm: number;
+            /** Floor From Mm */
+            floor_from_mm: number | null;
         };
         /**
          * Board
@@ -1026,6 +2264,15 @@ export interface components {
             /** Title */
             title: string;
         };
+        /** CandidatePart */
+        CandidatePart: {
+            /** Threshold */
+            threshold: number | null;
+            /** Misreads Per 1000 */
+            misreads_per_1000: number | null;
+            /** Counted Per 1000 */
+            counted_per_1000: number | null;
+        };
         /** ChainModel */
         ChainModel: {
             /** Terms */
@@ -1063,6 +2310,50 @@ export interface components {
             target: string;
             /** Role */
             role: string;
+        };
+        /**
+         * ComplementaryInputs
+         * @description ``alpha`` is the weight of the gyro path; rows are [x, y, z].
+         */
+        ComplementaryInputs: {
+            /** Rate Hz */
+            rate_hz: number;
+            /** Alpha */
+            alpha: number;
+            /** Gyro Dps */
+            gyro_dps: [
+                number,
+                number,
+                number
+            ][];
+            /** Accel G */
+            accel_g: [
+                number,
+                number,
+                number
+            ][];
+        };
+        /** ComplementaryResult */
+        ComplementaryResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Roll Deg */
+            roll_deg: number[];
+            /** Pitch Deg */
+            pitch_deg: number[];
         };
         /** Constant */
         Constant: {
@@ -1107,6 +2398,42 @@ export interface components {
             /** Typed As */
             typed_as?: ("assumed" | "measured" | "derived" | "chosen") | null;
         };
+        /** CountsToUnitsInputs */
+        CountsToUnitsInputs: {
+            /** Counts */
+            counts: number;
+            /** Full Scale */
+            full_scale: number;
+            /**
+             * Bits
+             * @default 16
+             */
+            bits: number;
+        };
+        /** CountsToUnitsResult */
+        CountsToUnitsResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Value */
+            value: number;
+            /** Step */
+            step: number;
+            /** Clipped */
+            clipped: boolean;
+        };
         /** CursorModel */
         CursorModel: {
             /** T S */
@@ -1124,6 +2451,22 @@ export interface components {
             /** Air C */
             air_c: number | null;
         };
+        /**
+         * CurvePart
+         * @description Error against rpm of one prescaler, or of the gate (null); below slow_rpm it says "slow".
+         */
+        CurvePart: {
+            /** Prescaler */
+            prescaler: number | null;
+            /** Rpm */
+            rpm: number[];
+            /** Error Pct */
+            error_pct: number[];
+            /** Slow Rpm */
+            slow_rpm: number;
+            /** Crossover Rpm */
+            crossover_rpm: number | null;
+        };
         /** CutAsked */
         CutAsked: {
             /**
@@ -1131,6 +2474,85 @@ export interface components {
              * @default
              */
             why: string;
+        };
+        /** DividerDesignInputs */
+        DividerDesignInputs: {
+            /** Vin Max V */
+            vin_max_v: number;
+            /** Limit V */
+            limit_v: number;
+            /**
+             * High Level V
+             * @default 0
+             */
+            high_level_v: number;
+            /**
+             * Series
+             * @default E24
+             * @enum {string}
+             */
+            series: "E3" | "E6" | "E12" | "E24" | "E48" | "E96" | "E192";
+            /**
+             * Tolerance Pct
+             * @default 5
+             */
+            tolerance_pct: number;
+            /**
+             * Current Max Ma
+             * @default 1
+             */
+            current_max_ma: number;
+            /** Source Max Ohm */
+            source_max_ohm?: number | null;
+        };
+        /** DividerDesignResult */
+        DividerDesignResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Pairs */
+            pairs: components["schemas"]["DividerPair"][];
+        };
+        /** DividerInputs */
+        DividerInputs: {
+            /** Vin V */
+            vin_v: number;
+            /** Top Ohm */
+            top_ohm: number;
+            /** Bottom Ohm */
+            bottom_ohm: number;
+            /**
+             * Tolerance Pct
+             * @default 5
+             */
+            tolerance_pct: number;
+            /** Load Ohm */
+            load_ohm?: number | null;
+        };
+        /** DividerPair */
+        DividerPair: {
+            /** Top Ohm */
+            top_ohm: number;
+            /** Bottom Ohm */
+            bottom_ohm: number;
+            /** Vout V */
+            vout_v: number;
+            /** Vout Min V */
+            vout_min_v: number;
+            /** Vout Max V */
+            vout_max_v: number;
         };
         /**
          * DividerPart
@@ -1157,6 +2579,34 @@ export interface components {
              */
             bottom_bands: string[];
         };
+        /** DividerResult */
+        DividerResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Vout V */
+            vout_v: number;
+            /** Vout Min V */
+            vout_min_v: number;
+            /** Vout Max V */
+            vout_max_v: number;
+            /** Current Ma */
+            current_ma: number;
+            /** Source Ohm */
+            source_ohm: number;
+        };
         /**
          * Done
          * @description Something was done; ``id`` is of what was made, where something was.
@@ -1164,6 +2614,211 @@ export interface components {
         Done: {
             /** Id */
             id?: number | null;
+        };
+        /**
+         * EchoDistanceInputs
+         * @description ``speed_m_s`` overrides the formula; with ``speed_at_c`` it is carried from that air to ``temperature_c``.
+         */
+        EchoDistanceInputs: {
+            /** Echo Us */
+            echo_us: number;
+            /**
+             * Temperature C
+             * @default 20
+             */
+            temperature_c: number;
+            /**
+             * Humidity Pct
+             * @default 50
+             */
+            humidity_pct: number;
+            /** Speed M S */
+            speed_m_s?: number | null;
+            /** Speed At C */
+            speed_at_c?: number | null;
+            /**
+             * Speed Sd M S
+             * @default 0
+             */
+            speed_sd_m_s: number;
+            /**
+             * Offset Mm
+             * @default 0
+             */
+            offset_mm: number;
+            /**
+             * Offset Sd Mm
+             * @default 0
+             */
+            offset_sd_mm: number;
+            /**
+             * Covariance M S Mm
+             * @default 0
+             */
+            covariance_m_s_mm: number;
+            /**
+             * Min Mm
+             * @default 20
+             */
+            min_mm: number;
+            /**
+             * Max Mm
+             * @default 4000
+             */
+            max_mm: number;
+            /**
+             * Tick Us
+             * @default 1
+             */
+            tick_us: number;
+            /**
+             * Temperature Sd K
+             * @default 1
+             */
+            temperature_sd_k: number;
+            /**
+             * Echo Sd Us
+             * @default 0
+             */
+            echo_sd_us: number;
+        };
+        /** EchoDistanceResult */
+        EchoDistanceResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Distance Mm */
+            distance_mm: number | null;
+            /** Uncertainty Mm */
+            uncertainty_mm: number | null;
+            /** Valid */
+            valid: boolean;
+            /** Reason */
+            reason: string;
+            /** Speed M S */
+            speed_m_s: number;
+            /** Shares */
+            shares: {
+                [key: string]: number;
+            };
+            /** Rules */
+            rules: components["schemas"]["RuleResult"][];
+        };
+        /** EchoTimeInputs */
+        EchoTimeInputs: {
+            /** Distance Mm */
+            distance_mm: number;
+            /**
+             * Temperature C
+             * @default 20
+             */
+            temperature_c: number;
+            /**
+             * Humidity Pct
+             * @default 50
+             */
+            humidity_pct: number;
+            /** Speed M S */
+            speed_m_s?: number | null;
+            /**
+             * Offset Mm
+             * @default 0
+             */
+            offset_mm: number;
+        };
+        /** EchoTimeResult */
+        EchoTimeResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Echo Us */
+            echo_us: number;
+            /** Speed M S */
+            speed_m_s: number;
+        };
+        /**
+         * EdgesInputs
+         * @description ``bits`` is the width of the counter behind the stamps; 0 = they do not wrap.
+         */
+        EdgesInputs: {
+            /** Edges Us */
+            edges_us: number[];
+            /**
+             * Pulses Per Turn
+             * @default 1
+             */
+            pulses_per_turn: number;
+            /**
+             * Circumference Mm
+             * @default 0
+             */
+            circumference_mm: number;
+            /**
+             * Refractory Us
+             * @default 0
+             */
+            refractory_us: number;
+            /**
+             * Bits
+             * @default 0
+             */
+            bits: number;
+        };
+        /** EdgesResult */
+        EdgesResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Rpm */
+            rpm: number | null;
+            /** Rpm Last */
+            rpm_last: number | null;
+            /** Speed M S */
+            speed_m_s: number | null;
+            /** Distance Mm */
+            distance_mm: number | null;
+            /** Rejected */
+            rejected: number;
+            /** Suspected Missed */
+            suspected_missed: number;
+            /** Suspected Doubled */
+            suspected_doubled: number;
         };
         /** EntryModel */
         EntryModel: {
@@ -1182,6 +2837,101 @@ export interface components {
             reference: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * FilterRunInputs
+         * @description Give length (average, median), alpha (smooth), or q and r, and perhaps x0 and p0 (kalman).
+         */
+        FilterRunInputs: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "average" | "median" | "smooth" | "kalman";
+            /** Values */
+            values: number[];
+            /** Length */
+            length?: number | null;
+            /** Alpha */
+            alpha?: number | null;
+            /** Q */
+            q?: number | null;
+            /** R */
+            r?: number | null;
+            /** X0 */
+            x0?: number | null;
+            /** P0 */
+            p0?: number | null;
+        };
+        /** FilterRunResult */
+        FilterRunResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Values */
+            values: number[];
+        };
+        /**
+         * FilterTradeoffInputs
+         * @description Give length (average, median), alpha (smooth), or q and r (kalman).
+         */
+        FilterTradeoffInputs: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "average" | "median" | "smooth" | "kalman";
+            /** Rate Hz */
+            rate_hz: number;
+            /** Length */
+            length?: number | null;
+            /** Alpha */
+            alpha?: number | null;
+            /** Q */
+            q?: number | null;
+            /** R */
+            r?: number | null;
+            /**
+             * Speed M S
+             * @default 0
+             */
+            speed_m_s: number;
+        };
+        /** FilterTradeoffResult */
+        FilterTradeoffResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Noise Ratio */
+            noise_ratio: number;
+            /** Lag Ms */
+            lag_ms: number;
+            /** Lag Mm */
+            lag_mm: number;
         };
         /** FindingModel */
         FindingModel: {
@@ -1238,6 +2988,107 @@ export interface components {
             /** Sentence */
             sentence: string;
         };
+        /**
+         * GainsResult
+         * @description Parallel gains ki = kp/ti and kd = kp·td; an unused term is 0 and its time null.
+         */
+        GainsResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Kp */
+            kp: number;
+            /** Ki */
+            ki: number;
+            /** Kd */
+            kd: number;
+            /** Ti S */
+            ti_s: number | null;
+            /** Td S */
+            td_s: number | null;
+        };
+        /** GateCountInputs */
+        GateCountInputs: {
+            /** Gate S */
+            gate_s: number;
+            /**
+             * Pulses Per Turn
+             * @default 1
+             */
+            pulses_per_turn: number;
+            /** Count */
+            count?: number | null;
+            /** Ticks Per S */
+            ticks_per_s?: number | null;
+        };
+        /** GateCountResult */
+        GateCountResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Rpm */
+            rpm: number | null;
+            /** Rpm Step */
+            rpm_step: number;
+            /** Crossover Hz */
+            crossover_hz: number | null;
+        };
+        /**
+         * GradeInputs
+         * @description Give exactly one of angle_deg and grade_pct.
+         */
+        GradeInputs: {
+            /** Angle Deg */
+            angle_deg?: number | null;
+            /** Grade Pct */
+            grade_pct?: number | null;
+        };
+        /** GradeResult */
+        GradeResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Angle Deg */
+            angle_deg: number;
+            /** Grade Pct */
+            grade_pct: number;
+        };
         /** HandsAsked */
         HandsAsked: {
             /** Target Mm */
@@ -1283,6 +3134,41 @@ export interface components {
             /** True Mm */
             true_mm: number;
         };
+        /** I2cPullUpInputs */
+        I2cPullUpInputs: {
+            /** Supply V */
+            supply_v: number;
+            /** Bus Pf */
+            bus_pf: number;
+            /**
+             * Mode
+             * @default standard
+             * @enum {string}
+             */
+            mode: "standard" | "fast" | "fast-plus";
+        };
+        /** I2cPullUpResult */
+        I2cPullUpResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Min Ohm */
+            min_ohm: number;
+            /** Max Ohm */
+            max_ohm: number;
+        };
         /** InverseSpan */
         InverseSpan: {
             /** Typical */
@@ -1291,6 +3177,40 @@ export interface components {
             low: number;
             /** High */
             high: number;
+        };
+        /**
+         * KalmanGainInputs
+         * @description Variances of a step of the walk (q) and of a reading (r).
+         */
+        KalmanGainInputs: {
+            /** Q */
+            q: number;
+            /** R */
+            r: number;
+        };
+        /** KalmanGainResult */
+        KalmanGainResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Gain */
+            gain: number;
+            /** Variance */
+            variance: number;
+            /** Equivalent Samples */
+            equivalent_samples: number;
         };
         /** KindLine */
         KindLine: {
@@ -1306,6 +3226,75 @@ export interface components {
              * @default
              */
             label: string;
+        };
+        /** LagRuleInputs */
+        LagRuleInputs: {
+            /** Gain */
+            gain: number;
+            /** Lag S */
+            lag_s: number;
+            /** Delay S */
+            delay_s: number;
+            /**
+             * Rule
+             * @default simc-pi
+             * @enum {string}
+             */
+            rule: "cohen-coon-pid" | "simc-pi" | "zn-open-loop-pid";
+        };
+        /**
+         * LedResistorInputs
+         * @description ``resistor_ohm`` is the one at hand; without it the next E24 value up is taken.
+         */
+        LedResistorInputs: {
+            /** Supply V */
+            supply_v: number;
+            /** Forward V */
+            forward_v: number;
+            /** Current Ma */
+            current_ma: number;
+            /**
+             * In Series
+             * @default 1
+             */
+            in_series: number;
+            /**
+             * In Parallel
+             * @default 1
+             */
+            in_parallel: number;
+            /** Resistor Ohm */
+            resistor_ohm?: number | null;
+        };
+        /** LedResistorResult */
+        LedResistorResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Exact Ohm */
+            exact_ohm: number;
+            /** Resistor Ohm */
+            resistor_ohm: number;
+            /** Actual Ma */
+            actual_ma: number;
+            /** Each Ma */
+            each_ma: number;
+            /** Power Mw */
+            power_mw: number;
+            /** Rating W */
+            rating_w: number | null;
         };
         /** LineModel */
         LineModel: {
@@ -1338,6 +3327,76 @@ export interface components {
             echo_us: number;
             /** Plus Minus */
             plus_minus: number;
+        };
+        /**
+         * LinePositionInputs
+         * @description Darkness from 0 (ground) to 1 (line), left to right.
+         */
+        LinePositionInputs: {
+            /** Darkness */
+            darkness: number[];
+            /** Pitch Mm */
+            pitch_mm: number;
+        };
+        /** LinePositionResult */
+        LinePositionResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Offset Mm */
+            offset_mm: number | null;
+            /** Width Seen */
+            width_seen: number;
+            /** State */
+            state: string;
+        };
+        /** LineThresholdInputs */
+        LineThresholdInputs: {
+            /** Black */
+            black: number[];
+            /** White */
+            white: number[];
+        };
+        /** LineThresholdResult */
+        LineThresholdResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            midpoint: components["schemas"]["CandidatePart"];
+            otsu: components["schemas"]["CandidatePart"];
+            minimum_error: components["schemas"]["CandidatePart"];
+            /** Separation */
+            separation: number;
+            /** Hysteresis */
+            hysteresis: number;
+            /** Polarity */
+            polarity: string;
+            /** Verdict */
+            verdict: string;
         };
         /**
          * LooseAsked
@@ -1390,6 +3449,218 @@ export interface components {
                 [key: string]: unknown;
             };
         };
+        /** MotorConstantRpmInputs */
+        MotorConstantRpmInputs: {
+            /** Kv Rpm Per V */
+            kv_rpm_per_v: number;
+            /** Volts */
+            volts: number;
+            /**
+             * Load Fraction
+             * @default 1
+             */
+            load_fraction: number;
+        };
+        /** MotorConstantRpmResult */
+        MotorConstantRpmResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Rpm */
+            rpm: number;
+        };
+        /** MotorHallCheckInputs */
+        MotorHallCheckInputs: {
+            /** Pole Pairs */
+            pole_pairs: number;
+            /** Spacing Deg */
+            spacing_deg: number;
+            /**
+             * Placement Error Deg
+             * @default 1
+             */
+            placement_error_deg: number;
+        };
+        /** MotorHallCheckResult */
+        MotorHallCheckResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Electrical Deg */
+            electrical_deg: number;
+            /** Scheme */
+            scheme: string;
+            /** Valid */
+            valid: boolean;
+            /** Nearest Valid Deg */
+            nearest_valid_deg: number;
+            /** Electrical Error Deg */
+            electrical_error_deg: number;
+        };
+        /**
+         * MotorHallDecodeInputs
+         * @description Codes are 4·H1 + 2·H2 + H3.
+         */
+        MotorHallDecodeInputs: {
+            /** Codes */
+            codes: number[];
+            /**
+             * Scheme
+             * @default 120
+             */
+            scheme: ("120" | "60") | (120 | 60);
+        };
+        /** MotorHallDecodeResult */
+        MotorHallDecodeResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Net Steps */
+            net_steps: number;
+            /** Invalid Codes */
+            invalid_codes: number;
+            /** Skipped */
+            skipped: number;
+            /** Direction */
+            direction: string;
+        };
+        /**
+         * MotorHallLayoutInputs
+         * @description Mechanical angles of the three sensors; the tolerance is electrical.
+         */
+        MotorHallLayoutInputs: {
+            /** Pole Pairs */
+            pole_pairs: number;
+            /** Angles Deg */
+            angles_deg: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Tolerance Deg
+             * @default 1
+             */
+            tolerance_deg: number;
+        };
+        /** MotorHallLayoutResult */
+        MotorHallLayoutResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Scheme */
+            scheme: string;
+            /** Electrical Deg */
+            electrical_deg: number[];
+        };
+        /** MotorHallRpmInputs */
+        MotorHallRpmInputs: {
+            /** Edges Per S */
+            edges_per_s: number;
+            /** Pole Pairs */
+            pole_pairs: number;
+        };
+        /** MotorHallRpmResult */
+        MotorHallRpmResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Rpm */
+            rpm: number;
+        };
+        /**
+         * MotorHallSpacingsInputs
+         * @description ``radius_mm`` is where the sensors sit.
+         */
+        MotorHallSpacingsInputs: {
+            /** Pole Pairs */
+            pole_pairs: number;
+            /**
+             * Radius Mm
+             * @default 0
+             */
+            radius_mm: number;
+        };
+        /** MotorHallSpacingsResult */
+        MotorHallSpacingsResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Spacings */
+            spacings: components["schemas"]["SpacingPart"][];
+        };
         /**
          * MountedAsked
          * @description Raw numbers by name (typical ones where none is given), and the air at that moment.
@@ -1421,6 +3692,41 @@ export interface components {
              * @default
              */
             name: string;
+        };
+        /** NearestValueInputs */
+        NearestValueInputs: {
+            /** Ohms */
+            ohms: number;
+            /**
+             * Series
+             * @default E24
+             * @enum {string}
+             */
+            series: "E3" | "E6" | "E12" | "E24" | "E48" | "E96" | "E192";
+        };
+        /** NearestValueResult */
+        NearestValueResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Nearest Ohm */
+            nearest_ohm: number;
+            /** Next Up Ohm */
+            next_up_ohm: number;
+            /** Next Down Ohm */
+            next_down_ohm: number;
         };
         /** NewRig */
         NewRig: {
@@ -1510,6 +3816,49 @@ export interface components {
             /** Odd */
             odd: components["schemas"]["OddLineModel"][];
         };
+        /**
+         * OtsuInputs
+         * @description One mixed population of counts.
+         */
+        OtsuInputs: {
+            /** Counts */
+            counts: number[];
+        };
+        /** OtsuResult */
+        OtsuResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Threshold */
+            threshold: number;
+            /** Lowest */
+            lowest: number;
+            /** Highest */
+            highest: number;
+            /** Between Class Variance */
+            between_class_variance: number;
+        };
+        /** OutlierPart */
+        OutlierPart: {
+            /** Label */
+            label: string;
+            /** Ratio */
+            ratio: number | null;
+            /** Causes */
+            causes: string[];
+        };
         /** PairsAsked */
         PairsAsked: {
             /** Pairs */
@@ -1517,6 +3866,54 @@ export interface components {
                 number,
                 number
             ][];
+        };
+        /** PassTimeInputs */
+        PassTimeInputs: {
+            /** Rpm */
+            rpm: number;
+            /** Radius Mm */
+            radius_mm: number;
+            /** Width Mm */
+            width_mm: number;
+            /** Loop Ms */
+            loop_ms: number;
+        };
+        /** PassTimeResult */
+        PassTimeResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Pass Ms */
+            pass_ms: number;
+            /** Needs Interrupt */
+            needs_interrupt: boolean;
+            /** Max Rpm Polled */
+            max_rpm_polled: number;
+        };
+        /** PidRuleInputs */
+        PidRuleInputs: {
+            /** Ku */
+            ku: number;
+            /** Tu S */
+            tu_s: number;
+            /**
+             * Rule
+             * @default zn-pid
+             * @enum {string}
+             */
+            rule: "zn-p" | "zn-pi" | "zn-pid" | "some-overshoot" | "no-overshoot";
         };
         /**
          * Pin
@@ -1527,6 +3924,60 @@ export interface components {
             name: string;
             /** Abilities */
             abilities: string[];
+        };
+        /** PingPlanInputs */
+        PingPlanInputs: {
+            /**
+             * Max Mm
+             * @default 4000
+             */
+            max_mm: number;
+            /**
+             * Temperature C
+             * @default 20
+             */
+            temperature_c: number;
+            /**
+             * Tick Us
+             * @default 1
+             */
+            tick_us: number;
+            /**
+             * Guard
+             * @default 2.5
+             */
+            guard: number;
+            /**
+             * Rangers
+             * @default 1
+             */
+            rangers: number;
+        };
+        /** PingPlanResult */
+        PingPlanResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Timeout Us */
+            timeout_us: number;
+            /** Interval Ms */
+            interval_ms: number;
+            /** Step Mm */
+            step_mm: number;
+            /** Rate Hz */
+            rate_hz: number;
         };
         /** PortModel */
         PortModel: {
@@ -1548,6 +3999,23 @@ export interface components {
             /** Ragged */
             ragged: number;
         };
+        /** PullUpInputs */
+        PullUpInputs: {
+            /** Ohms */
+            ohms: number;
+            /** Capacitance Pf */
+            capacitance_pf: number;
+            /**
+             * Supply V
+             * @default 5
+             */
+            supply_v: number;
+            /**
+             * Sink Ma Max
+             * @default 20
+             */
+            sink_ma_max: number;
+        };
         /**
          * PullUpPart
          * @description A resistor from a wire up to a rail.
@@ -1563,6 +4031,30 @@ export interface components {
              */
             bands: string[];
         };
+        /** PullUpResult */
+        PullUpResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Rise Us */
+            rise_us: number;
+            /** Max Hz */
+            max_hz: number;
+            /** Low Ma */
+            low_ma: number;
+        };
         /**
          * Rail
          * @description A supply that the board offers, by label and volts; ground is 0 V.
@@ -1572,6 +4064,144 @@ export interface components {
             name: string;
             /** Volts */
             volts: number;
+        };
+        /** RangerDistanceInputs */
+        RangerDistanceInputs: {
+            /** Volts */
+            volts: number;
+            /** A */
+            a: number;
+            /** B */
+            b: number;
+            /** C */
+            c: number;
+            /**
+             * Min Mm
+             * @default 100
+             */
+            min_mm: number;
+            /**
+             * Max Mm
+             * @default 800
+             */
+            max_mm: number;
+            /** Lsb Mv */
+            lsb_mv?: number | null;
+        };
+        /** RangerDistanceResult */
+        RangerDistanceResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Distance Mm */
+            distance_mm: number | null;
+            /** Mm Per Count */
+            mm_per_count: number | null;
+            /** Valid */
+            valid: boolean;
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * RangerFitInputs
+         * @description Pairs of true distance, mm, and voltage, V.
+         */
+        RangerFitInputs: {
+            /** Pairs */
+            pairs: [
+                number,
+                number
+            ][];
+            /**
+             * Min Mm
+             * @default 100
+             */
+            min_mm: number;
+            /**
+             * Max Mm
+             * @default 800
+             */
+            max_mm: number;
+        };
+        /** RangerFitResult */
+        RangerFitResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** A */
+            a: number;
+            /** B */
+            b: number;
+            /** C */
+            c: number;
+            /** Residual Sd Mm */
+            residual_sd_mm: number | null;
+            /** Monotonic From Mm */
+            monotonic_from_mm: number | null;
+        };
+        /** RcInputs */
+        RcInputs: {
+            /** Ohms */
+            ohms: number;
+            /** Farads */
+            farads: number;
+        };
+        /** RcResult */
+        RcResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Tau S */
+            tau_s: number;
+            /** Rise S */
+            rise_s: number;
+            /** Cutoff Hz */
+            cutoff_hz: number;
+        };
+        /** ReadingInput */
+        ReadingInput: {
+            /** Label */
+            label: string;
+            /** Value */
+            value: number;
+            /** Uncertainty */
+            uncertainty: number;
         };
         /** RecordingChange */
         RecordingChange: {
@@ -1608,6 +4238,37 @@ export interface components {
             /** Streams */
             streams: components["schemas"]["StreamModel"][];
         };
+        /** ReflectanceInputs */
+        ReflectanceInputs: {
+            /** Counts */
+            counts: number;
+            /** Black */
+            black: number;
+            /** White */
+            white: number;
+        };
+        /** ReflectanceResult */
+        ReflectanceResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Fraction */
+            fraction: number;
+            /** Percent */
+            percent: number;
+        };
         /**
          * Refusal
          * @description What the wire says when something is refused: a stable code, the field (or empty), a sentence.
@@ -1619,6 +4280,128 @@ export interface components {
             path: string;
             /** Message */
             message: string;
+        };
+        /** Rejected */
+        Rejected: {
+            /** Prescaler */
+            prescaler: number;
+            /** Why */
+            why: string;
+        };
+        /**
+         * RelayInputs
+         * @description Amplitudes are half of peak to peak; hysteresis is its half width.
+         */
+        RelayInputs: {
+            /** Relay Amplitude */
+            relay_amplitude: number;
+            /** Oscillation Amplitude */
+            oscillation_amplitude: number;
+            /**
+             * Period S
+             * @default 1
+             */
+            period_s: number;
+            /**
+             * Hysteresis
+             * @default 0
+             */
+            hysteresis: number;
+        };
+        /** RelayResult */
+        RelayResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Ku */
+            ku: number;
+            /** Tu S */
+            tu_s: number;
+        };
+        /**
+         * ResistorCodeInputs
+         * @description ``ppm_per_k`` counts with six bands.
+         */
+        ResistorCodeInputs: {
+            /** Ohms */
+            ohms: number;
+            /**
+             * Tolerance Pct
+             * @default 5
+             */
+            tolerance_pct: number;
+            /**
+             * Bands
+             * @default 4
+             * @enum {integer}
+             */
+            bands: 3 | 4 | 5 | 6;
+            /**
+             * Ppm Per K
+             * @default 100
+             */
+            ppm_per_k: number;
+        };
+        /** ResistorCodeResult */
+        ResistorCodeResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Colours */
+            colours: string[];
+        };
+        /** ResistorDecodeInputs */
+        ResistorDecodeInputs: {
+            /** Colours */
+            colours: string[];
+        };
+        /** ResistorDecodeResult */
+        ResistorDecodeResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Ohms */
+            ohms: number;
+            /** Tolerance Pct */
+            tolerance_pct: number | null;
+            /** Ppm Per K */
+            ppm_per_k: number | null;
         };
         /**
          * Rig
@@ -1675,6 +4458,110 @@ export interface components {
             /** Version */
             version: number;
         };
+        /** RollOutInputs */
+        RollOutInputs: {
+            /** Turns */
+            turns: number;
+            /** Distance Mm */
+            distance_mm: number;
+            /**
+             * Distance Sd Mm
+             * @default 2
+             */
+            distance_sd_mm: number;
+        };
+        /** RollOutResult */
+        RollOutResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Circumference Mm */
+            circumference_mm: number;
+            /** Circumference Sd Mm */
+            circumference_sd_mm: number;
+            /** Equivalent Diameter Mm */
+            equivalent_diameter_mm: number;
+        };
+        /** RollerInputs */
+        RollerInputs: {
+            /** Counts */
+            counts: number;
+            /** Steps Per Turn */
+            steps_per_turn: number;
+            /** Diameter Mm */
+            diameter_mm: number;
+        };
+        /** RollerResult */
+        RollerResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Distance Mm */
+            distance_mm: number;
+            /** Step Mm */
+            step_mm: number;
+        };
+        /**
+         * RpmInputs
+         * @description Give exactly one of frequency_hz and period_us.
+         */
+        RpmInputs: {
+            /** Frequency Hz */
+            frequency_hz?: number | null;
+            /** Period Us */
+            period_us?: number | null;
+            /**
+             * Pulses Per Turn
+             * @default 1
+             */
+            pulses_per_turn: number;
+        };
+        /** RpmResult */
+        RpmResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Rpm */
+            rpm: number;
+            /** Turns Per S */
+            turns_per_s: number;
+        };
         /** RuleModel */
         RuleModel: {
             /** Name */
@@ -1683,6 +4570,17 @@ export interface components {
             value: number | null;
             /** Exact */
             exact: string;
+        };
+        /** RuleResult */
+        RuleResult: {
+            /** Rule */
+            rule: string;
+            /** Distance Mm */
+            distance_mm: number;
+            /** Error Mm */
+            error_mm: number;
+            /** Exact At C */
+            exact_at_c: number | null;
         };
         /**
          * RulerModel
@@ -1714,6 +4612,74 @@ export interface components {
             } | null;
             /** Last At */
             last_at: string | null;
+        };
+        /**
+         * ScoreThresholdInputs
+         * @description Labels are 0 or 1, one for each score.
+         */
+        ScoreThresholdInputs: {
+            /** Scores */
+            scores: number[];
+            /** Labels */
+            labels: number[];
+        };
+        /** ScoreThresholdResult */
+        ScoreThresholdResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Auc */
+            auc: number;
+            /** Youden J */
+            youden_j: number;
+            /** Threshold */
+            threshold: number | null;
+        };
+        /**
+         * SecondOpinionInputs
+         * @description Readings of one thing with their standard uncertainties (k = 1).
+         */
+        SecondOpinionInputs: {
+            /** Readings */
+            readings: components["schemas"]["ReadingInput"][];
+        };
+        /** SecondOpinionResult */
+        SecondOpinionResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Consensus */
+            consensus: number | null;
+            /** Uncertainty */
+            uncertainty: number | null;
+            /** Members */
+            members: string[];
+            /** Outliers */
+            outliers: components["schemas"]["OutlierPart"][];
         };
         /**
          * Seen
@@ -1787,6 +4753,43 @@ export interface components {
             /** Digits */
             digits: number;
         };
+        /** ServoMapInputs */
+        ServoMapInputs: {
+            /** Value */
+            value: number;
+            /** In Low */
+            in_low: number;
+            /** In High */
+            in_high: number;
+            /** Out Low */
+            out_low: number;
+            /** Out High */
+            out_high: number;
+        };
+        /** ServoMapResult */
+        ServoMapResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Mapped */
+            mapped: number;
+            /** Clamped */
+            clamped: number;
+            /** Saturated */
+            saturated: boolean;
+        };
         /** ShareModel */
         ShareModel: {
             /** Label */
@@ -1794,12 +4797,139 @@ export interface components {
             /** Share */
             share: number;
         };
+        /**
+         * SixPoseFitInputs
+         * @description Rows of true gravity, g, and counts: [gx, gy, gz, x, y, z].
+         */
+        SixPoseFitInputs: {
+            /** Rows */
+            rows: [
+                number,
+                number,
+                number,
+                number,
+                number,
+                number
+            ][];
+            /** Apply */
+            apply?: [
+                number,
+                number,
+                number
+            ] | null;
+        };
+        /** SixPoseFitResult */
+        SixPoseFitResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Offset */
+            offset: number[] | null;
+            /** Counts Per G */
+            counts_per_g: number[] | null;
+            /** Matrix */
+            matrix: number[][];
+            /** Matrix Offset */
+            matrix_offset: number[];
+            /** Residual Sd */
+            residual_sd: number | null;
+            /** Applied G */
+            applied_g: number[] | null;
+            /** Applied Simple G */
+            applied_simple_g: number[] | null;
+        };
+        /**
+         * SixPoseInputs
+         * @description Each pose ("+x" = x arrow up) with that axis's own mean, counts.
+         */
+        SixPoseInputs: {
+            /** Poses */
+            poses: {
+                [key: string]: number;
+            };
+        };
+        /** SixPoseResult */
+        SixPoseResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Offset */
+            offset: number[];
+            /** Counts Per G */
+            counts_per_g: number[];
+        };
         /** SolvedModel */
         SolvedModel: {
             /** Wanted */
             wanted: number;
             /** Asks */
             asks: components["schemas"]["AskModel"][];
+        };
+        /** SoundCalibrationInputs */
+        SoundCalibrationInputs: {
+            /** Pairs */
+            pairs: [
+                number,
+                number
+            ][];
+        };
+        /** SoundCalibrationResult */
+        SoundCalibrationResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Speed M S */
+            speed_m_s: number;
+            /** Speed Sd */
+            speed_sd: number | null;
+            /** Offset Mm */
+            offset_mm: number;
+            /** Offset Sd */
+            offset_sd: number | null;
+            /** Residual Sd Mm */
+            residual_sd_mm: number | null;
+            /** Covariance */
+            covariance: number | null;
+            /** Residuals Mm */
+            residuals_mm: number[];
+            /** Equivalent Temperature C */
+            equivalent_temperature_c: number;
         };
         /**
          * SourceAsked
@@ -1841,6 +4971,60 @@ export interface components {
             /** Bauds */
             bauds: number[];
         };
+        /** SpacingPart */
+        SpacingPart: {
+            /** Mechanical Deg */
+            mechanical_deg: number;
+            /** Electrical Deg */
+            electrical_deg: number;
+            /** Scheme */
+            scheme: string;
+            /** Arc Mm */
+            arc_mm: number;
+        };
+        /** SpeedOfSoundInputs */
+        SpeedOfSoundInputs: {
+            /** Temperature C */
+            temperature_c: number;
+            /**
+             * Humidity Pct
+             * @default 0
+             */
+            humidity_pct: number;
+            /**
+             * Pressure Kpa
+             * @default 101.325
+             */
+            pressure_kpa: number;
+            /**
+             * Model
+             * @default cramer
+             * @enum {string}
+             */
+            model: "cramer" | "ideal" | "linear";
+        };
+        /** SpeedOfSoundResult */
+        SpeedOfSoundResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Speed M S */
+            speed_m_s: number;
+            /** Sensitivity M S Per K */
+            sensitivity_m_s_per_k: number;
+        };
         /** StandingModel */
         StandingModel: {
             /** Station */
@@ -1852,6 +5036,97 @@ export interface components {
             /** Notch */
             notch: string;
             next: components["schemas"]["tickstone__api__rigs__StepModel"];
+        };
+        /**
+         * Step
+         * @description One line of the substituted arithmetic.
+         */
+        Step: {
+            /** Name */
+            name: string;
+            /** Expression */
+            expression: string;
+            /** Value */
+            value: number | null;
+            /** Unit */
+            unit: string;
+        };
+        /** StepMetricsInputs */
+        StepMetricsInputs: {
+            /** Times S */
+            times_s: number[];
+            /** Values */
+            values: number[];
+            /** Target */
+            target: number;
+        };
+        /** StepMetricsResult */
+        StepMetricsResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Overshoot Pct */
+            overshoot_pct: number;
+            /** Peak Time S */
+            peak_time_s: number;
+            /** Rise S */
+            rise_s: number | null;
+            /** Settling S */
+            settling_s: number | null;
+            /** Steady Error */
+            steady_error: number;
+        };
+        /**
+         * StillnessInputs
+         * @description ``limit`` is the largest sd of an axis that counts as still, in the samples' unit.
+         */
+        StillnessInputs: {
+            /** Samples */
+            samples: [
+                number,
+                number,
+                number
+            ][];
+            /** Rate Hz */
+            rate_hz: number;
+            /** Limit */
+            limit: number;
+        };
+        /** StillnessResult */
+        StillnessResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Bias */
+            bias: number[];
+            /** Sd */
+            sd: number[];
+            /** Still */
+            still: boolean;
         };
         /** StoneModel */
         StoneModel: {
@@ -1884,6 +5159,83 @@ export interface components {
             next: number;
             /** Waiting */
             waiting: number;
+        };
+        /** StopDistanceInputs */
+        StopDistanceInputs: {
+            /** Speed M S */
+            speed_m_s: number;
+            /** Sample S */
+            sample_s: number;
+            /** Reaction S */
+            reaction_s: number;
+            /** Deceleration M S2 */
+            deceleration_m_s2: number;
+            /**
+             * Filter Lag S
+             * @default 0
+             */
+            filter_lag_s: number;
+            /**
+             * Gap Mm
+             * @default 50
+             */
+            gap_mm: number;
+            /**
+             * Sigma Mm
+             * @default 0
+             */
+            sigma_mm: number;
+            /**
+             * Sigmas
+             * @default 3
+             */
+            sigmas: number;
+            /**
+             * Hysteresis Mm
+             * @default 50
+             */
+            hysteresis_mm: number;
+            /**
+             * Blind Mm
+             * @default 0
+             */
+            blind_mm: number;
+            /**
+             * Votes
+             * @default 1
+             */
+            votes: number;
+            /**
+             * Reach Mm
+             * @default 4000
+             */
+            reach_mm: number;
+        };
+        /** StopDistanceResult */
+        StopDistanceResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Trip Mm */
+            trip_mm: number;
+            /** Clear Mm */
+            clear_mm: number;
+            /** Parts Mm */
+            parts_mm: {
+                [key: string]: number;
+            };
         };
         /** StreamModel */
         StreamModel: {
@@ -1918,6 +5270,227 @@ export interface components {
             /** Sign */
             sign: string;
         };
+        /** TicksElapsedInputs */
+        TicksElapsedInputs: {
+            /** Start */
+            start: number;
+            /** Stop */
+            stop: number;
+            /**
+             * Bits
+             * @default 32
+             */
+            bits: number;
+        };
+        /** TicksElapsedResult */
+        TicksElapsedResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Ticks */
+            ticks: number;
+        };
+        /** TiltInputs */
+        TiltInputs: {
+            /** Ax G */
+            ax_g: number;
+            /** Ay G */
+            ay_g: number;
+            /** Az G */
+            az_g: number;
+            /**
+             * Flat Reads
+             * @default plus
+             * @enum {string}
+             */
+            flat_reads: "plus" | "minus";
+        };
+        /** TiltResult */
+        TiltResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Roll Deg */
+            roll_deg: number;
+            /** Pitch Deg */
+            pitch_deg: number;
+            /** Tilt Deg */
+            tilt_deg: number;
+            /** Norm G */
+            norm_g: number;
+            /** Valid */
+            valid: boolean;
+            /** Words */
+            words: string;
+        };
+        /**
+         * TimerPlanInputs
+         * @description ``curve_points`` asks for the error curves too, with so many points each.
+         */
+        TimerPlanInputs: {
+            /** Clock Hz */
+            clock_hz: number;
+            /** Prescalers */
+            prescalers: number[];
+            /** Rpm Min */
+            rpm_min: number;
+            /** Rpm Max */
+            rpm_max: number;
+            /**
+             * Bits
+             * @default 16
+             */
+            bits: number;
+            /**
+             * Pulses Per Turn
+             * @default 1
+             */
+            pulses_per_turn: number;
+            /**
+             * Gate S
+             * @default 1
+             */
+            gate_s: number;
+            /**
+             * Curve Points
+             * @default 0
+             */
+            curve_points: number;
+        };
+        /** TimerPlanResult */
+        TimerPlanResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Prescaler */
+            prescaler: number;
+            /** Method */
+            method: string;
+            /** Error Pct Low */
+            error_pct_low: number;
+            /** Error Pct High */
+            error_pct_high: number;
+            /** Crossover Hz */
+            crossover_hz: number;
+            /** Rejected */
+            rejected: components["schemas"]["Rejected"][];
+            /** Curves */
+            curves: components["schemas"]["CurvePart"][];
+        };
+        /** TimerRangeInputs */
+        TimerRangeInputs: {
+            /** Clock Hz */
+            clock_hz: number;
+            /** Prescaler */
+            prescaler: number;
+            /**
+             * Bits
+             * @default 16
+             */
+            bits: number;
+            /**
+             * Pulses Per Turn
+             * @default 1
+             */
+            pulses_per_turn: number;
+            /** Rpm */
+            rpm?: number | null;
+        };
+        /** TimerRangeResult */
+        TimerRangeResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Tick Us */
+            tick_us: number;
+            /** Ticks Per S */
+            ticks_per_s: number;
+            /** Min Rpm */
+            min_rpm: number;
+            /** Max Rpm */
+            max_rpm: number;
+            /** Ticks */
+            ticks: number | null;
+            /** Rpm Step */
+            rpm_step: number | null;
+        };
+        /** TipOverInputs */
+        TipOverInputs: {
+            /** Track Mm */
+            track_mm: number;
+            /** Cog Height Mm */
+            cog_height_mm: number;
+        };
+        /** TipOverResult */
+        TipOverResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Angle Deg */
+            angle_deg: number;
+            /** Grade Pct */
+            grade_pct: number;
+        };
         /** TraceModel */
         TraceModel: {
             /** T */
@@ -1935,6 +5508,41 @@ export interface components {
             /** Exact */
             exact: boolean;
         };
+        /** TwoPopulationThresholdInputs */
+        TwoPopulationThresholdInputs: {
+            /** Mean Low */
+            mean_low: number;
+            /** Sd Low */
+            sd_low: number;
+            /** Mean High */
+            mean_high: number;
+            /** Sd High */
+            sd_high: number;
+        };
+        /** TwoPopulationThresholdResult */
+        TwoPopulationThresholdResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Threshold */
+            threshold: number | null;
+            /** Misreads Per 1000 */
+            misreads_per_1000: number | null;
+            /** D Prime */
+            d_prime: number;
+        };
         /** TypedConstant */
         TypedConstant: {
             /** Value */
@@ -1946,6 +5554,86 @@ export interface components {
              * @default
              */
             note: string;
+        };
+        /**
+         * VideoRpmInputs
+         * @description ``fps`` is the rate at capture, not at playback; ``frames`` is last − first.
+         */
+        VideoRpmInputs: {
+            /** Fps */
+            fps: number;
+            /** Frames */
+            frames: number;
+            /**
+             * Turns
+             * @default 1
+             */
+            turns: number;
+        };
+        /** VideoRpmResult */
+        VideoRpmResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Rpm */
+            rpm: number;
+            /** Rpm Low */
+            rpm_low: number;
+            /** Rpm High */
+            rpm_high: number;
+        };
+        /**
+         * WheelSpeedInputs
+         * @description Give exactly one of rpm and frequency_hz.
+         */
+        WheelSpeedInputs: {
+            /** Circumference Mm */
+            circumference_mm: number;
+            /** Rpm */
+            rpm?: number | null;
+            /** Frequency Hz */
+            frequency_hz?: number | null;
+            /**
+             * Pulses Per Turn
+             * @default 1
+             */
+            pulses_per_turn: number;
+        };
+        /** WheelSpeedResult */
+        WheelSpeedResult: {
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions: string[];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: string[];
+            /** Speed M S */
+            speed_m_s: number;
+            /** Speed Km H */
+            speed_km_h: number;
+            /** Speed Mph */
+            speed_mph: number;
         };
         /**
          * Wire
@@ -2135,20 +5823,16 @@ export interface operations {
             };
         };
     };
-    calculate_api_calc__name__post: {
+    pid_rule_api_calc_pid_rule_post: {
         parameters: {
             query?: never;
             header?: never;
-            path: {
-                name: string;
-            };
+            path?: never;
             cookie?: never;
         };
         requestBody: {
             content: {
-                "application/json": {
-                    [key: string]: unknown;
-                };
+                "application/json": components["schemas"]["PidRuleInputs"];
             };
         };
         responses: {
@@ -2158,9 +5842,3667 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        [key: string]: unknown;
-                    };
+                    "application/json": components["schemas"]["GainsResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    lag_rule_api_calc_lag_rule_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LagRuleInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GainsResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    relay_api_calc_relay_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RelayInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RelayResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    servo_map_api_calc_servo_map_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ServoMapInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServoMapResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    step_metrics_api_calc_step_metrics_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepMetricsInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StepMetricsResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    adc_volts_api_calc_adc_volts_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AdcVoltsInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AdcVoltsResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    counts_to_units_api_calc_counts_to_units_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CountsToUnitsInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CountsToUnitsResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    reflectance_api_calc_reflectance_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReflectanceInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReflectanceResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    line_position_api_calc_line_position_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinePositionInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinePositionResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    stop_distance_api_calc_stop_distance_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StopDistanceInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StopDistanceResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    divider_api_calc_divider_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DividerInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DividerResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    divider_design_api_calc_divider_design_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DividerDesignInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DividerDesignResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    led_resistor_api_calc_led_resistor_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LedResistorInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LedResistorResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    pull_up_api_calc_pull_up_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PullUpInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PullUpResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    rc_api_calc_rc_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RcInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RcResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    i2c_pull_up_api_calc_i2c_pull_up_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["I2cPullUpInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["I2cPullUpResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    kalman_gain_api_calc_kalman_gain_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KalmanGainInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KalmanGainResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    filter_tradeoff_api_calc_filter_tradeoff_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FilterTradeoffInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FilterTradeoffResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    filter_run_api_calc_filter_run_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FilterRunInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FilterRunResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    analogue_acceleration_api_calc_analogue_acceleration_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnalogueAccelerationInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AnalogueAccelerationResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    six_pose_api_calc_six_pose_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SixPoseInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SixPoseResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    six_pose_fit_api_calc_six_pose_fit_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SixPoseFitInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SixPoseFitResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    tilt_api_calc_tilt_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TiltInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TiltResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    stillness_api_calc_stillness_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StillnessInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StillnessResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    complementary_api_calc_complementary_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ComplementaryInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComplementaryResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    allan_api_calc_allan_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AllanInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AllanResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    tip_over_api_calc_tip_over_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TipOverInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TipOverResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    grade_api_calc_grade_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GradeInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GradeResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    arc_step_api_calc_arc_step_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArcStepInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArcStepResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    motor_hall_spacings_api_calc_motor_hall_spacings_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MotorHallSpacingsInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MotorHallSpacingsResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    motor_hall_check_api_calc_motor_hall_check_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MotorHallCheckInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MotorHallCheckResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    motor_hall_layout_api_calc_motor_hall_layout_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MotorHallLayoutInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MotorHallLayoutResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    motor_hall_rpm_api_calc_motor_hall_rpm_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MotorHallRpmInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MotorHallRpmResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    motor_hall_decode_api_calc_motor_hall_decode_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MotorHallDecodeInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MotorHallDecodeResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    second_opinion_api_calc_second_opinion_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SecondOpinionInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SecondOpinionResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    rpm_api_calc_rpm_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RpmInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RpmResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    timer_range_api_calc_timer_range_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TimerRangeInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TimerRangeResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    timer_plan_api_calc_timer_plan_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TimerPlanInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TimerPlanResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    gate_count_api_calc_gate_count_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GateCountInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GateCountResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    pass_time_api_calc_pass_time_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PassTimeInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PassTimeResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    edges_api_calc_edges_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EdgesInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EdgesResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    ticks_elapsed_api_calc_ticks_elapsed_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TicksElapsedInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TicksElapsedResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    speed_of_sound_api_calc_speed_of_sound_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SpeedOfSoundInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpeedOfSoundResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    echo_distance_api_calc_echo_distance_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EchoDistanceInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EchoDistanceResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    echo_time_api_calc_echo_time_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EchoTimeInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EchoTimeResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    ping_plan_api_calc_ping_plan_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PingPlanInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PingPlanResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    beam_footprint_api_calc_beam_footprint_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeamFootprintInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BeamFootprintResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    sound_calibration_api_calc_sound_calibration_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SoundCalibrationInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SoundCalibrationResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    nearest_value_api_calc_nearest_value_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NearestValueInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NearestValueResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    resistor_code_api_calc_resistor_code_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ResistorCodeInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResistorCodeResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    resistor_decode_api_calc_resistor_decode_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ResistorDecodeInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResistorDecodeResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    otsu_api_calc_otsu_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OtsuInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OtsuResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    line_threshold_api_calc_line_threshold_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LineThresholdInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineThresholdResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    two_population_threshold_api_calc_two_population_threshold_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TwoPopulationThresholdInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TwoPopulationThresholdResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    score_threshold_api_calc_score_threshold_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScoreThresholdInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScoreThresholdResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    ranger_fit_api_calc_ranger_fit_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RangerFitInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RangerFitResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    ranger_distance_api_calc_ranger_distance_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RangerDistanceInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RangerDistanceResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    wheel_speed_api_calc_wheel_speed_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WheelSpeedInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WheelSpeedResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    roll_out_api_calc_roll_out_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RollOutInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RollOutResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    roller_api_calc_roller_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RollerInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RollerResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    video_rpm_api_calc_video_rpm_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VideoRpmInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VideoRpmResult"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    motor_constant_rpm_api_calc_motor_constant_rpm_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MotorConstantRpmInputs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MotorConstantRpmResult"];
                 };
             };
             /** @description Not Found */
