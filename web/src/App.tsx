@@ -7,7 +7,8 @@ import { BenchProvider } from "./hooks/bench";
 import { LiveFeed } from "./model/live";
 import { isStation, type StationId } from "./model/stations";
 import { Calibrate } from "./stations/Calibrate";
-import { Convert } from "./stations/Convert";
+import { Convert } from "./stations/convert/Convert";
+import { LooseConvert } from "./stations/convert/LooseConvert";
 import { Decide } from "./stations/Decide";
 import { Drive } from "./stations/Drive";
 import { Log } from "./stations/Log";
@@ -30,6 +31,7 @@ export function App() {
     <Routes>
       <Route path="/" element={<Home />} />
       <Route path="/rigs" element={<Rigs />} />
+      <Route path="/convert" element={<LooseConvert />} />
       <Route path="/:slug" element={<ToWire />} />
       <Route path="/:slug/:station" element={<OpenRig />}>
         <Route index element={<Station />} />

@@ -39,6 +39,8 @@ class AskModel(BaseModel):
     digits: int
     logarithmic: bool
     choices: list[str]
+    slide_low: float
+    slide_high: float
     volts: float | None
 
 
@@ -201,12 +203,13 @@ def _asks(part: converting.Part, numbers: dict[str, float]) -> list[AskModel]:
 
 def _ask(ask: Ask, value: float, part: converting.Part) -> AskModel:
     values = part.values
-    volts = None
+    slide, volts = ask.slide or (ask.low, ask.high), None
     if ask.unit == "counts" and "reference" in values:
         volts = values["reference"].value / 2 ** values["bits"].value
     return AskModel(
         name=ask.name, label=ask.label, unit=ask.unit, low=ask.low, high=ask.high, value=value, digits=ask.digits,
-        logarithmic=ask.logarithmic, choices=list(ask.choices), volts=volts,
+        logarithmic=ask.logarithmic, choices=list(ask.choices),
+        slide_low=slide[0], slide_high=slide[1], volts=volts,
     )  # fmt: skip
 
 

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import contextlib
 from typing import Annotated, Literal
 
 from pydantic import Field
 
 from tickstone.calculations.electrical import Series
-from tickstone.calculations.registry import Finite, Inputs, Result, calculation, step
+from tickstone.calculations.registry import Finite, Inputs, Part, Result, calculation, step
 from tickstone.core import resistors
+from tickstone.errors import BadInput
 
 
 class NearestValueInputs(Inputs):
@@ -56,14 +58,35 @@ class ResistorDecodeInputs(Inputs):
     colours: Annotated[list[Annotated[str, Field(max_length=20)]], Field(min_length=1, max_length=6)]
 
 
+class BandChoice(Part):
+    colour: str
+    meaning: str
+
+
 class ResistorDecodeResult(Result):
+    """``other_way_ohm`` is what the bands say read from the other end, null when they say nothing; ``choices`` are the
+    colours that can stand in each band."""
+
     ohms: float
     tolerance_pct: float | None
     ppm_per_k: float | None
+    low_ohm: float
+    high_ohm: float
+    other_way_ohm: float | None
+    choices: list[list[BandChoice]]
 
 
 @calculation("resistor-decode")
 def resistor_decode(given: ResistorDecodeInputs) -> ResistorDecodeResult:
     """Value, tolerance and temperature coefficient from colour bands (IEC 60062)."""
     found = resistors.decode_bands(given.colours)
-    return ResistorDecodeResult(ohms=found.ohms, tolerance_pct=found.tolerance_pct, ppm_per_k=found.ppm_per_k)
+    spread = (found.tolerance_pct or 0.0) / 100
+    other = None
+    with contextlib.suppress(BadInput):
+        other = resistors.decode_bands(given.colours[::-1]).ohms
+    choices = resistors.band_choices(len(given.colours))
+    return ResistorDecodeResult(
+        ohms=found.ohms, tolerance_pct=found.tolerance_pct, ppm_per_k=found.ppm_per_k,
+        low_ohm=found.ohms * (1 - spread), high_ohm=found.ohms * (1 + spread), other_way_ohm=other,
+        choices=[[BandChoice(colour=colour, meaning=meaning) for colour, meaning in place] for place in choices],
+    )  # fmt: skip

@@ -99,6 +99,21 @@ class Resistor:
     ppm_per_k: float | None
 
 
+def band_choices(bands: int) -> tuple[tuple[tuple[str, str], ...], ...]:
+    """For each band of a resistor, the colours that can stand there and what each means.
+
+    >>> band_choices(4)[0][0], band_choices(4)[3][0]
+    (('brown', '1'), ('brown', '1 %'))
+    """
+    digits = tuple((colour, str(digit)) for digit, colour in enumerate(DIGITS))
+    powers = tuple((colour, f"× {10.0**power:g}") for power, colour in sorted(MULTIPLIERS.items()))
+    tolerances = tuple((colour, f"{percent:g} %") for percent, colour in TOLERANCES.items())
+    coefficients = tuple((colour, f"{ppm:g} ppm/K") for ppm, colour in COEFFICIENTS.items())
+    places = [digits[1:], *[digits] * (1 if bands < 5 else 2), powers]
+    places += [tolerances] if bands > 3 else []
+    return tuple(places + ([coefficients] if bands > 5 else []))
+
+
 def decode_bands(colours: Sequence[str]) -> Resistor:
     """Value of a resistor from its colour bands, read from the end the first digit is nearer to.
 

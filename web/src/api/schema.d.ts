@@ -2175,6 +2175,10 @@ export interface components {
             logarithmic: boolean;
             /** Choices */
             choices: string[];
+            /** Slide Low */
+            slide_low: number;
+            /** Slide High */
+            slide_high: number;
             /** Volts */
             volts: number | null;
         };
@@ -2186,6 +2190,13 @@ export interface components {
             sensor: string;
             /** Sentence */
             sentence: string;
+        };
+        /** BandChoice */
+        BandChoice: {
+            /** Colour */
+            colour: string;
+            /** Meaning */
+            meaning: string;
         };
         /** BeamFootprintInputs */
         BeamFootprintInputs: {
@@ -4379,7 +4390,11 @@ export interface components {
             /** Colours */
             colours: string[];
         };
-        /** ResistorDecodeResult */
+        /**
+         * ResistorDecodeResult
+         * @description ``other_way_ohm`` is what the bands say read from the other end, null when they say nothing; ``choices`` are the
+         *     colours that can stand in each band.
+         */
         ResistorDecodeResult: {
             /**
              * Steps
@@ -4402,6 +4417,14 @@ export interface components {
             tolerance_pct: number | null;
             /** Ppm Per K */
             ppm_per_k: number | null;
+            /** Low Ohm */
+            low_ohm: number;
+            /** High Ohm */
+            high_ohm: number;
+            /** Other Way Ohm */
+            other_way_ohm: number | null;
+            /** Choices */
+            choices: components["schemas"]["BandChoice"][][];
         };
         /**
          * Rig

@@ -4,6 +4,7 @@ import { Form, Offcanvas } from "react-bootstrap";
 import { api, ask, type Schemas } from "../api/client";
 import { useBench, useLength } from "../hooks/bench";
 import { figure, lengthText, THIN } from "../model/format";
+import { lengthInto } from "../model/units";
 import { NumberField } from "../ui/NumberField";
 
 const FAULTS: Record<string, string> = {
@@ -66,7 +67,7 @@ export function StandInDrawer({ show, onHide }: { show: boolean; onHide: () => v
               label="Put it at"
               value={now.target_mm ?? 0}
               unit="mm"
-              length={length}
+              into={lengthInto(length)}
               low={20}
               high={6000}
               onChange={(target_mm) => void move({ target_mm })}

@@ -6,6 +6,7 @@ import { useBench } from "../hooks/bench";
 import { setSettings, useSettings } from "../hooks/settings";
 import { figure, THIN } from "../model/format";
 import { SourceMenu } from "./SourceMenu";
+import { UnitSettings } from "./UnitSettings";
 
 interface Props {
   onFind: () => void;
@@ -60,21 +61,7 @@ export function TopLine({ onFind, onKeys, onHands, onRecord }: Props) {
           Settings
         </Dropdown.Toggle>
         <Dropdown.Menu className="settings">
-          <fieldset>
-            <legend>Lengths in</legend>
-            {(["mm", "cm", "in"] as const).map((unit) => (
-              <Form.Check
-                key={unit}
-                inline
-                type="radio"
-                name="length"
-                id={`length-${unit}`}
-                label={unit}
-                checked={settings.length === unit}
-                onChange={() => setSettings({ length: unit })}
-              />
-            ))}
-          </fieldset>
+          <UnitSettings />
           <Form.Check
             type="switch"
             id="night"

@@ -1,9 +1,8 @@
 import { useSyncExternalStore } from "react";
-import type { LengthUnit } from "../model/format";
+import type { Units } from "../model/units";
 
 /** What a person set for this browser. */
-export interface Settings {
-  length: LengthUnit;
+export interface Settings extends Units {
   night: boolean;
   letterKeys: boolean;
   slab: boolean;
@@ -11,7 +10,16 @@ export interface Settings {
 }
 
 const KEY = "tick-stone-settings";
-const DEFAULTS: Settings = { length: "mm", night: false, letterKeys: true, slab: true, tape: true };
+const DEFAULTS: Settings = {
+  length: "mm",
+  speed: "m/s",
+  slope: "°",
+  level: "counts",
+  night: false,
+  letterKeys: true,
+  slab: true,
+  tape: true,
+};
 const listeners = new Set<() => void>();
 
 function read(): Settings {

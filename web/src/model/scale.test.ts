@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { anchorOf, graduations, niceStep, scale, stepDecimals } from "./scale";
+import { anchorOf, decades, graduations, logScale, niceStep, scale, stepDecimals } from "./scale";
 
 describe("ruler steps", () => {
   it.each([
@@ -47,4 +47,16 @@ it("labels near an end turn inwards", () => {
 
 it("labels have the decimals that their step needs", () => {
   expect([stepDecimals(100), stepDecimals(1), stepDecimals(0.5), stepDecimals(0.02)]).toEqual([0, 0, 1, 2]);
+});
+
+describe("ratio rulers", () => {
+  it("label the powers of ten and graduate between them", () => {
+    const marks = decades(60, 6000);
+    expect(marks.filter((mark) => mark.label).map((mark) => mark.at)).toEqual([100, 1000]);
+    expect(marks).toHaveLength(23);
+  });
+  it("put equal ratios at equal distances", () => {
+    const x = logScale(10, 1000, 0, 100);
+    expect([x(10), x(100), x(1000)]).toEqual([0, 50, 100]);
+  });
 });

@@ -41,3 +41,20 @@ export function anchorOf(x: number, from: number, to: number): "start" | "middle
   if (x < from + 16) return "start";
   return x > to - 16 ? "end" : "middle";
 }
+
+/** A function from values to pixels by ratio. */
+export function logScale(low: number, high: number, from: number, to: number): (value: number) => number {
+  const span = Math.log(high / low) || 1;
+  return (value) => from + (Math.log(value / low) / span) * (to - from);
+}
+
+/** Graduations of a ratio ruler: powers of ten are labelled, the steps between them short. */
+export function decades(low: number, high: number): { at: number; label: boolean }[] {
+  const marks: { at: number; label: boolean }[] = [];
+  for (let power = Math.floor(Math.log10(low)); power <= Math.ceil(Math.log10(high)); power++)
+    for (let digit = 1; digit < 10; digit++) {
+      const at = digit * 10 ** power;
+      if (at >= low * (1 - 1e-9) && at <= high * (1 + 1e-9)) marks.push({ at, label: digit === 1 });
+    }
+  return marks;
+}

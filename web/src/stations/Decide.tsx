@@ -5,6 +5,7 @@ import { api, ask, type Constant, type Schemas } from "../api/client";
 import { useBench, useLength } from "../hooks/bench";
 import { figure, lengthText, lengthTyped, THIN } from "../model/format";
 import { niceStep, scale } from "../model/scale";
+import { type Into, lengthInto } from "../model/units";
 import { Glyph } from "../ui/Glyph";
 import { NumberField } from "../ui/NumberField";
 import { Ruler } from "../ui/Ruler";
@@ -331,7 +332,7 @@ function Inputs({ found }: { found: Obstacle }) {
             <Glyph of={one.provenance} />
             <Settled
               constant={one}
-              length={one.unit === "mm" ? length : undefined}
+              into={one.unit === "mm" ? lengthInto(length) : undefined}
               onSet={(value) => void set(one, value)}
             />
           </li>
@@ -342,15 +343,7 @@ function Inputs({ found }: { found: Obstacle }) {
 }
 
 /** A constant that is typed and set a moment after the typing has stopped. */
-function Settled({
-  constant,
-  length,
-  onSet,
-}: {
-  constant: Constant;
-  length?: ReturnType<typeof useLength>;
-  onSet: (value: number) => void;
-}) {
+function Settled({ constant, into, onSet }: { constant: Constant; into?: Into; onSet: (value: number) => void }) {
   const timer = useRef<ReturnType<typeof setTimeout> | null>(null);
   const later = (value: number) => {
     if (timer.current) clearTimeout(timer.current);
@@ -362,7 +355,7 @@ function Settled({
         label={constant.label}
         value={constant.value}
         unit={constant.unit}
-        length={length}
+        into={into}
         low={constant.low ?? undefined}
         high={constant.high ?? undefined}
         onChange={later}

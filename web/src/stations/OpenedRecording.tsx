@@ -176,11 +176,9 @@ function Cursor({ id, t }: { id: number; t: number | undefined }) {
       {THIN}s: {figure(at.data.raw, sensor.raw_digits)}
       {THIN}
       {sensor.raw_unit} is <b>{value ? `${value.text}${THIN}${value.unit}` : at.data.reason}</b>
-      {sensor.conversions.length > 0 && (
-        <button type="button" className="act" onClick={() => bench.go("convert")}>
-          Work it out
-        </button>
-      )}
+      <button type="button" className="act" onClick={() => bench.go("convert")}>
+        Work it out
+      </button>
     </p>
   );
 }

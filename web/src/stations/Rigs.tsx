@@ -44,6 +44,11 @@ export function Rigs() {
           </li>
         ))}
       </ul>
+      <p>
+        <Link to="/convert" className="act">
+          Work out a number without a rig
+        </Link>
+      </p>
       <form onSubmit={make} noValidate>
         <h2>A new rig</h2>
         <p>It begins with a front ultrasonic ranger and an air temperature sensor on a 5 V 8-bit board.</p>

@@ -1,37 +1,41 @@
 import { useEffect, useId, useState } from "react";
-import { editable, type LengthUnit, lengthTyped, typed } from "../model/format";
+import { editable, typed } from "../model/format";
+import type { Into } from "../model/units";
 
 interface Props {
   label: string;
   value: number;
   unit: string;
-  length?: LengthUnit;
+  into?: Into;
   low?: number;
   high?: number;
   onChange: (value: number) => void;
   hideLabel?: boolean;
 }
 
-/** A number that is typed: what cannot be is refused with a sentence at the field, and what was typed stays. */
-export function NumberField({ label, value, unit, length, low, high, onChange, hideLabel }: Props) {
+/** A number that is typed, in the unit it is shown in: what cannot be is refused with a sentence at the field, and what
+ * was typed stays. */
+export function NumberField({ label, value, unit, into, low, high, onChange, hideLabel }: Props) {
   const id = useId();
-  const [text, setText] = useState(editable(value, length));
+  const shownValue = into ? into.to(value) : value;
+  const [text, setText] = useState(editable(shownValue));
   const [editing, setEditing] = useState(false);
   const [fault, setFault] = useState("");
   useEffect(() => {
-    if (!editing) setText(editable(value, length));
-  }, [value, length, editing]);
-  const shownUnit = length ?? unit;
+    if (!editing) setText(editable(shownValue));
+  }, [shownValue, editing]);
+  const shownUnit = into?.unit ?? unit;
   const complaint = (read: number | null, text: string): string => {
     if (read === null) return `“${text}” is not a number.`;
-    const per = length ? (lengthTyped("1", length) ?? 1) : 1;
-    if (low !== undefined && read < low) return `${label} cannot be below ${editable(low / per)} ${shownUnit}.`;
-    if (high !== undefined && read > high) return `${label} cannot be above ${editable(high / per)} ${shownUnit}.`;
+    const bound = (value: number) => `${editable(into ? into.to(value) : value)} ${shownUnit}`.trim();
+    if (low !== undefined && read < low) return `${label} cannot be below ${bound(low)}.`;
+    if (high !== undefined && read > high) return `${label} cannot be above ${bound(high)}.`;
     return "";
   };
   const take = (next: string): void => {
     setText(next);
-    const read = length ? lengthTyped(next, length) : typed(next);
+    const number = typed(next);
+    const read = number === null || !into ? number : into.back(number);
     const said = complaint(read, next);
     setFault(said);
     if (!said && read !== null) onChange(read);

@@ -33,7 +33,7 @@ REASONS = ("", "outside the sensor's range")
 LOWEST_C, HIGHEST_C = -40.0, 85.0
 
 
-AIR = Ask("air", "reading", "°C", -60, 150, 21.5, digits=1)
+AIR = Ask("air", "reading", "°C", -60, 150, 21.5, digits=1, slide=(-20, 50))
 HUMIDITY = Ask("humidity", "humidity", "%", 0, 100, 50, digits=0)
 STEP_C = 0.1  # the usual resolution of the reading
 

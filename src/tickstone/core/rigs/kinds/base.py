@@ -96,7 +96,8 @@ class Ask:
     """A raw number that is typed, dragged, or taken from a reading: its span, and what it typically is.
 
     ``logarithmic`` numbers are dragged by ratio; ``choices`` names the values 0, 1, … of one that is only ever those;
-    without one that is not ``needed`` the main result is there all the same.
+    without one that is not ``needed`` the main result is there all the same. ``slide`` is the span that is dragged over,
+    where the whole one is more than a bench sees.
     """
 
     name: str
@@ -109,6 +110,7 @@ class Ask:
     logarithmic: bool = False
     choices: tuple[str, ...] = ()
     needed: bool = True
+    slide: tuple[float, float] | None = None
 
 
 @dataclass(frozen=True)

@@ -32,7 +32,7 @@ from tickstone.core.rigs.kinds.base import (
 from tickstone.core.rigs.kinds.parts import GROUND, SHEET, SUPPLY, UNMEASURED, analogue_pin, raw, result, term
 from tickstone.core.wording import fixed
 
-COUNT = Ask("count", "steps counted", "steps", -10_000_000, 10_000_000, 96)
+COUNT = Ask("count", "steps counted", "steps", -10_000_000, 10_000_000, 96, slide=(0, 1000))
 NO_COUNT = 1
 REASONS = ("", "no count")
 HALF_STEP = 1.0 / math.sqrt(12.0)

@@ -113,7 +113,7 @@ def analogue_pin(name: str = "output", colour: str = "green") -> PinSpec:
 
 def period_ask(typical_us: float, label: str = "time between pulses") -> Ask:
     """Time between two pulses, µs."""
-    return Ask("period", label, "µs", 1, 60_000_000, typical_us, logarithmic=True)
+    return Ask("period", label, "µs", 1, 60_000_000, typical_us, logarithmic=True, slide=(1000, 3_000_000))
 
 
 def periods(

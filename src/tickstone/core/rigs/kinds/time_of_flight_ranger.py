@@ -31,7 +31,7 @@ from tickstone.core.rigs.kinds.parts import GROUND, SUPPLY, UNMEASURED, raw, ter
 NO_TARGET, TOO_FAR = 1, 2
 REASONS = ("", "no target: the part says so by 0 or its largest number", "farther than it is good for")
 NO_TARGET_MM = 8000.0  # from here up the number is the part's word for nothing (common practice)
-READING = Ask("reading", "reading", "mm", 0, 10_000, 250)
+READING = Ask("reading", "reading", "mm", 0, 10_000, 250, slide=(0, 1300))
 STEP_MM = 1.0
 
 

@@ -64,7 +64,7 @@ def read(asked: Mapping[str, Array], values: Values, around: Surroundings) -> Co
     return Converted(distances.distance_mm, distances.reason)
 
 
-ECHO = Ask("echo", "echo time", "µs", 0, 400_000, 1748, logarithmic=True)
+ECHO = Ask("echo", "echo time", "µs", 0, 400_000, 1748, logarithmic=True, slide=(100, 25_000))
 
 
 def _chains(

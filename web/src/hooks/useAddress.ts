@@ -1,0 +1,31 @@
+import { useCallback } from "react";
+import { useSearchParams } from "react-router";
+
+/** What a bench shows stands in the address, so that it can be shared and Back works. */
+export function useAddress() {
+  const [search, setSearch] = useSearchParams();
+  const put = useCallback(
+    (changes: Record<string, string | null>, replace = true) =>
+      setSearch(
+        (old) => {
+          const next = new URLSearchParams(old);
+          for (const [name, value] of Object.entries(changes))
+            value === null ? next.delete(name) : next.set(name, value);
+          return next;
+        },
+        { replace },
+      ),
+    [setSearch],
+  );
+  return { search, put };
+}
+
+/** Numbers of the address whose names begin with a prefix: "r." raw numbers, "c." constants. */
+export function numbersIn(search: URLSearchParams, prefix: string): Record<string, number> {
+  const found: Record<string, number> = {};
+  for (const [name, text] of search) {
+    const value = Number(text);
+    if (name.startsWith(prefix) && text !== "" && Number.isFinite(value)) found[name.slice(prefix.length)] = value;
+  }
+  return found;
+}

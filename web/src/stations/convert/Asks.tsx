@@ -1,0 +1,93 @@
+import type { Schemas } from "../../api/client";
+import { useSettings } from "../../hooks/settings";
+import { countsInto } from "../../model/units";
+import { NumberField } from "../../ui/NumberField";
+
+type Ask = Schemas["AskModel"];
+
+const STEPS = 1000;
+
+/** Where a number stands on its slider, 0 to STEPS, and back: by ratio for numbers that span decades. */
+function slide(ask: Ask) {
+  const [low, high] = [ask.slide_low, ask.slide_high];
+  if (!ask.logarithmic)
+    return {
+      at: (value: number) => ((value - low) / (high - low)) * STEPS,
+      value: (at: number) => low + (at / STEPS) * (high - low),
+    };
+  return {
+    at: (value: number) => (Math.log(Math.max(value, low) / low) / Math.log(high / low)) * STEPS,
+    value: (at: number) => low * (high / low) ** (at / STEPS),
+  };
+}
+
+function rounded(value: number, digits: number): number {
+  return Number(value.toFixed(digits));
+}
+
+/** The raw numbers: typed, dragged, or chosen. */
+export function Asks({ asks, onTake }: { asks: Ask[]; onTake: (name: string, value: number) => void }) {
+  return (
+    <div className={`asks${asks.length > 2 ? " asks-many" : ""}`}>
+      {asks.map((ask) =>
+        ask.choices.length > 0 ? (
+          <Choice key={ask.name} ask={ask} onTake={onTake} />
+        ) : (
+          <Slider key={ask.name} ask={ask} onTake={onTake} />
+        ),
+      )}
+    </div>
+  );
+}
+
+function Slider({ ask, onTake }: { ask: Ask; onTake: (name: string, value: number) => void }) {
+  const settings = useSettings();
+  const way = slide(ask);
+  const into = countsInto(ask.unit, ask.volts, settings);
+  return (
+    <div className="ask">
+      <span className="ask-label" aria-hidden="true">
+        {ask.label}
+      </span>
+      <input
+        type="range"
+        className="graduated"
+        aria-label={`Drag ${ask.label}`}
+        aria-valuetext={`${rounded(into.to(ask.value), 4)} ${into.unit}`}
+        min={0}
+        max={STEPS}
+        value={Math.round(Math.min(STEPS, Math.max(0, way.at(ask.value))))}
+        onChange={(event) => onTake(ask.name, rounded(way.value(Number(event.target.value)), ask.digits))}
+      />
+      <NumberField
+        label={ask.label}
+        hideLabel
+        value={ask.value}
+        unit={ask.unit}
+        into={into}
+        low={ask.low}
+        high={ask.high}
+        onChange={(value) => onTake(ask.name, into.unit === "V" ? Math.round(value) : value)}
+      />
+    </div>
+  );
+}
+
+function Choice({ ask, onTake }: { ask: Ask; onTake: (name: string, value: number) => void }) {
+  return (
+    <fieldset className="ask ask-choice">
+      <legend className="ask-label">{ask.label}</legend>
+      {ask.choices.map((choice, value) => (
+        <button
+          key={choice}
+          type="button"
+          className="act"
+          aria-pressed={ask.value === value}
+          onClick={() => onTake(ask.name, value)}
+        >
+          {choice}
+        </button>
+      ))}
+    </fieldset>
+  );
+}

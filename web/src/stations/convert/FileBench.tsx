@@ -1,0 +1,267 @@
+import { useQuery } from "@tanstack/react-query";
+import { type ReactNode, useRef, useState } from "react";
+import { api, ask, type Rig, type Schemas } from "../../api/client";
+import { figure, THIN } from "../../model/format";
+import { Head, Say } from "./Head";
+
+type Preview = Schemas["PreviewModel"];
+
+const LOOKED_AT = 400_000; // bytes of the file's beginning, for the preview
+
+/** A CSV of raw readings in, raw and converted columns out. */
+export function FileBench({ first, rig }: { first: ReactNode; rig: Rig | null }) {
+  const [file, setFile] = useState<File | null>(null);
+  const [said, setSaid] = useState<Record<string, string>>({});
+  const [own, setOwn] = useState(rig !== null);
+  const slug = own && rig ? rig.slug : "";
+  const column = Object.entries(said).map(([name, target]) => `${name}=${target}`);
+  const preview = useQuery({
+    queryKey: ["convert-file", file?.name, file?.size, file?.lastModified, slug, column],
+    enabled: file !== null,
+    queryFn: async () => {
+      const text = await beginning(file as File);
+      return ask(
+        api.POST("/api/convert-file/preview", {
+          params: { query: { rig: slug, column } },
+          body: text,
+          bodySerializer: (body) => body,
+          headers: { "Content-Type": "text/csv" },
+        }),
+      );
+    },
+  });
+  const found = preview.isError ? undefined : preview.data;
+  const take = (next: File | null | undefined) => {
+    if (!next) return;
+    setSaid({});
+    setFile(next);
+  };
+  return (
+    <>
+      <Head
+        verdict={
+          file === null
+            ? "A file of raw readings becomes one with what they mean"
+            : preview.isError
+              ? preview.error.message
+              : found
+                ? heading(found)
+                : `Reading ${file.name}`
+        }
+        first={first}
+        next={
+          <Say>
+            {file === null
+              ? "drop a CSV here: column names in its first line, such as t_us, echo_us, air_c, ax."
+              : preview.isError
+                ? "mend the file, or choose another; nothing of it was kept."
+                : "see that each column is taken for what it is, then take the converted file."}
+          </Say>
+        }
+      />
+      <Drop file={file} onFile={take} />
+      {rig && (
+        <fieldset className="ask-choice">
+          <legend>Worked with</legend>
+          <button type="button" className="act" aria-pressed={own} onClick={() => setOwn(true)}>
+            {rig.rig.title}’s own constants
+          </button>
+          <button type="button" className="act" aria-pressed={!own} onClick={() => setOwn(false)}>
+            usual values
+          </button>
+        </fieldset>
+      )}
+      {file && found && (
+        <>
+          <Columns found={found} onSay={(name, target) => setSaid({ ...said, [name]: target })} />
+          <Download file={file} slug={slug} column={column} />
+          <Rows found={found} />
+        </>
+      )}
+    </>
+  );
+}
+
+/** The beginning of a file, cut at a line's end. */
+async function beginning(file: File): Promise<string> {
+  const text = await file.slice(0, LOOKED_AT).text();
+  const end = text.lastIndexOf("\n");
+  return file.size > LOOKED_AT && end > 0 ? text.slice(0, end + 1) : text;
+}
+
+function heading(found: Preview): string {
+  const fresh = found.header.slice(found.columns.length).filter((name) => !name.endsWith("_reason"));
+  const list = fresh.length > 3 ? `${fresh.slice(0, 3).join(", ")} and ${fresh.length - 3} more` : fresh.join(", ");
+  return `It gives ${list}`;
+}
+
+function Drop({ file, onFile }: { file: File | null; onFile: (file: File | null | undefined) => void }) {
+  const input = useRef<HTMLInputElement>(null);
+  const [over, setOver] = useState(false);
+  return (
+    // biome-ignore lint/a11y/noStaticElementInteractions: the button inside does the same from the keyboard
+    <div
+      className={`drop${over ? " over" : ""}`}
+      onDragOver={(event) => {
+        event.preventDefault();
+        setOver(true);
+      }}
+      onDragLeave={() => setOver(false)}
+      onDrop={(event) => {
+        event.preventDefault();
+        setOver(false);
+        onFile(event.dataTransfer.files[0]);
+      }}
+    >
+      <button type="button" className={`act${file ? "" : " act-first"}`} onClick={() => input.current?.click()}>
+        {file ? "Another file" : "Choose a file"}
+      </button>
+      <span>
+        {file ? `${file.name}, ${figure(file.size / 1000, file.size < 10_000 ? 1 : 0)}${THIN}kB` : "or drop it here"}
+      </span>
+      <input
+        ref={input}
+        type="file"
+        accept=".csv,.tsv,.txt,text/csv"
+        aria-label="File of raw readings"
+        className="visually-hidden"
+        tabIndex={-1}
+        onChange={(event) => onFile(event.target.files?.[0])}
+      />
+    </div>
+  );
+}
+
+const ROLES: Record<string, string> = { time: "time", plain: "by its unit" };
+
+function Columns({ found, onSay }: { found: Preview; onSay: (name: string, target: string) => void }) {
+  return (
+    <ul className="columns" aria-label="What each column is">
+      {found.columns.map((column) => (
+        <li key={column.name}>
+          <b>{column.name}</b>
+          <select
+            aria-label={`What ${column.name} is`}
+            value={column.target}
+            onChange={(event) => onSay(column.name, event.target.value)}
+          >
+            <option value="">{ROLES[column.role] ?? "left as it is"}</option>
+            {found.targets.map((target) => (
+              <option key={target} value={target}>
+                {target.replace(/-/g, " ").replace(".", ": ")}
+              </option>
+            ))}
+          </select>
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+function Download({ file, slug, column }: { file: File; slug: string; column: string[] }) {
+  const [state, setState] = useState<
+    { kind: "idle" } | { kind: "busy"; stop: () => void; got: number } | { kind: "failed"; why: string }
+  >({ kind: "idle" });
+  const start = async () => {
+    const abort = new AbortController();
+    const busy = (got: number) => setState({ kind: "busy", stop: () => abort.abort(), got });
+    busy(0);
+    try {
+      const query = new URLSearchParams([["rig", slug], ...column.map((one) => ["column", one])]);
+      const answer = await fetch(`/api/convert-file?${query}`, {
+        method: "POST",
+        body: file,
+        headers: { "Content-Type": "text/csv" },
+        signal: abort.signal,
+      });
+      if (!answer.ok || !answer.body) {
+        const refused = (await answer.json().catch(() => ({}))) as { message?: string };
+        return setState({ kind: "failed", why: refused.message ?? "The file was not converted." });
+      }
+      const parts: BlobPart[] = [];
+      const reader = answer.body.getReader();
+      for (let got = 0; ; ) {
+        const { done, value } = await reader.read();
+        if (done) break;
+        parts.push(value);
+        got += value.length;
+        busy(got);
+      }
+      save(new Blob(parts, { type: "text/csv" }), `${file.name.replace(/\.\w+$/, "")}-converted.csv`);
+      setState({ kind: "idle" });
+    } catch (error) {
+      setState(
+        abort.signal.aborted
+          ? { kind: "idle" }
+          : { kind: "failed", why: error instanceof Error ? error.message : "The file was not converted." },
+      );
+    }
+  };
+  return (
+    <p className="download">
+      {state.kind === "busy" ? (
+        <>
+          <button type="button" className="act" onClick={state.stop}>
+            Stop
+          </button>
+          <span>
+            {figure(state.got / 1000, 0)}
+            {THIN}kB so far
+          </span>
+        </>
+      ) : (
+        <button type="button" className="act act-first" onClick={() => void start()}>
+          Take the converted file
+        </button>
+      )}
+      {state.kind === "failed" && (
+        <span role="alert" className="field-fault">
+          {state.why}
+        </span>
+      )}
+    </p>
+  );
+}
+
+function save(blob: Blob, name: string): void {
+  const link = document.createElement("a");
+  link.href = URL.createObjectURL(blob);
+  link.download = name;
+  link.click();
+  URL.revokeObjectURL(link.href);
+}
+
+function Rows({ found }: { found: Preview }) {
+  const raw = found.columns.length;
+  return (
+    <div className="file-rows">
+      <table className="schedule">
+        <caption>
+          The first rows
+          {found.ragged > 0 && `; ${found.ragged} rows had too few or too many cells and were filled or cut`}
+        </caption>
+        <thead>
+          <tr>
+            {found.header.map((name, at) => (
+              <th key={name} scope="col" className={at < raw ? undefined : "fresh"}>
+                {name}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {found.rows.map((row, at) => (
+            // biome-ignore lint/suspicious/noArrayIndexKey: rows are known by their place
+            <tr key={at}>
+              {found.header.map((name, i) => (
+                <td key={name} className={i < raw ? undefined : "fresh"}>
+                  {row[i]}
+                </td>
+              ))}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
+}

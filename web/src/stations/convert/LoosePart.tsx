@@ -1,0 +1,83 @@
+import type { ReactNode } from "react";
+import type { Constant } from "../../api/client";
+import { useSettings } from "../../hooks/settings";
+import { numbersIn, useAddress } from "../../hooks/useAddress";
+import { useWorked } from "../../hooks/useWorked";
+import { into } from "../../model/units";
+import { verdict } from "../../model/worked";
+import { Glyph } from "../../ui/Glyph";
+import { NumberField } from "../../ui/NumberField";
+import { Asks } from "./Asks";
+import { Head, Say } from "./Head";
+import { WorkedView } from "./WorkedView";
+
+/** A part on no rig: its usual constants, any of which can be typed here. */
+export function LoosePart({ part, first }: { part: string; first: ReactNode }) {
+  const units = useSettings();
+  const { search, put } = useAddress();
+  const subject = { part, constants: numbersIn(search, "c.") };
+  const worked = useWorked(subject, numbersIn(search, "r."));
+  const found = worked.data?.kind === part ? worked.data : undefined;
+  const heading = found ? verdict(found, units) : worked.isError ? worked.error.message : "Looking it up";
+  return (
+    <>
+      <Head
+        verdict={heading}
+        first={first}
+        next={
+          <Say>type or drag a raw number; hollow rings are usual values that nobody has measured on your part.</Say>
+        }
+      />
+      {found && (
+        <>
+          <Asks asks={found.asks} onTake={(name, value) => put({ [`r.${name}`]: String(value) })} />
+          {worked.isError && <p role="alert">{worked.error.message}</p>}
+          <WorkedView worked={found} subject={subject} ours="this part" />
+          <Constants
+            constants={found.constants.filter((one) => one.low !== null)}
+            onType={(name, value) => put({ [`c.${name}`]: String(value) })}
+          />
+        </>
+      )}
+    </>
+  );
+}
+
+function Constants({ constants, onType }: { constants: Constant[]; onType: (name: string, value: number) => void }) {
+  const mine = constants.filter((one) => one.shown_at.includes("convert") || one.station === "convert");
+  const rest = constants.filter((one) => !mine.includes(one));
+  return (
+    <section className="part-constants">
+      <h2>This part’s numbers</h2>
+      <Fields constants={mine} onType={onType} />
+      {rest.length > 0 && (
+        <details>
+          <summary>{rest.length} more</summary>
+          <Fields constants={rest} onType={onType} />
+        </details>
+      )}
+    </section>
+  );
+}
+
+function Fields({ constants, onType }: { constants: Constant[]; onType: (name: string, value: number) => void }) {
+  const units = useSettings();
+  return (
+    <ul>
+      {constants.map((one) => (
+        <li key={one.name} title={`${one.provenance}: ${one.source}`}>
+          <Glyph of={one.provenance} />
+          <NumberField
+            label={one.label}
+            value={one.value}
+            unit={one.unit}
+            into={one.unit === "mm" ? into("mm", "", units) : undefined}
+            low={one.low ?? undefined}
+            high={one.high ?? undefined}
+            onChange={(value) => onType(one.name, value)}
+          />
+        </li>
+      ))}
+    </ul>
+  );
+}

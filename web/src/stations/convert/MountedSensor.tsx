@@ -1,0 +1,94 @@
+import { useQuery } from "@tanstack/react-query";
+import { type ReactNode, useEffect, useRef, useState } from "react";
+import { api, ask } from "../../api/client";
+import { useBench } from "../../hooks/bench";
+import { useSettings } from "../../hooks/settings";
+import { numbersIn, useAddress } from "../../hooks/useAddress";
+import { type Numbers, useWorked } from "../../hooks/useWorked";
+import { verdict } from "../../model/worked";
+import { Next } from "../../ui/Verdict";
+import { Asks } from "./Asks";
+import { Head } from "./Head";
+import { WorkedView } from "./WorkedView";
+
+type From = "live" | "cursor" | "typed";
+const WORDS: Record<From, string> = { live: "live", cursor: "from the recording’s cursor", typed: "typed" };
+const HOLD_MS = 700;
+
+/** A live number that holds still long enough to be read. */
+function useHeldStill(value: number | null): number | null {
+  const [held, setHeld] = useState(value);
+  const latest = useRef(value);
+  latest.current = value;
+  useEffect(() => {
+    const timer = setInterval(() => setHeld(latest.current), HOLD_MS);
+    return () => clearInterval(timer);
+  }, []);
+  return held ?? value;
+}
+
+/** A sensor of the rig: its raw numbers live, from the recording's cursor, or typed. */
+export function MountedSensor({ first }: { first: ReactNode }) {
+  const bench = useBench();
+  const units = useSettings();
+  const { search, put } = useAddress();
+  const { now, sensor, rig, recordingId } = bench;
+  const typed = numbersIn(search, "r.");
+  const t = search.get("t");
+  const cursorOn = recordingId !== null && t !== null;
+  const liveRaw = useHeldStill(now.status === "live" ? (now.sensors[sensor.id]?.raw ?? null) : null);
+  const [from, setFrom] = useState<From>(Object.keys(typed).length ? "typed" : cursorOn ? "cursor" : "live");
+
+  const at = useQuery({
+    queryKey: ["r", rig.slug, "at", recordingId, sensor.id, t],
+    enabled: cursorOn && from === "cursor",
+    queryFn: () =>
+      ask(
+        api.GET("/api/recordings/{recording_id}/at", {
+          params: { path: { recording_id: recordingId ?? 0 }, query: { sensor: sensor.id, t: Number(t) } },
+        }),
+      ),
+  });
+  const usual = useWorked({ rig: rig.slug, sensor: sensor.id, air: null }, {});
+  const streamed = usual.data?.asks.length === 1 ? usual.data.asks[0]?.name : undefined;
+  const liveOn = now.status === "live" && liveRaw !== null && streamed !== undefined;
+  const effective: From = (from === "live" && !liveOn) || (from === "cursor" && !cursorOn) ? "typed" : from;
+  const asked: Numbers | null =
+    effective === "live" && streamed
+      ? { [streamed]: liveRaw ?? 0 }
+      : effective === "cursor"
+        ? (at.data?.asked ?? null)
+        : typed;
+  const air = effective === "cursor" ? (at.data?.air_c ?? null) : now.status === "live" ? now.air_c : null;
+  const subject = { rig: rig.slug, sensor: sensor.id, air };
+  const worked = useWorked(subject, asked);
+  const found = worked.data;
+  const take = (name: string, value: number) => {
+    setFrom("typed");
+    const kept = Object.fromEntries((found?.asks ?? []).map((one) => [`r.${one.name}`, String(one.value)]));
+    put({ ...kept, [`r.${name}`]: String(value) });
+  };
+  return (
+    <>
+      <Head verdict={found ? verdict(found, units) : "Waiting for a number"} next={<Next />} first={first} />
+      <fieldset className="from">
+        <legend>{(found?.asks.length ?? 1) > 1 ? "The raw numbers" : "The raw number"}</legend>
+        {(["live", "cursor", "typed"] as const).map((one) => (
+          <button
+            key={one}
+            type="button"
+            className="act"
+            aria-pressed={effective === one}
+            disabled={(one === "live" && !liveOn) || (one === "cursor" && !cursorOn)}
+            onClick={() => setFrom(one)}
+          >
+            {WORDS[one]}
+          </button>
+        ))}
+      </fieldset>
+      {found && <Asks asks={found.asks} onTake={take} />}
+      {worked.isError && <p role="alert">{worked.error.message}</p>}
+      {found && <WorkedView worked={found} subject={subject} ours="this rig" />}
+    </>
+  );
+}

@@ -1,0 +1,281 @@
+import { useQuery } from "@tanstack/react-query";
+import type { ReactNode } from "react";
+import { api, ask, type Schemas } from "../../api/client";
+import { useAddress } from "../../hooks/useAddress";
+import { decimalsFor, figure, THIN, typed } from "../../model/format";
+import { scale } from "../../model/scale";
+import { Ruler } from "../../ui/Ruler";
+import { Head, Say } from "./Head";
+
+type Opinion = Schemas["SecondOpinionResult"];
+
+interface Row {
+  label: string;
+  value: string;
+  spread: string; // 95 %
+}
+
+/** A story often told at benches: three instruments on one shaft. */
+const SHAFT: Row[] = [
+  { label: "optical tachometer", value: "300", spread: "4" },
+  { label: "contact tachometer", value: "150", spread: "3" },
+  { label: "video, 240 a second", value: "298", spread: "6" },
+];
+const EMPTY: Row = { label: "", value: "", spread: "" };
+
+function rowsIn(text: string | null): Row[] {
+  try {
+    const rows = JSON.parse(text ?? "[]") as unknown;
+    if (!Array.isArray(rows)) return [];
+    return rows.slice(0, 24).map((row: unknown) => {
+      const [label = "", value = "", spread = ""] = Array.isArray(row) ? row.map(String) : [];
+      return { label, value, spread };
+    });
+  } catch {
+    return [];
+  }
+}
+
+/** Several instruments say different things of one quantity: which agree, and what betrays the others. */
+export function SecondOpinion({ first }: { first: ReactNode }) {
+  const { search, put } = useAddress();
+  const unit = search.get("unit") ?? "rpm";
+  const rows = rowsIn(search.get("say"));
+  const shown = rows.length ? rows : [EMPTY, EMPTY];
+  const keep = (next: Row[]) =>
+    put({ say: next.length ? JSON.stringify(next.map((row) => [row.label, row.value, row.spread])) : null });
+  const complete = shown.flatMap((row, at) => {
+    const [value, spread] = [typed(row.value), typed(row.spread)];
+    return value === null || spread === null || spread <= 0
+      ? []
+      : [{ label: row.label || `reading ${at + 1}`, value, uncertainty: spread / 2 }];
+  });
+  const opinion = useQuery({
+    queryKey: ["calc", "second-opinion", complete],
+    enabled: complete.length > 1,
+    queryFn: () => ask(api.POST("/api/calc/second-opinion", { body: { readings: complete } })),
+    placeholderData: (old) => old,
+  });
+  const found = complete.length > 1 && !opinion.isError ? opinion.data : undefined;
+  return (
+    <>
+      <Head
+        verdict={
+          opinion.isError
+            ? opinion.error.message
+            : found
+              ? heading(found, complete.length, unit)
+              : "Which instrument is right?"
+        }
+        first={first}
+        next={
+          found ? (
+            <Say>{advice(found)}</Say>
+          ) : (
+            <Say>type what two or more instruments say of the same thing, each with its ±.</Say>
+          )
+        }
+      />
+      {found && <Intervals readings={complete} opinion={found} unit={unit} />}
+      <Readings rows={shown} unit={unit} onRows={keep} onUnit={(text) => put({ unit: text || null })} />
+    </>
+  );
+}
+
+function heading(found: Opinion, all: number, unit: string): string {
+  if (found.consensus === null || found.uncertainty === null) return "No two of them agree";
+  const spread = 2 * found.uncertainty;
+  const decimals = decimalsFor(spread, 1);
+  const who = found.members.length === all ? `All ${all} agree` : `${found.members.length} of ${all} agree`;
+  return `${who}: ${figure(found.consensus, decimals)} ±${THIN}${figure(spread, decimals)}${THIN}${unit}`;
+}
+
+function advice(found: Opinion): string {
+  const [odd] = found.outliers;
+  if (!odd) return "nothing is odd here; trust the group.";
+  const named = found.outliers.find((one) => one.causes.length > 0 && one.ratio !== 1);
+  if (!named) return `look at the ${odd.label} again: no common cause explains it.`;
+  return `at the ${named.label}, check first: ${named.causes[0]}.`;
+}
+
+const WIDTH = 860;
+const ROW = 50;
+const NAMES = 190;
+
+/** Every instrument as an interval on one axis; the group's mean as a band through all of them. */
+function Intervals({
+  readings,
+  opinion,
+  unit,
+}: {
+  readings: { label: string; value: number; uncertainty: number }[];
+  opinion: Opinion;
+  unit: string;
+}) {
+  const ends = readings.flatMap((one) => [one.value - 2 * one.uncertainty, one.value + 2 * one.uncertainty]);
+  const margin = (Math.max(...ends) - Math.min(...ends)) * 0.06;
+  const [low, high] = [Math.min(...ends) - margin, Math.max(...ends) + margin];
+  const x = scale(low, high, NAMES, WIDTH - 10);
+  const base = readings.length * ROW + 12;
+  const spread = opinion.uncertainty === null ? 0 : 2 * opinion.uncertainty;
+  return (
+    <figure className="opinion">
+      <svg viewBox={`0 0 ${WIDTH} ${base + 46}`} role="img" aria-label="Instruments as intervals on one axis">
+        {opinion.consensus !== null && (
+          <>
+            <rect
+              x={x(opinion.consensus - spread)}
+              width={Math.max(3, x(opinion.consensus + spread) - x(opinion.consensus - spread))}
+              y="0"
+              height={base}
+              className="wash"
+            />
+            <line x1={x(opinion.consensus)} x2={x(opinion.consensus)} y1="0" y2={base} className="ours" />
+          </>
+        )}
+        {readings.map((one, at) => {
+          const odd = opinion.outliers.find((other) => other.label === one.label);
+          const y = at * ROW + 20;
+          const [from, to] = [x(one.value - 2 * one.uncertainty), x(one.value + 2 * one.uncertainty)];
+          const right = x(one.value) < (NAMES + WIDTH) / 2;
+          return (
+            <g key={one.label} className={odd ? "odd" : "member"}>
+              <text x="0" y={y + 5} className="strong">
+                {one.label.length > 22 ? `${one.label.slice(0, 21)}…` : one.label}
+              </text>
+              <line x1={from} x2={to} y1={y} y2={y} className="interval" />
+              <line x1={from} x2={from} y1={y - 7} y2={y + 7} className="interval" />
+              <line x1={to} x2={to} y1={y - 7} y2={y + 7} className="interval" />
+              {odd ? (
+                <path d={`M${x(one.value) - 6} ${y - 6}l12 12m0-12-12 12`} className="interval" />
+              ) : (
+                <circle cx={x(one.value)} cy={y} r="6" />
+              )}
+              {odd && (
+                <text x={right ? to + 12 : from - 12} y={y - 4} textAnchor={right ? "start" : "end"}>
+                  {odd.ratio === null ? "" : `${figure(odd.ratio, 3)} ×`}
+                </text>
+              )}
+              {odd && (
+                <text x={right ? to + 12 : from - 12} y={y + 15} textAnchor={right ? "start" : "end"} className="small">
+                  {odd.causes[0] ?? (odd.ratio === 1 ? "the surest by its own word" : "no common cause")}
+                </text>
+              )}
+            </g>
+          );
+        })}
+        <Ruler low={low} high={high} from={NAMES} to={WIDTH - 10} y={base} />
+        <text x={0} y={base + 36} className="small">
+          {unit}
+        </text>
+      </svg>
+      {opinion.outliers.some((one) => one.causes.length > 1) && (
+        <details>
+          <summary>Everything a ratio could betray</summary>
+          <ul className="ticks">
+            {opinion.outliers.map((one) => (
+              <li key={one.label}>
+                <b>{one.label}</b>: {one.causes.join("; ") || "no common cause"}
+              </li>
+            ))}
+          </ul>
+        </details>
+      )}
+    </figure>
+  );
+}
+
+function Readings({
+  rows,
+  unit,
+  onRows,
+  onUnit,
+}: {
+  rows: Row[];
+  unit: string;
+  onRows: (rows: Row[]) => void;
+  onUnit: (unit: string) => void;
+}) {
+  const change = (at: number, change: Partial<Row>) =>
+    onRows(rows.map((row, i) => (i === at ? { ...row, ...change } : row)));
+  const faulty = (text: string, positive: boolean) => {
+    const value = typed(text);
+    return text !== "" && (value === null || (positive && value <= 0));
+  };
+  return (
+    <section className="readings">
+      <table className="schedule">
+        <thead>
+          <tr>
+            <th scope="col">Instrument</th>
+            <th scope="col">says</th>
+            <th scope="col">± (95{THIN}%)</th>
+            <th scope="col">
+              <span className="visually-hidden">Remove</span>
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((row, at) => (
+            // biome-ignore lint/suspicious/noArrayIndexKey: rows are known by their place
+            <tr key={at}>
+              <td>
+                <input
+                  className="reading-name"
+                  aria-label={`Instrument ${at + 1}`}
+                  value={row.label}
+                  maxLength={60}
+                  onChange={(event) => change(at, { label: event.target.value })}
+                />
+              </td>
+              <td>
+                <input
+                  inputMode="decimal"
+                  aria-label={`Reading ${at + 1}`}
+                  value={row.value}
+                  aria-invalid={faulty(row.value, false)}
+                  onChange={(event) => change(at, { value: event.target.value })}
+                />
+              </td>
+              <td>
+                <input
+                  inputMode="decimal"
+                  aria-label={`± of reading ${at + 1}`}
+                  value={row.spread}
+                  aria-invalid={faulty(row.spread, true)}
+                  onChange={(event) => change(at, { spread: event.target.value })}
+                />{" "}
+                {faulty(row.spread, true) && <span className="field-fault">± must be above zero</span>}
+                {faulty(row.value, false) && <span className="field-fault">not a number</span>}
+              </td>
+              <td>
+                <button
+                  type="button"
+                  className="plain"
+                  aria-label={`Remove reading ${at + 1}`}
+                  onClick={() => onRows(rows.filter((_, i) => i !== at))}
+                >
+                  ✕
+                </button>
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <p className="reading-acts">
+        <button type="button" className="act" disabled={rows.length >= 24} onClick={() => onRows([...rows, EMPTY])}>
+          One more instrument
+        </button>
+        <label>
+          all in{" "}
+          <input className="unit-name" value={unit} maxLength={8} onChange={(event) => onUnit(event.target.value)} />
+        </label>
+        {rows.every((row) => row.value === "") && (
+          <button type="button" className="act" onClick={() => onRows(SHAFT)}>
+            Show me three on one shaft
+          </button>
+        )}
+      </p>
+    </section>
+  );
+}

@@ -1,0 +1,29 @@
+import type { Worked } from "../../hooks/useWorked";
+import { figure, THIN } from "../../model/format";
+
+/** Where the ± comes from: the share of the variance by cause. */
+export function Shares({ worked }: { worked: Worked }) {
+  const shares = worked.shares.filter((one) => one.share > 0.0005);
+  if (shares.length === 0) return null;
+  return (
+    <section>
+      <h2>Where the ± comes from</h2>
+      <div className="shares" aria-hidden="true">
+        {shares.map((one, i) => (
+          <span key={one.label} className={`grey-${Math.min(i + 1, 4)}`} style={{ flexGrow: one.share }} />
+        ))}
+      </div>
+      <ul className="share-labels">
+        {shares.map((one, i) => (
+          <li key={one.label}>
+            <span className={`swatch grey-${Math.min(i + 1, 4)}`} /> {one.label}{" "}
+            <b>
+              {figure(one.share * 100, one.share < 0.095 ? 1 : 0)}
+              {THIN}%
+            </b>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}

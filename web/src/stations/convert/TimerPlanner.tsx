@@ -1,0 +1,171 @@
+import { useQuery } from "@tanstack/react-query";
+import type { ReactNode } from "react";
+import { api, ask, type Schemas } from "../../api/client";
+import { useAddress } from "../../hooks/useAddress";
+import { figure, THIN } from "../../model/format";
+import { NumberField } from "../../ui/NumberField";
+import { Head, Say } from "./Head";
+import { PlanChart } from "./PlanChart";
+
+export type Plan = Schemas["TimerPlanResult"];
+
+const PRESCALERS = [1, 8, 64, 256, 1024];
+const POINTS = 60;
+
+/** A number as few figures as it is worth: 28.6, 1 875 000, 0.0021. */
+export function few(value: number): string {
+  const digits = value >= 1000 ? 0 : value >= 100 ? 0 : value >= 10 ? 1 : 2;
+  return value !== 0 && value < 0.01 ? String(Number(value.toPrecision(2))) : figure(value, digits);
+}
+
+/** Which prescaler and method time a shaft best: error against rpm for each. */
+export function TimerPlanner({ first }: { first: ReactNode }) {
+  const { search, put } = useAddress();
+  const number = (name: string, usual: number) => {
+    const value = Number(search.get(name) ?? usual);
+    return Number.isFinite(value) ? value : usual;
+  };
+  const bits = number("bits", 16);
+  const given = {
+    clock_hz: number("clock", 16e6),
+    bits,
+    pulses_per_turn: number("pulses", 1),
+    gate_s: number("gate", 1),
+    rpm_min: number("slow", 60),
+    rpm_max: number("fast", 6000),
+    prescalers: PRESCALERS.filter((one) => !(search.get("without") ?? "").split(",").includes(String(one))),
+  };
+  const plan = useQuery({
+    queryKey: ["calc", "timer-plan", given],
+    queryFn: () => ask(api.POST("/api/calc/timer-plan", { body: { ...given, curve_points: POINTS } })),
+    placeholderData: (old) => old,
+  });
+  const found = plan.isError ? undefined : plan.data;
+  const set = (name: string) => (value: number) => put({ [name]: String(value) });
+  const toggle = (prescaler: number) => {
+    const left = PRESCALERS.filter((one) => given.prescalers.includes(one) === (one !== prescaler));
+    put({ without: PRESCALERS.filter((one) => !left.includes(one)).join(",") || null });
+  };
+  return (
+    <>
+      <Head
+        verdict={plan.isError ? plan.error.message : found ? heading(found, given.gate_s) : "Planning"}
+        first={first}
+        next={
+          <Say>
+            {found ? advice(found) : plan.isError ? "change what is named, and the curves come back." : "a moment."}
+          </Say>
+        }
+      />
+      {found && <PlanChart plan={found} slow={given.rpm_min} fast={given.rpm_max} gate={given.gate_s} />}
+      <div className="planner-inputs">
+        <NumberField
+          label="Clock"
+          value={given.clock_hz / 1e6}
+          unit="MHz"
+          low={0.001}
+          high={1000}
+          onChange={(mhz) => set("clock")(mhz * 1e6)}
+        />
+        <NumberField
+          label="Counter"
+          value={bits}
+          unit="bits"
+          low={1}
+          high={64}
+          onChange={(value) => set("bits")(Math.round(value))}
+        />
+        <NumberField
+          label="Pulses per turn"
+          value={given.pulses_per_turn}
+          unit=""
+          low={0.001}
+          onChange={set("pulses")}
+        />
+        <NumberField label="Gate" value={given.gate_s} unit="s" low={0.0001} high={3600} onChange={set("gate")} />
+        <NumberField label="Slowest" value={given.rpm_min} unit="rpm" low={0.001} onChange={set("slow")} />
+        <NumberField label="Fastest" value={given.rpm_max} unit="rpm" low={0.001} onChange={set("fast")} />
+        <fieldset className="prescalers">
+          <legend>Prescalers</legend>
+          {PRESCALERS.map((one) => (
+            <button
+              key={one}
+              type="button"
+              className="act"
+              aria-pressed={given.prescalers.includes(one)}
+              onClick={() => toggle(one)}
+            >
+              ÷{THIN}
+              {one}
+            </button>
+          ))}
+        </fieldset>
+      </div>
+      {found && <PlanTable plan={found} />}
+    </>
+  );
+}
+
+export function nameOf(prescaler: number | null, gate: number): string {
+  return prescaler === null ? `gate of ${few(gate)}${THIN}s` : `÷${THIN}${prescaler}`;
+}
+
+function heading(plan: Plan, gate: number): string {
+  const worst = Math.max(plan.error_pct_low, plan.error_pct_high);
+  const how =
+    plan.method === "period"
+      ? `Time each turn with ÷${THIN}${plan.prescaler}`
+      : `Count through a ${few(gate)}${THIN}s gate`;
+  return `${how}: at worst ${few(worst)}${THIN}% off`;
+}
+
+function advice(plan: Plan): ReactNode {
+  const [one] = plan.rejected;
+  const over = plan.rejected.length > 1 ? "these prescalers" : "this prescaler";
+  const overflow =
+    one &&
+    `${plan.rejected.map((r) => `÷${THIN}${r.prescaler}`).join(", ")}: ${over} ${one.why.replace("overflows", plan.rejected.length > 1 ? "overflow" : "overflows")}. `;
+  return (
+    <>
+      {overflow}
+      set the prescaler in the program, and say “slow” instead of a number where its curve ends.
+    </>
+  );
+}
+
+function PlanTable({ plan }: { plan: Plan }) {
+  return (
+    <details>
+      <summary>The same in figures</summary>
+      <table className="schedule">
+        <thead>
+          <tr>
+            <th scope="col">Way</th>
+            <th scope="col">says “slow” below</th>
+            <th scope="col">at the slowest</th>
+            <th scope="col">at the fastest</th>
+            <th scope="col">as good as the gate at</th>
+          </tr>
+        </thead>
+        <tbody>
+          {plan.curves.map((curve) => (
+            <tr key={curve.prescaler ?? "gate"}>
+              <th scope="row">
+                {curve.prescaler === null ? "counting through the gate" : `timing, ÷${THIN}${curve.prescaler}`}
+              </th>
+              <td>
+                {few(curve.slow_rpm)}
+                {THIN}rpm
+              </td>
+              <td>{curve.error_pct[0] === undefined ? "—" : `${few(curve.error_pct[0])}${THIN}%`}</td>
+              <td>
+                {curve.error_pct.length ? `${few(curve.error_pct[curve.error_pct.length - 1] ?? 0)}${THIN}%` : "—"}
+              </td>
+              <td>{curve.crossover_rpm === null ? "" : `${few(curve.crossover_rpm)}${THIN}rpm`}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </details>
+  );
+}

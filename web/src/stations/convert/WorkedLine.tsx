@@ -1,0 +1,124 @@
+import type { Schemas } from "../../api/client";
+import { useSettings } from "../../hooks/settings";
+import type { Worked } from "../../hooks/useWorked";
+import { decimalsFor, figure, plainDecimals, THIN } from "../../model/format";
+import { into, spreadInto } from "../../model/units";
+import { askedText, resultInto } from "../../model/worked";
+import { Glyph } from "../../ui/Glyph";
+
+type Term = Schemas["TermModel"];
+
+/** The figure of a term: as read for a raw number, else with digits that follow its ±. */
+function useTermText(worked: Worked) {
+  const units = useSettings();
+  return (term: Term): { text: string; unit: string } => {
+    const asked = worked.asks.find((ask) => ask.name === term.name);
+    if (term.value === null) return { text: "—", unit: "" };
+    if (asked) {
+      const [text = "", unit = ""] = askedText({ ...asked, value: term.value }, units).split(THIN + asked.unit);
+      return asked.choices.length || !asked.unit ? { text, unit } : { text, unit: asked.unit };
+    }
+    const way = into(term.unit, "", units);
+    const decimals = decimalsFor(spreadInto(term.value, term.plus_minus, way), plainDecimals(way.to(term.value)));
+    return { text: figure(way.to(term.value), decimals), unit: way.unit };
+  };
+}
+
+/** The arithmetic as a chain with these numbers, the result with its ± at the end. */
+export function WorkedLine({ worked }: { worked: Worked }) {
+  const units = useSettings();
+  const textOf = useTermText({ ...worked, asks: worked.asks.map((ask) => ({ ...ask, volts: null })) });
+  const way = resultInto(worked, units);
+  const spread = worked.value === null ? null : spreadInto(worked.value, worked.plus_minus, way);
+  const decimals =
+    worked.value === null
+      ? 0
+      : decimalsFor(spread, way.decimals ?? Math.max(worked.digits, plainDecimals(worked.value)));
+  return (
+    <div className="worked">
+      {worked.terms.map((term) => {
+        const { text, unit } = textOf(term);
+        return (
+          <div className="worked-step" key={term.name}>
+            {term.sign && <Sign>{term.sign}</Sign>}
+            <div className={`term term-${term.name}`}>
+              <span className="term-label">
+                <Glyph of={term.provenance} /> {term.label}
+              </span>
+              <span className="term-value">
+                <b>{text}</b> {unit}
+              </span>
+            </div>
+          </div>
+        );
+      })}
+      <div className="worked-step">
+        <Sign>{closing(worked.terms)}</Sign>
+        <div className="term result">
+          <span className="term-label">
+            <Glyph of="derived" /> {worked.quantity}
+          </span>
+          <span className="term-value">
+            <b>{worked.value === null ? "—" : figure(way.to(worked.value), decimals)}</b>{" "}
+            {worked.value === null ? "" : way.unit}
+            {spread !== null && spread > 0 && (
+              <span className="result-spread">
+                ±{THIN}
+                {figure(spread, decimals)}
+              </span>
+            )}
+          </span>
+        </div>
+      </div>
+    </div>
+  );
+}
+
+/** A bracket that the terms opened and did not close is closed before the result. */
+function closing(terms: Term[]): string {
+  const signs = terms.map((term) => term.sign).join("");
+  return signs.split("(").length > signs.split(")").length ? ") =" : "=";
+}
+
+function Sign({ children }: { children: string }) {
+  return (
+    <span className={`sign${children.length > 1 ? " sign-wide" : ""}`} aria-hidden="true">
+      {children}
+    </span>
+  );
+}
+
+/** The lines of arithmetic that lead up to the main one. */
+export function Chains({ worked }: { worked: Worked }) {
+  const textOf = useTermText({ ...worked, asks: worked.asks.map((ask) => ({ ...ask, volts: null })) });
+  if (worked.chains.length === 0) return null;
+  const lines = (
+    <ol className="chains">
+      {worked.chains.map((chain) => (
+        <li key={chain.terms[0]?.name ?? chain.result.label}>
+          {[...chain.terms, { ...chain.result, sign: chain.result.sign || "=" }].map((term, at, all) => {
+            const { text, unit } = textOf(term);
+            const last = at === all.length - 1;
+            return (
+              // biome-ignore lint/suspicious/noArrayIndexKey: the terms of a line keep their order
+              <span key={at} className={last ? "chain-result" : undefined} title={term.label}>
+                {term.sign && <i>{term.sign}</i>} <Glyph of={term.provenance} />
+                {THIN}
+                {text}
+                {unit && (unit === "°" ? unit : `${THIN}${unit}`)}
+                {last && <small> {term.label}</small>}
+              </span>
+            );
+          })}
+        </li>
+      ))}
+    </ol>
+  );
+  if (worked.chains.length < 3) return lines;
+  return (
+    <details className="chains-folded">
+      <summary>How each of them is worked</summary>
+      {lines}
+    </details>
+  );
+}

@@ -1,0 +1,69 @@
+import { useSettings } from "../../hooks/settings";
+import type { Subject, Worked } from "../../hooks/useWorked";
+import { figure, THIN } from "../../model/format";
+import { verdict } from "../../model/worked";
+import { Backwards } from "./Backwards";
+import { Rules } from "./Rules";
+import { Shares } from "./Shares";
+import { Chains, WorkedLine } from "./WorkedLine";
+
+/** Everything under the raw numbers: the worked line, its ±, further results, rules of thumb, the inverse question. */
+export function WorkedView({ worked, subject, ours }: { worked: Worked; subject: Subject; ours: string }) {
+  const units = useSettings();
+  const heading = verdict(worked, units);
+  const inWords = worked.said.replace(/\.$/, "") === heading ? "" : worked.said;
+  return (
+    <>
+      <Chains worked={worked} />
+      <WorkedLine worked={worked} />
+      {inWords && <p className="in-words">{inWords}</p>}
+      {[...worked.warnings, ...(worked.reason && worked.value !== null ? [sentence(worked.reason)] : [])].map((one) => (
+        <p key={one} className="stale">
+          {one}
+        </p>
+      ))}
+      <More worked={worked} />
+      <Shares worked={worked} />
+      <Rules worked={worked} ours={ours} />
+      <div className="convert-foot">
+        <Backwards key={worked.kind} worked={worked} subject={subject} />
+        {(worked.moves.length > 0 || worked.cautions.length > 0) && (
+          <section>
+            {worked.moves.length > 0 && <h2>Move it</h2>}
+            {worked.moves.map((one) => (
+              <p key={one}>{one}</p>
+            ))}
+            {worked.cautions.map((one) => (
+              <p key={one} className="caution">
+                {one}
+              </p>
+            ))}
+          </section>
+        )}
+      </div>
+    </>
+  );
+}
+
+function sentence(text: string): string {
+  return `${text.charAt(0).toUpperCase()}${text.slice(1)}.`;
+}
+
+/** Further results of the same reading. */
+function More({ worked }: { worked: Worked }) {
+  if (worked.more.length === 0) return null;
+  return (
+    <dl className="more">
+      {worked.more.map((one) => (
+        <div key={one.name}>
+          <dt>{one.label}</dt>
+          <dd>
+            {one.value === null ? "—" : figure(one.value, one.digits)}
+            {one.value !== null && one.unit !== "°" && THIN}
+            {one.value !== null && one.unit}
+          </dd>
+        </div>
+      ))}
+    </dl>
+  );
+}
