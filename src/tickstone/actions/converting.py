@@ -75,9 +75,7 @@ def tabled(database: Database, stream: TextIO, slug: str, said: Mapping[str, str
         with database.transaction() as session:
             stored = rigs.rig_named(session, slug)
             settled = constants.all_settled(session, stored)
-            candidates = [
-                columns.Candidate(s.id, kind(s.kind), settled[s.id], prefix=f"{s.id}_") for s in stored.rig.sensors
-            ]
+            candidates = [columns.Candidate(s.id, kind(s.kind), settled[s.id], prefix=s.id) for s in stored.rig.sensors]
     else:
         candidates = columns.bare_candidates({})
     table = Table(stream)

@@ -175,7 +175,7 @@ def plan_timer(
         else:
             usable.append((prescaler, span.ticks_per_s))
     if not usable:
-        raise BadInput(f"prescalers all let a {bits}-bit counter overflow at {rpm_min:g} rpm: use a larger one, a wider "
+        raise BadInput(f"All prescalers let a {bits}-bit counter overflow at {rpm_min:g} rpm: use a larger one, a wider "
                        "counter, or count through a gate.", "prescalers")  # fmt: skip
     scored = []
     for prescaler, rate in usable:

@@ -93,7 +93,7 @@ def rig_candidates(rig: Rig, constants: Mapping[str, float]) -> list[Candidate]:
         what = kind(sensor.kind)
         own = {spec.name: constants[spec.name] for spec in what.constants if spec.name in constants}
         values = usual_values(what, rig.board, own)
-        found.append(Candidate(sensor.id, what, values, prefix=f"{sensor.id}_"))
+        found.append(Candidate(sensor.id, what, values, prefix=sensor.id))
     return found
 
 
@@ -182,9 +182,12 @@ def _tilt(x: Array, y: Array, z: Array) -> tuple[Array, ...]:
     return found.roll_deg, found.pitch_deg, found.tilt_deg
 
 
-def result_name(name: str, unit: str) -> str:
-    """Name of a converted column: what it is, and its unit."""
+def result_name(prefix: str, name: str, unit: str) -> str:
+    """Name of a converted column: whose it is, what it is, and its unit."""
     plain = re.sub(r"[^a-z0-9]+", "_", name.lower()).strip("_")
+    begin = re.sub(r"[^a-z0-9]+", "_", prefix.lower()).strip("_")
+    if begin and not plain.startswith(begin):
+        plain = f"{begin}_{plain}"
     tail = UNIT_NAMES.get(unit, re.sub(r"[^a-z0-9]+", "_", unit.lower()).strip("_"))
     return plain if not tail or plain.endswith(f"_{tail}") or plain == tail else f"{plain}_{tail}"
 

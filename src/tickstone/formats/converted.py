@@ -74,15 +74,15 @@ class Converting:
         columns = []
         for name in wanted_results(one, [each.name for each in series]):
             if name == VALUE:
-                columns.append(Column(prefix + result_name(kind.quantity.name, kind.quantity.unit),
+                columns.append(Column(result_name(prefix, kind.quantity.name, kind.quantity.unit),
                                       _cells(np.where(found.valid, found.values, np.nan))))  # fmt: skip
                 if any(kind.reasons):
                     codes = np.where(absent, 0, found.codes)
                     said = [kind.reasons[code] for code in codes.tolist()]
-                    columns.append(Column(prefix + result_name(f"{kind.quantity.name} reason", ""), said))
+                    columns.append(Column(result_name(prefix, f"{kind.quantity.name} reason", ""), said))
             else:
                 each = next(each for each in series if each.name == name)
-                columns.append(Column(prefix + result_name(each.name, each.unit), _cells(each.values)))
+                columns.append(Column(result_name(prefix, each.name, each.unit), _cells(each.values)))
         return columns
 
     def _air(self, block: Block) -> Array | None:

@@ -28,7 +28,10 @@ function rounded(value: number, digits: number): number {
 /** The raw numbers: typed, dragged, or chosen. */
 export function Asks({ asks, onTake }: { asks: Ask[]; onTake: (name: string, value: number) => void }) {
   return (
-    <div className={`asks${asks.length > 2 ? " asks-many" : ""}`}>
+    <div
+      className={`asks${asks.length > 2 ? " asks-many" : ""}`}
+      style={asks.length > 2 ? { gridTemplateRows: `repeat(${Math.ceil(asks.length / 2)}, auto)` } : undefined}
+    >
       {asks.map((ask) =>
         ask.choices.length > 0 ? (
           <Choice key={ask.name} ask={ask} onTake={onTake} />

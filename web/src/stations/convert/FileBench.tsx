@@ -238,7 +238,7 @@ function Rows({ found }: { found: Preview }) {
       <table className="schedule">
         <caption>
           The first rows
-          {found.ragged > 0 && `; ${found.ragged} rows had too few or too many cells and were filled or cut`}
+          {found.ragged > 0 && `; too few or too many cells in ${found.ragged} of them, filled or cut`}
         </caption>
         <thead>
           <tr>

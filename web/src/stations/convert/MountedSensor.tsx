@@ -12,7 +12,7 @@ import { Head } from "./Head";
 import { WorkedView } from "./WorkedView";
 
 type From = "live" | "cursor" | "typed";
-const WORDS: Record<From, string> = { live: "live", cursor: "from the recording’s cursor", typed: "typed" };
+const WORDS: Record<From, string> = { live: "live", cursor: "at the cursor", typed: "typed" };
 const HOLD_MS = 700;
 
 /** A live number that holds still long enough to be read. */
@@ -71,22 +71,24 @@ export function MountedSensor({ first }: { first: ReactNode }) {
   return (
     <>
       <Head verdict={found ? verdict(found, units) : "Waiting for a number"} next={<Next />} first={first} />
-      <fieldset className="from">
-        <legend>{(found?.asks.length ?? 1) > 1 ? "The raw numbers" : "The raw number"}</legend>
-        {(["live", "cursor", "typed"] as const).map((one) => (
-          <button
-            key={one}
-            type="button"
-            className="act"
-            aria-pressed={effective === one}
-            disabled={(one === "live" && !liveOn) || (one === "cursor" && !cursorOn)}
-            onClick={() => setFrom(one)}
-          >
-            {WORDS[one]}
-          </button>
-        ))}
-      </fieldset>
-      {found && <Asks asks={found.asks} onTake={take} />}
+      <div className="raw-line">
+        <fieldset className="from">
+          <legend className="visually-hidden">Where the raw number comes from</legend>
+          {(["live", "cursor", "typed"] as const).map((one) => (
+            <button
+              key={one}
+              type="button"
+              className="act"
+              aria-pressed={effective === one}
+              disabled={(one === "live" && !liveOn) || (one === "cursor" && !cursorOn)}
+              onClick={() => setFrom(one)}
+            >
+              {WORDS[one]}
+            </button>
+          ))}
+        </fieldset>
+        {found && <Asks asks={found.asks} onTake={take} />}
+      </div>
       {worked.isError && <p role="alert">{worked.error.message}</p>}
       {found && <WorkedView worked={found} subject={subject} ours="this rig" />}
     </>

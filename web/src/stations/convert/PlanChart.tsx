@@ -5,7 +5,7 @@ import { few, nameOf, type Plan } from "./TimerPlanner";
 
 const WIDTH = 860;
 const HEIGHT = 330;
-const LEFT = 74;
+const LEFT = 88;
 const RIGHT = WIDTH - 96;
 const TOP = 16;
 const BASE = HEIGHT - 44;
@@ -15,9 +15,12 @@ export function PlanChart({ plan, slow, fast, gate }: { plan: Plan; slow: number
   const [at, setAt] = useState<number | null>(null);
   const curves = plan.curves.filter((curve) => curve.rpm.length > 1);
   const errors = curves.flatMap((curve) => curve.error_pct);
-  const [low, high] = [Math.min(...errors) / 1.5, Math.max(...errors) * 1.5];
+  const [low, high] = [Math.min(...errors) / 4, Math.max(...errors) * 1.5];
   const x = logScale(slow, fast, LEFT, RIGHT);
   const y = logScale(low, high, BASE, TOP);
+  const ringed = (curve: Plan["curves"][number]) =>
+    curve.crossover_rpm !== null && curve.crossover_rpm > Math.max(slow, curve.slow_rpm) && curve.crossover_rpm < fast;
+  const rings = curves.some(ringed);
   const best = (prescaler: number | null) =>
     plan.method === "gate" ? prescaler === null : prescaler === plan.prescaler;
   const labels = spread(
@@ -87,17 +90,14 @@ export function PlanChart({ plan, slow, fast, gate }: { plan: Plan; slow: number
                   </text>
                 </>
               )}
-              {curve.crossover_rpm !== null &&
-                curve.crossover_rpm > slow &&
-                curve.crossover_rpm < fast &&
-                curve.crossover_rpm > curve.slow_rpm && (
-                  <circle
-                    cx={x(curve.crossover_rpm)}
-                    cy={y(crossing(curve.rpm, curve.error_pct, curve.crossover_rpm))}
-                    r={best(curve.prescaler) ? 6 : 4}
-                    className="crossover"
-                  />
-                )}
+              {curve.crossover_rpm !== null && ringed(curve) && (
+                <circle
+                  cx={x(curve.crossover_rpm)}
+                  cy={y(crossing(curve.rpm, curve.error_pct, curve.crossover_rpm))}
+                  r={best(curve.prescaler) ? 6 : 4}
+                  className="crossover"
+                />
+              )}
             </g>
           );
         })}
@@ -110,7 +110,7 @@ export function PlanChart({ plan, slow, fast, gate }: { plan: Plan; slow: number
       </svg>
       <figcaption>
         {at === null
-          ? "Rings: where counting through the gate is as good as timing. Point at the chart to read it."
+          ? `${rings ? "Rings: where counting through the gate is as good as timing. " : ""}Point at the chart to read it.`
           : `At ${few(at)}${THIN}rpm: ${curves
               .map((curve) => {
                 const name = nameOf(curve.prescaler, gate);

@@ -133,7 +133,8 @@ export function Resistors({ first }: { first: ReactNode }) {
 function heading(bands: string[], found: Decoded): string {
   const spread = found.tolerance_pct === null ? "" : ` ±${THIN}${found.tolerance_pct}${THIN}%`;
   const drift = found.ppm_per_k === null ? "" : `, ${figure(found.ppm_per_k, 0)}${THIN}ppm/K`;
-  return `${bands.join(", ")} is ${ohms(found.ohms)}${spread}${drift}`;
+  const name = bands.join(", ");
+  return `${name.charAt(0).toUpperCase()}${name.slice(1)} is ${ohms(found.ohms)}${spread}${drift}`;
 }
 
 /** The resistor as it lies on the bench; the last band stands apart. */
@@ -217,7 +218,7 @@ function Divider() {
     queryFn: () =>
       ask(
         api.POST("/api/calc/divider-design", {
-          body: { ...given, series: "E24", tolerance_pct: 5, current_max_ma: 1 },
+          body: { ...given, series: "E24", tolerance_pct: 5, current_max_ma: 1, source_max_ohm: 10_000 },
         }),
       ),
     placeholderData: (old) => old,

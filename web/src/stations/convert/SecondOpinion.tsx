@@ -95,7 +95,7 @@ function advice(found: Opinion): string {
   if (!odd) return "nothing is odd here; trust the group.";
   const named = found.outliers.find((one) => one.causes.length > 0 && one.ratio !== 1);
   if (!named) return `look at the ${odd.label} again: no common cause explains it.`;
-  return `at the ${named.label}, check first: ${named.causes[0]}.`;
+  return `the ${named.label} says ${named.ratio === null ? "" : figure(named.ratio, 2)} times the others. Look for ${named.causes[0]}.`;
 }
 
 const WIDTH = 860;

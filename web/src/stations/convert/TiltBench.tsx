@@ -97,7 +97,7 @@ export function TiltBench({ first }: { first: ReactNode }) {
         </div>
         <div>
           <fieldset className="ask-choice">
-            <legend>A level one reads</legend>
+            <legend>Level reads on z</legend>
             {(["plus", "minus"] as const).map((one) => (
               <button
                 key={one}
@@ -114,7 +114,7 @@ export function TiltBench({ first }: { first: ReactNode }) {
                 }
                 disabled={flat === one}
               >
-                {one === "plus" ? "+1 g on z" : "−1 g on z"}
+                {one === "plus" ? "+1 g" : "−1 g"}
               </button>
             ))}
           </fieldset>
@@ -184,13 +184,13 @@ const R = 118;
 /** The vehicle from its left side and from behind, each on a level line with an arc of degrees. */
 function Views({ tilt, tipAt }: { tilt: Tilt; tipAt: number | null }) {
   return (
-    <svg className="tilt-views" viewBox="0 0 860 250" role="img" aria-label={`The vehicle: ${tilt.words}`}>
-      <View x={215} turn={tilt.pitch_deg} title="from its left side" left="nose" right="tail" mirrored limit={null}>
+    <svg className="tilt-views" viewBox="0 28 860 222" role="img" aria-label={`The vehicle: ${tilt.words}`}>
+      <View x={215} turn={tilt.pitch_deg} title="from its left side, nose to the left" mirrored limit={null}>
         <path d="M-92 -10H92V-44H40L26 -64H-60L-92 -44Z" />
         <circle cx="-58" cy="-2" r="20" />
         <circle cx="58" cy="-2" r="20" />
       </View>
-      <View x={645} turn={tilt.roll_deg} title="from behind" left="left" right="right" mirrored={false} limit={tipAt}>
+      <View x={645} turn={tilt.roll_deg} title="from behind" mirrored={false} limit={tipAt}>
         <path d="M-54 -10H54V-50L42 -66H-42L-54 -50Z" />
         <rect x="-76" y="-24" width="20" height="44" rx="4" />
         <rect x="56" y="-24" width="20" height="44" rx="4" />
@@ -203,15 +203,13 @@ interface ViewProps {
   x: number;
   turn: number;
   title: string;
-  left: string;
-  right: string;
   mirrored: boolean;
   limit: number | null;
   children: ReactNode;
 }
 
 /** One view: nose down turns the left-hand nose down; left side up turns the left-hand side up. */
-function View({ x, turn, title, left, right, mirrored, limit, children }: ViewProps) {
+function View({ x, turn, title, mirrored, limit, children }: ViewProps) {
   const screen = mirrored ? -turn : turn;
   const marks = Array.from({ length: 13 }, (_, i) => (i - 6) * 5);
   const end = (degrees: number, radius: number) => {
@@ -244,12 +242,6 @@ function View({ x, turn, title, left, right, mirrored, limit, children }: ViewPr
         {children}
         <line x1={-(R + 18)} x2={R + 18} y1="0" y2="0" className="axis" />
       </g>
-      <text x={-190} y="44" className="small">
-        {left}
-      </text>
-      <text x={190} y="44" textAnchor="end" className="small">
-        {right}
-      </text>
       <text x={0} y="74" textAnchor="middle">
         {title}
       </text>

@@ -1,8 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
+import { Form } from "react-bootstrap";
 import { api, ask, type Schemas } from "../../api/client";
 import { useAddress } from "../../hooks/useAddress";
-import { figure, THIN } from "../../model/format";
+import { figure, plainDecimals, THIN } from "../../model/format";
 import { NumberField } from "../../ui/NumberField";
 import { Head, Say } from "./Head";
 import { PlanChart } from "./PlanChart";
@@ -14,8 +15,9 @@ const POINTS = 60;
 
 /** A number as few figures as it is worth: 28.6, 1 875 000, 0.0021. */
 export function few(value: number): string {
-  const digits = value >= 1000 ? 0 : value >= 100 ? 0 : value >= 10 ? 1 : 2;
-  return value !== 0 && value < 0.01 ? String(Number(value.toPrecision(2))) : figure(value, digits);
+  if (value === 0 || value >= 1000) return figure(value, 0);
+  const short = Number(value.toPrecision(3));
+  return value < 0.01 ? String(Number(value.toPrecision(2))) : figure(short, plainDecimals(short));
 }
 
 /** Which prescaler and method time a shaft best: error against rpm for each. */
@@ -32,7 +34,7 @@ export function TimerPlanner({ first }: { first: ReactNode }) {
     pulses_per_turn: number("pulses", 1),
     gate_s: number("gate", 1),
     rpm_min: number("slow", 60),
-    rpm_max: number("fast", 6000),
+    rpm_max: number("fast", 20_000),
     prescalers: PRESCALERS.filter((one) => !(search.get("without") ?? "").split(",").includes(String(one))),
   };
   const plan = useQuery({
@@ -53,7 +55,11 @@ export function TimerPlanner({ first }: { first: ReactNode }) {
         first={first}
         next={
           <Say>
-            {found ? advice(found) : plan.isError ? "change what is named, and the curves come back." : "a moment."}
+            {found
+              ? advice(found, given.rpm_min)
+              : plan.isError
+                ? "change what is named, and the curves come back."
+                : "a moment."}
           </Say>
         }
       />
@@ -88,16 +94,15 @@ export function TimerPlanner({ first }: { first: ReactNode }) {
         <fieldset className="prescalers">
           <legend>Prescalers</legend>
           {PRESCALERS.map((one) => (
-            <button
+            <Form.Check
               key={one}
-              type="button"
-              className="act"
-              aria-pressed={given.prescalers.includes(one)}
-              onClick={() => toggle(one)}
-            >
-              ÷{THIN}
-              {one}
-            </button>
+              inline
+              type="checkbox"
+              id={`prescaler-${one}`}
+              label={`÷${THIN}${one}`}
+              checked={given.prescalers.includes(one)}
+              onChange={() => toggle(one)}
+            />
           ))}
         </fieldset>
       </div>
@@ -116,21 +121,15 @@ function heading(plan: Plan, gate: number): string {
     plan.method === "period"
       ? `Time each turn with ÷${THIN}${plan.prescaler}`
       : `Count through a ${few(gate)}${THIN}s gate`;
-  return `${how}: at worst ${few(worst)}${THIN}% off`;
+  return `${how}: at worst ${few(Number(worst.toPrecision(2)))}${THIN}% off`;
 }
 
-function advice(plan: Plan): ReactNode {
-  const [one] = plan.rejected;
-  const over = plan.rejected.length > 1 ? "these prescalers" : "this prescaler";
-  const overflow =
-    one &&
-    `${plan.rejected.map((r) => `÷${THIN}${r.prescaler}`).join(", ")}: ${over} ${one.why.replace("overflows", plan.rejected.length > 1 ? "overflow" : "overflows")}. `;
-  return (
-    <>
-      {overflow}
-      set the prescaler in the program, and say “slow” instead of a number where its curve ends.
-    </>
-  );
+function advice(plan: Plan, slowest: number): string {
+  const names = plan.rejected.map((one) => `÷${THIN}${one.prescaler}`);
+  const last = names.pop();
+  if (!last) return "set this prescaler in the program, and say “slow” where its curve ends.";
+  const list = names.length ? `${names.join(", ")} and ${last} overflow` : `${last} overflows`;
+  return `set this prescaler in the program. ${list} before ${few(slowest)}${THIN}rpm: say “slow” there, not a number.`;
 }
 
 function PlanTable({ plan }: { plan: Plan }) {

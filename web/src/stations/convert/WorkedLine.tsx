@@ -46,7 +46,8 @@ export function WorkedLine({ worked }: { worked: Worked }) {
                 <Glyph of={term.provenance} /> {term.label}
               </span>
               <span className="term-value">
-                <b>{text}</b> {unit}
+                <b>{text}</b>
+                {unit === "°" ? unit : ` ${unit}`}
               </span>
             </div>
           </div>
@@ -59,8 +60,8 @@ export function WorkedLine({ worked }: { worked: Worked }) {
             <Glyph of="derived" /> {worked.quantity}
           </span>
           <span className="term-value">
-            <b>{worked.value === null ? "—" : figure(way.to(worked.value), decimals)}</b>{" "}
-            {worked.value === null ? "" : way.unit}
+            <b>{worked.value === null ? "—" : figure(way.to(worked.value), decimals)}</b>
+            {worked.value !== null && (way.unit === "°" ? way.unit : ` ${way.unit}`)}
             {spread !== null && spread > 0 && (
               <span className="result-spread">
                 ±{THIN}

@@ -101,7 +101,7 @@ KIND = Kind(
 WITH_HUMIDITY = replace(
     KIND,
     id="air-temperature-humidity",
-    title="air temperature and humidity sensor, 3 pins",
+    title="air temperature and humidity sensor",
     channels=(
         *KIND.channels,
         ChannelSpec("humidity", "humidity", "level", "%", ("humidity_pct",), 0.0, 100.0, digits=0),

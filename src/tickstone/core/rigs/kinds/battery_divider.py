@@ -101,7 +101,7 @@ def words(moment: Moment, values: Values) -> str:
 
 KIND = Kind(
     id="battery-divider",
-    title="battery divider on an analogue input",
+    title="battery divider",
     supply_v=7.4,
     supply_ma=0.5,
     pins=(SUPPLY, GROUND, analogue_pin("middle", "orange")),

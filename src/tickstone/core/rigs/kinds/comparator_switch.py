@@ -66,7 +66,7 @@ def _more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> t
 def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[Rule, ...]:
     rpm = US_PER_MINUTE / asked["period"] / values["marks"].value
     return (
-        Rule("one mark taken for all", rpm * values["marks"].value),
+        *((Rule("one mark taken for all", rpm * values["marks"].value),) if values["marks"].value > 1 else ()),
         Rule("both edges counted", rpm * 2),
         Rule("half the pulses missed", rpm / 2),
     )
@@ -94,7 +94,7 @@ def words(moment: Moment, values: Values) -> str:
 
 KIND = Kind(
     id="comparator-switch",
-    title="infrared comparator switch with trim screw, or tachometer",
+    title="comparator switch, optical tachometer",
     supply_v=5.0,
     supply_ma=25.0,
     pins=(SUPPLY, GROUND, PinSpec("output", Role.OUTPUT, "white", ("interrupt", "capture", "digital"))),

@@ -114,7 +114,7 @@ STEP = (DerivedSpec("step", "one step", "mm", "from circumference and steps", ("
 
 SINGLE = Kind(
     id="encoder",
-    title="reflective or slotted encoder, one channel",
+    title="encoder, one channel",
     supply_v=5.0,
     supply_ma=20.0,
     pins=(SUPPLY, GROUND, analogue_pin("output", "white")),

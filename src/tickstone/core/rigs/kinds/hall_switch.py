@@ -71,9 +71,10 @@ def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> 
     period = asked["period"]
     nominal = np.pi * values["diameter"].value / values["magnets"].value
     one_magnet = values["circumference"].value
+    several = values["magnets"].value > 1
     return (
         Rule("π × nominal diameter", M_S_PER_MM_US * nominal / period),
-        Rule("one magnet taken for all", M_S_PER_MM_US * one_magnet / period),
+        *((Rule("one magnet taken for all", M_S_PER_MM_US * one_magnet / period),) if several else ()),
         Rule("counted on change", M_S_PER_MM_US * 2 * one_magnet / values["magnets"].value / period),
     )
 

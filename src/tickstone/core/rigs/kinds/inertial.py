@@ -304,7 +304,7 @@ def _inertial_spreads(asked: Mapping[str, float], values: Values) -> tuple[Sprea
 
 UNIT = Kind(
     id="inertial-unit",
-    title="6-axis inertial unit, I2C",
+    title="6-axis inertial unit",
     supply_v=3.3,
     supply_ma=5.0,
     pins=(

@@ -150,7 +150,7 @@ def words(moment: Moment, values: Values) -> str:
 
 KIND = Kind(
     id="line-sensors",
-    title="reflective line sensors, analogue, 1 to 8 in a row",
+    title="reflective line sensors, 1 to 8",
     supply_v=5.0,
     supply_ma=22.0,
     pins=(SUPPLY, GROUND, *(analogue_pin(f"output {place}") for place in range(1, 6))),

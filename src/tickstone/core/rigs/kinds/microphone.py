@@ -88,7 +88,7 @@ def words(moment: Moment, values: Values) -> str:
 
 KIND = Kind(
     id="microphone",
-    title="microphone level, analogue",
+    title="microphone level",
     supply_v=5.0,
     supply_ma=2.0,
     pins=(SUPPLY, GROUND, analogue_pin("output", "violet")),

@@ -115,7 +115,7 @@ def words(moment: Moment, values: Values) -> str:
 
 KIND = Kind(
     id="motor-halls",
-    title="three motor Halls on a brushless motor",
+    title="three motor Halls",
     supply_v=5.0,
     supply_ma=15.0,
     pins=(

@@ -75,7 +75,7 @@ def words(moment: Moment, values: Values) -> str:
 
 KIND = Kind(
     id="time-of-flight-ranger",
-    title="infrared time-of-flight ranger, I2C",
+    title="infrared time-of-flight ranger",
     supply_v=3.3,
     supply_ma=20.0,
     pins=(

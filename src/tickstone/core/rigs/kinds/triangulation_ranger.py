@@ -100,7 +100,7 @@ def words(moment: Moment, values: Values) -> str:
 
 KIND = Kind(
     id="triangulation-ranger",
-    title="infrared triangulation ranger, analogue",
+    title="infrared triangulation ranger",
     supply_v=5.0,
     supply_ma=30.0,
     pins=(SUPPLY, GROUND, analogue_pin()),
