@@ -185,9 +185,9 @@ def test_the_trip_is_dragged_and_stays_within_reach(page: Page) -> None:
 
 def test_lengths_follow_the_chosen_unit_everywhere(page: Page) -> None:
     page.add_init_script("localStorage.setItem('tick-stone-settings', JSON.stringify({length: 'in'}))")
-    page.goto("/fern/convert?raw=1748")
+    page.goto("/fern/convert?r.echo=1748")
     expect(heading(page)).to_have_text(re.compile(r"is 1[12]\.\d+\Din"))
-    page.get_by_label("Distance", exact=True).fill("10")
+    page.get_by_label("Wanted distance").fill("10")
     expect(page.locator(".inverse")).to_contain_text(re.compile(r"1\D4\d\d"))
     page.goto("/fern/calibrate")
     expect(page.get_by_label("The ruler says")).to_have_value("5.905512")

@@ -40,6 +40,17 @@ def test_axe_finds_nothing_on_any_station(page: Page, served: Served, theme: str
         page.locator("h1").wait_for()
         page.wait_for_timeout(900)
         found += [f"{station}: {v}" for v in violations(page)]
+    benches = (
+        "part=line-sensors",
+        "part=digital-line-sensor",
+        "bench=timer",
+        "bench=opinion&say=[[1,300,4],[2,150,3]]",
+    )
+    for bench in (*benches, "bench=resistors", "bench=tilt", "bench=file"):
+        page.goto(f"/convert?{bench}")
+        page.locator("h1").wait_for()
+        page.wait_for_timeout(700)
+        found += [f"{bench}: {v}" for v in violations(page)]
     page.goto("/rigs")
     page.locator("h1").wait_for()
     found += violations(page)

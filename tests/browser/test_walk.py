@@ -66,17 +66,17 @@ def test_from_the_wire_to_the_constant(page: Page, served: Served) -> None:
     # 3. Convert: from the recording's cursor, live, and typed.
     page.get_by_role("button", name="Work it out").click()
     expect(heading(page)).to_have_text(re.compile(r"µs is 8\d\d"))
-    expect(page.get_by_role("button", name="from the recording’s cursor")).to_have_attribute("aria-pressed", "true")
+    expect(page.get_by_role("button", name="at the cursor")).to_have_attribute("aria-pressed", "true")
     page.get_by_role("button", name="live", exact=True).click()
     expect(heading(page)).to_have_text(re.compile(r"µs is 8\d\d"))
-    page.get_by_label("Echo time").fill("0")
-    expect(heading(page)).to_have_text(re.compile("no echo: a dropout"))
-    page.get_by_label("Echo time").fill("1748")
+    page.get_by_label("echo time", exact=True).fill("0")
+    expect(heading(page)).to_have_text(re.compile("0\\Dµs is no distance: dropout"))
+    page.get_by_label("echo time", exact=True).fill("1748")
     expect(heading(page)).to_have_text(re.compile(r"1\D748\Dµs is 30\d"))
     expect(page.locator(".share-labels")).to_contain_text("air temperature")
     expect(page.locator(".rules .flag-text")).to_have_count(6)
-    page.get_by_label("Distance", exact=True).fill("300")
-    expect(page.locator(".inverse")).to_contain_text(re.compile(r"comes back in 1\D7\d\d"))
+    page.get_by_label("Wanted distance").fill("300")
+    expect(page.locator(".inverse")).to_contain_text(re.compile(r"would read 1\D7\d\d"))
 
     # 4. Calibrate: five distances by the ruler, taken when still.
     page.get_by_role("link", name="Calibrate").click()
@@ -144,8 +144,8 @@ def test_a_new_choice_of_speed_makes_the_trip_stale_and_says_so(page: Page) -> N
     [
         ("/fern/decide", "braking", "0", "cannot be below"),
         ("/fern/decide", "votes", "many", "is not a number"),
-        ("/fern/convert", "Echo time", "-5", "cannot be below 0"),
-        ("/fern/convert", "Distance", "1e9", "cannot be above"),
+        ("/fern/convert", "echo time", "-5", "cannot be below 0"),
+        ("/fern/convert", "Wanted distance", "1e9", "cannot be above"),
     ],
 )
 def test_every_field_refuses_what_cannot_be_and_keeps_what_was_typed(

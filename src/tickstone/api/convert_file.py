@@ -61,9 +61,11 @@ async def convert(shop: Shop, request: Request, rig: str = "", column: Said = []
         raise
 
     def body() -> Iterator[str]:
-        with file:
+        try:
             yield from begun
             yield from rest
+        finally:
+            file.close()
 
     return StreamingResponse(body(), media_type="text/csv; charset=utf-8")
 

@@ -35,7 +35,7 @@ export function verdict(worked: Worked, units: Units): string {
   const only = numbers[0];
   if (!only || numbers.length > 1) return sentence(worked.said);
   const raw = askedText(only, units);
-  if (worked.value === null) return `${raw} means nothing: ${worked.reason}`;
+  if (worked.value === null) return `${raw} is no ${worked.quantity}: ${worked.reason}`;
   const result = said(worked.value, worked.unit, worked.plus_minus, resultInto(worked, units), worked.digits);
   return worked.valid ? `${raw} is ${result}` : `${raw} would be ${result}: ${worked.reason}`;
 }

@@ -1,3 +1,4 @@
+import { useEffect, useState } from "react";
 import type { Schemas } from "../../api/client";
 import { useSettings } from "../../hooks/settings";
 import { countsInto } from "../../model/units";
@@ -25,8 +26,16 @@ function rounded(value: number, digits: number): number {
   return Number(value.toFixed(digits));
 }
 
+interface Props {
+  asks: Ask[];
+  /** What was set since the last answer. */
+  set: Record<string, number> | null;
+  onTake: (name: string, value: number) => void;
+}
+
 /** The raw numbers: typed, dragged, or chosen. */
-export function Asks({ asks, onTake }: { asks: Ask[]; onTake: (name: string, value: number) => void }) {
+export function Asks({ asks: answered, set, onTake }: Props) {
+  const asks = answered.map((ask) => ({ ...ask, value: set?.[ask.name] ?? ask.value }));
   return (
     <div
       className={`asks${asks.length > 2 ? " asks-many" : ""}`}
@@ -46,6 +55,11 @@ export function Asks({ asks, onTake }: { asks: Ask[]; onTake: (name: string, val
 function Slider({ ask, onTake }: { ask: Ask; onTake: (name: string, value: number) => void }) {
   const settings = useSettings();
   const way = slide(ask);
+  const [held, setHeld] = useState<number | null>(null); // a slider answers the hand at once, and then the address
+  useEffect(() => {
+    setHeld((now) => (now !== null && rounded(way.value(now), ask.digits) === ask.value ? null : now));
+  });
+  const at = Math.round(Math.min(STEPS, Math.max(0, way.at(ask.value))));
   const into = countsInto(ask.unit, ask.volts, settings);
   return (
     <div className="ask">
@@ -59,8 +73,13 @@ function Slider({ ask, onTake }: { ask: Ask; onTake: (name: string, value: numbe
         aria-valuetext={`${rounded(into.to(ask.value), 4)} ${into.unit}`}
         min={0}
         max={STEPS}
-        value={Math.round(Math.min(STEPS, Math.max(0, way.at(ask.value))))}
-        onChange={(event) => onTake(ask.name, rounded(way.value(Number(event.target.value)), ask.digits))}
+        value={held ?? at}
+        onChange={(event) => {
+          const next = Number(event.target.value);
+          setHeld(next);
+          onTake(ask.name, rounded(way.value(next), ask.digits));
+        }}
+        onPointerUp={() => setHeld(null)}
       />
       <NumberField
         label={ask.label}

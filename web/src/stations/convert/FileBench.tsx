@@ -126,7 +126,10 @@ function Drop({ file, onFile }: { file: File | null; onFile: (file: File | null 
         aria-label="File of raw readings"
         className="visually-hidden"
         tabIndex={-1}
-        onChange={(event) => onFile(event.target.files?.[0])}
+        onChange={(event) => {
+          onFile(event.target.files?.[0]);
+          event.target.value = ""; // the same file, mended, can be chosen again
+        }}
       />
     </div>
   );

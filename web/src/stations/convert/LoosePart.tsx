@@ -16,7 +16,8 @@ export function LoosePart({ part, first }: { part: string; first: ReactNode }) {
   const units = useSettings();
   const { search, put } = useAddress();
   const subject = { part, constants: numbersIn(search, "c.") };
-  const worked = useWorked(subject, numbersIn(search, "r."));
+  const asked = numbersIn(search, "r.");
+  const worked = useWorked(subject, asked);
   const found = worked.data?.kind === part ? worked.data : undefined;
   const heading = found ? verdict(found, units) : worked.isError ? worked.error.message : "Looking it up";
   return (
@@ -30,7 +31,7 @@ export function LoosePart({ part, first }: { part: string; first: ReactNode }) {
       />
       {found && (
         <>
-          <Asks asks={found.asks} onTake={(name, value) => put({ [`r.${name}`]: String(value) })} />
+          <Asks asks={found.asks} set={asked} onTake={(name, value) => put({ [`r.${name}`]: String(value) })} />
           {worked.isError && <p role="alert">{worked.error.message}</p>}
           <WorkedView worked={found} subject={subject} ours="this part" />
           <Constants

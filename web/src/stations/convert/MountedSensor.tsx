@@ -33,11 +33,17 @@ export function MountedSensor({ first }: { first: ReactNode }) {
   const units = useSettings();
   const { search, put } = useAddress();
   const { now, sensor, rig, recordingId } = bench;
-  const typed = numbersIn(search, "r.");
+  const usual = useWorked({ rig: rig.slug, sensor: sensor.id, air: null }, {});
+  const names = usual.data?.asks.map((one) => one.name) ?? [];
+  const typed: Numbers = Object.fromEntries(
+    Object.entries(numbersIn(search, "r.")).filter(([name]) => names.includes(name)), // another sensor's stay its own
+  );
   const t = search.get("t");
   const cursorOn = recordingId !== null && t !== null;
   const liveRaw = useHeldStill(now.status === "live" ? (now.sensors[sensor.id]?.raw ?? null) : null);
-  const [from, setFrom] = useState<From>(Object.keys(typed).length ? "typed" : cursorOn ? "cursor" : "live");
+  const [from, setFrom] = useState<From>(
+    Object.keys(numbersIn(search, "r.")).length ? "typed" : cursorOn ? "cursor" : "live",
+  );
 
   const at = useQuery({
     queryKey: ["r", rig.slug, "at", recordingId, sensor.id, t],
@@ -49,8 +55,7 @@ export function MountedSensor({ first }: { first: ReactNode }) {
         }),
       ),
   });
-  const usual = useWorked({ rig: rig.slug, sensor: sensor.id, air: null }, {});
-  const streamed = usual.data?.asks.length === 1 ? usual.data.asks[0]?.name : undefined;
+  const streamed = names.length === 1 ? names[0] : undefined;
   const liveOn = now.status === "live" && liveRaw !== null && streamed !== undefined;
   const effective: From = (from === "live" && !liveOn) || (from === "cursor" && !cursorOn) ? "typed" : from;
   const asked: Numbers | null =
@@ -58,14 +63,18 @@ export function MountedSensor({ first }: { first: ReactNode }) {
       ? { [streamed]: liveRaw ?? 0 }
       : effective === "cursor"
         ? (at.data?.asked ?? null)
-        : typed;
+        : usual.data
+          ? typed
+          : null;
   const air = effective === "cursor" ? (at.data?.air_c ?? null) : now.status === "live" ? now.air_c : null;
   const subject = { rig: rig.slug, sensor: sensor.id, air };
   const worked = useWorked(subject, asked);
   const found = worked.data;
   const take = (name: string, value: number) => {
     setFrom("typed");
-    const kept = Object.fromEntries((found?.asks ?? []).map((one) => [`r.${one.name}`, String(one.value)]));
+    const kept = Object.fromEntries(
+      (found?.asks ?? []).map((one) => [`r.${one.name}`, String(asked?.[one.name] ?? one.value)]),
+    );
     put({ ...kept, [`r.${name}`]: String(value) });
   };
   return (
@@ -87,7 +96,7 @@ export function MountedSensor({ first }: { first: ReactNode }) {
             </button>
           ))}
         </fieldset>
-        {found && <Asks asks={found.asks} onTake={take} />}
+        {found && <Asks asks={found.asks} set={asked} onTake={take} />}
       </div>
       {worked.isError && <p role="alert">{worked.error.message}</p>}
       {found && <WorkedView worked={found} subject={subject} ours="this rig" />}
