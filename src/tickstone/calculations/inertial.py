@@ -98,7 +98,7 @@ class SixPoseFitResult(Result):
     counts_per_g: list[float] | None
     matrix: list[list[float]]
     matrix_offset: list[float]
-    residual_sd: float | None
+    residual_sd: float
     applied_g: list[float] | None
     applied_simple_g: list[float] | None
 
@@ -118,7 +118,7 @@ def six_pose_fit(given: SixPoseFitInputs) -> SixPoseFitResult:
         counts_per_g=None if simple is None else simple.counts_per_g.tolist(),
         matrix=fit.matrix.tolist(), matrix_offset=fit.matrix_offset.tolist(), residual_sd=fit.residual_sd,
         applied_g=None if given.apply is None else fit.apply(given.apply).tolist(), applied_simple_g=applied_simple,
-        steps=[step("residual", "sd of what the fit leaves over", fit.residual_sd, "counts")], warnings=warnings,
+        steps=[step("residual", "root mean square of what the fit leaves over", fit.residual_sd, "counts")], warnings=warnings,
         assumptions=["counts = matrix · g + offset"],
     )  # fmt: skip
 

@@ -71,13 +71,13 @@ def six_pose(poses: Mapping[str, float]) -> SixPose:
 
 @dataclass(frozen=True)
 class SixPoseFit:
-    """``matrix`` is counts per g (rows: raw axes), ``matrix_offset`` counts; ``residual_sd`` the sd of all residuals with
-    the twelve fitted numbers taken off (None when none are left over), counts; ``simple`` the per-axis answer, None
+    """``matrix`` is counts per g (rows: raw axes), ``matrix_offset`` counts; ``residual_sd`` the root mean square of
+    all residuals, counts; ``simple`` the per-axis answer, None
     without all six pure poses."""
 
     matrix: Array
     matrix_offset: Array
-    residual_sd: float | None
+    residual_sd: float
     simple: SixPose | None
 
     def apply(self, counts: npt.ArrayLike) -> Array:
@@ -104,9 +104,7 @@ def fit_six_pose(true_g: npt.ArrayLike, counts: npt.ArrayLike) -> SixPoseFit:
     if np.linalg.matrix_rank(matrix) < 3:
         raise BadInput("rows: an axis does not answer to gravity.", "rows")
     residual = raw - design @ solved
-    freedom = 3 * (len(g) - 4)
-    sd = float(np.sqrt((residual**2).sum() / freedom)) if freedom else None
-    return SixPoseFit(matrix, offset, sd, _simple(g, raw))
+    return SixPoseFit(matrix, offset, float(np.sqrt((residual**2).mean())), _simple(g, raw))
 
 
 def _simple(g: Array, raw: Array) -> SixPose | None:

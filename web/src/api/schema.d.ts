@@ -4867,7 +4867,7 @@ export interface components {
             /** Matrix Offset */
             matrix_offset: number[];
             /** Residual Sd */
-            residual_sd: number | null;
+            residual_sd: number;
             /** Applied G */
             applied_g: number[] | null;
             /** Applied Simple G */

@@ -1,0 +1,177 @@
+"""The worked line: the arithmetic of every kind, its shares, and the question backwards."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tickstone.calculations import run
+from tickstone.core.constants import Provenance, Values, settle
+from tickstone.core.rigs.boards import board
+from tickstone.core.rigs.kinds import KINDS, kind
+from tickstone.core.rigs.kinds.base import VALUE, Kind, Surroundings
+from tickstone.core.rigs.usual import usual_values
+from tickstone.core.worked import check_asked, solve, work
+from tickstone.errors import BadInput
+
+AROUND = Surroundings()
+every_kind = pytest.mark.parametrize("what", KINDS.values(), ids=lambda k: k.id)
+
+
+@every_kind
+def test_the_shares_make_the_whole_and_the_words_a_sentence(what: Kind) -> None:
+    values = usual_values(what)
+    found = work(what, values, {}, AROUND)
+    assert found.valid
+    assert found.value is not None
+    assert sum(share for _, share in found.shares) == pytest.approx(1 if found.shares else 0)
+    assert found.said.endswith(".")
+    assert found.terms
+    names = [series.name for series in found.more]
+    assert len(names) == len(set(names))
+    assert set(what.working.bare) <= {VALUE, *names}
+
+
+@every_kind
+def test_one_reading_is_worked_as_a_million_are_converted(what: Kind) -> None:
+    values = usual_values(what)
+    numbers = check_asked(what, values, {})
+    many = {name: np.full(5, number) for name, number in numbers.items()}
+    found = what.working.read(many, values, AROUND)
+    assert found.values == pytest.approx([work(what, values, {}, AROUND).value] * 5)
+
+
+@every_kind
+@given(data=st.data())
+def test_what_is_asked_backwards_reads_what_was_wanted(what: Kind, data: st.DataObject) -> None:
+    values = usual_values(what)
+    inverse = what.working.inverse
+    assert inverse is not None
+    wanted = data.draw(
+        st.floats(what.quantity.low, what.quantity.high).filter(lambda w: inverse.low <= w <= inverse.high)
+    )
+    try:
+        asked = solve(what, values, wanted, AROUND)
+        found = work(what, values, asked, AROUND)
+    except BadInput as refused:
+        assert refused.path in ("wanted", *asked_names(what, values))  # noqa: PT017
+        return
+    if found.valid and what.id != "line-sensors":  # a row reads whole counts of a line as wide as its pitch
+        step = abs(found.value - wanted) if found.value is not None else 0.0
+        assert step <= max(0.05 * abs(wanted), (found.sd or 0.0) * 3, 1.0)
+
+
+def asked_names(what: Kind, values: Values) -> list[str]:
+    return [ask.name for ask in what.working.asks(values)]
+
+
+@every_kind
+def test_a_raw_number_out_of_its_span_is_refused_by_name(what: Kind) -> None:
+    values = usual_values(what)
+    ask = what.working.asks(values)[0]
+    for wrong in (ask.low - 1, ask.high + 1, math.nan):
+        with pytest.raises(BadInput) as refused:
+            work(what, values, {ask.name: wrong}, AROUND)
+        assert refused.value.path == ask.name
+    with pytest.raises(BadInput, match="not asked for"):
+        work(what, values, {"colour": 1.0}, AROUND)
+
+
+def test_the_rangers_budget_is_that_of_the_public_calculation() -> None:
+    """The general engine against echo-distance, whose shares are worked by closed forms."""
+    ranger = kind("ultrasonic-ranger")
+    values = {n: replace(v, sd=0.0) if n in ("offset", "humidity") else v for n, v in usual_values(ranger).items()}
+    found = work(ranger, values, {"echo": 5000}, AROUND)
+    theirs = run(
+        "echo-distance",
+        {
+            "echo_us": 5000,
+            "temperature_sd_k": values["air"].sd,
+            "echo_sd_us": values["jitter"].value,
+            "tick_us": values["tick"].value,
+        },
+    )
+    assert found.value == pytest.approx(theirs["distance_mm"])
+    assert found.sd == pytest.approx(theirs["uncertainty_mm"], rel=1e-6)
+    shares = dict(found.shares)
+    for ours, name in (("air temperature", "temperature"), ("timer step", "tick"), ("jitter of this ranger", "echo")):
+        assert shares[ours] == pytest.approx(theirs["shares"][name], rel=1e-5)
+    assert {rule.name: rule.value for rule in found.rules} == {
+        r["rule"]: pytest.approx(r["distance_mm"]) for r in theirs["rules"]
+    }
+
+
+def test_a_fitted_speed_and_offset_are_counted_together() -> None:
+    ranger = kind("ultrasonic-ranger")
+    values = dict(usual_values(ranger))
+    condition = {"air_c": 20.0, "covariance_with_offset": -0.9 * 0.5 * 1.0}
+    values["sound"] = replace(values["sound"], value=345.0, sd=0.5, provenance=Provenance.MEASURED, condition=condition)
+    values["offset"] = replace(values["offset"], sd=1.0, provenance=Provenance.MEASURED)
+    found = work(ranger, values, {"echo": 5000}, AROUND)
+    alone = {name: share * (found.sd or 0) ** 2 for name, share in found.shares}
+    assert alone["sound and offset"] == pytest.approx(2.5**2 * 0.25 + 1 + 2 * 2.5 * -0.45, rel=1e-6)
+
+
+@pytest.mark.parametrize(
+    ("kind_id", "asked", "constants", "value"),
+    [
+        ("triangulation-ranger", {"counts": 256}, {}, 260 / (1.25 - 0.05) - 9),
+        ("time-of-flight-ranger", {"reading": 200}, {"offset": -4, "scale": 1.01}, 198.0),
+        ("comparator-switch", {"period": 20_000}, {"marks": 2}, 1500.0),
+        ("line-sensors", {"s1": 180, "s2": 180, "s3": 180, "s4": 760, "s5": 760}, {"pitch": 10}, 15.0),
+        ("digital-line-sensor", {"level": 0}, {"dark_level": 0}, 1.0),
+        ("encoder", {"count": 45}, {"steps": 30, "circumference": 100}, 150.0),
+        ("hall-switch", {"period": 500_000}, {"magnets": 2, "circumference": 2000}, 2.0),
+        ("motor-halls", {"edges": 700}, {"pole_pairs": 7}, 1000.0),
+        ("inertial-unit", {"x": 0, "y": 0, "z": 16384}, {}, 0.0),
+        ("inertial-unit", {"x": -8192, "y": 0, "z": 14189}, {}, 30.0),
+        ("battery-divider", {"counts": 512}, {"top": 20_000, "bottom": 10_000}, 7.5),
+        ("microphone", {"swing": 1023}, {"gain": 50}, 1000 * 1023 * 5 / 1024 / 50),
+        ("air-temperature", {"air": 20}, {"offset": -0.5}, 19.5),
+    ],
+)  # fmt: skip
+def test_closed_forms(kind_id: str, asked: dict[str, float], constants: dict[str, float], value: float) -> None:
+    what = kind(kind_id)
+    assert work(what, usual_values(what, said=constants), asked, AROUND).value == pytest.approx(value, abs=1e-2)
+
+
+def test_words_name_the_side() -> None:
+    unit = kind("inertial-unit")
+    values = usual_values(unit)
+    said = work(unit, values, {"x": 1428, "y": 0, "z": 16322}, AROUND).said
+    assert said == "Nose up 5.0°."
+    moving = work(unit, values, {"x": 0, "y": 0, "z": 20_000}, AROUND)
+    assert not moving.valid
+    assert "moves" in moving.said
+    halls = kind("motor-halls")
+    assert "does not occur" in work(halls, usual_values(halls), {"code": 7}, AROUND).said
+
+
+def test_each_line_sensor_may_have_a_white_and_black_of_its_own() -> None:
+    row = kind("line-sensors")
+    own = usual_values(row, said={"white_s1": 400, "black_s1": 900, "sensors": 3})
+    found = work(row, own, {"s1": 900, "s2": 180, "s3": 180}, AROUND)
+    assert {s.name: float(s.values[0]) for s in found.more}["dark_s1"] == 100
+    assert found.value == pytest.approx(-12.0)
+
+
+def test_the_boards_record_sets_the_converter() -> None:
+    battery = kind("battery-divider")
+    values = usual_values(battery, board("wide-3v3"))
+    assert (values["bits"].value, values["reference"].value) == (12, 3.3)
+    assert "32-bit" in values["reference"].source
+    said = usual_values(battery, board("wide-3v3"), {"reference": 3.28})
+    assert (said["reference"].value, said["reference"].provenance) == (3.28, Provenance.MEASURED)
+    with pytest.raises(BadInput, match="no constant"):
+        usual_values(battery, said={"colour": 1})
+
+
+def test_what_depends_on_nothing_unsure_has_no_shares() -> None:
+    sensor = kind("digital-line-sensor")
+    found = work(sensor, settle(sensor.constants, (), {}), {"level": 1}, AROUND)
+    assert (found.sd, found.shares) == (0.0, ())

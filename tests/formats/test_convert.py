@@ -1,0 +1,181 @@
+"""Tables of raw readings converted: what a column is taken for, block by block, on the command line and over HTTP."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import os
+import subprocess
+import sys
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.conftest import Served
+from tickstone.calculations import run
+from tickstone.core.rigs.templates import fern
+from tickstone.errors import BadInput
+from tickstone.formats import columns, converted
+from tickstone.formats.rig_json import RIG_DOCUMENT, rig_from_json
+from tickstone.formats.table import Table
+from tickstone.launch.folders import ROOT
+
+WALK = "t_us,echo_us,air_c,mark\n0,1748,20,\n50000,0,,wall\n100000,1750,30,\n150000,,,\n"
+
+
+def convert(
+    text: str, constants: dict[str, float] | None = None, said: dict[str, str] | None = None, block: int = 50_000
+) -> list[dict[str, str]]:
+    table = Table(io.StringIO(text, newline=None))
+    plan = columns.plan(table.names, columns.bare_candidates(constants or {}), said)
+    making = converted.Converting(table, plan)
+    whole = table.blocks
+    table.blocks = lambda size=block: whole(size)  # type: ignore[method-assign]
+    lines = list(csv.reader(io.StringIO("".join(converted.csv_blocks(making)))))
+    return [dict(zip(lines[0], line, strict=True)) for line in lines[1:]]
+
+
+def test_echoes_with_the_air_read_last() -> None:
+    first, dropout, warm, none = convert(WALK)
+    assert list(first)[:4] == ["t_us", "echo_us", "air_c", "mark"]
+    for row, air in ((first, 20), (warm, 30)):
+        wanted = run("echo-distance", {"echo_us": float(row["echo_us"]), "temperature_c": air})["distance_mm"]
+        assert float(row["distance_mm"]) == pytest.approx(wanted, rel=1e-7)
+    assert (dropout["distance_mm"], dropout["distance_reason"], dropout["mark"]) == ("", "dropout", "wall")
+    assert (none["distance_mm"], none["distance_reason"]) == ("", "")
+
+
+@given(st.integers(1, 7))
+def test_blocks_of_any_size_give_the_same(block: int) -> None:
+    rows = "".join(f"{1000 * i},{(i // 2) % 2},{i * 1000 + (i % 3)},{1700 + i}\n" for i in range(20))
+    text = "t_us,hall,mark_edge_us,echo_us\n" + rows
+    assert convert(text, block=block) == convert(text)
+
+
+def test_edges_and_levels_become_rpm() -> None:
+    edges = convert("hall_edge_us\n0\n20000\n60000\n")
+    assert [row["rpm"] for row in edges] == ["", "3000", "1500"]
+    levels = convert("t_ms,hall\n0,1\n10,0\n20,1\n30,0\n40,1\n70,0\n")
+    assert [row["rpm"] for row in levels] == ["", "", "", "3000", "", "1500"]
+    two = convert("hall_edge_us\n0\n20000\n", {"magnets": 2, "circumference": 600})
+    assert (two[1]["rpm"], float(two[1]["speed_m_s"])) == ("1500", 15.0)
+
+
+def test_columns_by_their_names_and_units() -> None:
+    (row,) = convert("ax,ay,az,probe_adc,wall_distance_in,ax_g,ay_g,az_g\n0,0,16384,512,10,0.5,0,0.8660254\n")
+    assert (float(row["tilt_deg"]), float(row["az_g_2"])) == (0, 1)
+    assert (float(row["probe_v"]), float(row["wall_distance_mm"])) == (2.5, 254)
+    assert float(row["pitch_deg_2"]) == pytest.approx(-30, abs=1e-6)
+    assert "rate_x_dps" not in row  # no gyro column, no rate
+
+
+def test_quadrature_and_motor_halls() -> None:
+    found = convert("a,b\n0,0\n1,0\n1,1\n0,1\n0,0\n")
+    assert [row["count_steps"] for row in found] == ["0", "1", "2", "3", "4"]
+    halls = convert("t_us,h1,h2,h3\n0,1,0,1\n1000,1,0,0\n2000,1,1,0\n4000,0,1,0\n", {"pole_pairs": 7})
+    assert [row["rotation_rpm"] for row in halls[:2]] == ["", ""]
+    assert [float(row["rotation_rpm"]) for row in halls[2:]] == pytest.approx([10_000 / 7, 5000 / 7])
+
+
+def test_what_a_person_says_goes_before_the_guess() -> None:
+    (row,) = convert("echo_us,left\n1748,512\n", said={"echo_us": "", "left": "battery-divider.counts"})
+    assert "distance_mm" not in row
+    assert float(row["level_v"]) == 2.5
+    for said, match in (({"nobody": ""}, "no column"), ({"left": "moon.phase"}, "nothing that a column")):
+        with pytest.raises(BadInput, match=match):
+            convert("left\n1\n", said=said)
+
+
+def test_semicolons_decimal_commas_and_any_line_ending() -> None:
+    found = convert("echo_us;air_c\r1748,5;21,5\r\n1750;\n")
+    wanted = run("echo-distance", {"echo_us": 1748.5, "temperature_c": 21.5})["distance_mm"]
+    assert float(found[0]["distance_mm"]) == pytest.approx(wanted, rel=1e-7)
+    assert len(found) == 2
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("", "empty"),
+        ("\x00\x01\x02", "no text"),
+        ("1,2,3\n4,5,6\n", "not column names"),
+        ("echo_us,echo_us\n1,2\n", "twice"),
+        ("colour,mood\nred,good\n", "known here"),
+        ("echo_us\n", "no row"),
+        ("echo_us\n" + "7" * 1_100_000 + "\n", "Line 2 is longer"),
+        ("echo_us\n12\n\x00\n", "Line 3 holds bytes"),
+    ],
+)
+def test_what_is_no_table_is_said_with_its_line(text: str, said: str) -> None:
+    with pytest.raises(BadInput, match=said):
+        convert(text)
+
+
+@given(st.text(max_size=300))
+def test_any_text_is_converted_or_refused(text: str) -> None:
+    try:
+        found = convert("echo_us,air_c\n" + text)
+    except BadInput as refused:
+        found = [{"refused": refused.message}]
+    assert found
+
+
+def test_ragged_rows_are_filled_cut_and_named() -> None:
+    table = Table(io.StringIO("echo_us,air_c\n1748\n1750,20,7\n1751,20\n"))
+    rows = [row for block in table.blocks() for row in block.rows]
+    assert rows == [["1748", ""], ["1750", "20"], ["1751", "20"]]
+    assert (table.ragged, table.first_ragged) == (2, [2, 3])
+
+
+def command(*arguments: str, given: str = "") -> subprocess.CompletedProcess[str]:
+    environment = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
+    return subprocess.run([sys.executable, "-m", "tickstone.cli", "convert", *arguments], input=given,
+                          capture_output=True, text=True, env=environment)  # fmt: skip
+
+
+def test_the_command_line_with_a_rig_and_its_constants(tmp_path) -> None:
+    rig = tmp_path / "fern.json"
+    rig.write_bytes(RIG_DOCUMENT.dump_json(fern()))
+    done = command("-", "--rig", str(rig), "--set", "offset=-3", "--column", "air_c=", given=WALK)
+    assert done.returncode == 0, done.stderr
+    first = next(csv.DictReader(io.StringIO(done.stdout)))
+    wanted = run("echo-distance", {"echo_us": 1748, "offset_mm": -3})["distance_mm"]
+    assert float(first["front_ranger_distance_mm"]) == pytest.approx(wanted, rel=1e-7)
+
+
+@pytest.mark.parametrize(
+    ("arguments", "said"),
+    [
+        (["/no/such/file"], "cannot be read"),
+        (["-", "--set", "offset=far"], "must be a number"),
+        (["-", "--set", "colour=1"], "No sensor has"),
+        (["-", "--set", "magnets=0"], "between 1 and 100"),
+        (["-", "--column", "x=y.z"], "no column"),
+    ],
+)
+def test_bad_input_exits_two_with_a_sentence(arguments: list[str], said: str) -> None:
+    done = command(*arguments, given=WALK)
+    assert (done.returncode, done.stdout) == (2, "")
+    assert said in done.stderr
+
+
+def test_a_rig_that_is_none_names_its_field() -> None:
+    document = json.loads(RIG_DOCUMENT.dump_json(fern()))
+    document["board"]["supply_ma"] = "much"
+    with pytest.raises(BadInput, match="supply_ma"):
+        rig_from_json(json.dumps(document))
+
+
+def test_the_same_over_http(served: Served) -> None:
+    given = WALK * 1
+    preview = (
+        served.client.post("/api/convert-file/preview", params={"rig": "fern"}, content=given).raise_for_status().json()
+    )
+    assert [column["role"] for column in preview["columns"]] == ["time", "channel", "channel", ""]
+    assert "front_ranger_distance_mm" in preview["header"]
+    bare = served.client.post("/api/convert-file", content=given).raise_for_status()
+    assert bare.text == command("-", given=given).stdout
+    for query, content, code in (({"rig": "moon"}, given, 404), ({"column": "echo_us"}, given, 422), ({}, "", 422)):
+        assert served.client.post("/api/convert-file", params=query, content=content).status_code == code
