@@ -83,9 +83,12 @@ def _calc(said: argparse.Namespace) -> int:
         print(json.dumps(listing(), ensure_ascii=False))
         return 0
     if said.batch:
+        encode = json.JSONEncoder(ensure_ascii=False, allow_nan=False).encode
         for line in sys.stdin:
             if line.strip():
-                print(json.dumps(_one_of_batch(line), ensure_ascii=False, allow_nan=False), flush=True)
+                sys.stdout.write(encode(_one_of_batch(line)) + "\n")
+                if sys.stdin.isatty():
+                    sys.stdout.flush()
         return 0
     if not said.name:
         print("Name a calculation; --list shows them all.", file=sys.stderr)

@@ -12,7 +12,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.calculations.contract import CONTRACT
-from tickstone.calculations import CALCULATIONS, listing, run
+from tickstone.calculations import calculations, find, listing, run
+from tickstone.calculations.contents import SUBJECTS
 from tickstone.calculations.registry import Inputs
 from tickstone.errors import BadInput
 from tickstone.launch.folders import ROOT
@@ -24,8 +25,14 @@ def test_names_and_fields(name: str) -> None:
     assert fields | {"steps", "assumptions", "warnings"} <= set(run(name, inputs))
 
 
+def test_the_table_of_contents_is_true() -> None:
+    for subject, names in SUBJECTS.items():
+        for name in names:
+            assert find(name).function.__module__ == f"tickstone.calculations.{subject}"
+
+
 def test_every_calculation_is_in_the_contract_and_listed() -> None:
-    assert set(CALCULATIONS) == set(CONTRACT) == {entry["name"] for entry in listing()}
+    assert set(calculations()) == set(CONTRACT) == {entry["name"] for entry in listing()}
 
 
 @pytest.mark.parametrize("name", CONTRACT)
@@ -60,7 +67,7 @@ def test_whatever_numbers_come_the_answer_is_finite_or_names_a_field(name: str, 
         field: data.draw(extreme) if isinstance(value, float | int) and data.draw(st.booleans()) else value
         for field, value in given.items()
     }
-    fields = CALCULATIONS[name].inputs.model_fields
+    fields = find(name).inputs.model_fields
     try:
         answer = run(name, asked)
     except BadInput as refused:

@@ -7,7 +7,7 @@ from typing import Any
 
 from fastapi import APIRouter
 
-from tickstone.calculations import CALCULATIONS, listing
+from tickstone.calculations import calculations, listing
 from tickstone.calculations.registry import Calculation, Inputs, Result, compute
 from tickstone.errors import NotFound
 
@@ -28,7 +28,7 @@ def _handler(entry: Calculation) -> Callable[..., Result]:
     return calculate
 
 
-for _entry in CALCULATIONS.values():
+for _entry in calculations().values():
     for _model in (_entry.inputs, _entry.result):
         _model.model_config["defer_build"] = False  # the command line wants to start fast; a server wants them all
         _model.model_rebuild(force=True)

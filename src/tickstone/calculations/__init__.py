@@ -5,23 +5,6 @@
 1747.4
 """
 
-from tickstone.calculations import (  # noqa: F401  (fills the registry)
-    control,
-    counts,
-    deciding,
-    electrical,
-    filters,
-    inertial,
-    motion,
-    motor_halls,
-    opinion,
-    pulses,
-    ranging,
-    resistors,
-    thresholds,
-    triangulation,
-    wheels,
-)
-from tickstone.calculations.registry import CALCULATIONS, listing, run
+from tickstone.calculations.registry import calculations, find, listing, run
 
-__all__ = ["CALCULATIONS", "listing", "run"]
+__all__ = ["calculations", "find", "listing", "run"]

@@ -6,12 +6,14 @@ import math
 import typing
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from importlib import import_module
 from typing import Annotated, Any, TypeVar
 
 import numpy as np
 import numpy.typing as npt
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
+from tickstone.calculations.contents import PLACES
 from tickstone.errors import BadInput
 
 LONGEST_LIST = 1_000_000
@@ -74,7 +76,7 @@ class Calculation:
     function: Callable[[Any], Result]
 
 
-CALCULATIONS: dict[str, Calculation] = {}
+_LOADED: dict[str, Calculation] = {}
 
 
 def calculation(name: str) -> Callable[[Callable[[I], R]], Callable[[I], R]]:
@@ -85,7 +87,7 @@ def calculation(name: str) -> Callable[[Callable[[I], R]], Callable[[I], R]]:
         result = hints.pop("return")
         (inputs,) = hints.values()
         summary = (function.__doc__ or "").strip().splitlines()[0]
-        CALCULATIONS[name] = Calculation(name, summary, inputs, result, function)
+        _LOADED[name] = Calculation(name, summary, inputs, result, function)
         return function
 
     return register
@@ -93,9 +95,15 @@ def calculation(name: str) -> Callable[[Callable[[I], R]], Callable[[I], R]]:
 
 def find(name: str) -> Calculation:
     """The calculation of that name. Raises BadInput for field ``calc``."""
-    if name not in CALCULATIONS:
+    if name not in PLACES:
         raise BadInput(f"There is no calculation {name!r}; --list shows them all.", "calc")
-    return CALCULATIONS[name]
+    import_module(f"tickstone.calculations.{PLACES[name]}")  # only what is asked for: the command line starts faster
+    return _LOADED[name]
+
+
+def calculations() -> dict[str, Calculation]:
+    """All calculations by name."""
+    return {name: find(name) for name in PLACES}
 
 
 def refusal(where: Sequence[object], kind: str, message: str) -> BadInput:
@@ -164,5 +172,5 @@ def listing() -> list[dict[str, Any]]:
             "input_schema": entry.inputs.model_json_schema(),
             "result_schema": entry.result.model_json_schema(mode="serialization"),
         }
-        for entry in CALCULATIONS.values()
+        for entry in calculations().values()
     ]

@@ -94,12 +94,15 @@ def check_alpha(alpha: float) -> float:
 
 def _kalman_loop(z: Array, q: float, r: float, x0: float, p0: float) -> Array:
     out = np.empty_like(z)
-    x, p = x0, p0
+    x, p, gain, settled = x0, p0, 0.0, False
     for i in range(z.size):
-        p += q
-        gain = p / (p + r)
+        if not settled:  # the gain does not depend on the readings: once it stands it need not be computed
+            p += q
+            fresh = p / (p + r)
+            p *= 1.0 - fresh
+            settled = fresh == gain
+            gain = fresh
         x += gain * (z[i] - x)
-        p *= 1.0 - gain
         out[i] = x
     return out
 

@@ -225,9 +225,12 @@ def _complementary_loop(rate: Array, reference: Array, alpha: float, dt: float) 
     out[0] = angle
     for i in range(1, reference.size):
         angle += rate[i] * dt
-        off = (reference[i] - angle + 180.0) % 360.0 - 180.0
+        off = reference[i] - angle
+        if not -180.0 <= off < 180.0:
+            off = (off + 180.0) % 360.0 - 180.0
         angle += (1.0 - alpha) * off
-        angle = (angle + 180.0) % 360.0 - 180.0
+        if not -180.0 <= angle < 180.0:
+            angle = (angle + 180.0) % 360.0 - 180.0
         out[i] = angle
     return out
 
@@ -256,22 +259,29 @@ def _angle_bias_loop(
 ) -> tuple[Array, Array]:
     angles, biases = np.empty_like(reference), np.empty_like(reference)
     angle, bias = reference[0], 0.0
-    p00, p01, p11 = r_angle, 0.0, q_bias
+    p00, p01, p11, k0, k1, settled = r_angle, 0.0, q_bias, 0.0, 0.0, False
     for i in range(reference.size):
         if i > 0:
             angle += (rate[i] - bias) * dt
-            p00 += dt * (dt * p11 - 2.0 * p01) + q_angle
-            p01 -= dt * p11
-            p11 += q_bias
-        innovation = (reference[i] - angle + 180.0) % 360.0 - 180.0
-        spread = p00 + r_angle
-        k0, k1 = p00 / spread, p01 / spread
+        if not settled:  # the gains do not depend on the readings: once they stand they need not be computed
+            if i > 0:
+                p00 += dt * (dt * p11 - 2.0 * p01) + q_angle
+                p01 -= dt * p11
+                p11 += q_bias
+            spread = p00 + r_angle
+            fresh0, fresh1 = p00 / spread, p01 / spread
+            settled = abs(fresh0 - k0) <= 1e-15 * abs(k0) and abs(fresh1 - k1) <= 1e-15 * abs(k1)
+            k0, k1 = fresh0, fresh1
+            p11 -= k1 * p01
+            p01 *= 1.0 - k0
+            p00 *= 1.0 - k0
+        innovation = reference[i] - angle
+        if not -180.0 <= innovation < 180.0:
+            innovation = (innovation + 180.0) % 360.0 - 180.0
         angle += k0 * innovation
         bias += k1 * innovation
-        p11 -= k1 * p01
-        p01 *= 1.0 - k0
-        p00 *= 1.0 - k0
-        angle = (angle + 180.0) % 360.0 - 180.0
+        if not -180.0 <= angle < 180.0:
+            angle = (angle + 180.0) % 360.0 - 180.0
         angles[i] = angle
         biases[i] = bias
     return angles, biases

@@ -356,9 +356,16 @@ def rpm_at_edges(edges_us: npt.ArrayLike, pulses_per_turn: float = 1, refractory
     """
     x = np.asarray(edges_us, dtype=np.float64)
     rpm = np.full(x.size, np.nan)
-    taken = np.flatnonzero(accepted(x, refractory_us))
-    if taken.size > 1:
-        rpm[taken[1:]] = (60e6 / pulses_per_turn) / np.diff(x[taken])
+    if refractory_us > 0:
+        taken = np.flatnonzero(accepted(x, refractory_us))
+        if taken.size > 1:
+            rpm[taken[1:]] = (60e6 / pulses_per_turn) / np.diff(x[taken])
+    elif x.size > 1:
+        gaps = np.diff(x)
+        if gaps.min() > 0:
+            np.divide(60e6 / pulses_per_turn, gaps, out=rpm[1:])
+        else:
+            np.divide(60e6 / pulses_per_turn, gaps, out=rpm[1:], where=gaps > 0)
     return rpm
 
 

@@ -83,7 +83,7 @@ def read(asked: Mapping[str, Array], values: Values, around: Surroundings) -> Co
     dark = darkness(asked, values)
     missing = np.isnan(dark).any(axis=-1)
     found = surface.line_positions(np.where(np.isnan(dark), 0.0, dark), values["pitch"].value)
-    lost = found.state == surface.LOST
+    lost = np.isnan(found.offset_mm)
     return Converted(
         np.where(missing | lost, np.nan, found.offset_mm),
         np.select([missing, lost], [NO_CODE, LOST], 0).astype(np.int8),
