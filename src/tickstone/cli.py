@@ -86,9 +86,7 @@ def _calc(said: argparse.Namespace) -> int:
         encode = json.JSONEncoder(ensure_ascii=False, allow_nan=False).encode
         for line in sys.stdin:
             if line.strip():
-                sys.stdout.write(encode(_one_of_batch(line)) + "\n")
-                if sys.stdin.isatty():
-                    sys.stdout.flush()
+                print(encode(_one_of_batch(line)), flush=True)  # whoever asks line by line has the answer at once
         return 0
     if not said.name:
         print("Name a calculation; --list shows them all.", file=sys.stderr)
