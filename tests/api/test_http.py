@@ -15,6 +15,10 @@ from starlette.websockets import WebSocketDisconnect
 
 from tickstone.actions.workshop import Workshop
 from tickstone.api.app import make_app
+from tickstone.core.rigs.kinds import KINDS
+from tickstone.core.rigs.rig import Sensor
+from tickstone.core.rigs.templates import fresh_rig
+from tickstone.store import rigs
 from tickstone.store.database import Database
 
 RIG = "/api/rigs/fern"
@@ -192,6 +196,27 @@ def test_a_loose_part_of_every_kind_is_worked_and_asked_backwards(client: TestCl
         asked = client.post(f"{address}/inverse", json={"wanted": wanted}).raise_for_status().json()["asks"]
         again = client.post(address, json={"asked": {one["name"]: one["value"] for one in asked}}).json()
         assert again["value"] == pytest.approx(wanted, rel=0.04), kind["id"]
+
+
+def test_a_rig_that_carries_every_kind_is_worked_with_its_own_board(client: TestClient, database: Database) -> None:
+    sensors = tuple(Sensor(f"part-{i}", kind, f"part {i}") for i, kind in enumerate(KINDS))
+    with database.transaction() as session:
+        rigs.new_rig(
+            session, "heron", fresh_rig("Heron", "tow-path cargo trailer", "wide-3v3", sensors), "First wiring"
+        )
+    for sensor in sensors:
+        own = f"/api/rigs/heron/sensors/{sensor.id}"
+        worked = client.post(f"{own}/worked", json={}).raise_for_status().json()
+        assert worked["terms"], sensor.kind
+        constants = {one["name"]: one for one in worked["constants"]}
+        if "bits" in constants:
+            assert (constants["bits"]["value"], constants["reference"]["value"]) == (12, 3.3)
+        client.get(f"{own}/constants").raise_for_status()
+        client.get("/api/rigs/heron/standing", params={"sensor": sensor.id}).raise_for_status()
+    halls = sensors[list(KINDS).index("hall-switch")].id
+    address = f"/api/rigs/heron/sensors/{halls}"
+    client.put(f"{address}/constants/magnets", json={"value": 2}).raise_for_status()
+    assert client.post(f"{address}/worked", json={"asked": {"period": 300_000}}).json()["value"] == pytest.approx(2.0)
 
 
 def test_a_loose_parts_own_constants_count(client: TestClient) -> None:

@@ -181,6 +181,10 @@ def test_a_file_is_looked_at_mapped_and_converted(page: Page, tmp_path: Path) ->
     assert float(found[0]["distance_mm"]) == pytest.approx(300.65, abs=0.01)
     assert (found[1]["distance_mm"], found[1]["distance_reason"]) == ("", "dropout")
     assert float(found[0]["level_v"]) == pytest.approx(2.5)
+    page.get_by_role("button", name="Work out row 3 of ultrasonic-ranger").click()
+    expect(heading(page)).to_have_text(re.compile(r"1\D750\Dµs is"))
+    page.go_back()
+    expect(page.get_by_label("What probe is")).to_have_value("battery-divider.counts")  # nothing was lost
     file.write_bytes(bytes(range(256)) * 40)
     page.get_by_label("File of raw readings").set_input_files(file)
     expect(heading(page)).to_have_text(re.compile("no text|no table"))

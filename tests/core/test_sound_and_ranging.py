@@ -6,6 +6,7 @@ import math
 
 import numpy as np
 import pytest
+from CoolProp.CoolProp import HAPropsSI
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -41,6 +42,14 @@ def test_distance_against_coolprop(row: dict) -> None:
     speed = sound.speed_of_sound_cramer(row["t_C"], 50.0)
     found = ranging.distances_from_echoes(row["round-trip us"], speed, min_mm=0, max_mm=1e5).distance_mm[0]
     assert found == pytest.approx(10 * row["CoolProp 50%RH cm"], rel=1.5e-3)
+
+
+@given(st.floats(0, 30), st.floats(0, 100), st.floats(90, 102))
+def test_speed_of_sound_against_coolprop(temperature: float, humidity: float, pressure: float) -> None:
+    """ASHRAE RP-1485 humid air as CoolProp computes it; Cramer's formula is stated to 300 ppm."""
+    air = ("T", temperature + 273.15, "P", pressure * 1000, "R", humidity / 100)
+    theirs = HAPropsSI("speed_of_sound", *air)
+    assert sound.speed_of_sound_cramer(temperature, humidity, pressure) == pytest.approx(theirs, rel=6e-4)
 
 
 def test_wrong_formulas_are_told_apart() -> None:

@@ -22,7 +22,6 @@ router = APIRouter(prefix="/api/convert-file", tags=["convert"])
 
 IN_MEMORY = 8_000_000  # bytes; a larger file waits on disk
 MOST_BYTES = 4_000_000_000
-SHOWN_ROWS = 8
 
 Said = Annotated[list[str], Query(max_length=500, description="column=sensor.channel, or column= to leave it alone")]
 
@@ -35,11 +34,20 @@ class ColumnModel(BaseModel):
     role: str
 
 
+class WorkableModel(BaseModel):
+    """A sensor of the file whose rows can be worked one by one: the raw numbers of each row shown."""
+
+    sensor: str
+    kind: str
+    rows: list[dict[str, float]]
+
+
 class PreviewModel(BaseModel):
     columns: list[ColumnModel]
     targets: list[str]
     header: list[str]
     rows: list[list[str]]
+    workable: list[WorkableModel]
     ragged: int
 
 
@@ -112,6 +120,17 @@ def _preview(shop: Shop, file: BinaryIO, rig: str, column: list[str]) -> Preview
         target = plan.target.get(name, "")
         role = "time" if at == time else "channel" if target else "plain" if at in plain else ""
         columns.append(ColumnModel(name=name, target=target, role=role))
+    workable = [
+        WorkableModel(
+            sensor=one.candidate.name, kind=one.candidate.kind.id, rows=making.first_asked[one.candidate.name]
+        )
+        for one in plan.mapped
+    ]
     return PreviewModel(
-        columns=columns, targets=targets, header=header[0], rows=first[:SHOWN_ROWS], ragged=making.table.ragged
+        columns=columns,
+        targets=targets,
+        header=header[0],
+        rows=first[: converted.FIRST_ROWS],
+        workable=workable,
+        ragged=making.table.ragged,
     )

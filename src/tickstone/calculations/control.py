@@ -128,5 +128,11 @@ def step_metrics(given: StepMetricsInputs) -> StepMetricsResult:
     return StepMetricsResult(
         overshoot_pct=found.overshoot_pct, peak_time_s=found.peak_time_s, rise_s=found.rise_s,
         settling_s=found.settling_s, steady_error=found.steady_error, warnings=warnings,
+        steps=[
+            step("overshoot", "highest beyond the target ÷ step", found.overshoot_pct, "%"),
+            step("rise", "from 10 to 90 % of the step", found.rise_s, "s"),
+            step("settling", "last entry into ±2 % of the step", found.settling_s, "s"),
+            step("steady error", f"{given.target:g} − mean of the last tenth", found.steady_error),
+        ],
         assumptions=["levels count from the first value towards the target", "steady: the last tenth of the values"],
     )  # fmt: skip

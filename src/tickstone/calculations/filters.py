@@ -97,4 +97,14 @@ def filter_run(given: FilterRunInputs) -> FilterRunResult:
     """A filter over a list of values."""
     found = filters.run(given.kind, given.values, length=given.length, alpha=given.alpha, q=given.q, r=given.r,
                         x0=given.x0, p0=given.p0)  # fmt: skip
-    return FilterRunResult(values=found.tolist(), assumptions=["trailing: the first values use what there is"])
+    how = {
+        "average": f"mean of the last {given.length}",
+        "median": f"median of the last {given.length}",
+        "smooth": f"y + {given.alpha} × (x − y)",
+        "kalman": f"predict and update with q = {given.q}, r = {given.r}",
+    }[given.kind]
+    return FilterRunResult(
+        values=found.tolist(),
+        steps=[step("last value", how, float(found[-1]))],
+        assumptions=["trailing: the first values use what there is"],
+    )

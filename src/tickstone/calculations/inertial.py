@@ -241,5 +241,9 @@ def allan(given: AllanInputs) -> AllanResult:
     found = [inertial.allan_deviations(given.values, m) for m in given.averaging]
     return AllanResult(
         overlapping=[one[0] for one in found], plain=[one[1] for one in found], tau_s=[m / rate for m in given.averaging],
+        steps=[
+            step(f"over {m}", f"√(½ mean of (ȳ₂ − ȳ₁)²) over spans of {m} samples", one[0])
+            for m, one in zip(given.averaging, found, strict=True)
+        ],
         assumptions=["evenly spaced samples of a rate"],
     )  # fmt: skip

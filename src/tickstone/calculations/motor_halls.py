@@ -34,6 +34,7 @@ def motor_hall_spacings(given: MotorHallSpacingsInputs) -> MotorHallSpacingsResu
     return MotorHallSpacingsResult(
         spacings=[SpacingPart(mechanical_deg=s.mechanical_deg, electrical_deg=s.electrical_deg, scheme=s.scheme, arc_mm=s.arc_mm)
                   for s in found],
+        steps=[step("the closest", f"60° ÷ {given.pole_pairs}", found[0].mechanical_deg, "°")],
         assumptions=[
             "electrical angle = pole pairs × mechanical angle; ±120° or ±60° electrical is right",
             "the circulating rule 360 ÷ (3·N) × P is not right for every whole N: check the spacing",
@@ -94,6 +95,10 @@ def motor_hall_layout(given: MotorHallLayoutInputs) -> MotorHallLayoutResult:
     return MotorHallLayoutResult(
         scheme=scheme,
         electrical_deg=list(electrical),
+        steps=[
+            step(f"sensor {n}", f"{given.pole_pairs} × ({angle:g}° − {given.angles_deg[0]:g}°) modulo 360°", one, "°")
+            for n, (angle, one) in enumerate(zip(given.angles_deg, electrical, strict=True), 1)
+        ],
         assumptions=["electrical angles are relative to the first sensor"],
     )
 

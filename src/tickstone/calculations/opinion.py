@@ -44,6 +44,7 @@ def second_opinion(given: SecondOpinionInputs) -> SecondOpinionResult:
         warnings.append("No two readings agree: the ratios are to the one that is surest of itself.")
     else:
         steps.append(step("consensus", f"Σ(x ÷ u²) ÷ Σ(1 ÷ u²) over {', '.join(found.members)}", found.consensus))
+    steps += [step(one.label, "reading ÷ the group's mean, or the surest reading", one.ratio) for one in found.outliers]
     return SecondOpinionResult(
         consensus=found.consensus, uncertainty=found.uncertainty, members=list(found.members),
         outliers=[OutlierPart(label=o.label, ratio=o.ratio, causes=list(o.causes)) for o in found.outliers],

@@ -51,7 +51,12 @@ class ResistorCodeResult(Result):
 def resistor_code(given: ResistorCodeInputs) -> ResistorCodeResult:
     """Colour bands of a resistor (IEC 60062)."""
     colours = resistors.colour_bands(given.ohms, given.tolerance_pct, given.bands, given.ppm_per_k)
-    return ResistorCodeResult(colours=list(colours))
+    choices = resistors.band_choices(len(colours))
+    steps = [
+        step(f"band {place}", f"{colour}: {dict(meanings)[colour]}", None)
+        for place, (colour, meanings) in enumerate(zip(colours, choices, strict=True), 1)
+    ]
+    return ResistorCodeResult(colours=list(colours), steps=steps, assumptions=["read from the end nearer to a band"])
 
 
 class ResistorDecodeInputs(Inputs):
@@ -84,9 +89,15 @@ def resistor_decode(given: ResistorDecodeInputs) -> ResistorDecodeResult:
     other = None
     with contextlib.suppress(BadInput):
         other = resistors.decode_bands(given.colours[::-1]).ohms
-    choices = resistors.band_choices(len(given.colours))
+    choices = resistors.band_choices(len(given.colours)) if len(given.colours) > 1 else ()
+    steps = [
+        step(f"band {place}", f"{colour}: {dict(meanings).get(colour.strip().lower(), 'no band')}", None)
+        for place, (colour, meanings) in enumerate(zip(given.colours, choices, strict=True), 1)
+    ]
     return ResistorDecodeResult(
         ohms=found.ohms, tolerance_pct=found.tolerance_pct, ppm_per_k=found.ppm_per_k,
         low_ohm=found.ohms * (1 - spread), high_ohm=found.ohms * (1 + spread), other_way_ohm=other,
+        steps=[*steps, step("value", "digits × multiplier", found.ohms, "Ω")],
+        assumptions=["read from the end nearer to a band"],
         choices=[[BandChoice(colour=colour, meaning=meaning) for colour, meaning in place] for place in choices],
     )  # fmt: skip

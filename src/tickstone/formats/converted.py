@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -16,6 +16,8 @@ from tickstone.formats.columns import Mapped, Plan, result_name, wanted_results
 from tickstone.formats.table import Block, Table
 
 Array = npt.NDArray[np.float64]
+
+FIRST_ROWS = 8  # of which the raw numbers are kept, to be worked one by one
 
 
 @dataclass(frozen=True)
@@ -32,6 +34,7 @@ class Converting:
     def __init__(self, table: Table, plan: Plan) -> None:
         self.table, self.plan = table, plan
         self.rows = 0
+        self.first_asked: dict[str, list[dict[str, float]]] = {}  # by sensor: the raw numbers of the first rows
         self._last_air = np.nan
 
     def blocks(self) -> Iterator[tuple[Block, list[Column]]]:
@@ -62,6 +65,8 @@ class Converting:
             for c in kind.channels
         }
         asked = dict(kind.working.asked(channels, times, values, one.notebook))
+        if not self.first_asked.get(one.candidate.name):
+            self.first_asked[one.candidate.name] = _numbers_of(asked, FIRST_ROWS)
         for ask in kind.working.asks(values):
             asked.setdefault(ask.name, missing)
         around = Surroundings(air)
@@ -98,6 +103,16 @@ class Converting:
             self._last_air = float(filled[-1])
             return filled
         return None
+
+
+def _numbers_of(asked: Mapping[str, Array], rows: int) -> list[dict[str, float]]:
+    """The raw numbers of the first rows, without those that are missing."""
+    found: list[dict[str, float]] = [{} for _ in range(rows)]
+    for name, numbers in asked.items():
+        for row, number in zip(found, numbers[:rows].tolist(), strict=False):
+            if number == number:
+                row[name] = number
+    return found
 
 
 def _cells(values: Array) -> list[str]:

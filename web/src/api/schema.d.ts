@@ -4007,6 +4007,8 @@ export interface components {
             header: string[];
             /** Rows */
             rows: string[][];
+            /** Workable */
+            workable: components["schemas"]["WorkableModel"][];
             /** Ragged */
             ragged: number;
         };
@@ -5684,6 +5686,20 @@ export interface components {
             pin: string;
             /** To */
             to: string;
+        };
+        /**
+         * WorkableModel
+         * @description A sensor of the file whose rows can be worked one by one: the raw numbers of each row shown.
+         */
+        WorkableModel: {
+            /** Sensor */
+            sensor: string;
+            /** Kind */
+            kind: string;
+            /** Rows */
+            rows: {
+                [key: string]: number;
+            }[];
         };
         /**
          * WorkedModel

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useRef, useState } from "react";
 import { api, ask, type Rig, type Schemas } from "../../api/client";
+import { useAddress } from "../../hooks/useAddress";
 import { figure, THIN } from "../../model/format";
 import { Head, Say } from "./Head";
 
@@ -8,11 +9,19 @@ type Preview = Schemas["PreviewModel"];
 
 const LOOKED_AT = 400_000; // bytes of the file's beginning, for the preview
 
+/** The file stays on the bench while one of its rows is worked elsewhere, until another takes its place. */
+const onTheBench: { file: File | null; said: Record<string, string>; own: boolean } = {
+  file: null,
+  said: {},
+  own: true,
+};
+
 /** A CSV of raw readings in, raw and converted columns out. */
 export function FileBench({ first, rig }: { first: ReactNode; rig: Rig | null }) {
-  const [file, setFile] = useState<File | null>(null);
-  const [said, setSaid] = useState<Record<string, string>>({});
-  const [own, setOwn] = useState(rig !== null);
+  const [file, setFile] = useState(onTheBench.file);
+  const [said, setSaid] = useState(onTheBench.said);
+  const [own, setOwn] = useState(onTheBench.own);
+  Object.assign(onTheBench, { file, said, own });
   const slug = own && rig ? rig.slug : "";
   const column = Object.entries(said).map(([name, target]) => `${name}=${target}`);
   const preview = useQuery({
@@ -75,7 +84,7 @@ export function FileBench({ first, rig }: { first: ReactNode; rig: Rig | null })
         <>
           <Columns found={found} onSay={(name, target) => setSaid({ ...said, [name]: target })} />
           <Download file={file} slug={slug} column={column} />
-          <Rows found={found} />
+          <Rows found={found} mounted={own && rig !== null} />
         </>
       )}
     </>
@@ -234,8 +243,13 @@ function save(blob: Blob, name: string): void {
   URL.revokeObjectURL(link.href);
 }
 
-function Rows({ found }: { found: Preview }) {
+function Rows({ found, mounted }: { found: Preview; mounted: boolean }) {
+  const { put } = useAddress();
   const raw = found.columns.length;
+  const work = (sensor: Preview["workable"][number], numbers: Record<string, number>) => {
+    const asked = Object.fromEntries(Object.entries(numbers).map(([name, value]) => [`r.${name}`, String(value)]));
+    put({ ...(mounted ? { sensor: sensor.sensor, part: null } : { part: sensor.kind }), bench: null, ...asked }, false);
+  };
   return (
     <div className="file-rows">
       <table className="schedule">
@@ -245,6 +259,7 @@ function Rows({ found }: { found: Preview }) {
         </caption>
         <thead>
           <tr>
+            {found.workable.length > 0 && <th scope="col">work out</th>}
             {found.header.map((name, at) => (
               <th key={name} scope="col" className={at < raw ? undefined : "fresh"}>
                 {name}
@@ -256,6 +271,24 @@ function Rows({ found }: { found: Preview }) {
           {found.rows.map((row, at) => (
             // biome-ignore lint/suspicious/noArrayIndexKey: rows are known by their place
             <tr key={at}>
+              {found.workable.length > 0 && (
+                <td>
+                  {found.workable.map((sensor) => {
+                    const numbers = sensor.rows[at];
+                    return numbers && Object.keys(numbers).length > 0 ? (
+                      <button
+                        key={sensor.sensor}
+                        type="button"
+                        className="link"
+                        onClick={() => work(sensor, numbers)}
+                        aria-label={`Work out row ${at + 1} of ${sensor.sensor}`}
+                      >
+                        {sensor.sensor.replace(/-/g, " ")}
+                      </button>
+                    ) : null;
+                  })}
+                </td>
+              )}
               {found.header.map((name, i) => (
                 <td key={name} className={i < raw ? undefined : "fresh"}>
                   {row[i]}
