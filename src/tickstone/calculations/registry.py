@@ -7,6 +7,7 @@ import typing
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from importlib import import_module
+from itertools import takewhile
 from typing import Annotated, Any, TypeVar
 
 import numpy as np
@@ -108,15 +109,17 @@ def calculations() -> dict[str, Calculation]:
 
 def refusal(where: Sequence[object], kind: str, message: str) -> BadInput:
     """One of Pydantic's complaints as a sentence that names its field."""
-    path = ".".join(str(part) for part in where)
+    parts = [str(part) for part in where if "[" not in str(part)]  # without which of several models was tried
+    place = ".".join(parts)  # readings.0.uncertainty
+    path = ".".join(takewhile(lambda part: part.replace("-", "_").isidentifier(), parts))  # readings
     said = {
-        "missing": f"{path} is missing.",
-        "extra_forbidden": f"{path} is not a field here.",
-        "finite_number": f"{path} must be a finite number.",
-        "float_type": f"{path} must be a number.",
-        "int_type": f"{path} must be a whole number.",
-        "too_long": f"{path} is too long: a list holds at most {LONGEST_LIST:,} entries.".replace(",", "\u2009"),
-    }.get(kind, f"{path}: {message[:1].lower()}{message[1:]}.")
+        "missing": f"{place} is missing.",
+        "extra_forbidden": f"{place} is not a field here.",
+        "finite_number": f"{place} must be a finite number.",
+        "float_type": f"{place} must be a number.",
+        "int_type": f"{place} must be a whole number.",
+        "too_long": f"{place} is too long: a list holds at most {LONGEST_LIST:,} entries.".replace(",", "\u2009"),
+    }.get(kind, f"{place}: {message[:1].lower()}{message[1:]}.")
     return BadInput(said, path)
 
 

@@ -16,7 +16,10 @@ COMPILED_FROM = 20_000  # samples: below this the plain loop is done before the 
 def _compiled(loop: Callable[..., Any]) -> Callable[..., Any]:
     import numba  # here, since loading it takes longer than most calculations
 
-    made: Callable[..., Any] = numba.njit(cache=True)(loop)
+    try:
+        made: Callable[..., Any] = numba.njit(cache=True)(loop)
+    except RuntimeError:  # nowhere to keep what was compiled: compile anew each time
+        made = numba.njit(loop)
     return made
 
 

@@ -56,7 +56,7 @@ class Opinion:
 def second_opinion(readings: Sequence[Reading]) -> Opinion:
     """Find the largest group of readings that all agree with each other, and explain the rest by their ratios.
 
-    Parameters: readings, 2 to 24, each with an uncertainty above zero. Two agree when they differ by at most
+    Parameters: readings, 1 to 24, each with an uncertainty above zero. Two agree when they differ by at most
     2·√(u₁² + u₂²); of groups equally large the one with the smaller χ² wins.
     Returns: Opinion: the inverse-variance mean of the group, its uncertainty widened by the Birge ratio where that is
     above 1. Without a group the ratios are to the reading of smallest relative uncertainty.
@@ -65,7 +65,7 @@ def second_opinion(readings: Sequence[Reading]) -> Opinion:
     >>> second_opinion([Reading("a", 300, 3), Reading("b", 302, 3), Reading("c", 150, 2)]).members
     ('a', 'b')
     """
-    check_length(readings, 2, "readings")
+    check_length(readings, 1, "readings")
     if len(readings) > MOST_READINGS:
         raise BadInput(f"readings must be at most {MOST_READINGS}, not {len(readings)}.", "readings")
     for one in readings:
@@ -135,6 +135,8 @@ def _outlier(one: Reading, consensus: float, uncertainty: float) -> Outlier:
     if consensus == 0 or one.value == 0:
         return Outlier(one.label, None if consensus == 0 else 0.0, ())
     ratio = one.value / consensus
+    if ratio == 1:  # the one that the others are compared with
+        return Outlier(one.label, ratio, ())
     relative = math.hypot(one.uncertainty / one.value, uncertainty / consensus)
     return Outlier(one.label, ratio, causes(ratio, relative))
 
