@@ -18,6 +18,7 @@ from tickstone.calculations.contents import PLACES
 from tickstone.errors import BadInput
 
 LONGEST_LIST = 1_000_000
+EXTREME = 15  # powers of ten: numbers beyond what can be computed with, and beyond any bench
 
 Finite = Annotated[float, Field(allow_inf_nan=False, strict=True)]
 Whole = Annotated[int, Field(strict=True)]
@@ -139,8 +140,10 @@ def compute(entry: Calculation, given: Inputs) -> Result:
     try:
         with np.errstate(all="ignore"):
             return entry.function(given)
-    except (ValueError, ArithmeticError):  # a number beyond what can be computed with
+    except (ValueError, ArithmeticError):
         field, value = _most_extreme(given)
+        if abs(math.log10(abs(value))) < EXTREME:
+            raise  # a mistake of ours, not of the inputs
         raise BadInput(f"{field} of {value:g} is too large or too small to compute with.", field) from None
     except BadInput as error:
         if error.path.split(".")[0] in entry.inputs.model_fields:

@@ -89,7 +89,7 @@ def resistor_decode(given: ResistorDecodeInputs) -> ResistorDecodeResult:
     other = None
     with contextlib.suppress(BadInput):
         other = resistors.decode_bands(given.colours[::-1]).ohms
-    choices = resistors.band_choices(len(given.colours)) if len(given.colours) > 1 else ()
+    choices = resistors.band_choices(len(given.colours))
     steps = [
         step(f"band {place}", f"{colour}: {dict(meanings).get(colour.strip().lower(), 'no band')}", None)
         for place, (colour, meanings) in enumerate(zip(given.colours, choices, strict=True), 1)

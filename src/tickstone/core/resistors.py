@@ -100,11 +100,13 @@ class Resistor:
 
 
 def band_choices(bands: int) -> tuple[tuple[tuple[str, str], ...], ...]:
-    """For each band of a resistor, the colours that can stand there and what each means.
+    """For each band of a resistor, the colours that can stand there and what each means; one band alone is a link.
 
     >>> band_choices(4)[0][0], band_choices(4)[3][0]
     (('brown', '1'), ('brown', '1 %'))
     """
+    if bands == 1:
+        return ((("black", "a link"),),)
     digits = tuple((colour, str(digit)) for digit, colour in enumerate(DIGITS))
     powers = tuple((colour, f"× {10.0**power:g}") for power, colour in sorted(MULTIPLIERS.items()))
     tolerances = tuple((colour, f"{percent:g} %") for percent, colour in TOLERANCES.items())
