@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import tempfile
 from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from tests.conftest import Served
+from tickstone.launch.cluster import Cluster
 
 CHROMIUM = "/usr/bin/chromium"
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
@@ -26,6 +29,27 @@ def chromium() -> Iterator[Browser]:
 @pytest.fixture
 def page(chromium: Browser, served: Served) -> Iterator[Page]:
     """A page on the demo; anything the page itself complains about fails the test."""
+    yield from watched_page(chromium, served)
+
+
+@pytest.fixture(scope="session")
+def one_server(cluster: Cluster) -> Iterator[Served]:
+    """A server for all tests that leave nothing behind."""
+    with tempfile.TemporaryDirectory(prefix="tick-stone-data-") as name:
+        Path(name).chmod(0o711)
+        server = Served(Path(name), cluster.ensure_database("one_server", template="template_demo"))
+        yield server
+        server.stop()
+
+
+@pytest.fixture
+def bench(chromium: Browser, one_server: Served) -> Iterator[Page]:
+    """A page for tests that only look and compute: they share one server."""
+    yield from watched_page(chromium, one_server)
+
+
+def watched_page(chromium: Browser, served: Served) -> Iterator[Page]:
+    """A page that must not complain, nor ask anything of the outside."""
     context = chromium.new_context(
         base_url=served.address, viewport={"width": 1280, "height": 800}, reduced_motion="reduce"
     )

@@ -22,63 +22,63 @@ def heading(page: Page) -> Locator:
 @pytest.mark.parametrize(
     "kinds", [list(KINDS)[:6], list(KINDS)[6:12], list(KINDS)[12:]], ids=["first", "second", "third"]
 )
-def test_every_kind_is_worked_dragged_and_asked_backwards(page: Page, kinds: list[str]) -> None:
+def test_every_kind_is_worked_dragged_and_asked_backwards(bench: Page, kinds: list[str]) -> None:
     for kind in kinds:
-        page.goto("/convert")
-        page.get_by_label("A loose part").select_option(kind)
-        expect(page).to_have_url(re.compile(f"part={kind}"))
-        expect(page.locator(".result b")).not_to_have_text("—")
-        expect(page.locator(".term").first).to_be_visible()
-        expect(heading(page)).not_to_have_text(re.compile("Looking"))
-        before = heading(page).inner_text()
+        bench.goto("/convert")
+        bench.get_by_label("A loose part").select_option(kind)
+        expect(bench).to_have_url(re.compile(f"part={kind}"))
+        expect(bench.locator(".result b")).not_to_have_text("—")
+        expect(bench.locator(".term").first).to_be_visible()
+        expect(heading(bench)).not_to_have_text(re.compile("Looking"))
+        before = heading(bench).inner_text()
         place = 1 if kind == "line-sensors" else 0
-        slider = page.locator(".graduated").nth(place)
+        slider = bench.locator(".graduated").nth(place)
         if slider.count():
             for _ in range(3):
                 slider.press("PageDown")
         else:  # a level is chosen
-            page.locator(".ask-choice .act[aria-pressed=false]").first.click()
-        expect(page).to_have_url(re.compile(r"r\.\w+="))
-        expect(heading(page)).not_to_have_text(before)
-        expect(page.locator(".inverse b").first).not_to_be_empty()
-        page.reload()  # the address holds what was set
-        expect(heading(page)).not_to_have_text(re.compile("Looking"))
-        assert heading(page).inner_text() != before
+            bench.locator(".ask-choice .act[aria-pressed=false]").first.click()
+        expect(bench).to_have_url(re.compile(r"r\.\w+="))
+        expect(heading(bench)).not_to_have_text(before)
+        expect(bench.locator(".inverse b").first).not_to_be_empty()
+        bench.reload()  # the address holds what was set
+        expect(heading(bench)).not_to_have_text(re.compile("Looking"))
+        assert heading(bench).inner_text() != before
         if slider.count():
-            (set_to,) = (value for name, value in parse_qsl(urlsplit(page.url).query) if name.startswith("r."))
-            expect(page.locator(".ask input[inputmode]").nth(place)).to_have_value(set_to)
+            (set_to,) = (value for name, value in parse_qsl(urlsplit(bench.url).query) if name.startswith("r."))
+            expect(bench.locator(".ask input[inputmode]").nth(place)).to_have_value(set_to)
 
 
-def test_a_loose_parts_constants_are_typed_and_shown_as_such(page: Page) -> None:
-    page.goto("/convert?part=hall-switch&r.period=300000")
-    expect(heading(page)).to_have_text(re.compile(r"300\D000\Dµs is 4\.00\Dm/s"))
-    magnets = page.get_by_label("magnets", exact=True)
+def test_a_loose_parts_constants_are_typed_and_shown_as_such(bench: Page) -> None:
+    bench.goto("/convert?part=hall-switch&r.period=300000")
+    expect(heading(bench)).to_have_text(re.compile(r"300\D000\Dµs is 4\.00\Dm/s"))
+    magnets = bench.get_by_label("magnets", exact=True)
     magnets.fill("2")
-    expect(heading(page)).to_have_text(re.compile(r"is 2\.00\Dm/s"))
-    expect(page.locator(".part-constants li", has=magnets).locator(".role-chosen")).to_be_visible()
-    expect(page.locator(".rules")).to_contain_text("one magnet taken for all")
+    expect(heading(bench)).to_have_text(re.compile(r"is 2\.00\Dm/s"))
+    expect(bench.locator(".part-constants li", has=magnets).locator(".role-chosen")).to_be_visible()
+    expect(bench.locator(".rules")).to_contain_text("one magnet taken for all")
     magnets.fill("0")
-    expect(page.locator(".field-fault")).to_contain_text("cannot be below 1")
+    expect(bench.locator(".field-fault")).to_contain_text("cannot be below 1")
     expect(magnets).to_have_value("0")
-    page.get_by_label("A loose part").select_option("battery-divider")
-    expect(heading(page)).to_have_text(re.compile("counts is"))
-    page.go_back()
-    expect(heading(page)).to_have_text(re.compile("m/s"))
+    bench.get_by_label("A loose part").select_option("battery-divider")
+    expect(heading(bench)).to_have_text(re.compile("counts is"))
+    bench.go_back()
+    expect(heading(bench)).to_have_text(re.compile("m/s"))
 
 
-def test_units_are_switched_and_remembered(page: Page) -> None:
-    page.goto("/convert?part=hall-switch&r.period=300000")
-    page.get_by_role("button", name="Settings").click()
-    page.get_by_label("km/h").check()
-    page.get_by_label("%", exact=True).check()
-    page.get_by_label("V", exact=True).check()
-    expect(heading(page)).to_have_text(re.compile(r"is 14\.4\d?\Dkm/h"))
-    expect(page.get_by_label("Wanted speed")).to_have_value("3.6")
-    page.goto("/convert?part=analogue-accelerometer")
-    expect(page.locator(".result")).to_contain_text("%")
-    expect(page.get_by_label("a x", exact=True)).to_have_value(re.compile(r"^1\.\d"))
-    page.get_by_label("a x", exact=True).fill("1.65")
-    expect(page).to_have_url(re.compile(r"r\.x=338"))
+def test_units_are_switched_and_remembered(bench: Page) -> None:
+    bench.goto("/convert?part=hall-switch&r.period=300000")
+    bench.get_by_role("button", name="Settings").click()
+    bench.get_by_label("km/h").check()
+    bench.get_by_label("%", exact=True).check()
+    bench.get_by_label("V", exact=True).check()
+    expect(heading(bench)).to_have_text(re.compile(r"is 14\.4\d?\Dkm/h"))
+    expect(bench.get_by_label("Wanted speed")).to_have_value("3.6")
+    bench.goto("/convert?part=analogue-accelerometer")
+    expect(bench.locator(".result")).to_contain_text("%")
+    expect(bench.get_by_label("a x", exact=True)).to_have_value(re.compile(r"^1\.\d"))
+    bench.get_by_label("a x", exact=True).fill("1.65")
+    expect(bench).to_have_url(re.compile(r"r\.x=338"))
 
 
 def test_on_a_rig_each_sensor_is_worked_with_the_rigs_own_constants(page: Page, served: Served) -> None:
@@ -98,93 +98,93 @@ def test_on_a_rig_each_sensor_is_worked_with_the_rigs_own_constants(page: Page, 
     expect(heading(page)).to_have_text(re.compile(r"°C is 21\.5\D"))
 
 
-def test_the_timer_planner_names_the_prescaler_and_where_each_says_slow(page: Page) -> None:
-    page.goto("/convert?bench=timer&clock=8000000&slow=30&fast=6000")
-    expect(heading(page)).to_have_text(re.compile(r"Time each turn with ÷\D256: at worst 0\.32\D% off"))
-    expect(page.locator(".next")).to_contain_text("overflow before 30")
-    page.get_by_text("The same in figures").click()
-    row = page.get_by_role("row", name=re.compile("÷\\D256"))
+def test_the_timer_planner_names_the_prescaler_and_where_each_says_slow(bench: Page) -> None:
+    bench.goto("/convert?bench=timer&clock=8000000&slow=30&fast=6000")
+    expect(heading(bench)).to_have_text(re.compile(r"Time each turn with ÷\D256: at worst 0\.32\D% off"))
+    expect(bench.locator(".next")).to_contain_text("overflow before 30")
+    bench.get_by_text("The same in figures").click()
+    row = bench.get_by_role("row", name=re.compile("÷\\D256"))
     expect(row).to_contain_text("28.6")  # common practice: 8 MHz/256 overflows below 28.6 rpm
-    page.locator(".plan svg").hover(position={"x": 400, "y": 100})
-    expect(page.locator("figcaption")).to_contain_text(re.compile("At .*rpm: .*gate"))
-    page.get_by_label("÷\u2009256").click()
-    expect(heading(page)).to_have_text(re.compile("÷\\D1024"))
-    page.get_by_label("Slowest").fill("0.1")
-    expect(heading(page)).to_have_text(re.compile("overflow at 0.1 rpm"))
-    page.get_by_label("Slowest").fill("60")
-    expect(page.locator(".plan .best")).to_be_visible()
+    bench.locator(".plan svg").hover(position={"x": 400, "y": 100})
+    expect(bench.locator("figcaption")).to_contain_text(re.compile("At .*rpm: .*gate"))
+    bench.get_by_label("÷\u2009256").click()
+    expect(heading(bench)).to_have_text(re.compile("÷\\D1024"))
+    bench.get_by_label("Slowest").fill("0.1")
+    expect(heading(bench)).to_have_text(re.compile("overflow at 0.1 rpm"))
+    bench.get_by_label("Slowest").fill("60")
+    expect(bench.locator(".plan .best")).to_be_visible()
 
 
-def test_a_second_opinion_finds_the_odd_one_and_what_betrays_it(page: Page) -> None:
-    page.goto("/convert?bench=opinion")
-    expect(heading(page)).to_have_text("Which instrument is right?")
+def test_a_second_opinion_finds_the_odd_one_and_what_betrays_it(bench: Page) -> None:
+    bench.goto("/convert?bench=opinion")
+    expect(heading(bench)).to_have_text("Which instrument is right?")
     for at, (name, value, spread) in enumerate([("optical", "300", "4"), ("contact", "150", "3")], start=1):
-        page.get_by_label(f"Instrument {at}").fill(name)
-        page.get_by_label(f"Reading {at}", exact=True).fill(value)
-        page.get_by_label(f"± of reading {at}").fill(spread)
-    expect(heading(page)).to_have_text("No two of them agree")
-    page.get_by_role("button", name="One more instrument").click()
-    page.get_by_label("Instrument 3").fill("video")
-    page.get_by_label("Reading 3", exact=True).fill("298")
-    page.get_by_label("± of reading 3").fill("0")
-    expect(page.locator(".field-fault")).to_contain_text("above zero")
-    page.get_by_label("± of reading 3").fill("6")
-    expect(heading(page)).to_have_text(re.compile(r"2 of 3 agree: 299 ±\D3"))
-    expect(page.locator(".opinion .odd")).to_contain_text("double marks")
-    page.reload()
-    expect(heading(page)).to_have_text(re.compile("2 of 3 agree"))
+        bench.get_by_label(f"Instrument {at}").fill(name)
+        bench.get_by_label(f"Reading {at}", exact=True).fill(value)
+        bench.get_by_label(f"± of reading {at}").fill(spread)
+    expect(heading(bench)).to_have_text("No two of them agree")
+    bench.get_by_role("button", name="One more instrument").click()
+    bench.get_by_label("Instrument 3").fill("video")
+    bench.get_by_label("Reading 3", exact=True).fill("298")
+    bench.get_by_label("± of reading 3").fill("0")
+    expect(bench.locator(".field-fault")).to_contain_text("above zero")
+    bench.get_by_label("± of reading 3").fill("6")
+    expect(heading(bench)).to_have_text(re.compile(r"2 of 3 agree: 299 ±\D3"))
+    expect(bench.locator(".opinion .odd")).to_contain_text("double marks")
+    bench.reload()
+    expect(heading(bench)).to_have_text(re.compile("2 of 3 agree"))
 
 
-def test_colours_and_values_of_resistors(page: Page) -> None:
-    page.goto("/convert?bench=resistors")
-    expect(heading(page)).to_have_text(re.compile(r"Red, red, brown, gold is 220\DΩ"))  # IEC 60062
-    page.get_by_label("Value").fill("4700")
-    expect(heading(page)).to_have_text(re.compile(r"Yellow, violet, red, gold is 4\.7\DkΩ"))
-    page.get_by_role("button", name="5", exact=True).click()
-    expect(page.locator(".drawn-resistor .band")).to_have_count(5)
-    expect(heading(page)).to_have_text(re.compile(r"4\.7\DkΩ ±\D1\D%"))
-    page.get_by_label("band 1").select_option("green")
-    expect(heading(page)).to_have_text(re.compile(r"5\.7\DkΩ"))
-    page.get_by_label("Value").fill("5712")
-    expect(page.get_by_role("alert")).to_contain_text("digits")
-    page.get_by_label("Forward").fill("6")
-    expect(page.locator(".circuits")).to_contain_text("leaves nothing")
-    page.get_by_label("Never above").fill("1")
-    expect(page.locator(".circuits [role=alert]").first).to_be_visible()
+def test_colours_and_values_of_resistors(bench: Page) -> None:
+    bench.goto("/convert?bench=resistors")
+    expect(heading(bench)).to_have_text(re.compile(r"Red, red, brown, gold is 220\DΩ"))  # IEC 60062
+    bench.get_by_label("Value").fill("4700")
+    expect(heading(bench)).to_have_text(re.compile(r"Yellow, violet, red, gold is 4\.7\DkΩ"))
+    bench.get_by_role("button", name="5", exact=True).click()
+    expect(bench.locator(".drawn-resistor .band")).to_have_count(5)
+    expect(heading(bench)).to_have_text(re.compile(r"4\.7\DkΩ ±\D1\D%"))
+    bench.get_by_label("band 1").select_option("green")
+    expect(heading(bench)).to_have_text(re.compile(r"5\.7\DkΩ"))
+    bench.get_by_label("Value").fill("5712")
+    expect(bench.get_by_role("alert")).to_contain_text("digits")
+    bench.get_by_label("Forward").fill("6")
+    expect(bench.locator(".circuits")).to_contain_text("leaves nothing")
+    bench.get_by_label("Never above").fill("1")
+    expect(bench.locator(".circuits [role=alert]").first).to_be_visible()
 
 
-def test_the_tilt_bench_says_it_in_words(page: Page) -> None:
-    page.goto("/convert?bench=tilt&ax_g=0.5&ay_g=0&az_g=0.8660254")
-    expect(heading(page)).to_have_text("Nose up 30.0°")
-    page.get_by_role("button", name="−1 g").click()
-    expect(heading(page)).to_have_text("Nose up 30.0°")
-    page.get_by_label("x, forward", exact=True).fill("3")
-    expect(heading(page)).to_have_text(re.compile("if it stood still"))
-    expect(page.locator(".next")).to_contain_text("not 1 g")
+def test_the_tilt_bench_says_it_in_words(bench: Page) -> None:
+    bench.goto("/convert?bench=tilt&ax_g=0.5&ay_g=0&az_g=0.8660254")
+    expect(heading(bench)).to_have_text("Nose up 30.0°")
+    bench.get_by_role("button", name="−1 g").click()
+    expect(heading(bench)).to_have_text("Nose up 30.0°")
+    bench.get_by_label("x, forward", exact=True).fill("3")
+    expect(heading(bench)).to_have_text(re.compile("if it stood still"))
+    expect(bench.locator(".next")).to_contain_text("not 1 g")
 
 
-def test_a_file_is_looked_at_mapped_and_converted(page: Page, tmp_path: Path) -> None:
+def test_a_file_is_looked_at_mapped_and_converted(bench: Page, tmp_path: Path) -> None:
     file = tmp_path / "walk.csv"
     file.write_text("t_us,echo_us,air_c,probe\n0,1748,20,512\n50000,0,,1\n100000,1750,30,2\n")
-    page.goto("/fern/convert?bench=file")
-    page.get_by_label("File of raw readings").set_input_files(file)
-    expect(heading(page)).to_have_text(re.compile("It gives front_ranger_distance_mm"))
-    expect(page.get_by_label("What echo_us is")).to_have_value("front-ranger.echo")
-    page.get_by_role("button", name="usual values").click()
-    page.get_by_label("What probe is").select_option("battery-divider.counts")
-    expect(heading(page)).to_have_text(re.compile("level_v"))
-    with page.expect_download() as taken:
-        page.get_by_role("button", name="Take the converted file").click()
+    bench.goto("/fern/convert?bench=file")
+    bench.get_by_label("File of raw readings").set_input_files(file)
+    expect(heading(bench)).to_have_text(re.compile("It gives front_ranger_distance_mm"))
+    expect(bench.get_by_label("What echo_us is")).to_have_value("front-ranger.echo")
+    bench.get_by_role("button", name="usual values").click()
+    bench.get_by_label("What probe is").select_option("battery-divider.counts")
+    expect(heading(bench)).to_have_text(re.compile("level_v"))
+    with bench.expect_download() as taken:
+        bench.get_by_role("button", name="Take the converted file").click()
     assert taken.value.suggested_filename == "walk-converted.csv"
     rows = [line.split(",") for line in Path(taken.value.path()).read_text().splitlines()]
     found = [dict(zip(rows[0], row, strict=True)) for row in rows[1:]]
     assert float(found[0]["distance_mm"]) == pytest.approx(300.65, abs=0.01)
     assert (found[1]["distance_mm"], found[1]["distance_reason"]) == ("", "dropout")
     assert float(found[0]["level_v"]) == pytest.approx(2.5)
-    page.get_by_role("button", name="Work out row 3 of ultrasonic-ranger").click()
-    expect(heading(page)).to_have_text(re.compile(r"1\D750\Dµs is"))
-    page.go_back()
-    expect(page.get_by_label("What probe is")).to_have_value("battery-divider.counts")  # nothing was lost
+    bench.get_by_role("button", name="Work out row 3 of ultrasonic-ranger").click()
+    expect(heading(bench)).to_have_text(re.compile(r"1\D750\Dµs is"))
+    bench.go_back()
+    expect(bench.get_by_label("What probe is")).to_have_value("battery-divider.counts")  # nothing was lost
     file.write_bytes(bytes(range(256)) * 40)
-    page.get_by_label("File of raw readings").set_input_files(file)
-    expect(heading(page)).to_have_text(re.compile("no text|no table"))
+    bench.get_by_label("File of raw readings").set_input_files(file)
+    expect(heading(bench)).to_have_text(re.compile("no text|no table"))
