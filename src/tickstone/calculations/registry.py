@@ -140,9 +140,9 @@ def compute(entry: Calculation, given: Inputs) -> Result:
     try:
         with np.errstate(all="ignore"):
             return entry.function(given)
-    except (ValueError, ArithmeticError):
+    except (ValueError, ArithmeticError) as error:
         field, value = _most_extreme(given)
-        if abs(math.log10(abs(value))) < EXTREME:
+        if not _beyond_numbers(error) and abs(math.log10(abs(value))) < EXTREME:
             raise  # a mistake of ours, not of the inputs
         raise BadInput(f"{field} of {value:g} is too large or too small to compute with.", field) from None
     except BadInput as error:
@@ -150,6 +150,13 @@ def compute(entry: Calculation, given: Inputs) -> Result:
             raise
         field, value = _most_extreme(given)  # what was computed on the way cannot be: say what led there
         raise BadInput(f"{field} of {value:g} cannot be here: {error.message}", field) from None
+
+
+def _beyond_numbers(error: Exception) -> bool:
+    """Whether a result came out infinite or as no number."""
+    if isinstance(error, ValidationError):
+        return all(one["type"] == "finite_number" for one in error.errors())
+    return isinstance(error, ArithmeticError)
 
 
 def _most_extreme(given: Inputs) -> tuple[str, float]:

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { decimalsFor, figure, lengthText, lengthTyped, moment, shown, typed } from "./format";
+import { decimalsFor, few, figure, lengthText, lengthTyped, moment, shown, typed } from "./format";
 
 describe("digits follow the uncertainty", () => {
   it.each([
@@ -21,6 +21,15 @@ describe("figures", () => {
   it("gives a number of which nothing else is known only the digits it has", () => {
     expect(shown(0.4, "m/s", null, "mm").text).toBe("0.4");
     expect(shown(23.9, "°C", null, "mm", 1).text).toBe("23.9");
+  });
+  it("says no more figures than a number is worth", () => {
+    expect([few(1_875_000), few(28.61), few(0.00213), few(100), few(0)]).toEqual([
+      "1\u2009875\u2009000",
+      "28.6",
+      "0.0021",
+      "100",
+      "0",
+    ]);
   });
   it("never writes minus zero", () => {
     expect(figure(-0.04, 1)).toBe("0.0");

@@ -25,6 +25,13 @@ export function plainDecimals(value: number): number {
   return Math.min(part.length, 4);
 }
 
+/** A number as few figures as it is worth: 28.6, 1 875 000, 0.0021. */
+export function few(value: number): string {
+  if (value === 0 || value >= 1000) return figure(value, 0);
+  const short = Number(value.toPrecision(3));
+  return value < 0.01 ? String(Number(value.toPrecision(2))) : figure(short, plainDecimals(short));
+}
+
 export type LengthUnit = "mm" | "cm" | "in";
 const LENGTHS: Record<LengthUnit, { per: number; decimals: number }> = {
   mm: { per: 1, decimals: 0 },

@@ -15,13 +15,18 @@ export function said(value: number, unit: string, plusMinus: number | null, way:
   return `${figure(way.to(value), decimals)}${gap}${way.unit || unit}`;
 }
 
-/** A raw number as it was read. */
+/** A raw number in its own unit, with the decimals it came with. */
+export function readFigure(ask: Ask, value: number): string {
+  return figure(value, value % 1 ? Math.max(1, ask.digits) : ask.digits);
+}
+
+/** A raw number as it was read, counts as volts where a person likes those better. */
 export function askedText(ask: Ask, units: Units): string {
   const choice = ask.choices[ask.value];
   if (choice) return choice;
   const way = countsInto(ask.unit, ask.volts, units);
-  const decimals = way.decimals ?? (ask.value % 1 ? Math.max(1, ask.digits) : ask.digits);
-  return `${figure(way.to(ask.value), decimals)}${way.unit ? THIN : ""}${way.unit}`;
+  const text = way.decimals === null ? readFigure(ask, ask.value) : figure(way.to(ask.value), way.decimals);
+  return `${text}${way.unit ? THIN : ""}${way.unit}`;
 }
 
 /** How the result of a worked line is shown. */

@@ -1,7 +1,9 @@
 import { useState } from "react";
-import { THIN } from "../../model/format";
+import type { Schemas } from "../../api/client";
+import { few, THIN } from "../../model/format";
 import { decades, logScale } from "../../model/scale";
-import { few, nameOf, type Plan } from "./TimerPlanner";
+
+export type Plan = Schemas["TimerPlanResult"];
 
 const WIDTH = 860;
 const HEIGHT = 330;
@@ -141,4 +143,8 @@ function spread<T extends { y: number }>(labels: T[]): T[] {
       last = Math.max(label.y, last + 20);
       return { ...label, y: last };
     });
+}
+
+function nameOf(prescaler: number | null, gate: number): string {
+  return prescaler === null ? `gate of ${few(gate)}${THIN}s` : `÷${THIN}${prescaler}`;
 }

@@ -1,24 +1,15 @@
 import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { Form } from "react-bootstrap";
-import { api, ask, type Schemas } from "../../api/client";
+import { api, ask } from "../../api/client";
 import { useAddress } from "../../hooks/useAddress";
-import { figure, plainDecimals, THIN } from "../../model/format";
+import { few, THIN } from "../../model/format";
 import { NumberField } from "../../ui/NumberField";
 import { Head, Say } from "./Head";
-import { PlanChart } from "./PlanChart";
-
-export type Plan = Schemas["TimerPlanResult"];
+import { type Plan, PlanChart } from "./PlanChart";
 
 const PRESCALERS = [1, 8, 64, 256, 1024];
 const POINTS = 60;
-
-/** A number as few figures as it is worth: 28.6, 1 875 000, 0.0021. */
-export function few(value: number): string {
-  if (value === 0 || value >= 1000) return figure(value, 0);
-  const short = Number(value.toPrecision(3));
-  return value < 0.01 ? String(Number(value.toPrecision(2))) : figure(short, plainDecimals(short));
-}
 
 /** Which prescaler and method time a shaft best: error against rpm for each. */
 export function TimerPlanner({ first }: { first: ReactNode }) {
@@ -109,10 +100,6 @@ export function TimerPlanner({ first }: { first: ReactNode }) {
       {found && <PlanTable plan={found} />}
     </>
   );
-}
-
-export function nameOf(prescaler: number | null, gate: number): string {
-  return prescaler === null ? `gate of ${few(gate)}${THIN}s` : `÷${THIN}${prescaler}`;
 }
 
 function heading(plan: Plan, gate: number): string {

@@ -3,7 +3,7 @@ import { useSettings } from "../../hooks/settings";
 import type { Worked } from "../../hooks/useWorked";
 import { decimalsFor, figure, plainDecimals, THIN } from "../../model/format";
 import { into, spreadInto } from "../../model/units";
-import { askedText, resultInto } from "../../model/worked";
+import { readFigure, resultInto } from "../../model/worked";
 import { Glyph } from "../../ui/Glyph";
 
 type Term = Schemas["TermModel"];
@@ -15,8 +15,8 @@ function useTermText(worked: Worked) {
     const asked = worked.asks.find((ask) => ask.name === term.name);
     if (term.value === null) return { text: "—", unit: "" };
     if (asked) {
-      const [text = "", unit = ""] = askedText({ ...asked, value: term.value }, units).split(THIN + asked.unit);
-      return asked.choices.length || !asked.unit ? { text, unit } : { text, unit: asked.unit };
+      const choice = asked.choices[term.value];
+      return choice ? { text: choice, unit: "" } : { text: readFigure(asked, term.value), unit: asked.unit };
     }
     const way = into(term.unit, "", units);
     const decimals = decimalsFor(spreadInto(term.value, term.plus_minus, way), plainDecimals(way.to(term.value)));
@@ -27,7 +27,7 @@ function useTermText(worked: Worked) {
 /** The arithmetic as a chain with these numbers, the result with its ± at the end. */
 export function WorkedLine({ worked }: { worked: Worked }) {
   const units = useSettings();
-  const textOf = useTermText({ ...worked, asks: worked.asks.map((ask) => ({ ...ask, volts: null })) });
+  const textOf = useTermText(worked);
   const way = resultInto(worked, units);
   const spread = worked.value === null ? null : spreadInto(worked.value, worked.plus_minus, way);
   const decimals =
@@ -91,7 +91,7 @@ function Sign({ children }: { children: string }) {
 
 /** The lines of arithmetic that lead up to the main one. */
 export function Chains({ worked }: { worked: Worked }) {
-  const textOf = useTermText({ ...worked, asks: worked.asks.map((ask) => ({ ...ask, volts: null })) });
+  const textOf = useTermText(worked);
   if (worked.chains.length === 0) return null;
   const lines = (
     <ol className="chains">
