@@ -17,7 +17,12 @@ export function WorkedView({ worked, subject, ours }: { worked: Worked; subject:
       <Chains worked={worked} />
       <WorkedLine worked={worked} />
       {inWords && <p className="in-words">{inWords}</p>}
-      {[...worked.warnings, ...(worked.reason && worked.value !== null ? [sentence(worked.reason)] : [])].map((one) => (
+      {[
+        ...worked.warnings,
+        ...(worked.reason && worked.value !== null && !heading.includes(worked.reason)
+          ? [sentence(worked.reason)]
+          : []),
+      ].map((one) => (
         <p key={one} className="stale">
           {one}
         </p>

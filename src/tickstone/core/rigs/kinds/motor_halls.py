@@ -30,7 +30,7 @@ from tickstone.core.rigs.kinds.base import (
 )
 from tickstone.core.rigs.kinds.parts import GROUND, SUPPLY, raw, result, term
 
-EDGES = Ask("edges", "edges of all three", "1/s", 0, 1_000_000, 700, logarithmic=True, slide=(10, 20_000))
+EDGES = Ask("edges", "edges of all three", "edges/s", 0, 1_000_000, 700, logarithmic=True, slide=(10, 20_000))
 CODES = tuple(f"{code:03b}" for code in range(8))
 CODE = Ask("code", "levels H1 H2 H3", "", 0, 7, 5, choices=CODES, needed=False)
 NO_RATE = 1
