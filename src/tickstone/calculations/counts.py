@@ -28,7 +28,7 @@ def adc_volts(given: AdcVoltsInputs) -> AdcVoltsResult:
     pinned = bool(adc.clipped(given.counts, 0, 2**given.bits - 1))
     return AdcVoltsResult(
         volts=level, lsb_mv=1000 * step_v, quantisation_mv=1000 * adc.quantisation_v(given.bits, given.reference_v),
-        clipped=pinned, volts_by_top_code=given.counts * given.reference_v / (2**given.bits - 1),
+        clipped=pinned, volts_by_top_code=adc.volts_by_top_code(given.counts, given.bits, given.reference_v),
         steps=[
             step("one step", f"{given.reference_v:g} V ÷ 2^{given.bits}", 1000 * step_v, "mV"),
             step("volts", f"{given.counts:g} × {1000 * step_v:.4g} mV", level, "V"),

@@ -61,6 +61,15 @@ def volts(counts: npt.ArrayLike, bits: int = 10, reference_v: float = 5.0) -> Ar
     return check_codes(counts, 0, 2**bits - 1) * step
 
 
+def volts_by_top_code(counts: float, bits: int = 10, reference_v: float = 5.0) -> float:
+    """What the second school says: the top code reads the reference, ``counts·reference/(2^bits − 1)``, V.
+
+    >>> volts_by_top_code(1023)
+    5.0
+    """
+    return counts * check_positive(reference_v, "reference_v") / float(2 ** check_bits(bits) - 1)
+
+
 def counts_from_volts(level_v: npt.ArrayLike, bits: int = 10, reference_v: float = 5.0) -> Array:
     """The code that a level gives, whole counts held within the range: the inverse of ``volts`` to within one step.
 

@@ -12,7 +12,6 @@ from tickstone.errors import BadInput
 
 # Place of the state 2·A + B in the cycle 00, 10, 11, 01: forward when A leads B.
 _PLACE = np.array([0, 3, 1, 2])
-FACTORS = (1, 2, 4)  # counts per cycle that people use
 
 
 @dataclass(frozen=True)
