@@ -38,6 +38,16 @@ def main(arguments: list[str] | None = None) -> int:
         metavar="COLUMN=SENSOR.CHANNEL",
         help="what a column is, where its name does not tell (nothing after = leaves it alone)",
     )
+    template = commands.add_parser("template", help="rigs to begin with: all of them, or one as JSON")
+    template.add_argument("name", nargs="?", metavar="T01…T21")
+    for name, what in (("check", "what is wrong with a rig's wiring"), ("assign", "a rig with its pins assigned"),
+                       ("program", "the program that streams a rig's raw readings")):  # fmt: skip
+        command = commands.add_parser(name, help=what)
+        command.add_argument("rig", metavar="RIG.json", help="the rig, or - for standard input")
+        if name == "program":
+            command.add_argument("--language", choices=("cpp", "python"), default="cpp")
+    schema = commands.add_parser("schema", help="the JSON Schema of a document")
+    schema.add_argument("document", choices=("rig",))
     commands.add_parser("screenshots", help="renew docs/screenshots")
     commands.add_parser("api-types", help="renew the front end's types from the API")
     benchmark = commands.add_parser("benchmark", help="measure speed and memory")
@@ -61,6 +71,8 @@ def _run(said: argparse.Namespace) -> int:
         return _calc(said)
     if said.command == "convert":
         return _convert(said)
+    if said.command in ("template", "check", "assign", "program", "schema"):
+        return _rig_command(said)
     if said.command in ("demo", "serve"):
         from tickstone.launch.serve import serve
 
@@ -120,6 +132,49 @@ def _convert(said: argparse.Namespace) -> int:
     if table.ragged:
         where = ", ".join(map(str, table.first_ragged)) + (" …" if table.ragged > len(table.first_ragged) else "")
         print(f"Too few or too many cells, filled or cut, in {table.ragged} rows: lines {where}.", file=sys.stderr)
+    return 0
+
+
+def _rig_command(said: argparse.Namespace) -> int:
+    """What is done with a rig document and no database."""
+    from tickstone.formats import rig_json
+
+    if said.command == "schema":
+        print(json.dumps(rig_json.rig_schema(), ensure_ascii=False, indent=2))
+        return 0
+    if said.command == "template":
+        from tickstone.core.rigs import templates
+
+        if said.name is None:
+            listed = [{"id": one.id, "title": one.title} for one in templates.TEMPLATES.values()]
+            print(json.dumps(listed, ensure_ascii=False, indent=2))
+        else:
+            print(rig_json.rig_to_json(templates.template(said.name)))
+        return 0
+    with _opened(said.rig) as stream:
+        rig = rig_json.rig_from_json(stream.read())
+    if said.command == "check":
+        from tickstone.core.wiring.checks import check
+
+        for finding in check(rig).findings:
+            print(json.dumps({
+                "kind": finding.kind, "severity": finding.severity, "sensor": finding.sensor, "pin": finding.pin,
+                "sentence": finding.sentence, "numbers": finding.numbers,
+                "fix": finding.fix.sentence if finding.fix else None,
+            }, ensure_ascii=False, allow_nan=False))  # fmt: skip
+        return 0
+    if said.command == "program":
+        from tickstone.firmware.watch import program
+
+        sys.stdout.write(program(rig, said.language))
+        return 0
+    from tickstone.core.wiring.assign import assignment
+
+    found = assignment(rig)
+    if found.reason:
+        print(found.reason, file=sys.stderr)
+        return 1
+    print(rig_json.rig_to_json(found.rig))
     return 0
 
 

@@ -10,7 +10,7 @@ from tickstone.actions.rigs import rig_fields
 from tickstone.core.checks import check_between, check_not_negative
 from tickstone.core.constants import ConstantSpec, Provenance, Value, settle
 from tickstone.core.rigs.kinds import kind
-from tickstone.core.rigs.usual import told_by_board
+from tickstone.core.rigs.usual import told_by_rig
 from tickstone.errors import BadInput
 from tickstone.store import constants, log, rigs
 
@@ -29,7 +29,7 @@ def settled(session: Session, stored: rigs.StoredRig, sensor: str, air: Value | 
     known = constants.latest(session, sensor_id, rig_fields(stored.rig))
     specs = {spec.name: spec for spec in what.constants}
     dressed = {name: constants.dressed(value, specs) for name, value in known.items() if name in specs}
-    dressed = told_by_board(stored.rig.board, what.constants) | dressed
+    dressed = told_by_rig(stored.rig, stored.rig.sensor(sensor), what.constants) | dressed
     if air is not None and "air" in specs:
         dressed["air"] = replace(air, shown_at=specs["air"].shown_at, typed=(specs["air"].low, specs["air"].high))
     return settle(what.constants, what.derived, dressed)

@@ -14,6 +14,7 @@ from tickstone.actions.ring import Ring, Stretch
 from tickstone.core.constants import Values
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.kinds.base import Converted, Kind, Moment, Surroundings
+from tickstone.core.rigs.labels import known_labels
 from tickstone.core.rigs.rig import Rig
 from tickstone.core.timing import Rhythm, rhythm
 from tickstone.errors import Conflict, NotConnected
@@ -101,9 +102,10 @@ class Feed:
                 what = kind(sensor.kind)
                 if sensor.id not in self.watched:
                     self.watched[sensor.id] = Watched(sensor.id, what)
-                for channel in what.channels:
-                    for label in channel.labels:
-                        self._fields.setdefault(label, Field(sensor.id, channel.name, channel.low, channel.high))
+            for label, (sensor, channel) in known_labels(rig).items():
+                self._fields[label] = Field(sensor.id, channel.name, channel.low, channel.high)
+            gone = set(self.watched) - {sensor.id for sensor in rig.sensors}
+            self.watched = {key: one for key, one in self.watched.items() if key not in gone}
 
     # Connecting -----------------------------------------------------------------------------------------------------
 

@@ -9,6 +9,8 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
+from tickstone.core.rigs.rig import Rig, Sensor
+
 
 class Provenance(StrEnum):
     """The kind of knowledge behind a number."""
@@ -40,7 +42,7 @@ class ConstantSpec:
     typed_as: Provenance = Provenance.CHOSEN
     shown_at: tuple[str, ...] = ()  # other stations whose slab shows it first
     counts: bool = True  # whether it is one of those a person should settle (the rule's tick counts these)
-    board: str = ""  # the field of the rig's board that it is read from, when the rig has one
+    told: Callable[[Rig, Sensor], float | None] | None = None  # how the rig's own record tells it (None: it does not)
 
     @property
     def optional(self) -> bool:

@@ -92,7 +92,7 @@ def rig_candidates(rig: Rig, constants: Mapping[str, float]) -> list[Candidate]:
     for sensor in rig.sensors:
         what = kind(sensor.kind)
         own = {spec.name: constants[spec.name] for spec in what.constants if spec.name in constants}
-        values = usual_values(what, rig.board, own)
+        values = usual_values(what, rig, sensor, own)
         found.append(Candidate(sensor.id, what, values, prefix=sensor.id))
     return found
 

@@ -1,20 +1,204 @@
-"""A rig as JSON: the rig document itself."""
+"""A rig as JSON: the rig document itself, its published schema, and the checks that a file from outside must pass."""
 
 from __future__ import annotations
 
+import json
+from collections.abc import Iterator
+from typing import Any
+
 from pydantic import TypeAdapter, ValidationError
 
-from tickstone.core.rigs.rig import Rig
+from tickstone.core.rigs.catalogue import fit, known, part_of
+from tickstone.core.rigs.rig import ABILITIES, SCHEMA, SERVICES, Board, Rig
+from tickstone.core.wiring.assign import complete
+from tickstone.core.wiring.geometry import check_possible
+from tickstone.core.wiring.places import is_place, neighbour
 from tickstone.errors import BadInput
 
 RIG_DOCUMENT: TypeAdapter[Rig] = TypeAdapter(Rig)
+BOARD_DOCUMENT: TypeAdapter[Board] = TypeAdapter(Board)
+MOST_CHARACTERS = 2_000_000
+MOST_PARTS = 200
+
+
+def rig_schema() -> dict[str, Any]:
+    """The JSON Schema (draft 2020-12) of a rig document; ``schema`` in it is its version."""
+    schema = RIG_DOCUMENT.json_schema()
+    for part in (schema, *schema["$defs"].values()):
+        if part.get("type") == "object" and "properties" in part:
+            part["additionalProperties"] = False
+    schema["properties"]["schema"] |= {"minimum": 1, "maximum": SCHEMA}
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Rig"} | schema
+
+
+def rig_to_json(rig: Rig, indent: int | None = 2) -> str:
+    """A rig as its document."""
+    return json.dumps(RIG_DOCUMENT.dump_python(rig, mode="json"), ensure_ascii=False, allow_nan=False, indent=indent)
 
 
 def rig_from_json(text: str) -> Rig:
-    """The rig of a JSON document. Raises BadInput naming the field that cannot be."""
+    """The rig of a JSON document, checked and complete.
+
+    Raises: BadInput naming the field that cannot be, for text that is damaged, from a newer version, or says what no rig
+    can be (unknown kinds and abilities, two parts of one id, wires to nowhere, grounds in a circle, impossible sizes).
+    """
+    if len(text) > MOST_CHARACTERS:
+        raise BadInput("This file is far too long for a rig.", "rig")
     try:
-        return RIG_DOCUMENT.validate_json(text)
+        document = json.loads(text)
+    except (ValueError, RecursionError):
+        raise BadInput("This is no rig file, or it is damaged: it is not JSON.", "rig") from None
+    if not isinstance(document, dict) or "board" not in document or "sensors" not in document:
+        raise BadInput("This is no rig file: it has no board and sensors.", "rig")
+    version = document.get("schema", 1)
+    if isinstance(version, int) and not isinstance(version, bool) and version > SCHEMA:
+        raise BadInput(
+            f"This rig file has version {version}; this app reads up to version {SCHEMA}. Take a newer app.", "schema"
+        )
+    _refuse_unknown(document)
+    try:
+        rig = RIG_DOCUMENT.validate_python(document | {"schema": SCHEMA})
     except ValidationError as error:
         first = error.errors(include_url=False, include_context=False, include_input=False)[0]
         where = ".".join(str(part) for part in first["loc"]) or "rig"
         raise BadInput(f"The rig's {where}: {first['msg'][:1].lower()}{first['msg'][1:]}.", where) from None
+    for where, sentence in _faults(rig):
+        raise BadInput(sentence, where)
+    return complete(rig)
+
+
+def _refuse_unknown(document: dict[str, Any]) -> None:
+    """A field that no rig has is a sign of damage or of another version: better said than dropped."""
+    schema = rig_schema()
+    for path, name in _unknown(document, schema, schema, ""):
+        raise BadInput(f"A rig has no field {name!r} (at {path or 'the top'}).", f"{path}.{name}".lstrip("."))
+
+
+def _unknown(value: Any, part: dict[str, Any], schema: dict[str, Any], path: str) -> Iterator[tuple[str, str]]:
+    if "$ref" in part:
+        part = schema["$defs"][part["$ref"].rsplit("/", 1)[1]]
+    for one in part.get("anyOf", ()):
+        if value is not None and "$ref" in one:
+            yield from _unknown(value, one, schema, path)
+    if isinstance(value, dict) and "properties" in part:
+        for name, inner in value.items():
+            if name not in part["properties"]:
+                yield path, name
+            else:
+                yield from _unknown(inner, part["properties"][name], schema, f"{path}.{name}".lstrip("."))
+    if isinstance(value, list) and "items" in part:
+        for i, inner in enumerate(value):
+            yield from _unknown(inner, part["items"], schema, f"{path}.{i}".lstrip("."))
+
+
+def _faults(rig: Rig) -> Iterator[tuple[str, str]]:
+    """What no rig can be, as (field, sentence)."""
+    if not rig.title.strip() or len(rig.title) > 60:
+        yield "title", "title must have 1 to 60 characters."
+    if not rig.sensors:
+        yield "sensors", "A rig needs one sensor at least."
+    if len(rig.fitted) > MOST_PARTS:
+        yield "sensors", f"A rig has at most {MOST_PARTS} parts, not {len(rig.fitted)}."
+        return
+    yield from board_faults(rig.board)
+    ids = [one.id for one in rig.fitted]
+    for place, one in enumerate(rig.fitted):
+        if not one.id or "." in one.id or ids.count(one.id) > 1:
+            yield "sensors", f"Every part needs an id of its own, without a dot: {one.id!r} is none."
+            return
+        try:
+            made = fit(one.kind, one.id, one.name, one.options)
+        except BadInput as error:
+            yield f"{'sensors' if place < len(rig.sensors) else 'outputs'}.{one.id}.{error.path}", error.message
+            return
+        if type(made) is not type(one):
+            yield "outputs", f"A {known(made).title} is no {'sensor' if place < len(rig.sensors) else 'output'}."
+            return
+    names = [rail.name for rail in rig.board.rails] + [one.name for one in rig.supplies]
+    for one_name in names:
+        if names.count(one_name) > 1:
+            yield "supplies", f"Two supplies are called {one_name!r}."
+    for supply in rig.supplies:
+        if not (0 < supply.volts <= supply.most_v <= 1000 and supply.ma > 0):
+            yield "supplies", f"{supply.name}: volts must lie above 0 and not above most_v, ma above 0."
+    if rig.board_from != "USB" and rig.supply(rig.board_from) is None:
+        yield "board_from", f"board_from must be USB or a supply of this rig, not {rig.board_from!r}."
+    yield from check_possible(rig)
+    yield from _wire_faults(rig)
+
+
+def _wire_faults(rig: Rig) -> Iterator[tuple[str, str]]:
+    parts = {one.id: part_of(one) for one in rig.fitted}
+    seen = set()
+    for i, wire in enumerate(rig.wires):
+        key = (wire.sensor, wire.pin)
+        if wire.sensor not in parts or wire.pin not in {pin.name for pin in parts[wire.sensor].pins}:
+            yield f"wires.{i}", f"There is no pin {wire.pin!r} on a part {wire.sensor!r}: the wire begins nowhere."
+            return
+        if key in seen:
+            yield f"wires.{i}", f"Two wires begin at {wire.sensor} {wire.pin}."
+        seen.add(key)
+        if wire.to and not is_place(rig, wire.to):
+            yield (
+                f"wires.{i}.to",
+                f"The {wire.pin} of {wire.sensor} goes to {wire.to!r}, which is no pin, rail, supply or part.",
+            )
+        elif _circles(rig, i):
+            yield (f"wires.{i}.to", f"The {wire.pin} of {wire.sensor} goes round in a circle from part to part and never "
+                   "reaches the board.")  # fmt: skip
+        for name, ohms in (
+            ("divider", min(wire.divider.top_ohm, wire.divider.bottom_ohm) if wire.divider else 1.0),
+            ("pull_up", wire.pull_up.ohms if wire.pull_up else 1.0), ("series", wire.series.ohms if wire.series else 1.0),
+        ):  # fmt: skip
+            if not 0 < ohms <= 1e9:
+                yield f"wires.{i}.{name}", f"A resistor in the {wire.pin} wire of {wire.sensor} must be above 0 Ω."
+        if wire.divider and not 0 <= wire.divider.tolerance_pct < 50:
+            yield f"wires.{i}.divider", "tolerance_pct must be from 0 to 50."
+
+
+def _circles(rig: Rig, place: int) -> bool:
+    wire, seen = rig.wires[place], set()
+    while (after := neighbour(rig, wire.to)) is not None:
+        if (wire.sensor, wire.pin) in seen:
+            return True
+        seen.add((wire.sensor, wire.pin))
+        wire = after
+    return False
+
+
+def board_faults(board: Board) -> Iterator[tuple[str, str]]:
+    """What no board can be, as (field, sentence)."""
+    names = [pin.name for pin in board.pins] + [rail.name for rail in board.rails]
+    for pin in board.pins:
+        odd = [ability for ability in pin.abilities if ability not in ABILITIES]
+        if odd:
+            yield "board.pins", f"{pin.name} cannot be {odd[0]!r}: a pin is {', '.join(ABILITIES)}."
+    for name in names:
+        if not name.strip() or names.count(name) > 1:
+            yield "board.pins", f"Every pin and rail needs a name of its own: {name!r} is none."
+            return
+    for service in board.services:
+        if service.name not in SERVICES:
+            yield "board.services", f"A timer's service is {', '.join(SERVICES)}, not {service.name!r}."
+    if not any(rail.volts == 0 for rail in board.rails):
+        yield "board.rails", "The board has no ground rail (0 V): nothing can be wired to it."
+    if not any(abs(rail.volts - board.logic_v) < 0.05 * board.logic_v for rail in board.rails):
+        yield "board.rails", f"The board has no rail of its own {board.logic_v:g} V: pull-ups have nowhere to go."
+    if any(not 0 <= rail.volts <= 60 for rail in board.rails):
+        yield "board.rails", "A rail must have 0 to 60 V."
+    if not 0 < board.low_level_v < board.high_level_v <= board.logic_v <= board.limit_v <= 60:
+        yield "board", ("Levels must rise: 0 V, surely low, surely high, what an output gives, what a pin bears, 60 V at most; "
+                        f"these are {board.low_level_v:g}, {board.high_level_v:g}, {board.logic_v:g}, {board.limit_v:g} V.")  # fmt: skip
+    if (board.adc_bits is None) != (board.adc_reference_v is None):
+        yield "board.adc_bits", "A converter has both bits and a reference, or neither."
+    if board.adc_bits is not None and not 1 <= board.adc_bits <= 24:
+        yield "board.adc_bits", f"adc_bits must be from 1 to 24, not {board.adc_bits}."
+    if board.adc_reference_v is not None and not 0.1 <= board.adc_reference_v <= 30:
+        yield "board.adc_reference_v", f"adc_reference_v must be from 0.1 to 30 V, not {board.adc_reference_v:g}."
+    for field in ("supply_ma", "pin_ma", "pins_ma", "clock_mhz", "tick_us"):
+        if not 0 < getattr(board, field) <= 1e7:
+            yield f"board.{field}", f"{field} must be above 0."
+    if any(one not in ("cpp", "python") for one in board.programs) or board.python not in ("", "machine", "linux"):
+        yield "board.programs", "programs are cpp or python; python is machine or linux."
+    if "python" in board.programs and not board.python:
+        yield "board.python", "Say which pin module the board's Python has: machine or linux."

@@ -74,7 +74,7 @@ def rig_of_revision(session: Session, revision_id: int) -> Rig:
     ).one_or_none()
     if document is None:
         raise NotFound(f"There is no rig revision {revision_id}.")
-    return RIG_DOCUMENT.validate_python(document)
+    return RIG_DOCUMENT.validate_python(document | {"schema": SCHEMA})  # older documents lack only what has a default
 
 
 def new_rig(session: Session, slug: str, rig: Rig, why: str) -> StoredRig:

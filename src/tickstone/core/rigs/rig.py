@@ -1,34 +1,54 @@
-"""A rig as one document: board copy, sensors with stable ids, wires, parts in the wire."""
+"""A rig as one document: board copy, what is fitted with stable ids, supplies, wires with the parts in them, geometry."""
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
+from typing import TypeVar
 
 from tickstone.errors import BadInput
 
-SCHEMA = 1
+SCHEMA = 2
+GROUND = "ground"
+ABILITIES = ("digital", "interrupt", "capture", "pwm", "analogue", "i2c-data", "i2c-clock")
+SERVICES = ("servo", "tone", "capture")
 
 
 @dataclass(frozen=True)
 class Pin:
-    """A board pin: its label, and what it can do (digital, interrupt, capture, pwm, analogue, i2c-data, i2c-clock)."""
+    """A board pin: its label, and what it can do (see ABILITIES). ``code`` is what a program calls it (empty: its label);
+    ``timer`` is the timer behind its pwm or capture."""
 
     name: str
     abilities: tuple[str, ...]
+    code: str = ""
+    timer: str = ""
 
 
 @dataclass(frozen=True)
 class Rail:
-    """A supply that the board offers, by label and volts; ground is 0 V."""
+    """A supply that the board offers, by label and volts; ground is 0 V. ``ma`` is what it can give (None: the board's
+    ``supply_ma``)."""
 
     name: str
     volts: float
+    ma: float | None = None
+
+
+@dataclass(frozen=True)
+class Service:
+    """A timer that a service (servo, tone, capture) takes for itself while it runs."""
+
+    name: str
+    timer: str
 
 
 @dataclass(frozen=True)
 class Board:
     """A board by ability. ``limit_v`` is the most a pin bears, ``high_level_v`` the least that surely reads high,
-    ``low_level_v`` the most that surely reads low, ``logic_v`` what an output gives when high."""
+    ``low_level_v`` the most that surely reads low, ``logic_v`` what an output gives when high. ``pin_ma`` is the most one
+    pin should give, ``pins_ma`` all together. ``programs`` are the languages it runs; ``python`` which pin module is there.
+    ``jitter_us`` is how badly it times an edge."""
 
     kind: str
     title: str
@@ -41,6 +61,14 @@ class Board:
     pins: tuple[Pin, ...]
     adc_bits: int | None = None
     adc_reference_v: float | None = None
+    pin_ma: float = 20.0
+    pins_ma: float = 200.0
+    clock_mhz: float = 16.0
+    tick_us: float = 4.0
+    jitter_us: float = 0.0
+    services: tuple[Service, ...] = ()
+    programs: tuple[str, ...] = ("cpp",)
+    python: str = ""
 
     def pin(self, name: str) -> Pin | None:
         """The pin of that label, or None."""
@@ -50,14 +78,72 @@ class Board:
         """The rail of that label, or None."""
         return next((rail for rail in self.rails if rail.name == name), None)
 
+    def timer_of(self, service: str) -> str:
+        """The timer that a service takes, or an empty string."""
+        return next((one.timer for one in self.services if one.name == service), "")
+
 
 @dataclass(frozen=True)
-class Sensor:
-    """A part mounted on the rig; ``id`` never changes, the name may."""
+class Mount:
+    """Where a part sits, mm: ``x_mm`` forward of the middle of the drive axle, ``y_mm`` to the left, ``height_mm`` above
+    the ground; ``heading_deg`` is where its beam looks, counter-clockwise from straight ahead."""
+
+    x_mm: float = 0.0
+    y_mm: float = 0.0
+    height_mm: float | None = None
+    heading_deg: float = 0.0
+
+
+Options = Mapping[str, str | float]
+
+
+@dataclass(frozen=True)
+class Fitted:
+    """A part fitted to the rig; ``id`` never changes, the name may. ``options`` hold what differs from part to part."""
 
     id: str
     kind: str
     name: str
+    options: dict[str, str | float] = field(default_factory=dict)
+    mount: Mount | None = None
+
+
+@dataclass(frozen=True)
+class Sensor(Fitted):
+    """A part that senses."""
+
+
+@dataclass(frozen=True)
+class Output(Fitted):
+    """A part used with the sensors: a lamp, a servo, a motor driver, a converter on the bus."""
+
+
+@dataclass(frozen=True)
+class Supply:
+    """A supply beside the board: a battery, or a regulator of its own. ``most_v`` is what it gives when full; ``grounded``
+    says whether its minus is joined to the board's ground."""
+
+    name: str
+    volts: float
+    most_v: float
+    ma: float
+    grounded: bool = True
+
+
+@dataclass(frozen=True)
+class Geometry:
+    """Sizes of the vehicle, mm; None is not known. ``front_mm`` is the bumper's distance forward of the drive axle,
+    ``line_mm`` the width of the tape it follows; the board's place has the axes of Mount."""
+
+    length_mm: float | None = None
+    width_mm: float | None = None
+    front_mm: float | None = None
+    wheel_mm: float | None = None
+    track_mm: float | None = None
+    cog_height_mm: float | None = None
+    line_mm: float | None = None
+    board_x_mm: float = 0.0
+    board_y_mm: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -81,8 +167,18 @@ class PullUpPart:
 
 
 @dataclass(frozen=True)
+class SeriesPart:
+    """A resistor in line with a wire."""
+
+    ohms: float
+    bands: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
 class Wire:
-    """One lead from a sensor's pin to a board pin or rail, in its real colour; ``to`` is empty while it hangs free."""
+    """One lead, in its real colour, from a pin of a fitted part (``sensor`` is that part's id) to a board pin, a rail, a
+    supply, or another part's pin ("id.pin"); ``to`` is empty while it hangs free. A ``fixed`` wire stays where a person
+    put it when pins are assigned anew."""
 
     sensor: str
     pin: str
@@ -90,18 +186,32 @@ class Wire:
     colour: str
     divider: DividerPart | None = None
     pull_up: PullUpPart | None = None
+    series: SeriesPart | None = None
+    fixed: bool = False
+
+
+Changed = TypeVar("Changed", bound=Fitted)
 
 
 @dataclass(frozen=True)
 class Rig:
-    """The whole document of a rig revision."""
+    """The whole document of a rig revision. ``board_from`` is what powers the board: USB, or a supply's name."""
 
     title: str
     purpose: str
     board: Board
     sensors: tuple[Sensor, ...]
     wires: tuple[Wire, ...]
-    schema: int = field(default=SCHEMA)
+    outputs: tuple[Output, ...] = ()
+    supplies: tuple[Supply, ...] = ()
+    geometry: Geometry = field(default_factory=Geometry)
+    board_from: str = "USB"
+    schema: int = SCHEMA
+
+    @property
+    def fitted(self) -> tuple[Fitted, ...]:
+        """Sensors and outputs, in that order."""
+        return (*self.sensors, *self.outputs)
 
     def sensor(self, sensor_id: str) -> Sensor:
         """The sensor of that id. Raises BadInput for field ``sensor``."""
@@ -110,15 +220,41 @@ class Rig:
             raise BadInput(f"This rig has no sensor {sensor_id!r}.", "sensor")
         return found
 
-    def wire(self, sensor_id: str, pin: str) -> Wire:
-        """The wire of a sensor's pin. Raises BadInput for field ``pin``."""
-        found = next((wire for wire in self.wires if (wire.sensor, wire.pin) == (sensor_id, pin)), None)
+    def part(self, part_id: str) -> Fitted:
+        """The sensor or output of that id. Raises BadInput for field ``sensor``."""
+        found = next((one for one in self.fitted if one.id == part_id), None)
         if found is None:
-            raise BadInput(f"The sensor {sensor_id!r} has no pin {pin!r}.", "pin")
+            raise BadInput(f"Nothing called {part_id!r} is fitted to this rig.", "sensor")
         return found
+
+    def supply(self, name: str) -> Supply | None:
+        """The supply of that name, or None."""
+        return next((one for one in self.supplies if one.name == name), None)
+
+    def wire(self, part_id: str, pin: str) -> Wire:
+        """The wire of a part's pin. Raises BadInput for field ``pin``."""
+        found = next((wire for wire in self.wires if (wire.sensor, wire.pin) == (part_id, pin)), None)
+        if found is None:
+            raise BadInput(f"{part_id!r} has no pin {pin!r}.", "pin")
+        return found
+
+    def wires_of(self, part_id: str) -> Iterator[Wire]:
+        """The wires of a fitted part."""
+        return (wire for wire in self.wires if wire.sensor == part_id)
 
     def with_wire(self, changed: Wire) -> Rig:
         """This rig with one wire replaced."""
         self.wire(changed.sensor, changed.pin)
         same = (changed.sensor, changed.pin)
         return replace(self, wires=tuple(changed if (w.sensor, w.pin) == same else w for w in self.wires))
+
+    def with_part(self, changed: Fitted) -> Rig:
+        """This rig with one fitted part replaced by another record of the same id."""
+        self.part(changed.id)
+        return replace(
+            self, sensors=_replaced(self.sensors, changed), outputs=_replaced(self.outputs, changed)
+        )  # fmt: skip
+
+
+def _replaced(parts: tuple[Changed, ...], changed: Fitted) -> tuple[Changed, ...]:
+    return tuple(changed if one.id == changed.id and isinstance(changed, type(one)) else one for one in parts)

@@ -1,4 +1,4 @@
-"""The usual constants of a kind: defaults, what the rig's board tells, and what a person says instead."""
+"""The usual constants of a kind: defaults, what the rig's own record tells, and what a person says instead."""
 
 from __future__ import annotations
 
@@ -8,28 +8,30 @@ from dataclasses import replace
 from tickstone.core.checks import check_between
 from tickstone.core.constants import ConstantSpec, Provenance, Value, Values, assumed, settle
 from tickstone.core.rigs.kinds.base import Kind
-from tickstone.core.rigs.rig import Board
+from tickstone.core.rigs.rig import Rig, Sensor
 from tickstone.errors import BadInput
 
 
-def told_by_board(board: Board, specs: tuple[ConstantSpec, ...]) -> dict[str, Value]:
-    """The constants that a board's own record gives, as certain in proportion as their defaults."""
+def told_by_rig(rig: Rig, sensor: Sensor, specs: tuple[ConstantSpec, ...]) -> dict[str, Value]:
+    """The constants that the rig's own record tells, as certain in proportion as their defaults."""
     found = {}
     for spec in specs:
-        told, usual = getattr(board, spec.board) if spec.board else None, assumed(spec)
+        told, usual = spec.told(rig, sensor) if spec.told else None, assumed(spec)
         if told is not None and usual is not None:
-            sd = None if usual.sd is None else usual.sd * float(told) / usual.value
-            found[spec.name] = replace(usual, value=float(told), sd=sd, source=board.title)
+            sd = None if usual.sd is None or not usual.value else usual.sd * abs(float(told) / usual.value)
+            found[spec.name] = replace(usual, value=float(told), sd=sd, source="from the rig's own record")
     return found
 
 
-def usual_values(what: Kind, board: Board | None = None, said: Mapping[str, float] | None = None) -> Values:
+def usual_values(
+    what: Kind, rig: Rig | None = None, sensor: Sensor | None = None, said: Mapping[str, float] | None = None
+) -> Values:
     """All constants of a kind of which nothing is measured.
 
-    Parameters: what, the kind; board, of the rig, if there is one; said, constants by name that a person gives.
+    Parameters: what, the kind; rig and sensor, where it is fitted, if it is; said, constants by name that a person gives.
     Returns: values by name. Raises: BadInput naming a constant that the kind does not have, or that cannot be so.
     """
-    known = {} if board is None else told_by_board(board, what.constants)
+    known = {} if rig is None or sensor is None else told_by_rig(rig, sensor, what.constants)
     specs = {spec.name: spec for spec in what.constants}
     for name, number in (said or {}).items():
         if name not in specs:

@@ -1,77 +1,249 @@
-"""Pin assignment: each sensor pin on the first free board pin that can do what it needs, best ability first."""
+"""Pin assignment: complete, and best over all wires at once.
+
+Signals and pins are two sides of a matching. Each signal may go to the pins that have an ability it accepts; the
+Hungarian method (scipy.optimize.linear_sum_assignment) finds the cheapest complete matching, where a second-best ability
+costs more than a scarce pin, and a scarce pin more than a plain one. When none is complete, Hall's theorem names the
+reason: a set of signals that together accept fewer pins than they are.
+"""
 
 from __future__ import annotations
 
-from dataclasses import replace
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
-from tickstone.core import resistors
-from tickstone.core.rigs.boards import GROUND
-from tickstone.core.rigs.kinds import kind
-from tickstone.core.rigs.kinds.base import PinSpec, Role
-from tickstone.core.rigs.rig import Board, PullUpPart, Rig, Wire
+import numpy as np
+import scipy.optimize
+
+from tickstone.core import electrical, resistors
+from tickstone.core.rigs import boards
+from tickstone.core.rigs.catalogue import part_of, pin_of
+from tickstone.core.rigs.part import PinSpec, Role
+from tickstone.core.rigs.rig import GROUND, Pin, PullUpPart, Rig, SeriesPart, Wire
+from tickstone.core.wiring.places import all_pins, is_place, logic_rail, supplies_for, supply_colour
 
 PULL_UP_OHM = 10_000.0  # common practice for a data line on a bench
+NO_WAY = 1e9
+SECOND_BEST, TIMER_TAKEN, SCARCE_PIN, EACH_ABILITY, ORDER = 1e5, 3e4, 3e3, 100.0, 0.01
+SCARCE = {"analogue", "i2c-data", "i2c-clock"}  # what other parts of a rig will want
+NUMBERS = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten")
 
 
-def supply_rail(board: Board, volts: float) -> str:
-    """The label of the rail that gives ``volts``, or an empty string."""
-    return next((rail.name for rail in board.rails if abs(rail.volts - volts) < 0.05 * volts), "")
+def pull_up(rig: Rig, ohms: float = PULL_UP_OHM) -> PullUpPart:
+    """A pull-up to the board's logic rail, with its colour bands."""
+    return PullUpPart(ohms, logic_rail(rig.board), resistors.colour_bands(ohms))
 
 
-def supply_colour(board: Board, rail: str) -> str:
-    """Insulation for a supply wire: red for 5 V, orange for what is lower (common practice)."""
-    found = board.rail(rail)
-    return "orange" if found is not None and found.volts < 4.5 else "red"
+def lamp_resistor(rig: Rig, spec: PinSpec) -> SeriesPart | None:
+    """The resistor for a diode that a pin of this board drives, or None when the diode needs more volts than it gives."""
+    lamp = spec.lamp
+    if lamp is None or lamp.forward_v >= rig.board.logic_v - 0.2:
+        return None
+    wanted = min(lamp.ma, 0.8 * rig.board.pin_ma)
+    ohms = electrical.led_resistor(rig.board.logic_v, lamp.forward_v, wanted).resistor_ohm
+    return SeriesPart(ohms, resistors.colour_bands(ohms))
 
 
-def logic_rail(board: Board) -> str:
-    """The label of the rail that the board's own pins work on."""
-    return supply_rail(board, board.logic_v)
+@dataclass(frozen=True)
+class Shortage:
+    """Signals that together accept too few pins: what they need, and the pins there are."""
+
+    wires: tuple[Wire, ...]
+    needs: tuple[str, ...]
+    pins: tuple[str, ...]
 
 
-def pull_up(board: Board) -> PullUpPart:
-    """The usual pull-up to the board's logic rail, with its colour bands."""
-    return PullUpPart(PULL_UP_OHM, logic_rail(board), resistors.colour_bands(PULL_UP_OHM))
+@dataclass(frozen=True)
+class Assignment:
+    """The rig with its wires placed, and what could not be (empty when every wire has its place)."""
 
-
-SCARCE = {"analogue", "i2c-data", "i2c-clock"}  # what other sensors of a rig will want
-
-
-def _worth(board: Board, name: str) -> tuple[bool, int]:
-    """How much is lost by using a pin: a scarce ability first, then how many it has."""
-    pin = board.pin(name)
-    abilities = set(pin.abilities) if pin else set()
-    return bool(abilities & SCARCE), len(abilities)
-
-
-def _place(board: Board, spec: PinSpec, supply_v: float, taken: set[str], logic_supply: bool) -> str:
-    if spec.role is Role.GROUND:
-        return GROUND
-    if spec.role is Role.SUPPLY:
-        return logic_rail(board) if logic_supply else supply_rail(board, supply_v)
-    for ability in spec.needs:
-        able = [pin.name for pin in board.pins if ability in pin.abilities and pin.name not in taken]
-        if able:
-            return min(able, key=lambda name: _worth(board, name))
-    return ""
+    rig: Rig
+    shortages: tuple[Shortage, ...]
+    reason: str
 
 
 def assign(rig: Rig) -> Rig:
-    """The rig with every wire placed: supplies and grounds on rails, signals on free pins that can take them.
+    """The rig with every wire placed as well as can be; a wire that nothing takes hangs free, which the checks name."""
+    return assignment(rig).rig
 
-    Pins with the fewest abilities are used first, so that the able ones stay free. A pin that nothing fits stays
-    unwired (``to`` empty), which the checks then name. Parts in the wires are put back to what the place needs.
+
+def assignment(rig: Rig, explain: bool = True) -> Assignment:
+    """Place every wire of a rig: supplies and grounds on rails, signals on pins that can take them.
+
+    Fixed wires stay where they are. Parts in the wires are kept; pull-ups and lamp resistors that are missing are put in,
+    and pull-ups go to the board's logic rail.
     """
-    taken: set[str] = set()
-    placed: list[Wire] = []
+    pins, free = all_pins(rig), []
+    taken = {wire.to for wire in rig.wires if wire.fixed and is_place(rig, wire.to)}
+    placed: dict[tuple[str, str], str] = {}
     for wire in rig.wires:
-        what = kind(rig.sensor(wire.sensor).kind)
-        spec = what.pin(wire.pin)
-        has_open = any(pin.role is Role.OPEN for pin in what.pins)
-        to = _place(rig.board, spec, what.supply_v, taken, logic_supply=has_open)
-        if spec.role not in (Role.GROUND, Role.SUPPLY):
-            taken.add(to)
-        part = pull_up(rig.board) if spec.role is Role.OPEN else None
-        colour = supply_colour(rig.board, to) if spec.role is Role.SUPPLY else wire.colour
-        placed.append(replace(wire, to=to, colour=colour, divider=None, pull_up=part))
-    return replace(rig, wires=tuple(placed))
+        spec = pin_of(rig, wire)
+        key = (wire.sensor, wire.pin)
+        if wire.fixed and wire.to in taken:
+            placed[key] = wire.to
+        elif spec.role is Role.GROUND:
+            placed[key] = GROUND
+        elif spec.role is Role.SUPPLY:
+            placed[key] = next(iter(supplies_for(rig, spec)), "")
+        elif spec.bus:
+            placed[key] = next((pin.name for pin in pins if spec.bus in pin.abilities), "")
+            taken.add(placed[key])
+        else:
+            free.append(wire)
+    open_pins = [pin for pin in pins if pin.name not in taken]
+    found = _match(rig, free, open_pins)
+    placed |= {(wire.sensor, wire.pin): to for wire, to in zip(free, found, strict=True)}
+    fresh = replace(rig, wires=tuple(_dressed(rig, wire, placed[wire.sensor, wire.pin]) for wire in rig.wires))
+    lost = [wire for wire in free if not placed[wire.sensor, wire.pin]]
+    short = _shortages(rig, free, open_pins, lost) if lost else []
+    busless = [w for w in rig.wires if pin_of(rig, w).bus and not placed[w.sensor, w.pin]]
+    if busless:
+        short.append(Shortage(tuple(busless), tuple(sorted({pin_of(rig, w).bus for w in busless})), ()))
+    reason = " ".join(_sentence(rig, one) for one in short)
+    if reason and explain:
+        reason += _way_out(rig, short)
+    return Assignment(fresh, tuple(short), reason)
+
+
+def _match(rig: Rig, wires: Sequence[Wire], pins: Sequence[Pin]) -> list[str]:
+    if not wires:
+        return []
+    services = {rig.board.timer_of(pin_of(rig, w).service) for w in rig.wires if pin_of(rig, w).service} - {""}
+    cost = np.full((len(wires), len(pins) + len(wires)), NO_WAY)
+    for row, wire in enumerate(wires):
+        spec = pin_of(rig, wire)
+        for column, pin in enumerate(pins):
+            rank = next((r for r, need in enumerate(spec.needs) if need in pin.abilities), None)
+            if rank is None:
+                continue
+            timed = spec.needs[rank] in ("pwm", "capture") and not spec.service and pin.timer in services
+            scarce = bool(set(pin.abilities) & SCARCE) and not spec.analogue
+            order = column * (len(wires) - row)  # least when wires and pins run in the same order, without crossing
+            cost[row, column] = (
+                SECOND_BEST * rank + TIMER_TAKEN * timed + SCARCE_PIN * scarce
+                + EACH_ABILITY * len(pin.abilities) + ORDER * order
+            )  # fmt: skip
+    rows, columns = scipy.optimize.linear_sum_assignment(cost)
+    found = [""] * len(wires)
+    for row, column in zip(rows, columns, strict=True):
+        if cost[row, column] < NO_WAY:
+            found[row] = pins[column].name
+    return found
+
+
+def _dressed(rig: Rig, wire: Wire, to: str) -> Wire:
+    """A wire at its place with the parts that the place asks for."""
+    spec = pin_of(rig, wire)
+    colour = supply_colour(rig, to) if spec.role is Role.SUPPLY and to else wire.colour
+    part = wire.pull_up
+    if spec.role is Role.OPEN and spec.own_pull_up_ohm is None and not spec.bus:
+        keep = part is not None and part.rail == logic_rail(rig.board)
+        part = part if keep else pull_up(rig, part.ohms if part else PULL_UP_OHM)
+    elif part is not None and rig.board.rail(part.rail) is None:
+        part = replace(part, rail=logic_rail(rig.board))
+    series = wire.series
+    if spec.role is Role.LAMP and series is None:
+        series = lamp_resistor(rig, spec)
+    return replace(wire, to=to, colour=colour, pull_up=part, series=series, fixed=wire.fixed and wire.to == to)
+
+
+def _shortages(rig: Rig, wires: Sequence[Wire], pins: Sequence[Pin], lost: Sequence[Wire]) -> list[Shortage]:
+    """For each wire left over, the smallest set around it that accepts fewer pins than it has wires (Hall's theorem):
+    those reached from it by alternating paths of a largest matching."""
+    able = {
+        (w.sensor, w.pin): {p.name for p in pins if set(pin_of(rig, w).needs) & set(p.abilities)} for w in wires
+    }  # fmt: skip
+    by_pin = dict(zip(_match(rig, wires, pins), wires, strict=True))
+    found: list[Shortage] = []
+    for start in lost:
+        group, names, queue = [start], set[str](), [start]
+        while queue:
+            wire = queue.pop()
+            for name in able[wire.sensor, wire.pin] - names:
+                names.add(name)
+                if name in by_pin and by_pin[name] not in group:
+                    group.append(by_pin[name])
+                    queue.append(by_pin[name])
+        if any(start in one.wires for one in found):
+            continue
+        order = tuple(w for w in wires if w in group)
+        needs = sorted({need for w in order for need in pin_of(rig, w).needs})
+        found.append(Shortage(order, tuple(needs), tuple(p.name for p in pins if p.name in names)))
+    return found
+
+
+ABLE = {
+    "digital": "a digital pin", "interrupt": "an interrupt pin", "capture": "a capture pin", "pwm": "a pwm pin",
+    "analogue": "an analogue input", "i2c-data": "an I2C data pin", "i2c-clock": "an I2C clock pin",
+}  # fmt: skip
+
+
+def counted(count: int, one: str, many: str = "") -> str:
+    """A number in words with its noun: three inputs."""
+    word = NUMBERS[count] if count < len(NUMBERS) else str(count)
+    return f"{word} {one if count == 1 else many or one + 's'}"
+
+
+def signal_name(rig: Rig, wire: Wire) -> str:
+    """A part's pin as people say it: front ranger echo."""
+    return f"{rig.part(wire.sensor).name} {wire.pin}"
+
+
+def _sentence(rig: Rig, short: Shortage) -> str:
+    many = len(short.wires)
+    wants = " or ".join(ABLE[need] for need in short.needs)
+    names = _listed([signal_name(rig, wire) for wire in short.wires])
+    have = f"has {counted(len(short.pins), 'such pin')} free" + (f" ({', '.join(short.pins)})" if short.pins else "")
+    begin = counted(many, "wire")
+    need = "needs" if many == 1 else "need"
+    return f"{begin[0].upper()}{begin[1:]} {need} {wants} ({names}), this board {have}."
+
+
+def _listed(names: list[str]) -> str:
+    return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"
+
+
+def _way_out(rig: Rig, short: Sequence[Shortage]) -> str:
+    """What would help: a part that could sit elsewhere, a converter on the bus, another board."""
+    ways = []
+    for one in short:
+        fixed = [w for w in rig.wires if w.fixed and set(one.needs) & _abilities(rig, w.to) and w not in one.wires]
+        if fixed:
+            ways.append(f"let {signal_name(rig, fixed[0])} move from {fixed[0].to}")
+        if "analogue" in one.needs and any("i2c-data" in pin.abilities for pin in rig.board.pins):
+            ways.append("fit a 4-channel converter on the I2C bus")
+        several = [w for w in one.wires if len([x for x in one.wires if x.sensor == w.sensor]) > 1]
+        if several:
+            ways.append(f"leave out a wire of {rig.part(several[-1].sensor).name}")
+    for board in boards.BOARDS.values():
+        if board.kind != rig.board.kind and not assignment(replace(rig, board=board), explain=False).shortages:
+            ways.append(f"choose the {board.title}, which takes them all")
+            break
+    if not ways:
+        names = {rig.part(w.sensor).name: None for one in short for w in one.wires}
+        return f" Put {list(names)[-1]} on a second board."
+    said = ", or ".join(dict.fromkeys(ways))
+    return f" {said[0].upper()}{said[1:]}."
+
+
+def _abilities(rig: Rig, name: str) -> set[str]:
+    return next((set(pin.abilities) for pin in all_pins(rig) if pin.name == name), set())
+
+
+def free_place(rig: Rig, wire: Wire) -> str:
+    """The best free pin for one wire, the others left where they are, or an empty string."""
+    taken = {other.to for other in rig.wires if (other.sensor, other.pin) != (wire.sensor, wire.pin)}
+    spec = pin_of(rig, wire)
+    if spec.bus:
+        return next((pin.name for pin in rig.board.pins if spec.bus in pin.abilities), "")
+    open_pins = [pin for pin in all_pins(rig) if pin.name not in taken and pin.name != wire.to]
+    return _match(rig, [wire], open_pins)[0]
+
+
+def complete(rig: Rig) -> Rig:
+    """The rig with a wire for every pin of what is fitted, and none for pins that are not there."""
+    have = {(wire.sensor, wire.pin): wire for wire in rig.wires}
+    wires = []
+    for one in rig.fitted:
+        for pin in part_of(one).pins:
+            wires.append(have.get((one.id, pin.name)) or Wire(one.id, pin.name, "", pin.colour))
+    return replace(rig, wires=tuple(wires))

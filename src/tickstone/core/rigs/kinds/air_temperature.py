@@ -17,16 +17,16 @@ from tickstone.core.rigs.kinds.base import (
     Inverse,
     Kind,
     Moment,
-    PinSpec,
     Quantity,
-    Role,
     Series,
     Spread,
     Surroundings,
     Term,
     Working,
 )
-from tickstone.core.rigs.kinds.parts import raw, term
+from tickstone.core.rigs.kinds.parts import GROUND, ON_MODULE, own_pull_up, raw, supply_pin, term
+from tickstone.core.rigs.part import Chosen, Part, PinSpec, Role
+from tickstone.core.rigs.reading import PulseThermometer, SlotThermometer
 
 OUTSIDE = 1
 REASONS = ("", "outside the sensor's range")
@@ -77,15 +77,21 @@ def words(moment: Moment, values: Values) -> str:
     return f"Air at {good[-30:].mean():.1f} °C{over}."
 
 
+def _part(chosen: Chosen) -> Part:
+    data = PinSpec("data", Role.OPEN, "white", ("digital",), own_pull_up_ohm=own_pull_up(chosen), shortest_us=10.0)
+    return Part((supply_pin(3.0, 5.5, 1.5), data, GROUND))
+
+
 KIND = Kind(
     id="air-temperature",
     title="air temperature sensor, 3 pins",
-    supply_v=5.0,
-    supply_ma=1.5,
-    pins=(
-        PinSpec("supply", Role.SUPPLY, "red"),
-        PinSpec("data", Role.OPEN, "white", ("digital",)),
-        PinSpec("ground", Role.GROUND, "black"),
+    family="air",
+    part=_part,
+    reads=lambda chosen: (SlotThermometer("air", "data"),),
+    options=(ON_MODULE,),
+    clues=(
+        "With the flat face towards you the legs are commonly ground, data, supply: confirm on the part's sheet, a "
+        "reversed supply destroys it.",
     ),
     channels=(ChannelSpec("air", "air", "level", "°C", ("air_c", "air"), -273.0, 1000.0, digits=1),),
     quantity=Quantity("air temperature", "°C", 0.0, 40.0, digits=1),
@@ -102,6 +108,7 @@ WITH_HUMIDITY = replace(
     KIND,
     id="air-temperature-humidity",
     title="air temperature and humidity sensor",
+    reads=lambda chosen: (PulseThermometer("air", "humidity", "data"),),
     channels=(
         *KIND.channels,
         ChannelSpec("humidity", "humidity", "level", "%", ("humidity_pct",), 0.0, 100.0, digits=0),

@@ -4,35 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from enum import StrEnum
 
 import numpy as np
 import numpy.typing as npt
 
 from tickstone.core.constants import ConstantSpec, DerivedSpec, Values
+from tickstone.core.rigs.part import Chosen, OptionSpec, Part
+from tickstone.core.rigs.reading import Reading
+from tickstone.core.rigs.rig import Options
 
 Array = npt.NDArray[np.float64]
-
-
-class Role(StrEnum):
-    """What a sensor's pin is for, seen from the sensor."""
-
-    SUPPLY = "supply"
-    GROUND = "ground"
-    INPUT = "input"  # the board drives it
-    OUTPUT = "output"  # the sensor drives it, up to its supply
-    OPEN = "open"  # the sensor only pulls it low; a pull-up makes it high
-
-
-@dataclass(frozen=True)
-class PinSpec:
-    """A pin of a sensor: ``needs`` lists the board abilities that will do, best first; levels in volts."""
-
-    name: str
-    role: Role
-    colour: str
-    needs: tuple[str, ...] = ()
-    high_needs_v: float = 0.0  # for an input: the least that surely reads high at the sensor
 
 
 @dataclass(frozen=True)
@@ -227,9 +208,9 @@ class Kind:
 
     id: str
     title: str
-    supply_v: float
-    supply_ma: float
-    pins: tuple[PinSpec, ...]
+    family: str  # what it senses: distance, surface, turning, tilt, air, power, sound
+    part: Callable[[Chosen], Part]  # its electrical side, with its options chosen
+    reads: Callable[[Chosen], tuple[Reading, ...]]  # how a program on the board reads it
     channels: tuple[ChannelSpec, ...]
     quantity: Quantity
     constants: tuple[ConstantSpec, ...]
@@ -240,6 +221,9 @@ class Kind:
     procedures: tuple[str, ...] = ()  # at Calibrate
     decisions: tuple[str, ...] = ()  # at Decide
     cautions: tuple[str, ...] = ()
+    options: tuple[OptionSpec, ...] = ()  # the questions where parts differ
+    clues: tuple[str, ...] = ()  # how to tell its legs and its faces
+    counted_by: str = ""  # the option that says how many of its channels it has
 
     @property
     def raw(self) -> ChannelSpec:
@@ -250,6 +234,12 @@ class Kind:
         """Readings of the channels, by name, shape (n,), to what they mean."""
         return self.working.read(self.working.asked(raw, None, values, {}), values, around)
 
-    def pin(self, name: str) -> PinSpec:
-        """The pin of that name; a KeyError is a mistake of ours."""
-        return {pin.name: pin for pin in self.pins}[name]
+    def part_of(self, options: Options) -> Part:
+        """Its pins and what it draws, with these options."""
+        return self.part(Chosen(self.options, options))
+
+    def channels_of(self, options: Options) -> tuple[ChannelSpec, ...]:
+        """The channels that it has with these options: the first so many, where an option counts them."""
+        if not self.counted_by:
+            return self.channels
+        return self.channels[: int(Chosen(self.options, options).number(self.counted_by))]

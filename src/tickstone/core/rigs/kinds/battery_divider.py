@@ -25,7 +25,6 @@ from tickstone.core.rigs.kinds.base import (
 )
 from tickstone.core.rigs.kinds.parts import (
     GROUND,
-    SUPPLY,
     analogue_pin,
     converter,
     counts_ask,
@@ -37,6 +36,9 @@ from tickstone.core.rigs.kinds.parts import (
     step_v,
     term,
 )
+from tickstone.core.rigs.kinds.told import by_option
+from tickstone.core.rigs.part import Chosen, Draw, OptionSpec, Part, Piece, PinSpec, Role
+from tickstone.core.rigs.reading import Counts
 
 NO_CODE = 1
 REASONS = ("", "outside the converter's range")
@@ -99,19 +101,32 @@ def words(moment: Moment, values: Values) -> str:
     return f"Battery at {level:.2f} V; it sags while the motors run."
 
 
+def _part(chosen: Chosen) -> Part:
+    top, bottom = chosen.number("top_ohm"), chosen.number("bottom_ohm")
+    supply = PinSpec("battery", Role.SUPPLY, "red", draw=Draw(0.5, 60.0, 1000 * 12.0 / (top + bottom), own=True))
+    middle = analogue_pin("middle", "orange", source_ohm=top * bottom / (top + bottom), share=bottom / (top + bottom))
+    return Part((supply, GROUND, middle),
+                pieces=(Piece(1, "top resistor", ohms=top), Piece(1, "bottom resistor", ohms=bottom)))  # fmt: skip
+
+
 KIND = Kind(
     id="battery-divider",
     title="battery divider",
-    supply_v=7.4,
-    supply_ma=0.5,
-    pins=(SUPPLY, GROUND, analogue_pin("middle", "orange")),
+    family="power",
+    part=_part,
+    reads=lambda chosen: (Counts((("counts", "middle"),), 200),),
+    options=(
+        OptionSpec("top_ohm", "top resistor", 10_000.0, unit="Ω", low=100, high=1e7),
+        OptionSpec("bottom_ohm", "bottom resistor", 10_000.0, unit="Ω", low=100, high=1e7),
+    ),
+    clues=("Red is the battery's plus: measure before you solder, plugs can be wired the other way round.",),
     channels=(ChannelSpec("counts", "reading", "level", "counts", ("battery_adc", "bat_adc"), 0.0, 16_777_215.0),),
     quantity=Quantity("battery", "V", 0.0, 30.0, digits=2),
     constants=(
         ConstantSpec("top", "top resistor", "Ω", 10_000.0, 290.0, "5 % part", 1, 1e8, "wire", Provenance.MEASURED,
-                     ("convert",)),
+                     ("convert",), told=by_option("top_ohm")),
         ConstantSpec("bottom", "bottom resistor", "Ω", 10_000.0, 290.0, "5 % part", 1, 1e8, "wire", Provenance.MEASURED,
-                     ("convert",)),
+                     ("convert",), told=by_option("bottom_ohm")),
         ConstantSpec("empty", "empty", "V", 6.4, None, "3.2 V a cell, under load", 0, 100, "decide"),
         ConstantSpec("full", "full", "V", 8.4, None, "4.2 V a cell", 0, 100, "decide", counts=False),
         *converter(2.0),

@@ -18,9 +18,7 @@ from tickstone.core.rigs.kinds.base import (
     Kind,
     Moment,
     Move,
-    PinSpec,
     Quantity,
-    Role,
     Rule,
     Series,
     Spread,
@@ -31,14 +29,17 @@ from tickstone.core.rigs.kinds.base import (
 from tickstone.core.rigs.kinds.parts import (
     GROUND,
     NO_PULSE,
-    SUPPLY,
     US_PER_MINUTE,
     no_period,
     period_ask,
     periods,
     raw,
+    supply_pin,
     term,
 )
+from tickstone.core.rigs.kinds.told import by_board
+from tickstone.core.rigs.part import Chosen, Part, PinSpec, Role, question
+from tickstone.core.rigs.reading import Edges
 from tickstone.errors import BadInput
 
 PERIOD = period_ask(20_000, "time between marks")
@@ -92,12 +93,27 @@ def words(moment: Moment, values: Values) -> str:
     return said + (f"The shaft turns at {good[-1]:.0f} rpm." if good.size else "No two marks seen yet.")
 
 
+ACTIVE = question("active", "when light comes back", ("low", "its output goes low"), ("high", "its output goes high"),
+                  clue="Hold a pale card before it and look at its lamp or measure the output.")  # fmt: skip
+DRIVES = question("drives", "output", ("both", "driven, or pulled up on the module"), ("open", "open collector, bare"),
+                  clue="Pulls up by itself when a meter shows the supply at the open output.")  # fmt: skip
+
+
+def _part(chosen: Chosen) -> Part:
+    open_pin = chosen.says("drives", "open")
+    role = Role.OPEN if open_pin else Role.OUTPUT
+    output = PinSpec("output", role, "white", ("interrupt", "capture", "digital"), polled=True, shortest_us=500.0)
+    return Part((supply_pin(3.0, 5.5, 25.0), GROUND, output))
+
+
 KIND = Kind(
     id="comparator-switch",
     title="comparator switch, optical tachometer",
-    supply_v=5.0,
-    supply_ma=25.0,
-    pins=(SUPPLY, GROUND, PinSpec("output", Role.OUTPUT, "white", ("interrupt", "capture", "digital"))),
+    family="turning",
+    part=_part,
+    reads=lambda chosen: (Edges("edge", "output", rising=chosen.says("active", "high")),),
+    options=(ACTIVE, DRIVES),
+    clues=("The clear lens sends, the dark one receives; the screw sets the switching distance.",),
     channels=(
         ChannelSpec("edge", "falling edge", "edge", "µs", ("mark_edge_us", "tacho_edge_us"), 0.0, 9e15),
         ChannelSpec("level", "level", "level", "", ("switch", "mark_level"), 0.0, 1.0),
@@ -106,7 +122,7 @@ KIND = Kind(
     constants=(
         ConstantSpec("marks", "marks per turn", "", 1.0, None, "count them", 1, 1000, "wire", shown_at=("convert",)),
         ConstantSpec("tick", "timer step", "µs", 4.0, None, "usual for 8-bit boards", 0, 10_000, "convert",
-                     counts=False),
+                     counts=False, told=by_board("tick_us")),
         ConstantSpec("jitter", "jitter", "µs", 10.0, None, "edges of a mark", 0, 100_000, "calibrate",
                      shown_at=("convert",)),
     ),

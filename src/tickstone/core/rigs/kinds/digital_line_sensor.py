@@ -16,14 +16,15 @@ from tickstone.core.rigs.kinds.base import (
     Inverse,
     Kind,
     Moment,
-    PinSpec,
     Quantity,
-    Role,
     Surroundings,
     Term,
     Working,
 )
-from tickstone.core.rigs.kinds.parts import GROUND, SUPPLY, raw, term
+from tickstone.core.rigs.kinds.parts import GROUND, raw, supply_pin, term
+from tickstone.core.rigs.kinds.told import by_option
+from tickstone.core.rigs.part import Chosen, Part, PinSpec, Role, question
+from tickstone.core.rigs.reading import Levels
 
 LEVEL = Ask("level", "level", "", 0, 1, 1, choices=("low", "high"))
 NO_LEVEL = 1
@@ -57,17 +58,27 @@ def words(moment: Moment, values: Values) -> str:
     return "Over the line: dark." if found.values[-1] >= 0.5 else "Beside the line: pale."
 
 
+DARK = question("dark", "over black tape", ("high", "its output is high"), ("low", "its output is low"),
+                clue="Hold it over the tape and measure its output.")  # fmt: skip
+
+
+def _part(chosen: Chosen) -> Part:
+    return Part((supply_pin(3.0, 5.5, 20.0), GROUND, PinSpec("output", Role.OUTPUT, "white", ("digital",))))
+
+
 KIND = Kind(
     id="digital-line-sensor",
     title="digital line sensor",
-    supply_v=5.0,
-    supply_ma=20.0,
-    pins=(SUPPLY, GROUND, PinSpec("output", Role.OUTPUT, "white", ("digital",))),
+    family="surface",
+    part=_part,
+    reads=lambda chosen: (Levels((("level", "output"),)),),
+    options=(DARK,),
+    clues=("The dark lens receives; its screw sets where dark begins.",),
     channels=(ChannelSpec("level", "level", "level", "", ("line",), 0.0, 1.0),),
     quantity=Quantity("darkness", "", 0.0, 1.0),
     constants=(
         ConstantSpec("dark_level", "dark reads", "", 1.0, None, "common practice: white low, black high", 0, 1,
-                     "calibrate", Provenance.MEASURED, ("convert",)),
+                     "calibrate", Provenance.MEASURED, ("convert",), told=by_option("dark", {"high": 1.0, "low": 0.0})),
     ),
     derived=(),
     reasons=REASONS,

@@ -19,9 +19,7 @@ from tickstone.core.rigs.kinds.base import (
     Kind,
     Moment,
     Move,
-    PinSpec,
     Quantity,
-    Role,
     Rule,
     Series,
     Spread,
@@ -29,7 +27,20 @@ from tickstone.core.rigs.kinds.base import (
     Term,
     Working,
 )
-from tickstone.core.rigs.kinds.parts import GROUND, SHEET, SUPPLY, UNMEASURED, analogue_pin, raw, result, term
+from tickstone.core.rigs.kinds.parts import (
+    GROUND,
+    ON_MODULE,
+    SHEET,
+    UNMEASURED,
+    analogue_pin,
+    own_pull_up,
+    raw,
+    result,
+    supply_pin,
+    term,
+)
+from tickstone.core.rigs.part import Chosen, Part, PinSpec, Role, question
+from tickstone.core.rigs.reading import Levels, Steps
 from tickstone.core.wording import fixed
 
 COUNT = Ask("count", "steps counted", "steps", -10_000_000, 10_000_000, 96, slide=(0, 1000))
@@ -112,12 +123,39 @@ WORKING = Working(
 )
 STEP = (DerivedSpec("step", "one step", "mm", "from circumference and steps", ("circumference", "steps"), _resolution),)
 
+READS = question("output", "its output", ("analogue", "a level: the program compares it"),
+                 ("digital", "on or off: it compares by itself"),
+                 clue="Turn the wheel slowly by hand with a meter on the output: does it glide or jump?")  # fmt: skip
+
+
+def _single(chosen: Chosen) -> Part:
+    if chosen.says("output", "analogue"):
+        output = analogue_pin("output", "white", source_ohm=10_000.0)
+    else:
+        output = PinSpec("output", Role.OUTPUT, "white", ("interrupt", "digital"), polled=True, shortest_us=500.0)
+    return Part((supply_pin(3.0, 5.5, 20.0), GROUND, output))
+
+
+def _two_channels(chosen: Chosen) -> Part:
+    return Part((
+        supply_pin(3.0, 5.5, 10.0),
+        GROUND,
+        *(
+            PinSpec(name, Role.OPEN, colour, ("interrupt", "digital"), polled=True, shortest_us=500.0,
+                    own_pull_up_ohm=own_pull_up(chosen))
+            for name, colour in (("a", "white"), ("b", "yellow"))
+        ),
+    ))  # fmt: skip
+
+
 SINGLE = Kind(
     id="encoder",
     title="encoder, one channel",
-    supply_v=5.0,
-    supply_ma=20.0,
-    pins=(SUPPLY, GROUND, analogue_pin("output", "white")),
+    family="turning",
+    part=_single,
+    reads=lambda chosen: (Steps("count", "output", analogue=chosen.says("output", "analogue")),),
+    options=(READS,),
+    clues=("The slot or the two lenses must face the wheel squarely, some 2 mm away.",),
     channels=(ChannelSpec("count", "steps", "counter", "steps", ("steps", "encoder"), -9e15, 9e15),),
     quantity=Quantity("distance", "mm", 0.0, 10_000.0),
     constants=_constants(30.0, "common practice for rollers"),
@@ -146,17 +184,14 @@ def _quadrature_count(
 ROTARY = Kind(
     id="rotary-encoder",
     title="rotary encoder, two channels",
-    supply_v=5.0,
-    supply_ma=10.0,
-    pins=(
-        SUPPLY,
-        GROUND,
-        PinSpec("a", Role.OPEN, "white", ("interrupt", "digital")),
-        PinSpec("b", Role.OPEN, "yellow", ("interrupt", "digital")),
-    ),
+    family="turning",
+    part=_two_channels,
+    reads=lambda chosen: (Levels((("a", "a"), ("b", "b"))),),
+    options=(ON_MODULE,),
+    clues=("A turns first in one direction, B first in the other: swap them if it counts backwards.",),
     channels=(
-        ChannelSpec("a", "channel A", "level", "", ("a", "enc_a"), 0.0, 1.0),
-        ChannelSpec("b", "channel B", "level", "", ("b", "enc_b"), 0.0, 1.0),
+        ChannelSpec("a", "channel A", "level", "", ("enc_a", "a"), 0.0, 1.0),
+        ChannelSpec("b", "channel B", "level", "", ("enc_b", "b"), 0.0, 1.0),
     ),
     quantity=Quantity("distance", "mm", -10_000.0, 10_000.0),
     constants=_constants(80.0, "20 cycles a turn, counted four times each"),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 
 import numpy as np
@@ -17,9 +18,7 @@ from tickstone.core.rigs.kinds.base import (
     Kind,
     Moment,
     Move,
-    PinSpec,
     Quantity,
-    Role,
     Rule,
     Series,
     Spread,
@@ -30,16 +29,21 @@ from tickstone.core.rigs.kinds.base import (
 from tickstone.core.rigs.kinds.parts import (
     GROUND,
     NO_PULSE,
+    ON_MODULE,
     SHEET,
-    SUPPLY,
     UNMEASURED,
     no_period,
+    own_pull_up,
     period_ask,
     periods,
     raw,
     result,
+    supply_pin,
     term,
 )
+from tickstone.core.rigs.kinds.told import by_board, by_geometry, by_option
+from tickstone.core.rigs.part import Chosen, OptionSpec, Part, PinSpec, Role, question
+from tickstone.core.rigs.reading import Edges
 from tickstone.errors import BadInput
 
 PERIOD = period_ask(300_000, "time between magnets")
@@ -95,12 +99,39 @@ def words(moment: Moment, values: Values) -> str:
     )
 
 
+ANSWERS = question(
+    "answers", "it is a", ("switch", "one-pole switch: off again when the magnet leaves"),
+    ("latch", "latch: waits for the other pole"),
+    clue="Bring one face of a magnet near, then away: a latch stays on until the other face comes.",
+)  # fmt: skip
+SPAN = question("supply", "works from", ("3", "3 to 5.5 V"), ("4.5", "4.5 V and more"),
+                clue="The part's own sheet.")  # fmt: skip
+SHORTEST_US = 1000.0  # a magnet 10 mm wide passes at 10 m/s
+
+
+def _part(chosen: Chosen) -> Part:
+    latch = ("A latch with one pole of magnet on the wheel switches once and stays: mount the magnets with faces "
+             "alternating.",) if chosen.says("answers", "latch") else ()  # fmt: skip
+    output = PinSpec("output", Role.OPEN, "yellow", ("interrupt", "capture"), shortest_us=SHORTEST_US,
+                     own_pull_up_ohm=own_pull_up(chosen))  # fmt: skip
+    supply = supply_pin(3.0, 5.5, 5.0) if chosen.says("supply", "3") else supply_pin(4.5, 24.0, 5.0)
+    return Part((supply, GROUND, output), remarks=latch)
+
+
 KIND = Kind(
     id="hall-switch",
     title="Hall switch with wheel magnets",
-    supply_v=5.0,
-    supply_ma=5.0,
-    pins=(SUPPLY, GROUND, PinSpec("output", Role.OPEN, "yellow", ("interrupt", "capture"))),
+    family="turning",
+    part=_part,
+    reads=lambda chosen: (Edges("edge", "output"),),
+    options=(
+        OptionSpec("magnets", "magnets on the wheel", 1, low=1, high=100, whole=True), ANSWERS, SPAN, ON_MODULE,
+    ),
+    clues=(
+        "With the print facing you the legs are commonly supply, ground, output: confirm on the part's own sheet, a "
+        "reversed supply destroys it.",
+        "A one-pole switch answers one face of the magnet only: no reading? Turn the magnet over.",
+    ),
     channels=(
         ChannelSpec("edge", "falling edge", "edge", "µs", ("hall_edge_us",), 0.0, 9e15),
         ChannelSpec("level", "level", "level", "", ("hall",), 0.0, 1.0),
@@ -108,11 +139,13 @@ KIND = Kind(
     quantity=Quantity("speed", "m/s", 0.0, 10.0, digits=2),
     constants=(
         ConstantSpec("circumference", "circumference", "mm", 1200.0, 12.0, UNMEASURED, 1, 20_000, "calibrate",
-                     Provenance.MEASURED, ("convert", "watch")),
-        ConstantSpec("magnets", "magnets", "", 1.0, None, "count them", 1, 100, "wire", shown_at=("convert", "watch")),
-        ConstantSpec("diameter", "nominal diameter", "mm", 380.0, None, SHEET, 1, 6000, "wire", counts=False),
+                     Provenance.MEASURED, ("convert", "watch"), told=by_geometry("wheel_mm", math.pi)),
+        ConstantSpec("magnets", "magnets", "", 1.0, None, "count them", 1, 100, "wire", shown_at=("convert", "watch"),
+                     told=by_option("magnets")),
+        ConstantSpec("diameter", "nominal diameter", "mm", 380.0, None, SHEET, 1, 6000, "wire", counts=False,
+                     told=by_geometry("wheel_mm")),
         ConstantSpec("tick", "timer step", "µs", 4.0, None, "usual for 8-bit boards", 0, 10_000, "convert",
-                     counts=False),
+                     counts=False, told=by_board("tick_us")),
         ConstantSpec("jitter", "jitter", "µs", 20.0, None, "one magnet against the next", 0, 100_000, "calibrate",
                      counts=False),
     ),

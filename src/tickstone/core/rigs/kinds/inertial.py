@@ -19,9 +19,7 @@ from tickstone.core.rigs.kinds.base import (
     Kind,
     Moment,
     Move,
-    PinSpec,
     Quantity,
-    Role,
     Rule,
     Series,
     Spread,
@@ -31,10 +29,12 @@ from tickstone.core.rigs.kinds.base import (
 )
 from tickstone.core.rigs.kinds.parts import (
     GROUND,
+    INNER_V,
+    REGULATOR,
     SHEET,
-    SUPPLY,
     UNMEASURED,
     analogue_pin,
+    bus_part,
     converter,
     counts_of,
     counts_spreads,
@@ -42,9 +42,14 @@ from tickstone.core.rigs.kinds.parts import (
     raw,
     result,
     step_v,
+    supply_pin,
     term,
     top_code,
 )
+from tickstone.core.rigs.kinds.told import by_option
+from tickstone.core.rigs.outputs import address
+from tickstone.core.rigs.part import Chosen, Part, question
+from tickstone.core.rigs.reading import Counts, Field, Registers
 
 AXES = inertial.AXES
 MOVING, CLIPPED = 1, 2
@@ -182,12 +187,21 @@ def _analogue_at(wanted_deg: float, values: Values, around: Surroundings) -> Map
     }
 
 
+def _analogue_part(chosen: Chosen) -> Part:
+    kept = chosen.says("regulator", "yes")
+    supply = supply_pin(3.0, 5.5, 1.0) if kept else supply_pin(1.8, 3.6, 1.0)
+    outputs = (analogue_pin(axis, most_v=INNER_V if kept else None, source_ohm=32_000.0) for axis in AXES)
+    return Part((supply, GROUND, *outputs))
+
+
 ANALOGUE = Kind(
     id="analogue-accelerometer",
     title="analogue 3-axis accelerometer",
-    supply_v=3.3,
-    supply_ma=1.0,
-    pins=(SUPPLY, GROUND, *(analogue_pin(axis) for axis in AXES)),
+    family="tilt",
+    part=_analogue_part,
+    reads=lambda chosen: (Counts(tuple((axis, axis) for axis in AXES), 20),),
+    options=(REGULATOR,),
+    clues=("The arrows on the print show +x and +y; z is up out of the print.",),
     channels=tuple(
         ChannelSpec(axis, f"a {axis}", "level", "counts", (f"a{axis}_adc",), 0.0, 16_777_215.0) for axis in AXES
     ),
@@ -302,17 +316,33 @@ def _inertial_spreads(asked: Mapping[str, float], values: Values) -> tuple[Sprea
     return tuple(Spread(axis, values["noise"].value, "noise") for axis in AXES)
 
 
+ACCEL_CODES = {"2": 0, "4": 1, "8": 2, "16": 3}
+GYRO_CODES = {"250": 0, "500": 1, "1000": 2, "2000": 3}
+
+
+def _unit_reads(chosen: Chosen) -> tuple[Registers, ...]:
+    """Registers as they usually are (from memory): hold them against the part's own sheet."""
+    wake, gyro, accel = 0x6B, 0x1B, 0x1C
+    setup = ((wake, 0), (accel, ACCEL_CODES[str(chosen["accel"])] << 3), (gyro, GYRO_CODES[str(chosen["gyro"])] << 3))
+    fields = (*(Field(axis, 2 * i, signed=True) for i, axis in enumerate(AXES)),
+              *(Field(name, 8 + 2 * i, signed=True) for i, name in enumerate(GYRO)))  # fmt: skip
+    return (Registers(setup, None, 0x3B, 14, fields, every_ms=20),)
+
+
 UNIT = Kind(
     id="inertial-unit",
     title="6-axis inertial unit",
-    supply_v=3.3,
-    supply_ma=5.0,
-    pins=(
-        SUPPLY,
-        GROUND,
-        PinSpec("data", Role.OPEN, "blue", ("i2c-data",)),
-        PinSpec("clock", Role.OPEN, "yellow", ("i2c-clock",)),
+    family="tilt",
+    part=lambda chosen: bus_part(chosen, 5.0, 2.4, 3.5),
+    reads=_unit_reads,
+    options=(
+        REGULATOR,
+        address(0x68),
+        question("accel", "accelerometer range", ("2", "±2 g"), ("4", "±4 g"), ("8", "±8 g"), ("16", "±16 g")),
+        question("gyro", "gyro range", ("250", "±250 °/s"), ("500", "±500 °/s"), ("1000", "±1000 °/s"),
+                 ("2000", "±2000 °/s")),
     ),
+    clues=("The arrows on the print show +x and +y; z is up out of the print.",),
     channels=(
         *(ChannelSpec(axis, f"a {axis}", "level", "counts", (f"a{axis}",), -32_768.0, 32_767.0) for axis in AXES),
         *(ChannelSpec(f"g{axis}", f"ω {axis}", "level", "counts", (f"g{axis}",), -32_768.0, 32_767.0) for axis in AXES),
@@ -325,8 +355,10 @@ UNIT = Kind(
                        Provenance.MEASURED) for axis in AXES),
         *(ConstantSpec(f"bias_{axis}", f"bias ω{axis}", "°/s", 0.0, 3.0, UNMEASURED, -100, 100, "calibrate",
                        Provenance.MEASURED, ("convert",)) for axis in AXES),
-        ConstantSpec("accel_range", "accelerometer range", "g", 2.0, None, "as it wakes", 1, 64, "wire", shown_at=("convert",)),
-        ConstantSpec("gyro_range", "gyro range", "°/s", 250.0, None, "as it wakes", 50, 10_000, "wire", shown_at=("convert",)),
+        ConstantSpec("accel_range", "accelerometer range", "g", 2.0, None, "as it wakes", 1, 64, "wire", shown_at=("convert",),
+                     told=by_option("accel")),
+        ConstantSpec("gyro_range", "gyro range", "°/s", 250.0, None, "as it wakes", 50, 10_000, "wire", shown_at=("convert",),
+                     told=by_option("gyro")),
         ConstantSpec("noise", "noise", "counts", 60.0, None, "usual at rest", 0, 5000, "calibrate", counts=False),
     ),
     derived=(),

@@ -27,15 +27,20 @@ from tickstone.core.rigs.kinds.base import (
 )
 from tickstone.core.rigs.kinds.parts import (
     GROUND,
-    SUPPLY,
     UNMEASURED,
     analogue_pin,
     converter,
     counts_spreads,
     result,
+    supply_pin,
     term,
     top_code,
 )
+from tickstone.core.rigs.kinds.told import Told, by_option
+from tickstone.core.rigs.outputs import converter_of
+from tickstone.core.rigs.part import Chosen, Load, OptionSpec, Part, Piece, question
+from tickstone.core.rigs.reading import Counts
+from tickstone.core.rigs.rig import Rig, Sensor
 from tickstone.core.wording import fixed
 
 MOST = 8
@@ -148,12 +153,68 @@ def words(moment: Moment, values: Values) -> str:
     return f"Line {fixed(abs(off), 1)} mm to the {'right' if off > 0 else 'left'} of the middle."
 
 
+def _usual_counts(at_supply: float, at_ground: float) -> Told:
+    """A share of the converter's range, by where the load is."""
+
+    def told(rig: Rig, sensor: Sensor) -> float | None:
+        found = converter_of(rig, sensor.id)
+        share = at_ground if sensor.options.get("load") == "ground" else at_supply
+        return None if found is None else float(round(share * 2 ** found[0]))
+
+    return told
+
+
+LAMP_V = {"infrared": 1.2, "visible": 3.0}  # forward voltage, common practice
+LAMP_SUPPLY_V = 5.0
+
+
+def _part(chosen: Chosen) -> Part:
+    count, at_supply = int(chosen.number("count")), chosen.says("load", "supply")
+    lamp_ma = 1000.0 * (LAMP_SUPPLY_V - LAMP_V[str(chosen["light"])]) / chosen.number("lamp_ohm")
+    load, bare = chosen.number("load_ohm"), chosen.says("made", "bare")
+    pieces = (Piece(count, "load resistor", ohms=load),
+              Piece(count, "lamp resistor", ohms=chosen.number("lamp_ohm"))) if bare else ()  # fmt: skip
+    return Part(
+        (
+            supply_pin(3.0, 5.5, round(count * lamp_ma, 1)),
+            GROUND,
+            *(analogue_pin(f"output {place}", source_ohm=load) for place in range(1, count + 1)),
+        ),
+        pieces=pieces,
+        load=Load(load, chosen.number("pale_ma"), at_supply),
+    )
+
+
+def _reads(chosen: Chosen) -> tuple[Counts, ...]:
+    row = range(int(chosen.number("count")))
+    return (Counts(tuple((NAMES[i], f"output {i + 1}") for i in row), 20),)
+
+
 KIND = Kind(
     id="line-sensors",
     title="reflective line sensors, 1 to 8",
-    supply_v=5.0,
-    supply_ma=22.0,
-    pins=(SUPPLY, GROUND, *(analogue_pin(f"output {place}") for place in range(1, 6))),
+    family="surface",
+    part=_part,
+    reads=_reads,
+    counted_by="count",
+    options=(
+        OptionSpec("count", "sensors in the row", 5, low=1, high=MOST, whole=True),
+        question("load", "load resistor", ("supply", "from supply to collector: pale reads low"),
+                 ("ground", "from emitter to ground: pale reads high"),
+                 clue="Hold it over white paper, then over black tape, and look which way the reading goes."),
+        question("light", "light", ("infrared", "infrared"), ("visible", "visible, white")),
+        question("made", "made as", ("module", "a finished board"), ("bare", "single lamps and phototransistors")),
+        OptionSpec("load_ohm", "load", 4700.0, unit="Ω", low=100, high=1e6),
+        OptionSpec("lamp_ohm", "resistor of each lamp", 220.0, unit="Ω", low=22, high=100_000),
+        OptionSpec("pale_ma", "phototransistor gives on white", 0.6, unit="mA", low=0.001, high=100,
+                   clue="Measure the volts over the load on white, and divide by its ohms."),
+    ),
+    clues=(
+        "A clear lamp and a phototransistor look alike: the small black square chip inside is the phototransistor, a lamp "
+        "looks yellowish inside; some phototransistors have a black daylight cap.",
+        "A dashed outline on the print means the part sits on the other side.",
+        "Mark L and R on the module before it goes under the vehicle.",
+    ),
     channels=tuple(
         ChannelSpec(name, f"sensor {place}", "level", "counts", (f"line{place}_adc", f"{name}_adc"), 0.0, 16_777_215.0)
         for place, name in enumerate(NAMES, 1)
@@ -161,13 +222,14 @@ KIND = Kind(
     quantity=Quantity("line", "mm", -100.0, 100.0, digits=1),
     constants=(
         ConstantSpec("white", "white", "counts", 180.0, 30.0, "usual with the load at the supply", 0, 16_777_215,
-                     "calibrate", Provenance.MEASURED, ("convert",)),
+                     "calibrate", Provenance.MEASURED, ("convert",), told=_usual_counts(0.18, 0.74)),
         ConstantSpec("black", "black", "counts", 760.0, 40.0, "usual with the load at the supply", 0, 16_777_215,
-                     "calibrate", Provenance.MEASURED, ("convert",)),
+                     "calibrate", Provenance.MEASURED, ("convert",), told=_usual_counts(0.74, 0.18)),
         *(ConstantSpec(f"{what}_{name}", f"{what} {name}", "counts", None, None, "", 0, 16_777_215, "calibrate",
                        Provenance.MEASURED) for what in ("white", "black") for name in NAMES),
         ConstantSpec("pitch", "pitch", "mm", 12.0, 0.2, UNMEASURED, 0.5, 200, "wire", Provenance.MEASURED, ("convert",)),
-        ConstantSpec("sensors", "sensors", "", 5.0, None, "count them", 1, MOST, "wire", shown_at=("convert",)),
+        ConstantSpec("sensors", "sensors", "", 5.0, None, "count them", 1, MOST, "wire", shown_at=("convert",),
+                     told=by_option("count")),
         *converter(4.0),
     ),
     derived=(),

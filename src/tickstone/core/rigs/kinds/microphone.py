@@ -27,7 +27,6 @@ from tickstone.core.rigs.kinds.base import (
 )
 from tickstone.core.rigs.kinds.parts import (
     GROUND,
-    SUPPLY,
     UNMEASURED,
     analogue_pin,
     converter,
@@ -38,8 +37,11 @@ from tickstone.core.rigs.kinds.parts import (
     raw,
     result,
     step_v,
+    supply_pin,
     term,
 )
+from tickstone.core.rigs.part import Part
+from tickstone.core.rigs.reading import Swing
 
 SINE = 2.0 * math.sqrt(2.0)  # peak to peak over root mean square
 NO_CODE = 1
@@ -89,9 +91,10 @@ def words(moment: Moment, values: Values) -> str:
 KIND = Kind(
     id="microphone",
     title="microphone level",
-    supply_v=5.0,
-    supply_ma=2.0,
-    pins=(SUPPLY, GROUND, analogue_pin("output", "violet")),
+    family="sound",
+    part=lambda chosen: Part((supply_pin(2.7, 5.5, 2.0), GROUND, analogue_pin("output", "violet"))),
+    reads=lambda chosen: (Swing("swing", "output", 50),),
+    clues=("The capsule's leg that is joined to its can is ground.",),
     channels=(ChannelSpec("swing", "swing", "level", "counts", ("mic_adc", "mic"), 0.0, 16_777_215.0),),
     quantity=Quantity("level", "mV", 0.0, 100.0, digits=1),
     constants=(

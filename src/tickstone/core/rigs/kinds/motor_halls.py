@@ -18,9 +18,7 @@ from tickstone.core.rigs.kinds.base import (
     Kind,
     Moment,
     Move,
-    PinSpec,
     Quantity,
-    Role,
     Rule,
     Series,
     Spread,
@@ -28,7 +26,11 @@ from tickstone.core.rigs.kinds.base import (
     Term,
     Working,
 )
-from tickstone.core.rigs.kinds.parts import GROUND, SUPPLY, raw, result, term
+from tickstone.core.rigs.kinds.parts import GROUND, ON_MODULE, own_pull_up, raw, result, supply_pin, term
+from tickstone.core.rigs.kinds.told import by_option
+from tickstone.core.rigs.part import Chosen, OptionSpec, Part, PinSpec, Role, question
+from tickstone.core.rigs.reading import Levels
+from tickstone.core.rigs.rig import Rig, Sensor
 
 EDGES = Ask("edges", "edges of all three", "edges/s", 0, 1_000_000, 700, logarithmic=True, slide=(10, 20_000))
 CODES = tuple(f"{code:03b}" for code in range(8))
@@ -113,22 +115,43 @@ def words(moment: Moment, values: Values) -> str:
     return said + ("The motor stands." if good[-1] == 0 else f"The motor turns at {good[-1]:.0f} rpm.")
 
 
+def _part(chosen: Chosen) -> Part:
+    return Part((
+        supply_pin(3.0, 5.5, 15.0),
+        GROUND,
+        *(
+            PinSpec(f"h{n}", Role.OPEN, colour, ("interrupt", "digital"), polled=True, shortest_us=200.0,
+                    own_pull_up_ohm=own_pull_up(chosen))
+            for n, colour in ((1, "yellow"), (2, "green"), (3, "blue"))
+        ),
+    ))  # fmt: skip
+
+
+def _pole_pairs(rig: Rig, sensor: Sensor) -> float | None:
+    magnets = sensor.options.get("magnets")
+    return None if magnets is None else float(magnets) // 2
+
+
 KIND = Kind(
     id="motor-halls",
     title="three motor Halls",
-    supply_v=5.0,
-    supply_ma=15.0,
-    pins=(
-        SUPPLY,
-        GROUND,
-        *(PinSpec(f"h{n}", Role.OPEN, colour, ("interrupt", "digital")) for n, colour in ((1, "yellow"), (2, "green"), (3, "blue"))),
+    family="turning",
+    part=_part,
+    reads=lambda chosen: (Levels((("h1", "h1"), ("h2", "h2"), ("h3", "h3"))),),
+    options=(
+        OptionSpec("magnets", "magnets in the can", 14, low=2, high=200, whole=True),
+        question("scheme", "spacing scheme", ("120", "120°"), ("60", "60°: middle one inverted"),
+                 clue="Turn it by hand: 000 and 111 never occur in the 120° scheme."),
+        ON_MODULE,
     ),
+    clues=("Supply, ground and three outputs come in one plug; a red and a black wire among thin ones are supply and ground.",),
     channels=tuple(ChannelSpec(f"h{n}", f"Hall {n}", "level", "", (f"h{n}", f"hall{n}"), 0.0, 1.0) for n in (1, 2, 3)),
     quantity=Quantity("rotation", "rpm", 0.0, 6000.0),
     constants=(
         ConstantSpec("pole_pairs", "pole pairs", "", 7.0, None, "half the magnets: count them", 1, 100, "wire",
-                     shown_at=("convert", "watch")),
-        ConstantSpec("scheme", "scheme", "°", 120.0, None, "the usual one", 60, 120, "calibrate", shown_at=("convert",)),
+                     shown_at=("convert", "watch"), told=_pole_pairs),
+        ConstantSpec("scheme", "scheme", "°", 120.0, None, "the usual one", 60, 120, "calibrate", shown_at=("convert",),
+                     told=by_option("scheme")),
     ),
     derived=(),
     reasons=REASONS,

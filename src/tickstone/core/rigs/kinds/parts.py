@@ -10,7 +10,9 @@ import numpy.typing as npt
 
 from tickstone.core import adc
 from tickstone.core.constants import ConstantSpec, Provenance, Value, Values
-from tickstone.core.rigs.kinds.base import Array, Ask, Chain, PinSpec, Role, Spread, Term
+from tickstone.core.rigs.kinds.base import Array, Ask, Chain, Spread, Term
+from tickstone.core.rigs.kinds.told import by_converter
+from tickstone.core.rigs.part import Chosen, Draw, Part, PinSpec, Role, question
 
 SHEET = "part sheet"
 UNMEASURED = "nobody has measured it"
@@ -39,12 +41,12 @@ def result(label: str, value: float, unit: str, sign: str = "=", name: str = "")
 
 
 def converter(noise_counts: float = 1.0) -> tuple[ConstantSpec, ...]:
-    """The constants of an analogue input; bits and reference come from the rig's board."""
+    """The constants of an analogue input; bits and reference come from the converter that reads it."""
     return (
         ConstantSpec("bits", "converter", "bits", 10.0, None, "usual for 8-bit boards", 1, 24, "wire", counts=False,
-                     board="adc_bits"),
+                     told=by_converter(0)),
         ConstantSpec("reference", "reference", "V", 5.0, 0.05, "the supply, within 1 %", 0.1, 30, "wire",
-                     Provenance.MEASURED, ("convert",), counts=False, board="adc_reference_v"),
+                     Provenance.MEASURED, ("convert",), counts=False, told=by_converter(1)),
         ConstantSpec("noise", "noise", "counts", noise_counts, None, "usual for a short wire", 0, 1000, "calibrate",
                      shown_at=("convert",), counts=False),
     )  # fmt: skip
@@ -99,13 +101,63 @@ def counts_spreads(*names: str) -> Callable[[Mapping[str, float], Values], tuple
 
 # Pins -------------------------------------------------------------------------------------------------------------------
 
-SUPPLY = PinSpec("supply", Role.SUPPLY, "red")
 GROUND = PinSpec("ground", Role.GROUND, "black")
 
 
-def analogue_pin(name: str = "output", colour: str = "green") -> PinSpec:
-    """An output that an analogue input reads."""
-    return PinSpec(name, Role.OUTPUT, colour, ("analogue",))
+def supply_pin(low_v: float, high_v: float, ma: float) -> PinSpec:
+    """A supply pin that takes this span of volts and draws at most so much."""
+    return PinSpec("supply", Role.SUPPLY, "red", draw=Draw(low_v, high_v, ma))
+
+
+def analogue_pin(
+    name: str = "output",
+    colour: str = "green",
+    most_v: float | None = None,
+    source_ohm: float = 0.0,
+    share: float = 1.0,
+) -> PinSpec:
+    """An output that an analogue input reads: at most its supply, or ``most_v``."""
+    return PinSpec(name, Role.OUTPUT, colour, ("analogue",), most_v=most_v, source_ohm=source_ohm, share=share)
+
+
+MODULE_OHM = 10_000.0
+ON_MODULE = question(
+    "pull_up", "pull-up resistor", ("none", "not on the part"), ("module", "on the module"),
+    clue="With the module unconnected, a meter shows some kΩ between output and supply when there is one.",
+)  # fmt: skip
+
+
+def own_pull_up(chosen: Chosen) -> float | None:
+    """Ohms of the pull-up on the module, or None."""
+    return MODULE_OHM if chosen.says("pull_up", "module") else None
+
+
+REGULATOR = question(
+    "regulator", "on-board regulator",
+    ("yes", "yes: takes 3.3 to 5 V, works at 3.3 V"), ("no", "no: 3.3 V only"),
+    clue="A part with three legs or five beside the chip, and both VIN and 3.3 V printed, says yes.",
+)  # fmt: skip
+INNER_V = 3.3  # what an on-board regulator makes of 5 V
+
+
+def bus_part(chosen: Chosen, ma: float, low_v: float, high_v: float) -> Part:
+    """A part on the I2C bus: with a regulator its lines are pulled up to 3.3 V on the module, without one not at all."""
+    kept = chosen.says("regulator", "yes")
+    supply = supply_pin(low_v, 5.5, ma) if kept else supply_pin(low_v, high_v, ma)
+    pull, most = (MODULE_OHM, INNER_V) if kept else (None, None)
+    lines = (("data", "blue"), ("clock", "yellow"))
+    return Part(
+        (
+            supply,
+            GROUND,
+            *(
+                PinSpec(name, Role.OPEN, colour, (f"i2c-{name}",), most_v=most, own_pull_up_ohm=pull,
+                        bears_v=None if kept else high_v)
+                for name, colour in lines
+            ),
+        ),
+        address=int(chosen.number("address")),
+    )  # fmt: skip
 
 
 # Shafts and wheels -------------------------------------------------------------------------------------------------------

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 
 import numpy as np
 
@@ -17,16 +18,17 @@ from tickstone.core.rigs.kinds.base import (
     Kind,
     Moment,
     Move,
-    PinSpec,
     Quantity,
-    Role,
     Rule,
     Spread,
     Surroundings,
     Term,
     Working,
 )
-from tickstone.core.rigs.kinds.parts import GROUND, SUPPLY, UNMEASURED, raw, term
+from tickstone.core.rigs.kinds.parts import REGULATOR, UNMEASURED, bus_part, raw, term
+from tickstone.core.rigs.outputs import address
+from tickstone.core.rigs.part import Chosen, Part, PinSpec, Role, question
+from tickstone.core.rigs.reading import Field, Registers
 
 NO_TARGET, TOO_FAR = 1, 2
 REASONS = ("", "no target: the part says so by 0 or its largest number", "farther than it is good for")
@@ -73,17 +75,39 @@ def words(moment: Moment, values: Values) -> str:
     return f"Nothing it is sure of within {values['farthest'].value:.0f} mm. Not the same as clear."
 
 
+USUAL_ADDRESS = 0x29
+SHUTDOWN = question(
+    "shutdown", "shutdown pin", ("free", "left open"), ("wired", "wired to the board"),
+    clue="Two alike on one bus: hold one in shutdown at start and give the other a new address.",
+)  # fmt: skip
+
+
+def _part(chosen: Chosen) -> Part:
+    part = bus_part(chosen, 20.0, 2.6, 3.5)
+    if chosen.says("shutdown", "wired"):
+        bears = None if chosen.says("regulator", "yes") else 3.5
+        pin = PinSpec("shutdown", Role.INPUT, "white", ("digital",), high_needs_v=1.9, bears_v=bears)
+        return replace(part, pins=(*part.pins, pin))
+    return part
+
+
+def _reads(chosen: Chosen) -> tuple[Registers, ...]:
+    """Registers as they usually are (from memory): hold them against the part's own sheet."""
+    reading = Registers(
+        setup=(), start=(0x00, 0x01), read_from=0x1E, length=2, fields=(Field("reading", 0, signed=False),), every_ms=50,
+        readdress=(0x8A, USUAL_ADDRESS), shutdown="shutdown" if chosen.says("shutdown", "wired") else "",
+    )  # fmt: skip
+    return (reading,)
+
+
 KIND = Kind(
     id="time-of-flight-ranger",
     title="infrared time-of-flight ranger",
-    supply_v=3.3,
-    supply_ma=20.0,
-    pins=(
-        SUPPLY,
-        GROUND,
-        PinSpec("data", Role.OPEN, "blue", ("i2c-data",)),
-        PinSpec("clock", Role.OPEN, "yellow", ("i2c-clock",)),
-    ),
+    family="distance",
+    part=_part,
+    reads=_reads,
+    options=(REGULATOR, address(USUAL_ADDRESS), SHUTDOWN),
+    clues=("Peel the film off its window before use; pin 1 has the square pad.",),
     channels=(ChannelSpec("reading", "reading", "level", "mm", ("tof_mm", "distance_mm"), 0.0, 65_535.0),),
     quantity=Quantity("distance", "mm", 0.0, 2000.0),
     constants=(

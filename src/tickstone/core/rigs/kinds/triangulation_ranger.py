@@ -27,7 +27,6 @@ from tickstone.core.rigs.kinds.base import (
 from tickstone.core.rigs.kinds.parts import (
     GROUND,
     SHEET,
-    SUPPLY,
     analogue_pin,
     converter,
     counts_ask,
@@ -37,8 +36,12 @@ from tickstone.core.rigs.kinds.parts import (
     level_v,
     result,
     step_v,
+    supply_pin,
     term,
 )
+from tickstone.core.rigs.kinds.told import by_option
+from tickstone.core.rigs.part import Chosen, Part, question
+from tickstone.core.rigs.reading import Counts
 from tickstone.errors import BadInput
 
 REASONS = (*triangulation.REASONS, "outside the converter's range")
@@ -98,20 +101,35 @@ def words(moment: Moment, values: Values) -> str:
     return "Nothing it can place. Not the same as clear." if found.values.size else "No reading yet."
 
 
+REACH = question(
+    "reach", "reach", ("middle", "100 to 800 mm"), ("near", "40 to 300 mm"), ("far", "200 to 1500 mm"),
+    clue="The distance between its two lenses grows with the reach; the print on its side names the part.",
+)  # fmt: skip
+
+
+def _part(chosen: Chosen) -> Part:
+    return Part((supply_pin(4.5, 5.5, 35.0), GROUND, analogue_pin(most_v=3.1)))
+
+
 KIND = Kind(
     id="triangulation-ranger",
     title="infrared triangulation ranger",
-    supply_v=5.0,
-    supply_ma=30.0,
-    pins=(SUPPLY, GROUND, analogue_pin()),
+    family="distance",
+    part=_part,
+    reads=lambda chosen: (Counts((("counts", "output"),), 40),),
+    options=(REACH,),
+    clues=("Its plug has three wires; their order is on the part's sheet, their colours are not a promise.",),
     channels=(ChannelSpec("counts", "reading", "level", "counts", ("ir_adc", "range_adc"), 0.0, 16_777_215.0),),
     quantity=Quantity("distance", "mm", 0.0, 1000.0),
     constants=(
-        ConstantSpec("a", "a", "V·mm", 260.0, 13.0, SHEET, 1, 10_000, "calibrate", shown_at=("convert",)),
+        ConstantSpec("a", "a", "V·mm", 260.0, 13.0, SHEET, 1, 10_000, "calibrate", shown_at=("convert",),
+                     told=by_option("reach", {"near": 110.0, "middle": 260.0, "far": 600.0})),
         ConstantSpec("b", "b", "mm", 9.0, 3.0, SHEET, -200, 500, "calibrate", shown_at=("convert",)),
         ConstantSpec("c", "c", "V", 0.05, 0.02, SHEET, -1, 3, "calibrate", shown_at=("convert",)),
-        ConstantSpec("nearest", "nearest", "mm", 100.0, None, "common practice", 1, 2000, "convert", counts=False),
-        ConstantSpec("farthest", "farthest", "mm", 800.0, None, "common practice", 10, 6000, "convert", counts=False),
+        ConstantSpec("nearest", "nearest", "mm", 100.0, None, "common practice", 1, 2000, "convert", counts=False,
+                     told=by_option("reach", {"near": 40.0, "middle": 100.0, "far": 200.0})),
+        ConstantSpec("farthest", "farthest", "mm", 800.0, None, "common practice", 10, 6000, "convert", counts=False,
+                     told=by_option("reach", {"near": 300.0, "middle": 800.0, "far": 1500.0})),
         *converter(2.0),
     ),
     derived=(),

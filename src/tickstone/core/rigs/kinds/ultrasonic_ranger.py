@@ -19,16 +19,17 @@ from tickstone.core.rigs.kinds.base import (
     Kind,
     Moment,
     Move,
-    PinSpec,
     Quantity,
-    Role,
     Rule,
     Spread,
     Surroundings,
     Term,
     Working,
 )
-from tickstone.core.rigs.kinds.parts import SHEET, raw, result, term
+from tickstone.core.rigs.kinds.parts import GROUND, SHEET, raw, result, supply_pin, term
+from tickstone.core.rigs.kinds.told import by_board, by_mount
+from tickstone.core.rigs.part import Chosen, Part, PinSpec, Role, question
+from tickstone.core.rigs.reading import Echo
 from tickstone.core.wording import fixed
 from tickstone.errors import BadInput
 
@@ -156,17 +157,39 @@ def _floor(values: Values) -> tuple[float, float | None]:
     return ranging.floor_from_mm(values["height"].value, values["cone"].value), None
 
 
+SUPPLY_SPAN = question(
+    "supply", "works from", ("5", "5 V only"), ("3", "3 to 5.5 V"),
+    clue="The part's sheet. At 3.3 V a 5 V part may answer near targets only.",
+)  # fmt: skip
+ECHO_NEEDS = ("capture", "interrupt", "digital")
+SHORTEST_ECHO_US = 100.0
+
+
+def _span(chosen: Chosen) -> PinSpec:
+    return supply_pin(4.5 if chosen.says("supply", "5") else 3.0, 5.5, 15.0)
+
+
+def _four_pins(chosen: Chosen) -> Part:
+    trigger = PinSpec("trigger", Role.INPUT, "yellow", ("digital",), high_needs_v=2.0)
+    echo = PinSpec("echo", Role.OUTPUT, "green", ECHO_NEEDS, polled=True, shortest_us=SHORTEST_ECHO_US)
+    return Part((_span(chosen), trigger, echo, GROUND))
+
+
+def _three_pins(chosen: Chosen) -> Part:
+    signal = PinSpec(
+        "signal", Role.OUTPUT, "yellow", ECHO_NEEDS, high_needs_v=2.0, polled=True, shortest_us=SHORTEST_ECHO_US
+    )
+    return Part((_span(chosen), signal, GROUND))
+
+
 KIND = Kind(
     id="ultrasonic-ranger",
     title="ultrasonic ranger, 4 pins",
-    supply_v=5.0,
-    supply_ma=15.0,
-    pins=(
-        PinSpec("supply", Role.SUPPLY, "red"),
-        PinSpec("trigger", Role.INPUT, "yellow", ("digital",), high_needs_v=2.0),
-        PinSpec("echo", Role.OUTPUT, "green", ("capture", "interrupt", "digital")),
-        PinSpec("ground", Role.GROUND, "black"),
-    ),
+    family="distance",
+    part=_four_pins,
+    reads=lambda chosen: (Echo("echo", "trigger", "echo"),),
+    options=(SUPPLY_SPAN,),
+    clues=("The print names its four legs; supply and ground are the outer two.",),
     channels=(ChannelSpec("echo", "echo time", "level", "µs", ("echo_us", "echo"), 0.0, 400_000.0),),
     quantity=Quantity("distance", "mm", 0.0, 4000.0),
     constants=(
@@ -192,10 +215,10 @@ KIND = Kind(
         ConstantSpec("gap", "gap left", "mm", 60.0, None, "a hand's breadth", 0, 5000, "decide", counts=False),
         ConstantSpec("hysteresis", "hysteresis", "mm", 50.0, None, "common practice", 0, 5000, "decide", counts=False),
         ConstantSpec("height", "height", "mm", 120.0, 5.0, "nobody has measured it", 1, 5000, "wire",
-                     Provenance.MEASURED),
+                     Provenance.MEASURED, told=by_mount("height_mm")),
         ConstantSpec("cone", "cone", "°", 15.0, None, SHEET, 1, 120, "wire", counts=False),
         ConstantSpec("tick", "timer step", "µs", 4.0, None, "usual for 8-bit boards", 0, 10_000, "convert",
-                     counts=False),
+                     counts=False, told=by_board("tick_us")),
         ConstantSpec("nearest", "nearest", "mm", 20.0, None, SHEET, 0, 4000, "convert", counts=False),
         ConstantSpec("farthest", "farthest", "mm", 4000.0, None, SHEET, 50, 10_000, "convert", counts=False),
     ),
@@ -216,9 +239,7 @@ THREE_PINS = replace(
     KIND,
     id="ultrasonic-ranger-3",
     title="ultrasonic ranger, 3 pins",
-    pins=(
-        PinSpec("supply", Role.SUPPLY, "red"),
-        PinSpec("signal", Role.OUTPUT, "yellow", ("capture", "interrupt", "digital")),
-        PinSpec("ground", Role.GROUND, "black"),
-    ),
+    part=_three_pins,
+    reads=lambda chosen: (Echo("echo", "signal", "signal"),),
+    clues=("The print names its three legs; the same one takes the trigger and gives the echo.",),
 )

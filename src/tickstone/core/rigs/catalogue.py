@@ -1,0 +1,43 @@
+"""Everything that can be fitted to a rig, sensor or output, as one: its title, its questions, its electrical side."""
+
+from __future__ import annotations
+
+from tickstone.core.rigs.kinds import KINDS, kind
+from tickstone.core.rigs.kinds.base import Kind
+from tickstone.core.rigs.outputs import OUTPUTS, OutputKind, output
+from tickstone.core.rigs.part import Part, PinSpec, check_options
+from tickstone.core.rigs.rig import Fitted, Output, Rig, Sensor, Wire
+from tickstone.errors import BadInput
+
+
+def known(fitted: Fitted) -> Kind | OutputKind:
+    """The kind of a fitted part. Raises BadInput for field ``kind``."""
+    return output(fitted.kind) if isinstance(fitted, Output) else kind(fitted.kind)
+
+
+def part_of(fitted: Fitted) -> Part:
+    """The electrical side of a fitted part, with its options chosen."""
+    return known(fitted).part_of(fitted.options)
+
+
+def pin_of(rig: Rig, wire: Wire) -> PinSpec:
+    """The part's pin that a wire begins at."""
+    return part_of(rig.part(wire.sensor)).pin(wire.pin)
+
+
+def fit(kind_id: str, part_id: str, name: str, options: dict[str, str | float]) -> Fitted:
+    """A part of a kind, sensor or output, with its options checked. Raises BadInput naming what cannot be."""
+    if kind_id in KINDS:
+        what: Kind | OutputKind = KINDS[kind_id]
+        fitted: Fitted = Sensor(part_id, kind_id, name, options)
+    elif kind_id in OUTPUTS:
+        what, fitted = OUTPUTS[kind_id], Output(part_id, kind_id, name, options)
+    else:
+        raise BadInput(f"kind must be one of {', '.join((*KINDS, *OUTPUTS))}, not {kind_id!r}.", "kind")
+    check_options(what.options, options, what.title)
+    return fitted
+
+
+def bare_wires(fitted: Fitted) -> tuple[Wire, ...]:
+    """A wire for every pin of a part, none of them placed yet."""
+    return tuple(Wire(fitted.id, pin.name, "", pin.colour) for pin in part_of(fitted).pins)

@@ -1,0 +1,144 @@
+"""The wiring schedule and the parts list of a rig: what to cut, what to put where, what to have at hand."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from dataclasses import dataclass
+
+from tickstone.core import electrical, resistors
+from tickstone.core.rigs.catalogue import known, part_of, pin_of
+from tickstone.core.rigs.part import Role
+from tickstone.core.rigs.rig import Rig, Wire
+from tickstone.core.wiring.findings import plain_farads, plain_ohms
+from tickstone.core.wiring.geometry import END_MM, UNPLACED_MM, wire_length_mm
+from tickstone.core.wiring.places import grounds, neighbour, pin_named
+from tickstone.errors import BadInput
+
+
+@dataclass(frozen=True)
+class ScheduleLine:
+    """One wire: from a part's pin (``sensor``, ``pin``) to a place, its colour, the length to cut it to (mm), and what is
+    in it. ``code`` is what the program calls the pin."""
+
+    sensor: str
+    pin: str
+    start: str
+    end: str
+    code: str
+    colour: str
+    length_mm: float
+    part: str
+
+
+@dataclass(frozen=True)
+class PartLine:
+    """One line of the parts list: how many, what, its value, its colour bands, and a note."""
+
+    count: int
+    title: str
+    value: str = ""
+    bands: tuple[str, ...] = ()
+    note: str = ""
+
+
+def schedule(rig: Rig) -> tuple[ScheduleLine, ...]:
+    """Every wire of a rig, part by part, then the supplies' own."""
+    lines = [_line(rig, wire) for wire in rig.wires]
+    ground = next(iter(sorted(grounds(rig))))
+    for one in rig.supplies:
+        if rig.board_from == one.name:
+            lines.append(
+                ScheduleLine("", one.name, f"{one.name} plus", "the board's supply input", "", "red", UNPLACED_MM, "")
+            )
+        if one.grounded:
+            lines.append(ScheduleLine("", one.name, f"{one.name} minus", ground, "", "black", UNPLACED_MM, ""))
+    return tuple(lines)
+
+
+def _line(rig: Rig, wire: Wire) -> ScheduleLine:
+    pin, other = pin_named(rig, wire.to), neighbour(rig, wire.to)
+    end = f"{rig.part(other.sensor).name} {other.pin}" if other else wire.to or "nowhere yet"
+    return ScheduleLine(
+        wire.sensor, wire.pin, f"{rig.part(wire.sensor).name} {wire.pin}", end, pin.code if pin else "", wire.colour,
+        wire_length_mm(rig, wire), part_in_wire(wire),
+    )  # fmt: skip
+
+
+def part_in_wire(wire: Wire) -> str:
+    """What sits in a wire, in words with values and colour bands; empty for a plain wire."""
+    found = []
+    if wire.divider is not None:
+        one = wire.divider
+        found.append(f"{_banded(one.top_ohm, one.top_bands)} in line, {_banded(one.bottom_ohm, one.bottom_bands)} from "
+                     "the pin to ground")  # fmt: skip
+    if wire.series is not None:
+        found.append(f"{_banded(wire.series.ohms, wire.series.bands)} in line")
+    if wire.pull_up is not None:
+        found.append(f"{_banded(wire.pull_up.ohms, wire.pull_up.bands)} up to {wire.pull_up.rail}")
+    return "; ".join(found)
+
+
+def _bands(ohms: float, bands: tuple[str, ...] = ()) -> tuple[str, ...]:
+    """Colour bands, worked out where the rig's record does not carry them; none for a value that has none."""
+    try:
+        return bands or resistors.colour_bands(ohms)
+    except BadInput:
+        return ()
+
+
+def _banded(ohms: float, bands: tuple[str, ...]) -> str:
+    colours = _bands(ohms, bands)
+    return f"{plain_ohms(ohms)} ({' '.join(colours)})" if colours else plain_ohms(ohms)
+
+
+def parts_list(rig: Rig) -> tuple[PartLine, ...]:
+    """Everything to have at hand: board, parts, resistors by value, capacitors, wire by colour."""
+    lines = [PartLine(1, rig.board.title)]
+    lines += [PartLine(1, one.name, known(one).title) for one in rig.fitted]
+    lines += [PartLine(1, one.name, f"{one.volts:g}\u2009V, {one.ma:g}\u2009mA") for one in rig.supplies]
+    counts: dict[float, int] = defaultdict(int)
+    notes: dict[float, str] = {}
+    for wire in rig.wires:
+        for ohms in _ohms_in(wire):
+            counts[ohms] += 1
+        if wire.series is not None and (lamp := pin_of(rig, wire).lamp) is not None:
+            found = electrical.led_resistor(rig.board.logic_v, lamp.forward_v, resistor_ohm=wire.series.ohms)
+            notes[wire.series.ohms] = (
+                f"{found.current_ma:.1f}\u2009mA, {1000 * found.power_w:.0f}\u2009mW through a lamp"
+            )
+    for one in rig.fitted:
+        for piece in part_of(one).pieces:
+            if piece.ohms is not None:
+                counts[piece.ohms] += piece.count
+            elif piece.farads is not None:
+                lines.append(PartLine(piece.count, piece.title, plain_farads(piece.farads), note=one.name))
+    for ohms in sorted(counts):
+        nearest, _, _ = resistors.nearest_values(ohms)
+        note = notes.get(ohms, "")
+        if abs(nearest - ohms) > 1e-6 * ohms:
+            note = f"not an E24 value: nearest {plain_ohms(nearest)}"
+        lines.append(PartLine(counts[ohms], "resistor, ±5 %", plain_ohms(ohms), _bands(ohms), note))
+    lengths: dict[str, float] = defaultdict(float)
+    wires: dict[str, int] = defaultdict(int)
+    for line in schedule(rig):
+        lengths[line.colour] += line.length_mm
+        wires[line.colour] += 1
+    lines += [
+        PartLine(wires[colour], f"{colour} wire", f"{lengths[colour] / 1000:.2f}\u2009m in all", note=WIRE_NOTE)
+        for colour in lengths
+    ]
+    return tuple(lines)
+
+
+WIRE_NOTE = f"0.6 mm solid for a breadboard; {END_MM:g} mm for both ends is in the length"
+
+
+def _ohms_in(wire: Wire) -> list[float]:
+    found = [wire.divider.top_ohm, wire.divider.bottom_ohm] if wire.divider else []
+    found += [wire.series.ohms] if wire.series else []
+    return found + ([wire.pull_up.ohms] if wire.pull_up else [])
+
+
+def signal_wires(rig: Rig) -> list[Wire]:
+    """The wires that carry signals, not power."""
+    return [wire for wire in rig.wires if pin_of(rig, wire).role not in (Role.SUPPLY, Role.GROUND)]

@@ -1,0 +1,207 @@
+"""The watch program of a rig: what every language's writer works from."""
+
+from __future__ import annotations
+
+import math
+import re
+import textwrap
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+from tickstone.core.rigs.catalogue import part_of, pin_of
+from tickstone.core.rigs.kinds import kind
+from tickstone.core.rigs.labels import labels
+from tickstone.core.rigs.outputs import added_inputs, converter_of
+from tickstone.core.rigs.part import Chosen, Role
+from tickstone.core.rigs.reading import Counts, Reading, Registers
+from tickstone.core.rigs.rig import Output, Rig, Wire
+from tickstone.core.wiring.places import pin_named
+from tickstone.errors import BadInput
+
+BAUD = 115_200
+PING_EVERY_US = 60_000  # the old echo has died by then (common practice)
+ECHO_TIMEOUT_US = 30_000  # longer than the echo of the farthest target
+AGAIN_MS = 500  # levels that do not change are told again
+SLOW_SOURCE_OHM = 10_000.0
+
+
+@dataclass(frozen=True)
+class PinUse:
+    """A pin of a part at its place: its name in the program, what the program calls the board's pin, and what it can do.
+    ``channel`` is an input of a converter on the bus at ``address`` (None: the board's own pin)."""
+
+    name: str
+    code: str
+    place: str
+    abilities: tuple[str, ...]
+    slow: bool = False
+    address: int | None = None
+    channel: int = 0
+
+    @property
+    def timed(self) -> bool:
+        """Whether an interrupt can tell its edges."""
+        return "interrupt" in self.abilities
+
+
+@dataclass(frozen=True)
+class Use:
+    """One way of reading of one sensor: its name in the program, its pins by name, labels by channel."""
+
+    name: str
+    title: str
+    reading: Reading
+    pins: dict[str, PinUse]
+    labels: dict[str, str]
+    address: int | None = None
+    codes: int = 1024  # of the converter that reads it
+    stretch: int = 1  # how many times slower than usual it reads, so that the line is not too full
+
+    def every_ms(self, usual_ms: int) -> int:
+        """Ms between two readings."""
+        return usual_ms * self.stretch
+
+
+@dataclass(frozen=True)
+class Plan:
+    """Everything that a watch program says and does."""
+
+    rig: Rig
+    uses: tuple[Use, ...]
+    held_off: tuple[PinUse, ...]  # outputs, held low
+
+    def of(self, *kinds: type) -> list[Use]:
+        """The uses that read in these ways."""
+        return [use for use in self.uses if isinstance(use.reading, kinds)]
+
+    @property
+    def on_bus(self) -> bool:
+        """Whether anything hangs on the I2C bus."""
+        return any(part_of(one).address is not None for one in self.rig.fitted)
+
+    @property
+    def converters(self) -> bool:
+        """Whether a converter on the bus is read."""
+        return any(pin.address is not None for use in self.uses for pin in use.pins.values())
+
+
+def plan_of(rig: Rig) -> Plan:
+    """Work out what a rig's program must do. Raises BadInput naming a pin that is not wired."""
+    said = labels(rig)
+    uses = []
+    for one in rig.sensors:
+        what = kind(one.kind)
+        pins = {w.pin: _pin(rig, w) for w in rig.wires_of(one.id) if not pin_of(rig, w).power}
+        mine = {channel: label for (sensor, channel), label in said.items() if sensor == one.id}
+        address, converter = part_of(one).address, converter_of(rig, one.id)
+        codes = 2 ** converter[0] if converter else 1024
+        for reading in what.reads(Chosen(what.options, one.options)):
+            uses.append(Use(identifier(one.id), one.name, reading, pins, mine, address, codes))
+    held = [
+        _pin(rig, w) for w in rig.wires if isinstance(rig.part(w.sensor), Output)
+        and pin_of(rig, w).role in (Role.INPUT, Role.LAMP)
+    ]  # fmt: skip
+    full = sum(_characters_a_second(use) for use in uses) / (LINE_SHARE * BAUD / BITS_A_CHARACTER)
+    stretch = max(1, math.ceil(full))
+    return Plan(rig, tuple(replace(use, stretch=stretch) for use in uses), tuple(held))
+
+
+BITS_A_CHARACTER = 10  # start, eight, stop
+LINE_SHARE = 0.8  # of the line that regular readings may fill; the rest is for pulses
+
+
+def _characters_a_second(use: Use) -> float:
+    """What a use prints in a second: t_us:4294967295, then a label and a number for each channel."""
+    reading = use.reading
+    if isinstance(reading, Counts):
+        names, every_ms = [use.labels[channel] for channel, _ in reading.pairs], reading.every_ms
+    elif isinstance(reading, Registers):
+        names, every_ms = [use.labels[field.channel] for field in reading.fields], reading.every_ms
+    else:
+        return 0.0
+    return 1000.0 / every_ms * (17 + sum(len(name) + 8 for name in names))
+
+
+def _pin(rig: Rig, wire: Wire) -> PinUse:
+    place, added = pin_named(rig, wire.to), added_inputs(rig)
+    if place is None:
+        raise BadInput(f"The {wire.pin} of {rig.part(wire.sensor).name} is on no pin: wire it first.", "wires")
+    name = identifier(f"{wire.sensor} {wire.pin}").upper()
+    slow = pin_of(rig, wire).source_ohm > SLOW_SOURCE_OHM
+    if place.name in added:
+        adc = added[place.name]
+        channel = part_of(adc).gives.index(place.name.removeprefix(f"{adc.name} "))
+        return PinUse(name, place.name, place.name, place.abilities, slow, part_of(adc).address, channel)
+    return PinUse(name, place.code or place.name, place.name, place.abilities, slow)
+
+
+def identifier(text: str) -> str:
+    """Words as a name in code: front_ranger."""
+    name = re.sub(r"\W+", "_", text, flags=re.ASCII).strip("_").lower()
+    return name if name and not name[0].isdigit() else f"part_{name}"
+
+
+def opening(plan: Plan, mark: str) -> list[str]:
+    """The comment that every program begins with."""
+    rig = plan.rig
+    said = [
+        f"Watch program of {one_line(rig.title)}: it streams raw readings, one line each, at {BAUD} baud.",
+        "A line is label:value pairs; t_us is this board's own clock in µs, which wraps at 32 bits. A missing reading is "
+        "left out; an echo of 0 means that none came.",
+        f"For the {rig.board.title}. Hold the pin numbers below against the print on your board.",
+        "Bus registers are those that such parts usually have: hold them against the part's own sheet.",
+        "Wheels off the ground for the first run. Outputs are held off.",
+    ]  # fmt: skip
+    if not plan.on_bus:
+        del said[3]
+    width = 110 - len(mark)
+    return [f"{mark} {line}" for text in said for line in textwrap.wrap(text, width)]
+
+
+def python_layout(blocks: list[str]) -> str:
+    """Blocks of Python with two empty lines around each definition, and one between plain lines."""
+    text, before = "", ""
+    for block in (block.strip("\n") for block in blocks):
+        if not block:
+            continue
+        defines = (
+            block.lstrip("#").startswith(("def ", "class ", "@", " "))
+            or "\ndef " in f"\n{block}"
+            or "\nclass " in block
+        )
+        gap = "" if not text else "\n\n\n" if defines or "\ndef " in before or "\nclass " in before else "\n\n"
+        text += gap + block
+        before = f"\n{block}"
+    return text + "\n"
+
+
+def one_line(text: str) -> str:
+    """Text that stays inside a comment."""
+    return re.sub(r"\s+", " ", text).replace("\\", "/")
+
+
+def program(rig: Rig, language: str) -> str:
+    """The watch program of a rig.
+
+    Parameters: rig, wired; language, cpp or python. Returns: the whole program. Raises: BadInput for ``language`` when the
+    board does not run it, and for ``wires`` naming a signal that is on no pin.
+    """
+    from tickstone.firmware import watch_cpp, watch_linux, watch_python
+
+    writers: dict[tuple[str, str], Callable[[Plan], str]] = {
+        ("cpp", ""): watch_cpp.write,
+        ("python", "machine"): watch_python.write,
+        ("python", "linux"): watch_linux.write,
+    }
+    board = rig.board
+    if language not in ("cpp", "python"):
+        raise BadInput(f"language must be cpp or python, not {language!r}.", "language")
+    if language not in board.programs:
+        runs = " or ".join(board.programs) or "no program"
+        raise BadInput(f"The {board.title} does not run {language}: take {runs}.", "language")
+    return writers[language, board.python if language == "python" else ""](plan_of(rig))
+
+
+def suffix(language: str) -> str:
+    """The ending of a program's file name."""
+    return {"cpp": "cpp", "python": "py"}[language]

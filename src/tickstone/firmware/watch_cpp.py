@@ -1,0 +1,577 @@
+"""The watch program in C++, for boards with the usual pin and timing calls."""
+
+from __future__ import annotations
+
+from tickstone.core.rigs.reading import (
+    Counts,
+    Echo,
+    Edges,
+    Levels,
+    PulseThermometer,
+    Registers,
+    SlotThermometer,
+    Steps,
+    Swing,
+)
+from tickstone.firmware import watch
+from tickstone.firmware.watch import PinUse, Plan, Use
+
+EVENTS = """
+const uint8_t ROOM = 24;
+
+// What an interrupt has seen and the loop has not yet told.
+struct Events {
+  volatile uint32_t at[ROOM];
+  volatile uint8_t what[ROOM];
+  volatile uint8_t next;
+  volatile uint8_t waiting;
+};
+"""
+
+EVENT_CALLS = """
+void put(Events &events, uint32_t at, uint8_t what) {
+  if (events.waiting == ROOM) return;
+  events.at[events.next] = at;
+  events.what[events.next] = what;
+  events.next = (events.next + 1) % ROOM;
+  events.waiting = events.waiting + 1;
+}
+
+bool take(Events &events, uint32_t &at, uint8_t &what) {
+  noInterrupts();
+  bool some = events.waiting > 0;
+  if (some) {
+    uint8_t oldest = (events.next + ROOM - events.waiting) % ROOM;
+    at = events.at[oldest];
+    what = events.what[oldest];
+    events.waiting = events.waiting - 1;
+  }
+  interrupts();
+  return some;
+}
+"""
+
+LINES = """
+uint32_t lastLine = 0;
+
+// Begins a line; its time never runs back.
+void lineAt(uint32_t at) {
+  if ((int32_t)(at - lastLine) < 0) at = lastLine;
+  lastLine = at;
+  Serial.print("t_us:");
+  Serial.print(at);
+}
+
+void label(const char *name) {
+  Serial.print(' ');
+  Serial.print(name);
+  Serial.print(':');
+}
+
+void pair(const char *name, int32_t value) {
+  label(name);
+  Serial.print(value);
+}
+
+void lineEnd() { Serial.println(); }
+
+// True once every so many ms; never waits.
+bool due(uint32_t &last, uint32_t everyMs) {
+  uint32_t now = millis();
+  if (now - last < everyMs) return false;
+  last = now;
+  return true;
+}
+"""
+
+RANGERS = """
+const uint32_t PING_EVERY_US = {every};
+const uint32_t ECHO_TIMEOUT_US = {timeout};
+const uint8_t RANGERS = {count};
+const uint8_t TRIGGERS[] = {{{triggers}}};
+const uint8_t ECHOES[] = {{{echoes}}};
+const bool TIMED[] = {{{timed}}};  // whether an interrupt tells the echo's edges
+const char *const ECHO_LABELS[] = {{{labels}}};
+
+volatile uint8_t ranger = 0;  // whose turn it is: several fire in turn
+volatile uint8_t echoState = 0;  // 0 no ping, 1 sent, 2 echo high, 3 echo over
+volatile uint32_t echoUp = 0;
+volatile uint32_t echoWidth = 0;
+uint32_t pingedAt = 0;
+
+void echoEdge(uint8_t of) {{
+  uint32_t now = micros();
+  if (of != ranger) return;
+  if (digitalRead(ECHOES[of]) == HIGH) {{
+    if (echoState == 1) {{
+      echoUp = now;
+      echoState = 2;
+    }}
+  }} else if (echoState == 2) {{
+    echoWidth = now - echoUp;
+    echoState = 3;
+  }}
+}}
+
+{handlers}
+void ping(uint8_t of) {{
+  pinMode(TRIGGERS[of], OUTPUT);
+  digitalWrite(TRIGGERS[of], LOW);
+  delayMicroseconds(2);
+  digitalWrite(TRIGGERS[of], HIGH);
+  delayMicroseconds(10);
+  digitalWrite(TRIGGERS[of], LOW);
+  if (TRIGGERS[of] == ECHOES[of]) pinMode(ECHOES[of], INPUT);
+  noInterrupts();
+  echoState = 1;
+  interrupts();
+}}
+
+void tellEcho(uint32_t width) {{
+  lineAt(micros());
+  pair(ECHO_LABELS[ranger], width);
+  lineEnd();
+  noInterrupts();
+  echoState = 0;
+  ranger = (ranger + 1) % RANGERS;
+  interrupts();
+}}
+
+void watchRangers() {{
+  noInterrupts();
+  uint8_t state = echoState;
+  uint32_t width = echoWidth;
+  interrupts();
+  uint32_t now = micros();
+  if (state == 0) {{
+    if (now - pingedAt < PING_EVERY_US) return;
+    if (digitalRead(ECHOES[ranger]) == HIGH) return;  // never into an echo that is still high
+    pingedAt = now;
+    ping(ranger);
+    if (!TIMED[ranger]) tellEcho(pulseIn(ECHOES[ranger], HIGH, ECHO_TIMEOUT_US));
+  }} else if (state == 3) {{
+    tellEcho(width);
+  }} else if (now - pingedAt > ECHO_TIMEOUT_US) {{
+    tellEcho(0);
+  }}
+}}
+"""
+
+BUS = """
+bool writeRegister(uint8_t address, uint8_t at, uint8_t value) {
+  Wire.beginTransmission(address);
+  Wire.write(at);
+  Wire.write(value);
+  return Wire.endTransmission() == 0;
+}
+
+bool readRegisters(uint8_t address, uint8_t from, uint8_t *into, uint8_t count) {
+  Wire.beginTransmission(address);
+  Wire.write(from);
+  if (Wire.endTransmission(false) != 0) return false;
+  if (Wire.requestFrom(address, count) != count) return false;
+  for (uint8_t i = 0; i < count; i++) into[i] = Wire.read();
+  return true;
+}
+"""
+
+CONVERTER = """
+// A single conversion of one input against ground, ±4.096 V, about 1.2 ms.
+int16_t converterCounts(uint8_t address, uint8_t input) {
+  uint16_t config = 0x83E3 | ((uint16_t)(4 + input) << 12);
+  Wire.beginTransmission(address);
+  Wire.write((uint8_t)1);
+  Wire.write((uint8_t)(config >> 8));
+  Wire.write((uint8_t)(config & 0xFF));
+  if (Wire.endTransmission() != 0) return 0;
+  delayMicroseconds(1400);
+  uint8_t read[2] = {0, 0};
+  readRegisters(address, 0, read, 2);
+  int16_t counts = (int16_t)((uint16_t)read[0] << 8 | read[1]);
+  return counts < 0 ? 0 : counts;
+}
+"""
+
+SLOTS = """
+// A thermometer on one data wire: reset pulse, then a time slot for every bit.
+void slotLow(uint8_t pin) {
+  digitalWrite(pin, LOW);
+  pinMode(pin, OUTPUT);
+}
+
+void slotFree(uint8_t pin) { pinMode(pin, INPUT); }
+
+bool slotReset(uint8_t pin) {
+  slotLow(pin);
+  delayMicroseconds(480);
+  noInterrupts();
+  slotFree(pin);
+  delayMicroseconds(70);
+  bool there = digitalRead(pin) == LOW;
+  interrupts();
+  delayMicroseconds(410);
+  return there;
+}
+
+void slotWrite(uint8_t pin, uint8_t value) {
+  for (uint8_t bit = 0; bit < 8; bit++, value >>= 1) {
+    noInterrupts();
+    slotLow(pin);
+    delayMicroseconds(value & 1 ? 6 : 60);
+    slotFree(pin);
+    interrupts();
+    delayMicroseconds(value & 1 ? 64 : 10);
+  }
+}
+
+uint8_t slotRead(uint8_t pin) {
+  uint8_t value = 0;
+  for (uint8_t bit = 0; bit < 8; bit++) {
+    noInterrupts();
+    slotLow(pin);
+    delayMicroseconds(6);
+    slotFree(pin);
+    delayMicroseconds(9);
+    if (digitalRead(pin) == HIGH) value |= 1 << bit;
+    interrupts();
+    delayMicroseconds(55);
+  }
+  return value;
+}
+
+uint8_t slotCheck(const uint8_t *bytes, uint8_t count) {
+  uint8_t crc = 0;
+  for (uint8_t i = 0; i < count; i++)
+    for (uint8_t bit = 0, byte = bytes[i]; bit < 8; bit++, byte >>= 1) {
+      uint8_t mix = (crc ^ byte) & 1;
+      crc >>= 1;
+      if (mix) crc ^= 0x8C;
+    }
+  return crc;
+}
+
+// Sixteenths of a degree; false when the part does not answer or its check does not hold.
+bool slotTemperature(uint8_t pin, int16_t &sixteenths) {
+  if (!slotReset(pin)) return false;
+  slotWrite(pin, 0xCC);
+  slotWrite(pin, 0xBE);
+  uint8_t bytes[9];
+  for (uint8_t i = 0; i < 9; i++) bytes[i] = slotRead(pin);
+  if (slotCheck(bytes, 8) != bytes[8]) return false;
+  sixteenths = (int16_t)((uint16_t)bytes[1] << 8 | bytes[0]);
+  return true;
+}
+
+void slotBegin(uint8_t pin) {
+  if (!slotReset(pin)) return;
+  slotWrite(pin, 0xCC);
+  slotWrite(pin, 0x44);
+}
+"""
+
+PULSES = """
+// A part that answers on one data wire with 40 pulses: a long one is a 1. The answer takes about 5 ms.
+bool pulseAnswer(uint8_t pin, uint8_t *bytes) {
+  for (uint8_t i = 0; i < 5; i++) bytes[i] = 0;
+  pinMode(pin, INPUT);
+  if (pulseIn(pin, HIGH, 1000) == 0) return false;
+  for (uint8_t bit = 0; bit < 40; bit++) {
+    uint32_t width = pulseIn(pin, HIGH, 1000);
+    if (width == 0) return false;
+    if (width > 48) bytes[bit / 8] |= 0x80 >> (bit % 8);
+  }
+  return (uint8_t)(bytes[0] + bytes[1] + bytes[2] + bytes[3]) == bytes[4];
+}
+"""
+
+DECIMALS = """
+void pairTenths(const char *name, int32_t tenths) {
+  label(name);
+  if (tenths < 0) Serial.print('-');
+  uint32_t size = tenths < 0 ? -tenths : tenths;
+  Serial.print(size / 10);
+  Serial.print('.');
+  Serial.print(size % 10);
+}
+"""
+
+
+class Pieces:
+    """The parts of a program as they gather: what is declared, set up, and done in each turn of the loop."""
+
+    def __init__(self) -> None:
+        self.declared: list[str] = []
+        self.setup: list[str] = []
+        self.loop: list[str] = []
+
+
+def write(plan: Plan) -> str:
+    """The whole program."""
+    pieces = Pieces()
+    blocks = ["".join(f"{line}\n" for line in watch.opening(plan, "//"))]
+    if plan.on_bus:
+        blocks.append("#include <Wire.h>\n")
+    blocks.append(f"const uint32_t BAUD = {watch.BAUD};\n" + "".join(_constants(plan)))
+    events = bool(plan.of(Edges, Levels))
+    blocks.append(EVENTS if events else "")
+    blocks.append(LINES)
+    if plan.of(PulseThermometer, SlotThermometer):
+        blocks.append(DECIMALS)
+    for wanted, block in (
+        (events, EVENT_CALLS), (plan.on_bus, BUS), (plan.converters, CONVERTER), (plan.of(SlotThermometer), SLOTS),
+        (plan.of(PulseThermometer), PULSES),
+    ):  # fmt: skip
+        if wanted:
+            blocks.append(block)
+    if plan.of(Echo):
+        blocks.append(_rangers(plan.of(Echo), pieces))
+    for use in plan.uses:
+        _WRITERS[type(use.reading)](use, pieces)
+    blocks.append("\n\n".join(pieces.declared) + "\n" if pieces.declared else "")
+    held = [
+        line for pin in plan.held_off for line in (f"digitalWrite({pin.name}, LOW);", f"pinMode({pin.name}, OUTPUT);")
+    ]
+    bus = ["Wire.begin();"] if plan.on_bus else []
+    blocks.append(_function("setup", [*held, "Serial.begin(BAUD);", *bus, *pieces.setup]))
+    blocks.append(_function("loop", pieces.loop))
+    return "\n".join(block.strip("\n") + "\n" for block in blocks if block)
+
+
+def _function(name: str, lines: list[str]) -> str:
+    return f"void {name}() {{\n" + "".join(f"  {line}\n" for line in lines) + "}\n"
+
+
+def _constants(plan: Plan) -> list[str]:
+    pins = {pin.name: pin for use in plan.uses for pin in use.pins.values()} | {p.name: p for p in plan.held_off}
+    lines = []
+    for pin in pins.values():
+        if pin.address is None and not {"i2c-data", "i2c-clock"} & set(pin.abilities):
+            lines.append(f"const uint8_t {pin.name} = {pin.code};  // {pin.place}\n")
+    for use in plan.of(Registers):
+        lines.append(f"const uint8_t {use.name.upper()}_ADDRESS = 0x{use.address:02X};\n")
+    return lines
+
+
+def _camel(text: str) -> str:
+    first, *rest = text.split("_")
+    return first + "".join(word.capitalize() for word in rest)
+
+
+def _on(use: Use) -> str:
+    return "on" + _camel(f"x_{use.name}")[1:]
+
+
+def _rangers(uses: list[Use], pieces: Pieces) -> str:
+    pairs = [(use.pins[r.trigger], use.pins[r.echo], use.labels[r.channel]) for use in uses
+             if isinstance(r := use.reading, Echo)]  # fmt: skip
+    handlers = []
+    for i, (trigger, echo, _) in enumerate(pairs):
+        if trigger is not echo:
+            pieces.setup.append(f"pinMode({echo.name}, INPUT);")
+        if echo.timed:
+            handlers.append(f"void onEcho{i}() {{ echoEdge({i}); }}\n")
+            pieces.setup.append(f"attachInterrupt(digitalPinToInterrupt({echo.name}), onEcho{i}, CHANGE);")
+    pieces.loop.append("watchRangers();")
+    return RANGERS.format(
+        every=watch.PING_EVERY_US, timeout=watch.ECHO_TIMEOUT_US, count=len(pairs),
+        triggers=", ".join(t.name for t, _, _ in pairs), echoes=", ".join(e.name for _, e, _ in pairs),
+        timed=", ".join("true" if e.timed else "false" for _, e, _ in pairs),
+        labels=", ".join(f'"{label}"' for _, _, label in pairs), handlers="\n".join(handlers),
+    )  # fmt: skip
+
+
+def _echo(use: Use, pieces: Pieces) -> None:
+    """All rangers are one block: they fire in turn."""
+
+
+def _edges(use: Use, pieces: Pieces) -> None:
+    reading = use.reading
+    assert isinstance(reading, Edges)
+    pin, name = use.pins[reading.pin], _camel(use.name)
+    mode = "RISING" if reading.rising else "FALLING"
+    pieces.setup.append(f"pinMode({pin.name}, INPUT);")
+    pieces.declared.append(f"Events {name}Events;")
+    if pin.timed:
+        pieces.declared.append(f"void {_on(use)}() {{ put({name}Events, micros(), 0); }}")
+        pieces.setup.append(f"attachInterrupt(digitalPinToInterrupt({pin.name}), {_on(use)}, {mode});")
+    else:
+        seen = "HIGH" if reading.rising else "LOW"
+        pieces.declared.append(
+            f"uint8_t {name}Was = HIGH;\n\n// {pin.place} has no interrupt: asked in the loop, which may miss a short pulse.\n"
+            f"void {_on(use)}() {{\n  uint8_t now = digitalRead({pin.name});\n"
+            f"  if (now != {name}Was && now == {seen}) put({name}Events, micros(), 0);\n  {name}Was = now;\n}}"
+        )
+        pieces.setup.append(f"{name}Was = digitalRead({pin.name});")
+        pieces.loop.append(f"{_on(use)}();")
+    pieces.declared.append(
+        f"void tell{_on(use)[2:]}() {{\n  uint32_t at;\n  uint8_t what;\n  while (take({name}Events, at, what)) {{\n"
+        f"    lineAt(at);\n    label(\"{use.labels[reading.channel]}\");\n    Serial.print(at);\n    lineEnd();\n  }}\n}}"
+    )  # fmt: skip
+    pieces.loop.append(f"tell{_on(use)[2:]}();")
+
+
+def _levels(use: Use, pieces: Pieces) -> None:
+    reading = use.reading
+    assert isinstance(reading, Levels)
+    name, pins = _camel(use.name), [use.pins[pin] for _, pin in reading.pairs]
+    bits = " | ".join(f"(digitalRead({pin.name}) == HIGH ? {1 << i} : 0)" for i, pin in enumerate(pins))
+    told = "\n".join(
+        f'  pair("{use.labels[channel]}", (what >> {i}) & 1);' for i, (channel, _) in enumerate(reading.pairs)
+    )
+    pieces.declared.append(f"Events {name}Events;\nvolatile uint8_t {name}Was = 0xFF;\nuint32_t {name}Told = 0;")
+    pieces.declared.append(
+        f"void {_on(use)}() {{\n  uint8_t now = {bits};\n  if (now == {name}Was) return;\n  {name}Was = now;\n"
+        f"  put({name}Events, micros(), now);\n}}"
+    )
+    pieces.declared.append(
+        f"void tell{_on(use)[2:]}(uint32_t at, uint8_t what) {{\n  lineAt(at);\n{told}\n  lineEnd();\n}}"
+    )
+    pieces.declared.append(
+        f"void watch{_on(use)[2:]}() {{\n  uint32_t at;\n  uint8_t what;\n  noInterrupts();\n  {_on(use)}();\n  interrupts();\n"
+        f"  while (take({name}Events, at, what)) {{\n    tell{_on(use)[2:]}(at, what);\n    {name}Told = millis();\n  }}\n"
+        f"  if (due({name}Told, {watch.AGAIN_MS})) {{\n    noInterrupts();\n    what = {name}Was;\n    interrupts();\n"
+        f"    tell{_on(use)[2:]}(micros(), what);\n  }}\n}}"
+    )
+    for pin in pins:
+        pieces.setup.append(f"pinMode({pin.name}, INPUT);")
+        if pin.timed:
+            pieces.setup.append(f"attachInterrupt(digitalPinToInterrupt({pin.name}), {_on(use)}, CHANGE);")
+    pieces.loop.append(f"watch{_on(use)[2:]}();")
+
+
+def _code_of(pin: PinUse) -> str:
+    """The expression that reads a pin's code."""
+    if pin.address is not None:
+        return f"converterCounts(0x{pin.address:02X}, {pin.channel})"
+    return f"analogRead({pin.name})"
+
+
+def _counts(use: Use, pieces: Pieces) -> None:
+    reading = use.reading
+    assert isinstance(reading, Counts)
+    last = f"{_camel(use.name)}At"
+    lines = [f"  if (!due({last}, {use.every_ms(reading.every_ms)})) return;", "  int32_t read;", "  lineAt(micros());"]
+    for channel, pin_name in reading.pairs:
+        pin = use.pins[pin_name]
+        if pin.slow and pin.address is None:
+            lines.append(f"  {_code_of(pin)};  // the first after a change of input still holds some of the last one")
+        lines.append(f"  read = {_code_of(pin)};")
+        lines.append(f'  pair("{use.labels[channel]}", read);')
+    pieces.declared.append(f"uint32_t {last} = 0;")
+    pieces.declared.append(f"void watch{_on(use)[2:]}() {{\n" + "\n".join([*lines, "  lineEnd();", "}"]))
+    pieces.loop.append(f"watch{_on(use)[2:]}();")
+
+
+def _steps(use: Use, pieces: Pieces) -> None:
+    reading = use.reading
+    assert isinstance(reading, Steps)
+    pin, name = use.pins[reading.pin], _camel(use.name)
+    pieces.declared.append(f"volatile int32_t {name}Steps = 0;\nuint8_t {name}High = 0;\nuint32_t {name}At = 0;")
+    if reading.analogue:
+        low, high = round(reading.low * use.codes), round(reading.high * use.codes)
+        pieces.declared.append(
+            f"// Counts a step when the reading has gone beyond {high}, and another when it has come back under {low}.\n"
+            f"void {_on(use)}() {{\n  int32_t read = {_code_of(pin)};\n  if ({name}High ? read >= {low} : read <= {high}) return;\n"
+            f"  {name}High = !{name}High;\n  {name}Steps = {name}Steps + 1;\n}}"
+        )
+        pieces.loop.append(f"{_on(use)}();")
+    elif pin.timed:
+        pieces.declared.append(f"void {_on(use)}() {{ {name}Steps = {name}Steps + 1; }}")
+        pieces.setup += [f"pinMode({pin.name}, INPUT);",
+                         f"attachInterrupt(digitalPinToInterrupt({pin.name}), {_on(use)}, CHANGE);"]  # fmt: skip
+    else:
+        pieces.declared.append(
+            f"void {_on(use)}() {{\n  uint8_t now = digitalRead({pin.name}) == HIGH;\n  if (now != {name}High) "
+            f"{name}Steps = {name}Steps + 1;\n  {name}High = now;\n}}"
+        )
+        pieces.setup += [f"pinMode({pin.name}, INPUT);", f"{name}High = digitalRead({pin.name}) == HIGH;"]
+        pieces.loop.append(f"{_on(use)}();")
+    pieces.declared.append(
+        f"void tell{_on(use)[2:]}() {{\n  if (!due({name}At, 100)) return;\n  noInterrupts();\n  int32_t steps = {name}Steps;\n"
+        f"  interrupts();\n  lineAt(micros());\n  pair(\"{use.labels[reading.channel]}\", steps);\n  lineEnd();\n}}"
+    )  # fmt: skip
+    pieces.loop.append(f"tell{_on(use)[2:]}();")
+
+
+def _swing(use: Use, pieces: Pieces) -> None:
+    reading = use.reading
+    assert isinstance(reading, Swing)
+    pin, name = use.pins[reading.pin], _camel(use.name)
+    pieces.declared.append(f"int32_t {name}Low = 0x7FFFFFFF;\nint32_t {name}High = 0;\nuint32_t {name}At = 0;")
+    pieces.declared.append(
+        f"void watch{_on(use)[2:]}() {{\n  int32_t read = {_code_of(pin)};\n  if (read < {name}Low) {name}Low = read;\n"
+        f"  if (read > {name}High) {name}High = read;\n  if (!due({name}At, {reading.window_ms})) return;\n"
+        f"  lineAt(micros());\n  pair(\"{use.labels[reading.channel]}\", {name}High - {name}Low);\n  lineEnd();\n"
+        f"  {name}Low = 0x7FFFFFFF;\n  {name}High = 0;\n}}"
+    )  # fmt: skip
+    pieces.loop.append(f"watch{_on(use)[2:]}();")
+
+
+def _slot_thermometer(use: Use, pieces: Pieces) -> None:
+    reading = use.reading
+    assert isinstance(reading, SlotThermometer)
+    pin, name = use.pins[reading.pin], _camel(use.name)
+    pieces.declared.append(f"uint32_t {name}At = 0;")
+    pieces.declared.append(
+        f"// Reads what was begun a second ago, and begins the next: nothing waits for it.\n"
+        f"void watch{_on(use)[2:]}() {{\n  if (!due({name}At, 1000)) return;\n  int16_t sixteenths;\n"
+        f"  if (slotTemperature({pin.name}, sixteenths)) {{\n    lineAt(micros());\n"
+        f"    pairTenths(\"{use.labels[reading.channel]}\", ((int32_t)sixteenths * 10 + (sixteenths < 0 ? -8 : 8)) / 16);\n"
+        f"    lineEnd();\n  }}\n  slotBegin({pin.name});\n}}"
+    )  # fmt: skip
+    pieces.setup.append(f"slotBegin({pin.name});")
+    pieces.loop.append(f"watch{_on(use)[2:]}();")
+
+
+def _pulse_thermometer(use: Use, pieces: Pieces) -> None:
+    reading = use.reading
+    assert isinstance(reading, PulseThermometer)
+    pin, name = use.pins[reading.pin], _camel(use.name)
+    pieces.declared.append(f"uint32_t {name}At = 0;\nuint32_t {name}Asked = 0;\nbool {name}Low = false;")
+    pieces.declared.append(
+        f"// Asks by 20 ms of low, which the loop goes on through, every two seconds.\n"
+        f"void watch{_on(use)[2:]}() {{\n  if (!{name}Low) {{\n    if (!due({name}At, 2000)) return;\n"
+        f"    digitalWrite({pin.name}, LOW);\n    pinMode({pin.name}, OUTPUT);\n    {name}Asked = millis();\n"
+        f"    {name}Low = true;\n    return;\n  }}\n  if (millis() - {name}Asked < 20) return;\n  {name}Low = false;\n"
+        f"  uint8_t bytes[5];\n  if (!pulseAnswer({pin.name}, bytes)) return;\n"
+        f"  int32_t air = (int32_t)(bytes[2] & 0x7F) << 8 | bytes[3];\n  lineAt(micros());\n"
+        f"  pairTenths(\"{use.labels[reading.air]}\", bytes[2] & 0x80 ? -air : air);\n"
+        f"  pairTenths(\"{use.labels[reading.humidity]}\", (int32_t)bytes[0] << 8 | bytes[1]);\n  lineEnd();\n}}"
+    )  # fmt: skip
+    pieces.setup.append(f"pinMode({pin.name}, INPUT);")
+    pieces.loop.append(f"watch{_on(use)[2:]}();")
+
+
+def _registers(use: Use, pieces: Pieces) -> None:
+    reading = use.reading
+    assert isinstance(reading, Registers)
+    address, name = f"{use.name.upper()}_ADDRESS", _camel(use.name)
+    if reading.readdress and reading.shutdown:
+        pin, (register, wakes_at) = use.pins[reading.shutdown], reading.readdress
+        pieces.setup[:0] = [f"digitalWrite({pin.name}, LOW);", f"pinMode({pin.name}, OUTPUT);  // held in shutdown"]
+        pieces.setup += [f"digitalWrite({pin.name}, HIGH);", "delay(5);"]
+        if use.address != wakes_at:
+            pieces.setup.append(f"writeRegister(0x{wakes_at:02X}, 0x{register:02X}, {address});")
+    pieces.setup += [f"writeRegister({address}, 0x{at:02X}, 0x{value:02X});" for at, value in reading.setup]
+    if reading.start:
+        pieces.setup.append(f"writeRegister({address}, 0x{reading.start[0]:02X}, 0x{reading.start[1]:02X});")
+    lines = [
+        f"  if (!due({name}At, {use.every_ms(reading.every_ms)})) return;", f"  uint8_t read[{reading.length}];",
+        f"  if (!readRegisters({address}, 0x{reading.read_from:02X}, read, {reading.length})) return;",
+        "  lineAt(micros());",
+    ]  # fmt: skip
+    for field in reading.fields:
+        number16 = f"((uint16_t)read[{field.offset}] << 8 | read[{field.offset + 1}])"
+        lines.append(f'  pair("{use.labels[field.channel]}", {"(int16_t)" if field.signed else ""}{number16});')
+    lines.append("  lineEnd();")
+    if reading.start:
+        lines.append(f"  writeRegister({address}, 0x{reading.start[0]:02X}, 0x{reading.start[1]:02X});")
+    pieces.declared.append(f"uint32_t {name}At = 0;")
+    pieces.declared.append(f"void watch{_on(use)[2:]}() {{\n" + "\n".join([*lines, "}"]))
+    pieces.loop.append(f"watch{_on(use)[2:]}();")
+
+
+_WRITERS = {
+    Echo: _echo, Edges: _edges, Levels: _levels, Counts: _counts, Steps: _steps, Swing: _swing,
+    SlotThermometer: _slot_thermometer, PulseThermometer: _pulse_thermometer, Registers: _registers,
+}  # fmt: skip
