@@ -152,7 +152,7 @@ def _rig_command(said: argparse.Namespace) -> int:
             print(rig_json.rig_to_json(templates.template(said.name)))
         return 0
     with _opened(said.rig) as stream:
-        rig = rig_json.rig_from_json(stream.read())
+        rig = rig_json.rig_from_json(stream.read(), anew=said.command == "assign")
     if said.command == "check":
         from tickstone.core.wiring.checks import check
 

@@ -11,12 +11,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import until
+from tests.rigs import ranger_and_air
 from tickstone.actions.feed import Feed
 from tickstone.actions.ring import Ring
 from tickstone.core import ranging
 from tickstone.core.constants import Provenance, Value, settle
 from tickstone.core.rigs.kinds import kind
-from tickstone.core.rigs.templates import fern
 from tickstone.core.rows import Batch
 from tickstone.core.timing import rhythm
 from tickstone.errors import Conflict, NotConnected, SourceLost
@@ -72,7 +72,10 @@ class Kept:
 
 
 def values() -> dict:
-    return {sensor.id: settle(kind(sensor.kind).constants, kind(sensor.kind).derived, {}) for sensor in fern().sensors}
+    return {
+        sensor.id: settle(kind(sensor.kind).constants, kind(sensor.kind).derived, {})
+        for sensor in ranger_and_air().sensors
+    }
 
 
 @pytest.fixture
@@ -82,7 +85,7 @@ def source() -> Scripted:
 
 @pytest.fixture
 def feed(source: Scripted) -> Feed:
-    made = Feed(fern(), values())
+    made = Feed(ranger_and_air(), values())
     made.connect(source)
     yield made
     made.disconnect()
@@ -147,7 +150,7 @@ def test_the_recorder_gets_raw_rows_from_zero_and_odd_lines_with_them(feed: Feed
 
 
 def test_nothing_is_recorded_without_a_source_and_no_source_changes_under_a_recording(source: Scripted) -> None:
-    feed = Feed(fern(), values())
+    feed = Feed(ranger_and_air(), values())
     with pytest.raises(NotConnected):
         feed.begin(Recorder(9, Kept()), "x")
     feed.connect(source)
@@ -187,7 +190,7 @@ def test_new_constants_convert_what_comes_next(feed: Feed, source: Scripted) -> 
     read(feed, RANGER, 1)
     fresh = values()
     fresh[RANGER]["offset"] = Value("offset", "offset", "mm", -50.0, 0.1, Provenance.MEASURED, "ruler")
-    feed.refresh(fern(), fresh)
+    feed.refresh(ranger_and_air(), fresh)
     source.lines("t_us:50000 echo_us:2000")
     read(feed, RANGER, 2)
     before, after = feed.stretch(RANGER, 0, 2).values

@@ -17,7 +17,7 @@ from tickstone.actions.workshop import Workshop
 from tickstone.api.app import make_app
 from tickstone.core.rigs.kinds import KINDS
 from tickstone.core.rigs.rig import Sensor
-from tickstone.core.rigs.templates import fresh_rig
+from tickstone.core.rigs.templates import rig_of
 from tickstone.store import rigs
 from tickstone.store.database import Database
 
@@ -115,13 +115,17 @@ def test_our_own_pages_are_let_in(client: TestClient) -> None:
 
 
 def test_a_new_rig_is_wired_and_has_no_faults(client: TestClient) -> None:
-    made = client.post("/api/rigs", json={"title": "Plume", "purpose": "float in a tube", "board": "wide-3v3"}).json()
-    assert made["slug"] == "plume"
-    assert [f["kind"] for f in made["findings"]] == ["level-too-high"]
-    fixed = client.post("/api/rigs/plume/fix", json={"kind": "level-too-high", "sensor": "front-ranger", "pin": "echo",
-                                                     "revision": made["revision"]}).json()  # fmt: skip
-    assert fixed["findings"] == []
-    assert {rig["slug"] for rig in client.get("/api/rigs").json()} == {"fern", "plume"}
+    made = client.post(
+        "/api/rigs", json={"title": "Second float", "purpose": "float in a tube", "board": "wide-3v3"}
+    ).json()
+    assert made["slug"] == "second-float"
+    assert made["findings"] == []
+    own = "/api/rigs/second-float"
+    small = client.post(f"{own}/board", json={"revision": made["revision"], "board": "small-5v"}).json()
+    assert [f["kind"] for f in small["findings"]] == ["level-too-low"]  # the divider is one too many now
+    asked = {"kind": "level-too-low", "sensor": "ultrasonic-ranger", "pin": "echo", "revision": small["revision"]}
+    assert client.post(f"{own}/fix", json=asked).json()["findings"] == []
+    assert {rig["slug"] for rig in client.get("/api/rigs").json()} == {"fern", "heron", "plume", "second-float"}
 
 
 def test_from_pairs_to_the_exported_constant(client: TestClient) -> None:
@@ -202,19 +206,19 @@ def test_a_rig_that_carries_every_kind_is_worked_with_its_own_board(client: Test
     sensors = tuple(Sensor(f"part-{i}", kind, f"part {i}") for i, kind in enumerate(KINDS))
     with database.transaction() as session:
         rigs.new_rig(
-            session, "heron", fresh_rig("Heron", "tow-path cargo trailer", "wide-3v3", sensors), "First wiring"
+            session, "every-kind", rig_of("Every kind", "tow-path cargo trailer", "wide-3v3", sensors), "First wiring"
         )
     for sensor in sensors:
-        own = f"/api/rigs/heron/sensors/{sensor.id}"
+        own = f"/api/rigs/every-kind/sensors/{sensor.id}"
         worked = client.post(f"{own}/worked", json={}).raise_for_status().json()
         assert worked["terms"], sensor.kind
         constants = {one["name"]: one for one in worked["constants"]}
         if "bits" in constants:
             assert (constants["bits"]["value"], constants["reference"]["value"]) == (12, 3.3)
         client.get(f"{own}/constants").raise_for_status()
-        client.get("/api/rigs/heron/standing", params={"sensor": sensor.id}).raise_for_status()
+        client.get("/api/rigs/every-kind/standing", params={"sensor": sensor.id}).raise_for_status()
     halls = sensors[list(KINDS).index("hall-switch")].id
-    address = f"/api/rigs/heron/sensors/{halls}"
+    address = f"/api/rigs/every-kind/sensors/{halls}"
     client.put(f"{address}/constants/magnets", json={"value": 2}).raise_for_status()
     assert client.post(f"{address}/worked", json={"asked": {"period": 300_000}}).json()["value"] == pytest.approx(2.0)
 

@@ -7,13 +7,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tests.rigs import ranger_and_air
 from tests.tables import rows
 from tickstone.core import decimation
 from tickstone.core.constants import ConstantSpec, DerivedSpec, Provenance, Value, settle
 from tickstone.core.deciding import stop_distance
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.kinds.base import Converted, Moment
-from tickstone.core.rigs.templates import fern
 from tickstone.core.standing import Facts, standing
 from tickstone.core.wiring import checks
 from tickstone.errors import BadInput
@@ -65,7 +65,7 @@ def next_at(station: str, given: Facts) -> str:
 
 
 def test_a_burning_wire_comes_before_everything() -> None:
-    rig = fern()
+    rig = ranger_and_air()
     bare = rig.with_wire(rig.wire("air", "data").__class__("air", "data", "", "white"))
     found = standing(facts(findings=checks.check(bare).findings))
     assert {one.next.action for one in found} == {"fix"}

@@ -8,13 +8,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tests.rigs import ranger_and_air
 from tests.tables import rows
 from tickstone.core import electrical, resistors
-from tickstone.core.rigs.boards import BOARDS, board
+from tickstone.core.rigs.boards import BOARDS
 from tickstone.core.rigs.rig import DividerPart, Rig
-from tickstone.core.rigs.templates import fern
 from tickstone.core.wiring import checks
-from tickstone.core.wiring.assign import assign
 from tickstone.errors import BadInput
 
 
@@ -76,7 +75,7 @@ def test_every_designed_divider_holds_over_tolerance(vin: float, limit: float, h
 
 
 def wide() -> Rig:
-    return assign(replace(fern(), board=board("wide-3v3")))
+    return ranger_and_air("wide-3v3")
 
 
 def kinds(rig: Rig) -> set[tuple[str, str, str]]:
@@ -85,7 +84,7 @@ def kinds(rig: Rig) -> set[tuple[str, str, str]]:
 
 @pytest.mark.parametrize("kind", list(BOARDS))
 def test_assignment_leaves_no_pin_without_the_ability_it_needs(kind: str) -> None:
-    rig = assign(replace(fern(), board=board(kind)))
+    rig = ranger_and_air(kind)
     assert {f[0] for f in kinds(rig)} <= {"level-too-high"}
 
 
@@ -117,7 +116,7 @@ def test_dividers_the_wrong_way_round_are_found(top: float, bottom: float, kind:
 
 
 def test_a_divider_that_is_not_needed_comes_out_again() -> None:
-    rig = fern()
+    rig = ranger_and_air()
     rig = rig.with_wire(replace(rig.wire("front-ranger", "echo"), divider=DividerPart(10_000, 4_700)))
     mended, _ = checks.mend(rig, "level-too-low", "front-ranger", "echo")
     assert mended.wire("front-ranger", "echo").divider is None
@@ -134,7 +133,7 @@ def test_a_divider_that_is_not_needed_comes_out_again() -> None:
     ],
 )
 def test_each_wiring_mistake_is_one_fault_with_a_working_fix(sensor: str, pin: str, to: str, kind: str) -> None:
-    rig = fern()
+    rig = ranger_and_air()
     rig = rig.with_wire(replace(rig.wire(sensor, pin), to=to))
     wrong = [f for f in checks.check(rig).faults if f.kind == kind]
     assert len(wrong) == 1
@@ -144,27 +143,29 @@ def test_each_wiring_mistake_is_one_fault_with_a_working_fix(sensor: str, pin: s
 
 
 def test_an_ability_that_a_pin_lacks_is_a_fault() -> None:
-    analogue = replace(fern().board.pins[0], name="analogue only", abilities=("analogue",))
-    rig = replace(fern(), board=replace(fern().board, pins=(*fern().board.pins, analogue)))
+    analogue = replace(ranger_and_air().board.pins[0], name="analogue only", abilities=("analogue",))
+    rig = replace(
+        ranger_and_air(), board=replace(ranger_and_air().board, pins=(*ranger_and_air().board.pins, analogue))
+    )
     rig = rig.with_wire(replace(rig.wire("front-ranger", "trigger"), to="analogue only"))
     assert ("pin-ability", "front-ranger", "trigger") in kinds(rig)
 
 
 def test_an_echo_on_a_polled_pin_is_a_hint_and_not_a_fault() -> None:
-    rig = fern()
+    rig = ranger_and_air()
     rig = rig.with_wire(replace(rig.wire("front-ranger", "echo"), to="digital 3"))
     assert [f.severity for f in checks.check(rig).findings] == ["hint"]
 
 
 def test_a_pull_up_that_is_missing_or_too_high_is_found() -> None:
-    rig = fern()
+    rig = ranger_and_air()
     bare = rig.with_wire(replace(rig.wire("air", "data"), pull_up=None))
     assert kinds(bare) == {("pull-up", "air", "data")}
     low = wide()
-    high = low.with_wire(replace(low.wire("air", "data"), pull_up=fern().wire("air", "data").pull_up))
+    high = low.with_wire(replace(low.wire("air", "data"), pull_up=ranger_and_air().wire("air", "data").pull_up))
     assert ("level-too-high", "air", "data") in kinds(high)
 
 
 def test_a_fault_that_is_gone_cannot_be_mended_twice() -> None:
     with pytest.raises(BadInput, match="any more"):
-        checks.mend(fern(), "level-too-high", "front-ranger", "echo")
+        checks.mend(ranger_and_air(), "level-too-high", "front-ranger", "echo")

@@ -11,8 +11,11 @@ from tickstone.core import ranging
 from tickstone.core.constants import Provenance, Value, settle
 from tickstone.core.rigs.boards import BOARDS, board
 from tickstone.core.rigs.kinds import KINDS, kind
-from tickstone.core.rigs.kinds.base import Converted, Kind, Moment, Role, Surroundings
+from tickstone.core.rigs.kinds.base import Converted, Kind, Moment, Surroundings
 from tickstone.core.rigs.kinds.ultrasonic_ranger import conversion_speed_m_s
+from tickstone.core.rigs.outputs import OUTPUTS, OutputKind
+from tickstone.core.rigs.part import Chosen, OptionSpec, Role, check_options
+from tickstone.core.rigs.rig import ABILITIES
 from tickstone.core.standing import STATIONS
 from tickstone.errors import BadInput
 
@@ -23,15 +26,47 @@ def defaults(what: Kind) -> dict[str, Value]:
     return settle(what.constants, what.derived, {})
 
 
+def every_answer(specs: tuple[OptionSpec, ...]) -> list[dict[str, str | float]]:
+    """The usual answers, and each other answer alone."""
+    found: list[dict[str, str | float]] = [{}]
+    for spec in specs:
+        found += [{spec.name: one.value} for one in spec.choices] or [{spec.name: spec.low}, {spec.name: spec.high}]
+    return found
+
+
+@pytest.mark.parametrize("what", [*KINDS.values(), *OUTPUTS.values()], ids=lambda k: k.id)
+def test_pins_are_complete_whatever_the_answers(what: Kind | OutputKind) -> None:
+    for options in every_answer(what.options):
+        check_options(what.options, options, what.title)
+        pins = what.part_of(options).pins
+        assert [pin.role for pin in pins].count(Role.GROUND) == 1
+        assert len({pin.name for pin in pins}) == len(pins)
+        for pin in pins:
+            assert (pin.draw is not None) == (pin.role is Role.SUPPLY)
+            assert set(pin.needs) <= set(ABILITIES)
+            assert bool(pin.needs) != pin.power
+
+
 @every_kind
-def test_pins_are_complete(what: Kind) -> None:
-    roles = [pin.role for pin in what.pins]
-    assert roles.count(Role.SUPPLY) == roles.count(Role.GROUND) == 1
-    for pin in what.pins:
-        if pin.role in (Role.INPUT, Role.OUTPUT, Role.OPEN):
-            for kind_of_board in BOARDS.values():
-                able = [p for p in kind_of_board.pins if set(pin.needs) & set(p.abilities)]
-                assert able, f"{kind_of_board.kind} has no pin for {pin.name}"
+def test_every_channel_is_read_by_the_program(what: Kind) -> None:
+    for options in every_answer(what.options):
+        chosen = Chosen(what.options, options)
+        pins = {pin.name for pin in what.part_of(options).pins}
+        read, asked = set(), set()
+        for reading in what.reads(chosen):
+            for name, value in vars(reading).items():
+                if name in ("channel", "air", "humidity"):
+                    read.add(value)
+                elif name in ("pin", "trigger", "echo", "shutdown"):
+                    asked |= {value} - {""}
+            for channel, pin in getattr(reading, "pairs", ()):
+                read.add(channel)
+                asked.add(pin)
+            read |= {field.channel for field in getattr(reading, "fields", ())}
+        names = [channel.name for channel in what.channels_of(options)]
+        assert read <= set(names)
+        assert names[0] in read
+        assert asked <= pins
 
 
 @every_kind

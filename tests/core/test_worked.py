@@ -7,12 +7,14 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+
+from tests.rigs import part, rig
 from hypothesis import given
 from hypothesis import strategies as st
 
 from tickstone.calculations import run
 from tickstone.core.constants import Provenance, Values, settle
-from tickstone.core.rigs.boards import board
+from tickstone.core.rigs.rig import Supply
 from tickstone.core.rigs.kinds import KINDS, kind
 from tickstone.core.rigs.kinds.base import VALUE, Kind, Surroundings
 from tickstone.core.rigs.usual import usual_values
@@ -165,10 +167,11 @@ def test_each_line_sensor_may_have_a_white_and_black_of_its_own() -> None:
 
 def test_the_boards_record_sets_the_converter() -> None:
     battery = kind("battery-divider")
-    values = usual_values(battery, board("wide-3v3"))
+    on = rig(part("battery-divider", "battery"), board="wide-3v3", supplies=(Supply("pack", 7.4, 8.4, 1000),))
+    values = usual_values(battery, on, on.sensors[0])
     assert (values["bits"].value, values["reference"].value) == (12, 3.3)
-    assert "32-bit" in values["reference"].source
-    said = usual_values(battery, board("wide-3v3"), {"reference": 3.28})
+    assert "rig's own record" in values["reference"].source
+    said = usual_values(battery, on, on.sensors[0], {"reference": 3.28})
     assert (said["reference"].value, said["reference"].provenance) == (3.28, Provenance.MEASURED)
     with pytest.raises(BadInput, match="no constant"):
         usual_values(battery, said={"colour": 1})

@@ -14,8 +14,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import Served
+from tests.rigs import ranger_and_air
 from tickstone.calculations import run
-from tickstone.core.rigs.templates import fern
 from tickstone.errors import BadInput
 from tickstone.formats import columns, converted
 from tickstone.formats.rig_json import RIG_DOCUMENT, rig_from_json
@@ -137,7 +137,7 @@ def command(*arguments: str, given: str = "") -> subprocess.CompletedProcess[str
 
 def test_the_command_line_with_a_rig_and_its_constants(tmp_path) -> None:
     rig = tmp_path / "fern.json"
-    rig.write_bytes(RIG_DOCUMENT.dump_json(fern()))
+    rig.write_bytes(RIG_DOCUMENT.dump_json(ranger_and_air()))
     done = command("-", "--rig", str(rig), "--set", "offset=-3", "--column", "air_c=", given=WALK)
     assert done.returncode == 0, done.stderr
     first = next(csv.DictReader(io.StringIO(done.stdout)))
@@ -162,7 +162,7 @@ def test_bad_input_exits_two_with_a_sentence(arguments: list[str], said: str) ->
 
 
 def test_a_rig_that_is_none_names_its_field() -> None:
-    document = json.loads(RIG_DOCUMENT.dump_json(fern()))
+    document = json.loads(RIG_DOCUMENT.dump_json(ranger_and_air()))
     document["board"]["supply_ma"] = "much"
     with pytest.raises(BadInput, match="supply_ma"):
         rig_from_json(json.dumps(document))

@@ -27,7 +27,7 @@ MAY_IMPORT = {
     "actions": {"core", "errors", "calculations", "formats", "link", "firmware", "store"},
     "api": {"core", "errors", "calculations", "formats", "link", "store", "actions"},
     "launch": {"core", "errors", "actions", "api", "link", "standin", "store"},
-    "cli": {"errors", "calculations", "formats", "launch"},
+    "cli": {"errors", "core", "calculations", "formats", "firmware", "launch"},
 }
 CORE_MAY_IMPORT = {"numpy", "scipy", "numba", "tickstone"}
 STANDARD_NOT_IN_CORE = {"os", "socket", "logging", "time", "subprocess", "threading", "random", "pathlib"}

@@ -10,7 +10,7 @@ from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 from sqlalchemy import create_engine, select
 
-from tickstone.actions import calibrating, deciding, reading, stones
+from tickstone.actions import calibrating, deciding, reading, stones, wiring
 from tickstone.actions import rigs as rig_actions
 from tickstone.actions.constants import settled, type_value
 from tickstone.core.rigs.kinds import kind
@@ -122,12 +122,12 @@ def test_a_mark_carries_truth_and_conditions_and_comes_back_after_removal(databa
 def test_a_change_to_an_older_revision_is_refused_and_undo_goes_back(database: Database) -> None:
     with database.transaction() as session:
         first = fern(session)
-        rig_actions.choose_board(session, "fern", first.revision, "wide-3v3")
+        wiring.choose_board(session, "fern", first.revision, "wide-3v3")
     with database.transaction() as session, pytest.raises(Conflict, match="changed this rig first"):
-        rig_actions.choose_board(session, "fern", first.revision, "small-5v")
+        wiring.choose_board(session, "fern", first.revision, "small-5v")
     with database.transaction() as session:
         second = fern(session)
-        rig_actions.mend(session, "fern", second.revision, "level-too-high", "front-ranger", "echo")
+        wiring.mend(session, "fern", second.revision, "level-too-high", "front-ranger", "echo")
         third = fern(session)
         assert third.rig.wire("front-ranger", "echo").divider is not None
         rig_actions.undo(session, "fern", third.revision)
@@ -136,7 +136,7 @@ def test_a_change_to_an_older_revision_is_refused_and_undo_goes_back(database: D
         assert fern(session).rig == first.rig
         with pytest.raises(Conflict, match="nothing to undo"):
             rig_actions.undo(session, "fern", first.revision)
-        rig_actions.move_wire(session, "fern", first.revision, "front-ranger", "echo", "int 1")
+        wiring.move_wire(session, "fern", first.revision, "front-ranger", "echo", "int 1")
         assert fern(session).revision == third.revision + 1
         assert rigs.rig_of_revision(session, third.revision_id) == third.rig
 
@@ -149,7 +149,7 @@ def test_wires_go_only_to_places_that_are_there(database: Database) -> None:
             ("front-ranger", "tail", "int 1", "pin"),
         ):
             with pytest.raises(BadInput) as refused:
-                rig_actions.move_wire(session, "fern", seen, sensor, pin, to)
+                wiring.move_wire(session, "fern", seen, sensor, pin, to)
             assert refused.value.path == path
 
 
@@ -190,7 +190,7 @@ def test_what_rests_on_something_goes_stale_when_that_changes(database: Database
         assert settled(session, fern(session), "front-ranger")["trip"].stale == ""
         type_value(session, "fern", "front-ranger", "drive_speed", 0.6, None)
         assert settled(session, fern(session), "front-ranger")["trip"].stale == "cart speed changed since"
-        rig_actions.choose_board(session, "fern", fern(session).revision, "wide-3v3")
+        wiring.choose_board(session, "fern", fern(session).revision, "wide-3v3")
         values = settled(session, fern(session), "front-ranger")
         assert values["sound"].stale == values["offset"].stale == "board changed since"
         rig_actions.undo(session, "fern", fern(session).revision)

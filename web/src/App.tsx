@@ -14,7 +14,7 @@ import { Drive } from "./stations/Drive";
 import { Log } from "./stations/Log";
 import { Rigs } from "./stations/Rigs";
 import { Watch } from "./stations/Watch";
-import { Wire } from "./stations/Wire";
+import { Wire } from "./stations/wire/Wire";
 
 const SCREENS: Record<StationId, () => React.ReactNode> = {
   wire: Wire,

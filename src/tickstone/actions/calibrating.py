@@ -165,7 +165,7 @@ def accept(session: Session, slug: str, calibration_id: int) -> None:
     condition = {"air_c": round(air, 2), "covariance_with_offset": fit.covariance or 0.0}
     inputs = tuple(
         constants.Input(recording_id=step["recording_id"], mark_id=step["mark_id"]) for step in mine.steps
-    ) + tuple(constants.Input(name=name, seen=seen) for name, seen in rig_fields(stored.rig).items())
+    ) + tuple(constants.Input(name=name, seen=seen) for name, seen in rig_fields(stored.rig, mine.sensor).items())
     source = f"ruler, {len(mine.steps)} places"
     new = [
         constants.NewValue("sound", fit.speed_m_s, "m/s", fit.speed_sd, Provenance.MEASURED, source, condition, inputs,

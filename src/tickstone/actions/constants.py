@@ -26,7 +26,7 @@ def settled(session: Session, stored: rigs.StoredRig, sensor: str, air: Value | 
     """All constants of a sensor by name, in catalogue order; ``air`` stands in for its air constant when it has one."""
     what = kind(stored.rig.sensor(sensor).kind)
     sensor_id = rigs.sensor_ids(session, stored.id)[sensor]
-    known = constants.latest(session, sensor_id, rig_fields(stored.rig))
+    known = constants.latest(session, sensor_id, rig_fields(stored.rig, sensor))
     specs = {spec.name: spec for spec in what.constants}
     dressed = {name: constants.dressed(value, specs) for name, value in known.items() if name in specs}
     dressed = told_by_rig(stored.rig, stored.rig.sensor(sensor), what.constants) | dressed

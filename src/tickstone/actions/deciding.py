@@ -124,7 +124,7 @@ def choose(session: Session, slug: str, sensor: str, trip_mm: float, clear_mm: f
     stored = rigs.rig_named(session, slug)
     sensor_id = rigs.sensor_ids(session, stored.id)[sensor]
     inputs = [constants.Input(value_id=found.values[n].value_id, name=n) for n in RESTS_ON]
-    inputs += [constants.Input(name=name, seen=seen) for name, seen in rig_fields(stored.rig).items()]
+    inputs += [constants.Input(name=name, seen=seen) for name, seen in rig_fields(stored.rig, sensor).items()]
     if found.recording_id is not None:
         inputs.append(constants.Input(recording_id=found.recording_id))
     source = f"chosen; {found.stop.trip_mm:.0f} mm needed at {found.values['drive_speed'].value:g} m/s"

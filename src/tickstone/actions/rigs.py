@@ -1,4 +1,4 @@
-"""Changing a rig: its board, its wires, a fix, and undoing them. Every change is a revision and a line in the log."""
+"""The life of a rig: begun from scratch, from a template or from a file; duplicated, renamed, archived, brought back."""
 
 from __future__ import annotations
 
@@ -9,59 +9,95 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from tickstone.core.rigs import boards
+from tickstone.core.rigs.catalogue import fit, part_of
+from tickstone.core.rigs.outputs import converter_of
 from tickstone.core.rigs.rig import Rig
-from tickstone.core.rigs.templates import RANGER_AND_AIR, fresh_rig
-from tickstone.core.wiring import checks
-from tickstone.core.wiring.assign import assign
-from tickstone.errors import BadInput
+from tickstone.core.rigs.templates import rig_of, template
+from tickstone.errors import BadInput, Conflict
+from tickstone.formats.rig_json import rig_from_json
 from tickstone.store import log, rigs
 
 RESERVED = {"api", "assets", "convert", "rigs"}
+MOST_TITLE = 60
 
 
-def rig_fields(rig: Rig) -> dict[str, Any]:
-    """The fields of a rig that a constant may rest on, by the name used in its inputs."""
-    return {"board": rig.board.kind}
+def rig_fields(rig: Rig, sensor: str) -> dict[str, Any]:
+    """The fields of a rig that a constant of a sensor may rest on, by the name used in its inputs."""
+    fitted = rig.sensor(sensor)
+    found: dict[str, Any] = {"board": rig.board.kind, "options": dict(fitted.options)}
+    if any(pin.analogue for pin in part_of(fitted).pins):
+        converter = converter_of(rig, sensor)
+        found["converter"] = list(converter) if converter else "none"
+    return found
 
 
-def begin(session: Session, title: str, purpose: str, board: str) -> str:
-    """Make a new rig with one ranger and an air temperature sensor; returns its slug. Raises BadInput for ``title``."""
+def slug_of(title: str) -> str:
+    """A title as the word in its address. Raises BadInput for ``title``."""
+    if len(title.strip()) > MOST_TITLE:
+        raise BadInput(f"title must have at most {MOST_TITLE} characters.", "title")
     slug = re.sub(r"[^a-z0-9]+", "-", unicodedata.normalize("NFKD", title).lower()).strip("-")
     if not slug:
         raise BadInput("title needs at least one letter or digit.", "title")
     if slug in RESERVED:
         raise BadInput(f"{title.strip()} is a word of the app's own addresses: choose another name.", "title")
-    rig = fresh_rig(title.strip(), purpose.strip(), board, RANGER_AND_AIR)
-    stored = rigs.new_rig(session, slug, rig, "First wiring")
-    log.write_entry(session, stored.id, "wiring", f"{rig.title} set up on the {rig.board.title}")
     return slug
 
 
-def choose_board(session: Session, slug: str, seen: int, kind: str) -> None:
-    """Put the rig on another board; every wire is placed anew on it."""
+def begin(session: Session, title: str, purpose: str, board: str, first: str) -> str:
+    """Make a new rig of one sensor, wired; returns its slug. Raises BadInput for ``title``, ``board`` or ``kind``."""
+    slug = slug_of(title)
+    part = fit(first, first, first.replace("-", " "), {})
+    return _keep(session, slug, rig_of(title.strip(), purpose.strip(), board, (part,)), "First wiring")
+
+
+def from_template(session: Session, title: str, purpose: str, template_id: str) -> str:
+    """Make a new rig like a template; returns its slug."""
+    made = template(template_id)
+    rig = replace(made, title=title.strip(), purpose=purpose.strip() or made.purpose)
+    return _keep(session, slug_of(title), rig, f"Begun from template {template_id}")
+
+
+def from_file(session: Session, text: str, title: str = "") -> str:
+    """Make a new rig of a rig file; returns its slug. Nothing is kept of a file that cannot be read."""
+    rig = rig_from_json(text)
+    name = title.strip() or rig.title
+    return _keep(session, slug_of(name), replace(rig, title=name), "Begun from a rig file")
+
+
+def duplicate(session: Session, slug: str, title: str) -> str:
+    """Make a new rig of the same parts and wires; what was measured on the old one stays there. Returns its slug."""
+    old = rigs.rig_named(session, slug)
+    return _keep(session, slug_of(title), replace(old.rig, title=title.strip()), f"Duplicate of {old.rig.title}")
+
+
+def _keep(session: Session, slug: str, rig: Rig, why: str) -> str:
+    stored = rigs.new_rig(session, slug, rig, why)
+    log.write_entry(session, stored.id, "wiring", f"{rig.title} set up on the {rig.board.title}: {why.lower()}")
+    return slug
+
+
+def rename(session: Session, slug: str, seen: int, title: str, purpose: str) -> None:
+    """Give a rig another title and purpose; its address stays, so that links hold."""
+    slug_of(title)
     stored = rigs.rig_named(session, slug)
-    fresh = assign(replace(stored.rig, board=boards.board(kind)))
-    _revise(session, stored, seen, fresh, f"Board changed to the {fresh.board.title}")
+    fresh = replace(stored.rig, title=title.strip(), purpose=purpose.strip())
+    revise(session, stored, seen, fresh, f"Renamed to {fresh.title}")
 
 
-def move_wire(session: Session, slug: str, seen: int, sensor: str, pin: str, to: str) -> None:
-    """Put a wire on another pin or rail. What that breaks, the checks say; only places that exist are refused."""
+def archive(session: Session, slug: str) -> None:
+    """Take a rig off the bench; everything of it is kept."""
     stored = rigs.rig_named(session, slug)
-    wire = stored.rig.wire(sensor, pin)
-    if to and stored.rig.board.pin(to) is None and stored.rig.board.rail(to) is None:
-        raise BadInput(f"This board has no pin or rail {to!r}.", "to")
-    name = stored.rig.sensor(sensor).name
-    _revise(
-        session, stored, seen, stored.rig.with_wire(replace(wire, to=to)), f"{name} {pin} moved to {to or 'no pin'}"
-    )
+    rigs.set_archived(session, stored.id, True)
+    log.write_entry(session, stored.id, "wiring", f"{stored.rig.title} archived")
 
 
-def mend(session: Session, slug: str, seen: int, kind: str, sensor: str, pin: str) -> None:
-    """Apply the fix of one finding."""
+def bring_back(session: Session, slug: str) -> None:
+    """Put an archived rig back on the bench."""
     stored = rigs.rig_named(session, slug)
-    fresh, sentence = checks.mend(stored.rig, kind, sensor, pin)
-    _revise(session, stored, seen, fresh, sentence)
+    if not stored.archived:
+        raise Conflict(f"{stored.rig.title} is on the bench already.", "slug")
+    rigs.set_archived(session, stored.id, False)
+    log.write_entry(session, stored.id, "wiring", f"{stored.rig.title} brought back")
 
 
 def undo(session: Session, slug: str, seen: int) -> None:
@@ -71,6 +107,7 @@ def undo(session: Session, slug: str, seen: int) -> None:
     log.write_entry(session, stored.id, "wiring", f"Undone: {undone}", revision=seen)
 
 
-def _revise(session: Session, stored: rigs.StoredRig, seen: int, fresh: Rig, why: str) -> None:
+def revise(session: Session, stored: rigs.StoredRig, seen: int, fresh: Rig, why: str) -> None:
+    """Make a changed rig the current one, with a line in the log."""
     rigs.revise(session, stored.id, seen, fresh, why)
     log.write_entry(session, stored.id, "wiring", why, revision=stored.revision + 1)

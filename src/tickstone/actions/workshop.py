@@ -83,6 +83,11 @@ class Workshop:
             stored = rigs.rig_named(session, slug)
             feed.refresh(stored.rig, all_settled(session, stored))
 
+    def still(self, slug: str, doing: str) -> None:
+        """Raise Conflict while a rig records: its parts must not change under a recording."""
+        if self.feed(slug).recorder is not None:
+            raise Conflict(f"A recording is running: stop it before {doing}.", "recording")
+
     def version(self, slug: str) -> int:
         """A number that rises with every stored change of a rig."""
         return self._versions.get(slug, 0)

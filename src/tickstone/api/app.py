@@ -13,7 +13,7 @@ from pydantic import BaseModel
 from starlette.staticfiles import StaticFiles
 
 from tickstone.actions.workshop import Workshop
-from tickstone.api import calculations, calibrate, convert, convert_file, decide, live, log, recordings, rigs
+from tickstone.api import calculations, calibrate, convert, convert_file, decide, live, log, recordings, rigs, wiring
 from tickstone.api.errors import Refusal, add_handlers
 from tickstone.api.guard import OwnOriginOnly
 from tickstone.api.needs import Shop
@@ -45,9 +45,10 @@ def make_app(workshop: Workshop, built: Path | None = None, *, demo: bool = Fals
     app.add_middleware(GZipMiddleware, minimum_size=2000)
     app.add_middleware(OwnOriginOnly, hosts=hosts)
     add_handlers(app)
-    for part in (calculations, rigs, live, recordings, convert, convert_file, calibrate, decide, log):
+    for part in (calculations, rigs, wiring, live, recordings, convert, convert_file, calibrate, decide, log):
         app.include_router(part.router)
     app.include_router(convert.loose)
+    app.include_router(wiring.lists)
 
     @app.get("/api/health")
     def health(shop: Shop) -> Health:

@@ -16,6 +16,7 @@ from tickstone.store import recordings
 
 Finite = Annotated[float, Field(allow_inf_nan=False)]
 Name = Annotated[str, Field(min_length=1, max_length=120)]
+Purpose = Annotated[str, Field(max_length=120)]
 Provenance = Literal["assumed", "measured", "derived", "chosen"]
 
 
@@ -23,6 +24,16 @@ class Asked(BaseModel):
     """Base of what comes in: unknown fields are refused."""
 
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+
+class Titled(Asked):
+    title: Annotated[str, Field(min_length=1, max_length=60)]
+
+
+class Seen(Asked):
+    """The revision that the person saw: a change to an older one is refused, never merged silently."""
+
+    revision: int
 
 
 def numbers(values: npt.NDArray[np.floating[Any]], digits: int = 3) -> list[float | None]:

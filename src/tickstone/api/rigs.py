@@ -7,16 +7,19 @@ from typing import Annotated
 
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
+from starlette.responses import Response
 
 from tickstone.actions import constants, rigs
-from tickstone.actions.constants import live_air, settled
+from tickstone.actions.constants import all_settled, live_air, settled
 from tickstone.actions.standing import standing_of
-from tickstone.api.models import Asked, Constant, Done, Finite, Name
+from tickstone.actions.workshop import Workshop
+from tickstone.api.models import Asked, Constant, Done, Finite, Name, Purpose, Seen, Titled
 from tickstone.api.needs import Shop
-from tickstone.core.rigs import boards
+from tickstone.api.rig_models import RigModel, rig_model
 from tickstone.core.rigs.kinds import kind
-from tickstone.core.rigs.rig import Rig
 from tickstone.core.wiring import checks
+from tickstone.core.wiring.assign import complete
+from tickstone.formats.rig_json import rig_to_json
 from tickstone.store import constants as stored_constants
 from tickstone.store import rigs as stored
 
@@ -28,67 +31,10 @@ class RigLine(BaseModel):
     title: str
     purpose: str
     board: str
-
-
-class SensorModel(BaseModel):
-    id: str
-    name: str
-    kind: str
-    kind_title: str
-    quantity: str
-    unit: str
-    low: float
-    high: float
-    digits: int
-    raw_label: str
-    raw_unit: str
-    raw_digits: int
-    supply_v: float
-    procedures: list[str]
-    decisions: list[str]
-    cautions: list[str]
-    pins: dict[str, list[str]]
-
-
-class FixModel(BaseModel):
-    label: str
-    sentence: str
-
-
-class FindingModel(BaseModel):
-    kind: str
-    severity: str
-    sensor: str
-    pin: str
-    sentence: str
-    short: str
-    numbers: dict[str, float]
-    fix: FixModel | None
-
-
-class AssuranceModel(BaseModel):
-    kind: str
-    sensor: str
-    sentence: str
-
-
-class BoardLine(BaseModel):
-    kind: str
-    title: str
-
-
-class RigModel(BaseModel):
-    slug: str
-    revision: int
-    parent: int | None
-    why: str
-    rig: Rig
-    sensors: list[SensorModel]
+    parts: list[str]
     verdict: str
-    findings: list[FindingModel]
-    assurances: list[AssuranceModel]
-    boards: list[BoardLine]
-    version: int
+    faults: int
+    revision: int
 
 
 class StepModel(BaseModel):
@@ -116,32 +62,22 @@ class OldConstant(BaseModel):
     made_at: datetime
 
 
-class NewRig(Asked):
-    title: Annotated[str, Field(min_length=1, max_length=60)]
-    purpose: Annotated[str, Field(max_length=120)] = ""
+class NewRig(Titled):
+    """From a template, or from scratch with its first sensor."""
+
+    purpose: Purpose = ""
+    template: str = ""
     board: str = "small-5v"
+    first: str = "ultrasonic-ranger"
 
 
-class Seen(Asked):
-    """The revision that the person saw: a change to an older one is refused, never merged silently."""
-
-    revision: int
-
-
-class BoardAsked(Seen):
-    board: str
+class RigFile(Asked):
+    text: str
+    title: Annotated[str, Field(max_length=60)] = ""
 
 
-class FixAsked(Seen):
-    kind: str
-    sensor: str
-    pin: str
-
-
-class WireAsked(Seen):
-    sensor: str
-    pin: str
-    to: str
+class RenameAsked(Titled, Seen):
+    purpose: Purpose = ""
 
 
 class TypedConstant(Asked):
@@ -150,93 +86,98 @@ class TypedConstant(Asked):
     note: Annotated[str, Field(max_length=200)] = ""
 
 
-def _sensor(rig: Rig, sensor_id: str) -> SensorModel:
-    sensor = rig.sensor(sensor_id)
-    what = kind(sensor.kind)
-    return SensorModel(
-        id=sensor.id, name=sensor.name, kind=sensor.kind, kind_title=what.title, quantity=what.quantity.name,
-        unit=what.quantity.unit, low=what.quantity.low, high=what.quantity.high, digits=what.quantity.digits, raw_label=what.raw.label,
-        raw_unit=what.raw.unit, raw_digits=what.raw.digits, supply_v=what.supply_v,
-        procedures=list(what.procedures), decisions=list(what.decisions),
-        cautions=list(what.cautions), pins={pin.name: list(pin.needs) for pin in what.pins},
-    )  # fmt: skip
-
-
-def _model(found: stored.StoredRig, version: int) -> RigModel:
-    report = checks.check(found.rig)
-    findings = [
-        FindingModel(kind=f.kind, severity=f.severity, sensor=f.sensor, pin=f.pin, sentence=f.sentence, short=f.short,
-                     numbers=f.numbers, fix=FixModel(label=f.fix.label, sentence=f.fix.sentence) if f.fix else None)
-        for f in report.findings
-    ]  # fmt: skip
-    return RigModel(
-        slug=found.slug, revision=found.revision, parent=found.parent, why=found.why, rig=found.rig,
-        sensors=[_sensor(found.rig, s.id) for s in found.rig.sensors], verdict=checks.verdict(report),
-        findings=findings,
-        assurances=[AssuranceModel(kind=a.kind, sensor=a.sensor, sentence=a.sentence) for a in report.assurances],
-        boards=[BoardLine(kind=b.kind, title=b.title) for b in boards.BOARDS.values()], version=version,
-    )  # fmt: skip
+def load(shop: Workshop, slug: str) -> RigModel:
+    """A rig at its current revision, as it travels."""
+    with shop.database.transaction() as session:
+        found = stored.rig_named(session, slug)
+        values = all_settled(session, found)
+        report = checks.check(found.rig, values)
+    plain = {sensor: {name: value.value for name, value in mine.items()} for sensor, mine in values.items()}
+    return rig_model(found, report, plain, shop.version(slug))
 
 
 @router.get("")
-def all_rigs(shop: Shop) -> list[RigLine]:
-    """Every rig."""
+def all_rigs(shop: Shop, archived: bool = False) -> list[RigLine]:
+    """Every rig on the bench, or every archived one."""
     with shop.database.transaction() as session:
-        return [
-            RigLine(slug=r.slug, title=r.rig.title, purpose=r.rig.purpose, board=r.rig.board.title)
-            for r in stored.all_rigs(session)
-        ]
+        lines = []
+        for found in stored.all_rigs(session, archived):
+            report = checks.check(found.rig, all_settled(session, found))
+            parts = [one.name for one in found.rig.fitted]
+            lines.append(RigLine(slug=found.slug, title=found.rig.title, purpose=found.rig.purpose,
+                                 board=found.rig.board.title, parts=parts, verdict=checks.verdict(report),
+                                 faults=len(report.faults), revision=found.revision))  # fmt: skip
+        return lines
 
 
 @router.post("")
 def new_rig(shop: Shop, asked: NewRig) -> RigModel:
-    """A new rig: one ranger and an air temperature sensor on a board, wired."""
+    """A new rig: from a template, or from scratch with its first sensor on a board, wired."""
     with shop.database.transaction() as session:
-        slug = rigs.begin(session, asked.title, asked.purpose, asked.board)
-    return one_rig(shop, slug)
+        if asked.template:
+            slug = rigs.from_template(session, asked.title, asked.purpose, asked.template)
+        else:
+            slug = rigs.begin(session, asked.title, asked.purpose, asked.board, asked.first)
+    return load(shop, slug)
+
+
+@router.post("/from-file")
+def from_file(shop: Shop, asked: RigFile) -> RigModel:
+    """A new rig of a rig file."""
+    with shop.database.transaction() as session:
+        slug = rigs.from_file(session, asked.text, asked.title)
+    return load(shop, slug)
 
 
 @router.get("/{slug}")
 def one_rig(shop: Shop, slug: Name) -> RigModel:
     """A rig at its current revision, with what its wiring checks say."""
-    with shop.database.transaction() as session:
-        return _model(stored.rig_named(session, slug), shop.version(slug))
+    return load(shop, slug)
 
 
-@router.post("/{slug}/board")
-def choose_board(shop: Shop, slug: Name, asked: BoardAsked) -> RigModel:
-    """Put the rig on another board."""
+@router.get("/{slug}/document")
+def document(shop: Shop, slug: Name) -> Response:
+    """The rig file."""
     with shop.database.transaction() as session:
-        rigs.choose_board(session, slug, asked.revision, asked.board)
+        text = rig_to_json(complete(stored.rig_named(session, slug).rig))
+    name = f'attachment; filename="{slug}.rig.json"'
+    return Response(text + "\n", media_type="application/json", headers={"Content-Disposition": name})
+
+
+@router.post("/{slug}/duplicate")
+def duplicate(shop: Shop, slug: Name, asked: Titled) -> RigModel:
+    """A new rig of the same parts and wires."""
+    with shop.database.transaction() as session:
+        fresh = rigs.duplicate(session, slug, asked.title)
+    return load(shop, fresh)
+
+
+@router.post("/{slug}/rename")
+def rename(shop: Shop, slug: Name, asked: RenameAsked) -> RigModel:
+    """Another title and purpose."""
+    with shop.database.transaction() as session:
+        rigs.rename(session, slug, asked.revision, asked.title, asked.purpose)
     shop.changed(slug)
-    return one_rig(shop, slug)
+    return load(shop, slug)
 
 
-@router.post("/{slug}/wire")
-def move_wire(shop: Shop, slug: Name, asked: WireAsked) -> RigModel:
-    """Put one wire elsewhere."""
+@router.post("/{slug}/archive")
+def archive(shop: Shop, slug: Name) -> Done:
+    """Take a rig off the bench; everything of it is kept."""
+    shop.still(slug, "archiving the rig")
     with shop.database.transaction() as session:
-        rigs.move_wire(session, slug, asked.revision, asked.sensor, asked.pin, asked.to)
-    shop.changed(slug)
-    return one_rig(shop, slug)
+        rigs.archive(session, slug)
+    shop.disconnect(slug)
+    return Done()
 
 
-@router.post("/{slug}/fix")
-def fix(shop: Shop, slug: Name, asked: FixAsked) -> RigModel:
-    """Apply the fix of one finding."""
+@router.post("/{slug}/bring-back")
+def bring_back(shop: Shop, slug: Name) -> Done:
+    """Put an archived rig back on the bench."""
     with shop.database.transaction() as session:
-        rigs.mend(session, slug, asked.revision, asked.kind, asked.sensor, asked.pin)
+        rigs.bring_back(session, slug)
     shop.changed(slug)
-    return one_rig(shop, slug)
-
-
-@router.post("/{slug}/undo")
-def undo(shop: Shop, slug: Name, asked: Seen) -> RigModel:
-    """Take the last change of the rig back."""
-    with shop.database.transaction() as session:
-        rigs.undo(session, slug, asked.revision)
-    shop.changed(slug)
-    return one_rig(shop, slug)
+    return Done()
 
 
 @router.get("/{slug}/standing")

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from tickstone.core.constants import Provenance, Value
-from tickstone.core.wiring.checks import Finding
+from tickstone.core.wiring.findings import Finding
 
 STATIONS = ("wire", "watch", "convert", "calibrate", "decide", "drive", "log")
 

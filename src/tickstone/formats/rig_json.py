@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator
+from dataclasses import replace
 from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
@@ -36,8 +37,9 @@ def rig_to_json(rig: Rig, indent: int | None = 2) -> str:
     return json.dumps(RIG_DOCUMENT.dump_python(rig, mode="json"), ensure_ascii=False, allow_nan=False, indent=indent)
 
 
-def rig_from_json(text: str) -> Rig:
-    """The rig of a JSON document, checked and complete.
+def rig_from_json(text: str, anew: bool = False) -> Rig:
+    """The rig of a JSON document, checked and complete. ``anew`` lets wires hang free whose end is not on this rig, for
+    those who are about to place them.
 
     Raises: BadInput naming the field that cannot be, for text that is damaged, from a newer version, or says what no rig
     can be (unknown kinds and abilities, two parts of one id, wires to nowhere, grounds in a circle, impossible sizes).
@@ -62,6 +64,8 @@ def rig_from_json(text: str) -> Rig:
         first = error.errors(include_url=False, include_context=False, include_input=False)[0]
         where = ".".join(str(part) for part in first["loc"]) or "rig"
         raise BadInput(f"The rig's {where}: {first['msg'][:1].lower()}{first['msg'][1:]}.", where) from None
+    if anew:
+        rig = replace(rig, wires=tuple(w if is_place(rig, w.to) else replace(w, to="") for w in rig.wires))
     for where, sentence in _faults(rig):
         raise BadInput(sentence, where)
     return complete(rig)

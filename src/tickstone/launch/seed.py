@@ -1,4 +1,4 @@
-"""The demo: Fern, with a first recording from the simulated bench. Invented readings, made once."""
+"""The demo: Fern with a first recording from the simulated bench, Heron, and Plume. Invented readings, made once."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from datetime import UTC, datetime, timedelta
 
 from tickstone.actions.constants import type_value
 from tickstone.core.rigs.kinds import kind
-from tickstone.core.rigs.templates import fern
+from tickstone.core.rigs.templates import fern, heron, plume
 from tickstone.link.parser import Field, Reading, parse
 from tickstone.standin.bench import PING_S, Bench
 from tickstone.store import log, recordings, rigs
@@ -23,7 +23,10 @@ def seed(database: Database) -> None:
         if any(rig.slug == SLUG for rig in rigs.all_rigs(session)):
             return
         stored = rigs.new_rig(session, SLUG, fern(), "First wiring")
-        log.write_entry(session, stored.id, "wiring", "Fern set up: front ranger and air temperature on the 5 V board")
+        log.write_entry(session, stored.id, "wiring", f"Fern set up on the {stored.rig.board.title}")
+        for slug, rig in (("heron", heron()), ("plume", plume())):
+            other = rigs.new_rig(session, slug, rig, "First wiring")
+            log.write_entry(session, other.id, "wiring", f"{rig.title} set up on the {rig.board.title}")
         started = datetime.now(UTC) - timedelta(days=1, minutes=12)
         recording_id = recordings.begin(
             session, rig_id=stored.id, revision_id=stored.revision_id, name="First look at the bench", origin="live",

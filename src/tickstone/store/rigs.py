@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import Any
 
 from pydantic import TypeAdapter
@@ -29,6 +29,7 @@ class StoredRig:
     why: str
     at: datetime
     rig: Rig
+    archived: bool = False
 
 
 def _document(rig: Rig) -> dict[str, Any]:
@@ -36,29 +37,30 @@ def _document(rig: Rig) -> dict[str, Any]:
     return plain
 
 
-def all_rigs(session: Session) -> list[StoredRig]:
-    """Every rig that is not archived, by slug."""
-    slugs = session.scalars(select(tables.Rig.slug).where(tables.Rig.archived_at.is_(None)).order_by(tables.Rig.slug))
+def all_rigs(session: Session, archived: bool = False) -> list[StoredRig]:
+    """Every rig on the bench, or every archived one, by slug."""
+    gone = tables.Rig.archived_at.is_not(None) if archived else tables.Rig.archived_at.is_(None)
+    slugs = session.scalars(select(tables.Rig.slug).where(gone).order_by(tables.Rig.slug))
     return [rig_named(session, slug) for slug in slugs]
 
 
 def rig_named(session: Session, slug: str) -> StoredRig:
     """The rig of that slug at its current revision. Raises NotFound."""
     found = session.execute(
-        select(tables.Rig.id, tables.RigRevision)
+        select(tables.Rig.id, tables.Rig.archived_at, tables.RigRevision)
         .join(tables.RigRevision, tables.RigRevision.id == tables.Rig.current_revision_id)
         .where(tables.Rig.slug == slug)
     ).one_or_none()
     if found is None:
         raise NotFound(f"There is no rig {slug!r}.")
-    rig_id, revision = found
+    rig_id, archived_at, revision = found
     parent = None
     if revision.parent_id is not None:
         parent = session.scalars(
             select(tables.RigRevision.number).where(tables.RigRevision.id == revision.parent_id)
         ).one()
     return StoredRig(rig_id, slug, revision.id, revision.number, parent, revision.why, revision.at,
-                     rig_of_revision(session, revision.id))  # fmt: skip
+                     rig_of_revision(session, revision.id), archived_at is not None)  # fmt: skip
 
 
 def rig_with_id(session: Session, rig_id: int) -> StoredRig:
@@ -84,8 +86,6 @@ def new_rig(session: Session, slug: str, rig: Rig, why: str) -> StoredRig:
     row = tables.Rig(slug=slug)
     session.add(row)
     session.flush()
-    for sensor in rig.sensors:
-        session.add(tables.Sensor(rig_id=row.id, key=sensor.id, kind=sensor.kind, name=sensor.name))
     revise(session, row.id, None, rig, why)
     return rig_named(session, slug)
 
@@ -105,6 +105,24 @@ def revise(session: Session, rig_id: int, seen_revision: int | None, rig: Rig, w
     session.add(fresh)
     session.flush()
     row.current_revision_id = fresh.id
+    _know_sensors(session, rig_id, rig)
+
+
+def _know_sensors(session: Session, rig_id: int, rig: Rig) -> None:
+    """Give every sensor of a rig its lasting identity; one that is taken off keeps it."""
+    stored = {row.key: row for row in session.scalars(select(tables.Sensor).where(tables.Sensor.rig_id == rig_id))}
+    for sensor in rig.sensors:
+        row = stored.get(sensor.id)
+        if row is None:
+            session.add(tables.Sensor(rig_id=rig_id, key=sensor.id, kind=sensor.kind, name=sensor.name))
+        else:
+            row.name = sensor.name
+    session.flush()
+
+
+def set_archived(session: Session, rig_id: int, archived: bool) -> None:
+    """Take a rig off the bench, or put it back."""
+    session.get_one(tables.Rig, rig_id).archived_at = datetime.now(UTC) if archived else None
 
 
 def step_back(session: Session, rig_id: int, seen_revision: int) -> str:

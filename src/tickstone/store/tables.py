@@ -260,6 +260,19 @@ class StoneLine(Base):
     value_id: Mapped[int | None] = mapped_column(ForeignKey("constant_value.id"))
 
 
+class ChecklistTick(Base):
+    """A ticked step of a rig's checklist; taking the tick back keeps the line."""
+
+    __tablename__ = "checklist_tick"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    rig_id: Mapped[int] = mapped_column(ForeignKey("rig.id"), index=True)
+    step: Mapped[str]
+    text: Mapped[str]
+    by: Mapped[str] = mapped_column(server_default="")
+    at: Mapped[datetime] = _now()
+    taken_back_at: Mapped[datetime | None]
+
+
 class Entry(Base):
     """The timeline, written in the action's own transaction."""
 

@@ -2,7 +2,9 @@ import createClient from "openapi-fetch";
 import type { components, paths } from "./schema";
 
 export type Schemas = components["schemas"];
-export type Rig = Schemas["RigModel"];
+/** What the server sends is whole: a field with a default is optional only on the way in. */
+export type Whole<T> = { [K in keyof T]-?: Whole<T[K]> };
+export type Rig = Whole<Schemas["RigModel"]>;
 export type Sensor = Schemas["SensorModel"];
 export type Finding = Schemas["FindingModel"];
 export type Constant = Schemas["Constant"];
@@ -26,14 +28,14 @@ export const api = createClient<paths>({ baseUrl: "", fetch: (request) => global
 type Answer<T> = { data?: T; error?: unknown; response: Response };
 
 /** The answer's data, or Refused. A server that cannot be reached is a refusal too. */
-export async function ask<T>(call: Promise<Answer<T>>): Promise<T> {
+export async function ask<T>(call: Promise<Answer<T>>): Promise<Whole<T>> {
   let answer: Answer<T>;
   try {
     answer = await call;
   } catch {
     throw new Refused("app-away", "", "Tick Stone itself does not answer. Is it still running?");
   }
-  if (answer.response.ok) return answer.data as T;
+  if (answer.response.ok) return answer.data as Whole<T>;
   const body = (answer.error ?? {}) as { code?: string; path?: string; message?: string };
   throw new Refused(
     body.code ?? "error",

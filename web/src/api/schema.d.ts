@@ -1087,15 +1087,35 @@ export interface paths {
         };
         /**
          * All Rigs
-         * @description Every rig.
+         * @description Every rig on the bench, or every archived one.
          */
         get: operations["all_rigs_api_rigs_get"];
         put?: never;
         /**
          * New Rig
-         * @description A new rig: one ranger and an air temperature sensor on a board, wired.
+         * @description A new rig: from a template, or from scratch with its first sensor on a board, wired.
          */
         post: operations["new_rig_api_rigs_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/from-file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * From File
+         * @description A new rig of a rig file.
+         */
+        post: operations["from_file_api_rigs_from_file_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1122,27 +1142,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/rigs/{slug}/board": {
+    "/api/rigs/{slug}/document": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        get?: never;
-        put?: never;
         /**
-         * Choose Board
-         * @description Put the rig on another board.
+         * Document
+         * @description The rig file.
          */
-        post: operations["choose_board_api_rigs__slug__board_post"];
+        get: operations["document_api_rigs__slug__document_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/rigs/{slug}/wire": {
+    "/api/rigs/{slug}/duplicate": {
         parameters: {
             query?: never;
             header?: never;
@@ -1152,17 +1172,17 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Move Wire
-         * @description Put one wire elsewhere.
+         * Duplicate
+         * @description A new rig of the same parts and wires.
          */
-        post: operations["move_wire_api_rigs__slug__wire_post"];
+        post: operations["duplicate_api_rigs__slug__duplicate_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/rigs/{slug}/fix": {
+    "/api/rigs/{slug}/rename": {
         parameters: {
             query?: never;
             header?: never;
@@ -1172,17 +1192,17 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Fix
-         * @description Apply the fix of one finding.
+         * Rename
+         * @description Another title and purpose.
          */
-        post: operations["fix_api_rigs__slug__fix_post"];
+        post: operations["rename_api_rigs__slug__rename_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/rigs/{slug}/undo": {
+    "/api/rigs/{slug}/archive": {
         parameters: {
             query?: never;
             header?: never;
@@ -1192,10 +1212,30 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Undo
-         * @description Take the last change of the rig back.
+         * Archive
+         * @description Take a rig off the bench; everything of it is kept.
          */
-        post: operations["undo_api_rigs__slug__undo_post"];
+        post: operations["archive_api_rigs__slug__archive_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{slug}/bring-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring Back
+         * @description Put an archived rig back on the bench.
+         */
+        post: operations["bring_back_api_rigs__slug__bring_back_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1274,6 +1314,310 @@ export interface paths {
          * @description Every value that a constant ever had, newest first.
          */
         get: operations["history_api_rigs__slug__sensors__sensor__constants__name__history_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{slug}/board": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Edit Board
+         * @description Take over an edited board: it becomes one's own.
+         */
+        put: operations["edit_board_api_rigs__slug__board_put"];
+        /**
+         * Choose Board
+         * @description Put the rig on another board.
+         */
+        post: operations["choose_board_api_rigs__slug__board_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{slug}/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Fit Part
+         * @description Fit a sensor or an output, wired where the board can take it.
+         */
+        post: operations["fit_part_api_rigs__slug__parts_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{slug}/parts/{part}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Part
+         * @description Rename a part, or change the answers about it.
+         */
+        put: operations["change_part_api_rigs__slug__parts__part__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{slug}/parts/{part}/take-off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Off
+         * @description Take a part off; undo brings it back.
+         */
+        post: operations["take_off_api_rigs__slug__parts__part__take_off_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{slug}/supplies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Supplies
+         * @description Supplies beside the board, and what powers it.
+         */
+        put: operations["set_supplies_api_rigs__slug__supplies_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{slug}/geometry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Geometry
+         * @description Sizes of the vehicle, and where its parts sit.
+         */
+        put: operations["set_geometry_api_rigs__slug__geometry_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{slug}/assign": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Assign
+         * @description Assign every pin anew.
+         */
+        post: operations["assign_api_rigs__slug__assign_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{slug}/wire": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Move Wire
+         * @description Put one wire elsewhere.
+         */
+        post: operations["move_wire_api_rigs__slug__wire_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{slug}/fix": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Fix
+         * @description Apply the fix of one finding.
+         */
+        post: operations["fix_api_rigs__slug__fix_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{slug}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undo
+         * @description Take the last change of the rig back.
+         */
+        post: operations["undo_api_rigs__slug__undo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{slug}/schedule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Schedule
+         * @description The wiring schedule and the parts list.
+         */
+        get: operations["schedule_api_rigs__slug__schedule_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{slug}/{table}.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Table
+         * @description The wiring schedule, or the parts list, as CSV.
+         */
+        get: operations["table_api_rigs__slug___table__csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{slug}/checklist": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Checklist
+         * @description The build and before-power checklist of the rig as it is wired now.
+         */
+        get: operations["checklist_api_rigs__slug__checklist_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{slug}/checklist/{step}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Tick
+         * @description Tick a step, or take its tick back.
+         */
+        put: operations["tick_api_rigs__slug__checklist__step__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{slug}/program": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Program
+         * @description The watch program; without a language, in the first that the board runs.
+         */
+        get: operations["program_api_rigs__slug__program_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1958,6 +2302,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lists": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All Lists
+         * @description Templates, kinds of parts, boards, abilities of pins.
+         */
+        get: operations["all_lists_api_lists_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/health": {
         parameters: {
             query?: never;
@@ -2182,6 +2546,16 @@ export interface components {
             /** Volts */
             volts: number | null;
         };
+        /** AssignAsked */
+        AssignAsked: {
+            /** Revision */
+            revision: number;
+            /**
+             * Keep
+             * @default true
+             */
+            keep: boolean;
+        };
         /** AssuranceModel */
         AssuranceModel: {
             /** Kind */
@@ -2235,9 +2609,11 @@ export interface components {
         /**
          * Board
          * @description A board by ability. ``limit_v`` is the most a pin bears, ``high_level_v`` the least that surely reads high,
-         *     ``low_level_v`` the most that surely reads low, ``logic_v`` what an output gives when high.
+         *     ``low_level_v`` the most that surely reads low, ``logic_v`` what an output gives when high. ``pin_ma`` is the most one
+         *     pin should give, ``pins_ma`` all together. ``programs`` are the languages it runs; ``python`` which pin module is there.
+         *     ``jitter_us`` is how badly it times an edge.
          */
-        Board: {
+        "Board-Input": {
             /** Kind */
             kind: string;
             /** Title */
@@ -2253,13 +2629,128 @@ export interface components {
             /** Supply Ma */
             supply_ma: number;
             /** Rails */
-            rails: components["schemas"]["Rail"][];
+            rails: components["schemas"]["Rail-Input"][];
             /** Pins */
-            pins: components["schemas"]["Pin"][];
+            pins: components["schemas"]["Pin-Input"][];
             /** Adc Bits */
             adc_bits?: number | null;
             /** Adc Reference V */
             adc_reference_v?: number | null;
+            /**
+             * Pin Ma
+             * @default 20
+             */
+            pin_ma: number;
+            /**
+             * Pins Ma
+             * @default 200
+             */
+            pins_ma: number;
+            /**
+             * Clock Mhz
+             * @default 16
+             */
+            clock_mhz: number;
+            /**
+             * Tick Us
+             * @default 4
+             */
+            tick_us: number;
+            /**
+             * Jitter Us
+             * @default 0
+             */
+            jitter_us: number;
+            /**
+             * Services
+             * @default []
+             */
+            services: components["schemas"]["Service-Input"][];
+            /**
+             * Programs
+             * @default [
+             *       "cpp"
+             *     ]
+             */
+            programs: string[];
+            /**
+             * Python
+             * @default
+             */
+            python: string;
+        };
+        /**
+         * Board
+         * @description A board by ability. ``limit_v`` is the most a pin bears, ``high_level_v`` the least that surely reads high,
+         *     ``low_level_v`` the most that surely reads low, ``logic_v`` what an output gives when high. ``pin_ma`` is the most one
+         *     pin should give, ``pins_ma`` all together. ``programs`` are the languages it runs; ``python`` which pin module is there.
+         *     ``jitter_us`` is how badly it times an edge.
+         */
+        "Board-Output": {
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+            /** Logic V */
+            logic_v: number;
+            /** Limit V */
+            limit_v: number;
+            /** High Level V */
+            high_level_v: number;
+            /** Low Level V */
+            low_level_v: number;
+            /** Supply Ma */
+            supply_ma: number;
+            /** Rails */
+            rails: components["schemas"]["Rail-Output"][];
+            /** Pins */
+            pins: components["schemas"]["Pin-Output"][];
+            /** Adc Bits */
+            adc_bits?: number | null;
+            /** Adc Reference V */
+            adc_reference_v?: number | null;
+            /**
+             * Pin Ma
+             * @default 20
+             */
+            pin_ma: number;
+            /**
+             * Pins Ma
+             * @default 200
+             */
+            pins_ma: number;
+            /**
+             * Clock Mhz
+             * @default 16
+             */
+            clock_mhz: number;
+            /**
+             * Tick Us
+             * @default 4
+             */
+            tick_us: number;
+            /**
+             * Jitter Us
+             * @default 0
+             */
+            jitter_us: number;
+            /**
+             * Services
+             * @default []
+             */
+            services: components["schemas"]["Service-Output"][];
+            /**
+             * Programs
+             * @default [
+             *       "cpp"
+             *     ]
+             */
+            programs: string[];
+            /**
+             * Python
+             * @default
+             */
+            python: string;
         };
         /** BoardAsked */
         BoardAsked: {
@@ -2267,6 +2758,12 @@ export interface components {
             revision: number;
             /** Board */
             board: string;
+        };
+        /** BoardEdited */
+        BoardEdited: {
+            /** Revision */
+            revision: number;
+            board: components["schemas"]["Board-Input"];
         };
         /** BoardLine */
         BoardLine: {
@@ -2300,6 +2797,13 @@ export interface components {
             changed: boolean;
             before: components["schemas"]["LineModel"] | null;
             after: components["schemas"]["LineModel"] | null;
+        };
+        /** ChoiceModel */
+        ChoiceModel: {
+            /** Value */
+            value: string;
+            /** Label */
+            label: string;
         };
         /** Chosen */
         Chosen: {
@@ -3069,6 +3573,78 @@ export interface components {
             crossover_hz: number | null;
         };
         /**
+         * Geometry
+         * @description Sizes of the vehicle, mm; None is not known. ``front_mm`` is the bumper's distance forward of the drive axle,
+         *     ``line_mm`` the width of the tape it follows; the board's place has the axes of Mount.
+         */
+        "Geometry-Input": {
+            /** Length Mm */
+            length_mm?: number | null;
+            /** Width Mm */
+            width_mm?: number | null;
+            /** Front Mm */
+            front_mm?: number | null;
+            /** Wheel Mm */
+            wheel_mm?: number | null;
+            /** Track Mm */
+            track_mm?: number | null;
+            /** Cog Height Mm */
+            cog_height_mm?: number | null;
+            /** Line Mm */
+            line_mm?: number | null;
+            /**
+             * Board X Mm
+             * @default 0
+             */
+            board_x_mm: number;
+            /**
+             * Board Y Mm
+             * @default 0
+             */
+            board_y_mm: number;
+        };
+        /**
+         * Geometry
+         * @description Sizes of the vehicle, mm; None is not known. ``front_mm`` is the bumper's distance forward of the drive axle,
+         *     ``line_mm`` the width of the tape it follows; the board's place has the axes of Mount.
+         */
+        "Geometry-Output": {
+            /** Length Mm */
+            length_mm?: number | null;
+            /** Width Mm */
+            width_mm?: number | null;
+            /** Front Mm */
+            front_mm?: number | null;
+            /** Wheel Mm */
+            wheel_mm?: number | null;
+            /** Track Mm */
+            track_mm?: number | null;
+            /** Cog Height Mm */
+            cog_height_mm?: number | null;
+            /** Line Mm */
+            line_mm?: number | null;
+            /**
+             * Board X Mm
+             * @default 0
+             */
+            board_x_mm: number;
+            /**
+             * Board Y Mm
+             * @default 0
+             */
+            board_y_mm: number;
+        };
+        /** GeometryAsked */
+        GeometryAsked: {
+            /** Revision */
+            revision: number;
+            geometry: components["schemas"]["Geometry-Input"];
+            /** Mounts */
+            mounts: {
+                [key: string]: components["schemas"]["Mount-Input"] | null;
+            };
+        };
+        /**
          * GradeInputs
          * @description Give exactly one of angle_deg and grade_pct.
          */
@@ -3229,6 +3805,24 @@ export interface components {
             id: string;
             /** Title */
             title: string;
+        };
+        /**
+         * KindModel
+         * @description Something that can be fitted; ``family`` is what it senses, or output.
+         */
+        KindModel: {
+            /** Id */
+            id: string;
+            /** Title */
+            title: string;
+            /** Family */
+            family: string;
+            /** Options */
+            options: components["schemas"]["OptionModel"][];
+            /** Clues */
+            clues: string[];
+            /** Cautions */
+            cautions: string[];
         };
         /** LabelAsked */
         LabelAsked: {
@@ -3408,6 +4002,22 @@ export interface components {
             polarity: string;
             /** Verdict */
             verdict: string;
+        };
+        /**
+         * Lists
+         * @description What there is to choose from.
+         */
+        Lists: {
+            /** Templates */
+            templates: components["schemas"]["TemplateLine"][];
+            /** Kinds */
+            kinds: components["schemas"]["KindModel"][];
+            /** Boards */
+            boards: {
+                [key: string]: string;
+            };
+            /** Abilities */
+            abilities: string[];
         };
         /**
          * LooseAsked
@@ -3673,6 +4283,54 @@ export interface components {
             spacings: components["schemas"]["SpacingPart"][];
         };
         /**
+         * Mount
+         * @description Where a part sits, mm: ``x_mm`` forward of the middle of the drive axle, ``y_mm`` to the left, ``height_mm`` above
+         *     the ground; ``heading_deg`` is where its beam looks, counter-clockwise from straight ahead.
+         */
+        "Mount-Input": {
+            /**
+             * X Mm
+             * @default 0
+             */
+            x_mm: number;
+            /**
+             * Y Mm
+             * @default 0
+             */
+            y_mm: number;
+            /** Height Mm */
+            height_mm?: number | null;
+            /**
+             * Heading Deg
+             * @default 0
+             */
+            heading_deg: number;
+        };
+        /**
+         * Mount
+         * @description Where a part sits, mm: ``x_mm`` forward of the middle of the drive axle, ``y_mm`` to the left, ``height_mm`` above
+         *     the ground; ``heading_deg`` is where its beam looks, counter-clockwise from straight ahead.
+         */
+        "Mount-Output": {
+            /**
+             * X Mm
+             * @default 0
+             */
+            x_mm: number;
+            /**
+             * Y Mm
+             * @default 0
+             */
+            y_mm: number;
+            /** Height Mm */
+            height_mm?: number | null;
+            /**
+             * Heading Deg
+             * @default 0
+             */
+            heading_deg: number;
+        };
+        /**
          * MountedAsked
          * @description Raw numbers by name (typical ones where none is given), and the air at that moment.
          */
@@ -3739,7 +4397,10 @@ export interface components {
             /** Next Down Ohm */
             next_down_ohm: number;
         };
-        /** NewRig */
+        /**
+         * NewRig
+         * @description From a template, or from scratch with its first sensor.
+         */
         NewRig: {
             /** Title */
             title: string;
@@ -3749,10 +4410,20 @@ export interface components {
              */
             purpose: string;
             /**
+             * Template
+             * @default
+             */
+            template: string;
+            /**
              * Board
              * @default small-5v
              */
             board: string;
+            /**
+             * First
+             * @default ultrasonic-ranger
+             */
+            first: string;
         };
         /** NoteAsked */
         NoteAsked: {
@@ -3828,6 +4499,30 @@ export interface components {
             odd: components["schemas"]["OddLineModel"][];
         };
         /**
+         * OptionModel
+         * @description A question about a part: choices, or a number from low to high.
+         */
+        OptionModel: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Usual */
+            usual: string | number;
+            /** Choices */
+            choices: components["schemas"]["ChoiceModel"][];
+            /** Unit */
+            unit: string;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Whole */
+            whole: boolean;
+            /** Clue */
+            clue: string;
+        };
+        /**
          * OtsuInputs
          * @description One mixed population of counts.
          */
@@ -3870,6 +4565,23 @@ export interface components {
             /** Causes */
             causes: string[];
         };
+        /**
+         * Output
+         * @description A part used with the sensors: a lamp, a servo, a motor driver, a converter on the bus.
+         */
+        Output: {
+            /** Id */
+            id: string;
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Options */
+            options?: {
+                [key: string]: string | number;
+            };
+            mount?: components["schemas"]["Mount-Output"] | null;
+        };
         /** PairsAsked */
         PairsAsked: {
             /** Pairs */
@@ -3877,6 +4589,88 @@ export interface components {
                 number,
                 number
             ][];
+        };
+        /** PartAsked */
+        PartAsked: {
+            /** Revision */
+            revision: number;
+            /** Kind */
+            kind: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /** Options */
+            options?: {
+                [key: string]: string | number;
+            };
+        };
+        /** PartChanged */
+        PartChanged: {
+            /** Revision */
+            revision: number;
+            /** Name */
+            name: string;
+            /** Options */
+            options: {
+                [key: string]: string | number;
+            };
+        };
+        /** PartLine */
+        PartLine: {
+            /** Count */
+            count: number;
+            /** Title */
+            title: string;
+            /** Value */
+            value: string;
+            /** Bands */
+            bands: string[];
+            /** Note */
+            note: string;
+        };
+        /**
+         * PartModel
+         * @description A fitted part, sensor or output, with its answers; those not given are the usual ones. ``shape`` is what a plan draws:
+         *     a cone with its angle and reach, or a row with its pitch.
+         */
+        PartModel: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Kind Title */
+            kind_title: string;
+            /** Output */
+            output: boolean;
+            /** Options */
+            options: {
+                [key: string]: string | number;
+            };
+            /** Questions */
+            questions: components["schemas"]["OptionModel"][];
+            mount: components["schemas"]["Mount-Output"] | null;
+            /** Pins */
+            pins: components["schemas"]["PinModel"][];
+            /** Clues */
+            clues: string[];
+            /** Cautions */
+            cautions: string[];
+            /** Cone Deg */
+            cone_deg?: number | null;
+            /** Reach Mm */
+            reach_mm?: number | null;
+            /** Floor From Mm */
+            floor_from_mm?: number | null;
+            /** Height Mm */
+            height_mm?: number | null;
+            /** Row */
+            row?: number | null;
+            /** Pitch Mm */
+            pitch_mm?: number | null;
         };
         /** PassTimeInputs */
         PassTimeInputs: {
@@ -3928,13 +4722,57 @@ export interface components {
         };
         /**
          * Pin
-         * @description A board pin: its label, and what it can do (digital, interrupt, capture, pwm, analogue, i2c-data, i2c-clock).
+         * @description A board pin: its label, and what it can do (see ABILITIES). ``code`` is what a program calls it (empty: its label);
+         *     ``timer`` is the timer behind its pwm or capture.
          */
-        Pin: {
+        "Pin-Input": {
             /** Name */
             name: string;
             /** Abilities */
             abilities: string[];
+            /**
+             * Code
+             * @default
+             */
+            code: string;
+            /**
+             * Timer
+             * @default
+             */
+            timer: string;
+        };
+        /**
+         * Pin
+         * @description A board pin: its label, and what it can do (see ABILITIES). ``code`` is what a program calls it (empty: its label);
+         *     ``timer`` is the timer behind its pwm or capture.
+         */
+        "Pin-Output": {
+            /** Name */
+            name: string;
+            /** Abilities */
+            abilities: string[];
+            /**
+             * Code
+             * @default
+             */
+            code: string;
+            /**
+             * Timer
+             * @default
+             */
+            timer: string;
+        };
+        /**
+         * PinModel
+         * @description A pin of a part: its role, and the places that can take it, best first.
+         */
+        PinModel: {
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            /** Places */
+            places: string[];
         };
         /** PingPlanInputs */
         PingPlanInputs: {
@@ -4012,6 +4850,20 @@ export interface components {
             /** Ragged */
             ragged: number;
         };
+        /**
+         * ProgramModel
+         * @description The watch program in one language; ``languages`` are those that the board runs.
+         */
+        ProgramModel: {
+            /** Language */
+            language: string;
+            /** Languages */
+            languages: string[];
+            /** Name */
+            name: string;
+            /** Text */
+            text: string;
+        };
         /** PullUpInputs */
         PullUpInputs: {
             /** Ohms */
@@ -4070,13 +4922,29 @@ export interface components {
         };
         /**
          * Rail
-         * @description A supply that the board offers, by label and volts; ground is 0 V.
+         * @description A supply that the board offers, by label and volts; ground is 0 V. ``ma`` is what it can give (None: the board's
+         *     ``supply_ma``).
          */
-        Rail: {
+        "Rail-Input": {
             /** Name */
             name: string;
             /** Volts */
             volts: number;
+            /** Ma */
+            ma?: number | null;
+        };
+        /**
+         * Rail
+         * @description A supply that the board offers, by label and volts; ground is 0 V. ``ma`` is what it can give (None: the board's
+         *     ``supply_ma``).
+         */
+        "Rail-Output": {
+            /** Name */
+            name: string;
+            /** Volts */
+            volts: number;
+            /** Ma */
+            ma?: number | null;
         };
         /** RangerDistanceInputs */
         RangerDistanceInputs: {
@@ -4343,6 +5211,18 @@ export interface components {
             /** Tu S */
             tu_s: number;
         };
+        /** RenameAsked */
+        RenameAsked: {
+            /** Revision */
+            revision: number;
+            /** Title */
+            title: string;
+            /**
+             * Purpose
+             * @default
+             */
+            purpose: string;
+        };
         /**
          * ResistorCodeInputs
          * @description ``ppm_per_k`` counts with six bands.
@@ -4430,23 +5310,49 @@ export interface components {
         };
         /**
          * Rig
-         * @description The whole document of a rig revision.
+         * @description The whole document of a rig revision. ``board_from`` is what powers the board: USB, or a supply's name.
          */
         Rig: {
             /** Title */
             title: string;
             /** Purpose */
             purpose: string;
-            board: components["schemas"]["Board"];
+            board: components["schemas"]["Board-Output"];
             /** Sensors */
             sensors: components["schemas"]["Sensor"][];
             /** Wires */
             wires: components["schemas"]["Wire"][];
             /**
+             * Outputs
+             * @default []
+             */
+            outputs: components["schemas"]["Output"][];
+            /**
+             * Supplies
+             * @default []
+             */
+            supplies: components["schemas"]["Supply-Output"][];
+            geometry?: components["schemas"]["Geometry-Output"];
+            /**
+             * Board From
+             * @default USB
+             */
+            board_from: string;
+            /**
              * Schema
-             * @default 1
+             * @default 2
              */
             schema: number;
+        };
+        /** RigFile */
+        RigFile: {
+            /** Text */
+            text: string;
+            /**
+             * Title
+             * @default
+             */
+            title: string;
         };
         /** RigLine */
         RigLine: {
@@ -4458,6 +5364,14 @@ export interface components {
             purpose: string;
             /** Board */
             board: string;
+            /** Parts */
+            parts: string[];
+            /** Verdict */
+            verdict: string;
+            /** Faults */
+            faults: number;
+            /** Revision */
+            revision: number;
         };
         /** RigModel */
         RigModel: {
@@ -4469,9 +5383,17 @@ export interface components {
             parent: number | null;
             /** Why */
             why: string;
+            /** Archived */
+            archived: boolean;
             rig: components["schemas"]["Rig"];
+            /** Pins */
+            pins: components["schemas"]["Pin-Output"][];
             /** Sensors */
             sensors: components["schemas"]["SensorModel"][];
+            /** Parts */
+            parts: components["schemas"]["PartModel"][];
+            /** Wires */
+            wires: components["schemas"]["WireModel"][];
             /** Verdict */
             verdict: string;
             /** Findings */
@@ -4638,6 +5560,36 @@ export interface components {
             /** Last At */
             last_at: string | null;
         };
+        /** ScheduleLine */
+        ScheduleLine: {
+            /** Sensor */
+            sensor: string;
+            /** Pin */
+            pin: string;
+            /** Start */
+            start: string;
+            /** End */
+            end: string;
+            /** Code */
+            code: string;
+            /** Colour */
+            colour: string;
+            /** Length Mm */
+            length_mm: number;
+            /** Part */
+            part: string;
+        };
+        /** ScheduleModel */
+        ScheduleModel: {
+            /** Rig */
+            rig: string;
+            /** Board */
+            board: string;
+            /** Wires */
+            wires: components["schemas"]["ScheduleLine"][];
+            /** Parts */
+            parts: components["schemas"]["PartLine"][];
+        };
         /**
          * ScoreThresholdInputs
          * @description Labels are 0 or 1, one for each score.
@@ -4716,7 +5668,7 @@ export interface components {
         };
         /**
          * Sensor
-         * @description A part mounted on the rig; ``id`` never changes, the name may.
+         * @description A part that senses.
          */
         Sensor: {
             /** Id */
@@ -4725,6 +5677,11 @@ export interface components {
             kind: string;
             /** Name */
             name: string;
+            /** Options */
+            options?: {
+                [key: string]: string | number;
+            };
+            mount?: components["schemas"]["Mount-Output"] | null;
         };
         /** SensorModel */
         SensorModel: {
@@ -4752,18 +5709,12 @@ export interface components {
             raw_unit: string;
             /** Raw Digits */
             raw_digits: number;
-            /** Supply V */
-            supply_v: number;
             /** Procedures */
             procedures: string[];
             /** Decisions */
             decisions: string[];
             /** Cautions */
             cautions: string[];
-            /** Pins */
-            pins: {
-                [key: string]: string[];
-            };
         };
         /** SeriesModel */
         SeriesModel: {
@@ -4777,6 +5728,39 @@ export interface components {
             value: number | null;
             /** Digits */
             digits: number;
+        };
+        /**
+         * SeriesPart
+         * @description A resistor in line with a wire.
+         */
+        SeriesPart: {
+            /** Ohms */
+            ohms: number;
+            /**
+             * Bands
+             * @default []
+             */
+            bands: string[];
+        };
+        /**
+         * Service
+         * @description A timer that a service (servo, tone, capture) takes for itself while it runs.
+         */
+        "Service-Input": {
+            /** Name */
+            name: string;
+            /** Timer */
+            timer: string;
+        };
+        /**
+         * Service
+         * @description A timer that a service (servo, tone, capture) takes for itself while it runs.
+         */
+        "Service-Output": {
+            /** Name */
+            name: string;
+            /** Timer */
+            timer: string;
         };
         /** ServoMapInputs */
         ServoMapInputs: {
@@ -5076,6 +6060,25 @@ export interface components {
             /** Unit */
             unit: string;
         };
+        /** StepLine */
+        StepLine: {
+            /** Id */
+            id: string;
+            /** Section */
+            section: string;
+            /** Text */
+            text: string;
+            /** Expect */
+            expect: string;
+            /** Caution */
+            caution: string;
+            /** Second */
+            second: boolean;
+            /** Ticked At */
+            ticked_at: string | null;
+            /** By */
+            by: string;
+        };
         /** StepMetricsInputs */
         StepMetricsInputs: {
             /** Times S */
@@ -5275,6 +6278,64 @@ export interface components {
             /** Segments */
             segments: number;
         };
+        /** SuppliesAsked */
+        SuppliesAsked: {
+            /** Revision */
+            revision: number;
+            /** Supplies */
+            supplies: components["schemas"]["Supply-Input"][];
+            /** Board From */
+            board_from: string;
+        };
+        /**
+         * Supply
+         * @description A supply beside the board: a battery, or a regulator of its own. ``most_v`` is what it gives when full; ``grounded``
+         *     says whether its minus is joined to the board's ground.
+         */
+        "Supply-Input": {
+            /** Name */
+            name: string;
+            /** Volts */
+            volts: number;
+            /** Most V */
+            most_v: number;
+            /** Ma */
+            ma: number;
+            /**
+             * Grounded
+             * @default true
+             */
+            grounded: boolean;
+        };
+        /**
+         * Supply
+         * @description A supply beside the board: a battery, or a regulator of its own. ``most_v`` is what it gives when full; ``grounded``
+         *     says whether its minus is joined to the board's ground.
+         */
+        "Supply-Output": {
+            /** Name */
+            name: string;
+            /** Volts */
+            volts: number;
+            /** Most V */
+            most_v: number;
+            /** Ma */
+            ma: number;
+            /**
+             * Grounded
+             * @default true
+             */
+            grounded: boolean;
+        };
+        /** TemplateLine */
+        TemplateLine: {
+            /** Id */
+            id: string;
+            /** Title */
+            title: string;
+            /** Board */
+            board: string;
+        };
         /** TermModel */
         TermModel: {
             /** Name */
@@ -5294,6 +6355,16 @@ export interface components {
             provenance: "assumed" | "measured" | "derived" | "chosen";
             /** Sign */
             sign: string;
+        };
+        /** TickAsked */
+        TickAsked: {
+            /** Ticked */
+            ticked: boolean;
+            /**
+             * By
+             * @default
+             */
+            by: string;
         };
         /** TicksElapsedInputs */
         TicksElapsedInputs: {
@@ -5516,6 +6587,11 @@ export interface components {
             /** Grade Pct */
             grade_pct: number;
         };
+        /** Titled */
+        Titled: {
+            /** Title */
+            title: string;
+        };
         /** TraceModel */
         TraceModel: {
             /** T */
@@ -5662,7 +6738,9 @@ export interface components {
         };
         /**
          * Wire
-         * @description One lead from a sensor's pin to a board pin or rail, in its real colour; ``to`` is empty while it hangs free.
+         * @description One lead, in its real colour, from a pin of a fitted part (``sensor`` is that part's id) to a board pin, a rail, a
+         *     supply, or another part's pin ("id.pin"); ``to`` is empty while it hangs free. A ``fixed`` wire stays where a person
+         *     put it when pins are assigned anew.
          */
         Wire: {
             /** Sensor */
@@ -5675,6 +6753,12 @@ export interface components {
             colour: string;
             divider?: components["schemas"]["DividerPart"] | null;
             pull_up?: components["schemas"]["PullUpPart"] | null;
+            series?: components["schemas"]["SeriesPart"] | null;
+            /**
+             * Fixed
+             * @default false
+             */
+            fixed: boolean;
         };
         /** WireAsked */
         WireAsked: {
@@ -5686,6 +6770,20 @@ export interface components {
             pin: string;
             /** To */
             to: string;
+        };
+        /**
+         * WireModel
+         * @description What a wire needs beyond its document: its length, and the part in it in words.
+         */
+        WireModel: {
+            /** Sensor */
+            sensor: string;
+            /** Pin */
+            pin: string;
+            /** Length Mm */
+            length_mm: number;
+            /** Part */
+            part: string;
         };
         /**
          * WorkableModel
@@ -9584,7 +10682,9 @@ export interface operations {
     };
     all_rigs_api_rigs_get: {
         parameters: {
-            query?: never;
+            query?: {
+                archived?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -9698,6 +10798,66 @@ export interface operations {
             };
         };
     };
+    from_file_api_rigs_from_file_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RigFile"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     one_rig_api_rigs__slug__get: {
         parameters: {
             query?: never;
@@ -9756,7 +10916,65 @@ export interface operations {
             };
         };
     };
-    choose_board_api_rigs__slug__board_post: {
+    document_api_rigs__slug__document_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    duplicate_api_rigs__slug__duplicate_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -9767,7 +10985,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["BoardAsked"];
+                "application/json": components["schemas"]["Titled"];
             };
         };
         responses: {
@@ -9818,7 +11036,7 @@ export interface operations {
             };
         };
     };
-    move_wire_api_rigs__slug__wire_post: {
+    rename_api_rigs__slug__rename_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -9829,7 +11047,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["WireAsked"];
+                "application/json": components["schemas"]["RenameAsked"];
             };
         };
         responses: {
@@ -9880,7 +11098,7 @@ export interface operations {
             };
         };
     };
-    fix_api_rigs__slug__fix_post: {
+    archive_api_rigs__slug__archive_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -9889,11 +11107,7 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FixAsked"];
-            };
-        };
+        requestBody?: never;
         responses: {
             /** @description Successful Response */
             200: {
@@ -9901,7 +11115,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RigModel"];
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Not Found */
@@ -9942,7 +11156,7 @@ export interface operations {
             };
         };
     };
-    undo_api_rigs__slug__undo_post: {
+    bring_back_api_rigs__slug__bring_back_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -9951,11 +11165,7 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Seen"];
-            };
-        };
+        requestBody?: never;
         responses: {
             /** @description Successful Response */
             200: {
@@ -9963,7 +11173,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RigModel"];
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Not Found */
@@ -10207,6 +11417,988 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OldConstant"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    edit_board_api_rigs__slug__board_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BoardEdited"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    choose_board_api_rigs__slug__board_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BoardAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    fit_part_api_rigs__slug__parts_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PartAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    change_part_api_rigs__slug__parts__part__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                part: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PartChanged"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    take_off_api_rigs__slug__parts__part__take_off_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                part: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Seen"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    set_supplies_api_rigs__slug__supplies_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SuppliesAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    set_geometry_api_rigs__slug__geometry_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GeometryAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    assign_api_rigs__slug__assign_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AssignAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    move_wire_api_rigs__slug__wire_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WireAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    fix_api_rigs__slug__fix_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FixAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    undo_api_rigs__slug__undo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Seen"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    schedule_api_rigs__slug__schedule_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScheduleModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    table_api_rigs__slug___table__csv_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                table: "schedule" | "parts";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    checklist_api_rigs__slug__checklist_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StepLine"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    tick_api_rigs__slug__checklist__step__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                step: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TickAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    program_api_rigs__slug__program_get: {
+        parameters: {
+            query?: {
+                language?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProgramModel"];
                 };
             };
             /** @description Not Found */
@@ -12447,6 +14639,62 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SolvedModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    all_lists_api_lists_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lists"];
                 };
             };
             /** @description Not Found */

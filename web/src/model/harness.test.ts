@@ -1,55 +1,51 @@
 import { describe, expect, it } from "vitest";
 import type { Rig } from "../api/client";
-import { BAND_COLOURS, harness, layout, ohms, WIDTH, WIRE_COLOURS } from "./harness";
+import { BAND_COLOURS, harness, layout, ohms, targets, WIDTH, WIRE_COLOURS, type Wire } from "./harness";
 
-const pin = (name: string, ...abilities: string[]) => ({ name, abilities });
-const wire = (sensor: string, name: string, to: string, colour = "green") => ({
-  sensor,
-  pin: name,
-  to,
-  colour,
-  divider: null,
-  pull_up: null,
-});
+const pin = (name: string, ...abilities: string[]) => ({ name, abilities, code: "", timer: "" });
+const BARE = { divider: null, pull_up: null, series: null, fixed: false };
+const wire = (sensor: string, name: string, to: string, parts: Partial<Wire> = {}): Wire =>
+  ({ sensor, pin: name, to, colour: "green", ...BARE, ...parts }) as Wire;
 
-function rig(wires: ReturnType<typeof wire>[]): Rig {
-  const sensors = [
-    { id: "ranger", kind: "k", name: "ranger" },
-    { id: "air", kind: "k", name: "air" },
-  ];
+const PINS = [
+  pin("a", "digital"),
+  pin("b", "digital"),
+  pin("c", "digital", "capture"),
+  pin("d", "analogue"),
+  pin("e", "digital"),
+  pin("f", "digital"),
+  pin("g", "digital"),
+];
+const DIGITAL = ["a", "b", "c", "e", "f", "g"];
+
+function rig(wires: Wire[]): Rig {
+  const spec = (name: string, role: string, places: string[]) => ({ name, role, places });
+  const part = (id: string, ...signals: string[]) => ({
+    id,
+    name: id,
+    kind_title: "kind",
+    pins: [
+      spec("supply", "supply", ["5 V"]),
+      ...signals.map((name) => spec(name, "output", DIGITAL)),
+      spec("ground", "ground", ["ground"]),
+    ],
+  });
   return {
     rig: {
-      title: "Fern",
-      purpose: "",
-      schema: 1,
-      sensors,
       wires,
+      supplies: [{ name: "battery", volts: 7.4 }],
       board: {
-        kind: "b",
         title: "board",
-        logic_v: 5,
-        limit_v: 5,
-        high_level_v: 3,
-        low_level_v: 1,
-        supply_ma: 400,
-        adc_bits: null,
-        adc_reference_v: null,
         rails: [
           { name: "5 V", volts: 5 },
           { name: "ground", volts: 0 },
         ],
-        pins: [
-          pin("a", "digital"),
-          pin("b", "digital"),
-          pin("c", "digital", "capture"),
-          pin("d", "analogue"),
-          pin("e", "digital"),
-          pin("f", "digital"),
-          pin("g", "digital"),
-        ],
+        pins: PINS,
       },
     },
-    sensors: sensors.map((one) => ({ ...one, pins: { echo: ["capture", "digital"], trigger: ["digital"] } })),
+    pins: PINS,
+    parts: [part("ranger", "trigger", "echo"), part("air", "data")],
+    findings: [],
   } as unknown as Rig;
 }
 
@@ -58,7 +54,9 @@ const WIRES = [
   wire("ranger", "trigger", "b"),
   wire("ranger", "echo", "c"),
   wire("ranger", "ground", "ground"),
+  wire("air", "supply", "5 V"),
   wire("air", "data", "a"),
+  wire("air", "ground", "ground"),
 ];
 
 /** The straight pieces of a path of M, H and V. */
@@ -77,17 +75,29 @@ function pieces(path: string): { x0: number; y0: number; x1: number; y1: number 
 describe("the harness", () => {
   const drawn = harness(rig(WIRES), "ranger");
 
-  it("shows the used pins and a few free ones that could take the selected sensor, and counts the rest", () => {
+  it("shows the used pins and free ones that could take the selected part, and counts the rest", () => {
     expect(drawn.pins.filter((one) => one.used).map((one) => one.name)).toEqual(["a", "b", "c"]);
-    expect(drawn.pins.filter((one) => !one.used).map((one) => one.name)).toEqual(["e", "f"]);
-    expect(drawn.folded?.count).toBe(2);
+    expect(drawn.pins.filter((one) => !one.used).map((one) => one.name)).toEqual(["e", "f", "g"]);
+    expect(drawn.folded?.count).toBe(1);
   });
 
-  it("ends every wire at its sensor's pin, inside the drawing", () => {
+  it("shows every pin while a wire is being moved", () => {
+    expect(harness(rig(WIRES), "ranger", WIRES[1]).pins).toHaveLength(PINS.length);
+    expect(harness(rig(WIRES), "ranger", WIRES[1]).folded).toBeNull();
+  });
+
+  it("draws supply and ground of the selected part, and says those of the others in words", () => {
+    const pins = (id: string) => drawn.parts.find((one) => one.id === id)?.pins.map((one) => one.name);
+    expect(pins("ranger")).toEqual(["supply", "trigger", "echo", "ground"]);
+    expect(pins("air")).toEqual(["data"]);
+    expect(drawn.parts.find((one) => one.id === "air")?.power).toBe("5 V, ground");
+  });
+
+  it("ends every wire at its part's pin, inside the drawing", () => {
     for (const { wire: one, path } of drawn.wires) {
       const end = pieces(path).at(-1);
-      const at = drawn.sensors.find((s) => s.id === one.sensor)?.pins.find((p) => p.name === one.pin);
-      expect(end?.x1).toBe(layout.sensor.left);
+      const at = drawn.parts.find((s) => s.id === one.sensor)?.pins.find((p) => p.name === one.pin);
+      expect(end?.x1).toBe(layout.part.left);
       expect(end?.y1).toBe(at?.y);
       for (const piece of pieces(path)) expect(piece.x1).toBeLessThanOrEqual(WIDTH);
     }
@@ -95,18 +105,19 @@ describe("the harness", () => {
 
   it("takes supplies from their rail and signals from their pin", () => {
     const rails = new Map(drawn.rails.map((rail) => [rail.name, rail.y]));
-    for (const { wire: one, path, rail } of drawn.wires) {
+    expect([...rails.keys()]).toEqual(["battery", "5 V", "ground"]);
+    for (const { wire: one, path, end } of drawn.wires) {
       const start = Number(/M[\d.]+ ([\d.]+)/.exec(path)?.[1]);
-      expect(start).toBe(rail ? rails.get(one.to) : drawn.pins.find((p) => p.name === one.to)?.y);
+      expect(start).toBe(end ? drawn.pins.find((p) => p.name === one.to)?.y : rails.get(one.to));
     }
   });
 
-  it("keeps sensors apart", () => {
-    for (let i = 1; i < drawn.sensors.length; i++) {
-      const before = drawn.sensors[i - 1];
-      expect(drawn.sensors[i]?.y).toBeGreaterThan((before?.y ?? 0) + (before?.height ?? 0));
+  it("keeps parts apart, and holds them all", () => {
+    for (let i = 1; i < drawn.parts.length; i++) {
+      const before = drawn.parts[i - 1];
+      expect(drawn.parts[i]?.y).toBeGreaterThan((before?.y ?? 0) + (before?.height ?? 0));
     }
-    expect(drawn.height).toBeGreaterThan(drawn.sensors.at(-1)?.y ?? 0);
+    expect(drawn.height).toBeGreaterThan(drawn.parts.at(-1)?.y ?? 0);
   });
 
   it("does not let two wires that keep their order cross", () => {
@@ -122,10 +133,33 @@ describe("the harness", () => {
       }
   });
 
-  it("lets a wire that is on no pin hang free at its sensor", () => {
+  it("lets a wire that is on no pin hang free at its part", () => {
     const loose = harness(rig([wire("ranger", "echo", "")]), "ranger");
     expect(pieces(loose.wires[0]?.path ?? "")).toHaveLength(1);
   });
+
+  it("gives every resistor a place of its own between rail and wire", () => {
+    const up = { ohms: 10_000, rail: "5 V", bands: [] };
+    const divider = { top_ohm: 1000, bottom_ohm: 2000, tolerance_pct: 5, top_bands: [], bottom_bands: [] };
+    const parts = harness(
+      rig([
+        wire("ranger", "trigger", "a", { pull_up: up }),
+        wire("ranger", "echo", "b", { divider }),
+        wire("air", "data", "c", { series: { ohms: 390, bands: [] } }),
+      ]),
+      "ranger",
+    );
+    const [pulled, divided, inLine] = parts.wires;
+    expect(pulled?.shelved?.railY).toBe(parts.rails.find((rail) => rail.name === "5 V")?.y);
+    expect(divided?.shelved?.railY).toBe(parts.rails.find((rail) => rail.name === "ground")?.y);
+    expect(Math.abs((pulled?.shelved?.x ?? 0) - (divided?.shelved?.x ?? 0))).toBeGreaterThan(40);
+    expect(divided?.inLine?.ohms).toBe(1000);
+    expect(inLine?.inLine?.y).toBe(inLine?.run.y);
+  });
+});
+
+it("offers a moving wire the free pins that can take it, and its own", () => {
+  expect(targets(rig(WIRES), WIRES[1] as Wire)).toEqual(["b", "e", "f", "g"]);
 });
 
 it("writes resistances as people do", () => {
@@ -138,21 +172,8 @@ it("writes resistances as people do", () => {
 });
 
 it("knows every colour that a wire or a band can have", () => {
-  for (const colour of ["red", "orange", "yellow", "green", "white", "black"])
+  for (const colour of ["red", "orange", "yellow", "green", "blue", "violet", "white", "black"])
     expect(WIRE_COLOURS[colour]).toMatch(/^#/);
-  for (const band of [
-    "black",
-    "brown",
-    "red",
-    "orange",
-    "yellow",
-    "green",
-    "blue",
-    "violet",
-    "grey",
-    "white",
-    "gold",
-  ]) {
+  for (const band of ["black", "brown", "red", "orange", "yellow", "green", "blue", "violet", "grey", "white", "gold"])
     expect(BAND_COLOURS[band]).toMatch(/^#/);
-  }
 });

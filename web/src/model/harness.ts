@@ -2,14 +2,17 @@
 
 import type { Rig } from "../api/client";
 
-type Wire = Rig["rig"]["wires"][number];
+export type Wire = Rig["rig"]["wires"][number];
+type Part = Rig["parts"][number];
 
 export const WIDTH = 860;
-const COMB = { left: 0, width: 168, top: 118, row: 36 };
-const SENSOR = { left: 596, width: 264, row: 34, head: 14, gap: 26 };
-const RAIL = { top: 22, gap: 26, left: 84 };
-const CHANNELS = { from: 208, to: 330 };
-const SUPPLY_CHANNELS = { from: 572, step: 14 };
+const COMB = { left: 0, width: 176, row: 28, gap: 26, pad: 10 };
+const PART = { left: 598, width: 262, row: 28, pad: 9, least: 64, gap: 14 };
+const RAIL = { top: 18, gap: 24, left: 116 };
+const SHELF = { height: 58, right: 520, step: 66 };
+const CHANNELS = { from: 212, to: 336 };
+const POWER = { from: 584, step: 11 };
+const MOST_FREE = 6;
 
 export interface PlacedPin {
   name: string;
@@ -18,119 +21,193 @@ export interface PlacedPin {
   abilities: readonly string[];
 }
 
-export interface PlacedSensor {
+/** A block of pins in the comb: the board's own, or those that a converter adds. */
+export interface Block {
+  title: string;
+  top: number;
+  height: number;
+}
+
+export interface PlacedPart {
   id: string;
   y: number;
   height: number;
   pins: { name: string; y: number }[];
+  /** Supply and ground in words, where their wires are folded away. */
+  power: string;
+}
+
+/** A resistor on the shelf between rails and comb: from a rail down to a wire. */
+export interface Shelved {
+  x: number;
+  y: number;
+  railY: number;
+  ohms: number;
+  bands: readonly string[];
 }
 
 export interface PlacedWire {
   wire: Wire;
   path: string;
-  /** The straight run before the sensor, where parts and faults sit. */
+  /** Where its end on the comb is, when it is on a pin. */
+  end: { x: number; y: number } | null;
+  /** The straight run before the part, where resistors and faults sit. */
   run: { x0: number; x1: number; y: number };
-  rail: boolean;
+  inLine: { x: number; y: number; ohms: number; bands: readonly string[] } | null;
+  shelved: Shelved | null;
 }
 
 export interface Harness {
   height: number;
   rails: { name: string; volts: number; y: number }[];
   pins: PlacedPin[];
+  blocks: Block[];
   folded: { y: number; count: number } | null;
-  combHeight: number;
-  sensors: PlacedSensor[];
+  parts: PlacedPart[];
   wires: PlacedWire[];
 }
 
-export const layout = { comb: COMB, sensor: SENSOR, rail: RAIL };
+export const layout = { comb: COMB, part: PART, rail: RAIL };
 
-const FREE_SHOWN = 2;
-
-/** Lay a rig out. `selected` is the sensor whose pins may want other places: the free ones that could take them show. */
-export function harness(rig: Rig, selected: string): Harness {
-  const board = rig.rig.board;
-  const rails = board.rails.map((rail, i) => ({ ...rail, y: RAIL.top + i * RAIL.gap }));
-  const isRail = new Set(rails.map((rail) => rail.name));
-  const used = new Set(rig.rig.wires.map((wire) => wire.to));
-  const wanted = Object.values(rig.sensors.find((one) => one.id === selected)?.pins ?? {}).flat();
-  const couldTake = board.pins.filter(
-    (pin) => !used.has(pin.name) && pin.abilities.some((can) => wanted.includes(can)),
-  );
-  const shown = new Set([...used, ...couldTake.slice(0, FREE_SHOWN).map((pin) => pin.name)]);
-  const visible = board.pins.filter((pin) => shown.has(pin.name));
-  const pins = visible.map((pin, i) => ({
-    name: pin.name,
-    abilities: pin.abilities,
-    used: used.has(pin.name),
-    y: COMB.top + 22 + i * COMB.row,
-  }));
-  const hidden = board.pins.length - visible.length;
-  const foldedY = COMB.top + 22 + pins.length * COMB.row;
-  const combHeight = pins.length * COMB.row + (hidden ? 40 : 8);
-
-  const order = new Map(board.pins.map((pin, i) => [pin.name, i]));
-  const firstPin = (id: string) =>
-    Math.min(...rig.rig.wires.filter((wire) => wire.sensor === id).map((wire) => order.get(wire.to) ?? 99));
-  const sorted = [...rig.rig.sensors].sort((a, b) => firstPin(a.id) - firstPin(b.id));
-  let y = COMB.top;
-  const sensors = sorted.map((sensor) => {
-    const mine = rig.rig.wires.filter((wire) => wire.sensor === sensor.id);
-    const placed = mine.map((wire, i) => ({ name: wire.pin, y: y + SENSOR.head + 18 + i * SENSOR.row }));
-    const height = SENSOR.head + mine.length * SENSOR.row + 10;
-    const result = { id: sensor.id, y, height, pins: placed };
-    y += height + SENSOR.gap;
-    return result;
-  });
-
+/**
+ * @param selected the part whose wires come forward, its supply and ground among them
+ * @param picked a wire that is being moved: every pin is shown while it is
+ */
+export function harness(rig: Rig, selected: string, picked: { sensor: string; pin: string } | null = null): Harness {
+  const rails = [...rig.rig.board.rails, ...rig.rig.supplies.map((one) => ({ name: one.name, volts: one.volts }))]
+    .sort((a, b) => b.volts - a.volts)
+    .map((rail, i) => ({ name: rail.name, volts: rail.volts, y: RAIL.top + i * RAIL.gap }));
+  const top = RAIL.top + rails.length * RAIL.gap + SHELF.height;
+  const { pins, blocks, folded, bottom } = comb(rig, selected, picked !== null, top);
+  const parts = boxes(rig, selected, top);
+  const last = parts[parts.length - 1];
   return {
-    height: Math.max(COMB.top + combHeight, y - SENSOR.gap) + 8,
+    height: Math.max(bottom, last ? last.y + last.height : 0) + 8,
     rails,
     pins,
-    folded: hidden ? { y: foldedY, count: hidden } : null,
-    combHeight,
-    sensors,
-    wires: routes(rig, pins, sensors, rails, isRail),
+    blocks,
+    folded,
+    parts,
+    wires: routes(rig, pins, parts, rails),
   };
 }
 
-function routes(
-  rig: Rig,
-  pins: PlacedPin[],
-  sensors: PlacedSensor[],
-  rails: Harness["rails"],
-  isRail: Set<string>,
-): PlacedWire[] {
+function comb(rig: Rig, selected: string, all: boolean, top: number) {
+  const used = new Set(rig.rig.wires.map((wire) => wire.to));
+  const signals = (rig.parts.find((one) => one.id === selected)?.pins ?? []).filter((pin) => !isPower(pin.role));
+  const able = new Set(signals.flatMap((pin) => pin.places));
+  const free = rig.pins.filter((pin) => !used.has(pin.name) && able.has(pin.name)).slice(0, MOST_FREE);
+  const shown = rig.pins.filter((pin) => all || used.has(pin.name) || free.includes(pin));
+  const own = new Set(rig.rig.board.pins.map((pin) => pin.name));
+  const pins: PlacedPin[] = [];
+  const blocks: Block[] = [];
+  let y = top;
+  let folded: Harness["folded"] = null;
+  for (const [title, mine] of [
+    [rig.rig.board.title, shown.filter((pin) => own.has(pin.name))],
+    ["on the bus", shown.filter((pin) => !own.has(pin.name))],
+  ] as const) {
+    if (mine.length === 0) continue;
+    const begin = y;
+    y += COMB.pad + COMB.row / 2;
+    for (const pin of mine) {
+      pins.push({ name: pin.name, y, used: used.has(pin.name), abilities: pin.abilities });
+      y += COMB.row;
+    }
+    const hidden = own.size - shown.filter((pin) => own.has(pin.name)).length;
+    if (title === rig.rig.board.title && hidden > 0) {
+      folded = { y, count: hidden };
+      y += COMB.row;
+    }
+    y += COMB.pad - COMB.row / 2;
+    blocks.push({ title, top: begin, height: y - begin });
+    y += COMB.gap;
+  }
+  return { pins, blocks, folded, bottom: y - COMB.gap };
+}
+
+function isPower(role: string): boolean {
+  return role === "supply" || role === "ground";
+}
+
+function boxes(rig: Rig, selected: string, top: number): PlacedPart[] {
+  const order = new Map(rig.pins.map((pin, i) => [pin.name, i]));
+  const first = (part: Part) =>
+    Math.min(...rig.rig.wires.filter((wire) => wire.sensor === part.id).map((wire) => order.get(wire.to) ?? Infinity));
+  let y = top;
+  return [...rig.parts]
+    .sort((a, b) => first(a) - first(b) || 0)
+    .map((part) => {
+      const faulty = (name: string) =>
+        rig.findings.some((one) => one.severity === "fault" && one.sensor === part.id && one.pin === name);
+      const shown = part.pins.filter((pin) => !isPower(pin.role) || part.id === selected || faulty(pin.name));
+      const folded = part.pins.filter((pin) => !shown.includes(pin));
+      const to = (name: string) => rig.rig.wires.find((wire) => wire.sensor === part.id && wire.pin === name)?.to;
+      const pins = [...shown]
+        .sort((a, b) => rank(to(a.name), order) - rank(to(b.name), order))
+        .map((pin, i) => ({ name: pin.name, y: y + PART.pad + PART.row / 2 + i * PART.row }));
+      const height = Math.max(PART.least, pins.length * PART.row + 2 * PART.pad);
+      const placed = { id: part.id, y, height, pins, power: folded.map((pin) => to(pin.name) || "nowhere").join(", ") };
+      y += height + PART.gap;
+      return placed;
+    });
+}
+
+/** Supplies above the signals, grounds below them, signals in the order of their pins. */
+function rank(to: string | undefined, order: Map<string, number>): number {
+  if (!to) return 1e6;
+  const place = order.get(to);
+  if (place !== undefined) return place;
+  return to === "ground" ? 1e7 : -1;
+}
+
+function routes(rig: Rig, pins: PlacedPin[], parts: PlacedPart[], rails: Harness["rails"]): PlacedWire[] {
   const pinY = new Map(pins.map((pin) => [pin.name, pin.y]));
   const railY = new Map(rails.map((rail) => [rail.name, rail.y]));
-  const end = (wire: Wire) =>
-    sensors.find((one) => one.id === wire.sensor)?.pins.find((pin) => pin.name === wire.pin)?.y ?? 0;
-  const signals = rig.rig.wires
+  const lowest = Math.min(...rails.filter((rail) => rail.volts === 0).map((rail) => rail.y));
+  const at = (wire: Wire) => parts.find((one) => one.id === wire.sensor)?.pins.find((pin) => pin.name === wire.pin)?.y;
+  const drawn = rig.rig.wires.filter((wire) => at(wire) !== undefined);
+  const signals = drawn
     .filter((wire) => pinY.has(wire.to))
-    .sort((a, b) => (pinY.get(a.to) ?? 0) - (pinY.get(b.to) ?? 0));
+    .sort((a, b) => (pinY.get(a.to) ?? 0) - (pinY.get(b.to) ?? 0) || (at(a) ?? 0) - (at(b) ?? 0));
   const step = (CHANNELS.to - CHANNELS.from) / Math.max(signals.length - 1, 1);
-  let supply = 0;
-  return rig.rig.wires.map((wire) => {
-    const y1 = end(wire);
-    const x1 = SENSOR.left;
-    if (isRail.has(wire.to)) {
-      const x = SUPPLY_CHANNELS.from - supply++ * SUPPLY_CHANNELS.step;
-      const y0 = railY.get(wire.to) ?? 0;
-      return { wire, rail: true, path: `M${x} ${y0}V${y1}H${x1}`, run: { x0: x, x1, y: y1 } };
-    }
+  let power = 0;
+  let shelf = 0;
+  return drawn.map((wire) => {
+    const y1 = at(wire) ?? 0;
+    const x1 = PART.left;
     const y0 = pinY.get(wire.to);
     if (y0 === undefined) {
-      return { wire, rail: false, path: `M${x1 - 70} ${y1}H${x1}`, run: { x0: x1 - 200, x1, y: y1 } };
+      const rail = railY.get(wire.to);
+      const x = rail === undefined ? x1 - 70 : POWER.from - power++ * POWER.step;
+      const path = rail === undefined ? `M${x} ${y1}H${x1}` : `M${x} ${rail}V${y1}H${x1}`;
+      const run = { x0: Math.min(x, x1 - 250), x1, y: y1 };
+      return { wire, path, end: null, run, inLine: null, shelved: null };
     }
     const place = signals.indexOf(wire);
     // Wires that run down turn the earlier the lower they start, and the other way round: they do not cross.
     const x = y1 >= y0 ? CHANNELS.to - place * step : CHANNELS.from + place * step;
-    return {
-      wire,
-      rail: false,
-      path: `M${COMB.width} ${y0}H${x}V${y1}H${x1}`,
-      run: { x0: x, x1: x1 - 60, y: y1 },
-    };
+    const run = { x0: x, x1: x1 - 20, y: y1 };
+    const up = wire.pull_up ?? null;
+    const { divider, series } = wire;
+    const ohms = divider ? divider.bottom_ohm : up?.ohms;
+    const railOf = divider ? lowest : up ? railY.get(up.rail) : undefined;
+    const shelved =
+      ohms !== undefined && railOf !== undefined
+        ? {
+            x: SHELF.right - shelf++ * SHELF.step,
+            y: (rails[rails.length - 1]?.y ?? 0) + SHELF.height / 2 + 6,
+            railY: railOf,
+            ohms,
+            bands: (divider ? divider.bottom_bands : up?.bands) ?? [],
+          }
+        : null;
+    const inLine = divider
+      ? { x: (shelved?.x ?? x1 - 90) + 44, y: y1, ohms: divider.top_ohm, bands: divider.top_bands }
+      : series
+        ? { x: x1 - 100, y: y1, ohms: series.ohms, bands: series.bands }
+        : null;
+    return { wire, path: `M${COMB.width} ${y0}H${x}V${y1}H${x1}`, end: { x: COMB.width, y: y0 }, run, inLine, shelved };
   });
 }
 
@@ -141,6 +218,7 @@ export const WIRE_COLOURS: Record<string, string> = {
   yellow: "#c8a018",
   green: "#2f7d4f",
   blue: "#2f5f9e",
+  violet: "#6d4796",
   white: "#f4f1e8",
   black: "#23282b",
   brown: "#6d4326",
@@ -167,4 +245,13 @@ export const BAND_COLOURS: Record<string, string> = {
 export function ohms(value: number): string {
   if (value >= 1e6) return `${value / 1e6}\u2009MΩ`;
   return value >= 1e3 ? `${value / 1e3}\u2009kΩ` : `${value}\u2009Ω`;
+}
+
+/** The pins a picked wire may be put on, in the comb's order: those that can take it, free ones and its own. */
+export function targets(rig: Rig, wire: Wire): string[] {
+  const places = rig.parts.find((one) => one.id === wire.sensor)?.pins.find((one) => one.name === wire.pin)?.places;
+  const able = new Set(places ?? []);
+  const taken = new Set(rig.rig.wires.filter((one) => one !== wire).map((one) => one.to));
+  const found = rig.pins.filter((pin) => able.has(pin.name) && (!taken.has(pin.name) || pin.name === wire.to));
+  return found.map((pin) => pin.name);
 }

@@ -1,75 +1,271 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { type FormEvent, useState } from "react";
+import { type ChangeEvent, type FormEvent, useState } from "react";
 import { Link, useNavigate } from "react-router";
-import { api, ask, Refused } from "../api/client";
+import { api, ask, Refused, type Rig, type Schemas } from "../api/client";
+import { Glyph } from "../ui/Glyph";
+import { useLists } from "./wire/Wire";
 
-/** All rigs, and a new one. */
+type RigLine = Schemas["RigLine"];
+
+/** All rigs, and a new one: from a template, from scratch, from a file. */
 export function Rigs() {
   const rigs = useQuery({ queryKey: ["rigs"], queryFn: () => ask(api.GET("/api/rigs")) });
+  const archived = useQuery({
+    queryKey: ["rigs", "archived"],
+    queryFn: () => ask(api.GET("/api/rigs", { params: { query: { archived: true } } })),
+  });
   const queries = useQueryClient();
-  const navigate = useNavigate();
-  const [title, setTitle] = useState("");
-  const [purpose, setPurpose] = useState("");
-  const [fault, setFault] = useState("");
-  const make = async (event: FormEvent) => {
-    event.preventDefault();
-    if (!title.trim()) return setFault("Give it a name first.");
+  const [said, setSaid] = useState<{ text: string; undo?: () => void } | null>(null);
+  const attempt = async (what: Promise<unknown>, text: string, undo?: () => void) => {
     try {
-      const rig = await ask(api.POST("/api/rigs", { body: { title, purpose, board: "small-5v" } }));
-      await queries.invalidateQueries({ queryKey: ["rigs"] });
-      navigate(`/${rig.slug}/wire`);
+      await what;
+      setSaid({ text, undo });
     } catch (error) {
-      setFault(error instanceof Refused ? error.message : "The rig was not made.");
+      setSaid({ text: error instanceof Refused ? error.message : "Nothing was changed." });
     }
+    await queries.invalidateQueries({ queryKey: ["rigs"] });
   };
+  const bringBack = (rig: RigLine) =>
+    void attempt(
+      ask(api.POST("/api/rigs/{slug}/bring-back", { params: { path: { slug: rig.slug } } })),
+      `${rig.title} is back on the bench.`,
+    );
   const heading = rigs.isError
     ? rigs.error.message
     : !rigs.data
       ? "Looking for rigs"
       : rigs.data.length === 0
         ? "No rig yet: begin with one"
-        : `${rigs.data.length} rig${rigs.data.length > 1 ? "s" : ""} on the bench`;
+        : verdict(rigs.data);
   return (
     <main className="rigs-page">
       <p className="wordmark">Tick Stone</p>
       <h1>{heading}</h1>
+      <p className="said" role="status">
+        {said?.text}{" "}
+        {said?.undo && (
+          <button type="button" className="act" onClick={said.undo}>
+            Undo
+          </button>
+        )}
+      </p>
       <ul className="rig-list">
         {rigs.data?.map((rig) => (
-          <li key={rig.slug}>
-            <Link to={`/${rig.slug}/wire`}>
-              <b>{rig.title}</b>
-              <span>{rig.purpose}</span>
-              <small>{rig.board}</small>
-            </Link>
-          </li>
+          <RigRow key={rig.slug} rig={rig} onAttempt={attempt} onBringBack={() => bringBack(rig)} />
         ))}
       </ul>
+      {archived.data && archived.data.length > 0 && (
+        <details className="archived">
+          <summary>{archived.data.length} archived</summary>
+          <ul>
+            {archived.data.map((rig) => (
+              <li key={rig.slug}>
+                <b>{rig.title}</b> {rig.purpose}{" "}
+                <button type="button" className="act" onClick={() => bringBack(rig)}>
+                  Bring back
+                </button>
+              </li>
+            ))}
+          </ul>
+        </details>
+      )}
+      <NewRig />
       <p>
         <Link to="/convert" className="act">
           Work out a number without a rig
         </Link>
       </p>
-      <form onSubmit={make} noValidate>
-        <h2>A new rig</h2>
-        <p>It begins with a front ultrasonic ranger and an air temperature sensor on a 5 V 8-bit board.</p>
-        <label htmlFor="rig-title">Name</label>
+    </main>
+  );
+}
+
+function verdict(rigs: RigLine[]): string {
+  const bad = rigs.filter((rig) => rig.faults > 0);
+  const count = `${rigs.length} rig${rigs.length > 1 ? "s" : ""} on the bench`;
+  if (bad.length === 0) return `${count}, wired without a fault`;
+  return `${count}; ${bad.map((rig) => rig.title).join(" and ")} must not have power yet`;
+}
+
+interface RowProps {
+  rig: RigLine;
+  onAttempt: (what: Promise<unknown>, text: string, undo?: () => void) => Promise<void>;
+  onBringBack: () => void;
+}
+
+function RigRow({ rig, onAttempt, onBringBack }: RowProps) {
+  const [doing, setDoing] = useState<"rename" | "duplicate" | null>(null);
+  const [title, setTitle] = useState("");
+  const [purpose, setPurpose] = useState("");
+  const path = { params: { path: { slug: rig.slug } } };
+  const begin = (what: "rename" | "duplicate") => {
+    setDoing(what);
+    setTitle(what === "rename" ? rig.title : `${rig.title} two`);
+    setPurpose(rig.purpose);
+  };
+  const go = async (event: FormEvent) => {
+    event.preventDefault();
+    if (doing === "rename")
+      await onAttempt(
+        ask(api.POST("/api/rigs/{slug}/rename", { ...path, body: { title, purpose, revision: rig.revision } })),
+        `Renamed to ${title}; its address stays.`,
+      );
+    else
+      await onAttempt(
+        ask(api.POST("/api/rigs/{slug}/duplicate", { ...path, body: { title } })),
+        `${title} has the same parts and wires; what was measured on ${rig.title} stays with it.`,
+      );
+    setDoing(null);
+  };
+  return (
+    <li>
+      <Link to={`/${rig.slug}/wire`}>
+        <b>{rig.title}</b>
+        <span>{rig.purpose}</span>
+        <small>{rig.board}</small>
+        <span className="rig-parts">{rig.parts.join(" · ")}</span>
+        {rig.faults > 0 && (
+          <span className="rig-fault">
+            <Glyph of="fault" /> {rig.verdict}
+          </span>
+        )}
+      </Link>
+      <span className="rig-tools">
+        <button type="button" className="plain" onClick={() => begin("rename")}>
+          Rename
+        </button>
+        <button type="button" className="plain" onClick={() => begin("duplicate")}>
+          Duplicate
+        </button>
+        <a className="plain" href={`/api/rigs/${rig.slug}/document`} download>
+          Rig file
+        </a>
+        <button
+          type="button"
+          className="plain"
+          onClick={() =>
+            void onAttempt(
+              ask(api.POST("/api/rigs/{slug}/archive", path)),
+              `${rig.title} is archived; nothing of it is lost.`,
+              onBringBack,
+            )
+          }
+        >
+          Archive
+        </button>
+      </span>
+      {doing && (
+        <form className="rig-edit" onSubmit={(event) => void go(event)}>
+          <input aria-label="Title" value={title} maxLength={60} onChange={(e) => setTitle(e.target.value)} />
+          {doing === "rename" && (
+            <input aria-label="Purpose" value={purpose} maxLength={120} onChange={(e) => setPurpose(e.target.value)} />
+          )}
+          <button type="submit" className="act act-first">
+            {doing === "rename" ? "Rename" : "Duplicate"}
+          </button>
+          <button type="button" className="act" onClick={() => setDoing(null)}>
+            Leave it
+          </button>
+        </form>
+      )}
+    </li>
+  );
+}
+
+/** A new rig: its name, and what it begins with. */
+function NewRig() {
+  const lists = useLists();
+  const queries = useQueryClient();
+  const navigate = useNavigate();
+  const [title, setTitle] = useState("");
+  const [purpose, setPurpose] = useState("");
+  const [template, setTemplate] = useState("");
+  const [board, setBoard] = useState("small-5v");
+  const [first, setFirst] = useState("ultrasonic-ranger");
+  const [fault, setFault] = useState("");
+  const open = async (call: Promise<Rig>) => {
+    try {
+      const rig = await call;
+      await queries.invalidateQueries({ queryKey: ["rigs"] });
+      navigate(`/${rig.slug}/wire`);
+    } catch (error) {
+      setFault(error instanceof Refused ? error.message : "The rig was not made.");
+    }
+  };
+  const make = (event: FormEvent) => {
+    event.preventDefault();
+    if (!title.trim()) return setFault("Give it a name first.");
+    void open(ask(api.POST("/api/rigs", { body: { title, purpose, template, board, first } })));
+  };
+  const read = async (event: ChangeEvent<HTMLInputElement>) => {
+    const file = event.target.files?.[0];
+    event.target.value = "";
+    if (file) void open(ask(api.POST("/api/rigs/from-file", { body: { text: await file.text(), title } })));
+  };
+  const sensors = lists.data?.kinds.filter((kind) => kind.family !== "output") ?? [];
+  return (
+    <form className="new-rig" onSubmit={make} noValidate>
+      <h2>A new rig</h2>
+      <label className="field">
+        <span>Name</span>
         <input
-          id="rig-title"
           value={title}
           maxLength={60}
           onChange={(event) => setTitle(event.target.value)}
           aria-invalid={fault !== ""}
           aria-describedby="rig-fault"
         />
-        <label htmlFor="rig-purpose">What it is</label>
-        <input id="rig-purpose" value={purpose} maxLength={120} onChange={(event) => setPurpose(event.target.value)} />
-        <p id="rig-fault" className="field-fault" role="alert">
-          {fault}
-        </p>
-        <button type="submit" className="act">
+      </label>
+      <label className="field">
+        <span>What it is</span>
+        <input value={purpose} maxLength={120} onChange={(event) => setPurpose(event.target.value)} />
+      </label>
+      <label className="field">
+        <span>Begin with</span>
+        <select value={template} onChange={(event) => setTemplate(event.target.value)}>
+          <option value="">from scratch: one sensor on a board</option>
+          {lists.data?.templates.map((one) => (
+            <option key={one.id} value={one.id}>
+              {one.id} · {one.title}
+            </option>
+          ))}
+        </select>
+      </label>
+      {template === "" && (
+        <>
+          <label className="field">
+            <span>Board</span>
+            <select value={board} onChange={(event) => setBoard(event.target.value)}>
+              {Object.entries(lists.data?.boards ?? {}).map(([kind, name]) => (
+                <option key={kind} value={kind}>
+                  {name}
+                </option>
+              ))}
+            </select>
+          </label>
+          <label className="field">
+            <span>First sensor</span>
+            <select value={first} onChange={(event) => setFirst(event.target.value)}>
+              {sensors.map((kind) => (
+                <option key={kind.id} value={kind.id}>
+                  {kind.title}
+                </option>
+              ))}
+            </select>
+          </label>
+        </>
+      )}
+      <p id="rig-fault" className="field-fault" role="alert">
+        {fault}
+      </p>
+      <p className="row-of-buttons">
+        <button type="submit" className="act act-first">
           Begin
         </button>
-      </form>
-    </main>
+        <label className="act file-act">
+          Open a rig file
+          <input type="file" accept=".json,application/json" onChange={(event) => void read(event)} />
+        </label>
+      </p>
+    </form>
   );
 }

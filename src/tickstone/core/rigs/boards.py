@@ -66,7 +66,7 @@ BOARDS = {
         ),
         Board(
             "small-3v3", "3.3 V 8-bit board, 8 MHz", logic_v=3.3, limit_v=3.6, high_level_v=1.98, low_level_v=0.99,
-            supply_ma=150, rails=(Rail("3.3 V", 3.3), Rail(GROUND, 0.0)), pins=_SMALL_PINS, adc_bits=10,
+            supply_ma=400, rails=_RAILS, pins=_SMALL_PINS, adc_bits=10,
             adc_reference_v=3.3, clock_mhz=8.0, tick_us=8.0, services=_SMALL_SERVICES,
         ),
         Board(

@@ -27,6 +27,7 @@ def pin_of(rig: Rig, wire: Wire) -> PinSpec:
 
 def fit(kind_id: str, part_id: str, name: str, options: dict[str, str | float]) -> Fitted:
     """A part of a kind, sensor or output, with its options checked. Raises BadInput naming what cannot be."""
+    options = {name: said if isinstance(said, str) else float(said) for name, said in options.items()}
     if kind_id in KINDS:
         what: Kind | OutputKind = KINDS[kind_id]
         fitted: Fitted = Sensor(part_id, kind_id, name, options)

@@ -107,7 +107,7 @@ def assignment(rig: Rig, explain: bool = True) -> Assignment:
 def _match(rig: Rig, wires: Sequence[Wire], pins: Sequence[Pin]) -> list[str]:
     if not wires:
         return []
-    services = {rig.board.timer_of(pin_of(rig, w).service) for w in rig.wires if pin_of(rig, w).service} - {""}
+    services = {rig.board.timer_of(s) for w in rig.wires if (s := pin_of(rig, w).service)} - {""}
     cost = np.full((len(wires), len(pins) + len(wires)), NO_WAY)
     for row, wire in enumerate(wires):
         spec = pin_of(rig, wire)

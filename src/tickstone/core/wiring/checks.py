@@ -25,12 +25,13 @@ def check(rig: Rig, measured: Mapping[str, Values] | None = None) -> Report:
     usual ones and the rig's own record are taken). Returns: Report, faults first.
     """
     rig, known = complete(rig), measured or {}
+    anew = signals.Anew(rig)
     results: list[Result] = [
         *signals.check_doubled(rig), *power.check_budgets(rig), *power.check_supply_grounds(rig), *power.check_pins(rig),
         *signals.check_timers(rig), *signals.check_bus(rig),
     ]  # fmt: skip
     for wire in rig.wires:
-        results += _wire(rig, wire, part_of(rig.part(wire.sensor)).pin(wire.pin))
+        results += _wire(rig, wire, part_of(rig.part(wire.sensor)).pin(wire.pin), anew)
     for one in rig.fitted:
         results += [*analogue.check_load(rig, one.id), *_remarks(rig, one.id)]
     results += [*power.check_back_feed(rig), *geometry.check_beams(rig, known), *geometry.check_line(rig, known)]
@@ -38,14 +39,14 @@ def check(rig: Rig, measured: Mapping[str, Values] | None = None) -> Report:
     return Report(tuple(findings), tuple(r for r in results if isinstance(r, Assurance)))
 
 
-def _wire(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
+def _wire(rig: Rig, wire: Wire, spec: PinSpec, anew: signals.Anew) -> Iterator[Result]:
     if spec.role is Role.SUPPLY:
         yield from power.check_supply(rig, wire, spec)
         return
     if spec.role is Role.GROUND:
         yield from power.check_ground(rig, wire)
         return
-    yield from signals.check_place(rig, wire, spec)
+    yield from signals.check_place(rig, wire, spec, anew)
     pin = pin_named(rig, wire.to)
     if pin is None:
         return

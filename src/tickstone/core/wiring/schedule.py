@@ -102,9 +102,10 @@ def parts_list(rig: Rig) -> tuple[PartLine, ...]:
         for ohms in _ohms_in(wire):
             counts[ohms] += 1
         if wire.series is not None and (lamp := pin_of(rig, wire).lamp) is not None:
-            found = electrical.led_resistor(rig.board.logic_v, lamp.forward_v, resistor_ohm=wire.series.ohms)
+            found = electrical.led_resistor(rig.board.logic_v, lamp.forward_v, lamp.ma, resistor_ohm=wire.series.ohms)
+            size = f"{found.rating_w:g}\u2009W" if found.rating_w else "over 1\u2009W"
             notes[wire.series.ohms] = (
-                f"{found.current_ma:.1f}\u2009mA, {1000 * found.power_w:.0f}\u2009mW through a lamp"
+                f"{found.actual_ma:.1f}\u2009mA through a lamp, {found.power_mw:.0f}\u2009mW: {size}"
             )
     for one in rig.fitted:
         for piece in part_of(one).pieces:

@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 from dataclasses import replace
+from functools import cached_property
 
 from tickstone.core import electrical
 from tickstone.core.rigs.catalogue import part_of, pin_of
 from tickstone.core.rigs.part import PinSpec, Role
 from tickstone.core.rigs.rig import Pin, Rig, Wire
-from tickstone.core.wiring.assign import ABLE, assignment, free_place, pull_up, signal_name
+from tickstone.core.wiring.assign import ABLE, Assignment, assignment, free_place, pull_up, signal_name
 from tickstone.core.wiring.findings import Assurance, Finding, Fix, Result, plain_ohms, rewire
 from tickstone.core.wiring.geometry import wire_length_mm
 from tickstone.core.wiring.places import is_place, pin_named, supply_of, volts_at
@@ -40,24 +41,37 @@ def check_doubled(rig: Rig) -> Iterator[Result]:
                       f"two on {wire.to}", {}, fix)  # fmt: skip
 
 
-def check_place(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
+class Anew:
+    """How all pins of a rig would be assigned anew: worked out once, when it is first asked for."""
+
+    def __init__(self, rig: Rig) -> None:
+        self._rig = rig
+        self.told = False  # the reason is said once, at the first wire that has no place
+
+    @cached_property
+    def found(self) -> Assignment:
+        """The assignment, nothing fixed."""
+        return assignment(replace(self._rig, wires=tuple(replace(w, fixed=False) for w in self._rig.wires)))
+
+
+def check_place(rig: Rig, wire: Wire, spec: PinSpec, anew: Anew) -> Iterator[Result]:
     """Whether a signal is on a pin that can take it."""
     name, pin = rig.part(wire.sensor).name, pin_named(rig, wire.to)
     if pin is None:
         where = "on no pin" if not is_place(rig, wire.to) else f"on {wire.to}, which is no pin"
         yield Finding("unwired", "fault", wire.sensor, wire.pin,
-                      f"The {wire.pin} of {name} is {where}.{_why_not(rig, wire)}", "on no pin", {}, _move(rig, wire))  # fmt: skip
+                      f"The {wire.pin} of {name} is {where}.{_why_not(rig, wire, anew)}", "on no pin", {}, _move(rig, wire, anew))  # fmt: skip
         return
     able = [need for need in spec.needs if need in pin.abilities]
     if not able:
         wants = " or ".join(ABLE[need] for need in spec.needs)
         yield Finding("pin-ability", "fault", wire.sensor, wire.pin,
-                      f"{pin.name} cannot take the {wire.pin} of {name}: it needs {wants}.{_why_not(rig, wire)}",
-                      f"{pin.name} is not {spec.needs[0]}", {}, _move(rig, wire))  # fmt: skip
+                      f"{pin.name} cannot take the {wire.pin} of {name}: it needs {wants}.{_why_not(rig, wire, anew)}",
+                      f"{pin.name} is not {spec.needs[0]}", {}, _move(rig, wire, anew))  # fmt: skip
     elif spec.polled and able == [spec.needs[-1]] and rig.board.python != "linux":
         better = free_place(rig, wire)
         timed = pin_named(rig, better)
-        fix = _move(rig, wire) if timed and set(spec.needs[:-1]) & set(timed.abilities) else None
+        fix = _move(rig, wire, anew) if timed and set(spec.needs[:-1]) & set(timed.abilities) else None
         yield Finding("pin-ability", "hint", wire.sensor, wire.pin,
                       f"{pin.name} can only be asked in a loop: the {wire.pin} of {name} is timed better on a pin with "
                       f"{' or '.join(spec.needs[:-1])}.", f"{pin.name} is polled", {}, fix)  # fmt: skip
@@ -65,23 +79,24 @@ def check_place(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
         yield Assurance("pin-ability", wire.sensor, f"{wire.pin} on {pin.name}")
 
 
-def _move(rig: Rig, wire: Wire) -> Fix | None:
+def _move(rig: Rig, wire: Wire, anew: Anew) -> Fix | None:
     free = free_place(rig, wire)
     if free:
         return rewire(
             rig, f"Move to {free}", f"Move {signal_name(rig, wire)} to {free}.", replace(wire, to=free)
         )  # fmt: skip
-    again = assignment(replace(rig, wires=tuple(replace(w, fixed=False) for w in rig.wires)), explain=False)
-    if again.shortages:
+    if anew.found.shortages:
         return None
-    return Fix("Assign all pins anew", "Assign all pins anew: there is a way for every wire.", again.rig)
+    return Fix("Assign all pins anew", "Assign all pins anew: there is a way for every wire.", anew.found.rig)
 
 
-def _why_not(rig: Rig, wire: Wire) -> str:
+def _why_not(rig: Rig, wire: Wire, anew: Anew) -> str:
     if free_place(rig, wire):
         return ""
-    again = assignment(replace(rig, wires=tuple(replace(w, fixed=False) for w in rig.wires)))
-    return f" {again.reason}" if again.reason else ""
+    if not anew.found.reason or anew.told:
+        return ""
+    anew.told = True
+    return f" {anew.found.reason}"
 
 
 def line_pf(rig: Rig, wire: Wire) -> float:

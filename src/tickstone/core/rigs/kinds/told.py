@@ -12,7 +12,7 @@ Told = Callable[[Rig, Sensor], float | None]
 
 def by_board(name: str) -> Told:
     """A field of the board."""
-    return lambda rig, sensor: getattr(rig.board, name)  # type: ignore[no-any-return]
+    return lambda rig, sensor: getattr(rig.board, name)
 
 
 def by_converter(place: int) -> Told:
@@ -33,7 +33,7 @@ def by_option(name: str, answers: Mapping[str, float] | None = None) -> Told:
 
 def by_mount(name: str) -> Told:
     """A number of where the sensor sits."""
-    return lambda rig, sensor: getattr(sensor.mount, name) if sensor.mount else None  # type: ignore[no-any-return]
+    return lambda rig, sensor: getattr(sensor.mount, name) if sensor.mount else None
 
 
 def by_geometry(name: str, times: float = 1.0) -> Told:

@@ -1,0 +1,66 @@
+"""Building a rig: ticking its checklist before power, and the program that streams its readings."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy.orm import Session
+
+from tickstone.core.wiring.checklist import Step
+from tickstone.core.wiring.checklist import checklist as steps_of
+from tickstone.errors import BadInput, NotFound
+from tickstone.firmware import watch
+from tickstone.store import checklist, log, rigs
+
+
+@dataclass(frozen=True)
+class TickedStep:
+    """A step of the checklist with its tick, if it has one."""
+
+    step: Step
+    tick: checklist.Tick | None
+
+
+def checklist_of(session: Session, slug: str) -> list[TickedStep]:
+    """The checklist of a rig as it is wired now. A tick belongs to what the step said: another wire is another step."""
+    stored = rigs.rig_named(session, slug)
+    ticks = checklist.ticks(session, stored.id)
+    return [TickedStep(step, ticks.get(step.id)) for step in steps_of(stored.rig)]
+
+
+def tick(session: Session, slug: str, step_id: str, ticked: bool, by: str) -> None:
+    """Tick a step, or take its tick back. The second person's step asks who it was.
+
+    Raises: NotFound for a step that this rig does not have (any more); BadInput for ``by``.
+    """
+    stored = rigs.rig_named(session, slug)
+    step = next((one for one in steps_of(stored.rig) if one.id == step_id), None)
+    if step is None:
+        raise NotFound("This step is not on the rig's checklist any more: its wiring has changed.")
+    if not ticked:
+        checklist.take_back(session, stored.id, step_id)
+        return
+    if step.second and not by.strip():
+        raise BadInput("Say who looked: this step is somebody else's to tick.", "by")
+    checklist.tick(session, stored.id, step_id, step.text, by.strip())
+    done = checklist.ticks(session, stored.id)
+    if all(one.id in done for one in steps_of(stored.rig)):
+        log.write_entry(session, stored.id, "wiring", "Checklist before power: every step ticked")
+
+
+@dataclass(frozen=True)
+class WatchProgram:
+    """A rig's watch program in one language, with the name of its file; ``languages`` are those that the board runs."""
+
+    language: str
+    languages: tuple[str, ...]
+    name: str
+    text: str
+
+
+def watch_program(session: Session, slug: str, language: str = "") -> WatchProgram:
+    """The watch program of a rig; without a language, in the first that its board runs."""
+    rig = rigs.rig_named(session, slug).rig
+    chosen = language or next(iter(rig.board.programs), "cpp")
+    name = f"{watch.identifier(rig.title)}_watch.{watch.suffix(chosen)}"
+    return WatchProgram(chosen, rig.board.programs, name, watch.program(rig, chosen))

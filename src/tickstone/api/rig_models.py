@@ -1,0 +1,231 @@
+"""A rig as it travels: its document, its parts with their questions, what the checks say."""
+
+from __future__ import annotations
+
+from pydantic import BaseModel
+
+from tickstone.core.rigs import boards
+from tickstone.core.rigs.catalogue import known, part_of
+from tickstone.core.rigs.kinds import KINDS, kind
+from tickstone.core.rigs.outputs import OUTPUTS
+from tickstone.core.rigs.part import OptionSpec, PinSpec
+from tickstone.core.rigs.rig import Fitted, Mount, Output, Pin, Rig, Wire
+from tickstone.core.wiring import checks
+from tickstone.core.wiring.assign import complete
+from tickstone.core.wiring.findings import Report
+from tickstone.core.wiring.geometry import wire_length_mm
+from tickstone.core.wiring.places import all_pins, supplies_for
+from tickstone.core.wiring.schedule import part_in_wire
+from tickstone.store import rigs as stored
+
+
+class SensorModel(BaseModel):
+    id: str
+    name: str
+    kind: str
+    kind_title: str
+    quantity: str
+    unit: str
+    low: float
+    high: float
+    digits: int
+    raw_label: str
+    raw_unit: str
+    raw_digits: int
+    procedures: list[str]
+    decisions: list[str]
+    cautions: list[str]
+
+
+class ChoiceModel(BaseModel):
+    value: str
+    label: str
+
+
+class OptionModel(BaseModel):
+    """A question about a part: choices, or a number from low to high."""
+
+    name: str
+    label: str
+    usual: str | float
+    choices: list[ChoiceModel]
+    unit: str
+    low: float
+    high: float
+    whole: bool
+    clue: str
+
+    @staticmethod
+    def of(spec: OptionSpec) -> OptionModel:
+        """A question as the screens show it."""
+        return OptionModel(
+            name=spec.name, label=spec.label, usual=spec.usual, unit=spec.unit, low=spec.low, high=spec.high,
+            choices=[ChoiceModel(value=one.value, label=one.label) for one in spec.choices], whole=spec.whole,
+            clue=spec.clue,
+        )  # fmt: skip
+
+
+class KindModel(BaseModel):
+    """Something that can be fitted; ``family`` is what it senses, or output."""
+
+    id: str
+    title: str
+    family: str
+    options: list[OptionModel]
+    clues: list[str]
+    cautions: list[str]
+
+
+class PinModel(BaseModel):
+    """A pin of a part: its role, and the places that can take it, best first."""
+
+    name: str
+    role: str
+    places: list[str]
+
+
+class PartModel(BaseModel):
+    """A fitted part, sensor or output, with its answers; those not given are the usual ones. ``shape`` is what a plan draws:
+    a cone with its angle and reach, or a row with its pitch."""
+
+    id: str
+    name: str
+    kind: str
+    kind_title: str
+    output: bool
+    options: dict[str, str | float]
+    questions: list[OptionModel]
+    mount: Mount | None
+    pins: list[PinModel]
+    clues: list[str]
+    cautions: list[str]
+    cone_deg: float | None = None
+    reach_mm: float | None = None
+    floor_from_mm: float | None = None
+    height_mm: float | None = None
+    row: int | None = None
+    pitch_mm: float | None = None
+
+
+class WireModel(BaseModel):
+    """What a wire needs beyond its document: its length, and the part in it in words."""
+
+    sensor: str
+    pin: str
+    length_mm: float
+    part: str
+
+
+class FixModel(BaseModel):
+    label: str
+    sentence: str
+
+
+class FindingModel(BaseModel):
+    kind: str
+    severity: str
+    sensor: str
+    pin: str
+    sentence: str
+    short: str
+    numbers: dict[str, float]
+    fix: FixModel | None
+
+
+class AssuranceModel(BaseModel):
+    kind: str
+    sensor: str
+    sentence: str
+
+
+class BoardLine(BaseModel):
+    kind: str
+    title: str
+
+
+class RigModel(BaseModel):
+    slug: str
+    revision: int
+    parent: int | None
+    why: str
+    archived: bool
+    rig: Rig
+    pins: list[Pin]
+    sensors: list[SensorModel]
+    parts: list[PartModel]
+    wires: list[WireModel]
+    verdict: str
+    findings: list[FindingModel]
+    assurances: list[AssuranceModel]
+    boards: list[BoardLine]
+    version: int
+
+
+def sensor_model(rig: Rig, sensor_id: str) -> SensorModel:
+    """A sensor as the stations show it."""
+    sensor = rig.sensor(sensor_id)
+    what = kind(sensor.kind)
+    return SensorModel(
+        id=sensor.id, name=sensor.name, kind=sensor.kind, kind_title=what.title, quantity=what.quantity.name,
+        unit=what.quantity.unit, low=what.quantity.low, high=what.quantity.high, digits=what.quantity.digits,
+        raw_label=what.raw.label, raw_unit=what.raw.unit, raw_digits=what.raw.digits, procedures=list(what.procedures),
+        decisions=list(what.decisions), cautions=list(what.cautions),
+    )  # fmt: skip
+
+
+def catalogue() -> list[KindModel]:
+    """Everything that can be fitted."""
+    found = [(one.id, one.title, one.family, one) for one in KINDS.values()]
+    kinds = [(*line[:3], line[3].options, line[3].clues, line[3].cautions) for line in found]
+    kinds += [(one.id, one.title, "output", one.options, one.clues, one.cautions) for one in OUTPUTS.values()]
+    return [
+        KindModel(id=i, title=t, family=f, options=[OptionModel.of(o) for o in options], clues=list(clues),
+                  cautions=list(cautions))
+        for i, t, f, options, clues, cautions in kinds
+    ]  # fmt: skip
+
+
+def _places(rig: Rig, spec: PinSpec) -> list[str]:
+    if spec.power:
+        return supplies_for(rig, spec) or [rail.name for rail in rig.board.rails if rail.volts == 0]
+    pins = all_pins(rig)
+    return list(dict.fromkeys(pin.name for need in spec.needs for pin in pins if need in pin.abilities))
+
+
+def _part_model(rig: Rig, one: Fitted, values: dict[str, float]) -> PartModel:
+    what = known(one)
+    rows = int(values["sensors"]) if "sensors" in values and "pitch" in values else None
+    beam = "cone" in values
+    return PartModel(
+        id=one.id, name=one.name, kind=one.kind, kind_title=what.title, output=isinstance(one, Output),
+        options=one.options, questions=[OptionModel.of(spec) for spec in what.options], mount=one.mount,
+        pins=[PinModel(name=p.name, role=p.role.value, places=_places(rig, p)) for p in part_of(one).pins],
+        clues=list(what.clues), cautions=list(what.cautions), cone_deg=values.get("cone") if beam else None,
+        reach_mm=values.get("farthest"), floor_from_mm=values.get("floor_from"),
+        height_mm=values.get("height") if beam else one.mount.height_mm if one.mount else None, row=rows,
+        pitch_mm=values.get("pitch") if rows else None,
+    )  # fmt: skip
+
+
+def _wire_model(rig: Rig, wire: Wire) -> WireModel:
+    return WireModel(sensor=wire.sensor, pin=wire.pin, length_mm=wire_length_mm(rig, wire), part=part_in_wire(wire))
+
+
+def rig_model(found: stored.StoredRig, report: Report, values: dict[str, dict[str, float]], version: int) -> RigModel:
+    """A rig at its current revision, with what the checks say and its sensors' constants by sensor and name."""
+    findings = [
+        FindingModel(kind=f.kind, severity=f.severity, sensor=f.sensor, pin=f.pin, sentence=f.sentence, short=f.short,
+                     numbers=f.numbers, fix=FixModel(label=f.fix.label, sentence=f.fix.sentence) if f.fix else None)
+        for f in report.findings
+    ]  # fmt: skip
+    rig = complete(found.rig)
+    titles = [BoardLine(kind=b.kind, title=b.title) for b in boards.BOARDS.values()]
+    own = rig.board.title if rig.board.kind == boards.OWN else "my own board …"
+    return RigModel(
+        slug=found.slug, revision=found.revision, parent=found.parent, why=found.why, archived=found.archived, rig=rig,
+        pins=list(all_pins(rig)), sensors=[sensor_model(rig, s.id) for s in rig.sensors],
+        parts=[_part_model(rig, one, values.get(one.id, {})) for one in rig.fitted],
+        wires=[_wire_model(rig, wire) for wire in rig.wires], verdict=checks.verdict(report), findings=findings,
+        assurances=[AssuranceModel(kind=a.kind, sensor=a.sensor, sentence=a.sentence) for a in report.assurances],
+        boards=[*titles, BoardLine(kind=boards.OWN, title=own)], version=version,
+    )  # fmt: skip

@@ -1,0 +1,296 @@
+"""What is on a rig and how it is wired: board, parts, supplies, places, wires; schedule, checklist, watch program."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Callable
+from datetime import datetime
+from typing import Annotated, Literal
+
+from fastapi import APIRouter
+from pydantic import BaseModel, Field
+from sqlalchemy.orm import Session
+from starlette.responses import Response
+
+from tickstone.actions import building, rigs, wiring
+from tickstone.actions.workshop import Workshop
+from tickstone.api.models import Asked, Done, Name, Seen
+from tickstone.api.needs import Shop
+from tickstone.api.rig_models import KindModel, RigModel, catalogue
+from tickstone.api.rigs import load
+from tickstone.core.rigs import boards, templates
+from tickstone.core.rigs.rig import ABILITIES, Board, Geometry, Mount, Supply
+from tickstone.core.wiring import schedule as schedules
+from tickstone.store import rigs as stored
+
+router = APIRouter(prefix="/api/rigs", tags=["wiring"])
+lists = APIRouter(prefix="/api", tags=["wiring"])
+
+Options = dict[str, str | float]
+
+
+class TemplateLine(BaseModel):
+    id: str
+    title: str
+    board: str
+
+
+class Lists(BaseModel):
+    """What there is to choose from."""
+
+    templates: list[TemplateLine]
+    kinds: list[KindModel]
+    boards: dict[str, str]
+    abilities: list[str]
+
+
+class BoardAsked(Seen):
+    board: str
+
+
+class BoardEdited(Seen):
+    board: Board
+
+
+class PartAsked(Seen):
+    kind: str
+    name: Annotated[str, Field(max_length=60)] = ""
+    options: Annotated[Options, Field(default_factory=dict)]
+
+
+class PartChanged(Seen):
+    name: Annotated[str, Field(max_length=60)]
+    options: Options
+
+
+class SuppliesAsked(Seen):
+    supplies: list[Supply]
+    board_from: str
+
+
+class GeometryAsked(Seen):
+    geometry: Geometry
+    mounts: dict[str, Mount | None]
+
+
+class FixAsked(Seen):
+    kind: str
+    sensor: str
+    pin: str
+
+
+class WireAsked(Seen):
+    sensor: str
+    pin: str
+    to: str
+
+
+class AssignAsked(Seen):
+    keep: bool = True
+
+
+class ScheduleLine(BaseModel):
+    sensor: str
+    pin: str
+    start: str
+    end: str
+    code: str
+    colour: str
+    length_mm: float
+    part: str
+
+
+class PartLine(BaseModel):
+    count: int
+    title: str
+    value: str
+    bands: list[str]
+    note: str
+
+
+class ScheduleModel(BaseModel):
+    rig: str
+    board: str
+    wires: list[ScheduleLine]
+    parts: list[PartLine]
+
+
+class StepLine(BaseModel):
+    id: str
+    section: str
+    text: str
+    expect: str
+    caution: str
+    second: bool
+    ticked_at: datetime | None
+    by: str
+
+
+class TickAsked(Asked):
+    ticked: bool
+    by: Annotated[str, Field(max_length=60)] = ""
+
+
+class ProgramModel(BaseModel):
+    """The watch program in one language; ``languages`` are those that the board runs."""
+
+    language: str
+    languages: list[str]
+    name: str
+    text: str
+
+
+@lists.get("/lists")
+def all_lists() -> Lists:
+    """Templates, kinds of parts, boards, abilities of pins."""
+    found = [TemplateLine(id=t.id, title=t.title, board=templates.template(t.id).board.title)
+             for t in templates.TEMPLATES.values()]  # fmt: skip
+    titles = {board.kind: board.title for board in boards.BOARDS.values()}
+    return Lists(templates=found, kinds=catalogue(), boards=titles, abilities=list(ABILITIES))
+
+
+def _change(shop: Workshop, slug: str, change: Callable[[Session], object]) -> RigModel:
+    """Make a change in one transaction, tell everybody who looks, and hand back the rig."""
+    with shop.database.transaction() as session:
+        change(session)
+    shop.changed(slug)
+    return load(shop, slug)
+
+
+@router.post("/{slug}/board")
+def choose_board(shop: Shop, slug: Name, asked: BoardAsked) -> RigModel:
+    """Put the rig on another board."""
+    return _change(shop, slug, lambda session: wiring.choose_board(session, slug, asked.revision, asked.board))
+
+
+@router.put("/{slug}/board")
+def edit_board(shop: Shop, slug: Name, asked: BoardEdited) -> RigModel:
+    """Take over an edited board: it becomes one's own."""
+    return _change(shop, slug, lambda session: wiring.edit_board(session, slug, asked.revision, asked.board))
+
+
+@router.post("/{slug}/parts")
+def fit_part(shop: Shop, slug: Name, asked: PartAsked) -> RigModel:
+    """Fit a sensor or an output, wired where the board can take it."""
+    shop.still(slug, "fitting a part")
+    return _change(shop, slug, lambda session: wiring.fit_part(
+        session, slug, asked.revision, asked.kind, asked.name, dict(asked.options)))  # fmt: skip
+
+
+@router.put("/{slug}/parts/{part}")
+def change_part(shop: Shop, slug: Name, part: Name, asked: PartChanged) -> RigModel:
+    """Rename a part, or change the answers about it."""
+    return _change(shop, slug, lambda session: wiring.change_part(
+        session, slug, asked.revision, part, asked.name, dict(asked.options)))  # fmt: skip
+
+
+@router.post("/{slug}/parts/{part}/take-off")
+def take_off(shop: Shop, slug: Name, part: Name, asked: Seen) -> RigModel:
+    """Take a part off; undo brings it back."""
+    shop.still(slug, "taking a part off")
+    return _change(shop, slug, lambda session: wiring.take_off(session, slug, asked.revision, part))
+
+
+@router.put("/{slug}/supplies")
+def set_supplies(shop: Shop, slug: Name, asked: SuppliesAsked) -> RigModel:
+    """Supplies beside the board, and what powers it."""
+    return _change(shop, slug, lambda session: wiring.set_supplies(
+        session, slug, asked.revision, tuple(asked.supplies), asked.board_from))  # fmt: skip
+
+
+@router.put("/{slug}/geometry")
+def set_geometry(shop: Shop, slug: Name, asked: GeometryAsked) -> RigModel:
+    """Sizes of the vehicle, and where its parts sit."""
+    return _change(shop, slug, lambda session: wiring.set_geometry(
+        session, slug, asked.revision, asked.geometry, asked.mounts))  # fmt: skip
+
+
+@router.post("/{slug}/assign")
+def assign(shop: Shop, slug: Name, asked: AssignAsked) -> RigModel:
+    """Assign every pin anew."""
+    return _change(shop, slug, lambda session: wiring.assign_anew(session, slug, asked.revision, asked.keep))
+
+
+@router.post("/{slug}/wire")
+def move_wire(shop: Shop, slug: Name, asked: WireAsked) -> RigModel:
+    """Put one wire elsewhere."""
+    return _change(shop, slug, lambda session: wiring.move_wire(
+        session, slug, asked.revision, asked.sensor, asked.pin, asked.to))  # fmt: skip
+
+
+@router.post("/{slug}/fix")
+def fix(shop: Shop, slug: Name, asked: FixAsked) -> RigModel:
+    """Apply the fix of one finding."""
+    return _change(shop, slug, lambda session: wiring.mend(
+        session, slug, asked.revision, asked.kind, asked.sensor, asked.pin))  # fmt: skip
+
+
+@router.post("/{slug}/undo")
+def undo(shop: Shop, slug: Name, asked: Seen) -> RigModel:
+    """Take the last change of the rig back."""
+    shop.still(slug, "undoing a change")
+    return _change(shop, slug, lambda session: rigs.undo(session, slug, asked.revision))
+
+
+@router.get("/{slug}/schedule")
+def schedule(shop: Shop, slug: Name) -> ScheduleModel:
+    """The wiring schedule and the parts list."""
+    with shop.database.transaction() as session:
+        rig = stored.rig_named(session, slug).rig
+    return ScheduleModel(
+        rig=rig.title, board=rig.board.title,
+        wires=[ScheduleLine(**vars(line)) for line in schedules.schedule(rig)],
+        parts=[PartLine(count=p.count, title=p.title, value=p.value, bands=list(p.bands), note=p.note)
+               for p in schedules.parts_list(rig)],
+    )  # fmt: skip
+
+
+@router.get("/{slug}/{table}.csv")
+def table(shop: Shop, slug: Name, table: Literal["schedule", "parts"]) -> Response:
+    """The wiring schedule, or the parts list, as CSV."""
+    found = schedule(shop, slug)
+    out = io.StringIO()
+    write = csv.writer(out)
+    if table == "schedule":
+        write.writerow(("from", "to", "in the program", "wire", "length_mm", "part in the wire"))
+        for line in found.wires:
+            write.writerow(_safe(line.start, line.end, line.code, line.colour, f"{line.length_mm:g}", line.part))
+    else:
+        write.writerow(("count", "part", "value", "bands", "note"))
+        for part in found.parts:
+            write.writerow(_safe(str(part.count), part.title, part.value, " ".join(part.bands), part.note))
+    name = f'attachment; filename="{slug}-{table}.csv"'
+    return Response(out.getvalue(), media_type="text/csv; charset=utf-8", headers={"Content-Disposition": name})
+
+
+def _safe(*cells: str) -> list[str]:
+    """Cells that no spreadsheet takes for a formula."""
+    return [f"'{cell}" if cell[:1] in "=+-@\t\r" and cell else cell.replace("\u2009", " ") for cell in cells]
+
+
+@router.get("/{slug}/checklist")
+def checklist(shop: Shop, slug: Name) -> list[StepLine]:
+    """The build and before-power checklist of the rig as it is wired now."""
+    with shop.database.transaction() as session:
+        return [
+            StepLine(**vars(one.step), ticked_at=one.tick.at if one.tick else None, by=one.tick.by if one.tick else "")
+            for one in building.checklist_of(session, slug)
+        ]
+
+
+@router.put("/{slug}/checklist/{step}")
+def tick(shop: Shop, slug: Name, step: Name, asked: TickAsked) -> Done:
+    """Tick a step, or take its tick back."""
+    with shop.database.transaction() as session:
+        building.tick(session, slug, step, asked.ticked, asked.by)
+    shop.changed(slug)
+    return Done()
+
+
+@router.get("/{slug}/program")
+def program(shop: Shop, slug: Name, language: str = "") -> ProgramModel:
+    """The watch program; without a language, in the first that the board runs."""
+    with shop.database.transaction() as session:
+        found = building.watch_program(session, slug, language)
+    return ProgramModel(language=found.language, languages=list(found.languages), name=found.name, text=found.text)

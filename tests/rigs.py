@@ -1,0 +1,27 @@
+"""Small rigs for tests."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from tickstone.core.rigs import boards
+from tickstone.core.rigs.catalogue import fit
+from tickstone.core.rigs.rig import Fitted, Rig, Supply
+from tickstone.core.rigs.templates import rig_of
+from tickstone.core.wiring.assign import assign
+
+
+def part(kind: str, part_id: str, **options: str | float) -> Fitted:
+    """A part with its name made from its id."""
+    return fit(kind, part_id, part_id.replace("-", " "), options)
+
+
+def rig(*parts: Fitted, board: str = "small-5v", supplies: tuple[Supply, ...] = ()) -> Rig:
+    """A rig of these parts, wired and mended."""
+    return rig_of("Fern", "greenhouse tray cart", board, parts, supplies)
+
+
+def ranger_and_air(board: str = "small-5v") -> Rig:
+    """A rig of one ranger and an air sensor on the small board, put on another board as it is."""
+    made = rig(part("ultrasonic-ranger", "front-ranger"), part("air-temperature", "air"))
+    return made if board == "small-5v" else assign(replace(made, board=boards.board(board)))

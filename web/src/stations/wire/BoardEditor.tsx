@@ -1,0 +1,259 @@
+import { useState } from "react";
+import { api, type Rig } from "../../api/client";
+import { useBench } from "../../hooks/bench";
+import { Cell } from "../../ui/Cell";
+import { useRigChange } from "./useRigChange";
+import { useLists } from "./Wire";
+
+type Board = Rig["rig"]["board"];
+type Numbers = { [K in keyof Board]: Board[K] extends number | null ? K : never }[keyof Board];
+
+const LEVELS: [Numbers, string, string][] = [
+  ["logic_v", "an output gives when high", "V"],
+  ["limit_v", "a pin bears at most", "V"],
+  ["high_level_v", "surely reads high from", "V"],
+  ["low_level_v", "surely reads low up to", "V"],
+  ["supply_ma", "gives in all", "mA"],
+  ["pin_ma", "one pin gives", "mA"],
+  ["pins_ma", "all pins together give", "mA"],
+  ["adc_bits", "converter (empty: none)", "bits"],
+  ["adc_reference_v", "converter's reference", "V"],
+  ["clock_mhz", "clock", "MHz"],
+  ["tick_us", "timer step", "µs"],
+  ["jitter_us", "times an edge within", "µs"],
+];
+const SERVICES = ["servo", "tone", "capture"];
+
+/** One's own board: its levels and limits, its rails, and what each pin can do, by the names printed on it. */
+export function BoardEditor() {
+  const { rig } = useBench();
+  return <EditorOf key={rig.revision} rig={rig} />;
+}
+
+function EditorOf({ rig }: { rig: Rig }) {
+  const { change, refusal, path, revision } = useRigChange();
+  const lists = useLists();
+  const [board, setBoard] = useState<Board>(rig.rig.board);
+  const changed = JSON.stringify(board) !== JSON.stringify(rig.rig.board);
+  const put = (part: Partial<Board>) => setBoard({ ...board, ...part });
+  const save = () =>
+    void change(
+      api.PUT("/api/rigs/{slug}/board", { ...path, body: { board, revision } }),
+      `${board.title} is kept; wires on pins that are gone found new ones.`,
+    );
+  const abilities = lists.data?.abilities ?? [];
+  return (
+    <>
+      <div className="wire-board">
+        <label className="field">
+          <span>Name</span>
+          <input value={board.title} maxLength={60} onChange={(event) => put({ title: event.target.value })} />
+        </label>
+        <span className="spring" />
+        {changed && (
+          <>
+            <button type="button" className="act" onClick={() => setBoard(rig.rig.board)}>
+              Leave it as it was
+            </button>
+            <button type="button" className="act act-first" onClick={save}>
+              Keep this board
+            </button>
+          </>
+        )}
+      </div>
+      <p>
+        {rig.rig.board.kind === "own"
+          ? "Your own board. "
+          : "A board of the catalogue: what you change here makes it your own. "}
+        Type the names printed on it; “in the program” is what a program calls the pin.
+      </p>
+      <p className="field-fault" role="alert">
+        {refusal?.message}
+      </p>
+      <div className="plan-numbers">
+        <section>
+          <h2>Levels and limits</h2>
+          {LEVELS.map(([name, label, unit]) => (
+            <div key={name} className="field">
+              <span>{label}</span>
+              <span>
+                <Cell
+                  label={label}
+                  value={board[name] as number | null}
+                  onChange={(value) => {
+                    if (value !== null || name.startsWith("adc")) put({ [name]: value } as Partial<Board>);
+                  }}
+                />{" "}
+                {unit}
+              </span>
+            </div>
+          ))}
+          <h2>Rails</h2>
+          {board.rails.map((rail, i) => (
+            // biome-ignore lint/suspicious/noArrayIndexKey: the name is what is being typed
+            <div key={i} className="rail-line">
+              <input
+                aria-label={`name of rail ${i + 1}`}
+                value={rail.name}
+                onChange={(event) =>
+                  put({ rails: board.rails.map((r, at) => (at === i ? { ...r, name: event.target.value } : r)) })
+                }
+              />
+              <Cell
+                label={`volts of ${rail.name}`}
+                value={rail.volts}
+                onChange={(volts) =>
+                  volts !== null && put({ rails: board.rails.map((r, at) => (at === i ? { ...r, volts } : r)) })
+                }
+              />
+              V
+            </div>
+          ))}
+          <h2>Timers taken</h2>
+          {SERVICES.map((service) => (
+            <label key={service} className="field">
+              <span>{service}</span>
+              <input
+                placeholder="none"
+                value={board.services.find((one) => one.name === service)?.timer ?? ""}
+                onChange={(event) => {
+                  const others = board.services.filter((one) => one.name !== service);
+                  const timer = event.target.value;
+                  put({ services: timer ? [...others, { name: service, timer }] : others });
+                }}
+              />
+            </label>
+          ))}
+          <h2>Programs it runs</h2>
+          <label className="field">
+            <span>C++</span>
+            <input
+              type="checkbox"
+              checked={board.programs.includes("cpp")}
+              onChange={(event) =>
+                put({
+                  programs: [
+                    ...(event.target.checked ? ["cpp"] : []),
+                    ...board.programs.filter((one) => one !== "cpp"),
+                  ],
+                })
+              }
+            />
+          </label>
+          <label className="field">
+            <span>Python</span>
+            <select
+              value={board.programs.includes("python") ? board.python : ""}
+              onChange={(event) => {
+                const python = event.target.value;
+                const others = board.programs.filter((one) => one !== "python");
+                put({ python, programs: python ? [...others, "python"] : others });
+              }}
+            >
+              <option value="">no</option>
+              <option value="machine">with the pin module “machine”</option>
+              <option value="linux">with the kernel's pins, on a computer</option>
+            </select>
+          </label>
+        </section>
+        <section>
+          <h2>Pins</h2>
+          <div className="table-scroll">
+            <table className="schedule pins-table">
+              <thead>
+                <tr>
+                  <th scope="col">Print</th>
+                  <th scope="col">In the program</th>
+                  {abilities.map((one) => (
+                    <th key={one} scope="col" className="slant">
+                      {one}
+                    </th>
+                  ))}
+                  <th scope="col">Timer</th>
+                  <th />
+                </tr>
+              </thead>
+              <tbody>
+                {board.pins.map((pin, i) => {
+                  const edit = (part: Partial<typeof pin>) =>
+                    put({ pins: board.pins.map((one, at) => (at === i ? { ...one, ...part } : one)) });
+                  return (
+                    // biome-ignore lint/suspicious/noArrayIndexKey: the name is what is being typed
+                    <tr key={i}>
+                      <td>
+                        <input
+                          className="cell wide"
+                          aria-label={`print of pin ${i + 1}`}
+                          value={pin.name}
+                          onChange={(event) => edit({ name: event.target.value })}
+                        />
+                      </td>
+                      <td>
+                        <input
+                          className="cell"
+                          aria-label={`${pin.name} in the program`}
+                          value={pin.code}
+                          onChange={(event) => edit({ code: event.target.value })}
+                        />
+                      </td>
+                      {abilities.map((one) => (
+                        <td key={one}>
+                          <input
+                            type="checkbox"
+                            aria-label={`${pin.name} ${one}`}
+                            checked={pin.abilities.includes(one)}
+                            onChange={(event) =>
+                              edit({
+                                abilities: abilities.filter((can) =>
+                                  can === one ? event.target.checked : pin.abilities.includes(can),
+                                ),
+                              })
+                            }
+                          />
+                        </td>
+                      ))}
+                      <td>
+                        <input
+                          className="cell"
+                          aria-label={`${pin.name} timer`}
+                          value={pin.timer}
+                          onChange={(event) => edit({ timer: event.target.value })}
+                        />
+                      </td>
+                      <td>
+                        <button
+                          type="button"
+                          className="plain"
+                          aria-label={`Remove ${pin.name}`}
+                          onClick={() => put({ pins: board.pins.filter((_, at) => at !== i) })}
+                        >
+                          Remove
+                        </button>
+                      </td>
+                    </tr>
+                  );
+                })}
+              </tbody>
+            </table>
+          </div>
+          <p>
+            <button
+              type="button"
+              className="act"
+              onClick={() =>
+                put({
+                  pins: [
+                    ...board.pins,
+                    { name: `pin ${board.pins.length + 1}`, abilities: ["digital"], code: "", timer: "" },
+                  ],
+                })
+              }
+            >
+              Add a pin
+            </button>
+          </p>
+        </section>
+      </div>
+    </>
+  );
+}

@@ -1,0 +1,115 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, ask, type Schemas } from "../../api/client";
+import { useBench } from "../../hooks/bench";
+
+type Step = Schemas["StepLine"];
+
+/** The build and before-power checklist, made for this rig; ticks are kept with their date. */
+export function Checklist() {
+  const bench = useBench();
+  const { rig } = bench;
+  const path = { slug: rig.slug };
+  const steps = useQuery({
+    queryKey: ["r", rig.slug, "checklist", rig.revision],
+    queryFn: () => ask(api.GET("/api/rigs/{slug}/checklist", { params: { path } })),
+    placeholderData: (old) => old,
+  });
+  const tick = (step: Step, ticked: boolean, by = "") =>
+    void bench.attempt(
+      ask(
+        api.PUT("/api/rigs/{slug}/checklist/{step}", {
+          params: { path: { ...path, step: step.id } },
+          body: { ticked, by },
+        }),
+      ),
+    );
+  if (steps.isError) return <p className="empty">{steps.error.message}</p>;
+  if (!steps.data) return <p className="empty">Making the checklist …</p>;
+  const done = steps.data.filter((step) => step.ticked_at).length;
+  const sections = [...new Set(steps.data.map((step) => step.section))];
+  const next = steps.data.find((step) => !step.ticked_at);
+  const faults = rig.findings.filter((one) => one.severity === "fault").length;
+  return (
+    <div className="checklist">
+      <div className="wire-board">
+        <span>
+          <b>{done}</b> of {steps.data.length} done
+          {next ? `; next: ${next.section.toLowerCase()}` : ": ready for power"}
+        </span>
+        <span className="spring" />
+        <button type="button" className="plain" onClick={() => window.print()}>
+          Print
+        </button>
+      </div>
+      <p className="print-only print-title">{rig.rig.title}: build and before power</p>
+      {faults > 0 && (
+        <p className="fault-line" role="alert">
+          The wiring has {faults === 1 ? "a fault" : `${faults} faults`}: mend that first. No power until then.
+        </p>
+      )}
+      {sections.map((section) => {
+        const mine = steps.data.filter((step) => step.section === section);
+        const ticked = mine.filter((step) => step.ticked_at).length;
+        return (
+          <section key={section}>
+            <h2>
+              {section}{" "}
+              <small>
+                {ticked} of {mine.length}
+              </small>
+            </h2>
+            <ol className="steps">
+              {mine.map((step) => (
+                <StepLine key={step.id} step={step} next={step === next} onTick={tick} />
+              ))}
+            </ol>
+          </section>
+        );
+      })}
+    </div>
+  );
+}
+
+interface StepProps {
+  step: Step;
+  next: boolean;
+  onTick: (step: Step, ticked: boolean, by?: string) => void;
+}
+
+function StepLine({ step, next, onTick }: StepProps) {
+  const [by, setBy] = useState("");
+  const [asked, setAsked] = useState(false);
+  const at = step.ticked_at ? new Date(step.ticked_at) : null;
+  const flip = () => {
+    if (step.second && !at && !by.trim()) setAsked(true);
+    else onTick(step, !at, by);
+  };
+  return (
+    <li className={`step${at ? " done" : ""}${next ? " next-step" : ""}`}>
+      <label>
+        <input type="checkbox" checked={at !== null} onChange={flip} />
+        <span className="step-text">{step.text}</span>
+        {step.expect && <span className="expect">{step.expect}</span>}
+      </label>
+      {step.second && !at && (
+        <label className="second">
+          <span>Who looked</span>
+          <input value={by} maxLength={60} aria-invalid={asked && !by.trim()} onChange={(e) => setBy(e.target.value)} />
+          {asked && !by.trim() && (
+            <span className="field-fault" role="alert">
+              Say who looked: this step is somebody else's to tick.
+            </span>
+          )}
+        </label>
+      )}
+      {step.caution && <p className="caution">{step.caution}</p>}
+      {at && (
+        <small>
+          {at.toLocaleDateString(undefined, { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" })}
+          {step.by && `, ${step.by}`}
+        </small>
+      )}
+    </li>
+  );
+}

@@ -1,0 +1,351 @@
+import { type KeyboardEvent, type PointerEvent, useRef, useState } from "react";
+import type { Finding, Rig } from "../../api/client";
+import {
+  BAND_COLOURS,
+  type Harness,
+  harness,
+  layout,
+  ohms,
+  type PlacedPart,
+  type PlacedWire,
+  targets,
+  WIDTH,
+  WIRE_COLOURS,
+  type Wire,
+} from "../../model/harness";
+import { Glyph } from "../../ui/Glyph";
+
+interface Props {
+  rig: Rig;
+  selected: string;
+  onPick: (part: string) => void;
+  onFix: (finding: Finding) => void;
+  onMove: (wire: Wire, to: string) => void;
+}
+
+const key = (wire: { sensor: string; pin: string }) => `${wire.sensor}-${wire.pin}`;
+
+/** A wire that is being moved: by the pointer (which has a place), or by keys (which go from pin to pin). */
+interface Moving {
+  wire: Wire;
+  to: string;
+  at: { x: number; y: number } | null;
+}
+
+/** The harness: rails above, the board's pins as a comb, parts, and the wires between them in their real colours. */
+export function HarnessDrawing({ rig, selected, onPick, onFix, onMove }: Props) {
+  const [moving, setMoving] = useState<Moving | null>(null);
+  const svg = useRef<SVGSVGElement>(null);
+  const drawn = harness(rig, selected, moving?.wire ?? null);
+  const able = moving ? targets(rig, moving.wire) : [];
+
+  const place = (event: PointerEvent): { x: number; y: number } => {
+    const matrix = svg.current?.getScreenCTM();
+    const point = new DOMPoint(event.clientX, event.clientY);
+    const inside = matrix ? point.matrixTransform(matrix.inverse()) : point;
+    return { x: inside.x, y: inside.y };
+  };
+  const nearest = (at: { x: number; y: number }): string => {
+    const pins = drawn.pins.filter((pin) => able.includes(pin.name));
+    const near = pins.reduce<(typeof pins)[number] | null>(
+      (best, pin) => (!best || Math.abs(pin.y - at.y) < Math.abs(best.y - at.y) ? pin : best),
+      null,
+    );
+    return near && Math.abs(near.y - at.y) < layout.comb.row && at.x < 340 ? near.name : "";
+  };
+  const drop = () => {
+    if (moving?.to && moving.to !== moving.wire.to) onMove(moving.wire, moving.to);
+    setMoving(null);
+  };
+  const keys = (event: KeyboardEvent, wire: Wire) => {
+    if (event.key === "Enter" || event.key === " ") {
+      event.preventDefault();
+      if (moving) drop();
+      else setMoving({ wire, to: wire.to, at: null });
+    } else if (moving && event.key === "Escape") {
+      setMoving(null);
+    } else if (moving && (event.key === "ArrowDown" || event.key === "ArrowUp")) {
+      event.preventDefault();
+      const now = able.indexOf(moving.to);
+      const next = able[Math.min(Math.max(now + (event.key === "ArrowDown" ? 1 : -1), 0), able.length - 1)];
+      if (next) setMoving({ ...moving, to: next });
+    }
+  };
+  const faults = rig.findings.filter((one) => one.severity === "fault" && one.pin);
+  return (
+    <>
+      <svg
+        ref={svg}
+        className={`harness${moving ? " moving" : ""}`}
+        viewBox={`0 0 ${WIDTH} ${drawn.height}`}
+        role="group"
+        aria-label="Harness: the board's pins on the left, sensors on the right"
+        onPointerMove={(event) => {
+          if (!moving?.at) return;
+          const at = place(event);
+          setMoving({ ...moving, at, to: nearest(at) });
+        }}
+        onPointerUp={() => moving?.at && drop()}
+        onPointerLeave={() => moving?.at && setMoving(null)}
+      >
+        {drawn.rails.map((rail) => (
+          <g key={rail.name}>
+            <text x="0" y={rail.y + 5} className="rail-name">
+              {rail.name}
+            </text>
+            <line x1={layout.rail.left} x2={WIDTH} y1={rail.y} y2={rail.y} className="casing" strokeWidth="6" />
+            <line
+              x1={layout.rail.left}
+              x2={WIDTH}
+              y1={rail.y}
+              y2={rail.y}
+              stroke={railColour(rail.volts)}
+              strokeWidth="4"
+            />
+          </g>
+        ))}
+        <Comb drawn={drawn} able={able} over={moving?.to ?? ""} />
+        {[...drawn.wires]
+          .sort((a, b) => Number(a.wire.sensor === selected) - Number(b.wire.sensor === selected))
+          .map((placed) => (
+            <Lead key={key(placed.wire)} placed={placed} bold={placed.wire.sensor === selected} />
+          ))}
+        {drawn.parts.map((part) => (
+          <PartBox key={part.id} rig={rig} part={part} selected={part.id === selected} onPick={onPick} />
+        ))}
+        {drawn.wires.map((placed) => (
+          <Parts key={key(placed.wire)} placed={placed} />
+        ))}
+        {drawn.wires.map(
+          (placed) =>
+            placed.end && (
+              <circle
+                key={key(placed.wire)}
+                cx={placed.end.x - 9}
+                cy={placed.end.y}
+                r="8"
+                className="wire-end"
+                role="button"
+                tabIndex={0}
+                aria-label={`${name(rig, placed.wire)} on ${placed.wire.to}: move it`}
+                aria-pressed={moving !== null && key(moving.wire) === key(placed.wire)}
+                onKeyDown={(event) => keys(event, placed.wire)}
+                onBlur={() => moving && !moving.at && setMoving(null)}
+                onPointerDown={(event) => {
+                  event.currentTarget.focus();
+                  setMoving({ wire: placed.wire, to: placed.wire.to, at: place(event) });
+                }}
+              />
+            ),
+        )}
+        {moving?.at && (
+          <line
+            x1={moving.at.x}
+            y1={moving.at.y}
+            x2={layout.part.left}
+            y2={drawn.wires.find((one) => key(one.wire) === key(moving.wire))?.run.y ?? 0}
+            stroke={WIRE_COLOURS[moving.wire.colour]}
+            strokeWidth="4"
+            strokeDasharray="8 5"
+          />
+        )}
+        {faults.map((finding) => {
+          const placed = drawn.wires.find((one) => key(one.wire) === key(finding));
+          return (
+            placed && (
+              <Fault
+                key={`${finding.kind}-${finding.sensor}-${finding.pin}`}
+                at={placed}
+                finding={finding}
+                onFix={onFix}
+              />
+            )
+          );
+        })}
+      </svg>
+      <p className="harness-said" aria-live="polite">
+        {moving
+          ? `${name(rig, moving.wire)}: ${moving.to ? `let go for ${moving.to}` : "let go on a pin that can take it"}. ${
+              moving.at ? "" : "Arrows choose, Enter puts it there, Escape leaves it."
+            }`
+          : "Drag a wire's end to another pin, or focus it, press Enter and choose with the arrows."}
+      </p>
+    </>
+  );
+}
+
+function name(rig: Rig, wire: Wire): string {
+  return `${rig.parts.find((one) => one.id === wire.sensor)?.name ?? wire.sensor} ${wire.pin}`;
+}
+
+function railColour(volts: number): string {
+  if (volts === 0) return WIRE_COLOURS.black ?? "";
+  return (volts > 4 ? WIRE_COLOURS.red : WIRE_COLOURS.orange) ?? "";
+}
+
+function Comb({ drawn, able, over }: { drawn: Harness; able: string[]; over: string }) {
+  const { comb } = layout;
+  return (
+    <g>
+      {drawn.blocks.map((block) => (
+        <g key={block.title}>
+          <rect x="0.5" y={block.top} width={comb.width - 9} height={block.height} className="board" />
+          <text x="2" y={block.top - 8} className="small">
+            {block.title}
+          </text>
+        </g>
+      ))}
+      {drawn.pins.map((pin) => {
+        const state = pin.name === over ? " over" : able.includes(pin.name) ? " able" : "";
+        return (
+          <g key={pin.name} className={`comb-pin${pin.used ? "" : " free"}${state}`}>
+            <title>{pin.abilities.join(", ")}</title>
+            <text x={comb.width - 28} y={pin.y + 5} textAnchor="end" className="pin-name">
+              {pin.name}
+            </text>
+            <rect x={comb.width - 18} y={pin.y - 7} width="18" height="14" className="pin" />
+          </g>
+        );
+      })}
+      {drawn.folded && (
+        <text x={comb.width - 28} y={drawn.folded.y + 4} textAnchor="end" className="small">
+          {drawn.folded.count} more {drawn.folded.count === 1 ? "pin" : "pins"}
+        </text>
+      )}
+    </g>
+  );
+}
+
+function Lead({ placed, bold }: { placed: PlacedWire; bold: boolean }) {
+  const { wire, path } = placed;
+  const width = bold ? 5 : 3;
+  const dash = wire.to === "" ? "5 4" : undefined;
+  return (
+    <g fill="none" strokeLinejoin="round">
+      <title>{`${wire.pin}: ${wire.colour} wire to ${wire.to || "nowhere yet"}`}</title>
+      <path d={path} className="casing" strokeWidth={width + 2} strokeDasharray={dash} />
+      <path d={path} stroke={WIRE_COLOURS[wire.colour]} strokeWidth={width} strokeDasharray={dash} />
+    </g>
+  );
+}
+
+interface PartBoxProps {
+  rig: Rig;
+  part: PlacedPart;
+  selected: boolean;
+  onPick: (part: string) => void;
+}
+
+function PartBox({ rig, part, selected, onPick }: PartBoxProps) {
+  const { left, width } = layout.part;
+  const known = rig.parts.find((one) => one.id === part.id);
+  const press = (event: KeyboardEvent) => {
+    if (event.key === "Enter" || event.key === " ") onPick(part.id);
+  };
+  return (
+    <g className={`sensor${selected ? " selected" : ""}`}>
+      <rect x={left} y={part.y} width={width} height={part.height} className="sensor-box" />
+      <g
+        role="button"
+        tabIndex={0}
+        aria-pressed={selected}
+        aria-label={known?.name}
+        onClick={() => onPick(part.id)}
+        onKeyDown={press}
+      >
+        <rect x={left + 92} y={part.y + 2} width={width - 94} height="58" fill="transparent" />
+        <text x={left + width - 10} y={part.y + 24} textAnchor="end" className="sensor-name">
+          {known?.name}
+        </text>
+        <text x={left + width - 10} y={part.y + 43} textAnchor="end" className="small">
+          {clipped(known?.kind_title ?? "", 24)}
+        </text>
+        {part.power && part.height >= 60 && (
+          <text x={left + width - 10} y={part.y + 60} textAnchor="end" className="small">
+            {part.power}
+          </text>
+        )}
+      </g>
+      {part.pins.map((pin) => (
+        <g key={pin.name}>
+          <rect x={left - 9} y={pin.y - 7} width="18" height="14" className="pin" />
+          <text x={left + 16} y={pin.y + 5} className="pin-name">
+            {pin.name}
+          </text>
+        </g>
+      ))}
+    </g>
+  );
+}
+
+function clipped(text: string, most: number): string {
+  return text.length > most ? `${text.slice(0, most - 1).trimEnd()}…` : text;
+}
+
+/** Parts in the wire: a resistor in line, and one from a rail down to the wire, with their bands. */
+function Parts({ placed }: { placed: PlacedWire }) {
+  const { inLine, shelved, run } = placed;
+  return (
+    <g className="part">
+      {shelved && (
+        <>
+          <line x1={shelved.x} x2={shelved.x} y1={shelved.railY} y2={run.y} className="part-lead" />
+          <circle cx={shelved.x} cy={shelved.railY} r="4.5" className="joint" />
+          <circle cx={shelved.x} cy={run.y} r="4.5" className="joint" />
+          <Resistor x={shelved.x} y={shelved.y} bands={shelved.bands} upright />
+          <text x={shelved.x - 13} y={shelved.y + 5} textAnchor="end" className="part-text">
+            {ohms(shelved.ohms)}
+          </text>
+        </>
+      )}
+      {inLine && (
+        <>
+          <Resistor x={inLine.x} y={inLine.y} bands={inLine.bands} />
+          <text x={inLine.x - 26} y={inLine.y - 6} textAnchor="end" className="part-text">
+            {ohms(inLine.ohms)}
+          </text>
+        </>
+      )}
+    </g>
+  );
+}
+
+function Resistor({ x, y, bands, upright }: { x: number; y: number; bands: readonly string[]; upright?: boolean }) {
+  return (
+    <g transform={`translate(${x} ${y})${upright ? " rotate(90)" : ""}`}>
+      <title>{bands.join(", ")}</title>
+      <rect x="-19" y="-7.5" width="38" height="15" rx="3" className="resistor" />
+      {Object.entries(bands).map(([place, band]) => (
+        <rect
+          key={place}
+          x={-14 + Number(place) * 8 + (Number(place) === bands.length - 1 ? 3 : 0)}
+          y="-7.5"
+          width="4"
+          height="15"
+          fill={BAND_COLOURS[band]}
+        />
+      ))}
+    </g>
+  );
+}
+
+const FAULT = { width: 268, height: 44, right: 588 };
+
+/** A fault sits on the wire it concerns, with its fix as a button. */
+function Fault({ at, finding, onFix }: { at: PlacedWire; finding: Finding; onFix: (finding: Finding) => void }) {
+  const x = Math.min(at.run.x0 + 8, FAULT.right - FAULT.width);
+  return (
+    <foreignObject x={x} y={at.run.y - FAULT.height / 2} width={FAULT.width} height={FAULT.height}>
+      <div className="fault-tag">
+        <span>
+          <Glyph of="fault" /> {finding.short}
+        </span>
+        {finding.fix && (
+          <button type="button" title={finding.fix.sentence} onClick={() => onFix(finding)}>
+            {finding.fix.label}
+          </button>
+        )}
+      </div>
+    </foreignObject>
+  );
+}

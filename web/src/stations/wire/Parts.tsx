@@ -1,0 +1,373 @@
+import { type FormEvent, useId, useState } from "react";
+import { api, type Rig, type Schemas } from "../../api/client";
+import { useBench } from "../../hooks/bench";
+import { useAddress } from "../../hooks/useAddress";
+import { editable, typed } from "../../model/format";
+import { Cell } from "../../ui/Cell";
+import { useRigChange } from "./useRigChange";
+import { useLists } from "./Wire";
+
+type Part = Rig["parts"][number];
+type Question = Schemas["OptionModel"];
+type Answers = Record<string, string | number>;
+
+const FAMILIES: Record<string, string> = {
+  distance: "Distance",
+  surface: "Line and surface",
+  turning: "Turning and wheels",
+  tilt: "Tilt and motion",
+  air: "Air",
+  power: "Power",
+  sound: "Sound",
+  output: "Outputs",
+};
+
+/** Everything fitted, with the answers where parts differ; fitting, renaming and taking off; the supplies. */
+export function Parts() {
+  const { rig } = useBench();
+  const { search, put } = useAddress();
+  const fitting = search.get("fit");
+  return (
+    <>
+      {fitting !== null ? (
+        <FitPart kind={fitting} />
+      ) : (
+        <p>
+          <button type="button" className="act act-first" onClick={() => put({ fit: "" }, false)}>
+            Fit a part
+          </button>
+        </p>
+      )}
+      <div className="part-list">
+        {rig.parts.map((part) => (
+          <PartCard key={`${part.id}-${rig.revision}`} part={part} />
+        ))}
+      </div>
+      <Supplies key={rig.revision} />
+    </>
+  );
+}
+
+/** Choose a kind, answer its questions, and it is wired. */
+function FitPart({ kind }: { kind: string }) {
+  const lists = useLists();
+  const { put } = useAddress();
+  const { change, refusal, path, revision } = useRigChange();
+  const [name, setName] = useState("");
+  const [answers, setAnswers] = useState<Answers>({});
+  const chosen = lists.data?.kinds.find((one) => one.id === kind);
+  const families = Object.keys(FAMILIES).filter((family) => lists.data?.kinds.some((one) => one.family === family));
+  const fitIt = async (event: FormEvent) => {
+    event.preventDefault();
+    const done = await change(
+      api.POST("/api/rigs/{slug}/parts", { ...path, body: { kind, name, options: answers, revision } }),
+      `Fitted and wired: ${name || chosen?.title}.`,
+    );
+    if (done) put({ fit: null }, false);
+  };
+  return (
+    <section className="fit-part" aria-label="Fit a part">
+      <div className="kind-shelf">
+        {families.map((family) => (
+          <div key={family}>
+            <h2>{FAMILIES[family]}</h2>
+            {lists.data?.kinds
+              .filter((one) => one.family === family)
+              .map((one) => (
+                <button
+                  key={one.id}
+                  type="button"
+                  className="kind-choice"
+                  aria-pressed={one.id === kind}
+                  onClick={() => {
+                    setAnswers({});
+                    put({ fit: one.id });
+                  }}
+                >
+                  {one.title}
+                </button>
+              ))}
+          </div>
+        ))}
+      </div>
+      <form onSubmit={(event) => void fitIt(event)} noValidate>
+        {chosen && (
+          <>
+            <label className="field">
+              <span>Its name on this rig</span>
+              <input
+                value={name}
+                maxLength={40}
+                placeholder={chosen.id.replaceAll("-", " ")}
+                onChange={(event) => setName(event.target.value)}
+              />
+            </label>
+            <Questions kind={chosen} answers={answers} onChange={setAnswers} />
+            <Clues kind={chosen} />
+          </>
+        )}
+        <p className="field-fault" role="alert">
+          {refusal?.message}
+        </p>
+        <p className="row-of-buttons">
+          {chosen && (
+            <button type="submit" className="act act-first">
+              Fit it
+            </button>
+          )}
+          <button type="button" className="act" onClick={() => put({ fit: null }, false)}>
+            {chosen ? "Leave it" : "Back to the parts"}
+          </button>
+        </p>
+      </form>
+    </section>
+  );
+}
+
+function Clues({ kind }: { kind: { clues: string[]; cautions: string[] } }) {
+  if (kind.clues.length + kind.cautions.length === 0) return null;
+  return (
+    <ul className="clues">
+      {kind.clues.map((one) => (
+        <li key={one}>{one}</li>
+      ))}
+      {kind.cautions.map((one) => (
+        <li key={one} className="caution">
+          {one}
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+interface QuestionsProps {
+  kind: { options: Question[] };
+  answers: Answers;
+  onChange: (answers: Answers) => void;
+}
+
+/** The questions where parts differ. */
+function Questions({ kind, answers, onChange }: QuestionsProps) {
+  return kind.options.map((question) => (
+    <Ask
+      key={question.name}
+      question={question}
+      value={answers[question.name] ?? question.usual}
+      onChange={(value) => onChange({ ...answers, [question.name]: value })}
+    />
+  ));
+}
+
+interface AskProps {
+  question: Question;
+  value: string | number;
+  onChange: (value: string | number) => void;
+}
+
+function Ask({ question, value, onChange }: AskProps) {
+  const id = useId();
+  const [text, setText] = useState(editable(Number(value)));
+  const number = typed(text);
+  const off = number === null || number < question.low || number > question.high;
+  return (
+    <div className="field">
+      <label htmlFor={id}>{question.label}</label>
+      {question.choices.length > 0 ? (
+        <select id={id} value={String(value)} onChange={(event) => onChange(event.target.value)}>
+          {question.choices.map((one) => (
+            <option key={one.value} value={one.value}>
+              {one.label}
+            </option>
+          ))}
+        </select>
+      ) : (
+        <span>
+          <input
+            id={id}
+            inputMode="decimal"
+            value={text}
+            aria-invalid={off}
+            onChange={(event) => {
+              setText(event.target.value);
+              const next = typed(event.target.value);
+              if (next !== null) onChange(next);
+            }}
+          />{" "}
+          {question.unit}
+          {off && (
+            <span className="field-fault" role="alert">
+              {` from ${editable(question.low)} to ${editable(question.high)}`}
+            </span>
+          )}
+        </span>
+      )}
+      {question.clue && <small>{question.clue}</small>}
+    </div>
+  );
+}
+
+function PartCard({ part }: { part: Part }) {
+  const { rig } = useBench();
+  const { change, refusal, path, revision } = useRigChange();
+  const [name, setName] = useState(part.name);
+  const [answers, setAnswers] = useState<Answers>(part.options);
+  const one = { params: { path: { ...path.params.path, part: part.id } } };
+  const changed = name !== part.name || part.questions.some((q) => at(answers, q) !== at(part.options, q));
+  const save = (event: FormEvent) => {
+    event.preventDefault();
+    void change(
+      api.PUT("/api/rigs/{slug}/parts/{part}", { ...one, body: { name, options: answers, revision } }),
+      `${name} is changed.`,
+    );
+  };
+  const off = () =>
+    void change(
+      api.POST("/api/rigs/{slug}/parts/{part}/take-off", { ...one, body: { revision } }),
+      `${part.name} is taken off; what was measured with it is kept.`,
+    );
+  const wires = rig.rig.wires.filter((wire) => wire.sensor === part.id);
+  const faults = rig.findings.filter((found) => found.sensor === part.id && found.severity === "fault");
+  return (
+    <form className="part-card" onSubmit={save} noValidate aria-label={part.name}>
+      <header>
+        <input
+          aria-label={`Name of ${part.name}`}
+          value={name}
+          maxLength={40}
+          onChange={(e) => setName(e.target.value)}
+        />
+        <span>{part.kind_title}</span>
+      </header>
+      <p className="part-wires">{wires.map((wire) => `${wire.pin} → ${wire.to || "nowhere"}`).join(" · ")}</p>
+      {faults.map((found) => (
+        <p key={found.kind + found.pin} className="fault-line">
+          {found.sentence}
+        </p>
+      ))}
+      {part.questions.length > 0 && (
+        <details>
+          <summary>What kind of {part.kind_title} it is</summary>
+          <Questions kind={{ options: part.questions }} answers={answers} onChange={setAnswers} />
+          <Clues kind={part} />
+        </details>
+      )}
+      <p className="field-fault" role="alert">
+        {refusal?.message}
+      </p>
+      <p className="row-of-buttons">
+        {changed && (
+          <button type="submit" className="act act-first">
+            Keep the change
+          </button>
+        )}
+        <button type="button" className="plain" onClick={off}>
+          Take off
+        </button>
+      </p>
+    </form>
+  );
+}
+
+function at(answers: Answers, question: Question): string | number {
+  return answers[question.name] ?? question.usual;
+}
+
+/** Supplies beside the board: batteries, regulators of their own. */
+function Supplies() {
+  const { rig } = useBench();
+  const { change, refusal, path, revision } = useRigChange();
+  const [supplies, setSupplies] = useState(rig.rig.supplies);
+  const [from, setFrom] = useState(rig.rig.board_from);
+  const put = (i: number, part: Partial<(typeof supplies)[number]>) =>
+    setSupplies(supplies.map((one, place) => (place === i ? { ...one, ...part } : one)));
+  const changed = JSON.stringify(supplies) !== JSON.stringify(rig.rig.supplies) || from !== rig.rig.board_from;
+  const save = () =>
+    void change(
+      api.PUT("/api/rigs/{slug}/supplies", { ...path, body: { supplies, board_from: from, revision } }),
+      "The supplies are changed.",
+    );
+  const add = () => {
+    const names = supplies.map((one) => one.name);
+    const name = names.includes("battery") ? `supply ${supplies.length + 1}` : "battery";
+    setSupplies([...supplies, { name, volts: 7.4, most_v: 8.4, ma: 2000, grounded: true }]);
+  };
+  return (
+    <section className="supplies">
+      <h2>Supplies beside the board</h2>
+      {supplies.length > 0 && (
+        <div className="table-scroll">
+          <table className="schedule">
+            <thead>
+              <tr>
+                <th scope="col">Name</th>
+                <th scope="col">Volts</th>
+                <th scope="col">When full</th>
+                <th scope="col">Gives, mA</th>
+                <th scope="col">Minus on the board's ground</th>
+                <th />
+              </tr>
+            </thead>
+            <tbody>
+              {supplies.map((one, i) => (
+                // biome-ignore lint/suspicious/noArrayIndexKey: the name is what is being typed
+                <tr key={i}>
+                  <td>
+                    <input aria-label="Name" value={one.name} onChange={(e) => put(i, { name: e.target.value })} />
+                  </td>
+                  {(["volts", "most_v", "ma"] as const).map((field) => (
+                    <td key={field}>
+                      <Cell
+                        label={`${one.name} ${field}`}
+                        value={one[field]}
+                        onChange={(n) => n !== null && put(i, { [field]: n })}
+                      />
+                    </td>
+                  ))}
+                  <td>
+                    <input
+                      type="checkbox"
+                      aria-label={`${one.name} minus on the board's ground`}
+                      checked={one.grounded}
+                      onChange={(e) => put(i, { grounded: e.target.checked })}
+                    />
+                  </td>
+                  <td>
+                    <button
+                      type="button"
+                      className="plain"
+                      onClick={() => setSupplies(supplies.filter((_, place) => place !== i))}
+                    >
+                      Remove
+                    </button>
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
+      )}
+      <label className="field">
+        <span>The board is powered from</span>
+        <select value={from} onChange={(event) => setFrom(event.target.value)}>
+          {["USB", ...supplies.map((one) => one.name)].map((one) => (
+            <option key={one}>{one}</option>
+          ))}
+        </select>
+      </label>
+      <p className="caution">Lithium cells: never short them, never puncture them, charge them watched.</p>
+      <p className="field-fault" role="alert">
+        {refusal?.message}
+      </p>
+      <p className="row-of-buttons">
+        <button type="button" className="act" onClick={add}>
+          Add a supply
+        </button>
+        {changed && (
+          <button type="button" className="act act-first" onClick={save}>
+            Keep the supplies
+          </button>
+        )}
+      </p>
+    </section>
+  );
+}

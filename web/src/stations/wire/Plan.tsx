@@ -1,0 +1,275 @@
+import { useState } from "react";
+import { api, type Rig } from "../../api/client";
+import { useBench } from "../../hooks/bench";
+import { figure, THIN } from "../../model/format";
+import { beamPath, extent, rowPlaces, scaleBar } from "../../model/plan";
+import { saveSvg } from "../../plot/saveSvg";
+import { Cell } from "../../ui/Cell";
+import { Glyph } from "../../ui/Glyph";
+import { useRigChange } from "./useRigChange";
+
+type Geometry = Rig["rig"]["geometry"];
+type Part = Rig["parts"][number];
+type Mount = NonNullable<Part["mount"]>;
+
+const SIZES: [keyof Geometry, string][] = [
+  ["length_mm", "length"],
+  ["width_mm", "width"],
+  ["front_mm", "bumper before the axle"],
+  ["wheel_mm", "wheel diameter"],
+  ["track_mm", "track"],
+  ["cog_height_mm", "centre of gravity, height"],
+  ["line_mm", "width of the tape"],
+  ["board_x_mm", "board, forward"],
+  ["board_y_mm", "board, left"],
+];
+const PLACE: [keyof Mount, string][] = [
+  ["x_mm", "forward"],
+  ["y_mm", "left"],
+  ["height_mm", "height"],
+  ["heading_deg", "looks, °"],
+];
+
+/** The vehicle from above, drawn from its numbers, with the numbers beside it. */
+export function Plan() {
+  const { rig } = useBench();
+  return <PlanOf key={rig.revision} rig={rig} />;
+}
+
+function PlanOf({ rig }: { rig: Rig }) {
+  const { change, refusal, path, revision } = useRigChange();
+  const [geometry, setGeometry] = useState<Geometry>(rig.rig.geometry);
+  const [mounts, setMounts] = useState<Record<string, Mount | null>>(
+    Object.fromEntries(rig.parts.map((part) => [part.id, part.mount])),
+  );
+  const before = Object.fromEntries(rig.parts.map((part) => [part.id, part.mount]));
+  const changed = JSON.stringify([geometry, mounts]) !== JSON.stringify([rig.rig.geometry, before]);
+  const save = () =>
+    void change(
+      api.PUT("/api/rigs/{slug}/geometry", { ...path, body: { geometry, mounts, revision } }),
+      "Sizes and places are changed.",
+    );
+  const put = (id: string, name: keyof Mount, value: number | null) => {
+    const old = mounts[id] ?? { x_mm: 0, y_mm: 0, height_mm: null, heading_deg: 0 };
+    setMounts({ ...mounts, [id]: { ...old, [name]: value ?? (name === "height_mm" ? null : 0) } });
+  };
+  return (
+    <>
+      <div className="wire-board">
+        <span>From above, millimetres from the middle of the drive axle: forward and left count up.</span>
+        <span className="spring" />
+        <button
+          type="button"
+          className="plain"
+          onClick={() => saveSvg(document.querySelector("svg.plan"), `${rig.slug}-plan`)}
+        >
+          Save as SVG
+        </button>
+      </div>
+      <PlanDrawing rig={rig} geometry={geometry} mounts={mounts} />
+      <p className="field-fault" role="alert">
+        {refusal?.message}
+      </p>
+      {changed && (
+        <p>
+          <button type="button" className="act act-first" onClick={save}>
+            Keep sizes and places
+          </button>
+        </p>
+      )}
+      <div className="plan-numbers">
+        <section>
+          <h2>Sizes, mm</h2>
+          {SIZES.map(([name, label]) => (
+            <div key={name} className="field">
+              <span>{label}</span>
+              <Cell
+                label={label}
+                value={geometry[name]}
+                onChange={(value) =>
+                  setGeometry({ ...geometry, [name]: value ?? (name.startsWith("board") ? 0 : null) })
+                }
+              />
+            </div>
+          ))}
+        </section>
+        <section>
+          <h2>Places</h2>
+          <div className="table-scroll">
+            <table className="schedule">
+              <thead>
+                <tr>
+                  <th scope="col">Part</th>
+                  {PLACE.map(([name, label]) => (
+                    <th key={name} scope="col">
+                      {label}
+                    </th>
+                  ))}
+                </tr>
+              </thead>
+              <tbody>
+                {rig.parts.map((part) => (
+                  <tr key={part.id}>
+                    <th scope="row">{part.name}</th>
+                    {PLACE.map(([name, label]) => (
+                      <td key={name}>
+                        <Cell
+                          label={`${part.name} ${label}`}
+                          value={mounts[part.id]?.[name] ?? null}
+                          onChange={(value) => put(part.id, name, value)}
+                        />
+                      </td>
+                    ))}
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          </div>
+          {rig.parts
+            .filter((part) => part.height_mm !== null && part.mount && part.height_mm !== part.mount.height_mm)
+            .map((part) => (
+              <p key={part.id} className="note">
+                <Glyph of="measured" /> {part.name}: {figure(part.height_mm ?? 0, 0)}
+                {THIN}mm high by its own constant, which counts where it was measured.
+              </p>
+            ))}
+        </section>
+      </div>
+    </>
+  );
+}
+
+interface DrawingProps {
+  rig: Rig;
+  geometry: Geometry;
+  mounts: Record<string, Mount | null>;
+}
+
+function PlanDrawing({ rig, geometry, mounts }: DrawingProps) {
+  const placed = rig.parts.flatMap((part) => {
+    const mount = mounts[part.id];
+    return mount ? [{ ...part, mount }] : [];
+  });
+  const box = extent(geometry, placed);
+  if (!box)
+    return (
+      <p className="empty">
+        Nothing is known of its sizes yet. Type a length, a width and a track, and where the parts sit: the plan draws
+        itself, wires get their lengths, and beams are checked against the floor.
+      </p>
+    );
+  const {
+    length_mm: length,
+    width_mm: width,
+    track_mm: track,
+    wheel_mm: wheel,
+    front_mm: front,
+    line_mm: line,
+  } = geometry;
+  const unit = box.width / 620; // millimetres to a sixth of a millimetre of screen: sizes of text and ticks
+  const bar = scaleBar(box.width);
+  const at = (x: number, y: number) => ({ x: -y, y: -x }); // forward is up, left is left
+  const text = { fontSize: 15 * unit };
+  return (
+    <svg
+      className="plan"
+      viewBox={`${box.x} ${box.y} ${box.width} ${box.height}`}
+      role="img"
+      aria-label={`${rig.rig.title} from above, with the beams of its sensors`}
+    >
+      {line !== null && (
+        <rect x={-line / 2} y={box.y} width={line} height={box.height} className="plan-line">
+          <title>{`tape ${line} mm`}</title>
+        </rect>
+      )}
+      {length !== null && width !== null && (
+        <rect
+          x={-width / 2}
+          y={-(front ?? length / 2)}
+          width={width}
+          height={length}
+          className="plan-body"
+          strokeWidth={2 * unit}
+        />
+      )}
+      {track !== null &&
+        [-1, 1].map((side) => (
+          <rect
+            key={side}
+            x={(side * track) / 2 - Math.max((wheel ?? 60) * 0.12, 5)}
+            y={-(wheel ?? 60) / 2}
+            width={Math.max((wheel ?? 60) * 0.24, 10)}
+            height={wheel ?? 60}
+            className="plan-wheel"
+          />
+        ))}
+      {track !== null && (
+        <line x1={-track / 2} x2={track / 2} y1="0" y2="0" className="plan-axle" strokeWidth={2 * unit} />
+      )}
+      {placed.map((part) => {
+        const { x, y } = at(part.mount.x_mm, part.mount.y_mm);
+        const reach = Math.min(part.reach_mm ?? 0, box.beam);
+        return (
+          <g key={part.id}>
+            {part.cone_deg !== null && (
+              <path d={beamPath(x, y, part.mount.heading_deg, part.cone_deg, reach)} className="plan-beam">
+                <title>{`${part.cone_deg}° to ${part.reach_mm} mm`}</title>
+              </path>
+            )}
+            {part.cone_deg === null && part.reach_mm !== null && (
+              <path d={beamPath(x, y, part.mount.heading_deg, 2, reach)} className="plan-beam" />
+            )}
+            {part.floor_from_mm !== null && part.cone_deg !== null && part.floor_from_mm < reach && (
+              <path
+                d={beamPath(x, y, part.mount.heading_deg, part.cone_deg, part.floor_from_mm, true)}
+                className="plan-floor"
+                strokeWidth={2 * unit}
+              />
+            )}
+            {part.row
+              ? rowPlaces(part.row, part.pitch_mm ?? 0).map((side) => (
+                  <circle key={side} cx={x + side} cy={y} r={3 * unit} className="plan-sensor" />
+                ))
+              : null}
+            {!part.row && (
+              <rect x={x - 6 * unit} y={y - 4 * unit} width={12 * unit} height={8 * unit} className="plan-sensor" />
+            )}
+          </g>
+        );
+      })}
+      <rect
+        x={-geometry.board_y_mm - 22 * unit}
+        y={-geometry.board_x_mm - 14 * unit}
+        width={44 * unit}
+        height={28 * unit}
+        className="plan-board"
+        strokeWidth={1.5 * unit}
+      />
+      {placed.map((part, i) => {
+        const { x, y } = at(part.mount.x_mm, part.mount.y_mm);
+        const right = i % 2 === 0;
+        const to = right ? box.x + box.width - 200 * unit : box.x + 190 * unit;
+        return (
+          <g key={part.id}>
+            <line x1={x} y1={y} x2={to} y2={y} className="plan-leader" strokeWidth={unit} />
+            <text
+              x={right ? to + 6 * unit : to - 6 * unit}
+              y={y + 5 * unit}
+              textAnchor={right ? "start" : "end"}
+              style={text}
+            >
+              {part.name}
+              {part.height_mm !== null ? `, ${figure(part.height_mm, 0)} mm up` : ""}
+            </text>
+          </g>
+        );
+      })}
+      <g transform={`translate(${box.x + 16 * unit} ${box.y + box.height - 18 * unit})`}>
+        <path d={`M0 ${-6 * unit}V0H${bar}V${-6 * unit}`} className="plan-scale" strokeWidth={2 * unit} />
+        <text x={bar + 8 * unit} y="0" style={text}>
+          {figure(bar, 0)} mm
+        </text>
+      </g>
+    </svg>
+  );
+}

@@ -1,0 +1,75 @@
+import { useQuery } from "@tanstack/react-query";
+import { api, ask } from "../../api/client";
+import { useBench } from "../../hooks/bench";
+import { useAddress } from "../../hooks/useAddress";
+import { saveText } from "../../plot/saveSvg";
+
+const TITLES: Record<string, string> = { cpp: "C++", python: "Python" };
+
+/** The program that streams this rig's raw readings, to copy or take along. */
+export function Program() {
+  const bench = useBench();
+  const { rig } = bench;
+  const { search, put } = useAddress();
+  const runs = rig.rig.board.programs;
+  const wanted = search.get("language") ?? "";
+  const language = runs.includes(wanted) ? wanted : (runs[0] ?? "");
+  const program = useQuery({
+    queryKey: ["r", rig.slug, "program", rig.revision, language],
+    queryFn: () =>
+      ask(api.GET("/api/rigs/{slug}/program", { params: { path: { slug: rig.slug }, query: { language } } })),
+    retry: false,
+  });
+  const copy = async () => {
+    if (!program.data) return;
+    try {
+      await navigator.clipboard.writeText(program.data.text);
+      bench.say({ text: "The program is on the clipboard.", tone: "said" });
+    } catch {
+      bench.say({ text: "The browser does not let the clipboard be used: take the download.", tone: "fault" });
+    }
+  };
+  const lines = program.data?.text.split("\n").length ?? 0;
+  return (
+    <>
+      <div className="wire-board">
+        {runs.map((one) => (
+          <button
+            key={one}
+            type="button"
+            className="act"
+            aria-pressed={one === language}
+            onClick={() => put({ language: one })}
+          >
+            {TITLES[one] ?? one}
+          </button>
+        ))}
+        <span>{program.data && `${program.data.name}, ${lines} lines, 115 200 baud`}</span>
+        <span className="spring" />
+        <button type="button" className="act" disabled={!program.data} onClick={() => void copy()}>
+          Copy
+        </button>
+        <button
+          type="button"
+          className="act"
+          disabled={!program.data}
+          onClick={() => program.data && saveText(program.data.text, program.data.name, "text/plain")}
+        >
+          Download
+        </button>
+      </div>
+      <p className="caution">
+        Hold the pin numbers against the print on your board, and the registers against the part's own sheet. Wheels off
+        the ground for the first run.
+      </p>
+      {program.isError ? (
+        <p className="empty">{program.error.message}</p>
+      ) : (
+        // biome-ignore lint/a11y/noNoninteractiveTabindex: a long text that scrolls must be reachable by keys
+        <pre className="program" tabIndex={0}>
+          {program.data?.text ?? "Writing it …"}
+        </pre>
+      )}
+    </>
+  );
+}

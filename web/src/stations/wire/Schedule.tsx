@@ -1,0 +1,182 @@
+import { useQuery } from "@tanstack/react-query";
+import { api, ask, type Rig } from "../../api/client";
+import { useBench } from "../../hooks/bench";
+import { BAND_COLOURS, WIRE_COLOURS } from "../../model/harness";
+import { saveText } from "../../plot/saveSvg";
+import { useRigChange } from "./useRigChange";
+
+/** From, to, colour, length, part: what to cut and where it goes, with the parts list; made to be printed. */
+export function Schedule() {
+  const { rig } = useBench();
+  const list = useQuery({
+    queryKey: ["r", rig.slug, "schedule", rig.revision],
+    queryFn: () => ask(api.GET("/api/rigs/{slug}/schedule", { params: { path: { slug: rig.slug } } })),
+    placeholderData: (old) => old,
+  });
+  const { change, refusal, path, revision } = useRigChange();
+  const move = (sensor: string, pin: string, to: string) =>
+    void change(
+      api.POST("/api/rigs/{slug}/wire", { ...path, body: { sensor, pin, to, revision } }),
+      `${pin} is on ${to || "no pin"} now.`,
+    );
+  const json = () => saveText(JSON.stringify(list.data, null, 2), `${rig.slug}-schedule.json`, "application/json");
+  if (list.isError) return <p className="empty">{list.error.message}</p>;
+  if (!list.data) return <p className="empty">Gathering the wires …</p>;
+  return (
+    <>
+      <div className="wire-board">
+        <span>
+          {list.data.wires.length} wires on the {list.data.board}
+        </span>
+        <span className="spring" />
+        <a className="plain" href={`/api/rigs/${rig.slug}/schedule.csv`} download>
+          Wires as CSV
+        </a>
+        <a className="plain" href={`/api/rigs/${rig.slug}/parts.csv`} download>
+          Parts as CSV
+        </a>
+        <button type="button" className="plain" onClick={json}>
+          Both as JSON
+        </button>
+        <button type="button" className="plain" onClick={() => window.print()}>
+          Print
+        </button>
+      </div>
+      <p className="print-only print-title">
+        {rig.rig.title}: wiring schedule, {list.data.board}
+      </p>
+      <p className="caution">
+        Board off and unplugged while you move a wire. Have someone else check the wiring: nobody sees their own
+        mistakes.
+      </p>
+      <p className="field-fault" role="alert">
+        {refusal?.message}
+      </p>
+      <div className="table-scroll">
+        <table className="schedule">
+          <thead>
+            <tr>
+              <th scope="col">From</th>
+              <th scope="col">To</th>
+              <th scope="col">In the program</th>
+              <th scope="col">Wire</th>
+              <th scope="col">Cut to</th>
+              <th scope="col">Part in the wire</th>
+            </tr>
+          </thead>
+          <tbody>
+            {list.data.wires.map((line) => {
+              const wire = rig.rig.wires.find((one) => one.sensor === line.sensor && one.pin === line.pin);
+              return (
+                <tr key={`${line.sensor}-${line.pin}-${line.end}`}>
+                  <th scope="row">{line.start}</th>
+                  <td>
+                    {wire ? (
+                      <PlaceMenu
+                        rig={rig}
+                        wire={wire}
+                        label={`${line.start} goes to`}
+                        onMove={(to) => move(line.sensor, line.pin, to)}
+                      />
+                    ) : (
+                      line.end
+                    )}
+                  </td>
+                  <td>
+                    <code>{line.code}</code>
+                  </td>
+                  <td>
+                    <span className="swatch" style={{ background: WIRE_COLOURS[line.colour] }} /> {line.colour}
+                  </td>
+                  <td className="number">{line.length_mm} mm</td>
+                  <td>{line.part}</td>
+                </tr>
+              );
+            })}
+          </tbody>
+        </table>
+      </div>
+      <h2>Parts</h2>
+      <div className="table-scroll">
+        <table className="schedule">
+          <thead>
+            <tr>
+              <th scope="col">How many</th>
+              <th scope="col">What</th>
+              <th scope="col">Value</th>
+              <th scope="col">Bands</th>
+              <th scope="col">Note</th>
+            </tr>
+          </thead>
+          <tbody>
+            {list.data.parts.map((part) => (
+              <tr key={`${part.title}-${part.value}`}>
+                <td className="number">{part.count}</td>
+                <th scope="row">{part.title}</th>
+                <td>{part.value}</td>
+                <td>
+                  {part.bands.map((band, i) => (
+                    // biome-ignore lint/suspicious/noArrayIndexKey: bands have an order and may repeat
+                    <span key={i} className="band" style={{ background: BAND_COLOURS[band] }} title={band} />
+                  ))}{" "}
+                  {part.bands.join(" ")}
+                </td>
+                <td>{part.note}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+    </>
+  );
+}
+
+interface PlaceMenuProps {
+  rig: Rig;
+  wire: Rig["rig"]["wires"][number];
+  label: string;
+  onMove: (to: string) => void;
+}
+
+/** Where a wire may go: the places that can take it first. */
+function PlaceMenu({ rig, wire, label, onMove }: PlaceMenuProps) {
+  const pin = rig.parts.find((one) => one.id === wire.sensor)?.pins.find((one) => one.name === wire.pin);
+  const able = pin?.places ?? [];
+  const rails = [...rig.rig.board.rails, ...rig.rig.supplies].map((one) => one.name);
+  const others = [...rails, ...rig.pins.map((one) => one.name)].filter((one) => !able.includes(one));
+  const chain = rig.rig.wires
+    .filter((one) => one.sensor !== wire.sensor && (pin?.role === "ground" || pin?.role === "supply"))
+    .filter(
+      (one) => rig.parts.find((p) => p.id === one.sensor)?.pins.find((p) => p.name === one.pin)?.role === pin?.role,
+    )
+    .map((one) => ({
+      to: `${one.sensor}.${one.pin}`,
+      name: `${rig.parts.find((p) => p.id === one.sensor)?.name} ${one.pin}`,
+    }));
+  return (
+    <select aria-label={label} value={wire.to} onChange={(event) => onMove(event.target.value)}>
+      {wire.to === "" && <option value="">nowhere yet</option>}
+      <optgroup label="Can take it">
+        {able.map((one) => (
+          <option key={one}>{one}</option>
+        ))}
+      </optgroup>
+      {chain.length > 0 && (
+        <optgroup label="On to another part">
+          {chain.map((one) => (
+            <option key={one.to} value={one.to}>
+              {one.name}
+            </option>
+          ))}
+        </optgroup>
+      )}
+      {others.length > 0 && (
+        <optgroup label="Other places">
+          {others.map((one) => (
+            <option key={one}>{one}</option>
+          ))}
+        </optgroup>
+      )}
+    </select>
+  );
+}
