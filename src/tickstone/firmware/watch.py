@@ -154,7 +154,7 @@ def opening(plan: Plan, mark: str) -> list[str]:
     ]  # fmt: skip
     if not plan.on_bus:
         del said[3]
-    width = 110 - len(mark)
+    width = 86 - len(mark)
     return [f"{mark} {line}" for text in said for line in textwrap.wrap(text, width)]
 
 

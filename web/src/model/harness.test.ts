@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Rig } from "../api/client";
-import { BAND_COLOURS, harness, layout, ohms, targets, WIDTH, WIRE_COLOURS, type Wire } from "./harness";
+import { BAND_COLOURS, harness, layout, ohms, targets, twoLines, WIDTH, WIRE_COLOURS, type Wire } from "./harness";
 
 const pin = (name: string, ...abilities: string[]) => ({ name, abilities, code: "", timer: "" });
 const BARE = { divider: null, pull_up: null, series: null, fixed: false };
@@ -160,6 +160,12 @@ describe("the harness", () => {
 
 it("offers a moving wire the free pins that can take it, and its own", () => {
   expect(targets(rig(WIRES), WIRES[1] as Wire)).toEqual(["b", "e", "f", "g"]);
+});
+
+it("breaks a title at its comma, else between words", () => {
+  expect(twoLines("ultrasonic ranger, 4 pins", 24)).toEqual(["ultrasonic ranger,", "4 pins"]);
+  expect(twoLines("Hall switch with wheel magnets", 24)).toEqual(["Hall switch with wheel", "magnets"]);
+  expect(twoLines("microphone", 24)).toEqual(["microphone"]);
 });
 
 it("writes resistances as people do", () => {

@@ -6,13 +6,13 @@ export type Wire = Rig["rig"]["wires"][number];
 type Part = Rig["parts"][number];
 
 export const WIDTH = 860;
-const COMB = { left: 0, width: 176, row: 28, gap: 26, pad: 10 };
-const PART = { left: 598, width: 262, row: 28, pad: 9, least: 64, gap: 14 };
-const RAIL = { top: 18, gap: 24, left: 116 };
-const SHELF = { height: 58, right: 520, step: 66 };
+const COMB = { left: 0, width: 176, row: 25, gap: 26, pad: 7 };
+const PART = { left: 598, width: 262, row: 25, pad: 7, least: 60, gap: 9 };
+const RAIL = { top: 12, gap: 21, left: 116 };
+const SHELF = { height: 52, right: 520, step: 66 };
 const CHANNELS = { from: 212, to: 336 };
 const POWER = { from: 584, step: 11 };
-const MOST_FREE = 6;
+const MOST_FREE = 4;
 
 export interface PlacedPin {
   name: string;
@@ -147,7 +147,8 @@ function boxes(rig: Rig, selected: string, top: number): PlacedPart[] {
         .sort((a, b) => rank(to(a.name), order) - rank(to(b.name), order))
         .map((pin, i) => ({ name: pin.name, y: y + PART.pad + PART.row / 2 + i * PART.row }));
       const height = Math.max(PART.least, pins.length * PART.row + 2 * PART.pad);
-      const placed = { id: part.id, y, height, pins, power: folded.map((pin) => to(pin.name) || "nowhere").join(", ") };
+      const power = folded.map((pin) => to(pin.name) || "nowhere").join(", ");
+      const placed = { id: part.id, y, height, pins, power };
       y += height + PART.gap;
       return placed;
     });
@@ -245,6 +246,18 @@ export const BAND_COLOURS: Record<string, string> = {
 export function ohms(value: number): string {
   if (value >= 1e6) return `${value / 1e6}\u2009MΩ`;
   return value >= 1e3 ? `${value / 1e3}\u2009kΩ` : `${value}\u2009Ω`;
+}
+
+/** A text in lines of at most so many characters, two at most. */
+export function twoLines(text: string, most: number): string[] {
+  const comma = text.indexOf(", ") + 1;
+  if (comma > 0 && text.length > most && comma <= most && text.length - comma - 1 <= most)
+    return [text.slice(0, comma), text.slice(comma + 1)];
+  const words = text.split(" ");
+  let first = words.shift() ?? "";
+  while (words[0] && `${first} ${words[0]}`.length <= most) first += ` ${words.shift()}`;
+  const rest = words.join(" ");
+  return rest ? [first, rest.length > most ? `${rest.slice(0, most - 1).trimEnd()}…` : rest] : [first];
 }
 
 /** The pins a picked wire may be put on, in the comb's order: those that can take it, free ones and its own. */

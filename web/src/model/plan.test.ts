@@ -1,5 +1,5 @@
 import { expect, it } from "vitest";
-import { beamPath, extent, rowPlaces, scaleBar } from "./plan";
+import { beamPath, extent, rowPlaces, scaleBar, spread } from "./plan";
 
 const SIZES = { length_mm: 400, width_mm: 300, front_mm: 260, track_mm: 240 };
 const ahead = { mount: { x_mm: 240, y_mm: 0, heading_deg: 0 }, reach_mm: 4000 };
@@ -30,4 +30,14 @@ it("sets a row evenly about its middle", () => {
 
 it("takes a round length for the scale", () => {
   expect([scaleBar(1000), scaleBar(620), scaleBar(90)]).toEqual([200, 100, 10]);
+});
+
+it("keeps labels apart, each on its part's side", () => {
+  const at = (x_mm: number, y_mm: number) => ({ mount: { x_mm, y_mm, heading_deg: 0 }, reach_mm: null });
+  const found = spread([at(240, 0), at(236, 0), at(40, 90)], 10);
+  expect(found.map((one) => [one.side, one.y])).toEqual([
+    ["left", -40],
+    ["right", -240],
+    ["right", -230],
+  ]);
 });

@@ -56,6 +56,28 @@ export function rowPlaces(count: number, pitch: number): number[] {
   return Array.from({ length: count }, (_, i) => (i - (count - 1) / 2) * pitch);
 }
 
+interface Label<P> {
+  part: P;
+  side: "left" | "right";
+  y: number;
+}
+
+/** Labels beside the drawing, to the side the part is on and those in the middle to the right, none nearer than ``gap``. */
+export function spread<P extends Placed>(parts: readonly P[], gap: number): Label<P>[] {
+  const found: Label<P>[] = [];
+  for (const side of ["left", "right"] as const) {
+    const mine = parts
+      .filter((one) => one.mount.y_mm > 0 === (side === "left"))
+      .sort((a, b) => b.mount.x_mm - a.mount.x_mm);
+    let last = Number.NEGATIVE_INFINITY;
+    for (const part of mine) {
+      last = Math.max(-part.mount.x_mm, last + gap);
+      found.push({ part, side, y: last });
+    }
+  }
+  return found;
+}
+
 /** A round length for the scale bar, about a fifth of the drawing. */
 export function scaleBar(width: number): number {
   const aim = width / 5;

@@ -70,91 +70,101 @@ function EditorOf({ rig }: { rig: Rig }) {
       <p className="field-fault" role="alert">
         {refusal?.message}
       </p>
-      <div className="plan-numbers">
+      <div className="board-editor">
         <section>
           <h2>Levels and limits</h2>
-          {LEVELS.map(([name, label, unit]) => (
-            <div key={name} className="field">
-              <span>{label}</span>
-              <span>
+          <div className="in-columns">
+            {LEVELS.map(([name, label, unit]) => (
+              <div key={name} className="field">
+                <span>{label}</span>
+                <span>
+                  <Cell
+                    label={label}
+                    value={board[name] as number | null}
+                    onChange={(value) => {
+                      if (value !== null || name.startsWith("adc")) put({ [name]: value } as Partial<Board>);
+                    }}
+                  />{" "}
+                  {unit}
+                </span>
+              </div>
+            ))}
+          </div>
+        </section>
+        <section className="in-columns">
+          <div>
+            <h2>Rails</h2>
+            {board.rails.map((rail, i) => (
+              // biome-ignore lint/suspicious/noArrayIndexKey: the name is what is being typed
+              <div key={i} className="rail-line">
+                <input
+                  aria-label={`name of rail ${i + 1}`}
+                  value={rail.name}
+                  onChange={(event) =>
+                    put({ rails: board.rails.map((r, at) => (at === i ? { ...r, name: event.target.value } : r)) })
+                  }
+                />
                 <Cell
-                  label={label}
-                  value={board[name] as number | null}
-                  onChange={(value) => {
-                    if (value !== null || name.startsWith("adc")) put({ [name]: value } as Partial<Board>);
+                  label={`volts of ${rail.name}`}
+                  value={rail.volts}
+                  onChange={(volts) =>
+                    volts !== null && put({ rails: board.rails.map((r, at) => (at === i ? { ...r, volts } : r)) })
+                  }
+                />
+                V
+              </div>
+            ))}
+          </div>
+          <div>
+            <h2>Timers taken</h2>
+            {SERVICES.map((service) => (
+              <label key={service} className="field">
+                <span>{service}</span>
+                <input
+                  placeholder="none"
+                  value={board.services.find((one) => one.name === service)?.timer ?? ""}
+                  onChange={(event) => {
+                    const others = board.services.filter((one) => one.name !== service);
+                    const timer = event.target.value;
+                    put({ services: timer ? [...others, { name: service, timer }] : others });
                   }}
-                />{" "}
-                {unit}
-              </span>
-            </div>
-          ))}
-          <h2>Rails</h2>
-          {board.rails.map((rail, i) => (
-            // biome-ignore lint/suspicious/noArrayIndexKey: the name is what is being typed
-            <div key={i} className="rail-line">
+                />
+              </label>
+            ))}
+          </div>
+          <div>
+            <h2>Programs it runs</h2>
+            <label className="field">
+              <span>C++</span>
               <input
-                aria-label={`name of rail ${i + 1}`}
-                value={rail.name}
+                type="checkbox"
+                checked={board.programs.includes("cpp")}
                 onChange={(event) =>
-                  put({ rails: board.rails.map((r, at) => (at === i ? { ...r, name: event.target.value } : r)) })
+                  put({
+                    programs: [
+                      ...(event.target.checked ? ["cpp"] : []),
+                      ...board.programs.filter((one) => one !== "cpp"),
+                    ],
+                  })
                 }
-              />
-              <Cell
-                label={`volts of ${rail.name}`}
-                value={rail.volts}
-                onChange={(volts) =>
-                  volts !== null && put({ rails: board.rails.map((r, at) => (at === i ? { ...r, volts } : r)) })
-                }
-              />
-              V
-            </div>
-          ))}
-          <h2>Timers taken</h2>
-          {SERVICES.map((service) => (
-            <label key={service} className="field">
-              <span>{service}</span>
-              <input
-                placeholder="none"
-                value={board.services.find((one) => one.name === service)?.timer ?? ""}
-                onChange={(event) => {
-                  const others = board.services.filter((one) => one.name !== service);
-                  const timer = event.target.value;
-                  put({ services: timer ? [...others, { name: service, timer }] : others });
-                }}
               />
             </label>
-          ))}
-          <h2>Programs it runs</h2>
-          <label className="field">
-            <span>C++</span>
-            <input
-              type="checkbox"
-              checked={board.programs.includes("cpp")}
-              onChange={(event) =>
-                put({
-                  programs: [
-                    ...(event.target.checked ? ["cpp"] : []),
-                    ...board.programs.filter((one) => one !== "cpp"),
-                  ],
-                })
-              }
-            />
-          </label>
-          <label className="field">
-            <span>Python</span>
-            <select
-              value={board.programs.includes("python") ? board.python : ""}
-              onChange={(event) => {
-                const python = event.target.value;
-                const others = board.programs.filter((one) => one !== "python");
-                put({ python, programs: python ? [...others, "python"] : others });
-              }}
-            >
-              <option value="">no</option>
-              <option value="machine">with the pin module “machine”</option>
-              <option value="linux">with the kernel's pins, on a computer</option>
-            </select>
-          </label>
+            <label className="field">
+              <span>Python</span>
+              <select
+                value={board.programs.includes("python") ? board.python : ""}
+                onChange={(event) => {
+                  const python = event.target.value;
+                  const others = board.programs.filter((one) => one !== "python");
+                  put({ python, programs: python ? [...others, "python"] : others });
+                }}
+              >
+                <option value="">no</option>
+                <option value="machine">with the pin module “machine”</option>
+                <option value="linux">with the kernel's pins, on a computer</option>
+              </select>
+            </label>
+          </div>
         </section>
         <section>
           <h2>Pins</h2>

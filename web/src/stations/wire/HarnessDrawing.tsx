@@ -9,6 +9,7 @@ import {
   type PlacedPart,
   type PlacedWire,
   targets,
+  twoLines,
   WIDTH,
   WIRE_COLOURS,
   type Wire,
@@ -253,19 +254,21 @@ function PartBox({ rig, part, selected, onPick }: PartBoxProps) {
         onClick={() => onPick(part.id)}
         onKeyDown={press}
       >
-        <rect x={left + 92} y={part.y + 2} width={width - 94} height="58" fill="transparent" />
-        <text x={left + width - 10} y={part.y + 24} textAnchor="end" className="sensor-name">
+        <rect x={left + 92} y={part.y + 2} width={width - 94} height="56" fill="transparent" />
+        <text x={left + width - 10} y={part.y + 20} textAnchor="end" className="sensor-name">
           {known?.name}
         </text>
-        <text x={left + width - 10} y={part.y + 43} textAnchor="end" className="small">
-          {clipped(known?.kind_title ?? "", 24)}
-        </text>
-        {part.power && part.height >= 60 && (
-          <text x={left + width - 10} y={part.y + 60} textAnchor="end" className="small">
-            {part.power}
+        {twoLines(known?.kind_title ?? "", 24).map((line, i) => (
+          <text key={line} x={left + width - 10} y={part.y + 37 + 16 * i} textAnchor="end" className="small">
+            {line}
           </text>
-        )}
+        ))}
       </g>
+      {part.power && (
+        <text x={left + 16} y={part.y + part.height - 8} className="small">
+          {part.power}
+        </text>
+      )}
       {part.pins.map((pin) => (
         <g key={pin.name}>
           <rect x={left - 9} y={pin.y - 7} width="18" height="14" className="pin" />
@@ -276,10 +279,6 @@ function PartBox({ rig, part, selected, onPick }: PartBoxProps) {
       ))}
     </g>
   );
-}
-
-function clipped(text: string, most: number): string {
-  return text.length > most ? `${text.slice(0, most - 1).trimEnd()}…` : text;
 }
 
 /** Parts in the wire: a resistor in line, and one from a rail down to the wire, with their bands. */

@@ -237,6 +237,9 @@ function PartCard({ part }: { part: Part }) {
           onChange={(e) => setName(e.target.value)}
         />
         <span>{part.kind_title}</span>
+        <button type="button" className="plain" aria-label={`Take off ${part.name}`} onClick={off}>
+          Take off
+        </button>
       </header>
       <p className="part-wires">{wires.map((wire) => `${wire.pin} → ${wire.to || "nowhere"}`).join(" · ")}</p>
       {faults.map((found) => (
@@ -246,7 +249,7 @@ function PartCard({ part }: { part: Part }) {
       ))}
       {part.questions.length > 0 && (
         <details>
-          <summary>What kind of {part.kind_title} it is</summary>
+          <summary>What this one is like</summary>
           <Questions kind={{ options: part.questions }} answers={answers} onChange={setAnswers} />
           <Clues kind={part} />
         </details>
@@ -260,9 +263,6 @@ function PartCard({ part }: { part: Part }) {
             Keep the change
           </button>
         )}
-        <button type="button" className="plain" onClick={off}>
-          Take off
-        </button>
       </p>
     </form>
   );

@@ -2,7 +2,7 @@ import { useState } from "react";
 import { api, type Rig } from "../../api/client";
 import { useBench } from "../../hooks/bench";
 import { figure, THIN } from "../../model/format";
-import { beamPath, extent, rowPlaces, scaleBar } from "../../model/plan";
+import { beamPath, extent, rowPlaces, scaleBar, spread } from "../../model/plan";
 import { saveSvg } from "../../plot/saveSvg";
 import { Cell } from "../../ui/Cell";
 import { Glyph } from "../../ui/Glyph";
@@ -166,10 +166,11 @@ function PlanDrawing({ rig, geometry, mounts }: DrawingProps) {
     front_mm: front,
     line_mm: line,
   } = geometry;
-  const unit = box.width / 620; // millimetres to a sixth of a millimetre of screen: sizes of text and ticks
+  const unit = box.width / 852; // about one pixel of the screen, for sizes of text and ticks
   const bar = scaleBar(box.width);
   const at = (x: number, y: number) => ({ x: -y, y: -x }); // forward is up, left is left
   const text = { fontSize: 15 * unit };
+  const labelled = spread(placed, 22 * unit);
   return (
     <svg
       className="plan"
@@ -245,21 +246,22 @@ function PlanDrawing({ rig, geometry, mounts }: DrawingProps) {
         className="plan-board"
         strokeWidth={1.5 * unit}
       />
-      {placed.map((part, i) => {
+      {labelled.map(({ part, side, y: beside }) => {
         const { x, y } = at(part.mount.x_mm, part.mount.y_mm);
-        const right = i % 2 === 0;
-        const to = right ? box.x + box.width - 200 * unit : box.x + 190 * unit;
+        const to = side === "right" ? box.x + box.width - 300 * unit : box.x + 260 * unit;
+        const floor = part.floor_from_mm !== null && part.cone_deg !== null ? Math.round(part.floor_from_mm) : null;
         return (
           <g key={part.id}>
-            <line x1={x} y1={y} x2={to} y2={y} className="plan-leader" strokeWidth={unit} />
+            <path d={`M${x} ${y}H${(x + to) / 2}L${to} ${beside}`} className="plan-leader" strokeWidth={unit} />
             <text
-              x={right ? to + 6 * unit : to - 6 * unit}
-              y={y + 5 * unit}
-              textAnchor={right ? "start" : "end"}
+              x={side === "right" ? to + 6 * unit : to - 6 * unit}
+              y={beside + 5 * unit}
+              textAnchor={side === "right" ? "start" : "end"}
               style={text}
             >
               {part.name}
               {part.height_mm !== null ? `, ${figure(part.height_mm, 0)} mm up` : ""}
+              {floor !== null ? `, floor from ${figure(floor, 0)} mm` : ""}
             </text>
           </g>
         );

@@ -85,7 +85,7 @@ export function Schedule() {
                   <td>
                     <code>{line.code}</code>
                   </td>
-                  <td>
+                  <td className="wire-colour">
                     <span className="swatch" style={{ background: WIRE_COLOURS[line.colour] }} /> {line.colour}
                   </td>
                   <td className="number">{line.length_mm} mm</td>
