@@ -7,14 +7,12 @@ import json
 import re
 import shutil
 import subprocess
-from collections.abc import Iterator
 
 import pytest
 from fastapi.testclient import TestClient
 from starlette.websockets import WebSocketDisconnect
 
-from tickstone.actions.workshop import Workshop
-from tickstone.api.app import make_app
+from tests.api.conftest import refused
 from tickstone.core.rigs.kinds import KINDS
 from tickstone.core.rigs.rig import Sensor
 from tickstone.core.rigs.templates import rig_of
@@ -24,19 +22,6 @@ from tickstone.store.database import Database
 RIG = "/api/rigs/fern"
 RANGER = f"{RIG}/sensors/front-ranger"
 PAIRS = [[mm, 2000 * (mm + 3) / 346 + e] for mm, e in ((150, 1), (250, -2), (400, 2), (600, -1), (900, 0.5))]
-
-
-@pytest.fixture
-def client(database: Database) -> Iterator[TestClient]:
-    with TestClient(make_app(Workshop(database)), base_url="http://127.0.0.1:8420") as made:
-        yield made
-
-
-def refused(answer, code: str, path: str) -> str:
-    body = answer.json()
-    assert (body["code"], body["path"]) == (code, path), body
-    assert body["message"].endswith(".")
-    return body["message"]
 
 
 @pytest.mark.parametrize(

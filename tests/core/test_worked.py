@@ -7,16 +7,15 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-
-from tests.rigs import part, rig
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tests.rigs import part, rig
 from tickstone.calculations import run
 from tickstone.core.constants import Provenance, Values, settle
-from tickstone.core.rigs.rig import Supply
 from tickstone.core.rigs.kinds import KINDS, kind
 from tickstone.core.rigs.kinds.base import VALUE, Kind, Surroundings
+from tickstone.core.rigs.rig import Supply
 from tickstone.core.rigs.usual import usual_values
 from tickstone.core.worked import check_asked, solve, work
 from tickstone.errors import BadInput

@@ -376,5 +376,5 @@ def test_a_full_line_is_made_to_fit_by_reading_less_often() -> None:
     packs = tuple(part("inertial-unit", f"tilt-{i}", address=104 + i) for i in range(2))
     made = rig(*rows, *packs, part("i2c-adc", "adc"), part("i2c-adc", "more", address=73), board="wide-3v3",
                supplies=(Supply("bench", 5.0, 5.0, 3000),))  # fmt: skip
-    assert "due(row0At, 40)" in program(made, "cpp")
+    assert "due(row0At, 80)" in program(made, "cpp")
     assert "due(lineRowAt, 20)" in program(fern(), "cpp")

@@ -72,7 +72,14 @@ def _motor_driver(chosen: Chosen) -> Part:
     pins = [
         PinSpec("supply", Role.SUPPLY, "red", draw=Draw(2.7, 5.5, 5.0)),
         GROUND_PIN,
-        PinSpec("motor supply", Role.SUPPLY, "red", draw=Draw(2.5, high_v, chosen.number("stall_ma"), own=True)),
+        PinSpec(
+            "motor supply",
+            Role.SUPPLY,
+            "red",
+            draw=Draw(
+                2.5, high_v, chosen.number("stall_ma"), own=True, usual_v=min(7.4, high_v), full_v=min(8.4, high_v)
+            ),
+        ),
     ]
     for name in each:
         pins.append(PinSpec(f"{name} speed", Role.INPUT, "white", ("pwm",), high_needs_v=2.0))

@@ -24,12 +24,15 @@ class Role(StrEnum):
 
 @dataclass(frozen=True)
 class Draw:
-    """What a supply pin wants: a span of volts, and the most it draws, mA. ``own`` means not from a board's regulator."""
+    """What a supply pin wants: a span of volts, and the most it draws, mA. ``own`` means not from a board's regulator;
+    ``usual_v`` and ``full_v`` are then what such a supply usually gives, and gives when full."""
 
     low_v: float
     high_v: float
     ma: float
     own: bool = False
+    usual_v: float = 5.0
+    full_v: float = 5.0
 
 
 @dataclass(frozen=True)

@@ -19,7 +19,7 @@ from tickstone.core.rigs import boards
 from tickstone.core.rigs.catalogue import part_of, pin_of
 from tickstone.core.rigs.part import PinSpec, Role
 from tickstone.core.rigs.rig import GROUND, Pin, PullUpPart, Rig, SeriesPart, Wire
-from tickstone.core.wiring.places import all_pins, is_place, logic_rail, supplies_for, supply_colour
+from tickstone.core.wiring.places import all_pins, is_place, logic_rail, own_supplies, supplies_for, supply_colour
 
 PULL_UP_OHM = 10_000.0  # common practice for a data line on a bench
 NO_WAY = 1e9
@@ -83,7 +83,8 @@ def assignment(rig: Rig, explain: bool = True) -> Assignment:
         elif spec.role is Role.GROUND:
             placed[key] = GROUND
         elif spec.role is Role.SUPPLY:
-            placed[key] = next(iter(supplies_for(rig, spec)), "")
+            own = spec.draw is not None and spec.draw.own
+            placed[key] = next(iter(own_supplies(rig, spec) if own else supplies_for(rig, spec)), "")
         elif spec.bus:
             placed[key] = next((pin.name for pin in pins if spec.bus in pin.abilities), "")
             taken.add(placed[key])

@@ -58,6 +58,15 @@ def logic_rail(board: Board) -> str:
     return rail_of(board, board.logic_v)
 
 
+def own_supplies(rig: Rig, spec: PinSpec) -> list[str]:
+    """Supplies beside the board that a supply pin can take, those that give enough first."""
+    draw = spec.draw
+    if draw is None:
+        return []
+    found = [s for s in rig.supplies if draw.low_v <= s.volts and s.most_v <= draw.high_v]
+    return [s.name for s in sorted(found, key=lambda s: s.ma < draw.ma)]
+
+
 def supplies_for(rig: Rig, spec: PinSpec) -> list[str]:
     """Rails and supplies that a supply pin can take, best first: one's own supply where it wants one, else the rail
     nearest to the board's logic, so that levels fit."""
@@ -66,10 +75,8 @@ def supplies_for(rig: Rig, spec: PinSpec) -> list[str]:
         return []
     rails = [r for r in rig.board.rails if r.volts > 0 and draw.low_v <= r.volts <= draw.high_v]
     rails.sort(key=lambda r: abs(r.volts - rig.board.logic_v))
-    own = [s for s in rig.supplies if draw.low_v <= s.volts and s.most_v <= draw.high_v]
-    own.sort(key=lambda s: s.ma < draw.ma)
-    found = [s.name for s in own], [r.name for r in rails]
-    return [*found[0], *found[1]] if draw.own else [*found[1], *found[0]]
+    names = [r.name for r in rails]
+    return [*own_supplies(rig, spec), *names] if draw.own else [*names, *own_supplies(rig, spec)]
 
 
 def supply_of(rig: Rig, part_id: str) -> tuple[float, float] | None:

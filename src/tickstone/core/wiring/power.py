@@ -11,7 +11,7 @@ from tickstone.core.rigs.part import Draw, PinSpec, Role
 from tickstone.core.rigs.rig import GROUND, Rig, Supply, Wire
 from tickstone.core.wiring.assign import lamp_resistor
 from tickstone.core.wiring.findings import NEAR, Assurance, Finding, Fix, Result, plain_ohms, rewire
-from tickstone.core.wiring.places import end_of, grounds, power_pins, supplies_for, volts_at
+from tickstone.core.wiring.places import end_of, grounds, own_supplies, power_pins, supplies_for, volts_at
 
 LITTLE_MA = 25.0  # what wants its own supply but draws no more than this may hang on the board all the same
 
@@ -21,9 +21,10 @@ def check_supply(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
     draw, name, end = spec.draw, rig.part(wire.sensor).name, end_of(rig, wire)
     if draw is None:
         return
-    able = supplies_for(rig, spec)
+    able = own_supplies(rig, spec) if draw.own else supplies_for(rig, spec)
     fix = rewire(rig, f"Take it to {able[0]}", f"Take the {wire.pin} of {name} to {able[0]}.",
                  replace(wire, to=able[0])) if able else None  # fmt: skip
+    fix = fix or (_new_supply(rig, wire, draw) if draw.own else None)
     volts = volts_at(rig, end)
     span = f"{draw.low_v:g} to {draw.high_v:g} V"
     if volts is None or volts[0] <= 0:
@@ -37,22 +38,20 @@ def check_supply(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
                       {"supply_v": volts[0], "highest_v": volts[1], "low_v": draw.low_v, "high_v": draw.high_v},
                       fix)  # fmt: skip
     elif draw.own and rig.board.rail(end) is not None and draw.ma > LITTLE_MA:
-        better = rig.supplies and able and rig.supply(able[0])
         yield Finding("fed-from-board", "fault", wire.sensor, wire.pin,
                       f"{name} draws up to {draw.ma:g} mA from the board's {end}: its regulator cannot give that, and the "
                       "dips reset the board. Feed it from a supply of its own, grounds joined.",
-                      f"{draw.ma:g} mA from the board", {"drawn_ma": draw.ma}, fix if better else _new_supply(rig, wire, draw))  # fmt: skip
+                      f"{draw.ma:g} mA from the board", {"drawn_ma": draw.ma}, fix)  # fmt: skip
     else:
         yield Assurance("supply", wire.sensor, f"{wire.pin} {volts[0]:.1f} V, {draw.ma:g} mA")
 
 
 def _new_supply(rig: Rig, wire: Wire, draw: Draw) -> Fix | None:
-    volts = min(max(5.0, draw.low_v), draw.high_v)
     name = f"{rig.part(wire.sensor).name} supply"
     if rig.supply(name) is not None:
         return None
-    fresh = replace(rig, supplies=(*rig.supplies, Supply(name, volts, volts, 1.5 * draw.ma)))
-    return rewire(fresh, "Add a supply", f"Add a {volts:g} V supply for {rig.part(wire.sensor).name}, minus to ground.",
+    fresh = replace(rig, supplies=(*rig.supplies, Supply(name, draw.usual_v, draw.full_v, max(1.5 * draw.ma, 100.0))))
+    return rewire(fresh, "Add a supply", f"Add a {draw.usual_v:g} V supply for {rig.part(wire.sensor).name}, minus to ground.",
                   replace(wire, to=name))  # fmt: skip
 
 

@@ -103,7 +103,12 @@ def words(moment: Moment, values: Values) -> str:
 
 def _part(chosen: Chosen) -> Part:
     top, bottom = chosen.number("top_ohm"), chosen.number("bottom_ohm")
-    supply = PinSpec("battery", Role.SUPPLY, "red", draw=Draw(0.5, 60.0, 1000 * 12.0 / (top + bottom), own=True))
+    supply = PinSpec(
+        "battery",
+        Role.SUPPLY,
+        "red",
+        draw=Draw(0.5, 60.0, 1000 * 12.0 / (top + bottom), own=True, usual_v=7.4, full_v=8.4),
+    )
     middle = analogue_pin("middle", "orange", source_ohm=top * bottom / (top + bottom), share=bottom / (top + bottom))
     return Part((supply, GROUND, middle),
                 pieces=(Piece(1, "top resistor", ohms=top), Piece(1, "bottom resistor", ohms=bottom)))  # fmt: skip

@@ -112,7 +112,7 @@ SHORTEST_US = 1000.0  # a magnet 10 mm wide passes at 10 m/s
 def _part(chosen: Chosen) -> Part:
     latch = ("A latch with one pole of magnet on the wheel switches once and stays: mount the magnets with faces "
              "alternating.",) if chosen.says("answers", "latch") else ()  # fmt: skip
-    output = PinSpec("output", Role.OPEN, "yellow", ("interrupt", "capture"), shortest_us=SHORTEST_US,
+    output = PinSpec("output", Role.OPEN, "yellow", ("interrupt",), shortest_us=SHORTEST_US,
                      own_pull_up_ohm=own_pull_up(chosen))  # fmt: skip
     supply = supply_pin(3.0, 5.5, 5.0) if chosen.says("supply", "3") else supply_pin(4.5, 24.0, 5.0)
     return Part((supply, GROUND, output), remarks=latch)
