@@ -214,11 +214,10 @@ def test_the_slab_tells_where_a_number_comes_from_and_folds_away(page: Page) -> 
     expect(page.locator(".slab")).to_have_count(0)
 
 
-def test_the_wiring_schedule_prints_without_the_frame(page: Page) -> None:
+def test_the_harness_prints_without_the_frame(page: Page) -> None:
     page.goto("/fern/wire")
     expect(page.locator(".harness")).to_be_visible()
     page.emulate_media(media="print")
     expect(page.locator(".harness")).to_be_visible()
-    expect(page.locator(".schedule")).to_be_visible()
     for hidden in (".rule", ".top", ".slab", ".tape"):
         expect(page.locator(hidden)).to_be_hidden()

@@ -51,9 +51,12 @@ def test_axe_finds_nothing_on_any_station(page: Page, served: Served, theme: str
         page.locator("h1").wait_for()
         page.wait_for_timeout(700)
         found += [f"{bench}: {v}" for v in violations(page)]
-    page.goto("/rigs")
-    page.locator("h1").wait_for()
-    found += violations(page)
+    views = ("parts", "parts&fit=line-sensors", "plan", "board", "schedule", "checklist", "program")
+    for address in ("/rigs", *(f"/fern/wire?view={view}" for view in views)):
+        page.goto(address)
+        page.locator("h1").wait_for()
+        page.wait_for_timeout(400)
+        found += [f"{address}: {v}" for v in violations(page)]
     rig = served.client.get("/api/rigs/fern").json()
     served.client.post(
         "/api/rigs/fern/board", json={"board": "wide-3v3", "revision": rig["revision"]}
@@ -156,10 +159,11 @@ def test_addresses_can_be_shared_and_back_works(page: Page) -> None:
     expect(page.locator("h1")).to_contain_text("no rig")
 
 
-def test_a_wire_is_moved_by_keyboard_and_a_doubled_pin_is_found(page: Page) -> None:
-    page.goto("/fern/wire")
+def test_a_wire_is_moved_by_menu_and_a_doubled_pin_is_found(page: Page) -> None:
+    page.goto("/fern/wire?view=schedule")
     page.get_by_label("front ranger trigger goes to").select_option("capture")
     expect(page.locator("h1")).to_have_text("One wire would not work")
+    page.get_by_role("button", name="harness", exact=True).click()
     expect(page.locator(".fault-tag")).to_contain_text("two on capture")
     page.locator(".fault-tag button").click()
     expect(page.locator("h1")).to_have_text("Nothing burns, and every wire can be read")

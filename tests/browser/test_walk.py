@@ -29,6 +29,8 @@ def connect(page: Page) -> None:
 def test_from_the_wire_to_the_constant(page: Page, served: Served) -> None:
     # 1. Wire: the board that cannot bear 5 V, the fix, the undo.
     page.goto("/")
+    expect(heading(page)).to_have_text("3 rigs on the bench, wired without a fault")
+    page.get_by_role("link", name=re.compile("^Fern")).click()
     expect(heading(page)).to_have_text("Nothing burns, and every wire can be read")
     expect(page.locator(".harness .sensor").first).to_be_visible()
     page.get_by_label("Board", exact=True).select_option("wide-3v3")
@@ -179,6 +181,6 @@ def test_the_forms_of_slab_ruler_notebook_and_rigs_refuse_too(page: Page) -> Non
     page.goto("/rigs")
     page.get_by_role("button", name="Begin").click()
     expect(page.locator("#rig-fault")).to_contain_text("name first")
-    page.get_by_label("Name", exact=True).fill("Plume")
+    page.get_by_label("Name", exact=True).fill("Second float")
     page.get_by_role("button", name="Begin").click()
-    expect(page).to_have_url(re.compile("/plume/wire"))
+    expect(page).to_have_url(re.compile("/second-float/wire"))

@@ -15,6 +15,7 @@ import pytest
 from tests.firmware import machine_stub
 from tests.firmware.boards import pins, readings, run_cpp, values
 from tests.rigs import part, rig
+from tickstone.core.rigs.kinds import KINDS
 from tickstone.core.rigs.labels import labels
 from tickstone.core.rigs.rig import Rig, Supply
 from tickstone.core.rigs.templates import TEMPLATES, fern, heron, template
@@ -355,6 +356,20 @@ def test_the_computers_program_runs_on_stubs_of_the_kernels_interfaces(capsys: p
     assert len(found["echo_us"]) >= 5
     assert set(values(found, "battery_adc")) == {5000}
     assert set(values(found, "mic_adc")) == {0}
+
+
+@pytest.mark.parametrize("kind", KINDS)
+@pytest.mark.parametrize("board", ["wide-3v3", "computer-3v3"])
+def test_every_kind_has_a_python_program_on_both_pin_modules(board: str, kind: str) -> None:
+    options = {"count": 4.0} if kind == "line-sensors" else {}
+    made = rig(part(kind, "one", **options), part("i2c-adc", "adc"), part("servo", "arm"), board=board,
+               supplies=(Supply("pack", 5.0, 6.0, 3000),))  # fmt: skip
+    text = program(made, "python")
+    compile(text, "watch.py", "exec")
+    for label in labels(made).values():
+        if not label.endswith(("hall", "switch")):
+            assert f'"{label}"' in text
+    assert "ARM_SIGNAL" in text
 
 
 # What cannot be ------------------------------------------------------------------------------------------------------------

@@ -14,7 +14,8 @@ from tickstone.core.rigs.reading import (
     Steps,
     Swing,
 )
-from tickstone.firmware import watch
+from tickstone.firmware import python_parts, watch
+from tickstone.firmware.python_parts import Pieces
 from tickstone.firmware.watch import PinUse, Plan, Use
 
 LINES = '''
@@ -184,14 +185,6 @@ def kernel_number(pattern):
 '''
 
 
-class Pieces:
-    """The parts of a program as they gather."""
-
-    def __init__(self) -> None:
-        self.declared: list[str] = []
-        self.loop: list[str] = []
-
-
 def write(plan: Plan) -> str:
     """The whole program."""
     pieces, lines = Pieces(), _lines(plan)
@@ -235,6 +228,8 @@ def _lines(plan: Plan) -> list[str]:
         if isinstance(use.reading, Counts | Swing | SlotThermometer | PulseThermometer | Registers):
             continue
         for name, pin in use.pins.items():
+            if pin.address is not None:
+                continue
             output = isinstance(use.reading, Echo) and name == use.reading.trigger != use.reading.echo
             seen[pin.name] = f"{pin.name} = Line({pin.code}{', output=True' if output else ''})  # {pin.place}"
     for use in plan.of(Registers):
@@ -281,16 +276,6 @@ def _code_of(pin: PinUse) -> str:
     return f"converter_counts(0x{pin.address:02X}, {pin.channel})"
 
 
-def _counts(use: Use, pieces: Pieces) -> None:
-    reading = use.reading
-    assert isinstance(reading, Counts)
-    pairs = ", ".join(f'("{use.labels[c]}", {_code_of(use.pins[p])})' for c, p in reading.pairs)
-    due = f"{use.name}_due"
-    pieces.declared.append(f"{due} = Due({use.every_ms(reading.every_ms)})")
-    pieces.declared.append(f"def watch_{use.name}():\n    if {due}():\n        tell(now_us(), [{pairs}])")
-    pieces.loop.append(f"watch_{use.name}()")
-
-
 def _steps(use: Use, pieces: Pieces) -> None:
     reading = use.reading
     assert isinstance(reading, Steps)
@@ -309,29 +294,21 @@ def _steps(use: Use, pieces: Pieces) -> None:
     pieces.loop.append(f"watch_{use.name}()")
 
 
-def _swing(use: Use, pieces: Pieces) -> None:
-    reading = use.reading
-    assert isinstance(reading, Swing)
-    pieces.declared.append(f"{use.name}_span = [65535, 0]\n{use.name}_due = Due({reading.window_ms})")
-    pieces.declared.append(
-        f"def watch_{use.name}():\n    read = {_code_of(use.pins[reading.pin])}\n    span = {use.name}_span\n"
-        f"    span[0], span[1] = min(span[0], read), max(span[1], read)\n    if {use.name}_due():\n"
-        f"        tell(now_us(), [(\"{use.labels[reading.channel]}\", span[1] - span[0])])\n        span[0], span[1] = 65535, 0"
-    )  # fmt: skip
-    pieces.loop.append(f"watch_{use.name}()")
-
-
 def _thermometer(use: Use, pieces: Pieces) -> None:
     reading = use.reading
     if isinstance(reading, SlotThermometer):
-        wants, read = 1000, {reading.channel: "/sys/bus/w1/devices/28-*/temperature"}
-        remark = f"# The kernel reads it: dtoverlay=w1-gpio,gpiopin={use.pins[reading.pin].code}"
+        wants, read = 1000, {reading.channel: "/sys/bus/w1/devices/*/temperature"}
+        remark = (
+            f"# The kernel reads it, by its single-wire bus on pin {use.pins[reading.pin].code}: switch that on first."
+        )
     else:
         assert isinstance(reading, PulseThermometer)
         wants = 2000
         read = {reading.air: "/sys/bus/iio/devices/iio:device*/in_temp_input",
                 reading.humidity: "/sys/bus/iio/devices/iio:device*/in_humidityrelative_input"}  # fmt: skip
-        remark = f"# The kernel reads it: dtoverlay=dht11,gpiopin={use.pins[reading.pin].code}"
+        remark = (
+            f"# The kernel reads it, by its humidity driver on pin {use.pins[reading.pin].code}: switch that on first."
+        )
     pairs = ", ".join(f'("{use.labels[channel]}", kernel_number("{file}"))' for channel, file in read.items())
     pieces.declared.append(f"{remark}\n{use.name}_due = Due({wants})")
     pieces.declared.append(
@@ -342,30 +319,23 @@ def _thermometer(use: Use, pieces: Pieces) -> None:
     pieces.loop.append(f"watch_{use.name}()")
 
 
+def _counts(use: Use, pieces: Pieces) -> None:
+    assert isinstance(use.reading, Counts)
+    python_parts.counts(use, use.reading, pieces, _code_of)
+
+
+def _swing(use: Use, pieces: Pieces) -> None:
+    assert isinstance(use.reading, Swing)
+    python_parts.swing(use, use.reading, pieces, _code_of)
+
+
 def _registers(use: Use, pieces: Pieces) -> None:
-    reading = use.reading
-    assert isinstance(reading, Registers)
-    first = []
-    if reading.readdress and reading.shutdown:
-        register, wakes_at = reading.readdress
-        first += [f"{use.pins[reading.shutdown].name}.set(True)", "time.sleep(0.005)"]
-        if use.address != wakes_at:
-            first.append(f"write_register(0x{wakes_at:02X}, 0x{register:02X}, 0x{use.address:02X})")
-    writes = list(reading.setup) + ([reading.start] if reading.start else [])
-    first += [f"write_register(0x{use.address:02X}, 0x{at:02X}, 0x{value:02X})" for at, value in writes]
-    pieces.declared.append("\n".join([*first, f"{use.name}_due = Due({use.every_ms(reading.every_ms)})"]))
-    fields = ", ".join(f'("{use.labels[f.channel]}", number(read, {f.offset}, {f.signed}))' for f in reading.fields)
-    again = (
-        f"\n    write_register(0x{use.address:02X}, 0x{reading.start[0]:02X}, 0x{reading.start[1]:02X})"
-        if reading.start
-        else ""
-    )
-    pieces.declared.append(
-        f"def watch_{use.name}():\n    if not {use.name}_due():\n        return\n"
-        f"    read = read_registers(0x{use.address:02X}, 0x{reading.read_from:02X}, {reading.length})\n    if read:\n"
-        f"        tell(now_us(), [{fields}]){again}"
-    )
-    pieces.loop.append(f"watch_{use.name}()")
+    assert isinstance(use.reading, Registers)
+    wake = []
+    if use.reading.shutdown:
+        pin = use.pins[use.reading.shutdown]
+        wake = [f"{pin.name}.set(True)", "time.sleep(0.005)"]
+    python_parts.registers(use, use.reading, pieces, wake)
 
 
 _WRITERS = {

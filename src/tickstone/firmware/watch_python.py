@@ -13,7 +13,8 @@ from tickstone.core.rigs.reading import (
     Steps,
     Swing,
 )
-from tickstone.firmware import watch
+from tickstone.firmware import python_parts, watch
+from tickstone.firmware.python_parts import Pieces
 from tickstone.firmware.watch import PinUse, Plan, Use
 
 LINES = '''
@@ -212,18 +213,9 @@ def pulse_answer(pin):
 '''
 
 
-class Pieces:
-    """The parts of a program as they gather."""
-
-    def __init__(self) -> None:
-        self.modules = {"machine", "time"}
-        self.declared: list[str] = []
-        self.loop: list[str] = []
-
-
 def write(plan: Plan) -> str:
     """The whole program."""
-    pieces = Pieces()
+    pieces = Pieces({"machine", "time"})
     events = bool(plan.of(Edges, Levels))
     analogue = any(pin.address is None for use in plan.of(Counts, Swing, Steps) for pin in use.pins.values()
                    if "analogue" in pin.abilities)  # fmt: skip
@@ -332,16 +324,6 @@ def _code_of(pin: PinUse) -> str:
     return f"codes({pin.name})"
 
 
-def _counts(use: Use, pieces: Pieces) -> None:
-    reading = use.reading
-    assert isinstance(reading, Counts)
-    pairs = ", ".join(f'("{use.labels[c]}", {_code_of(use.pins[p])})' for c, p in reading.pairs)
-    due = f"{use.name}_due"
-    pieces.declared.append(f"{due} = Due({use.every_ms(reading.every_ms)})")
-    pieces.declared.append(f"def watch_{use.name}():\n    if {due}():\n        tell(now_us(), [{pairs}])")
-    pieces.loop.append(f"watch_{use.name}()")
-
-
 def _steps(use: Use, pieces: Pieces) -> None:
     reading = use.reading
     assert isinstance(reading, Steps)
@@ -366,18 +348,6 @@ def _steps(use: Use, pieces: Pieces) -> None:
         f"        tell(now_us(), [(\"{use.labels[reading.channel]}\", steps)])"
     )  # fmt: skip
     pieces.loop.append(f"tell_{use.name}()")
-
-
-def _swing(use: Use, pieces: Pieces) -> None:
-    reading = use.reading
-    assert isinstance(reading, Swing)
-    pieces.declared.append(f"{use.name}_span = [65535, 0]\n{use.name}_due = Due({reading.window_ms})")
-    pieces.declared.append(
-        f"def watch_{use.name}():\n    read = {_code_of(use.pins[reading.pin])}\n    span = {use.name}_span\n"
-        f"    span[0], span[1] = min(span[0], read), max(span[1], read)\n    if {use.name}_due():\n"
-        f"        tell(now_us(), [(\"{use.labels[reading.channel]}\", span[1] - span[0])])\n        span[0], span[1] = 65535, 0"
-    )  # fmt: skip
-    pieces.loop.append(f"watch_{use.name}()")
 
 
 def _slot_thermometer(use: Use, pieces: Pieces) -> None:
@@ -418,31 +388,24 @@ def _pulse_thermometer(use: Use, pieces: Pieces) -> None:
     pieces.loop.append(f"watch_{use.name}()")
 
 
+def _counts(use: Use, pieces: Pieces) -> None:
+    assert isinstance(use.reading, Counts)
+    python_parts.counts(use, use.reading, pieces, _code_of)
+
+
+def _swing(use: Use, pieces: Pieces) -> None:
+    assert isinstance(use.reading, Swing)
+    python_parts.swing(use, use.reading, pieces, _code_of)
+
+
 def _registers(use: Use, pieces: Pieces) -> None:
-    reading = use.reading
-    assert isinstance(reading, Registers)
-    first = []
-    if reading.readdress and reading.shutdown:
-        pin, (register, wakes_at) = use.pins[reading.shutdown], reading.readdress
-        first += [f"{pin.name}.init(machine.Pin.OUT, value=1)", "time.sleep_us(5000)"]
+    assert isinstance(use.reading, Registers)
+    wake = []
+    if use.reading.shutdown:
+        pin = use.pins[use.reading.shutdown]
+        wake = [f"{pin.name}.init(machine.Pin.OUT, value=1)", "time.sleep_us(5000)"]
         pieces.declared.insert(0, f"{pin.name}.init(machine.Pin.OUT, value=0)  # held in shutdown")
-        if use.address != wakes_at:
-            first.append(f"write_register(0x{wakes_at:02X}, 0x{register:02X}, 0x{use.address:02X})")
-    writes = list(reading.setup) + ([reading.start] if reading.start else [])
-    first += [f"write_register(0x{use.address:02X}, 0x{at:02X}, 0x{value:02X})" for at, value in writes]
-    pieces.declared.append("\n".join([*first, f"{use.name}_due = Due({use.every_ms(reading.every_ms)})"]))
-    fields = ", ".join(f'("{use.labels[f.channel]}", number(read, {f.offset}, {f.signed}))' for f in reading.fields)
-    again = (
-        f"\n    write_register(0x{use.address:02X}, 0x{reading.start[0]:02X}, 0x{reading.start[1]:02X})"
-        if reading.start
-        else ""
-    )
-    pieces.declared.append(
-        f"def watch_{use.name}():\n    if not {use.name}_due():\n        return\n"
-        f"    read = read_registers(0x{use.address:02X}, 0x{reading.read_from:02X}, {reading.length})\n    if read:\n"
-        f"        tell(now_us(), [{fields}]){again}"
-    )
-    pieces.loop.append(f"watch_{use.name}()")
+    python_parts.registers(use, use.reading, pieces, wake)
 
 
 _WRITERS = {

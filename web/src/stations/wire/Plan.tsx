@@ -61,7 +61,7 @@ function PlanOf({ rig }: { rig: Rig }) {
         <button
           type="button"
           className="plain"
-          onClick={() => saveSvg(document.querySelector("svg.plan"), `${rig.slug}-plan`)}
+          onClick={() => saveSvg(document.querySelector("svg.rig-plan"), `${rig.slug}-plan`)}
         >
           Save as SVG
         </button>
@@ -173,7 +173,7 @@ function PlanDrawing({ rig, geometry, mounts }: DrawingProps) {
   const labelled = spread(placed, 22 * unit);
   return (
     <svg
-      className="plan"
+      className="rig-plan"
       viewBox={`${box.x} ${box.y} ${box.width} ${box.height}`}
       role="img"
       aria-label={`${rig.rig.title} from above, with the beams of its sensors`}
