@@ -34,18 +34,18 @@ def wire(found: dict[str, Any], sensor: str, pin: str) -> dict[str, Any]:
 # The life of a rig --------------------------------------------------------------------------------------------------------
 
 
-@pytest.mark.parametrize("name", TEMPLATES)
-def test_every_template_opens_as_a_rig_at_every_station(client: TestClient, name: str) -> None:
-    made = ask(client, "POST", "/api/rigs", title=f"Bench {name}", template=name)
-    assert [f["sentence"] for f in made["findings"] if f["severity"] == "fault"] == []
-    own = f"/api/rigs/{made['slug']}"
-    for sensor in made["sensors"]:
-        client.get(f"{own}/sensors/{sensor['id']}/constants").raise_for_status()
-        steps = client.get(f"{own}/standing", params={"sensor": sensor["id"]}).raise_for_status().json()
-        assert len(steps) == 7
-    assert client.get(f"{own}/checklist").raise_for_status().json()
-    language = made["rig"]["board"]["programs"][0]
-    assert client.get(f"{own}/program").raise_for_status().json()["language"] == language
+def test_every_template_opens_as_a_rig_at_every_station(client: TestClient) -> None:
+    for name in TEMPLATES:
+        made = ask(client, "POST", "/api/rigs", title=f"Bench {name}", template=name)
+        assert [f["sentence"] for f in made["findings"] if f["severity"] == "fault"] == []
+        own = f"/api/rigs/{made['slug']}"
+        for sensor in made["sensors"]:
+            client.get(f"{own}/sensors/{sensor['id']}/constants").raise_for_status()
+            steps = client.get(f"{own}/standing", params={"sensor": sensor["id"]}).raise_for_status().json()
+            assert len(steps) == 7
+        assert client.get(f"{own}/checklist").raise_for_status().json()
+        language = made["rig"]["board"]["programs"][0]
+        assert client.get(f"{own}/program").raise_for_status().json()["language"] == language
 
 
 def test_a_rig_is_duplicated_renamed_archived_and_brought_back(client: TestClient) -> None:

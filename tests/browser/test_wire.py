@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import json
 import re
 from xml.etree import ElementTree
@@ -9,10 +10,20 @@ from xml.etree import ElementTree
 import pytest
 from playwright.sync_api import Page, expect
 
+from tests.conftest import Served
 from tickstone.core.rigs.templates import template
 from tickstone.formats.rig_json import rig_to_json
 
 pytestmark = pytest.mark.browser
+
+_NUMBER = itertools.count(1)
+
+
+@pytest.fixture
+def fern(one_server: Served) -> str:
+    """The address of a Fern of one's own on the shared server."""
+    slug = one_server.client.post("/api/rigs/fern/duplicate", json={"title": f"Fern {next(_NUMBER)}"}).json()["slug"]
+    return f"/{slug}/wire"
 
 
 def heading(page: Page):
@@ -27,90 +38,91 @@ def end_of(page: Page, wire: str):
     return page.get_by_role("button", name=re.compile(f"^{wire} on "))
 
 
-def test_a_part_is_fitted_with_its_questions_and_taken_off_again(page: Page) -> None:
-    page.goto("/fern/wire?view=parts")
-    page.get_by_role("button", name="Fit a part").click()
-    page.get_by_role("button", name="rotary encoder, two channels").click()
-    page.get_by_label("Its name on this rig").fill("roller")
-    page.get_by_label("pull-up resistor").select_option("module")
-    page.get_by_role("button", name="Fit it").click()
-    card = page.get_by_role("form", name="roller")
+def test_a_part_is_fitted_with_its_questions_and_taken_off_again(bench: Page, fern: str) -> None:
+    bench.goto(f"{fern}?view=parts")
+    bench.get_by_role("button", name="Fit a part").click()
+    bench.get_by_role("button", name="rotary encoder, two channels").click()
+    bench.get_by_label("Its name on this rig").fill("roller")
+    bench.get_by_label("pull-up resistor").select_option("module")
+    bench.get_by_role("button", name="Fit it").click()
+    card = bench.get_by_role("form", name="roller")
     expect(card).to_contain_text("a → int 2")
-    expect(page.locator(".notice")).to_contain_text("Fitted and wired")
+    expect(bench.locator(".notice")).to_contain_text("Fitted and wired")
     card.locator("summary").click()
     card.get_by_label("pull-up resistor").select_option("none")
     card.get_by_role("button", name="Keep the change").click()
-    open_view(page, "schedule")
-    expect(page.get_by_role("row", name=re.compile("roller a"))).to_contain_text("up to 5 V")
-    open_view(page, "parts")
-    page.get_by_role("button", name="Take off roller").click()
+    open_view(bench, "schedule")
+    expect(bench.get_by_role("row", name=re.compile("roller a"))).to_contain_text("up to 5 V")
+    open_view(bench, "parts")
+    bench.get_by_role("button", name="Take off roller").click()
     expect(card).to_have_count(0)
-    page.locator(".notice").get_by_role("button", name="Undo").click()
+    bench.locator(".notice").get_by_role("button", name="Undo").click()
     expect(card).to_be_visible()
 
 
-def test_a_number_that_cannot_be_is_refused_where_it_was_typed_and_stays(page: Page) -> None:
-    page.goto("/fern/wire?view=parts&fit=line-sensors")
-    page.get_by_label("sensors in the row").fill("12")
-    page.get_by_role("button", name="Fit it").click()
-    expect(page.locator(".fit-part [role=alert]").last).to_contain_text("8")
-    expect(page.get_by_label("sensors in the row")).to_have_value("12")
+def test_a_number_that_cannot_be_is_refused_where_it_was_typed_and_stays(bench: Page, fern: str) -> None:
+    bench.goto(f"{fern}?view=parts&fit=line-sensors")
+    bench.get_by_label("sensors in the row").fill("12")
+    bench.get_by_role("button", name="Fit it").click()
+    expect(bench.locator(".fit-part [role=alert]").last).to_contain_text("8")
+    expect(bench.get_by_label("sensors in the row")).to_have_value("12")
 
 
-def test_a_wire_is_moved_in_the_harness_by_mouse_and_by_keyboard(page: Page) -> None:
-    page.goto("/fern/wire")
-    end = end_of(page, "wheel output")
+def test_a_wire_is_moved_in_the_harness_by_mouse_and_by_keyboard(bench: Page, fern: str) -> None:
+    bench.goto(fern)
+    end = end_of(bench, "wheel output")
     expect(end).to_have_accessible_name("wheel output on int 1: move it")
-    page.locator(".sensor", has_text="wheel").get_by_role("button").click()
+    bench.locator(".sensor", has_text="wheel").get_by_role("button").click()
     box = end.bounding_box()
-    page.mouse.move(box["x"] + 4, box["y"] + 4)
-    page.mouse.down()
-    page.mouse.move(box["x"] + 20, box["y"] + 20, steps=4)
-    target = page.locator(".comb-pin", has_text="int 2").locator("rect").bounding_box()
-    page.mouse.move(target["x"] + 4, target["y"] + target["height"] / 2, steps=6)
-    expect(page.locator(".comb-pin.over")).to_contain_text("int 2")
-    page.mouse.up()
+    bench.mouse.move(box["x"] + 4, box["y"] + 4)
+    bench.mouse.down()
+    bench.mouse.move(box["x"] + 20, box["y"] + 20, steps=4)
+    target = bench.locator(".comb-pin", has_text="int 2").locator("rect").bounding_box()
+    bench.mouse.move(target["x"] + 4, target["y"] + target["height"] / 2, steps=6)
+    expect(bench.locator(".comb-pin.over")).to_contain_text("int 2")
+    bench.mouse.up()
     expect(end).to_have_accessible_name("wheel output on int 2: move it")
-    expect(page.locator(".notice")).to_contain_text("output is on int 2 now")
+    expect(bench.locator(".notice")).to_contain_text("output is on int 2 now")
     end.focus()
-    page.keyboard.press("Enter")
-    expect(page.locator(".harness-said")).to_contain_text("Arrows choose")
-    page.keyboard.press("ArrowUp")
-    page.keyboard.press("Enter")
+    bench.keyboard.press("Enter")
+    expect(bench.locator(".harness-said")).to_contain_text("Arrows choose")
+    bench.keyboard.press("ArrowUp")
+    bench.keyboard.press("Enter")
     expect(end).to_have_accessible_name("wheel output on int 1: move it")
     end.focus()
-    page.keyboard.press("Enter")
-    page.keyboard.press("ArrowDown")
-    page.keyboard.press("Escape")
+    bench.keyboard.press("Enter")
+    bench.keyboard.press("ArrowDown")
+    bench.keyboard.press("Escape")
     expect(end).to_have_accessible_name("wheel output on int 1: move it")
 
 
-def test_the_known_trap_is_seen_and_mended_in_the_harness(page: Page) -> None:
+def test_the_known_trap_is_seen_and_mended_in_the_harness(bench: Page) -> None:
     document = json.loads(rig_to_json(template("T20")))
     wire = next(w for w in document["wires"] if w["pin"] == "echo")
     wire["divider"] = {"top_ohm": 10_000, "bottom_ohm": 4_700}
-    page.goto("/rigs")
-    page.get_by_label("Name", exact=True).fill("Trap")
-    page.get_by_label("Open a rig file").set_input_files(
+    bench.goto("/rigs")
+    bench.get_by_label("Name", exact=True).fill("Trap")
+    bench.get_by_label("Open a rig file").set_input_files(
         {"name": "trap.json", "mimeType": "application/json", "buffer": json.dumps(document).encode()}
     )
-    expect(heading(page)).to_have_text("One wire would not work")
-    expect(page.locator(".fault-tag")).to_contain_text("1.60 V, high from 2.00 V")
-    page.locator(".fault-tag").get_by_role("button", name="Put them in").click()
-    expect(heading(page)).to_have_text("Nothing burns, and every wire can be read")
-    page.locator(".notice").get_by_role("button", name="Undo").click()
-    expect(heading(page)).to_have_text("One wire would not work")
+    expect(heading(bench)).to_have_text("One wire would not work")
+    expect(bench.locator(".fault-tag")).to_contain_text("1.60 V, high from 2.00 V")
+    bench.locator(".fault-tag").get_by_role("button", name="Put them in").click()
+    expect(heading(bench)).to_have_text("Nothing burns, and every wire can be read")
+    bench.locator(".notice").get_by_role("button", name="Undo").click()
+    expect(heading(bench)).to_have_text("One wire would not work")
 
 
-def test_a_damaged_rig_file_is_refused_in_words_and_changes_nothing(page: Page) -> None:
-    page.goto("/rigs")
-    before = page.locator(".rig-list > li").count()
+def test_a_damaged_rig_file_is_refused_in_words_and_changes_nothing(bench: Page) -> None:
+    bench.goto("/rigs")
+    bench.locator(".rig-list > li").first.wait_for()
+    before = bench.locator(".rig-list > li").count()
     for text, said in (('{"schema": 9, "board": {}, "sensors": []}', "version 9"), ("{", "not JSON")):
-        page.get_by_label("Open a rig file").set_input_files(
+        bench.get_by_label("Open a rig file").set_input_files(
             {"name": "bad.json", "mimeType": "application/json", "buffer": text.encode()}
         )
-        expect(page.locator("#rig-fault")).to_contain_text(said)
-    expect(page.locator(".rig-list > li")).to_have_count(before)
+        expect(bench.locator("#rig-fault")).to_contain_text(said)
+    expect(bench.locator(".rig-list > li")).to_have_count(before)
 
 
 def test_rigs_begin_from_templates_and_are_renamed_duplicated_archived_and_brought_back(page: Page) -> None:
@@ -139,101 +151,101 @@ def test_rigs_begin_from_templates_and_are_renamed_duplicated_archived_and_broug
     expect(page.locator(".rig-list > li")).to_have_count(5)
 
 
-def test_the_plan_follows_its_numbers(page: Page) -> None:
-    page.goto("/fern/wire?view=plan")
-    expect(page.locator(".rig-plan")).to_contain_text("front ranger, 118 mm up")
-    width = page.locator(".plan-body").get_attribute("width")
-    page.get_by_label("width", exact=True).fill("400")
-    expect(page.locator(".plan-body")).not_to_have_attribute("width", width)
-    page.get_by_label("line row height").fill("12")
-    page.get_by_role("button", name="Keep sizes and places").click()
-    expect(page.locator(".notice")).to_contain_text("Sizes and places")
-    expect(page.locator(".rig-plan")).to_contain_text("line row, 12 mm up")
-    page.get_by_label("wheel diameter").fill("-4")
-    page.get_by_role("button", name="Keep sizes and places").click()
-    expect(page.locator(".work [role=alert]").first).to_contain_text("wheel_mm must be above 0")
-    expect(page.get_by_label("wheel diameter")).to_have_value("-4")
+def test_the_plan_follows_its_numbers(bench: Page, fern: str) -> None:
+    bench.goto(f"{fern}?view=plan")
+    expect(bench.locator(".rig-plan")).to_contain_text("front ranger, 120 mm up")
+    width = bench.locator(".plan-body").get_attribute("width")
+    bench.get_by_label("width", exact=True).fill("400")
+    expect(bench.locator(".plan-body")).not_to_have_attribute("width", width)
+    bench.get_by_label("line row height").fill("12")
+    bench.get_by_role("button", name="Keep sizes and places").click()
+    expect(bench.locator(".notice")).to_contain_text("Sizes and places")
+    expect(bench.locator(".rig-plan")).to_contain_text("line row, 12 mm up")
+    bench.get_by_label("wheel diameter").fill("-4")
+    bench.get_by_role("button", name="Keep sizes and places").click()
+    expect(bench.locator(".work [role=alert]").first).to_contain_text("wheel_mm must be above 0")
+    expect(bench.get_by_label("wheel diameter")).to_have_value("-4")
 
 
-def test_a_board_of_ones_own_is_edited(page: Page) -> None:
-    page.goto("/fern/wire?view=board")
-    page.get_by_label("print of pin 1", exact=True).fill("D2")
-    page.get_by_label("a pin bears at most").fill("3.0")
-    page.get_by_role("button", name="Keep this board").click()
-    expect(page.locator(".work [role=alert]").first).to_contain_text("Levels must rise")
-    page.get_by_label("a pin bears at most").fill("5.5")
-    page.get_by_role("button", name="Keep this board").click()
-    expect(page.get_by_text("Your own board.")).to_be_visible()
-    open_view(page, "harness")
-    expect(end_of(page, "wheel output")).to_have_accessible_name(re.compile("on (D2|int 2)"))
+def test_a_board_of_ones_own_is_edited(bench: Page, fern: str) -> None:
+    bench.goto(f"{fern}?view=board")
+    bench.get_by_label("print of pin 1", exact=True).fill("D2")
+    bench.get_by_label("a pin bears at most").fill("3.0")
+    bench.get_by_role("button", name="Keep this board").click()
+    expect(bench.locator(".work [role=alert]").first).to_contain_text("Levels must rise")
+    bench.get_by_label("a pin bears at most").fill("5.5")
+    bench.get_by_role("button", name="Keep this board").click()
+    expect(bench.get_by_text("Your own board.")).to_be_visible()
+    open_view(bench, "harness")
+    expect(end_of(bench, "wheel output")).to_have_accessible_name(re.compile("on (D2|int 2)"))
 
 
-def test_the_checklist_keeps_its_ticks_and_asks_who_looked(page: Page) -> None:
-    page.goto("/fern/wire?view=checklist")
-    expect(page.locator(".wire-board")).to_contain_text("0 of")
-    step = page.locator(".step", has_text="wheel output to int 1")
+def test_the_checklist_keeps_its_ticks_and_asks_who_looked(bench: Page, fern: str) -> None:
+    bench.goto(f"{fern}?view=checklist")
+    expect(bench.locator(".wire-board")).to_contain_text("0 of")
+    step = bench.locator(".step", has_text="wheel output to int 1")
     step.get_by_role("checkbox").check()
     expect(step.locator("small")).to_contain_text(re.compile(r"\d{2}"))
-    second = page.locator(".step", has_text="Somebody else went through")
+    second = bench.locator(".step", has_text="Somebody else went through")
     second.get_by_role("checkbox").click()
     expect(second.get_by_role("alert")).to_contain_text("Say who looked")
     second.get_by_label("Who looked").fill("the neighbour")
     second.get_by_role("checkbox").check()
     expect(second).to_contain_text("the neighbour")
-    page.reload()
+    bench.reload()
     expect(step.get_by_role("checkbox")).to_be_checked()
-    expect(page.locator(".wire-board")).to_contain_text("2 of")
+    expect(bench.locator(".wire-board")).to_contain_text("2 of")
 
 
-def test_drawing_schedule_and_program_are_taken_along(page: Page) -> None:
-    page.goto("/heron/wire")
-    with page.expect_download() as download:
-        page.get_by_role("button", name="Save as SVG").click()
+def test_drawing_schedule_and_program_are_taken_along(bench: Page) -> None:
+    bench.goto("/heron/wire")
+    with bench.expect_download() as download:
+        bench.get_by_role("button", name="Save as SVG").click()
     drawing = ElementTree.fromstring(download.value.path().read_text())
     assert download.value.suggested_filename == "heron-harness.svg"
     text = "".join(drawing.itertext())
     for word in ("hub motor", "3.3 V", "10\u2009kΩ", "free 1"):
         assert word in text
     assert not drawing.findall(".//{*}foreignObject")
-    open_view(page, "schedule")
+    open_view(bench, "schedule")
     for name, ending in (("Wires as CSV", "schedule.csv"), ("Parts as CSV", "parts.csv")):
-        with page.expect_download() as download:
-            page.get_by_role("link", name=name).click()
+        with bench.expect_download() as download:
+            bench.get_by_role("link", name=name).click()
         assert download.value.suggested_filename == f"heron-{ending}"
-    with page.expect_download() as download:
-        page.get_by_role("button", name="Both as JSON").click()
+    with bench.expect_download() as download:
+        bench.get_by_role("button", name="Both as JSON").click()
     assert len(json.loads(download.value.path().read_text())["wires"]) == 11
-    open_view(page, "watch program")
-    page.get_by_role("button", name="Python").click()
-    expect(page.locator(".program")).to_contain_text("def loop():")
-    with page.expect_download() as download:
-        page.get_by_role("button", name="Download").click()
+    open_view(bench, "watch program")
+    bench.get_by_role("button", name="Python").click()
+    expect(bench.locator(".program")).to_contain_text("def loop():")
+    with bench.expect_download() as download:
+        bench.get_by_role("button", name="Download").click()
     assert download.value.suggested_filename == "heron_watch.py"
     compile(download.value.path().read_text(), "heron_watch.py", "exec")
-    page.context.grant_permissions(["clipboard-read", "clipboard-write"])
-    page.get_by_role("button", name="Copy").click()
-    expect(page.locator(".notice")).to_contain_text("on the clipboard")
-    assert "def loop():" in page.evaluate("navigator.clipboard.readText()")
+    bench.context.grant_permissions(["clipboard-read", "clipboard-write"])
+    bench.get_by_role("button", name="Copy").click()
+    expect(bench.locator(".notice")).to_contain_text("on the clipboard")
+    assert "def loop():" in bench.evaluate("navigator.clipboard.readText()")
 
 
-def test_schedule_and_checklist_print_on_a4_and_letter_without_the_frame(page: Page) -> None:
-    page.emulate_media(media="print")
+def test_schedule_and_checklist_print_on_a4_and_letter_without_the_frame(bench: Page) -> None:
+    bench.emulate_media(media="print")
     for view in ("schedule", "checklist"):
-        page.goto(f"/heron/wire?view={view}")
-        expect(page.locator(".print-title")).to_be_visible()
+        bench.goto(f"/heron/wire?view={view}")
+        expect(bench.locator(".print-title")).to_be_visible()
         for hidden in (".rule", ".slab", ".tape", ".top", ".benches"):
-            expect(page.locator(hidden)).to_be_hidden()
+            expect(bench.locator(hidden)).to_be_hidden()
         for size in ("A4", "Letter"):
-            paper = page.pdf(format=size)
+            paper = bench.pdf(format=size)
             assert paper.startswith(b"%PDF")
 
 
-def test_every_view_works_for_a_rig_of_no_sizes_and_on_a_narrow_screen(page: Page) -> None:
-    page.goto("/plume/wire?view=plan")
-    expect(page.locator(".empty")).to_contain_text("Nothing is known of its sizes yet")
-    page.set_viewport_size({"width": 390, "height": 780})
+def test_every_view_works_for_a_rig_of_no_sizes_and_on_a_narrow_screen(bench: Page) -> None:
+    bench.goto("/plume/wire?view=plan")
+    expect(bench.locator(".empty")).to_contain_text("Nothing is known of its sizes yet")
+    bench.set_viewport_size({"width": 390, "height": 780})
     for view in ("parts", "board", "schedule", "checklist", "program", "plan"):
-        page.goto(f"/fern/wire?view={view}")
-        page.locator("h1").wait_for()
-        page.wait_for_timeout(300)
-        assert page.evaluate("document.documentElement.scrollWidth <= innerWidth"), view
+        bench.goto(f"/fern/wire?view={view}")
+        bench.locator("h1").wait_for()
+        bench.wait_for_timeout(300)
+        assert bench.evaluate("document.documentElement.scrollWidth <= innerWidth"), view

@@ -71,7 +71,7 @@ def standing(facts: Facts) -> list[StationStanding]:
 def _steps(facts: Facts) -> list[NextStep]:
     values = facts.values
     steps: list[NextStep] = []
-    for finding in facts.findings:
+    for finding in sorted(facts.findings, key=lambda one: one.fix is None):
         if finding.severity == "fault" and finding.fix:
             where = {"kind": finding.kind, "sensor": finding.sensor, "pin": finding.pin}
             sentence = finding.fix.sentence

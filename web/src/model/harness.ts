@@ -146,7 +146,8 @@ function boxes(rig: Rig, selected: string, top: number): PlacedPart[] {
       const pins = [...shown]
         .sort((a, b) => rank(to(a.name), order) - rank(to(b.name), order))
         .map((pin, i) => ({ name: pin.name, y: y + PART.pad + PART.row / 2 + i * PART.row }));
-      const height = Math.max(PART.least, pins.length * PART.row + 2 * PART.pad);
+      const said = folded.length > 0 ? 20 : 0; // room for supply and ground in words
+      const height = Math.max(PART.least, pins.length * PART.row + 2 * PART.pad + said);
       const power = folded.map((pin) => to(pin.name) || "nowhere").join(", ");
       const placed = { id: part.id, y, height, pins, power };
       y += height + PART.gap;

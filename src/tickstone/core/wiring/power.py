@@ -108,9 +108,9 @@ def check_budgets(rig: Rig) -> Iterator[Result]:
         if ma > allowed + NEAR:
             greedy = max(users, key=lambda w: d.ma if (d := pin_of(rig, w).draw) else 0.0, default=None)
             yield Finding("supply-budget", "fault", greedy.sensor if greedy else "", greedy.pin if greedy else "",
-                          f"All parts together draw {ma:g} mA from {name}; it can give {allowed:g} mA. The most is drawn by "
+                          f"All parts together draw {ma:.0f} mA from {name}; it can give {allowed:g} mA. The most is drawn by "
                           f"{rig.part(greedy.sensor).name if greedy else 'the pins'}.",
-                          f"{ma:g} of {allowed:g} mA", {"drawn_ma": ma, "allowed_ma": allowed})  # fmt: skip
+                          f"{ma:.0f} of {allowed:g} mA", {"drawn_ma": ma, "allowed_ma": allowed})  # fmt: skip
         elif name == "the board":
             for one in rig.fitted:
                 yield Assurance("supply-budget", one.id, f"{ma:g} of {allowed:g} mA in all")

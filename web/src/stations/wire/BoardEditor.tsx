@@ -180,7 +180,9 @@ function EditorOf({ rig }: { rig: Rig }) {
                     </th>
                   ))}
                   <th scope="col">Timer</th>
-                  <th />
+                  <th scope="col">
+                    <span className="visually-hidden">Remove</span>
+                  </th>
                 </tr>
               </thead>
               <tbody>

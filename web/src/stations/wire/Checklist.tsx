@@ -16,7 +16,7 @@ export function Checklist() {
     placeholderData: (old) => old,
   });
   const tick = (step: Step, ticked: boolean, by = "") =>
-    void bench.attempt(
+    bench.attempt(
       ask(
         api.PUT("/api/rigs/{slug}/checklist/{step}", {
           params: { path: { ...path, step: step.id } },
@@ -74,21 +74,25 @@ export function Checklist() {
 interface StepProps {
   step: Step;
   next: boolean;
-  onTick: (step: Step, ticked: boolean, by?: string) => void;
+  onTick: (step: Step, ticked: boolean, by?: string) => Promise<unknown>;
 }
 
 function StepLine({ step, next, onTick }: StepProps) {
   const [by, setBy] = useState("");
   const [asked, setAsked] = useState(false);
+  const [flipped, setFlipped] = useState<boolean | null>(null); // what a click has asked for and the server not yet said
   const at = step.ticked_at ? new Date(step.ticked_at) : null;
   const flip = () => {
     if (step.second && !at && !by.trim()) setAsked(true);
-    else onTick(step, !at, by);
+    else {
+      setFlipped(!at);
+      void onTick(step, !at, by).finally(() => setFlipped(null));
+    }
   };
   return (
     <li className={`step${at ? " done" : ""}${next ? " next-step" : ""}`}>
       <label>
-        <input type="checkbox" checked={at !== null} onChange={flip} />
+        <input type="checkbox" checked={flipped ?? at !== null} onChange={flip} />
         <span className="step-text">{step.text}</span>
         {step.expect && <span className="expect">{step.expect}</span>}
       </label>

@@ -246,14 +246,7 @@ function PartBox({ rig, part, selected, onPick }: PartBoxProps) {
   return (
     <g className={`sensor${selected ? " selected" : ""}`}>
       <rect x={left} y={part.y} width={width} height={part.height} className="sensor-box" />
-      <g
-        role="button"
-        tabIndex={0}
-        aria-pressed={selected}
-        aria-label={known?.name}
-        onClick={() => onPick(part.id)}
-        onKeyDown={press}
-      >
+      <g role="button" tabIndex={0} aria-pressed={selected} onClick={() => onPick(part.id)} onKeyDown={press}>
         <rect x={left + 92} y={part.y + 2} width={width - 94} height="56" fill="transparent" />
         <text x={left + width - 10} y={part.y + 20} textAnchor="end" className="sensor-name">
           {known?.name}
@@ -300,7 +293,7 @@ function Parts({ placed }: { placed: PlacedWire }) {
       {inLine && (
         <>
           <Resistor x={inLine.x} y={inLine.y} bands={inLine.bands} />
-          <text x={inLine.x - 26} y={inLine.y - 6} textAnchor="end" className="part-text">
+          <text x={inLine.x} y={inLine.y - 11} textAnchor="middle" className="part-text">
             {ohms(inLine.ohms)}
           </text>
         </>
@@ -328,13 +321,15 @@ function Resistor({ x, y, bands, upright }: { x: number; y: number; bands: reado
   );
 }
 
-const FAULT = { width: 268, height: 44, right: 588 };
+const FAULT = { height: 44, right: 588, letter: 8.4, button: 30, around: 46 };
 
 /** A fault sits on the wire it concerns, with its fix as a button. */
 function Fault({ at, finding, onFix }: { at: PlacedWire; finding: Finding; onFix: (finding: Finding) => void }) {
-  const x = Math.min(at.run.x0 + 8, FAULT.right - FAULT.width);
+  const letters = finding.short.length + (finding.fix?.label.length ?? 0);
+  const width = Math.ceil(letters * FAULT.letter) + FAULT.around + (finding.fix ? FAULT.button : 0);
+  const x = Math.min(at.run.x0 + 8, FAULT.right - width);
   return (
-    <foreignObject x={x} y={at.run.y - FAULT.height / 2} width={FAULT.width} height={FAULT.height}>
+    <foreignObject x={x} y={at.run.y - FAULT.height / 2} width={width} height={FAULT.height}>
       <div className="fault-tag">
         <span>
           <Glyph of="fault" /> {finding.short}

@@ -27,17 +27,14 @@ export function Parts() {
   const { rig } = useBench();
   const { search, put } = useAddress();
   const fitting = search.get("fit");
+  if (fitting !== null) return <FitPart kind={fitting} />;
   return (
     <>
-      {fitting !== null ? (
-        <FitPart kind={fitting} />
-      ) : (
-        <p>
-          <button type="button" className="act act-first" onClick={() => put({ fit: "" }, false)}>
-            Fit a part
-          </button>
-        </p>
-      )}
+      <p>
+        <button type="button" className="act act-first" onClick={() => put({ fit: "" }, false)}>
+          Fit a part
+        </button>
+      </p>
       <div className="part-list">
         {rig.parts.map((part) => (
           <PartCard key={`${part.id}-${rig.revision}`} part={part} />
@@ -304,7 +301,9 @@ function Supplies() {
                 <th scope="col">When full</th>
                 <th scope="col">Gives, mA</th>
                 <th scope="col">Minus on the board's ground</th>
-                <th />
+                <th scope="col">
+                  <span className="visually-hidden">Remove</span>
+                </th>
               </tr>
             </thead>
             <tbody>
