@@ -97,7 +97,9 @@ def test_a_recording_is_put_away_and_brought_back(page: Page) -> None:
 def test_a_trace_zooms_by_dragging_and_by_wheel_and_is_taken_along(page: Page) -> None:
     page.goto("/fern/watch?recording=1")
     over = page.locator(".chart .u-over")
+    expect(page.get_by_role("heading", name="Marks")).to_be_visible()  # what comes above the chart is there
     over.evaluate("element => element.scrollIntoView({ block: 'center' })")
+    page.wait_for_timeout(300)
     box = over.bounding_box()
     assert box is not None
     page.mouse.move(box["x"] + 200, box["y"] + 60)

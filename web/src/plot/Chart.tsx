@@ -35,6 +35,7 @@ export function Chart(props: Props) {
   const box = useRef<HTMLDivElement>(null);
   const chart = useRef<uPlot | null>(null);
   const latest = useRef(props);
+  const asked = useRef<[number, number] | null>(null); // a span that was asked for and is not drawn yet
   latest.current = props;
   const { unit, per, decimals, theme } = props;
 
@@ -87,7 +88,9 @@ export function Chart(props: Props) {
               const from = plot.posToVal(plot.select.left, "x");
               const to = plot.posToVal(plot.select.left + plot.select.width, "x");
               plot.setSelect({ left: 0, width: 0, top: 0, height: 0 }, false);
-              if (to > from) latest.current.onZoom?.(from, to);
+              if (to <= from || !latest.current.onZoom) return;
+              asked.current = [from, to];
+              latest.current.onZoom(from, to);
             },
           ],
           draw: [(plot) => drawMarks(plot, latest.current, colour)],
@@ -102,10 +105,12 @@ export function Chart(props: Props) {
                 (event) => {
                   if (!latest.current.onZoom) return;
                   event.preventDefault();
-                  const { min = 0, max = 1 } = plot.scales.x as { min?: number; max?: number };
-                  const at = plot.posToVal(event.offsetX, "x");
+                  const drawn = plot.scales.x as { min?: number; max?: number };
+                  const [min, max] = asked.current ?? [drawn.min ?? 0, drawn.max ?? 1];
+                  const at = min + (event.offsetX / plot.over.clientWidth) * (max - min);
                   const by = event.deltaY < 0 ? 0.7 : 1 / 0.7;
-                  latest.current.onZoom(at - (at - min) * by, at + (max - at) * by);
+                  asked.current = [at - (at - min) * by, at + (max - at) * by];
+                  latest.current.onZoom(...asked.current);
                 },
                 { passive: false },
               );
@@ -129,6 +134,7 @@ export function Chart(props: Props) {
   }, [per, decimals, theme]);
 
   useEffect(() => {
+    asked.current = null;
     chart.current?.setData(shape(props.data, per));
   }, [props.data, per]);
 
