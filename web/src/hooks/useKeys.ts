@@ -4,7 +4,7 @@ import { useEffect, useRef } from "react";
 function busy(event: KeyboardEvent): boolean {
   if (event.ctrlKey || event.metaKey || event.altKey) return true;
   const target = event.target as HTMLElement | null;
-  return Boolean(target?.closest("input, textarea, select, [contenteditable], [role=dialog]"));
+  return Boolean(target?.closest('input:not([type="checkbox"]), textarea, select, [contenteditable], [role=dialog]'));
 }
 
 /** Call `handlers[key]` for a key press that nobody else wants. Letters are lower case; Space is " ". */
