@@ -55,10 +55,11 @@ def walk(page: Page, served: Served) -> None:
     page.goto("/fern/wire?view=checklist")
     boxes = page.locator(".step input[type=checkbox]")
     boxes.first.wait_for()
-    for place in range(22):
+    heading = page.locator("h2", has_text="First power")
+    for place in range(boxes.count() - 9):
         boxes.nth(place).check()
-    page.locator("h2", has_text="Before power").scroll_into_view_if_needed()
-    page.mouse.wheel(0, 380)
+    page.locator(".step small").nth(boxes.count() - 10).wait_for()
+    heading.evaluate("element => element.scrollIntoView({ block: 'center' })")
     keep(page, "wire-checklist")
     page.keyboard.press("2")
     page.get_by_role("button", name="Connect the stand-in C").click()

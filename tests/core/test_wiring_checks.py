@@ -26,6 +26,7 @@ from tickstone.core.rigs.rig import (
 from tickstone.core.rigs.templates import TEMPLATES, fern, heron, plume, rig_of, template
 from tickstone.core.rigs.usual import usual_values
 from tickstone.core.wiring import checks
+from tickstone.core.wiring.assign import assignment
 from tickstone.core.wiring.findings import Finding
 from tickstone.errors import BadInput
 
@@ -272,8 +273,12 @@ def test_a_phototransistor_that_saturates_on_white_is_said_with_a_load_that_woul
 
 
 def test_a_board_without_a_converter_says_so_and_a_bus_converter_sets_bits_and_reference() -> None:
-    bare = rig(part("microphone", "mic"), board="computer-3v3")
-    assert "fit a 4-channel converter" in one(bare, "unwired").sentence.lower()
+    bare = assignment(replace(rig(part("microphone", "mic")), board=boards.board("computer-3v3"))).rig
+    fault = one(bare, "unwired")
+    assert "fit a 4-channel converter" in fault.sentence.lower()
+    mended = heals(bare, fault)
+    assert mended.wire("mic", "output").to == "adc 1"
+    assert mended.wire("adc", "data").to == "data"
     made = rig(part("microphone", "mic"), part("i2c-adc", "adc"), board="computer-3v3")
     assert made.wire("mic", "output").to == "adc 1"
     assert converter_of(made, "mic") == (15, 4.096)

@@ -13,9 +13,9 @@ from tickstone.actions.rigs import revise
 from tickstone.core.rigs import boards
 from tickstone.core.rigs.catalogue import bare_wires, fit, known, part_of
 from tickstone.core.rigs.part import check_options
-from tickstone.core.rigs.rig import Board, Geometry, Mount, Output, Rig, Sensor, Supply, Wire
+from tickstone.core.rigs.rig import Board, Geometry, Mount, Output, Rig, Sensor, Supply
 from tickstone.core.wiring import checks
-from tickstone.core.wiring.assign import assign, assignment, complete
+from tickstone.core.wiring.assign import assign, assignment, complete, place_free
 from tickstone.core.wiring.findings import Report
 from tickstone.core.wiring.places import is_place
 from tickstone.errors import BadInput
@@ -68,7 +68,7 @@ def fit_part(session: Session, slug: str, seen: int, kind: str, name: str, optio
     sensors = (*rig.sensors, part) if isinstance(part, Sensor) else rig.sensors
     outputs = (*rig.outputs, part) if isinstance(part, Output) else rig.outputs
     fresh = replace(rig, sensors=sensors, outputs=outputs, wires=(*rig.wires, *bare_wires(part)))
-    revise(session, stored, seen, _placed(fresh, part.id), f"{part.name} fitted ({known(part).title})")
+    revise(session, stored, seen, place_free(fresh), f"{part.name} fitted ({known(part).title})")
     return part.id
 
 
@@ -92,7 +92,7 @@ def change_part(
         replace(w, to=inputs.get(w.to, w.to)) for w in fresh.wires if w.sensor != part_id or w.pin in pins
     )  # fmt: skip
     why = f"{old.name} renamed to {title}" if new.options == old.options else f"Options of {title} changed"
-    revise(session, stored, seen, _placed(complete(replace(fresh, wires=wires)), part_id), why)
+    revise(session, stored, seen, place_free(complete(replace(fresh, wires=wires))), why)
 
 
 def take_off(session: Session, slug: str, seen: int, part_id: str) -> None:
@@ -118,11 +118,7 @@ def set_supplies(session: Session, slug: str, seen: int, supplies: tuple[Supply,
     stored = rigs.rig_named(session, slug)
     fresh = replace(stored.rig, supplies=supplies, board_from=board_from)
     wires = tuple(w if not w.to or is_place(fresh, w.to) else replace(w, to="") for w in fresh.wires)
-    waiting = replace(fresh, wires=wires)
-    for wire in wires:
-        if not wire.to:
-            waiting = _placed(waiting, wire.sensor)
-    revise(session, stored, seen, _checked(waiting), "Supplies changed")
+    revise(session, stored, seen, _checked(place_free(replace(fresh, wires=wires))), "Supplies changed")
 
 
 def set_geometry(
@@ -171,18 +167,6 @@ def mend(session: Session, slug: str, seen: int, kind: str, sensor: str, pin: st
 def _checked(rig: Rig) -> Rig:
     """The same rig, or BadInput for what no rig can be: the door that a rig file goes through."""
     return rig_from_json(rig_to_json(rig))
-
-
-def _placed(rig: Rig, part_id: str) -> Rig:
-    """The rig with the free wires of one part placed, all others left where they are."""
-    held = tuple(w if w.sensor == part_id and not w.to else replace(w, fixed=True) for w in rig.wires)
-    placed = assignment(replace(rig, wires=held), explain=False).rig
-    was = {(w.sensor, w.pin): w.fixed for w in rig.wires}
-    before: dict[tuple[str, str], Wire] = {(w.sensor, w.pin): w for w in rig.wires}
-    wires = tuple(
-        replace(w, fixed=was[w.sensor, w.pin]) if w.sensor == part_id else before[w.sensor, w.pin] for w in placed.wires
-    )  # fmt: skip
-    return replace(placed, wires=wires)
 
 
 def _name(name: str) -> str:

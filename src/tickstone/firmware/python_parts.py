@@ -18,6 +18,39 @@ class Pieces:
     loop: list[str] = field(default_factory=list)
 
 
+BUS = """
+def write_register(address, at, value):
+    try:
+        {write}
+    except OSError:
+        pass  # not there just now: its readings are left out
+
+
+def read_registers(address, start, count):
+    try:
+        return {read}
+    except OSError:
+        return None
+
+
+def number(read, offset, signed):
+    value = read[offset] << 8 | read[offset + 1]
+    return value - 65536 if signed and value > 32767 else value
+"""
+
+CONVERTER = '''
+def converter_counts(address, channel):
+    """A single conversion of one input against ground, 4.096 V full scale, about 1.2 ms."""
+    config = 0x83E3 | (4 + channel) << 12
+    try:
+        {write}
+    except OSError:
+        return 0
+    {pause}
+    read = read_registers(address, 0, 2)
+    return max(number(read, 0, True), 0) if read else 0
+'''
+
 CodeOf = Callable[[PinUse], str]  # the expression that reads a pin's code
 
 

@@ -157,38 +157,14 @@ class Rangers:
             self.over(0)
 '''
 
-BUS = """
-def write_register(address, at, value):
-    try:
-        bus.writeto_mem(address, at, bytes([value]))
-    except OSError:
-        pass  # not there just now: its readings are left out
-
-
-def read_registers(address, start, count):
-    try:
-        return bus.readfrom_mem(address, start, count)
-    except OSError:
-        return None
-
-
-def number(read, offset, signed):
-    value = read[offset] << 8 | read[offset + 1]
-    return value - 65536 if signed and value > 32767 else value
-"""
-
-CONVERTER = '''
-def converter_counts(address, channel):
-    """A single conversion of one input against ground, 4.096 V full scale, about 1.2 ms."""
-    config = 0x83E3 | (4 + channel) << 12
-    try:
-        bus.writeto_mem(address, 1, bytes([config >> 8, config & 0xFF]))
-    except OSError:
-        return 0
-    time.sleep_us(1400)
-    read = read_registers(address, 0, 2)
-    return max(number(read, 0, True), 0) if read else 0
-'''
+BUS = python_parts.BUS.format(
+    write="bus.writeto_mem(address, at, bytes([value]))",
+    read="bus.readfrom_mem(address, start, count)",
+)
+CONVERTER = python_parts.CONVERTER.format(
+    write="bus.writeto_mem(address, 1, bytes([config >> 8, config & 0xFF]))",
+    pause="time.sleep_us(1400)",
+)
 
 CODES = '''
 def codes(pin):

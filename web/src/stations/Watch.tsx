@@ -44,7 +44,8 @@ function heading(bench: ReturnType<typeof useBench>): string {
   const first = now.sensors[sensor.id];
   if (!first || first.readings === 0) return `Waiting for the ${sensor.name}`;
   const silent = rig.sensors.filter((one) => (now.sensors[one.id]?.readings ?? 0) === 0);
-  if (silent.length) return `${first.sentence.replace(/\.$/, "")}; the ${silent[0]?.name} says nothing yet`;
+  const others = silent.length > 1 ? `${silent.length} others say` : `the ${silent[0]?.name} says`;
+  if (silent.length) return `${first.sentence.replace(/\.$/, "")}; ${others} nothing yet`;
   return first.sentence.replace(/\.$/, "");
 }
 
@@ -59,7 +60,7 @@ function Row({ sensor }: { sensor: Sensor }) {
   return (
     <button
       type="button"
-      className="watch-row"
+      className={on && !seen?.readings ? "watch-row unheard" : "watch-row"}
       aria-pressed={sensor.id === bench.sensor.id}
       onClick={() => bench.pick(sensor.id)}
     >

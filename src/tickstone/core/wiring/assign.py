@@ -240,6 +240,16 @@ def free_place(rig: Rig, wire: Wire) -> str:
     return _match(rig, [wire], open_pins)[0]
 
 
+def place_free(rig: Rig) -> Rig:
+    """The rig with the wires that hang free placed, all others left where they are."""
+    free = {(w.sensor, w.pin) for w in rig.wires if not w.to}
+    held = replace(rig, wires=tuple(w if not w.to else replace(w, fixed=True) for w in rig.wires))
+    placed = assignment(held, explain=False).rig
+    before = {(w.sensor, w.pin): w for w in rig.wires}
+    wires = tuple(w if (w.sensor, w.pin) in free else before[w.sensor, w.pin] for w in placed.wires)
+    return replace(rig, wires=wires)
+
+
 def complete(rig: Rig) -> Rig:
     """The rig with a wire for every pin of what is fitted, and none for pins that are not there."""
     have = {(wire.sensor, wire.pin): wire for wire in rig.wires}

@@ -10,8 +10,17 @@ from functools import cached_property
 from tickstone.core import electrical
 from tickstone.core.rigs.catalogue import part_of, pin_of
 from tickstone.core.rigs.part import PinSpec, Role
-from tickstone.core.rigs.rig import Pin, Rig, Wire
-from tickstone.core.wiring.assign import ABLE, Assignment, assignment, free_place, pull_up, signal_name
+from tickstone.core.rigs.rig import Output, Pin, Rig, Wire
+from tickstone.core.wiring.assign import (
+    ABLE,
+    Assignment,
+    assignment,
+    complete,
+    free_place,
+    place_free,
+    pull_up,
+    signal_name,
+)
 from tickstone.core.wiring.findings import Assurance, Finding, Fix, Result, plain_ohms, rewire
 from tickstone.core.wiring.geometry import wire_length_mm
 from tickstone.core.wiring.places import is_place, pin_named, supply_of, volts_at
@@ -86,8 +95,31 @@ def _move(rig: Rig, wire: Wire, anew: Anew) -> Fix | None:
             rig, f"Move to {free}", f"Move {signal_name(rig, wire)} to {free}.", replace(wire, to=free)
         )  # fmt: skip
     if anew.found.shortages:
-        return None
+        return _with_converter(rig, wire) if pin_of(rig, wire).analogue else None
     return Fix("Assign all pins anew", "Assign all pins anew: there is a way for every wire.", anew.found.rig)
+
+
+FIRST_ADDRESS = 0x48  # a converter's usual ones are this and the three after it
+MOST_CONVERTERS = 4
+
+
+def _with_converter(rig: Rig, wire: Wire) -> Fix | None:
+    """A converter on the bus, with its wires, where the board has no analogue input left."""
+    have = [one for one in rig.outputs if one.kind == "i2c-adc"]
+    names = {one.name for one in rig.fitted} | {one.id for one in rig.fitted}
+    if len(have) == MOST_CONVERTERS:
+        return None
+    name = next(n for n in ("adc", *(f"adc{i}" for i in range(2, len(names) + 3))) if n not in names)
+    fitted = Output(name, "i2c-adc", name, {"address": float(FIRST_ADDRESS + len(have))})
+    fresh = place_free(complete(replace(rig, outputs=(*rig.outputs, fitted))))
+    to = fresh.wire(wire.sensor, wire.pin).to
+    if not to:
+        return None
+    return Fix(
+        "Fit a converter",
+        f"Fit a 4-channel converter on the I2C bus: {signal_name(rig, wire)} goes to its {to}.",
+        fresh,
+    )
 
 
 def _why_not(rig: Rig, wire: Wire, anew: Anew) -> str:
