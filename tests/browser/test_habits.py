@@ -25,6 +25,7 @@ def test_find_opens_a_constant_a_recording_and_a_line_of_the_log(page: Page) -> 
     page.keyboard.press("/")
     field = page.get_by_label(re.compile("^Find a station"))
     field.fill("humid")
+    expect(page.locator(".hits")).to_contain_text("humidity")
     expect(page.locator(".hits li")).to_have_count(1)
     field.press("Enter")
     expect(page).to_have_url(re.compile("/fern/convert"))

@@ -6,9 +6,9 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 from tickstone.core.rigs import boards
-from tickstone.core.rigs.catalogue import bare_wires, fit
+from tickstone.core.rigs.catalogue import fit
 from tickstone.core.rigs.rig import Fitted, Geometry, Mount, Output, Rig, Sensor, Supply
-from tickstone.core.wiring.assign import assignment
+from tickstone.core.wiring.assign import assignment, complete
 from tickstone.core.wiring.checks import mended
 from tickstone.errors import BadInput
 
@@ -27,10 +27,10 @@ def rig_of(
     """A rig of these parts, every pin wired where the board can take it, with the parts in the wires that it needs."""
     bare = Rig(
         title, purpose, boards.board(board),
-        tuple(p for p in parts if isinstance(p, Sensor)), tuple(w for p in parts for w in bare_wires(p)),
+        tuple(p for p in parts if isinstance(p, Sensor)), (),
         tuple(p for p in parts if isinstance(p, Output)), supplies, geometry or Geometry(), board_from,
     )  # fmt: skip
-    return mended(assignment(bare, explain=False).rig)
+    return mended(assignment(complete(bare), explain=False).rig)
 
 
 def _part(kind: str, part_id: str, name: str = "", at: Mount | None = None, **options: str | float) -> Fitted:
