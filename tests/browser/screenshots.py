@@ -15,12 +15,15 @@ from tests.browser.conftest import CHROMIUM, FLAGS  # noqa: E402
 from tests.conftest import Served  # noqa: E402
 
 FOLDER = ROOT / "docs" / "screenshots"
+FROM_THE_TOP = ("watch", "watch-phone")
 PLACES = (150, 250, 400, 600, 900)
 
 
 def keep(page: Page, name: str) -> None:
     """One picture of what is on the screen."""
     page.wait_for_timeout(700)
+    if name in FROM_THE_TOP:
+        page.locator("#work").evaluate("element => { element.scrollTop = 0 }")
     page.screenshot(path=FOLDER / f"{name}.png")
     print(f"docs/screenshots/{name}.png")
 

@@ -309,8 +309,7 @@ def write(plan: Plan) -> str:
     """The whole program."""
     pieces = Pieces()
     blocks = ["".join(f"{line}\n" for line in watch.opening(plan, "//"))]
-    if plan.on_bus:
-        blocks.append("#include <Wire.h>\n")
+    blocks.append("#include <stdint.h>\n" + ("#include <Wire.h>\n" if plan.on_bus else ""))
     blocks.append(f"const uint32_t BAUD = {watch.BAUD};\n" + "".join(_constants(plan)))
     events = bool(plan.of(Edges, Levels))
     blocks.append(EVENTS if events else "")

@@ -27,7 +27,7 @@ const SERVICES = ["servo", "tone", "capture"];
 /** One's own board: its levels and limits, its rails, and what each pin can do, by the names printed on it. */
 export function BoardEditor() {
   const { rig } = useBench();
-  return <EditorOf key={rig.revision} rig={rig} />;
+  return <EditorOf key={JSON.stringify(rig.rig.board)} rig={rig} />;
 }
 
 function EditorOf({ rig }: { rig: Rig }) {

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, type Schemas } from "../../api/client";
 import { useBench } from "../../hooks/bench";
+import { moment } from "../../model/format";
 
 type Step = Schemas["StepLine"];
 
@@ -81,7 +82,7 @@ function StepLine({ step, next, onTick }: StepProps) {
   const [by, setBy] = useState("");
   const [asked, setAsked] = useState(false);
   const [flipped, setFlipped] = useState<boolean | null>(null); // what a click has asked for and the server not yet said
-  const at = step.ticked_at ? new Date(step.ticked_at) : null;
+  const at = step.ticked_at;
   const flip = () => {
     if (step.second && !at && !by.trim()) setAsked(true);
     else {
@@ -93,7 +94,15 @@ function StepLine({ step, next, onTick }: StepProps) {
     <li className={`step${at ? " done" : ""}${next ? " next-step" : ""}`}>
       <label>
         <input type="checkbox" checked={flipped ?? at !== null} onChange={flip} />
-        <span className="step-text">{step.text}</span>
+        <span className="step-text">
+          {step.text}{" "}
+          {step.ticked_at && (
+            <small>
+              {moment(step.ticked_at)}
+              {step.by && `, ${step.by}`}
+            </small>
+          )}
+        </span>
         {step.expect && <span className="expect">{step.expect}</span>}
       </label>
       {step.second && !at && (
@@ -108,12 +117,6 @@ function StepLine({ step, next, onTick }: StepProps) {
         </label>
       )}
       {step.caution && <p className="caution">{step.caution}</p>}
-      {at && (
-        <small>
-          {at.toLocaleDateString(undefined, { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" })}
-          {step.by && `, ${step.by}`}
-        </small>
-      )}
     </li>
   );
 }

@@ -22,7 +22,8 @@ const FAMILIES: Record<string, string> = {
   output: "Outputs",
 };
 
-/** Everything fitted, with the answers where parts differ; fitting, renaming and taking off; the supplies. */
+/** Everything fitted, with the answers where parts differ; fitting, renaming and taking off; the supplies. What is being
+ * typed stays while somebody else changes another part. */
 export function Parts() {
   const { rig } = useBench();
   const { search, put } = useAddress();
@@ -37,10 +38,10 @@ export function Parts() {
       </p>
       <div className="part-list">
         {rig.parts.map((part) => (
-          <PartCard key={`${part.id}-${rig.revision}`} part={part} />
+          <PartCard key={JSON.stringify([part.id, part.name, part.options])} part={part} />
         ))}
       </div>
-      <Supplies key={rig.revision} />
+      <Supplies key={JSON.stringify([rig.rig.supplies, rig.rig.board_from])} />
     </>
   );
 }

@@ -33,7 +33,8 @@ const PLACE: [keyof Mount, string][] = [
 /** The vehicle from above, drawn from its numbers, with the numbers beside it. */
 export function Plan() {
   const { rig } = useBench();
-  return <PlanOf key={rig.revision} rig={rig} />;
+  const said = JSON.stringify([rig.rig.geometry, rig.parts.map((part) => [part.id, part.mount])]);
+  return <PlanOf key={said} rig={rig} />;
 }
 
 function PlanOf({ rig }: { rig: Rig }) {

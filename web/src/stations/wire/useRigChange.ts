@@ -22,6 +22,7 @@ export function useRigChange() {
     } catch (error) {
       const refused = error instanceof Refused ? error : new Refused("error", "", "Nothing was changed.");
       setRefusal(refused);
+      if (refused.code === "conflict") await queries.invalidateQueries({ queryKey: ["r", bench.rig.slug] });
       return null;
     }
   };
