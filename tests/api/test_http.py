@@ -14,6 +14,7 @@ from starlette.websockets import WebSocketDisconnect
 
 from tests.api.conftest import refused
 from tickstone.core.rigs.kinds import KINDS
+from tickstone.core.rigs.outputs import converter_of
 from tickstone.core.rigs.rig import Sensor
 from tickstone.core.rigs.templates import rig_of
 from tickstone.store import rigs
@@ -190,16 +191,15 @@ def test_a_loose_part_of_every_kind_is_worked_and_asked_backwards(client: TestCl
 def test_a_rig_that_carries_every_kind_is_worked_with_its_own_board(client: TestClient, database: Database) -> None:
     sensors = tuple(Sensor(f"part-{i}", kind, f"part {i}") for i, kind in enumerate(KINDS))
     with database.transaction() as session:
-        rigs.new_rig(
-            session, "every-kind", rig_of("Every kind", "tow-path cargo trailer", "wide-3v3", sensors), "First wiring"
-        )
+        made = rig_of("Every kind", "tow-path cargo trailer", "wide-3v3", sensors)
+        rigs.new_rig(session, "every-kind", made, "First wiring")
     for sensor in sensors:
         own = f"/api/rigs/every-kind/sensors/{sensor.id}"
         worked = client.post(f"{own}/worked", json={}).raise_for_status().json()
         assert worked["terms"], sensor.kind
         constants = {one["name"]: one for one in worked["constants"]}
         if "bits" in constants:
-            assert (constants["bits"]["value"], constants["reference"]["value"]) == (12, 3.3)
+            assert (constants["bits"]["value"], constants["reference"]["value"]) == converter_of(made, sensor.id)
         client.get(f"{own}/constants").raise_for_status()
         client.get("/api/rigs/every-kind/standing", params={"sensor": sensor.id}).raise_for_status()
     halls = sensors[list(KINDS).index("hall-switch")].id

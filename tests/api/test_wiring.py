@@ -87,6 +87,7 @@ def test_a_part_is_fitted_wired_renamed_asked_about_taken_off_and_back_by_undo(c
     changed = ask(client, "PUT", f"{FERN}/parts/roller", name="ruler wheel", options={"pull_up": "module"}, revision=2)
     part = next(p for p in changed["parts"] if p["id"] == "roller")
     assert (part["name"], part["options"]) == ("ruler wheel", {"pull_up": "module"})
+    assert wire(changed, "roller", "b")["pull_up"] is None  # the module has its own
     client.put(f"{FERN}/sensors/roller/constants/steps", json={"value": 96}).raise_for_status()
     off = ask(client, "POST", f"{FERN}/parts/roller/take-off", revision=3)
     assert "roller" not in {p["id"] for p in off["parts"]}

@@ -181,7 +181,9 @@ def test_a_board_of_ones_own_is_edited(bench: Page, fern: str) -> None:
 
 
 def test_the_checklist_keeps_its_ticks_and_asks_who_looked(bench: Page, fern: str) -> None:
-    bench.goto(f"{fern}?view=checklist")
+    bench.goto(fern)
+    expect(bench.locator(".next")).to_contain_text(re.compile(r"before first power, the checklist: \d+ steps"))
+    bench.locator(".next").get_by_role("button", name="Checklist").click()
     expect(bench.locator(".wire-board")).to_contain_text("0 of")
     step = bench.locator(".step", has_text="wheel output to int 1")
     step.get_by_role("checkbox").check()

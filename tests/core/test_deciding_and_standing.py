@@ -74,6 +74,8 @@ def test_a_burning_wire_comes_before_everything() -> None:
 
 def test_the_next_thing_follows_what_is_known() -> None:
     assert next_at("watch", facts(connected=False)) == "connect"
+    assert next_at("wire", facts(connected=False, unticked=70)) == "go-checklist"
+    assert next_at("wire", facts(unticked=70)) != "go-checklist"  # it has power already
     assert next_at("watch", facts(recordings=0)) == "record"
     assert next_at("watch", facts()) == "go-calibrate"
     measured = dict(facts().values)

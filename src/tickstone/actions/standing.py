@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy.orm import Session
 
-from tickstone.actions import stones
+from tickstone.actions import building, stones
 from tickstone.actions.constants import settled
 from tickstone.actions.feed import Feed
 from tickstone.core import standing
@@ -20,6 +20,7 @@ def standing_of(session: Session, slug: str, sensor: str, feed: Feed) -> list[st
     sensor_id = rigs.sensor_ids(session, stored.id)[sensor]
     number, changed = stones.changed_since_last(session, stored)
     state = feed.state()
+    kept = recordings.count_of(session, stored.id)  # a rig that has been recorded has had its first power
     held = calibrations.draft_of(session, sensor_id, "ruler")
     return standing.standing(standing.Facts(
         sensor=sensor,
@@ -28,9 +29,10 @@ def standing_of(session: Session, slug: str, sensor: str, feed: Feed) -> list[st
         findings=checks.check(stored.rig).findings,
         connected=state.status in ("live", "silent"),
         recording=state.recording is not None,
-        recordings=recordings.count_of(session, stored.id),
+        recordings=kept,
         stones=number,
         changed_since_stone=changed,
         procedures=what.procedures,
         held_places=len(held.steps) if held else 0,
+        unticked=0 if kept else sum(one.tick is None for one in building.checklist_of(session, slug)),
     ))  # fmt: skip

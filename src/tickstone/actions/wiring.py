@@ -15,7 +15,7 @@ from tickstone.core.rigs.catalogue import bare_wires, fit, known, part_of
 from tickstone.core.rigs.part import check_options
 from tickstone.core.rigs.rig import Board, Geometry, Mount, Output, Rig, Sensor, Supply
 from tickstone.core.wiring import checks
-from tickstone.core.wiring.assign import assign, assignment, complete, place_free
+from tickstone.core.wiring.assign import assign, assignment, complete, dress, place_free
 from tickstone.core.wiring.findings import Report
 from tickstone.core.wiring.places import is_place
 from tickstone.errors import BadInput
@@ -92,7 +92,7 @@ def change_part(
         replace(w, to=inputs.get(w.to, w.to)) for w in fresh.wires if w.sensor != part_id or w.pin in pins
     )  # fmt: skip
     why = f"{old.name} renamed to {title}" if new.options == old.options else f"Options of {title} changed"
-    revise(session, stored, seen, place_free(complete(replace(fresh, wires=wires))), why)
+    revise(session, stored, seen, dress(place_free(complete(replace(fresh, wires=wires))), part_id), why)
 
 
 def take_off(session: Session, slug: str, seen: int, part_id: str) -> None:

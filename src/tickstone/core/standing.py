@@ -26,6 +26,7 @@ class Facts:
     changed_since_stone: int
     procedures: Sequence[str] = ()
     held_places: int = 0
+    unticked: int = 0  # steps of the checklist before first power that are still to do
 
 
 @dataclass(frozen=True)
@@ -78,6 +79,9 @@ def _steps(facts: Facts) -> list[NextStep]:
             steps.append(NextStep("wire", sentence[0].lower() + sentence[1:], "fix", finding.fix.label, where))
         elif finding.severity == "fault":
             steps.append(NextStep("wire", finding.sentence, "none", ""))
+    if facts.unticked and not facts.connected:
+        left = "the last step" if facts.unticked == 1 else f"{facts.unticked} steps"
+        steps.append(NextStep("wire", f"before first power, the checklist: {left} to do.", "go-checklist", "Checklist"))
     if not facts.connected:
         steps.append(NextStep("watch", "connect the board, or the stand-in.", "connect", "Connect"))
     elif not facts.recordings and not facts.recording:

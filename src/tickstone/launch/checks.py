@@ -15,6 +15,9 @@ PYTHON_CODE = ["src", "tests", "benchmarks", "tick-stone"]
 API_TYPES = WEB / "src" / "api" / "schema.d.ts"
 
 
+TWO_AT_ONCE = ["-n", "2", "--dist", "loadfile"]  # most of a browser test is waiting
+
+
 def run_all(pytest_arguments: list[str]) -> int:
     """Linters and type checkers of both languages, unit tests of the front end, then pytest; with arguments, pytest
     alone. Returns the first exit code that is not 0."""
@@ -38,7 +41,8 @@ def run_all(pytest_arguments: list[str]) -> int:
                 print(f"{name} found something (exit {code}).", flush=True)
                 return code
     print("── pytest", flush=True)
-    return subprocess.run([sys.executable, "-m", "pytest", *pytest_arguments], cwd=ROOT, env=_environment()).returncode
+    asked = pytest_arguments or TWO_AT_ONCE
+    return subprocess.run([sys.executable, "-m", "pytest", *asked], cwd=ROOT, env=_environment()).returncode
 
 
 def _environment() -> dict[str, str]:

@@ -1,6 +1,17 @@
 import { describe, expect, it } from "vitest";
 import type { Rig } from "../api/client";
-import { BAND_COLOURS, harness, layout, ohms, targets, twoLines, WIDTH, WIRE_COLOURS, type Wire } from "./harness";
+import {
+  BAND_COLOURS,
+  harness,
+  layout,
+  ohms,
+  placeName,
+  targets,
+  twoLines,
+  WIDTH,
+  WIRE_COLOURS,
+  type Wire,
+} from "./harness";
 
 const pin = (name: string, ...abilities: string[]) => ({ name, abilities, code: "", timer: "" });
 const BARE = { divider: null, pull_up: null, series: null, fixed: false };
@@ -160,6 +171,11 @@ describe("the harness", () => {
 
 it("offers a moving wire the free pins that can take it, and its own", () => {
   expect(targets(rig(WIRES), WIRES[1] as Wire)).toEqual(["b", "e", "f", "g"]);
+});
+
+it("names the pin of another part that a wire goes on to", () => {
+  expect(placeName(rig(WIRES), "ranger.ground")).toBe("ranger ground");
+  expect(["3.3 V", "a", ""].map((to) => placeName(rig(WIRES), to))).toEqual(["3.3 V", "a", "nowhere"]);
 });
 
 it("breaks a title at its comma, else between words", () => {

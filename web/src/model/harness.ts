@@ -148,7 +148,7 @@ function boxes(rig: Rig, selected: string, top: number): PlacedPart[] {
         .map((pin, i) => ({ name: pin.name, y: y + PART.pad + PART.row / 2 + i * PART.row }));
       const said = folded.length > 0 ? 20 : 0; // room for supply and ground in words
       const height = Math.max(PART.least, pins.length * PART.row + 2 * PART.pad + said);
-      const power = folded.map((pin) => to(pin.name) || "nowhere").join(", ");
+      const power = folded.map((pin) => placeName(rig, to(pin.name) ?? "")).join(", ");
       const placed = { id: part.id, y, height, pins, power };
       y += height + PART.gap;
       return placed;
@@ -247,6 +247,13 @@ export const BAND_COLOURS: Record<string, string> = {
 export function ohms(value: number): string {
   if (value >= 1e6) return `${value / 1e6}\u2009MΩ`;
   return value >= 1e3 ? `${value / 1e3}\u2009kΩ` : `${value}\u2009Ω`;
+}
+
+/** Where a wire goes, as people say it: a pin, a rail, another part's pin. */
+export function placeName(rig: Rig, to: string): string {
+  const [id, pin] = to.split(".");
+  const other = pin === undefined ? undefined : rig.parts.find((part) => part.id === id);
+  return other ? `${other.name} ${pin}` : to || "nowhere";
 }
 
 /** A text in lines of at most so many characters, two at most. */

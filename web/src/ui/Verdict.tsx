@@ -1,6 +1,7 @@
 import { type ReactNode, useEffect, useRef, useState } from "react";
 import { api, ask } from "../api/client";
 import { useBench } from "../hooks/bench";
+import { useAddress } from "../hooks/useAddress";
 
 const SETTLE_MS = 500;
 
@@ -33,6 +34,7 @@ export function Verdict({ children, next }: { children: string; next?: ReactNode
 /** The next thing worth doing on this rig, as the core judges it. */
 export function Next() {
   const bench = useBench();
+  const { search } = useAddress();
   const next = bench.standing.find((one) => one.station === bench.station)?.next;
   if (!next) return <p className="next">&nbsp;</p>;
   const { slug } = bench.rig;
@@ -53,6 +55,9 @@ export function Next() {
       case "record":
         void bench.record();
         break;
+      case "go-checklist":
+        bench.go("wire", { view: "checklist" });
+        break;
       case "go-calibrate":
         bench.go("calibrate");
         break;
@@ -68,6 +73,7 @@ export function Next() {
     }
   };
   const here =
+    (next.action === "go-checklist" && search.get("view") === "checklist") ||
     (next.action === "go-calibrate" && bench.station === "calibrate") ||
     (next.action === "go-decide" && bench.station === "decide");
   return (

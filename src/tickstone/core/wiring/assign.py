@@ -240,6 +240,19 @@ def free_place(rig: Rig, wire: Wire) -> str:
     return _match(rig, [wire], open_pins)[0]
 
 
+def dress(rig: Rig, part_id: str) -> Rig:
+    """The rig with the resistors in the wires of one part as the part now asks for them."""
+    wires = []
+    for wire in rig.wires:
+        spec = pin_of(rig, wire)
+        if wire.sensor == part_id and not spec.bus:
+            bare = spec.role is Role.OPEN and spec.own_pull_up_ohm is not None
+            wire = replace(wire, series=None, pull_up=None if bare else wire.pull_up)
+            wire = _dressed(rig, wire, wire.to)
+        wires.append(wire)
+    return replace(rig, wires=tuple(wires))
+
+
 def place_free(rig: Rig) -> Rig:
     """The rig with the wires that hang free placed, all others left where they are."""
     free = {(w.sensor, w.pin) for w in rig.wires if not w.to}

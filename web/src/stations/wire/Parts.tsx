@@ -3,6 +3,7 @@ import { api, type Rig, type Schemas } from "../../api/client";
 import { useBench } from "../../hooks/bench";
 import { useAddress } from "../../hooks/useAddress";
 import { editable, typed } from "../../model/format";
+import { placeName } from "../../model/harness";
 import { Cell } from "../../ui/Cell";
 import { useRigChange } from "./useRigChange";
 import { useLists } from "./Wire";
@@ -239,7 +240,7 @@ function PartCard({ part }: { part: Part }) {
           Take off
         </button>
       </header>
-      <p className="part-wires">{wires.map((wire) => `${wire.pin} → ${wire.to || "nowhere"}`).join(" · ")}</p>
+      <p className="part-wires">{wires.map((wire) => `${wire.pin} → ${placeName(rig, wire.to)}`).join(" · ")}</p>
       {faults.map((found) => (
         <p key={found.kind + found.pin} className="fault-line">
           {found.sentence}
