@@ -49,7 +49,6 @@ class Use:
     """One way of reading of one sensor: its name in the program, its pins by name, labels by channel."""
 
     name: str
-    title: str
     reading: Reading
     pins: dict[str, PinUse]
     labels: dict[str, str]
@@ -96,7 +95,7 @@ def plan_of(rig: Rig) -> Plan:
         address, converter = part_of(one).address, converter_of(rig, one.id)
         codes = 2 ** converter[0] if converter else 1024
         for reading in what.reads(Chosen(what.options, one.options)):
-            uses.append(Use(identifier(one.id), one.name, reading, pins, mine, address, codes))
+            uses.append(Use(identifier(one.id), reading, pins, mine, address, codes))
     held = [
         _pin(rig, w) for w in rig.wires if isinstance(rig.part(w.sensor), Output)
         and pin_of(rig, w).role in (Role.INPUT, Role.LAMP)
