@@ -77,6 +77,10 @@ class Served:
         self.address = json.loads(running.read_text())["address"]
         self.client = httpx.Client(base_url=self.address, timeout=20)
 
+    def hands(self, hands: dict[str, float], slug: str = "fern") -> None:
+        """Move hands at a rig's stand-in."""
+        self.client.patch(f"/api/rigs/{slug}/standin", json={"hands": hands}).raise_for_status()
+
     def kill(self) -> None:
         """End it as a power cut would."""
         self.process.kill()

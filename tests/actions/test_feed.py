@@ -29,6 +29,8 @@ class Scripted:
     """A source that gives what a test puts in; None means the other end has gone."""
 
     title = "scripted"
+    midstream = comes_back = False
+    pace = 1.0
 
     def __init__(self) -> None:
         self.given: queue.Queue[bytes | None] = queue.Queue()
@@ -120,7 +122,7 @@ def test_before_the_first_temperature_the_constant_stands_in(feed: Feed, source:
 
 def test_dropouts_are_counted_and_odd_lines_too(feed: Feed, source: Scripted) -> None:
     source.lines(
-        "boot", "t_us:0 echo_us:1457", "t_us:50000 echo_us:0", "t_us:100000 echo_us:3", "t_us:15?000 echo_us:9"
+        "bo~ot", "t_us:0 echo_us:1457", "t_us:50000 echo_us:0", "t_us:100000 echo_us:3", "t_us:15?000 echo_us:9"
     )
     read(feed, RANGER, 3)
     assert feed.watched[RANGER].dropouts == 1
@@ -162,12 +164,13 @@ def test_nothing_is_recorded_without_a_source_and_no_source_changes_under_a_reco
     assert source.closed
 
 
-def test_a_lost_source_is_said_and_connecting_again_begins_anew(feed: Feed, source: Scripted) -> None:
+def test_a_source_that_ended_says_why_and_connecting_again_begins_anew(feed: Feed, source: Scripted) -> None:
     source.lines("t_us:0 echo_us:1457")
     read(feed, RANGER, 1)
     source.given.put(None)
-    until(lambda: feed.state().status == "lost")
+    until(lambda: feed.state().why)
     assert "unplugged" in feed.state().why
+    assert feed.state().status == "idle"
     assert not feed.connected
     again = Scripted()
     feed.connect(again)
@@ -190,7 +193,7 @@ def test_new_constants_convert_what_comes_next(feed: Feed, source: Scripted) -> 
     read(feed, RANGER, 1)
     fresh = values()
     fresh[RANGER]["offset"] = Value("offset", "offset", "mm", -50.0, 0.1, Provenance.MEASURED, "ruler")
-    feed.refresh(ranger_and_air(), fresh)
+    feed.refresh(ranger_and_air(), fresh, {})
     source.lines("t_us:50000 echo_us:2000")
     read(feed, RANGER, 2)
     before, after = feed.stretch(RANGER, 0, 2).values
@@ -200,11 +203,11 @@ def test_new_constants_convert_what_comes_next(feed: Feed, source: Scripted) -> 
 def test_sentences_come_from_the_kind_and_settle(feed: Feed, source: Scripted) -> None:
     source.lines(*(f"t_us:{i * 50_000} echo_us:1457" for i in range(20)))
     read(feed, RANGER, 20)
-    assert "standing still" in feed.sentence(RANGER)
+    assert "standing still" in feed.now(RANGER).sentence
     source.lines(*(f"t_us:{(20 + i) * 50_000} echo_us:0" for i in range(10)))
     read(feed, RANGER, 30)
-    assert "standing still" in feed.sentence(RANGER)  # not again within half a second
-    until(lambda: "No echo" in feed.sentence(RANGER), 3)
+    assert "standing still" in feed.now(RANGER).sentence  # not again within half a second
+    until(lambda: "No echo" in feed.now(RANGER).sentence, 3)
 
 
 @given(st.lists(st.integers(1, 30), min_size=1, max_size=30), st.integers(1, 50))

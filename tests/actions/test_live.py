@@ -19,10 +19,6 @@ def connected(served: Served) -> Served:
     return served
 
 
-def hands(served: Served, **changes) -> None:
-    served.client.patch("/api/standin", json=changes).raise_for_status()
-
-
 def recording(served: Served, recording_id: int) -> dict:
     return served.client.get(f"/api/recordings/{recording_id}").json()
 
@@ -45,12 +41,12 @@ def test_what_the_screen_called_recorded_survives_a_power_cut(connected: Served)
     assert kept["ended_why"]
 
 
-def test_an_unplugged_port_ends_the_recording_cleanly_and_connects_again(connected: Served) -> None:
+def test_a_port_that_stays_unplugged_ends_the_recording_cleanly_and_connects_by_itself(connected: Served) -> None:
     served = connected
     recording_id = served.client.post(f"{RIG}/record", json={}).json()["id"]
     with window(served.address) as line:
         told = message_when(line, lambda m: m["recording"] and m["recording"]["committed"] > 10)
-        hands(served, faults=["unplug"])
+        served.hands({"board.fault.unplug": 1})
         lost = message_when(line, lambda m: m["status"] == "lost")
         assert "unplugged" in lost["why"]
         kept = until(lambda: closed(served, recording_id))
@@ -59,14 +55,95 @@ def test_an_unplugged_port_ends_the_recording_cleanly_and_connects_again(connect
         assert sum(s["n"] for s in kept["streams"]) >= told["recording"]["committed"]
         refused = served.client.post(f"{RIG}/connect", json={"kind": "stand-in"})
         assert (refused.status_code, refused.json()["code"]) == (502, "source-lost")
-        hands(served, faults=[])
+        served.hands({"board.fault.unplug": 0})
         served.client.post(f"{RIG}/connect", json={"kind": "stand-in"}).raise_for_status()
         message_when(line, lambda m: m["status"] == "live" and m["sensors"]["front-ranger"]["readings"] > 3)
 
 
+def test_ten_times_unplugged_and_plugged_in_again_is_one_recording_of_eleven_segments(connected: Served) -> None:
+    served = connected
+    recording_id = served.client.post(f"{RIG}/record", json={}).json()["id"]
+    with window(served.address) as line:
+        for _ in range(10):
+            before = message_when(line, lambda m: m["status"] == "live")["lines"]
+            message_when(line, lambda m, before=before: m["lines"] > before + 20)
+            served.hands({"board.fault.unplug": 1})
+            message_when(line, lambda m: m["status"] == "lost")
+            served.hands({"board.fault.unplug": 0})
+        last = message_when(line, lambda m: m["status"] == "live")["lines"]
+        told = message_when(line, lambda m: m["lines"] > last + 40)
+    served.client.post(f"{RIG}/stop").raise_for_status()
+    kept = recording(served, recording_id)["recording"]
+    assert kept["status"] == "closed"
+    ranger = next(stream for stream in kept["streams"] if stream["key"] == "front-ranger")
+    assert ranger["segments"] == 11
+    assert sum(stream["n"] for stream in kept["streams"]) >= told["recording"]["committed"]
+    trace = served.client.get(f"/api/recordings/{recording_id}/trace", params={"sensor": "front-ranger"}).json()
+    assert trace["t"] == sorted(trace["t"])
+
+
+def test_twenty_power_cuts_lose_nothing_that_was_called_recorded(served: Served) -> None:
+    for _ in range(20):
+        served.client.post(f"{RIG}/connect", json={"kind": "stand-in"}).raise_for_status()
+        recording_id = served.client.post(f"{RIG}/record", json={}).json()["id"]
+        with window(served.address) as line:
+            told = message_when(line, lambda m: m["recording"] and m["recording"]["committed"] >= 20)
+            served.kill()
+        served.start()
+        kept = until(lambda recording_id=recording_id: closed(served, recording_id))
+        assert sum(stream["n"] for stream in kept["streams"]) >= told["recording"]["committed"]
+
+
+def test_a_wrong_baud_is_said_in_words_and_goes_with_the_right_one(connected: Served) -> None:
+    with window(connected.address) as line:
+        message_when(line, lambda m: m["sensors"]["front-ranger"]["readings"] > 3)
+        connected.hands({"board.fault.baud": 1})
+        assert "baud" in message_when(line, lambda m: m["advice"] != "")["advice"]
+        connected.hands({"board.fault.baud": 0})
+        message_when(line, lambda m: m["advice"] == "")
+
+
+def test_a_board_that_starts_again_begins_a_segment(connected: Served) -> None:
+    recording_id = connected.client.post(f"{RIG}/record", json={}).json()["id"]
+    with window(connected.address) as line:
+        lines = message_when(line, lambda m: m["recording"] and m["recording"]["committed"] > 60)["lines"]
+        connected.hands({"board.fault.reset": 1})
+        message_when(line, lambda m: m["lines"] > lines + 150)
+    connected.client.post(f"{RIG}/stop").raise_for_status()
+    kept = recording(connected, recording_id)
+    assert all(stream["segments"] == 2 for stream in kept["recording"]["streams"] if stream["n"] > 10)
+    assert any("Watch program of Fern" in odd["text"] for odd in kept["odd"])
+
+
+def test_a_recording_replayed_gives_the_same_readings_again(connected: Served) -> None:
+    first = served_recording(connected, seconds=3)
+    connected.client.post(f"{RIG}/connect", json={"kind": "replay", "recording": first, "speed": 1}).raise_for_status()
+    again = connected.client.post(f"{RIG}/record", json={"name": "again"}).json()["id"]
+    kept = until(lambda: closed(connected, again))
+    assert "replayed to its end" in kept["ended_why"]
+    for sensor in ("front-ranger", "line-row", "wheel", "tilt", "battery-gauge"):
+        one, two = (
+            connected.client.get(f"/api/recordings/{i}/trace", params={"sensor": sensor, "width": 4000}).json()
+            for i in (first, again)
+        )
+        assert len(two["low"]) >= 0.8 * len(one["low"])
+        assert two["low"] == one["low"][-len(two["low"]) :]
+    refused = connected.client.post(f"{RIG}/connect", json={"kind": "replay", "recording": first, "speed": 0})
+    assert (refused.status_code, refused.json()["path"]) == (422, "speed")
+
+
+def served_recording(served: Served, seconds: float) -> int:
+    recording_id: int = served.client.post(f"{RIG}/record", json={}).json()["id"]
+    with window(served.address) as line:
+        begun = message_when(line, lambda m: m["recording"] and m["recording"]["committed"] > 0)["now_s"]
+        message_when(line, lambda m: m["now_s"] > begun + seconds)
+    served.client.post(f"{RIG}/stop").raise_for_status()
+    return recording_id
+
+
 def test_garbled_lines_are_counted_and_kept_and_zeros_are_dropouts(connected: Served) -> None:
     served = connected
-    hands(served, faults=["garbled", "zeros"], target_mm=850)
+    served.hands({"board.fault.garbled": 1, "front-ranger.fault.zeros": 1, "front-ranger.target_mm": 850})
     recording_id = served.client.post(f"{RIG}/record", json={}).json()["id"]
     with window(served.address) as line:
         message_when(line, lambda m: m["garbled"] >= 5 and m["sensors"]["front-ranger"]["dropouts"] >= 5)
@@ -111,7 +188,7 @@ def test_places_are_held_by_themselves_and_become_measured_constants(connected: 
     with window(served.address) as line:
         message_when(line, lambda m: m["air_c"] is not None)
         for mm in (200, 400, 700):
-            hands(served, target_mm=mm)
+            served.hands({"front-ranger.target_mm": mm})
             served.client.post(f"{ruler}/hold", json={"true_mm": mm}).raise_for_status()
             message_when(line, lambda m, mm=mm: m["hold"] is None and held(served, ruler, mm))
     served.client.post(f"{ruler}/accept").raise_for_status()

@@ -127,6 +127,7 @@ def test_a_trace_zooms_by_dragging_and_by_wheel_and_is_taken_along(page: Page) -
 
 
 def test_a_board_on_the_network_connects_by_address(page: Page, served: Served) -> None:
+    served.hands({"front-ranger.target_mm": 850})  # starts the stand-in
     port = next(iter(served_tcp(served)))
     page.goto("/fern/watch")
     page.locator(".source").click()

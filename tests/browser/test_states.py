@@ -74,19 +74,21 @@ def test_axe_finds_nothing_on_any_station(page: Page, served: Served, theme: str
     assert not found, "\n".join(found)
 
 
-def test_unplugging_is_said_and_connecting_again_works(page: Page, served: Served) -> None:
+def test_unplugging_is_said_and_it_goes_on_by_itself(page: Page, served: Served) -> None:
     page.goto("/fern/watch")
     page.get_by_role("button", name="Connect the stand-in C").click()
     expect(page.locator(".source-live")).to_be_visible()
     page.keyboard.press("r")
     expect(page.locator(".recorded b")).to_have_text(re.compile(r"^[1-9]"))
-    served.client.patch("/api/standin", json={"faults": ["unplug"]})
-    expect(page.locator("h1")).to_have_text("The board was unplugged")
+    served.hands({"board.fault.unplug": 1})
+    expect(page.locator("h1")).to_have_text("The board was unplugged: waiting for it")
+    expect(page.locator(".empty")).to_contain_text("goes on by itself")
+    served.hands({"board.fault.unplug": 0})
+    expect(page.locator("h1")).to_have_text(re.compile("Box or wall ahead"))
+    expect(page.locator(".recorded b")).to_have_text(re.compile(r"^[1-9]"))  # a short gap: the same recording
+    served.hands({"board.fault.unplug": 1})
     expect(page.locator(".recordings")).to_contain_text("cut short")
-    page.keyboard.press("c")
-    expect(page.get_by_role("alert")).to_contain_text("Cannot open stand-in")
-    served.client.patch("/api/standin", json={"faults": []})
-    page.keyboard.press("c")
+    served.hands({"board.fault.unplug": 0})
     expect(page.locator("h1")).to_have_text(re.compile("Box or wall ahead"))
 
 

@@ -9,12 +9,12 @@ import subprocess
 import tempfile
 from pathlib import Path
 
-from tickstone.core.rigs.labels import known_labels
+from tickstone.core.rigs.labels import labels
 from tickstone.core.rigs.rig import Rig
 from tickstone.firmware.watch import plan_of, program
 from tickstone.launch.machine import install
 from tickstone.link.clock import DeviceClock
-from tickstone.link.parser import Field, OddLine, parse
+from tickstone.link.interpreter import Interpreter, Reading
 
 SHIM = Path(__file__).parent / "shim"
 ANALOGUE = {f"A{n}": 100 + n for n in range(8)}
@@ -69,22 +69,20 @@ def pins(rig: Rig) -> dict[str, int]:
 
 def readings(rig: Rig, lines: list[str]) -> dict[str, list[tuple[int, float]]]:
     """Every reading by label, with its time: read as the app reads a board. No line may be odd, no clock run back."""
-    fields = {
-        label: Field(sensor.id, channel.name, channel.low, channel.high)
-        for label, (sensor, channel) in known_labels(rig).items()
-    }
+    interpreter, said = Interpreter(rig), labels(rig)
     clock, found, before = DeviceClock(), dict[str, list[tuple[int, float]]](), -1
     assert lines
     for line in lines:
-        read = parse(line, fields)
-        assert not isinstance(read, OddLine), read
+        read = interpreter.read(line, 0.0)
+        assert isinstance(read, Reading), read
+        assert read.stamp_us is not None
         placed = clock.place(read.stamp_us, read.stamp_us / 1e6)
         assert placed is not None
         assert placed.segment == 0
         assert placed.t_us >= before
         before = placed.t_us
-        for label, value in read.values.items():
-            found.setdefault(label, []).append((read.stamp_us, value))
+        for key, value in read.values.items():
+            found.setdefault(said[key], []).append((read.stamp_us, value))
     return found
 
 

@@ -115,7 +115,7 @@ def test_a_mark_carries_truth_and_conditions_and_comes_back_after_removal(databa
         recordings.set_mark_archived(session, mark_id, True)
         assert recordings.marks_of(session, recording_id) == []
         recordings.set_mark_archived(session, mark_id, False)
-        recordings.relabel_mark(session, mark_id, "by the ruler")
+        recordings.change_mark(session, mark_id, label="by the ruler")
         assert recordings.marks_of(session, recording_id)[0].label == "by the ruler"
 
 

@@ -13,7 +13,7 @@ import { Decide } from "./stations/Decide";
 import { Drive } from "./stations/Drive";
 import { Log } from "./stations/Log";
 import { Rigs } from "./stations/Rigs";
-import { Watch } from "./stations/Watch";
+import { Watch } from "./stations/watch/Watch";
 import { Wire } from "./stations/wire/Wire";
 
 const SCREENS: Record<StationId, () => React.ReactNode> = {

@@ -3,6 +3,7 @@ import "@fontsource-variable/atkinson-hyperlegible-mono/wght.css";
 import "bootstrap/dist/css/bootstrap.min.css";
 import "./theme/tokens.css";
 import "./theme/app.css";
+import "./theme/watch.css";
 import "./theme/wire.css";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";

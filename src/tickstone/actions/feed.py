@@ -6,43 +6,38 @@ import threading
 import time
 from collections import deque
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import numpy as np
 
-from tickstone.actions.ring import Ring, Stretch
+from tickstone.actions.ring import Stretch
+from tickstone.actions.watched import Now, Watched
 from tickstone.core.constants import Values
+from tickstone.core.instruments import Instrument
 from tickstone.core.rigs.kinds import kind
-from tickstone.core.rigs.kinds.base import Converted, Kind, Moment, Surroundings
-from tickstone.core.rigs.labels import known_labels
+from tickstone.core.rigs.kinds.base import Surroundings
+from tickstone.core.rigs.meanings import Meaning
 from tickstone.core.rigs.rig import Rig
 from tickstone.core.timing import Rhythm, rhythm
-from tickstone.errors import Conflict, NotConnected
-from tickstone.link.clock import DeviceClock
-from tickstone.link.parser import Field, OddLine, parse
+from tickstone.errors import Conflict, NotConnected, NotFound
+from tickstone.link.clock import DeviceClock, Placed
+from tickstone.link.interpreter import GARBLED, Interpreter, Label, OddLine, Reading
 from tickstone.link.reader import Reader
 from tickstone.link.recorder import Progress, Recorder
 from tickstone.link.sources import Source
 
-RING_ROWS = 120_000  # a minute at 2 000 lines/s
 AIR_MEAN_OF = 30  # common practice: average 30 temperature readings
-WORDS_EVERY_S = 0.5  # a sentence settles: at most two changes a second
-WORDS_LOOK_BACK_S = 1.0
 RATE_LOOK_BACK_S = 5.0
 SILENT_S = 2.0
+SPREAD_S = 0.5  # lines without a time of their own that come together are spread over at most so long
+KEPT_LINES = 40
+NO_TEXT = 0.2  # of what came lately: with more strange bytes than that it is no text
+NO_TEXT_WORDS = (
+    "What comes is no text: the baud is most likely wrong. The board's program says it, in the line that begins its serial "
+    "port; 9600 and 115200 are the usual ones."
+)  # fmt: skip
 
-
-@dataclass
-class Watched:
-    """One sensor of the feed: its ring, its counts, its sentence."""
-
-    key: str
-    kind: Kind
-    ring: Ring = field(default_factory=lambda: Ring(RING_ROWS))
-    readings: int = 0
-    dropouts: int = 0
-    sentence: str = ""
-    sentence_at: float = 0.0
+Pending = dict[str, tuple[list[int], list[tuple[float, ...]]]]
 
 
 @dataclass(frozen=True)
@@ -57,22 +52,33 @@ class OpenRecording:
 
 @dataclass(frozen=True)
 class FeedState:
-    """How the feed stands: ``status`` is idle, live, silent or lost; ``why`` is a sentence when lost."""
+    """How the feed stands: ``status`` is idle, live, silent or lost; ``why`` is a sentence when lost or ended; ``advice``
+    what to do about a source that makes no sense."""
 
     status: str
     source: str
     why: str
+    advice: str
     rhythm: Rhythm
     lines: int
     garbled: int
     recording: OpenRecording | None
     now_us: int
+    lost_for_s: float
+
+
+@dataclass(frozen=True)
+class HeardLine:
+    """A line as it came, and why it is not a reading (empty: it is one)."""
+
+    text: str
+    why: str
 
 
 class Feed:
     """Takes lines from a reader, converts and keeps them, hands rows to a recorder. Thread-safe."""
 
-    def __init__(self, rig: Rig, values: Mapping[str, Values]) -> None:
+    def __init__(self, rig: Rig, values: Mapping[str, Values], meanings: Mapping[str, Meaning] | None = None) -> None:
         self._lock = threading.RLock()
         self._reader: Reader | None = None
         self._recorder: Recorder | None = None
@@ -81,45 +87,51 @@ class Feed:
         self._source_title = ""
         self._status, self._why = "idle", ""
         self.watched: dict[str, Watched] = {}
-        self._restart()
-        self.refresh(rig, values)
+        self._interpreter = Interpreter(rig, meanings)
+        self._restart(1.0)
+        self.refresh(rig, values, meanings or {})
 
-    def _restart(self) -> None:
-        self._clock = DeviceClock()
+    def _restart(self, pace: float) -> None:
+        self._clock = DeviceClock(pace)
         self._arrivals: deque[tuple[int, float]] = deque(maxlen=20_000)
+        self._heard: deque[HeardLine] = deque(maxlen=KEPT_LINES)
         self._lines = self._garbled = 0
-        self._now_us = 0
-        self._last_arrival = 0.0
+        self._now_us = self._segment = 0
+        self._last_arrival = self._lost_at = self._understood_at = 0.0
         self._air: deque[float] = deque(maxlen=AIR_MEAN_OF)
-        self.watched = {key: Watched(key, watched.kind) for key, watched in self.watched.items()}
+        self.watched = {key: Watched(key, old.kind, old.options) for key, old in self.watched.items()}
+        self._glances: dict[str, tuple[float, Now]] = {}
 
-    def refresh(self, rig: Rig, values: Mapping[str, Values]) -> None:
-        """Take over the rig and its constants as they stand now."""
+    def refresh(self, rig: Rig, values: Mapping[str, Values], meanings: Mapping[str, Meaning]) -> None:
+        """Take over the rig, its constants and what its labels mean as they stand now."""
         with self._lock:
-            self._values = values
-            self._fields: dict[str, Field] = {}
+            self._rig, self._values = rig, values
+            self._interpreter.refresh(rig, meanings)
+            watched = {}
             for sensor in rig.sensors:
-                what = kind(sensor.kind)
-                if sensor.id not in self.watched:
-                    self.watched[sensor.id] = Watched(sensor.id, what)
-            for label, (sensor, channel) in known_labels(rig).items():
-                self._fields[label] = Field(sensor.id, channel.name, channel.low, channel.high)
-            gone = set(self.watched) - {sensor.id for sensor in rig.sensors}
-            self.watched = {key: one for key, one in self.watched.items() if key not in gone}
+                fresh = Watched(sensor.id, kind(sensor.kind), sensor.options)
+                old = self.watched.get(sensor.id)
+                same = old is not None and (old.kind.id, old.channels) == (fresh.kind.id, fresh.channels)
+                watched[sensor.id] = old if old is not None and same else fresh
+            self.watched = watched
 
     # Connecting -----------------------------------------------------------------------------------------------------
 
-    def connect(self, source: Source) -> None:
+    def connect(self, source: Source, meanings: Mapping[str, Meaning] | None = None) -> None:
         """Open a source and begin to read it; what was connected before is let go. Raises SourceLost."""
         if self._recorder is not None:
             raise Conflict("A recording is running: stop it before changing the source.", "source")
         self.disconnect()
         source.open()
         with self._lock:
-            self._restart()
+            self._restart(source.pace)
+            self._interpreter = Interpreter(self._rig, meanings)
             self._source_title, self._status, self._why = source.title, "live", ""
-            self._last_arrival = time.monotonic()
-            reader = Reader(source, self._on_lines, lambda why: self._on_lost(reader, why))
+            self._last_arrival = self._understood_at = time.monotonic()
+            reader = Reader(
+                source, self._on_lines, lambda why: self._on_lost(reader, why), lambda: self._on_back(reader),
+                lambda why: self._on_over(reader, why),
+            )  # fmt: skip
             self._reader = reader
         reader.start()
 
@@ -134,46 +146,77 @@ class Feed:
     def _on_lost(self, reader: Reader, why: str) -> None:
         with self._lock:
             if self._reader is reader:
+                self._status, self._why, self._lost_at = "lost", why, time.monotonic()
+
+    def _on_back(self, reader: Reader) -> None:
+        with self._lock:
+            if self._reader is reader:
+                self._status, self._why = "live", ""
+                self._last_arrival = self._understood_at = time.monotonic()
+                self._clock.interrupted()
+
+    def _on_over(self, reader: Reader, why: str) -> None:
+        """A source that does not come back, such as a replay, has ended."""
+        with self._lock:
+            if self._reader is reader:
                 self._reader = None
-                self._status, self._why = "lost", why
+                self._status, self._why = "idle", why
 
     @property
     def connected(self) -> bool:
-        """Whether a source is open."""
-        return self._reader is not None
+        """Whether a source is open and there."""
+        return self._reader is not None and self._status != "lost"
 
     # Lines ----------------------------------------------------------------------------------------------------------
 
     def _on_lines(self, lines: list[str], arrival_s: float) -> None:
         with self._lock:
-            pending: dict[str, tuple[list[int], list[tuple[float, ...]]]] = {}
-            for line in lines:
-                self._take(line, arrival_s, pending)
+            pending: Pending = {}
+            before = max(self._last_arrival, arrival_s - SPREAD_S)
+            for place, line in enumerate(lines, 1):
+                self._take(line, arrival_s, before + (arrival_s - before) * place / len(lines), pending)
             self._lines += len(lines)
             self._last_arrival = arrival_s
             self._arrivals.append((len(lines), arrival_s))
-            for key in sorted(pending, key=lambda key: key != self._air_key()):  # the air first: others convert with it
-                self._convert(self.watched[key], *pending[key])
+            self._convert_all(pending)
 
-    def _take(self, line: str, arrival_s: float, pending: dict[str, tuple[list[int], list[tuple[float, ...]]]]) -> None:
-        understood = parse(line, self._fields)
-        placed = None
-        if not isinstance(understood, OddLine):
-            placed = self._clock.place(understood.stamp_us, arrival_s)
-            if placed is None:
-                understood = OddLine(line, "its time does not fit the line before")
+    def _take(self, line: str, arrival_s: float, spread_s: float, pending: Pending) -> None:
+        understood = self._interpreter.read(line, arrival_s)
+        placed: Placed | None = None
+        if isinstance(understood, Reading):
+            if understood.stamp_us is None:
+                placed = self._clock.arrived(spread_s)
+            else:
+                placed = self._clock.place(understood.stamp_us, arrival_s, understood.wrap_us)
+                if placed is None:
+                    understood = OddLine(line, "its time does not fit the line before")
         if isinstance(understood, OddLine) or placed is None:
-            self._garbled += 1
-            if self._recorder is not None and isinstance(understood, OddLine):
-                self._recorder.take_odd(self._since_start(self._now_us), understood.text, understood.why)
+            self._set_aside(understood)
             return
+        self._heard.append(HeardLine(line, ""))
+        self._understood_at = arrival_s
+        if placed.segment != self._segment:
+            self._convert_all(pending)
+            self._segment = placed.segment
+            for watched in self.watched.values():
+                watched.broken()
         self._now_us = placed.t_us
+        self._keep(understood, placed, pending)
+
+    def _set_aside(self, odd: OddLine | Reading) -> None:
+        if not isinstance(odd, OddLine):
+            return
+        self._heard.append(HeardLine(odd.text, odd.why))
+        self._garbled += odd.kind == GARBLED
+        if self._recorder is not None:
+            self._recorder.take_odd(self._since_start(self._now_us), odd.text, odd.why)
+
+    def _keep(self, reading: Reading, placed: Placed, pending: Pending) -> None:
         by_sensor: dict[str, dict[str, float]] = {}
-        for label, value in understood.values.items():
-            where = self._fields[label]
-            by_sensor.setdefault(where.sensor, {})[where.channel] = value
-        for key, channels in by_sensor.items():
-            row = tuple(channels.get(channel.name, np.nan) for channel in self.watched[key].kind.channels)
+        for (sensor, channel), value in reading.values.items():
+            by_sensor.setdefault(sensor, {})[channel] = value
+        for key, told in by_sensor.items():
+            row = tuple([told.get(channel, np.nan) for channel in self.watched[key].channels])
             times, rows = pending.setdefault(key, ([], []))
             times.append(placed.t_us)
             rows.append(row)
@@ -183,18 +226,17 @@ class Feed:
     def _since_start(self, t_us: int) -> int:
         if self._recording_start_us is None:
             self._recording_start_us = t_us
-        return t_us - self._recording_start_us
+        return max(0, t_us - self._recording_start_us)
 
-    def _convert(self, watched: Watched, times: list[int], rows: list[tuple[float, ...]]) -> None:
-        table = np.asarray(rows, np.float64).T
-        raw = {channel.name: column for channel, column in zip(watched.kind.channels, table, strict=True)}
-        air = None if self.air_c is None else np.full(table.shape[1], self.air_c)
-        converted = watched.kind.convert(raw, self._values[watched.key], Surroundings(air))
-        watched.ring.add(np.asarray(times) / 1e6, table[0], converted.values, converted.codes)
-        watched.readings += len(times)
-        watched.dropouts += int(np.isnan(converted.values).sum())
-        if watched.key == self._air_key():
-            self._air.extend(converted.values[converted.valid].tolist())
+    def _convert_all(self, pending: Pending) -> None:
+        air_key = self._air_key()
+        for key in sorted(pending, key=lambda key: key != air_key):  # the air first: others convert with it
+            times, rows = pending[key]
+            air = None if self.air_c is None else np.full(len(times), self.air_c)
+            converted = self.watched[key].take(times, rows, self._values[key], Surroundings(air))
+            if key == air_key:
+                self._air.extend(converted.values[converted.valid].tolist())
+        pending.clear()
 
     def _air_key(self) -> str | None:
         return next((key for key, w in self.watched.items() if w.kind.quantity.name == "air temperature"), None)
@@ -250,18 +292,43 @@ class Feed:
                 recording = OpenRecording(
                     self._recorder.recording_id, self._recording_name, self._recorder.progress, self._recording_start_us
                 )
-            recent = [(n, at) for n, at in self._arrivals if at > now - RATE_LOOK_BACK_S]
-            beat = self._rhythm()
-            if recent and status == "live":
-                span = max(now - recent[0][1], 0.5)
-                lines_per_s = sum(n for n, _ in recent) / span
-                beat = Rhythm(beat.rate_hz if beat.rate_hz else round(lines_per_s, 1), beat.jitter_ms, beat.gaps)
-            return FeedState(status, self._source_title, self._why, beat, self._lines, self._garbled, recording,
-                             self._now_us)  # fmt: skip
+            return FeedState(
+                status, self._source_title, self._why, self._advice(now), self._rhythm(now), self._lines, self._garbled,
+                recording, self._now_us, now - self._lost_at if status == "lost" else 0.0,
+            )  # fmt: skip
 
-    def _rhythm(self) -> Rhythm:
+    def _advice(self, now: float) -> str:
+        if self._reader is None or self._status != "live" or now - self._understood_at < SILENT_S:
+            return ""
+        return NO_TEXT_WORDS if self._reader.strange_share > NO_TEXT else ""
+
+    def _rhythm(self, now: float) -> Rhythm:
+        """Lines a second as they come, with jitter and gaps of the sensor that speaks most."""
         busiest = max(self.watched.values(), key=lambda w: w.readings, default=None)
-        return rhythm(busiest.ring.last_seconds(RATE_LOOK_BACK_S).times_s) if busiest else Rhythm(None, None, 0)
+        times = busiest.ring.last_seconds(RATE_LOOK_BACK_S).times_s if busiest else np.zeros(0)
+        beat = rhythm(times)
+        recent = [(n, at) for n, at in self._arrivals if at > now - RATE_LOOK_BACK_S]
+        if not recent or self._status != "live":
+            return Rhythm(None, beat.jitter_ms, beat.gaps)
+        span = max(now - recent[0][1], 0.5)
+        return Rhythm(round(sum(n for n, _ in recent) / span, 1), beat.jitter_ms, beat.gaps)
+
+    def now_s(self) -> float:
+        """The feed's time now, s: of the last line, and by our own clock since then while the source is there."""
+        with self._lock:
+            if self._status != "live" or self._lines == 0:
+                return self._now_us / 1e6
+            return self._now_us / 1e6 + min(max(0.0, time.monotonic() - self._last_arrival), 3600.0)
+
+    def now(self, key: str) -> Now:
+        """What a sensor says now; several windows that ask at one moment get one answer."""
+        with self._lock:
+            clock_s = time.monotonic()
+            kept = self._glances.get(key)
+            if kept is None or clock_s - kept[0] >= GLANCE_S:
+                kept = clock_s, self.watched[key].now(self.now_s(), clock_s, self._values[key])
+                self._glances[key] = kept
+            return kept[1]
 
     def stretch(self, key: str, since: int, most: int) -> Stretch:
         """A sensor's readings after number ``since``."""
@@ -273,14 +340,31 @@ class Feed:
         with self._lock:
             return self.watched[key].ring.last_seconds(seconds)
 
-    def sentence(self, key: str) -> str:
-        """What a sensor says, in words; settles for WORDS_EVERY_S."""
+    def instrument(self, key: str, name: str) -> Instrument:
+        """An instrument of a sensor. Raises NotFound."""
         with self._lock:
-            watched, now = self.watched[key], time.monotonic()
-            if now - watched.sentence_at >= WORDS_EVERY_S:
-                recent = watched.ring.last_seconds(WORDS_LOOK_BACK_S)
-                if recent.times_s.size < 30:
-                    recent = watched.ring.since(0, 30)
-                moment = Moment(recent.times_s, Converted(recent.values, recent.codes))
-                watched.sentence, watched.sentence_at = watched.kind.words(moment, self._values[key]), now
-            return watched.sentence
+            watched = self.watched.get(key)
+            if watched is None or name not in watched.instruments:
+                raise NotFound(f"No sensor {key!r} with an instrument {name!r} is watched here.")
+            self._glances.pop(key, None)
+            return watched.instruments[name]
+
+    def zero(self, key: str, name: str) -> None:
+        """Set an instrument to zero. Raises NotFound."""
+        with self._lock:
+            self.instrument(key, name).zero()
+
+    @property
+    def labels(self) -> list[Label]:
+        """Every label on the line, with what it means."""
+        with self._lock:
+            return list(self._interpreter.labels)
+
+    @property
+    def heard(self) -> list[HeardLine]:
+        """The last lines as they came."""
+        with self._lock:
+            return list(self._heard)
+
+
+GLANCE_S = 0.04

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -40,6 +41,15 @@ class Trace:
     exact: bool
 
 
+@dataclass(frozen=True)
+class Worked:
+    """Rows of a sensor worked out, each of shape (n,): times, µs, the first raw number asked for, what it means."""
+
+    times: Times
+    raw: Array
+    converted: Converted
+
+
 class Converter:
     """Converts rows of one sensor of a recording with a set of constants; the recording's own air is read once."""
 
@@ -49,6 +59,7 @@ class Converter:
         rig = rigs.rig_of_revision(session, recording.rig_revision_id)
         stored = rigs.rig_with_id(session, recording.rig_id)
         self.kind = kind(rig.sensor(sensor).kind)
+        self.columns = tuple(column.channel for column in recording.stream_of(sensor).columns)
         self.values = settled(session, stored, sensor) if values is None else values
         self._air: tuple[Times, Array] | None = None
         for other in rig.sensors:
@@ -64,10 +75,22 @@ class Converter:
         """Air temperature at each time, °C, interpolated from the recording's own air stream; None without one."""
         return None if self._air is None else np.interp(times, *self._air)
 
-    def convert(self, times: Times, raw: Array) -> Converted:
-        """Convert rows: times, shape (n,), µs; raw, shape (columns, n)."""
-        by_name = {channel.name: raw[i] for i, channel in enumerate(self.kind.channels)}
-        return self.kind.convert(by_name, self.values, Surroundings(self.air_at(times)))
+    def ask(self, times: Times, raw: Array, notebook: dict[str, float]) -> Mapping[str, Array]:
+        """The raw numbers that the kind asks for: times, shape (n,), µs; raw, shape (columns, n)."""
+        by_name = dict(zip(self.columns, raw, strict=True))
+        return self.kind.working.asked(by_name, times.astype(np.float64), self.values, notebook)
+
+    def work(self, times: Times, raw: Array, notebook: dict[str, float] | None = None) -> Worked:
+        """Convert rows; rows that tell no reading of their own (between two pulses) are left out. ``notebook`` is what
+        goes on from one block of rows to the next."""
+        asked = self.ask(times, raw, {} if notebook is None else notebook)
+        converted = self.kind.working.read(asked, self.values, Surroundings(self.air_at(times)))
+        first = asked.get(self.kind.working.asks(self.values)[0].name, np.full(times.shape, np.nan))
+        if self.kind.fades is not None:
+            kept = np.isfinite(converted.values)
+            times, first = times[kept], first[kept]
+            converted = Converted(converted.values[kept], converted.codes[kept])
+        return Worked(times, first, converted)
 
 
 def trace(
@@ -85,10 +108,11 @@ def trace(
     if samples.chunks_between(session, stream, t0, t1) > UNPACK_AT_MOST:
         return _from_chunks(session, recording, stream, sensor, t0, t1, width, converter)
     times, raw = samples.rows_between(session, stream, t0, t1)
-    converted = converter.convert(times, raw)
+    worked = converter.work(times, raw)
+    times, converted = worked.times, worked.converted
     seconds = times / 1e6
     bins = decimation.bins(len(times), width)
-    raw_low, raw_high = decimation.extremes(raw[0], bins)
+    raw_low, raw_high = decimation.extremes(worked.raw, bins)
     low, high = decimation.extremes(np.where(converted.valid, converted.values, np.nan), bins)
     return Trace(decimation.middles(seconds, bins), raw_low, raw_high, low, high, len(times), len(times) <= width)
 
@@ -142,8 +166,9 @@ def _converted_extremes(
     starts: list[int] = []
     lows: list[float] = []
     highs: list[float] = []
+    notebook: dict[str, float] = {}
     for chunk in samples.whole_chunks(session, stream):
-        converted = converter.convert(chunk.times, chunk.values)
+        converted = converter.work(chunk.times, chunk.values, notebook).converted
         good = converted.values[converted.valid]
         starts.append(int(chunk.times[0]))
         lows.append(float(good.min()) if good.size else np.nan)
@@ -156,7 +181,7 @@ class AtCursor:
     """The reading nearest to a cursor; ``asked`` holds its raw numbers as Convert asks for them."""
 
     t_s: float
-    raw: float
+    raw: float | None
     asked: dict[str, float]
     value: float | None
     reason: str
@@ -176,17 +201,21 @@ def at_cursor(session: Session, recording_id: int, sensor: str, t_s: float) -> A
         if len(times) or reach > stream.t1 - stream.t0 + 1_000_000:
             break
         reach *= 16
-    nearest = int(np.argmin(np.abs(times - wanted)))
-    here, row = times[nearest : nearest + 1], raw[:, nearest : nearest + 1]
     converter = Converter(session, recording, sensor)
-    converted = converter.convert(here, row)
-    air = converter.air_at(here)
-    value = float(converted.values[0])
-    channels = {channel.name: raw[i] for i, channel in enumerate(converter.kind.channels)}
-    numbers = converter.kind.working.asked(channels, times.astype(np.float64), converter.values, {})
-    asked = {name: float(column[nearest]) for name, column in numbers.items() if np.isfinite(column[nearest])}
-    return AtCursor(float(here[0]) / 1e6, float(row[0, 0]), asked, value if np.isfinite(value) else None,
-                    converter.kind.reasons[int(converted.codes[0])], None if air is None else float(air[0]))  # fmt: skip
+    working, values = converter.kind.working, converter.values
+    numbers = converter.ask(times, raw, {})
+    air = converter.air_at(times)
+    converted = working.read(numbers, values, Surroundings(air))
+    told = np.flatnonzero(np.isfinite(converted.values)) if converter.kind.fades is not None else np.arange(len(times))
+    if not told.size:
+        raise NotFound("There is no reading near that time.")
+    here = int(told[np.argmin(np.abs(times[told] - wanted))])
+    asked = {name: float(column[here]) for name, column in numbers.items() if np.isfinite(column[here])}
+    value = float(converted.values[here])
+    return AtCursor(
+        float(times[here]) / 1e6, asked.get(working.asks(values)[0].name), asked, value if np.isfinite(value) else None,
+        converter.kind.reasons[int(converted.codes[here])], None if air is None else float(air[here]),
+    )  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -209,7 +238,7 @@ def noise(session: Session, recording_id: int, sensor: str) -> Noise:
     if stream.n > NOISE_ROWS:
         first = round(stream.t1 - (stream.t1 - stream.t0) * NOISE_ROWS / stream.n)
     times, raw = samples.rows_between(session, stream, first, None)
-    converted = Converter(session, recording, sensor).convert(times, raw)
-    good = converted.valid
+    worked = Converter(session, recording, sensor).work(times, raw)
+    good, times = worked.converted.valid, worked.times
     interval = float(np.median(np.diff(times))) / 1e6 if len(times) > 2 else None
-    return Noise(step_noise(converted.values[good]), len(times), int((~good).sum()), interval)
+    return Noise(step_noise(worked.converted.values[good]), len(times), int((~good).sum()), interval)

@@ -1,4 +1,4 @@
-"""Everything that lives as long as the app: the database, the feeds, the stand-in, the thread that flushes."""
+"""Everything that lives as long as the app: the database, the feeds, the stand-ins, the thread that flushes."""
 
 from __future__ import annotations
 
@@ -8,39 +8,49 @@ from collections.abc import Callable
 from datetime import UTC, datetime
 from typing import Any, Protocol
 
-from tickstone.actions import calibrating
+from tickstone.actions import calibrating, marking
 from tickstone.actions.constants import all_settled
 from tickstone.actions.feed import Feed
+from tickstone.core.motor_check import Stretch
 from tickstone.core.rigs.kinds import kind
+from tickstone.core.rigs.rig import Rig
 from tickstone.errors import Conflict, NotConnected, NotFound, StoreAway, TickStoneError
 from tickstone.link.recorder import FLUSH_S, Recorder
 from tickstone.link.sources import Source
-from tickstone.store import log, recordings, rigs
+from tickstone.store import labels, log, recordings, rigs
 from tickstone.store.database import Database
 from tickstone.store.samples import SampleSink
 
 
 class StandIn(Protocol):
-    """The stand-in seen from outside."""
+    """A rig's stand-in seen from outside."""
 
     @property
     def serial_path(self) -> str: ...
     @property
     def tcp_address(self) -> tuple[str, int]: ...
-    @property
-    def running(self) -> bool: ...
-    def hands(self, **changes: Any) -> dict[str, Any]: ...
+    def hands(self, changes: dict[str, float] | None = None) -> list[dict[str, Any]]: ...
+
+
+class StandIns(Protocol):
+    """Where stand-ins come from."""
+
+    def for_rig(self, slug: str, rig: Rig) -> StandIn: ...
+
+
+GRACE_S = 5.0  # a plug that comes back within so long goes on in the same recording, as a new segment
 
 
 class Workshop:
     """The one place that knows which feeds there are. ``version(slug)`` rises with every change that windows show."""
 
-    def __init__(self, database: Database, standin: StandIn | None = None) -> None:
-        self.database, self.standin = database, standin
+    def __init__(self, database: Database, standins: StandIns | None = None) -> None:
+        self.database, self.standins = database, standins
         self._feeds: dict[str, Feed] = {}
         self._versions: dict[str, int] = {}
         self._begun_by_hold: set[str] = set()
         self._holds: dict[str, calibrating.Hold] = {}
+        self._rests: dict[str, tuple[list[Stretch], float]] = {}
         self._closing: list[tuple[str, Recorder, str, str]] = []
         self._lock = threading.RLock()
         self._stop = threading.Event()
@@ -69,7 +79,8 @@ class Workshop:
             if slug not in self._feeds:
                 with self.database.transaction() as session:
                     stored = rigs.rig_named(session, slug)
-                    self._feeds[slug] = Feed(stored.rig, all_settled(session, stored))
+                    values, said = all_settled(session, stored), labels.meanings(session, stored.id)
+                    self._feeds[slug] = Feed(stored.rig, values, said)
             return self._feeds[slug]
 
     def changed(self, slug: str) -> None:
@@ -81,7 +92,7 @@ class Workshop:
             return
         with contextlib.suppress(StoreAway), self.database.transaction() as session:
             stored = rigs.rig_named(session, slug)
-            feed.refresh(stored.rig, all_settled(session, stored))
+            feed.refresh(stored.rig, all_settled(session, stored), labels.meanings(session, stored.id))
 
     def still(self, slug: str, doing: str) -> None:
         """Raise Conflict while a rig records: its parts must not change under a recording."""
@@ -96,9 +107,11 @@ class Workshop:
         """Connect a rig to a source. Raises SourceLost when it cannot be opened."""
         feed = self.feed(slug)
         state = feed.state()
-        if state.status == "lost" and feed.recorder is not None:
+        if not feed.connected and feed.recorder is not None:
             self._finish(slug, "cut", state.why)  # the thread that would have done it has not come round yet
-        feed.connect(source)
+        with self.database.transaction() as session:
+            said = labels.meanings(session, rigs.rig_named(session, slug).id)
+        feed.connect(source, said)
 
     def disconnect(self, slug: str) -> None:
         """Let a rig's source go; a running recording ends cleanly first."""
@@ -121,7 +134,9 @@ class Workshop:
                 recording_id = recordings.begin(
                     session, rig_id=stored.id, revision_id=stored.revision_id, name=title, origin="live",
                     source=feed.state().source, clock="device",
-                    streams=[recordings.NewStream(s.id, s.id, kind(s.kind).channels) for s in stored.rig.sensors],
+                    streams=[
+                        recordings.NewStream(s.id, s.id, kind(s.kind).channels_of(s.options)) for s in stored.rig.sensors
+                    ],
                 )  # fmt: skip
                 log.write_entry(session, stored.id, "recording", f"Recording begun: {title}", recording=recording_id)
             feed.begin(Recorder(recording_id, SampleSink(self.database)), title)
@@ -165,17 +180,39 @@ class Workshop:
                 with self._lock:
                     self._closing.append((slug, recorder, status, why))
 
-    def mark(self, slug: str, label: str) -> int:
-        """Mark this moment in the running recording; returns the mark's id."""
+    def mark(self, slug: str, said: marking.MarkText, lasted_s: float = 0.0) -> int:
+        """Mark this moment in the running recording, or the span of the last ``lasted_s``; returns the mark's id."""
         feed = self.feed(slug)
         recorder = feed.recorder
         if recorder is None:
             raise Conflict("Marks belong to a recording: press Record first.", "recording")
-        at = feed.recording_time_us(feed.state().now_us / 1e6) or 0
+        now = max(0, feed.recording_time_us(feed.now_s()) or 0)
+        begun = max(0, now - round(lasted_s * 1e6))
+        t1 = now if begun < now else None
         with self.database.transaction() as session:
-            mark_id = recordings.add_mark(session, recorder.recording_id, max(at, 0), None, label.strip() or "mark")
+            mark_id = marking.add(session, recorder.recording_id, begun, t1, said)
         self.changed(slug)
         return mark_id
+
+    # The check with motors --------------------------------------------------------------------------------------------
+
+    def keep_rest(self, slug: str, rest: list[Stretch], garbled: float) -> None:
+        """Keep what a rig said at rest, until it is held against what it says with motors."""
+        with self._lock:
+            self._rests[slug] = rest, garbled
+
+    def rest_of(self, slug: str) -> tuple[list[Stretch], float]:
+        """What the rig said at rest. Raises Conflict when nothing was kept."""
+        with self._lock:
+            if slug not in self._rests:
+                raise Conflict("Take the stretch at rest first, with the motors off.", "step")
+            return self._rests[slug]
+
+    def note(self, slug: str, text: str) -> None:
+        """Write a line into a rig's log."""
+        with self.database.transaction() as session:
+            log.write_entry(session, rigs.rig_named(session, slug).id, "note", text)
+        self.changed(slug)
 
     # Holding a place --------------------------------------------------------------------------------------------------
 
@@ -245,15 +282,18 @@ class Workshop:
             state = feed.state()
             if feed.recorder is not None:
                 feed.recorder.flush()
-            if state.status == "lost" and feed.recorder is not None:
+            over = state.status == "idle" or (state.status == "lost" and state.lost_for_s > GRACE_S)
+            if over and feed.recorder is not None:
                 self._finish(slug, "cut", state.why)
 
     def _watch_holds(self) -> None:
         for slug in list(self._holds):
             self.take(slug, forced=False)
 
-    def source_for_standin(self) -> str:
-        """The path of the stand-in's port. Raises NotFound when there is no stand-in."""
-        if self.standin is None or not self.standin.running:
+    def standin(self, slug: str) -> StandIn:
+        """The stand-in of a rig, as the rig is wired now. Raises NotFound when there are no stand-ins."""
+        if self.standins is None:
             raise NotFound("The stand-in is not running.")
-        return self.standin.serial_path
+        with self.database.transaction() as session:
+            rig = rigs.rig_named(session, slug).rig
+        return self.standins.for_rig(slug, rig)

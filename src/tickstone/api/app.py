@@ -13,7 +13,20 @@ from pydantic import BaseModel
 from starlette.staticfiles import StaticFiles
 
 from tickstone.actions.workshop import Workshop
-from tickstone.api import calculations, calibrate, convert, convert_file, decide, live, log, recordings, rigs, wiring
+from tickstone.api import (
+    calculations,
+    calibrate,
+    convert,
+    convert_file,
+    decide,
+    live,
+    log,
+    recordings,
+    rigs,
+    sources,
+    watching,
+    wiring,
+)
 from tickstone.api.errors import Refusal, add_handlers
 from tickstone.api.guard import OwnOriginOnly
 from tickstone.api.needs import Shop
@@ -45,7 +58,20 @@ def make_app(workshop: Workshop, built: Path | None = None, *, demo: bool = Fals
     app.add_middleware(GZipMiddleware, minimum_size=2000)
     app.add_middleware(OwnOriginOnly, hosts=hosts)
     add_handlers(app)
-    for part in (calculations, rigs, wiring, live, recordings, convert, convert_file, calibrate, decide, log):
+    for part in (
+        calculations,
+        rigs,
+        wiring,
+        sources,
+        live,
+        watching,
+        recordings,
+        convert,
+        convert_file,
+        calibrate,
+        decide,
+        log,
+    ):
         app.include_router(part.router)
     app.include_router(convert.loose)
     app.include_router(wiring.lists)
@@ -54,8 +80,7 @@ def make_app(workshop: Workshop, built: Path | None = None, *, demo: bool = Fals
     def health(shop: Shop) -> Health:
         """Whether database and stand-in are up."""
         database = shop.database.ping()
-        standin = shop.standin is not None and shop.standin.running
-        return Health(ok=database, database=database, standin=standin, demo=demo)
+        return Health(ok=database, database=database, standin=shop.standins is not None, demo=demo)
 
     @app.get("/api/{rest:path}", include_in_schema=False)
     def no_such_address(rest: str) -> None:

@@ -1,22 +1,21 @@
-"""The live feed: sources, connect, record, mark, and the WebSocket that windows watch."""
+"""The live feed: record, mark, and the WebSocket that windows watch."""
 
 from __future__ import annotations
 
 import asyncio
 import time
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
-from pydantic import BaseModel, Field
+from pydantic import Field
 
 from tickstone.actions import calibrating
 from tickstone.actions.feed import Feed
 from tickstone.actions.workshop import Workshop
-from tickstone.api.models import Asked, Done, Finite, Name, number, numbers
+from tickstone.api.models import Asked, Done, Finite, MarkAsked, Name, number, numbers
 from tickstone.api.needs import Shop
-from tickstone.core.noise import step_noise
-from tickstone.errors import BadInput, NotFound, TickStoneError
-from tickstone.link.sources import BAUDS, SerialSource, Source, TcpSource, ports
+from tickstone.core.instruments import Shown
+from tickstone.errors import TickStoneError
 
 router = APIRouter(prefix="/api", tags=["live"])
 
@@ -24,86 +23,16 @@ STEP_S = 0.05
 BEAT_S = 0.5
 FIRST_ROWS = 1200
 MOST_ROWS = 6000
-STANDIN_TITLE = "stand-in"
-
-
-class SourceAsked(Asked):
-    """``stand-in`` over its pseudo-terminal, ``serial`` with a path, or ``tcp`` with host and port."""
-
-    kind: Literal["stand-in", "serial", "tcp"]
-    path: Annotated[str, Field(max_length=400)] = ""
-    baud: int = 115200
-    host: Annotated[str, Field(max_length=200)] = ""
-    port: int = 0
-
-
-class PortModel(BaseModel):
-    path: str
-    title: str
-
-
-class SourcesModel(BaseModel):
-    standin: bool
-    ports: list[PortModel]
-    bauds: list[int]
 
 
 class NameAsked(Asked):
     name: Annotated[str, Field(max_length=120)] = ""
 
 
-class LabelAsked(Asked):
-    label: Annotated[str, Field(max_length=120)] = ""
+class LiveMark(MarkAsked):
+    """A mark at this moment, or the span of the last ``lasted_s``."""
 
-
-class HandsAsked(Asked):
-    target_mm: Finite | None = None
-    temperature_c: Finite | None = None
-    reflectivity: Finite | None = None
-    drift_mm_s: Finite | None = None
-    faults: list[str] | None = None
-
-
-class HandsModel(BaseModel):
-    hands: dict[str, Any]
-    limits: dict[str, list[float]]
-    faults: list[str]
-
-
-@router.get("/sources")
-def sources(shop: Shop) -> SourcesModel:
-    """What a rig can be connected to."""
-    running = shop.standin is not None and shop.standin.running
-    found = [PortModel(path=p.path, title=p.title) for p in ports()]
-    return SourcesModel(standin=running, ports=found, bauds=list(BAUDS))
-
-
-def _source(shop: Workshop, asked: SourceAsked) -> Source:
-    if asked.kind == "stand-in":
-        return SerialSource(shop.source_for_standin(), title=STANDIN_TITLE)
-    if asked.kind == "serial":
-        if not asked.path:
-            raise BadInput("Say which port: its path is missing.", "path")
-        return SerialSource(asked.path, asked.baud)
-    if not asked.host:
-        raise BadInput("Say which address: the host is missing.", "host")
-    return TcpSource(asked.host, asked.port)
-
-
-@router.post("/rigs/{slug}/connect")
-def connect(shop: Shop, slug: Name, asked: SourceAsked) -> Done:
-    """Connect a rig to a source."""
-    shop.connect(slug, _source(shop, asked))
-    shop.changed(slug)
-    return Done()
-
-
-@router.post("/rigs/{slug}/disconnect")
-def disconnect(shop: Shop, slug: Name) -> Done:
-    """Let a rig's source go; a running recording is closed first."""
-    shop.disconnect(slug)
-    shop.changed(slug)
-    return Done()
+    lasted_s: Annotated[Finite, Field(ge=0, le=86_400)] = 0.0
 
 
 @router.post("/rigs/{slug}/record")
@@ -119,25 +48,9 @@ def stop(shop: Shop, slug: Name) -> Done:
 
 
 @router.post("/rigs/{slug}/marks")
-def mark(shop: Shop, slug: Name, asked: LabelAsked) -> Done:
-    """Mark this moment in the running recording."""
-    return Done(id=shop.mark(slug, asked.label))
-
-
-@router.get("/standin")
-def standin(shop: Shop) -> HandsModel:
-    """The stand-in's hands, their limits, and the faults there are."""
-    if shop.standin is None:
-        raise NotFound("The stand-in is not running.")
-    return HandsModel.model_validate(shop.standin.hands())
-
-
-@router.patch("/standin")
-def move_standin(shop: Shop, asked: HandsAsked) -> HandsModel:
-    """Move the stand-in's hands."""
-    if shop.standin is None:
-        raise NotFound("The stand-in is not running.")
-    return HandsModel.model_validate(shop.standin.hands(**asked.model_dump(exclude_none=True)))
+def mark(shop: Shop, slug: Name, asked: LiveMark) -> Done:
+    """Mark this moment, or the span that ends now, in the running recording."""
+    return Done(id=shop.mark(slug, asked.text(), asked.lasted_s))
 
 
 class Window:
@@ -160,9 +73,10 @@ class Window:
             fresh = fresh or has_new
         state = self._state()
         now = time.monotonic()
-        if not fresh and state == self._told and now - self._told_at < BEAT_S:
+        settled = {name: value for name, value in state.items() if name != "now_s"}
+        if not fresh and settled == self._told and now - self._told_at < BEAT_S:
             return None
-        self._told, self._told_at = state, now
+        self._told, self._told_at = settled, now
         return {**state, "sensors": sensors}
 
     def _sensor(self, key: str) -> tuple[dict[str, Any], bool]:
@@ -174,18 +88,17 @@ class Window:
         since = max(0, count - FIRST_ROWS) if before is None or restarted else before
         rows = feed.stretch(key, since, MOST_ROWS)
         self._seen[key] = rows.last_seq
-        last = feed.stretch(key, 0, 1)
-        recent = feed.stretch(key, 0, 40)
-        noise = step_noise(recent.values) if recent.values.size >= 8 else None
-        code = int(last.codes[-1]) if last.codes.size else 0
+        now = feed.now(key)
         shown = {
-            "raw": number(float(last.raw[-1])) if last.raw.size else None,
-            "value": number(round(float(last.values[-1]), 3)) if last.values.size and code == 0 else None,
-            "reason": watched.kind.reasons[code],
-            "sentence": feed.sentence(key),
-            "noise": None if noise is None else round(noise, 4),
-            "readings": watched.readings,
-            "dropouts": watched.dropouts,
+            "raw": number(now.raw),
+            "value": None if now.value is None else number(round(now.value, 3)),
+            "reason": watched.kind.reasons[now.code],
+            "sentence": now.sentence,
+            "noise": None if now.noise is None else round(now.noise, 4),
+            "readings": now.readings,
+            "dropouts": now.dropouts,
+            "asked": {name: number(value) for name, value in now.asked.items()},
+            "instruments": {name: rounded(one) for name, one in now.instruments.items()},
             "fresh": before is None or restarted,
             "t": numbers(rows.times_s, 6),
             "r": numbers(rows.raw),
@@ -208,7 +121,8 @@ class Window:
             }
         air = self._feed.air_c
         return {
-            "status": state.status, "source": state.source, "why": state.why, "rate_hz": state.rhythm.rate_hz,
+            "status": state.status, "source": state.source, "why": state.why, "advice": state.advice, "now_s": round(self._feed.now_s(), 3),
+            "rate_hz": state.rhythm.rate_hz,
             "jitter_ms": state.rhythm.jitter_ms, "gaps": state.rhythm.gaps, "garbled": state.garbled,
             "lines": state.lines, "air_c": None if air is None else round(air, 2), "recording": recording,
             "hold": self._hold(), "version": self._shop.version(self._slug),
@@ -224,6 +138,11 @@ class Window:
             "spread_us": number(judged.spread_us), "wanted_us": judged.wanted_us,
             "held_s": round(judged.held_s, 1), "echo_us": number(judged.echo_us), "n": judged.n,
         }  # fmt: skip
+
+
+def rounded(shown: Shown) -> dict[str, Any]:
+    """What stands on an instrument, as JSON can carry it."""
+    return {name: number(round(v, 4)) if isinstance(v, float) else v for name, v in shown.items()}
 
 
 @router.websocket("/rigs/{slug}/live")

@@ -11,6 +11,7 @@ import numpy as np
 import numpy.typing as npt
 from pydantic import BaseModel, ConfigDict, Field
 
+from tickstone.actions import marking
 from tickstone.core import constants as core_constants
 from tickstone.store import recordings
 
@@ -131,6 +132,32 @@ class MarkModel(BaseModel):
                       conditions=m.conditions)
             for m in marks
         ]  # fmt: skip
+
+
+class TruthModel(Asked):
+    """What was really so at a mark: a quantity with its unit, and how sure that is (k = 1)."""
+
+    quantity: Annotated[str, Field(min_length=1, max_length=60)]
+    value: Finite
+    unit: Annotated[str, Field(max_length=20)] = ""
+    sd: Annotated[Finite, Field(ge=0)] | None = None
+
+
+Conditions = dict[Annotated[str, Field(min_length=1, max_length=40)], Finite | Annotated[str, Field(max_length=120)]]
+
+
+class MarkAsked(Asked):
+    """A mark's words: its label, the sensor it is about, what was true there, under what conditions."""
+
+    label: Annotated[str, Field(max_length=120)] = ""
+    sensor: Name | None = None
+    truth: TruthModel | None = None
+    conditions: Conditions = {}
+
+    def text(self) -> marking.MarkText:
+        """The words as the action takes them."""
+        truth = None if self.truth is None else self.truth.model_dump()
+        return marking.MarkText(self.label, self.sensor, truth, dict(self.conditions))
 
 
 def _seconds(t_us: int | None) -> float | None:

@@ -6,9 +6,21 @@ from typing import Annotated
 
 from fastapi import APIRouter, Query
 from pydantic import BaseModel, Field
+from sqlalchemy.orm import Session
 
-from tickstone.actions import reading
-from tickstone.api.models import Asked, Done, Finite, MarkModel, Name, RecordingModel, numbers
+from tickstone.actions import marking, reading
+from tickstone.api.models import (
+    Asked,
+    Conditions,
+    Done,
+    Finite,
+    MarkAsked,
+    MarkModel,
+    Name,
+    RecordingModel,
+    TruthModel,
+    numbers,
+)
 from tickstone.api.needs import Shop
 from tickstone.errors import BadInput
 from tickstone.store import recordings, rigs
@@ -42,7 +54,7 @@ class TraceModel(BaseModel):
 
 class CursorModel(BaseModel):
     t_s: float
-    raw: float
+    raw: float | None
     asked: dict[str, float]
     value: float | None
     reason: str
@@ -54,9 +66,21 @@ class RecordingChange(Asked):
     archived: bool | None = None
 
 
+class NewMark(MarkAsked):
+    """A moment, or a span where ``t1_s`` is given, s from the recording's start."""
+
+    t0_s: Finite
+    t1_s: Finite | None = None
+
+
 class MarkChange(Asked):
     label: Annotated[str, Field(min_length=1, max_length=120)] | None = None
     archived: bool | None = None
+    t0_s: Finite | None = None
+    t1_s: Finite | None = None
+    sensor: Name | None = None
+    truth: TruthModel | None = None
+    conditions: Conditions | None = None
 
 
 @router.get("/rigs/{slug}/recordings")
@@ -116,12 +140,40 @@ def at_cursor(shop: Shop, recording_id: int, sensor: Name, t: Finite) -> CursorM
     )
 
 
+@router.post("/recordings/{recording_id}/marks")
+def add_mark(shop: Shop, recording_id: int, asked: NewMark) -> Done:
+    """Mark a moment or a span of a recording afterwards."""
+    with shop.database.transaction() as session:
+        t1 = None if asked.t1_s is None else round(asked.t1_s * 1e6)
+        mark_id = marking.add(session, recording_id, round(asked.t0_s * 1e6), t1, asked.text())
+        slug = _slug(session, recording_id)
+    shop.changed(slug)
+    return Done(id=mark_id)
+
+
 @router.patch("/marks/{mark_id}")
 def change_mark(shop: Shop, mark_id: int, asked: MarkChange) -> Done:
-    """Rename a mark, put it away, or bring it back."""
+    """Change what is given of a mark (null takes it away), put the mark away, or bring it back."""
+    given = asked.model_dump(exclude_unset=True)
+    archived = given.pop("archived", None)
+    changes = {name: value for name, value in given.items() if name not in ("t0_s", "t1_s")}
+    changes |= {
+        name[:2]: None if given[name] is None else round(given[name] * 1e6)
+        for name in ("t0_s", "t1_s")
+        if name in given
+    }
+    for name in ("label", "t0", "conditions"):
+        if name in changes and changes[name] is None:
+            raise BadInput(f"{name} cannot be nothing.", name)
     with shop.database.transaction() as session:
-        if asked.label is not None:
-            recordings.relabel_mark(session, mark_id, asked.label)
-        if asked.archived is not None:
-            recordings.set_mark_archived(session, mark_id, asked.archived)
+        if changes:
+            marking.change(session, mark_id, changes)
+        if archived is not None:
+            recordings.set_mark_archived(session, mark_id, archived)
+        slug = _slug(session, recordings.mark(session, mark_id).recording_id)
+    shop.changed(slug)
     return Done(id=mark_id)
+
+
+def _slug(session: Session, recording_id: int) -> str:
+    return rigs.rig_with_id(session, recordings.recording(session, recording_id).rig_id).slug

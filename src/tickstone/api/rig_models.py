@@ -10,6 +10,7 @@ from tickstone.core.rigs.kinds import KINDS, kind
 from tickstone.core.rigs.outputs import OUTPUTS
 from tickstone.core.rigs.part import OptionSpec, PinSpec
 from tickstone.core.rigs.rig import Fitted, Mount, Output, Pin, Rig, Wire
+from tickstone.core.rigs.usual import usual_values
 from tickstone.core.wiring import checks
 from tickstone.core.wiring.assign import complete
 from tickstone.core.wiring.findings import Report
@@ -19,7 +20,19 @@ from tickstone.core.wiring.schedule import part_in_wire
 from tickstone.store import rigs as stored
 
 
+class RawModel(BaseModel):
+    """A raw number as Watch shows it; ``choices`` names its values where it has few."""
+
+    name: str
+    label: str
+    unit: str
+    digits: int
+    choices: list[str]
+
+
 class SensorModel(BaseModel):
+    """A sensor as the stations show it. ``fades``: its value sinks while no pulse comes."""
+
     id: str
     name: str
     kind: str
@@ -35,6 +48,9 @@ class SensorModel(BaseModel):
     procedures: list[str]
     decisions: list[str]
     cautions: list[str]
+    asks: list[RawModel]
+    instruments: list[str]
+    fades: bool
 
 
 class ChoiceModel(BaseModel):
@@ -169,7 +185,12 @@ def sensor_model(rig: Rig, sensor_id: str) -> SensorModel:
         id=sensor.id, name=sensor.name, kind=sensor.kind, kind_title=what.title, quantity=what.quantity.name,
         unit=what.quantity.unit, low=what.quantity.low, high=what.quantity.high, digits=what.quantity.digits,
         raw_label=what.raw.label, raw_unit=what.raw.unit, raw_digits=what.raw.digits, procedures=list(what.procedures),
-        decisions=list(what.decisions), cautions=list(what.cautions),
+        decisions=list(what.decisions), cautions=list(what.cautions), instruments=list(what.instruments),
+        fades=what.fades is not None,
+        asks=[
+            RawModel(name=one.name, label=one.label, unit=one.unit, digits=one.digits, choices=list(one.choices))
+            for one in what.working.asks(usual_values(what, rig, sensor))
+        ],
     )  # fmt: skip
 
 

@@ -22,11 +22,11 @@ import uvicorn
 from tickstone.actions.workshop import Workshop
 from tickstone.api.app import make_app
 from tickstone.errors import SetUp
-from tickstone.launch import frontend, machine
+from tickstone.launch import frontend
 from tickstone.launch.cluster import Cluster
 from tickstone.launch.folders import data_folder
 from tickstone.launch.seed import seed
-from tickstone.standin.client import StandInProcess
+from tickstone.standin.client import StandIns
 from tickstone.store.database import Database
 
 FIRST_PORT = 8420
@@ -70,8 +70,8 @@ def _serve_locked(stack: ExitStack, folder: Path, demo: bool, listen: str, port:
     database = stack.enter_context(open_database(folder, "tickstone_demo" if demo else "tickstone"))
     if demo:
         seed(database)
-    standin = StandInProcess(seed=int(time.time()), preexec=machine.dies_with_parent(signal.SIGTERM))
-    stack.callback(standin.stop)
+    standins = StandIns(seed=int(time.time()))
+    stack.callback(standins.stop)
     own = socket.socket()
     own.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
     _bind(own, listen, port)
@@ -79,7 +79,7 @@ def _serve_locked(stack: ExitStack, folder: Path, demo: bool, listen: str, port:
     bound = own.getsockname()[1]
     address = f"http://{'127.0.0.1' if listen in ('0.0.0.0', '127.0.0.1') else listen}:{bound}"
     hosts = frozenset() if listen == "127.0.0.1" else frozenset({listen, socket.gethostname(), *_own_addresses()})
-    app = make_app(Workshop(database, standin), built, demo=demo, hosts=hosts)
+    app = make_app(Workshop(database, standins), built, demo=demo, hosts=hosts)
     server = uvicorn.Server(uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=2, ws_max_size=65536))
     announcing = threading.Thread(target=_announce, args=(server, folder, address), daemon=True)
     announcing.start()

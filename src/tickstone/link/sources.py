@@ -1,8 +1,11 @@
-"""Sources of lines: a serial port (a pseudo-terminal is one) and a TCP address. Both are read in chunks."""
+"""Sources of lines: a serial port (a pseudo-terminal is one), a TCP address, a recording replayed. All are read in chunks."""
 
 from __future__ import annotations
 
+import math
 import socket
+import time
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -17,10 +20,17 @@ BAUDS = (9600, 19200, 38400, 57600, 115200, 230400, 460800, 921600)
 
 class Source(Protocol):
     """Opens, gives bytes, closes. ``read`` waits at most WAIT_S and returns b"" when nothing came; it raises
-    SourceLost when the other end is gone."""
+    SourceLost when the other end is gone. ``midstream``: it may begin in the middle of a line; ``comes_back``: it is worth
+    opening again; ``pace``: how many seconds of its own time go by in one of ours."""
 
     @property
     def title(self) -> str: ...
+    @property
+    def midstream(self) -> bool: ...
+    @property
+    def comes_back(self) -> bool: ...
+    @property
+    def pace(self) -> float: ...
     def open(self) -> None: ...
     def read(self) -> bytes: ...
     def close(self) -> None: ...
@@ -28,6 +38,9 @@ class Source(Protocol):
 
 class SerialSource:
     """A serial port by path."""
+
+    midstream = comes_back = True
+    pace = 1.0
 
     def __init__(self, path: str, baud: int = 115200, title: str = "") -> None:
         if baud not in BAUDS:
@@ -64,6 +77,9 @@ class SerialSource:
 class TcpSource:
     """A TCP address that sends lines."""
 
+    midstream = comes_back = True
+    pace = 1.0
+
     def __init__(self, host: str, port: int, title: str = "") -> None:
         if not 0 < port < 65536:
             raise BadInput(f"port must be between 1 and 65535, not {port}.", "port")
@@ -99,6 +115,51 @@ class TcpSource:
         if self._socket is not None:
             self._socket.close()
             self._socket = None
+
+
+SPEEDS = (0.25, 0.5, 1.0, 2.0, 4.0, 8.0, 20.0, 100.0)
+AT_ONCE = 65_536  # bytes that one read gives at most
+
+
+class ReplaySource:
+    """Lines with their times, s, from a recording, ``speed`` times as fast as they came; over when they are."""
+
+    midstream = comes_back = False
+
+    def __init__(self, title: str, lines: Callable[[], Iterator[tuple[float, str]]], speed: float = 1.0) -> None:
+        if not (math.isfinite(speed) and 0.01 <= speed <= 1000.0):
+            raise BadInput(f"speed must lie between 0.01 and 1000, not {speed:g}.", "speed")
+        self._title, self._lines, self.pace = title, lines, speed
+        self._left: Iterator[tuple[float, str]] | None = None
+        self._next: tuple[float, str] | None = None
+        self._begun = 0.0
+
+    @property
+    def title(self) -> str:
+        return self._title
+
+    def open(self) -> None:
+        self._left = self._lines()
+        self._next = next(self._left, None)
+        self._begun = time.monotonic()
+
+    def read(self) -> bytes:
+        if self._left is None:
+            raise SourceLost(f"{self._title} is closed.")
+        if self._next is None:
+            raise SourceLost(f"{self._title} has been replayed to its end.")
+        wait = self._next[0] / self.pace - (time.monotonic() - self._begun)
+        if wait > 0:
+            time.sleep(min(wait, WAIT_S))
+        now = (time.monotonic() - self._begun) * self.pace
+        data = bytearray()
+        while self._next is not None and self._next[0] <= now and len(data) < AT_ONCE:
+            data += self._next[1].encode() + b"\n"
+            self._next = next(self._left, None)
+        return bytes(data)
+
+    def close(self) -> None:
+        self._left = None
 
 
 def _plain(error: Exception) -> str:

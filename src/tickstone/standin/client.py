@@ -1,4 +1,4 @@
-"""The stand-in seen from outside: start it, move its hands, stop it."""
+"""The stand-ins seen from outside: one process a rig, started when it is first asked for."""
 
 from __future__ import annotations
 
@@ -8,27 +8,37 @@ import socket
 import subprocess
 import sys
 import tempfile
+import threading
 from pathlib import Path
 from typing import Any
 
+from pydantic import TypeAdapter
+
+from tickstone.core.rigs.rig import Rig
 from tickstone.errors import BadInput, SourceLost
+
+RIG: TypeAdapter[Rig] = TypeAdapter(Rig)
 
 
 class StandInProcess:
-    """A running stand-in with a folder of its own. ``preexec`` runs in the child before it starts."""
+    """A running stand-in with a folder of its own. It ends when this end of its standard input is gone."""
 
-    def __init__(self, *, seed: int = 1, rate_hz: float = 20.0, preexec: Any = None) -> None:
+    def __init__(self, rig: Rig, *, seed: int = 1, lines_per_s: float | None = None) -> None:
         self._folder = tempfile.TemporaryDirectory(prefix="tick-stone-standin-")
         self.folder = Path(self._folder.name)
         command = [sys.executable, "-m", "tickstone.standin.process", str(self.folder), "--seed", str(seed)]
+        rate = [] if lines_per_s is None else ["--rate", str(lines_per_s)]
         self._process = subprocess.Popen(
-            [*command, "--rate", str(rate_hz)],
+            [*command, *rate],
             stdout=subprocess.PIPE,
-            stdin=subprocess.DEVNULL,
-            preexec_fn=preexec,
+            stdin=subprocess.PIPE,
             env={**os.environ, "PYTHONPATH": str(Path(__file__).parents[2])},
         )
-        if self._process.stdout is None or self._process.stdout.readline() != b"ready\n":
+        if self._process.stdin is None or self._process.stdout is None:
+            raise SourceLost("The stand-in did not start.")
+        self._process.stdin.write(RIG.dump_json(rig) + b"\n")
+        self._process.stdin.flush()
+        if self._process.stdout.readline() != b"ready\n":
             raise SourceLost("The stand-in did not start.")
 
     @property
@@ -47,14 +57,14 @@ class StandInProcess:
         """Whether the process is there."""
         return self._process.poll() is None
 
-    def hands(self, **changes: Any) -> dict[str, Any]:
-        """Change the hands (nothing changes nothing). Returns the hands, their limits and the faults there are."""
+    def ask(self, **request: Any) -> dict[str, Any]:
+        """One request on the control socket. Raises SourceLost when it does not answer, BadInput for what it refuses."""
         try:
             with socket.socket(socket.AF_UNIX) as line:
                 line.settimeout(3)
                 line.connect(str(self.folder / "control"))
                 with line.makefile("rwb") as talk:
-                    talk.write(json.dumps(changes).encode() + b"\n")
+                    talk.write(json.dumps(request).encode() + b"\n")
                     talk.flush()
                     answer: dict[str, Any] = json.loads(talk.readline() or b"null") or {}
         except (OSError, ValueError):
@@ -63,8 +73,24 @@ class StandInProcess:
             raise BadInput(answer["error"], answer.get("path", ""))
         return answer
 
+    def hands(self, changes: dict[str, float] | None = None) -> list[dict[str, Any]]:
+        """Move hands (nothing moves none). Returns all hands as they are set."""
+        hands: list[dict[str, Any]] = self.ask(set=changes or {})["hands"]
+        return hands
+
+    def put(self, rig: Rig) -> None:
+        """Put another rig, or the same one changed, on the bench."""
+        self.ask(rig=RIG.dump_python(rig, mode="json"))
+
+    def truth(self) -> dict[str, dict[str, float]]:
+        """What is really so, by sensor. For tests."""
+        truth: dict[str, dict[str, float]] = self.ask(truth=True)["truth"]
+        return truth
+
     def stop(self) -> None:
         """End it and take its folder away."""
+        if self._process.stdin is not None:
+            self._process.stdin.close()
         self._process.terminate()
         try:
             self._process.wait(timeout=3)
@@ -72,3 +98,30 @@ class StandInProcess:
             self._process.kill()
             self._process.wait()
         self._folder.cleanup()
+
+
+class StandIns:
+    """A stand-in for each rig that asks for one."""
+
+    def __init__(self, *, seed: int = 1, lines_per_s: float | None = None) -> None:
+        self._seed, self._lines_per_s = seed, lines_per_s
+        self._running: dict[str, StandInProcess] = {}
+        self._lock = threading.Lock()
+
+    def for_rig(self, slug: str, rig: Rig) -> StandInProcess:
+        """The stand-in of a rig with that rig on its bench, started if need be."""
+        with self._lock:
+            found = self._running.get(slug)
+            if found is not None and found.running:
+                found.put(rig)
+                return found
+            fresh = StandInProcess(rig, seed=self._seed, lines_per_s=self._lines_per_s)
+            self._running[slug] = fresh
+            return fresh
+
+    def stop(self) -> None:
+        """End them all."""
+        with self._lock:
+            for one in self._running.values():
+                one.stop()
+            self._running.clear()

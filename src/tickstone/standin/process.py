@@ -1,9 +1,12 @@
 """The stand-in as a process: lines on a pseudo-terminal and on TCP, its hands on a control socket.
 
-    python -m tickstone.standin.process FOLDER [--seed N] [--rate HZ]
+    python -m tickstone.standin.process FOLDER [--seed N] [--rate LINES_PER_S]
+
+The rig comes as one line of JSON on standard input; when that input ends, so does the stand-in.
 
 FOLDER gets ``board`` (a link to the pseudo-terminal), ``tcp`` (the address) and ``control`` (a Unix socket that takes
-one JSON object a line and answers with one). Real sockets and a real serial interface: nothing is shared in memory.
+one JSON object a line and answers with one: ``set`` moves hands, ``rig`` puts another rig on the bench, ``truth`` is for
+tests). Real sockets and a real serial interface: nothing is shared in memory.
 """
 
 from __future__ import annotations
@@ -18,14 +21,20 @@ import sys
 import termios
 import time
 import tty
-from dataclasses import asdict, replace
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
-from tickstone.errors import TickStoneError
-from tickstone.standin.bench import FAULTS, LIMITS, PING_S, Bench
+from pydantic import TypeAdapter, ValidationError
 
-MOST_REQUEST = 65536
+from tickstone.core.rigs.rig import Rig
+from tickstone.errors import TickStoneError
+from tickstone.standin.board import SWALLOWED, SimBoard
+from tickstone.standin.serial_line import misread
+
+MOST_REQUEST = 4_000_000
+TICK_S = 0.002
+RIG: TypeAdapter[Rig] = TypeAdapter(Rig)
 
 
 class Board:
@@ -67,11 +76,11 @@ class Board:
 class StandIn:
     """Everything in one loop: the clock ticks, lines go out, requests come in."""
 
-    def __init__(self, folder: Path, seed: int, interval_s: float) -> None:
-        self._bench = Bench(seed)
-        self._interval_s = interval_s
-        self._board = Board(folder / "board")
-        self._board.plug()
+    def __init__(self, folder: Path, rig: Rig, seed: int, lines_per_s: float | None) -> None:
+        self._seed, self._lines_per_s = seed, lines_per_s
+        self._bench, self._begin = self._board(rig), time.monotonic()
+        self._port = Board(folder / "board")
+        self._port.plug()
         self._selector = selectors.DefaultSelector()
         self._listeners: list[socket.socket] = []
         self._tcp = socket.create_server(("127.0.0.1", 0))
@@ -85,23 +94,38 @@ class StandIn:
         for server in (self._tcp, self._control):
             server.setblocking(False)
             self._selector.register(server, selectors.EVENT_READ)
+        self._selector.register(sys.stdin.buffer, selectors.EVENT_READ)
+
+    def _board(self, rig: Rig) -> SimBoard:
+        if self._lines_per_s is None:
+            return SimBoard(rig, self._seed)
+        own = SimBoard(rig, self._seed).lines_per_s
+        return SimBoard(rig, self._seed, self._lines_per_s / own if own else 1.0)
+
+    def _put(self, rig: Rig) -> None:
+        """Put a rig on the bench; what was set and still can be stays set."""
+        kept = self._bench.world.set
+        self._bench, self._begin = self._board(rig), time.monotonic()
+        self._bench.move({key: value for key, value in kept.items() if key in self._bench.world.specs})
 
     def run(self) -> None:
         """Run until the process is told to end."""
-        begin = time.monotonic()
-        due, ticks = begin, 0
+        due = time.monotonic()
         while True:
             for key, _ in self._selector.select(max(0.0, due - time.monotonic())):
                 self._answer(key)
-            while time.monotonic() >= due:
-                ticks += 1
-                due = begin + ticks * self._interval_s
-                self._send(self._bench.line(round(ticks * self._interval_s * 1e6)))
+            now = time.monotonic()
+            if now >= due:
+                due = max(due + TICK_S, now - TICK_S)
+                lines = self._bench.lines(round((now - self._begin) * 1e6))
+                if lines:
+                    self._send(lines)
 
-    def _send(self, line: str) -> None:
-        end = "" if line.endswith("\x00") else "\n"
-        data = (line.rstrip("\x00") + end).encode()
-        self._board.write(data)
+    def _send(self, lines: list[str]) -> None:
+        data = b"".join(_encoded(line) for line in lines)
+        if self._bench.has("baud"):
+            data = misread(data, written_at=115_200, read_at=9600)
+        self._port.write(data)
         for listener in list(self._listeners):
             try:
                 listener.send(data)
@@ -122,6 +146,8 @@ class StandIn:
             self._selector.register(visitor, selectors.EVENT_READ)
         elif isinstance(key.fileobj, socket.socket):
             self._talk(key.fileobj)
+        elif not os.read(sys.stdin.fileno(), 65536):
+            raise KeyboardInterrupt  # whoever started it is gone
 
     def _talk(self, visitor: socket.socket) -> None:
         try:
@@ -138,31 +164,43 @@ class StandIn:
     def _obey(self, asked: bytes) -> dict[str, Any]:
         try:
             wanted = json.loads(asked)
-            if "faults" in wanted:
-                wanted["faults"] = tuple(wanted["faults"])
-            self._bench.set(replace(self._bench.hands, **wanted))
+            if "rig" in wanted:
+                rig = RIG.validate_python(wanted["rig"])
+                if rig != self._bench.rig:
+                    self._put(rig)
+            self._bench.move(wanted.get("set", {}))
         except TickStoneError as error:
             return {"error": error.message, "path": error.path}
-        except (TypeError, ValueError) as error:
-            return {"error": f"The stand-in does not understand that: {error}.", "path": ""}
-        if "unplug" in self._bench.hands.faults:
-            self._board.unplug()
+        except (TypeError, ValueError, AttributeError, ValidationError) as error:
+            return {"error": f"The stand-in does not understand that: {str(error).splitlines()[0]}.", "path": ""}
+        if self._bench.has("unplug"):
+            self._port.unplug()
             for listener in self._listeners:
                 listener.close()
             self._listeners.clear()
         else:
-            self._board.plug()
-        return {"hands": asdict(self._bench.hands), "limits": LIMITS, "faults": FAULTS}
+            self._port.plug()
+        if wanted.get("truth"):
+            return {"truth": self._bench.truth()}
+        world = self._bench.world
+        return {"hands": [
+            {"id": key, "owner": key.partition(".")[0], **asdict(spec), "value": world.set[key]}
+            for key, spec in world.specs.items()
+        ]}  # fmt: skip
+
+
+def _encoded(line: str) -> bytes:
+    return line[:-1].encode() if line.endswith(SWALLOWED) else line.encode() + b"\n"
 
 
 def main() -> None:
-    """Read the arguments and run."""
+    """Read the arguments and the rig, and run."""
     ask = argparse.ArgumentParser(description="The stand-in board.")
     ask.add_argument("folder", type=Path)
     ask.add_argument("--seed", type=int, default=1)
-    ask.add_argument("--rate", type=float, default=1 / PING_S, help="lines per second")
+    ask.add_argument("--rate", type=float, default=None, help="regular lines per second in place of the rig's own")
     said = ask.parse_args()
-    standin = StandIn(said.folder, said.seed, 1 / said.rate)
+    standin = StandIn(said.folder, RIG.validate_json(sys.stdin.buffer.readline()), said.seed, said.rate)
     print("ready", flush=True)
     try:
         standin.run()

@@ -189,12 +189,25 @@ def add_mark(
     return row.id
 
 
-def relabel_mark(session: Session, mark_id: int, label: str) -> None:
-    """Change a mark's label. Raises NotFound."""
+def mark(session: Session, mark_id: int) -> StoredMark:
+    """The mark of that id. Raises NotFound."""
     row = session.get(tables.Mark, mark_id)
     if row is None:
         raise NotFound(f"There is no mark {mark_id}.")
-    row.label = label
+    key = session.scalar(select(tables.Sensor.key).where(tables.Sensor.id == row.sensor_id))
+    return StoredMark(row.id, row.recording_id, row.t0, row.t1, row.label, key, row.truth, row.conditions)
+
+
+def change_mark(session: Session, mark_id: int, **changes: Any) -> None:
+    """Change fields of a mark: t0, t1, label, sensor_id, truth, conditions. Raises NotFound."""
+    mark(session, mark_id)
+    session.execute(update(tables.Mark).where(tables.Mark.id == mark_id).values(**changes))
+
+
+def rests_on_mark(session: Session, mark_id: int) -> bool:
+    """Whether a stored constant rests on a mark."""
+    found = select(tables.ValueInput.id).where(tables.ValueInput.mark_id == mark_id).limit(1)
+    return session.scalar(found) is not None
 
 
 def set_mark_archived(session: Session, mark_id: int, archived: bool) -> None:

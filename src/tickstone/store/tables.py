@@ -273,6 +273,16 @@ class ChecklistTick(Base):
     taken_back_at: Mapped[datetime | None]
 
 
+class LineLabel(Base):
+    """What a person said that a label on the rig's line means; labels without a line here are guessed."""
+
+    __tablename__ = "line_label"
+    rig_id: Mapped[int] = mapped_column(ForeignKey("rig.id"), primary_key=True)
+    label: Mapped[str] = mapped_column(primary_key=True)
+    meaning: Mapped[dict[str, Any]]
+    at: Mapped[datetime] = _now()
+
+
 class Entry(Base):
     """The timeline, written in the action's own transaction."""
 

@@ -4,6 +4,8 @@ import type { components, paths } from "./schema";
 export type Schemas = components["schemas"];
 /** What the server sends is whole: a field with a default is optional only on the way in. */
 export type Whole<T> = { [K in keyof T]-?: Whole<T[K]> };
+/** What goes in may leave out what has a default. */
+export const sent = <T>(body: Partial<T>): T => body as T;
 export type Rig = Whole<Schemas["RigModel"]>;
 export type Sensor = Schemas["SensorModel"];
 export type Finding = Schemas["FindingModel"];

@@ -1686,6 +1686,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{slug}/standin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Hands
+         * @description The hands at a rig's stand-in.
+         */
+        get: operations["hands_api_rigs__slug__standin_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Move Hands
+         * @description Move hands at a rig's stand-in.
+         */
+        patch: operations["move_hands_api_rigs__slug__standin_patch"];
+        trace?: never;
+    };
     "/api/rigs/{slug}/record": {
         parameters: {
             query?: never;
@@ -1737,7 +1761,7 @@ export interface paths {
         put?: never;
         /**
          * Mark
-         * @description Mark this moment in the running recording.
+         * @description Mark this moment, or the span that ends now, in the running recording.
          */
         post: operations["mark_api_rigs__slug__marks_post"];
         delete?: never;
@@ -1746,7 +1770,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/standin": {
+    "/api/rigs/{slug}/lines": {
         parameters: {
             query?: never;
             header?: never;
@@ -1754,20 +1778,80 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Standin
-         * @description The stand-in's hands, their limits, and the faults there are.
+         * Lines
+         * @description What is on the line, and how it is understood.
          */
-        get: operations["standin_api_standin_get"];
-        put?: never;
+        get: operations["lines_api_rigs__slug__lines_get"];
+        /**
+         * Say
+         * @description Say what a label means; it is remembered for the rig.
+         */
+        put: operations["say_api_rigs__slug__lines_put"];
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{slug}/lines/guess": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
         /**
-         * Move Standin
-         * @description Move the stand-in's hands.
+         * Guess Again
+         * @description Let a label be guessed again.
          */
-        patch: operations["move_standin_api_standin_patch"];
+        post: operations["guess_again_api_rigs__slug__lines_guess_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{slug}/sensors/{sensor}/instruments/{name}/zero": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Zero
+         * @description Set an instrument to zero: a new trip, the first line of an angle.
+         */
+        post: operations["zero_api_rigs__slug__sensors__sensor__instruments__name__zero_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{slug}/motor-check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check With Motors
+         * @description One step of the check with motors.
+         */
+        post: operations["check_with_motors_api_rigs__slug__motor_check_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/rigs/{slug}/recordings": {
@@ -1854,6 +1938,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/recordings/{recording_id}/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Mark
+         * @description Mark a moment or a span of a recording afterwards.
+         */
+        post: operations["add_mark_api_recordings__recording_id__marks_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/marks/{mark_id}": {
         parameters: {
             query?: never;
@@ -1869,7 +1973,7 @@ export interface paths {
         head?: never;
         /**
          * Change Mark
-         * @description Rename a mark, put it away, or bring it back.
+         * @description Change what is given of a mark (null takes it away), put the mark away, or bring it back.
          */
         patch: operations["change_mark_api_marks__mark_id__patch"];
         trace?: never;
@@ -2798,6 +2902,31 @@ export interface components {
             before: components["schemas"]["LineModel"] | null;
             after: components["schemas"]["LineModel"] | null;
         };
+        /**
+         * CheckAsked
+         * @description ``rest`` keeps the last seconds with motors off; ``running`` holds the last seconds against them.
+         */
+        CheckAsked: {
+            /**
+             * Step
+             * @enum {string}
+             */
+            step: "rest" | "running";
+        };
+        /**
+         * CheckModel
+         * @description How far the check has come; ``lines`` are its answer once there is one.
+         */
+        CheckModel: {
+            /** Seconds */
+            seconds: number;
+            /** At Rest */
+            at_rest: boolean;
+            /** Verdict */
+            verdict: string;
+            /** Lines */
+            lines: components["schemas"]["JudgedModel"][];
+        };
         /** ChoiceModel */
         ChoiceModel: {
             /** Value */
@@ -2954,7 +3083,7 @@ export interface components {
             /** T S */
             t_s: number;
             /** Raw */
-            raw: number;
+            raw: number | null;
             /** Asked */
             asked: {
                 [key: string]: number;
@@ -3503,6 +3632,11 @@ export interface components {
             /** Sentence */
             sentence: string;
         };
+        /** ForgetAsked */
+        ForgetAsked: {
+            /** Label */
+            label: string;
+        };
         /**
          * GainsResult
          * @description Parallel gains ki = kp/ti and kd = kp·td; an unused term is 0 and its time null.
@@ -3676,31 +3810,43 @@ export interface components {
             /** Grade Pct */
             grade_pct: number;
         };
-        /** HandsAsked */
-        HandsAsked: {
-            /** Target Mm */
-            target_mm?: number | null;
-            /** Temperature C */
-            temperature_c?: number | null;
-            /** Reflectivity */
-            reflectivity?: number | null;
-            /** Drift Mm S */
-            drift_mm_s?: number | null;
-            /** Faults */
-            faults?: string[] | null;
+        /**
+         * HandModel
+         * @description One thing that can be set at the stand-in: whose it is, its span, and how it is set now.
+         */
+        HandModel: {
+            /** Id */
+            id: string;
+            /** Owner */
+            owner: string;
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Step */
+            step: number;
+            /** Unit */
+            unit: string;
+            /** Choices */
+            choices: string[];
+            /** Fault */
+            fault: boolean;
+            /** Value */
+            value: number;
         };
-        /** HandsModel */
-        HandsModel: {
+        /**
+         * HandsAsked
+         * @description Hands by id, as they shall be set; a fault is 0 or 1.
+         */
+        HandsAsked: {
             /** Hands */
             hands: {
-                [key: string]: unknown;
+                [key: string]: number;
             };
-            /** Limits */
-            limits: {
-                [key: string]: number[];
-            };
-            /** Faults */
-            faults: string[];
         };
         /**
          * Health
@@ -3715,6 +3861,13 @@ export interface components {
             standin: boolean;
             /** Demo */
             demo: boolean;
+        };
+        /** HeardModel */
+        HeardModel: {
+            /** Text */
+            text: string;
+            /** Why */
+            why: string;
         };
         /** HoldAsked */
         HoldAsked: {
@@ -3764,6 +3917,15 @@ export interface components {
             low: number;
             /** High */
             high: number;
+        };
+        /** JudgedModel */
+        JudgedModel: {
+            /** Sensor */
+            sensor: string;
+            /** Sentence */
+            sentence: string;
+            /** Bad */
+            bad: boolean;
         };
         /**
          * KalmanGainInputs
@@ -3827,10 +3989,51 @@ export interface components {
         /** LabelAsked */
         LabelAsked: {
             /**
-             * Label
+             * Role
+             * @enum {string}
+             */
+            role: "channel" | "time" | "ignored";
+            /**
+             * Sensor
              * @default
              */
+            sensor: string;
+            /**
+             * Channel
+             * @default
+             */
+            channel: string;
+            /**
+             * Factor
+             * @default 1
+             */
+            factor: number;
+            /**
+             * Zero
+             * @default 0
+             */
+            zero: number;
+            /** Unit Us */
+            unit_us?: number | null;
+            /** Label */
             label: string;
+        };
+        /**
+         * LabelModel
+         * @description A label on the line; ``meaning`` is null where nobody knows it, ``guessed`` where nobody said so.
+         */
+        LabelModel: {
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** Last */
+            last: number | null;
+            /** Count */
+            count: number;
+            meaning: components["schemas"]["MeaningModel"] | null;
+            /** Guessed */
+            guessed: boolean;
         };
         /** LagRuleInputs */
         LagRuleInputs: {
@@ -4004,6 +4207,18 @@ export interface components {
             verdict: string;
         };
         /**
+         * LinesModel
+         * @description What is on the line: the labels, the channels they can stand for, the last lines as they came.
+         */
+        LinesModel: {
+            /** Labels */
+            labels: components["schemas"]["LabelModel"][];
+            /** Targets */
+            targets: components["schemas"]["TargetModel"][];
+            /** Heard */
+            heard: components["schemas"]["HeardModel"][];
+        };
+        /**
          * Lists
          * @description What there is to choose from.
          */
@@ -4018,6 +4233,32 @@ export interface components {
             };
             /** Abilities */
             abilities: string[];
+        };
+        /**
+         * LiveMark
+         * @description A mark at this moment, or the span of the last ``lasted_s``.
+         */
+        LiveMark: {
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /** Sensor */
+            sensor?: string | null;
+            truth?: components["schemas"]["TruthModel"] | null;
+            /**
+             * Conditions
+             * @default {}
+             */
+            conditions: {
+                [key: string]: number | string;
+            };
+            /**
+             * Lasted S
+             * @default 0
+             */
+            lasted_s: number;
         };
         /**
          * LooseAsked
@@ -4048,6 +4289,17 @@ export interface components {
             label?: string | null;
             /** Archived */
             archived?: boolean | null;
+            /** T0 S */
+            t0_s?: number | null;
+            /** T1 S */
+            t1_s?: number | null;
+            /** Sensor */
+            sensor?: string | null;
+            truth?: components["schemas"]["TruthModel"] | null;
+            /** Conditions */
+            conditions?: {
+                [key: string]: number | string;
+            } | null;
         };
         /** MarkModel */
         MarkModel: {
@@ -4069,6 +4321,39 @@ export interface components {
             conditions: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * MeaningModel
+         * @description What becomes of a label's number: a channel by ``number × factor + zero``, the board's time, or nothing.
+         */
+        MeaningModel: {
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "channel" | "time" | "ignored";
+            /**
+             * Sensor
+             * @default
+             */
+            sensor: string;
+            /**
+             * Channel
+             * @default
+             */
+            channel: string;
+            /**
+             * Factor
+             * @default 1
+             */
+            factor: number;
+            /**
+             * Zero
+             * @default 0
+             */
+            zero: number;
+            /** Unit Us */
+            unit_us?: number | null;
         };
         /** MotorConstantRpmInputs */
         MotorConstantRpmInputs: {
@@ -4396,6 +4681,31 @@ export interface components {
             next_up_ohm: number;
             /** Next Down Ohm */
             next_down_ohm: number;
+        };
+        /**
+         * NewMark
+         * @description A moment, or a span where ``t1_s`` is given, s from the recording's start.
+         */
+        NewMark: {
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /** Sensor */
+            sensor?: string | null;
+            truth?: components["schemas"]["TruthModel"] | null;
+            /**
+             * Conditions
+             * @default {}
+             */
+            conditions: {
+                [key: string]: number | string;
+            };
+            /** T0 S */
+            t0_s: number;
+            /** T1 S */
+            t1_s?: number | null;
         };
         /**
          * NewRig
@@ -5044,6 +5354,22 @@ export interface components {
             /** Monotonic From Mm */
             monotonic_from_mm: number | null;
         };
+        /**
+         * RawModel
+         * @description A raw number as Watch shows it; ``choices`` names its values where it has few.
+         */
+        RawModel: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** Digits */
+            digits: number;
+            /** Choices */
+            choices: string[];
+        };
         /** RcInputs */
         RcInputs: {
             /** Ohms */
@@ -5683,7 +6009,10 @@ export interface components {
             };
             mount?: components["schemas"]["Mount-Output"] | null;
         };
-        /** SensorModel */
+        /**
+         * SensorModel
+         * @description A sensor as the stations show it. ``fades``: its value sinks while no pulse comes.
+         */
         SensorModel: {
             /** Id */
             id: string;
@@ -5715,6 +6044,12 @@ export interface components {
             decisions: string[];
             /** Cautions */
             cautions: string[];
+            /** Asks */
+            asks: components["schemas"]["RawModel"][];
+            /** Instruments */
+            instruments: string[];
+            /** Fades */
+            fades: boolean;
         };
         /** SeriesModel */
         SeriesModel: {
@@ -5942,14 +6277,15 @@ export interface components {
         };
         /**
          * SourceAsked
-         * @description ``stand-in`` over its pseudo-terminal, ``serial`` with a path, or ``tcp`` with host and port.
+         * @description ``stand-in`` over its pseudo-terminal (``stand-in-tcp``: over TCP), ``serial`` with a path, ``tcp`` with host and port,
+         *     ``replay`` of a recording at a speed.
          */
         SourceAsked: {
             /**
              * Kind
              * @enum {string}
              */
-            kind: "stand-in" | "serial" | "tcp";
+            kind: "stand-in" | "stand-in-tcp" | "serial" | "tcp" | "replay";
             /**
              * Path
              * @default
@@ -5970,6 +6306,16 @@ export interface components {
              * @default 0
              */
             port: number;
+            /**
+             * Recording
+             * @default 0
+             */
+            recording: number;
+            /**
+             * Speed
+             * @default 1
+             */
+            speed: number;
         };
         /** SourcesModel */
         SourcesModel: {
@@ -5979,6 +6325,8 @@ export interface components {
             ports: components["schemas"]["PortModel"][];
             /** Bauds */
             bauds: number[];
+            /** Speeds */
+            speeds: number[];
         };
         /** SpacingPart */
         SpacingPart: {
@@ -6327,6 +6675,20 @@ export interface components {
              */
             grounded: boolean;
         };
+        /**
+         * TargetModel
+         * @description A raw channel that a label can stand for.
+         */
+        TargetModel: {
+            /** Sensor */
+            sensor: string;
+            /** Channel */
+            channel: string;
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
+        };
         /** TemplateLine */
         TemplateLine: {
             /** Id */
@@ -6608,6 +6970,23 @@ export interface components {
             n: number;
             /** Exact */
             exact: boolean;
+        };
+        /**
+         * TruthModel
+         * @description What was really so at a mark: a quantity with its unit, and how sure that is (k = 1).
+         */
+        TruthModel: {
+            /** Quantity */
+            quantity: string;
+            /** Value */
+            value: number;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+            /** Sd */
+            sd?: number | null;
         };
         /** TwoPopulationThresholdInputs */
         TwoPopulationThresholdInputs: {
@@ -12615,6 +12994,126 @@ export interface operations {
             };
         };
     };
+    hands_api_rigs__slug__standin_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandModel"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    move_hands_api_rigs__slug__standin_patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandsAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandModel"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     record_api_rigs__slug__record_post: {
         parameters: {
             query?: never;
@@ -12746,7 +13245,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["LabelAsked"];
+                "application/json": components["schemas"]["LiveMark"];
             };
         };
         responses: {
@@ -12797,11 +13296,13 @@ export interface operations {
             };
         };
     };
-    standin_api_standin_get: {
+    lines_api_rigs__slug__lines_get: {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                slug: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
@@ -12812,7 +13313,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HandsModel"];
+                    "application/json": components["schemas"]["LinesModel"];
                 };
             };
             /** @description Not Found */
@@ -12853,16 +13354,18 @@ export interface operations {
             };
         };
     };
-    move_standin_api_standin_patch: {
+    say_api_rigs__slug__lines_put: {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                slug: string;
+            };
             cookie?: never;
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["HandsAsked"];
+                "application/json": components["schemas"]["LabelAsked"];
             };
         };
         responses: {
@@ -12872,7 +13375,191 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HandsModel"];
+                    "application/json": components["schemas"]["LinesModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    guess_again_api_rigs__slug__lines_guess_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ForgetAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinesModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    zero_api_rigs__slug__sensors__sensor__instruments__name__zero_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                sensor: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    check_with_motors_api_rigs__slug__motor_check_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckModel"];
                 };
             };
             /** @description Not Found */
@@ -13175,6 +13862,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CursorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    add_mark_api_recordings__recording_id__marks_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewMark"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Not Found */

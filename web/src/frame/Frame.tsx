@@ -2,11 +2,14 @@ import { useEffect, useRef, useState } from "react";
 import { Outlet } from "react-router";
 import { useBench } from "../hooks/bench";
 import { setSettings, useSettings } from "../hooks/settings";
-import { useKeys } from "../hooks/useKeys";
+import { useAddress } from "../hooks/useAddress";
+import { useHeld } from "../hooks/useHeld";
+import { useHeldKey, useKeys } from "../hooks/useKeys";
 import { STATIONS } from "../model/stations";
 import { Away } from "./Away";
 import { Find } from "./Find";
 import { KeysHelp } from "./KeysHelp";
+import { MarkDialog } from "./MarkDialog";
 import { Rule } from "./Rule";
 import { Slab } from "./Slab";
 import { StandInDrawer } from "./StandInDrawer";
@@ -17,7 +20,8 @@ import { TopLine } from "./TopLine";
 export function Frame() {
   const bench = useBench();
   const settings = useSettings();
-  const [open, setOpen] = useState<"keys" | "find" | "hands" | null>(null);
+  const { search } = useAddress();
+  const [open, setOpen] = useState<"keys" | "find" | "hands" | "mark" | null>(null);
   const work = useRef<HTMLElement>(null);
   const title = STATIONS.find((one) => one.id === bench.station)?.title;
   useEffect(() => {
@@ -28,13 +32,14 @@ export function Frame() {
     void bench.record();
     work.current?.focus();
   };
-  const mark = () => void bench.mark();
+  const marking = useHeld((lasted) => void bench.mark({ lasted_s: lasted }));
   const stations = Object.fromEntries(STATIONS.map((one, i) => [String(i + 1), () => bench.go(one.id)]));
-  useKeys({ ...stations, "/": () => setOpen("find"), "?": () => setOpen("keys"), " ": mark }, open === null);
+  useKeys({ ...stations, "/": () => setOpen("find"), "?": () => setOpen("keys") }, open === null);
+  useHeldKey(settings.letterKeys ? ["m", " "] : [" "], marking.down, marking.up, open === null);
   useKeys(
     {
       r: record,
-      m: mark,
+      b: () => bench.go("watch", { large: bench.station === "watch" && search.get("large") !== null ? null : "" }),
       f: () => bench.setFrozen(!bench.frozen),
       c: () =>
         void (bench.now.status === "live" || bench.now.status === "silent" ? bench.disconnect() : bench.connect()),
@@ -60,9 +65,10 @@ export function Frame() {
         <Outlet />
       </main>
       {settings.slab && <Slab />}
-      <Tape onMark={mark} />
+      <Tape marking={marking} onWords={() => setOpen("mark")} />
       <KeysHelp show={open === "keys"} onHide={() => setOpen(null)} />
       <Find show={open === "find"} onHide={() => setOpen(null)} />
+      <MarkDialog show={open === "mark"} onHide={() => setOpen(null)} />
       <StandInDrawer show={open === "hands"} onHide={() => setOpen(null)} />
     </div>
   );

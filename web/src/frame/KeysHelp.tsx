@@ -3,7 +3,8 @@ import { Modal } from "react-bootstrap";
 const KEYS: [string, string][] = [
   ["1 – 7", "the stations, Wire to Log"],
   ["R", "record, and stop"],
-  ["M or Space", "mark this moment"],
+  ["M or Space", "mark this moment; held down, a span"],
+  ["B", "one figure as big as the window"],
   ["F", "freeze the traces"],
   ["C", "connect, and disconnect"],
   ["T", "fold the tape"],

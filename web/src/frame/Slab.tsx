@@ -1,7 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, ask } from "../api/client";
-import { useBench, useLength } from "../hooks/bench";
+import { useBench, type useLength } from "../hooks/bench";
+import { useSettings } from "../hooks/settings";
 import { shown, THIN } from "../model/format";
+import { isOn, valueText } from "../stations/watch/said";
 import { ConstantLine } from "../ui/ConstantLine";
 import { Check, Glyph } from "../ui/Glyph";
 
@@ -67,14 +69,31 @@ export function Slab() {
 /** The one live figure, readable from two metres. */
 function BigFigure() {
   const bench = useBench();
-  const length = useLength();
+  const settings = useSettings();
+  const { length } = settings;
   const seen = bench.now.sensors[bench.sensor.id];
-  if (!seen || (bench.now.status !== "live" && bench.now.status !== "silent")) return null;
-  const value = seen.value === null ? null : shown(seen.value, bench.sensor.unit, null, length, bench.sensor.digits);
+  if (!seen || !isOn(bench.now)) return null;
+  const value = seen.value === null ? null : valueText(seen.value, bench.sensor, settings);
   return (
     <div className="big">
       <span className="big-figure">{value?.text ?? "—"}</span> {value?.unit ?? ""}
-      <p>{seen.value === null ? seen.reason || "waiting" : noiseText(seen.noise, bench.sensor.unit, length)}</p>
+      <p>
+        <span>
+          {seen.value === null
+            ? seen.reason || "waiting"
+            : bench.sensor.fades
+              ? ""
+              : noiseText(seen.noise, bench.sensor.unit, length)}
+        </span>
+        <button
+          type="button"
+          className="plain"
+          title="As large as the window"
+          onClick={() => bench.go("watch", { large: "" })}
+        >
+          Large {settings.letterKeys && <kbd>B</kbd>}
+        </button>
+      </p>
     </div>
   );
 }

@@ -30,7 +30,7 @@ export function SourceMenu({ onHands }: { onHands: () => void }) {
     live: `${now.source}${rateText(now.rate_hz)}`,
     silent: `${now.source} is silent`,
     idle: "not connected",
-    lost: "unplugged",
+    lost: "unplugged: waiting",
   }[now.status];
   return (
     <Dropdown align="end" autoClose="outside" show={open} onToggle={setOpen}>
@@ -42,7 +42,7 @@ export function SourceMenu({ onHands }: { onHands: () => void }) {
         <span className="source-text">{said}</span>
       </Dropdown.Toggle>
       <Dropdown.Menu className="sources">
-        {connected && (
+        {(connected || now.status === "lost") && (
           <Dropdown.Item as="button" onClick={close(bench.disconnect)}>
             Disconnect {now.source}
           </Dropdown.Item>
@@ -87,7 +87,7 @@ function SerialForm({ ports, bauds }: { ports: Schemas["PortModel"][]; bauds: nu
   const [baud, setBaud] = useState(115200);
   const open = (event: FormEvent) => {
     event.preventDefault();
-    void bench.connect({ kind: "serial", path: path || ports[0]?.path || "", baud, host: "", port: 0 });
+    void bench.connect({ kind: "serial", path: path || ports[0]?.path || "", baud });
   };
   return (
     <form className="source-form" onSubmit={open}>
@@ -124,7 +124,7 @@ function TcpForm() {
     const [, host = "", port = ""] = /^(.+):(\d+)$/.exec(address.trim()) ?? [];
     if (!host) return setFault("Write it as host:port, for example 192.168.4.1:3333.");
     setFault("");
-    void bench.connect({ kind: "tcp", host, port: Number(port), path: "", baud: 115200 });
+    void bench.connect({ kind: "tcp", host, port: Number(port) });
   };
   return (
     <form className="source-form" onSubmit={open}>

@@ -2,41 +2,40 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useId, useState } from "react";
 import { Form, Offcanvas } from "react-bootstrap";
 import { api, ask, type Schemas } from "../api/client";
-import { useBench, useLength } from "../hooks/bench";
-import { figure, lengthText, THIN } from "../model/format";
-import { lengthInto } from "../model/units";
+import { useBench } from "../hooks/bench";
+import { useSettings } from "../hooks/settings";
+import { figure, plainDecimals, THIN } from "../model/format";
+import { into } from "../model/units";
 import { NumberField } from "../ui/NumberField";
 
-const FAULTS: Record<string, string> = {
-  zeros: "Zeros: a third of the echoes are lost",
-  spikes: "Spikes: echoes of something else",
-  garbled: "Garbled lines",
-  unplug: "Unplugged",
-};
+type Hand = Schemas["HandModel"];
+const EXACT = ["target_mm", "line_mm", "nose_up_deg", "left_up_deg"]; // worth typing: what a ruler or a level says
 
-type Change = Partial<Schemas["HandsAsked"]>;
-
-/** The hands of the person at the simulated bench. Marked as such: nothing here reaches a fit. */
+/** The hands of the person at the simulated bench: the room, the selected sensor, and faults to switch on. Marked as the
+ * stand-in's: nothing here reaches a fit. */
 export function StandInDrawer({ show, onHide }: { show: boolean; onHide: () => void }) {
   const bench = useBench();
-  const length = useLength();
   const queries = useQueryClient();
+  const { slug } = bench.rig;
+  const path = { params: { path: { slug } } };
+  const key = ["standin", slug];
   const hands = useQuery({
-    queryKey: ["standin"],
-    queryFn: () => ask(api.GET("/api/standin")),
+    queryKey: key,
+    queryFn: () => ask(api.GET("/api/rigs/{slug}/standin", path)),
     enabled: show,
     refetchInterval: show ? 1000 : false,
   });
-  const move = async (change: Change) => {
-    queries.setQueryData<Schemas["HandsModel"]>(
-      ["standin"],
-      (old) => old && { ...old, hands: { ...old.hands, ...change } },
+  const move = async (id: string, value: number) => {
+    queries.setQueryData<Hand[]>(key, (old) => old?.map((one) => (one.id === id ? { ...one, value } : one)));
+    const moved = await bench.attempt(
+      ask(api.PATCH("/api/rigs/{slug}/standin", { ...path, body: { hands: { [id]: value } } })),
     );
-    const moved = await bench.attempt(ask(api.PATCH("/api/standin", { body: change })));
-    if (moved) queries.setQueryData(["standin"], moved);
-    else void queries.invalidateQueries({ queryKey: ["standin"] });
+    if (moved) queries.setQueryData(key, moved);
+    else void queries.invalidateQueries({ queryKey: key });
   };
-  const now = hands.data?.hands as Required<Change> | undefined;
+  const of = (owner: string, fault: boolean) =>
+    (hands.data ?? []).filter((one) => one.owner === owner && one.fault === fault);
+  const line = (one: Hand) => <HandLine key={one.id} hand={one} onChange={(value) => void move(one.id, value)} />;
   return (
     <Offcanvas
       show={show}
@@ -51,78 +50,107 @@ export function StandInDrawer({ show, onHide }: { show: boolean; onHide: () => v
         <Offcanvas.Title as="h2">The stand-in’s hands</Offcanvas.Title>
       </Offcanvas.Header>
       <Offcanvas.Body>
-        <p>A simulated bench in place of a real one. It places the target about as well as a hand does.</p>
-        {now && (
+        <p>A simulated bench in place of a real one, about as exact as hands are.</p>
+        {hands.data && (
           <>
-            <Slider
-              label="Target by the ruler"
-              value={now.target_mm ?? 0}
-              low={50}
-              high={2500}
-              step={10}
-              text={(v) => lengthText(v, length)}
-              onChange={(target_mm) => void move({ target_mm })}
-            />
-            <NumberField
-              label="Put it at"
-              value={now.target_mm ?? 0}
-              unit="mm"
-              into={lengthInto(length)}
-              low={20}
-              high={6000}
-              onChange={(target_mm) => void move({ target_mm })}
-            />
-            <Slider
-              label="Air"
-              value={now.temperature_c ?? 0}
-              low={-10}
-              high={45}
-              step={0.5}
-              text={(v) => `${figure(v, 1)}${THIN}°C`}
-              onChange={(temperature_c) => void move({ temperature_c })}
-            />
-            <Slider
-              label="Surface sends back"
-              value={now.reflectivity ?? 0}
-              low={0.05}
-              high={1}
-              step={0.05}
-              text={(v) => `${figure(v * 100, 0)}${THIN}%`}
-              onChange={(reflectivity) => void move({ reflectivity })}
-            />
-            <Slider
-              label="Target moves at"
-              value={now.drift_mm_s ?? 0}
-              low={-400}
-              high={400}
-              step={20}
-              text={(v) => `${figure(v, 0)}${THIN}mm/s`}
-              onChange={(drift_mm_s) => void move({ drift_mm_s })}
-            />
-            <fieldset>
-              <legend>Faults</legend>
-              {hands.data?.faults.map((fault) => (
-                <Form.Check
-                  key={fault}
-                  type="switch"
-                  id={`fault-${fault}`}
-                  label={FAULTS[fault] ?? fault}
-                  checked={now.faults?.includes(fault) ?? false}
-                  onChange={(event) =>
-                    void move({
-                      faults: event.target.checked
-                        ? [...(now.faults ?? []), fault]
-                        : (now.faults ?? []).filter((one) => one !== fault),
-                    })
-                  }
-                />
-              ))}
-            </fieldset>
+            <label className="hand-sensor">
+              <span className="visually-hidden">Sensor at the stand-in</span>
+              <select value={bench.sensor.id} onChange={(event) => bench.pick(event.target.value)}>
+                {bench.rig.sensors.map((sensor) => (
+                  <option key={sensor.id} value={sensor.id}>
+                    {sensor.name}
+                  </option>
+                ))}
+              </select>
+            </label>
+            {of(bench.sensor.id, false).map(line)}
+            <Faults title={`Faults of the ${bench.sensor.name}`}>{of(bench.sensor.id, true).map(line)}</Faults>
+            <h3>The room</h3>
+            {of("room", false).map(line)}
+            <Faults title="Faults of the board and its wire">{of("board", true).map(line)}</Faults>
           </>
         )}
       </Offcanvas.Body>
     </Offcanvas>
   );
+}
+
+function Faults({ title, children }: { title: string; children: React.ReactNode[] }) {
+  if (!children.length) return null;
+  return (
+    <fieldset>
+      <legend>{title}</legend>
+      {children}
+    </fieldset>
+  );
+}
+
+function HandLine({ hand, onChange }: { hand: Hand; onChange: (value: number) => void }) {
+  const id = useId();
+  const settings = useSettings();
+  if (hand.fault)
+    return (
+      <Form.Check
+        type="switch"
+        id={id}
+        label={hand.label}
+        checked={hand.value >= 0.5}
+        onChange={(event) => onChange(event.target.checked ? 1 : 0)}
+      />
+    );
+  if (hand.choices.length)
+    return (
+      <div className="slider">
+        <label htmlFor={id}>{hand.label}</label>
+        <select id={id} value={hand.value} onChange={(event) => onChange(Number(event.target.value))}>
+          {hand.choices.map((title, value) => (
+            <option key={title} value={value}>
+              {title}
+            </option>
+          ))}
+        </select>
+      </div>
+    );
+  const share = hand.unit === "" && hand.high === 1;
+  const way = into(hand.unit, hand.unit === "m/s" ? "speed" : "", settings);
+  const text = (value: number) =>
+    share
+      ? `${figure(value * 100, 0)}${THIN}%`
+      : `${figure(way.to(value), way.decimals ?? plainDecimals(Number(value.toFixed(2))))}${THIN}${way.unit}`;
+  const [low, high] = reach(hand);
+  return (
+    <>
+      <Slider
+        label={hand.label}
+        value={hand.value}
+        low={low}
+        high={high}
+        step={hand.step}
+        text={text}
+        onChange={onChange}
+      />
+      {EXACT.includes(hand.name) && (
+        <NumberField
+          label="Put it at"
+          value={hand.value}
+          unit={hand.unit}
+          into={way}
+          low={hand.low}
+          high={hand.high}
+          onChange={onChange}
+        />
+      )}
+    </>
+  );
+}
+
+/** A slider covers what a bench sees; the rest can be typed. */
+function reach(hand: Hand): [number, number] {
+  if (hand.unit === "mm" && hand.high > 2500) return [Math.max(hand.low, 50), 2500];
+  if (hand.unit === "°") return [Math.max(hand.low, -90), Math.min(hand.high, 90)];
+  if (hand.unit === "rpm") return [Math.max(hand.low, -3000), Math.min(hand.high, 3000)];
+  if (hand.unit === "V") return [0, Math.min(hand.high, 13)];
+  return [hand.low, hand.high];
 }
 
 interface SliderProps {

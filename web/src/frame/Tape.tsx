@@ -2,20 +2,22 @@ import { useQuery } from "@tanstack/react-query";
 import { api, ask } from "../api/client";
 import { useBench, useLength } from "../hooks/bench";
 import { setSettings, useSettings } from "../hooks/settings";
-import { figure, lengthText, moment, shown, THIN } from "../model/format";
-import { Strip } from "../plot/Strip";
+import type { Held } from "../hooks/useHeld";
+import { figure, lengthText, moment, THIN } from "../model/format";
+import { Strip, type StripMark } from "../plot/Strip";
+import { isOn, valueText } from "../stations/watch/said";
 import { Chevron, Glyph } from "../ui/Glyph";
 import { useRecordingMarks } from "./useRecordingMarks";
 
 const TAPE_S = 30;
 
 /** A thin strip of the selected sensor at every station; above it the line that undoes. */
-export function Tape({ onMark }: { onMark: () => void }) {
+export function Tape({ marking, onWords }: { marking: Held; onWords: () => void }) {
   const bench = useBench();
   const settings = useSettings();
   const marks = useRecordingMarks();
   const { now, sensor, notice } = bench;
-  const connected = now.status === "live" || now.status === "silent";
+  const connected = isOn(now);
   return (
     <footer className="tape">
       {notice && (
@@ -47,19 +49,20 @@ export function Tape({ onMark }: { onMark: () => void }) {
       >
         <Chevron up={!settings.tape} />
       </button>
-      {settings.tape && (connected ? <Running onMark={onMark} marks={marks} /> : <Unconnected />)}
+      {settings.tape && (connected ? <Running marking={marking} onWords={onWords} marks={marks} /> : <Unconnected />)}
       {!settings.tape && <span className="tape-line">{sensor.name}</span>}
     </footer>
   );
 }
 
-function Running({ onMark, marks }: { onMark: () => void; marks: { t: number; label: string }[] }) {
+function Running({ marking, onWords, marks }: { marking: Held; onWords: () => void; marks: StripMark[] }) {
   const bench = useBench();
   const length = useLength();
-  const { letterKeys } = useSettings();
+  const settings = useSettings();
+  const { letterKeys } = settings;
   const { sensor, now } = bench;
   const seen = now.sensors[sensor.id];
-  const value = seen?.value != null ? shown(seen.value, sensor.unit, null, length, sensor.digits) : null;
+  const value = seen?.value != null ? valueText(seen.value, sensor, settings) : null;
   const edge = (at: number) =>
     sensor.unit === "mm" ? lengthText(at, length) : `${figure(at, sensor.digits)}${THIN}${sensor.unit}`;
   return (
@@ -70,6 +73,7 @@ function Running({ onMark, marks }: { onMark: () => void; marks: { t: number; la
       </div>
       <Strip
         read={() => bench.feed.buffer(sensor.id)}
+        end={() => bench.feed.clock()}
         seconds={TAPE_S}
         low={sensor.low}
         high={sensor.high}
@@ -80,9 +84,29 @@ function Running({ onMark, marks }: { onMark: () => void; marks: { t: number; la
         marks={marks}
       />
       <div className="tape-keys">
-        <button type="button" className="plain" onClick={onMark}>
-          Mark {letterKeys && <kbd>M</kbd>}
-        </button>
+        <span className="mark-keys">
+          <button
+            type="button"
+            className="plain"
+            data-held={marking.held}
+            title="Press for a moment, hold for a span"
+            onPointerDown={marking.down}
+            onPointerUp={marking.up}
+            onPointerLeave={marking.drop}
+            onClick={(event) => event.detail === 0 && marking.tap()}
+          >
+            {marking.held ? "Marking a span …" : "Mark"} {letterKeys && <kbd>M</kbd>}
+          </button>
+          <button
+            type="button"
+            className="plain"
+            aria-label="Mark with words"
+            title="Mark with words"
+            onClick={onWords}
+          >
+            …
+          </button>
+        </span>
         <button
           type="button"
           className="plain"

@@ -1,9 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, ask } from "../api/client";
 import { useBench } from "../hooks/bench";
+import type { StripMark } from "../plot/Strip";
 
-/** The running recording's marks on the feed's own time axis. */
-export function useRecordingMarks(): { t: number; label: string }[] {
+/** The running recording's marks, moments and spans, on the feed's own time axis. */
+export function useRecordingMarks(): StripMark[] {
   const bench = useBench();
   const recording = bench.now.recording;
   const opened = useQuery({
@@ -14,5 +15,9 @@ export function useRecordingMarks(): { t: number; label: string }[] {
   });
   const start = recording?.start_s;
   if (start === null || start === undefined) return [];
-  return (opened.data?.marks ?? []).map((mark) => ({ t: start + mark.t0_s, label: mark.label }));
+  return (opened.data?.marks ?? []).map((mark) => ({
+    t0: start + mark.t0_s,
+    t1: mark.t1_s === null ? null : start + mark.t1_s,
+    label: mark.label,
+  }));
 }

@@ -1,7 +1,17 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { createContext, type ReactNode, useCallback, useContext, useEffect, useMemo, useRef, useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
-import { api, ask, type Constant, Refused, type Rig, type Schemas, type Sensor, type Standing } from "../api/client";
+import {
+  api,
+  ask,
+  type Constant,
+  Refused,
+  type Rig,
+  type Schemas,
+  type Sensor,
+  type Standing,
+  sent,
+} from "../api/client";
 import type { FeedNow, LiveFeed } from "../model/live";
 import { isStation, type StationId } from "../model/stations";
 import { useSettings } from "./settings";
@@ -33,10 +43,10 @@ export interface Bench {
   setFrozen: (frozen: boolean) => void;
   say: (notice: Notice | null) => void;
   attempt: <T>(what: Promise<T>, done?: string, undo?: () => void) => Promise<T | null>;
-  connect: (source?: SourceAsked) => Promise<void>;
+  connect: (source?: Partial<SourceAsked>) => Promise<void>;
   disconnect: () => Promise<void>;
   record: () => Promise<void>;
-  mark: (label?: string) => Promise<void>;
+  mark: (said?: Partial<Schemas["LiveMark"]>) => Promise<void>;
   undoRig: () => Promise<void>;
 }
 
@@ -121,10 +131,15 @@ export function BenchProvider({ rig, feed, children }: { rig: Rig; feed: LiveFee
       const tail = next.toString();
       return `/${slug}/${to}${tail ? `?${tail}` : ""}`;
     };
-    const connect = async (source: SourceAsked = { kind: "stand-in", path: "", baud: 115200, host: "", port: 0 }) => {
-      const done = await attempt(ask(api.POST("/api/rigs/{slug}/connect", { ...path, body: source })));
+    const connect = async (source: Partial<SourceAsked> = { kind: "stand-in" }) => {
+      const done = await attempt(
+        ask(api.POST("/api/rigs/{slug}/connect", { ...path, body: sent<SourceAsked>(source) })),
+      );
       if (done) say(null);
-      if (done && search.get("recording")) navigate(address(station, { recording: null, t0: null, t1: null, t: null }));
+      if (done && (search.get("recording") || source.kind === "replay"))
+        navigate(
+          address(source.kind === "replay" ? "watch" : station, { recording: null, t0: null, t1: null, t: null }),
+        );
     };
     const undoRig = async () => {
       const fresh = queries.getQueryData<Rig>(["r", slug, "rig"]) ?? rig;
@@ -165,8 +180,12 @@ export function BenchProvider({ rig, feed, children }: { rig: Rig; feed: LiveFee
           say({ text: "Connect the board or the stand-in first: press C.", tone: "fault" });
         }
       },
-      mark: async (label = "") => {
-        await attempt(ask(api.POST("/api/rigs/{slug}/marks", { ...path, body: { label } })), "Marked.");
+      mark: async (said = {}) => {
+        const done = said.lasted_s ? `Marked a span of ${said.lasted_s.toFixed(1)}\u2009s.` : "Marked.";
+        await attempt(
+          ask(api.POST("/api/rigs/{slug}/marks", { ...path, body: sent<Schemas["LiveMark"]>(said) })),
+          done,
+        );
       },
       undoRig,
     };

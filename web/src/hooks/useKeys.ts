@@ -7,6 +7,34 @@ function busy(event: KeyboardEvent): boolean {
   return Boolean(target?.closest('input:not([type="checkbox"]), textarea, select, [contenteditable], [role=dialog]'));
 }
 
+/** Call `down` and `up` as one of these keys is pressed and let go, when nobody else wants it. */
+export function useHeldKey(keys: readonly string[], down: () => void, up: () => void, on: boolean): void {
+  const latest = useRef({ keys, down, up });
+  latest.current = { keys, down, up };
+  useEffect(() => {
+    if (!on) return;
+    const mine = (event: KeyboardEvent) => {
+      const focused = document.activeElement;
+      if (event.key === " " && focused && focused !== document.body) return false;
+      return latest.current.keys.includes(event.key.toLowerCase()) && !busy(event);
+    };
+    const press = (event: KeyboardEvent) => {
+      if (!mine(event)) return;
+      event.preventDefault();
+      if (!event.repeat) latest.current.down();
+    };
+    const release = (event: KeyboardEvent) => {
+      if (mine(event)) latest.current.up();
+    };
+    window.addEventListener("keydown", press);
+    window.addEventListener("keyup", release);
+    return () => {
+      window.removeEventListener("keydown", press);
+      window.removeEventListener("keyup", release);
+    };
+  }, [on]);
+}
+
 /** Call `handlers[key]` for a key press that nobody else wants. Letters are lower case; Space is " ". */
 export function useKeys(handlers: Record<string, () => void>, on: boolean): void {
   const latest = useRef(handlers);

@@ -27,6 +27,8 @@ const sensor = (t: number[], v: (number | null)[], fresh = false) => ({
   noise: null,
   readings: t.length,
   dropouts: 0,
+  asked: {},
+  instruments: {},
   fresh,
   t,
   r: v,

@@ -1,6 +1,9 @@
 /** The live feed of one rig as a store outside React: buffers grow with each message, listeners hear at most 8 times a
  * second, and traces read the buffers when they draw. */
 
+/** What stands on an instrument, by the name of each number. */
+export type Shown = Record<string, number | string | boolean[] | null>;
+
 export interface SensorNow {
   raw: number | null;
   value: number | null;
@@ -9,6 +12,8 @@ export interface SensorNow {
   noise: number | null;
   readings: number;
   dropouts: number;
+  asked: Record<string, number | null>;
+  instruments: Record<string, Shown>;
 }
 
 interface SensorMessage extends SensorNow {
@@ -44,6 +49,8 @@ export interface FeedNow {
   status: FeedStatus;
   source: string;
   why: string;
+  advice: string;
+  now_s: number;
   rate_hz: number | null;
   jitter_ms: number | null;
   gaps: number;
@@ -76,6 +83,8 @@ export const IDLE: FeedNow = {
   status: "idle",
   source: "",
   why: "",
+  advice: "",
+  now_s: 0,
   rate_hz: null,
   jitter_ms: null,
   gaps: 0,
@@ -96,6 +105,7 @@ export class LiveFeed {
   private closed = false;
   private readonly listeners = new Set<() => void>();
   private toldAt = 0;
+  private heardAt = 0;
   private timer: ReturnType<typeof setTimeout> | null = null;
 
   constructor(private readonly slug: string) {}
@@ -139,7 +149,13 @@ export class LiveFeed {
     return buffer;
   }
 
+  /** The feed's own time now, s: it goes on while no reading comes. */
+  clock(): number {
+    return this.now.status === "live" ? this.now.now_s + (performance.now() - this.heardAt) / 1000 : this.now.now_s;
+  }
+
   private take(message: Message): void {
+    this.heardAt = performance.now();
     const { sensors, ...state } = message;
     const now: Record<string, SensorNow> = {};
     for (const [key, { fresh, t, r, v, ...sensor }] of Object.entries(sensors)) {

@@ -2,12 +2,14 @@ import { useEffect, useRef } from "react";
 import type { Buffer } from "../model/live";
 
 export interface StripMark {
-  t: number;
+  t0: number;
+  t1: number | null;
   label: string;
 }
 
 interface Props {
   read: () => Buffer;
+  end?: () => number;
   seconds: number;
   low: number;
   high: number;
@@ -19,10 +21,10 @@ interface Props {
 }
 
 /** A live trace on a canvas: reads its buffer when it draws, so that readings never pass through React. */
-export function Strip({ read, seconds, low, high, frozen, label, marks = [], fit = false, edge }: Props) {
+export function Strip({ read, end, seconds, low, high, frozen, label, marks = [], fit = false, edge }: Props) {
   const canvas = useRef<HTMLCanvasElement>(null);
-  const latest = useRef({ read, marks, edge });
-  latest.current = { read, marks, edge };
+  const latest = useRef({ read, end, marks, edge });
+  latest.current = { read, end, marks, edge };
   useEffect(() => {
     let frame = 0;
     let drawnAt = 0;
@@ -30,8 +32,8 @@ export function Strip({ read, seconds, low, high, frozen, label, marks = [], fit
       frame = requestAnimationFrame(draw);
       if (frozen || now - drawnAt < 45 || !canvas.current) return;
       drawnAt = now;
-      const { read, marks, edge } = latest.current;
-      paint(canvas.current, read(), marks, { seconds, low, high, fit, edge });
+      const { read, end, marks, edge } = latest.current;
+      paint(canvas.current, read(), marks, { seconds, low, high, fit, edge, now: end?.() ?? 0 });
     };
     frame = requestAnimationFrame(draw);
     return () => cancelAnimationFrame(frame);
@@ -45,6 +47,7 @@ interface View {
   high: number;
   fit: boolean;
   edge: ((value: number) => string) | undefined;
+  now: number;
 }
 
 const GUTTER = 84;
@@ -71,7 +74,8 @@ function paint(canvas: HTMLCanvasElement, buffer: Buffer, marks: StripMark[], vi
   if (!space) return;
   const { context, width, height } = space;
   const style = getComputedStyle(canvas);
-  const end = buffer.t[buffer.t.length - 1] ?? 0;
+  const last = buffer.t[buffer.t.length - 1] ?? 0;
+  const end = view.now > last + 0.5 ? view.now : last; // a trace goes on while nothing comes, without trembling
   const begin = end - view.seconds;
   let first = buffer.t.length;
   while (first > 0 && (buffer.t[first - 1] ?? 0) >= begin) first--;
@@ -91,15 +95,22 @@ function paint(canvas: HTMLCanvasElement, buffer: Buffer, marks: StripMark[], vi
   context.font = `600 14px ${style.fontFamily}`;
   let free = 0;
   for (const mark of marks) {
-    if (mark.t < begin) continue;
+    if ((mark.t1 ?? mark.t0) < begin) continue;
+    const from = Math.max(left, x(mark.t0));
+    if (mark.t1 !== null) {
+      context.fillStyle = style.getPropertyValue("--recess");
+      context.fillRect(from, 0, x(mark.t1) - from, height);
+    }
     context.strokeStyle = style.getPropertyValue("--ink-2");
     context.setLineDash([2, 3]);
-    line(context, [x(mark.t), 0], [x(mark.t), height]);
+    for (const t of mark.t1 === null ? [mark.t0] : [mark.t0, mark.t1]) {
+      if (t >= begin) line(context, [x(t), 0], [x(t), height]);
+    }
     context.setLineDash([]);
     context.fillStyle = style.getPropertyValue("--ink");
-    if (x(mark.t) > free) {
-      context.fillText(mark.label, x(mark.t) + 5, 14);
-      free = x(mark.t) + 12 + context.measureText(mark.label).width;
+    if (from >= free) {
+      context.fillText(mark.label, from + 5, 14);
+      free = from + 12 + context.measureText(mark.label).width;
     }
   }
   context.strokeStyle = style.getPropertyValue("--measured");

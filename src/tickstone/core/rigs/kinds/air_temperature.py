@@ -93,7 +93,19 @@ KIND = Kind(
         "With the flat face towards you the legs are commonly ground, data, supply: confirm on the part's sheet, a "
         "reversed supply destroys it.",
     ),
-    channels=(ChannelSpec("air", "air", "level", "°C", ("air_c", "air"), -273.0, 1000.0, digits=1),),
+    channels=(
+        ChannelSpec(
+            "air",
+            "air",
+            "level",
+            "°C",
+            ("air_c", "air"),
+            -273.0,
+            1000.0,
+            digits=1,
+            called=("temperature", "temp", "air"),
+        ),
+    ),
     quantity=Quantity("air temperature", "°C", 0.0, 40.0, digits=1),
     constants=(
         ConstantSpec("offset", "offset", "K", 0.0, 0.5, "part sheet", -20, 20, "calibrate", Provenance.MEASURED),
@@ -111,7 +123,17 @@ WITH_HUMIDITY = replace(
     reads=lambda chosen: (PulseThermometer("air", "humidity", "data"),),
     channels=(
         *KIND.channels,
-        ChannelSpec("humidity", "humidity", "level", "%", ("humidity_pct",), 0.0, 100.0, digits=0),
+        ChannelSpec(
+            "humidity",
+            "humidity",
+            "level",
+            "%",
+            ("humidity_pct",),
+            0.0,
+            100.0,
+            digits=0,
+            called=("humidity", "hum", "rh"),
+        ),
     ),
     working=replace(WORKING, asks=lambda values: (AIR, HUMIDITY), more=_humidity),
 )

@@ -18,7 +18,8 @@ Array = npt.NDArray[np.float64]
 
 @dataclass(frozen=True)
 class ChannelSpec:
-    """One raw signal: ``labels`` are the names it goes by on the line; ``invalid`` says which raw values mean nothing."""
+    """One raw signal: ``labels`` are the names it goes by in our own line format, ``called`` words that people's programs
+    have for it."""
 
     name: str
     label: str
@@ -28,6 +29,7 @@ class ChannelSpec:
     low: float
     high: float
     digits: int = 0
+    called: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -54,11 +56,12 @@ class Converted:
 @dataclass(frozen=True)
 class Moment:
     """A short stretch of converted readings up to now, for putting into words; times in seconds, rising. ``asked`` holds
-    the raw numbers behind them where they are at hand."""
+    the raw numbers behind them where they are at hand; ``age_s`` is how long ago the last one came."""
 
     times_s: Array
     converted: Converted
     asked: Mapping[str, Array] = field(default_factory=dict)
+    age_s: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -224,6 +227,8 @@ class Kind:
     options: tuple[OptionSpec, ...] = ()  # the questions where parts differ
     clues: tuple[str, ...] = ()  # how to tell its legs and its faces
     counted_by: str = ""  # the option that says how many of its channels it has
+    instruments: tuple[str, ...] = ()  # at Watch: names of core.instruments
+    fades: Callable[[float, Values], float] | None = None  # the most it can be, so many seconds after the last pulse
 
     @property
     def raw(self) -> ChannelSpec:

@@ -125,7 +125,8 @@ KIND = Kind(
         OptionSpec("bottom_ohm", "bottom resistor", 10_000.0, unit="Ω", low=100, high=1e7),
     ),
     clues=("Red is the battery's plus: measure before you solder, plugs can be wired the other way round.",),
-    channels=(ChannelSpec("counts", "reading", "level", "counts", ("battery_adc", "bat_adc"), 0.0, 16_777_215.0),),
+    channels=(ChannelSpec("counts", "reading", "level", "counts", ("battery_adc", "bat_adc"), 0.0, 16_777_215.0,
+                          called=("battery", "bat", "batt", "vbat")),),
     quantity=Quantity("battery", "V", 0.0, 30.0, digits=2),
     constants=(
         ConstantSpec("top", "top resistor", "Ω", 10_000.0, 290.0, "5 % part", 1, 1e8, "wire", Provenance.MEASURED,

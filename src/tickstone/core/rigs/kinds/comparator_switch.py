@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 
 import numpy as np
@@ -36,6 +37,7 @@ from tickstone.core.rigs.kinds.parts import (
     raw,
     supply_pin,
     term,
+    turning_words,
 )
 from tickstone.core.rigs.kinds.told import by_board
 from tickstone.core.rigs.part import Chosen, Part, PinSpec, Role, question
@@ -89,8 +91,12 @@ def words(moment: Moment, values: Values) -> str:
             if level[-1] < 0.5
             else "High: no light comes back, something dark or nothing. "
         )
-    good = moment.converted.values[moment.converted.valid]
-    return said + (f"The shaft turns at {good[-1]:.0f} rpm." if good.size else "No two marks seen yet.")
+    return said + turning_words(moment, _fades(moment.age_s, values), "rpm", 0, "Turning", "The shaft stands")
+
+
+def _fades(age_s: float, values: Values) -> float:
+    """The most that the shaft can turn so long after the last mark, rpm."""
+    return pulses.rpm_bound(age_s, values["marks"].value) if age_s > 0 else math.inf
 
 
 ACTIVE = question("active", "when light comes back", ("low", "its output goes low"), ("high", "its output goes high"),
@@ -115,8 +121,9 @@ KIND = Kind(
     options=(ACTIVE, DRIVES),
     clues=("The clear lens sends, the dark one receives; the screw sets the switching distance.",),
     channels=(
-        ChannelSpec("edge", "falling edge", "edge", "µs", ("mark_edge_us", "tacho_edge_us"), 0.0, 9e15),
-        ChannelSpec("level", "level", "level", "", ("switch", "mark_level"), 0.0, 1.0),
+        ChannelSpec("edge", "falling edge", "edge", "µs", ("mark_edge_us", "tacho_edge_us"), 0.0, 9e15,
+                    called=("mark", "edge")),
+        ChannelSpec("level", "level", "level", "", ("switch", "mark_level"), 0.0, 1.0, called=("tacho", "switch")),
     ),
     quantity=Quantity("rotation", "rpm", 0.0, 12_000.0),
     constants=(
@@ -143,6 +150,7 @@ KIND = Kind(
         asked=periods("edge", "level"),
     ),
     words=words,
+    fades=_fades,
     cautions=(
         "Spinning parts: guard them, and keep fingers, hair and sleeves away.",
         "Its lamp is infrared: do not look into it from near.",

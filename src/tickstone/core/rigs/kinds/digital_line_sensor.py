@@ -74,7 +74,7 @@ KIND = Kind(
     reads=lambda chosen: (Levels((("level", "output"),)),),
     options=(DARK,),
     clues=("The dark lens receives; its screw sets where dark begins.",),
-    channels=(ChannelSpec("level", "level", "level", "", ("line",), 0.0, 1.0),),
+    channels=(ChannelSpec("level", "level", "level", "", ("line",), 0.0, 1.0, called=("line",)),),
     quantity=Quantity("darkness", "", 0.0, 1.0),
     constants=(
         ConstantSpec("dark_level", "dark reads", "", 1.0, None, "common practice: white low, black high", 0, 1,

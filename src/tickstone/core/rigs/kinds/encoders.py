@@ -156,13 +156,25 @@ SINGLE = Kind(
     reads=lambda chosen: (Steps("count", "output", analogue=chosen.says("output", "analogue")),),
     options=(READS,),
     clues=("The slot or the two lenses must face the wheel squarely, some 2 mm away.",),
-    channels=(ChannelSpec("count", "steps", "counter", "steps", ("steps", "encoder"), -9e15, 9e15),),
+    channels=(
+        ChannelSpec(
+            "count",
+            "steps",
+            "counter",
+            "steps",
+            ("steps", "encoder"),
+            -9e15,
+            9e15,
+            called=("steps", "count", "counts", "encoder", "ticks"),
+        ),
+    ),
     quantity=Quantity("distance", "mm", 0.0, 10_000.0),
     constants=_constants(30.0, "common practice for rollers"),
     derived=STEP,
     reasons=REASONS,
     working=WORKING,
     words=words,
+    instruments=("trip",),
 )
 
 
@@ -210,4 +222,5 @@ ROTARY = Kind(
         asked=_quadrature_count,
     ),
     words=words,
+    instruments=("trip",),
 )

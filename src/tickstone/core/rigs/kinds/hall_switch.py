@@ -40,6 +40,7 @@ from tickstone.core.rigs.kinds.parts import (
     result,
     supply_pin,
     term,
+    turning_words,
 )
 from tickstone.core.rigs.kinds.told import by_board, by_geometry, by_option
 from tickstone.core.rigs.part import Chosen, OptionSpec, Part, PinSpec, Role, question
@@ -91,12 +92,14 @@ def _period_at(wanted_m_s: float, values: Values, around: Surroundings) -> Mappi
 
 def words(moment: Moment, values: Values) -> str:
     """What the wheel does; never a frozen last speed."""
-    good = moment.converted.values[moment.converted.valid]
-    return (
-        f"Rolling at {good[-1]:.2f} m/s by the last two pulses."
-        if good.size
-        else "No two pulses yet: standing, or slow."
-    )
+    return turning_words(moment, _fades(moment.age_s, values), "m/s", 2, "Rolling", "Standing")
+
+
+def _fades(age_s: float, values: Values) -> float:
+    """The most that the speed can be so long after the last pulse, m/s."""
+    if age_s <= 0:
+        return math.inf
+    return float(pulses.speed_m_s(pulses.rpm_bound(age_s, values["magnets"].value), values["circumference"].value))
 
 
 ANSWERS = question(
@@ -133,8 +136,8 @@ KIND = Kind(
         "A one-pole switch answers one face of the magnet only: no reading? Turn the magnet over.",
     ),
     channels=(
-        ChannelSpec("edge", "falling edge", "edge", "µs", ("hall_edge_us",), 0.0, 9e15),
-        ChannelSpec("level", "level", "level", "", ("hall",), 0.0, 1.0),
+        ChannelSpec("edge", "falling edge", "edge", "µs", ("hall_edge_us",), 0.0, 9e15, called=("edge", "pulse")),
+        ChannelSpec("level", "level", "level", "", ("hall",), 0.0, 1.0, called=("hall", "magnet")),
     ),
     quantity=Quantity("speed", "m/s", 0.0, 10.0, digits=2),
     constants=(
@@ -167,5 +170,7 @@ KIND = Kind(
         bare=("rpm",),
     ),
     words=words,
+    instruments=("trip",),
+    fades=_fades,
     cautions=("Wheels off the ground for the first run; keep fingers and hair away.",),
 )  # fmt: skip

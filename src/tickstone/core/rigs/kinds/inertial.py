@@ -203,7 +203,8 @@ ANALOGUE = Kind(
     options=(REGULATOR,),
     clues=("The arrows on the print show +x and +y; z is up out of the print.",),
     channels=tuple(
-        ChannelSpec(axis, f"a {axis}", "level", "counts", (f"a{axis}_adc",), 0.0, 16_777_215.0) for axis in AXES
+        ChannelSpec(axis, f"a {axis}", "level", "counts", (f"a{axis}_adc",), 0.0, 16_777_215.0,
+                    called=(f"a{axis}", f"acc_{axis}", f"accel_{axis}")) for axis in AXES
     ),
     quantity=Quantity("tilt", "°", 0.0, 180.0, digits=1),
     constants=(
@@ -231,6 +232,7 @@ ANALOGUE = Kind(
         },
     ),
     words=words,
+    instruments=("level",),
 )  # fmt: skip
 
 
@@ -344,8 +346,10 @@ UNIT = Kind(
     ),
     clues=("The arrows on the print show +x and +y; z is up out of the print.",),
     channels=(
-        *(ChannelSpec(axis, f"a {axis}", "level", "counts", (f"a{axis}",), -32_768.0, 32_767.0) for axis in AXES),
-        *(ChannelSpec(f"g{axis}", f"ω {axis}", "level", "counts", (f"g{axis}",), -32_768.0, 32_767.0) for axis in AXES),
+        *(ChannelSpec(axis, f"a {axis}", "level", "counts", (f"a{axis}",), -32_768.0, 32_767.0,
+                      called=(f"acc_{axis}", f"accel_{axis}", f"a{axis}_raw")) for axis in AXES),
+        *(ChannelSpec(f"g{axis}", f"ω {axis}", "level", "counts", (f"g{axis}",), -32_768.0, 32_767.0,
+                      called=(f"gyro_{axis}", f"gyr_{axis}", f"g{axis}_raw")) for axis in AXES),
     ),
     quantity=Quantity("tilt", "°", 0.0, 180.0, digits=1),
     constants=(
@@ -379,4 +383,5 @@ UNIT = Kind(
         },
     ),
     words=words,
+    instruments=("level", "angle"),
 )  # fmt: skip

@@ -216,7 +216,8 @@ KIND = Kind(
         "Mark L and R on the module before it goes under the vehicle.",
     ),
     channels=tuple(
-        ChannelSpec(name, f"sensor {place}", "level", "counts", (f"line{place}_adc", f"{name}_adc"), 0.0, 16_777_215.0)
+        ChannelSpec(name, f"sensor {place}", "level", "counts", (f"line{place}_adc", f"{name}_adc"), 0.0, 16_777_215.0,
+                    called=(f"s{place}", f"sensor{place}", f"sensor_{place}", f"line{place}", f"ir{place}"))
         for place, name in enumerate(NAMES, 1)
     ),
     quantity=Quantity("line", "mm", -100.0, 100.0, digits=1),
@@ -246,5 +247,6 @@ KIND = Kind(
         inverse=Inverse(6.0, -800.0, 800.0, _counts_at),
     ),
     words=words,
+    instruments=("lamps",),
     cautions=("Infrared lamps: not into the eyes from near. A phone's front camera shows whether they shine.",),
 )  # fmt: skip

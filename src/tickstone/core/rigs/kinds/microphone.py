@@ -95,7 +95,8 @@ KIND = Kind(
     part=lambda chosen: Part((supply_pin(2.7, 5.5, 2.0), GROUND, analogue_pin("output", "violet"))),
     reads=lambda chosen: (Swing("swing", "output", 50),),
     clues=("The capsule's leg that is joined to its can is ground.",),
-    channels=(ChannelSpec("swing", "swing", "level", "counts", ("mic_adc", "mic"), 0.0, 16_777_215.0),),
+    channels=(ChannelSpec("swing", "swing", "level", "counts", ("mic_adc", "mic"), 0.0, 16_777_215.0,
+                          called=("mic", "microphone", "loudness")),),
     quantity=Quantity("level", "mV", 0.0, 100.0, digits=1),
     constants=(
         ConstantSpec("gain", "gain", "×", 100.0, 10.0, UNMEASURED, 0.01, 100_000, "calibrate", Provenance.MEASURED,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 
 import numpy as np
@@ -26,7 +27,7 @@ from tickstone.core.rigs.kinds.base import (
     Term,
     Working,
 )
-from tickstone.core.rigs.kinds.parts import GROUND, ON_MODULE, own_pull_up, raw, result, supply_pin, term
+from tickstone.core.rigs.kinds.parts import GROUND, ON_MODULE, own_pull_up, raw, result, supply_pin, term, turning_words
 from tickstone.core.rigs.kinds.told import by_option
 from tickstone.core.rigs.part import Chosen, OptionSpec, Part, PinSpec, Role, question
 from tickstone.core.rigs.reading import Levels
@@ -109,10 +110,12 @@ def words(moment: Moment, values: Values) -> str:
             if now in order
             else f"{CODES[now]} does not occur in the {scheme}° scheme: a wire, or the other scheme. "
         )
-    good = moment.converted.values[moment.converted.valid]
-    if not good.size:
-        return said + "No edges yet."
-    return said + ("The motor stands." if good[-1] == 0 else f"The motor turns at {good[-1]:.0f} rpm.")
+    return said + turning_words(moment, _fades(moment.age_s, values), "rpm", 0, "Turning", "The motor stands")
+
+
+def _fades(age_s: float, values: Values) -> float:
+    """The most that the motor can turn so long after the last edge, rpm."""
+    return math.inf if age_s <= 0 else float(motor_halls.rpm_from_edges(1.0 / age_s, int(values["pole_pairs"].value)))
 
 
 def _part(chosen: Chosen) -> Part:
@@ -168,6 +171,7 @@ KIND = Kind(
         bare=("electrical",),
     ),
     words=words,
+    fades=_fades,
     cautions=(
         "Current-limited supply, wheel off the ground, lowest throttle; stop at once if it shudders or warms.",
         "Lithium cells: never short them, charge them watched and as their maker says.",

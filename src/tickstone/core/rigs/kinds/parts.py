@@ -10,7 +10,8 @@ import numpy.typing as npt
 
 from tickstone.core import adc
 from tickstone.core.constants import ConstantSpec, Provenance, Value, Values
-from tickstone.core.rigs.kinds.base import Array, Ask, Chain, Spread, Term
+from tickstone.core.instruments import STANDS_AFTER_S
+from tickstone.core.rigs.kinds.base import Array, Ask, Chain, Moment, Spread, Term
 from tickstone.core.rigs.kinds.told import by_converter
 from tickstone.core.rigs.part import Chosen, Draw, Part, PinSpec, Role, question
 
@@ -185,7 +186,8 @@ def periods(
         at = np.flatnonzero(np.isfinite(stamps))
         period = nothing.copy()
         if at.size:
-            period[at] = np.diff(stamps[at], prepend=notebook.get("edge", math.nan))
+            gaps = np.diff(stamps[at], prepend=notebook.get("edge", math.nan))
+            period[at] = np.where(gaps < 0, gaps + WRAP_US, gaps)
             notebook["edge"] = float(stamps[at[-1]])
         return {"period": period}
 
@@ -201,10 +203,25 @@ def falling(levels: Array, times_us: Array, notebook: dict[str, float]) -> Array
     return np.where((before >= 0.5) & (levels < 0.5), times_us, math.nan)
 
 
+def turning_words(moment: Moment, bound: float, unit: str, digits: int, turns: str, stands: str) -> str:
+    """How fast by the last two pulses; slower the longer none comes, and never a frozen last value."""
+    good = moment.converted.values[moment.converted.valid]
+    if not good.size:
+        return "No two pulses yet: standing, or slow."
+    if moment.age_s > STANDS_AFTER_S:
+        return f"{stands}: no pulse for {moment.age_s:.0f} s."
+    last = float(good[-1])
+    if bound < SLOWER * last:
+        return f"{turns} slower: at most {bound:.{digits}f} {unit}, since no pulse comes."
+    return f"{turns} at {last:.{digits}f} {unit} by the last two pulses."
+
+
 def no_period(period: Array) -> npt.NDArray[np.bool_]:
     """Where there is no time between pulses."""
     return np.asarray(~((period >= SHORTEST_US) & np.isfinite(period)))
 
 
+WRAP_US = 2.0**32  # a board's stamps of edges roll over
+SLOWER = 0.75  # of the last speed: less than that is worth a word, uneven magnets are not
 SHORTEST_US = 1e-3  # no timer of a bench sees less than a nanosecond
 NO_PULSE = ("", "no pulse before this one: a speed needs two")

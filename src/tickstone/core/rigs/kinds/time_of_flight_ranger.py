@@ -108,7 +108,8 @@ KIND = Kind(
     reads=_reads,
     options=(REGULATOR, address(USUAL_ADDRESS), SHUTDOWN),
     clues=("Peel the film off its window before use; pin 1 has the square pad.",),
-    channels=(ChannelSpec("reading", "reading", "level", "mm", ("tof_mm", "distance_mm"), 0.0, 65_535.0),),
+    channels=(ChannelSpec("reading", "reading", "level", "mm", ("tof_mm", "distance_mm"), 0.0, 65_535.0,
+                          called=("distance", "dist", "range", "tof")),),
     quantity=Quantity("distance", "mm", 0.0, 2000.0),
     constants=(
         ConstantSpec("offset", "offset", "mm", 0.0, 5.0, UNMEASURED, -200, 200, "calibrate", shown_at=("convert",)),
@@ -130,5 +131,6 @@ KIND = Kind(
         inverse=Inverse(300.0, 0.0, 8000.0, _reading_at),
     ),
     words=words,
+    instruments=("bar",),
     cautions=("It is an infrared laser of low power: do not look into it through a lens.",),
 )  # fmt: skip

@@ -119,7 +119,8 @@ KIND = Kind(
     reads=lambda chosen: (Counts((("counts", "output"),), 40),),
     options=(REACH,),
     clues=("Its plug has three wires; their order is on the part's sheet, their colours are not a promise.",),
-    channels=(ChannelSpec("counts", "reading", "level", "counts", ("ir_adc", "range_adc"), 0.0, 16_777_215.0),),
+    channels=(ChannelSpec("counts", "reading", "level", "counts", ("ir_adc", "range_adc"), 0.0, 16_777_215.0,
+                          called=("ir", "range", "infrared")),),
     quantity=Quantity("distance", "mm", 0.0, 1000.0),
     constants=(
         ConstantSpec("a", "a", "V·mm", 260.0, 13.0, SHEET, 1, 10_000, "calibrate", shown_at=("convert",),
@@ -147,5 +148,6 @@ KIND = Kind(
         causes={"a": "curve (a, b, c)", "b": "curve (a, b, c)", "c": "curve (a, b, c)"},
     ),
     words=words,
+    instruments=("bar",),
     cautions=("Its lamp is infrared: do not look into it from near.",),
 )  # fmt: skip

@@ -1,13 +1,14 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useSearchParams } from "react-router";
-import { api, ask, type Mark, type Schemas } from "../api/client";
-import { useBench, useLength } from "../hooks/bench";
-import { useSettings } from "../hooks/settings";
-import { duration, figure, lengthTyped, shown, THIN } from "../model/format";
-import { Chart } from "../plot/Chart";
-import { Verdict } from "../ui/Verdict";
-import { recordingLine } from "./Watch";
+import { api, ask, type Schemas } from "../../api/client";
+import { useBench, useLength } from "../../hooks/bench";
+import { useSettings } from "../../hooks/settings";
+import { figure, lengthTyped, shown, THIN } from "../../model/format";
+import { Chart } from "../../plot/Chart";
+import { Verdict } from "../../ui/Verdict";
+import { Marks } from "./Marks";
+import { recordingLine } from "./Recordings";
 
 type Trace = Schemas["TraceModel"];
 
@@ -62,6 +63,7 @@ export function OpenedRecording({ id }: { id: number }) {
         next={
           <p className="next">
             <span>{recording && recordingLine(recording)}</span>
+            {recording && recording.status !== "live" && <Replay id={id} />}
             <button type="button" className="act" onClick={back}>
               Back to live readings
             </button>
@@ -105,18 +107,7 @@ export function OpenedRecording({ id }: { id: number }) {
       {trace.isError && <p role="alert">{trace.error.message}</p>}
       <Cursor id={id} t={cursor} />
       <div className="recorded-lists">
-        <section>
-          <h2>Marks</h2>
-          {opened.data?.marks.length ? (
-            <ul className="ticks">
-              {opened.data.marks.map((mark) => (
-                <MarkLine key={mark.id} mark={mark} />
-              ))}
-            </ul>
-          ) : (
-            <p>None. Press M while it records.</p>
-          )}
-        </section>
+        <Marks recording={id} marks={opened.data?.marks ?? []} cursor={cursor} />
         <section>
           <h2>What is in it</h2>
           <ul className="ticks">
@@ -148,6 +139,31 @@ export function OpenedRecording({ id }: { id: number }) {
   );
 }
 
+/** Tell the recording again as a source, at any speed. */
+function Replay({ id }: { id: number }) {
+  const bench = useBench();
+  const [speed, setSpeed] = useState(1);
+  const sources = useQuery({ queryKey: ["sources"], queryFn: () => ask(api.GET("/api/sources")) });
+  return (
+    <span className="replay">
+      <button
+        type="button"
+        className="act"
+        onClick={() => void bench.connect({ kind: "replay", recording: id, speed })}
+      >
+        Replay it
+      </button>
+      <select aria-label="Speed of the replay" value={speed} onChange={(event) => setSpeed(Number(event.target.value))}>
+        {(sources.data?.speeds ?? [1]).map((one) => (
+          <option key={one} value={one}>
+            × {one}
+          </option>
+        ))}
+      </select>
+    </span>
+  );
+}
+
 function change(id: number, body: { archived?: boolean; name?: string }) {
   return ask(api.PATCH("/api/recordings/{recording_id}", { params: { path: { recording_id: id } }, body }));
 }
@@ -173,67 +189,13 @@ function Cursor({ id, t }: { id: number; t: number | undefined }) {
   return (
     <p className="cursor-line">
       At {figure(at.data.t_s, 2)}
-      {THIN}s: {figure(at.data.raw, sensor.raw_digits)}
+      {THIN}s: {at.data.raw === null ? "—" : figure(at.data.raw, sensor.raw_digits)}
       {THIN}
       {sensor.raw_unit} is <b>{value ? `${value.text}${THIN}${value.unit}` : at.data.reason}</b>
       <button type="button" className="act" onClick={() => bench.go("convert")}>
         Work it out
       </button>
     </p>
-  );
-}
-
-function MarkLine({ mark }: { mark: Mark }) {
-  const bench = useBench();
-  const [label, setLabel] = useState<string | null>(null);
-  const patch = (body: { label?: string; archived?: boolean }) =>
-    ask(api.PATCH("/api/marks/{mark_id}", { params: { path: { mark_id: mark.id } }, body }));
-  const length = mark.t1_s === null ? "" : `, for ${duration(mark.t1_s - mark.t0_s)}`;
-  return (
-    <li>
-      {label === null ? (
-        <>
-          <button type="button" className="link" onClick={() => bench.show({ t: mark.t0_s.toFixed(3) })}>
-            {mark.label}
-          </button>{" "}
-          <small>
-            at {figure(mark.t0_s, 1)}
-            {THIN}s{length}
-          </small>
-          <button type="button" className="plain" onClick={() => setLabel(mark.label)}>
-            Rename
-          </button>
-          {mark.truth === null && (
-            <button
-              type="button"
-              className="plain"
-              onClick={() =>
-                void bench.attempt(
-                  patch({ archived: true }),
-                  "The mark is taken away.",
-                  () => void bench.attempt(patch({ archived: false })),
-                )
-              }
-            >
-              Remove
-            </button>
-          )}
-        </>
-      ) : (
-        <form
-          onSubmit={(event) => {
-            event.preventDefault();
-            if (label.trim()) void bench.attempt(patch({ label: label.trim() }));
-            setLabel(null);
-          }}
-        >
-          <input aria-label="Label of the mark" value={label} onChange={(event) => setLabel(event.target.value)} />
-          <button type="submit" className="act">
-            Keep
-          </button>
-        </form>
-      )}
-    </li>
   );
 }
 

@@ -1,0 +1,125 @@
+"""One sensor of a feed: its readings as they come, converted, with what its instruments make of them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from tickstone.actions.ring import Array, Ring
+from tickstone.core.constants import Values
+from tickstone.core.instruments import INSTRUMENTS, STANDS_AFTER_S, Instrument, Seen, Shown
+from tickstone.core.noise import step_noise
+from tickstone.core.rigs.kinds.base import Converted, Kind, Moment, Surroundings
+from tickstone.core.rigs.rig import Options
+
+RING_ROWS = 120_000  # a minute at 2 000 lines/s
+WORDS_EVERY_S = 0.5  # a sentence settles: at most two changes a second
+WORDS_LOOK_BACK_S = 1.0
+NOISE_ROWS = 40
+
+
+@dataclass(frozen=True)
+class Now:
+    """What a sensor says now; ``value`` fades where no pulse comes. ``asked`` are the last raw numbers by name, ``series``
+    the last further results, ``instruments`` what stands on each."""
+
+    raw: float | None
+    value: float | None
+    code: int
+    asked: dict[str, float]
+    series: dict[str, float]
+    instruments: dict[str, Shown]
+    sentence: str
+    noise: float | None
+    readings: int
+    dropouts: int
+
+
+@dataclass
+class Watched:
+    """A sensor that is watched; ``now_s`` in its methods is the feed's time, s."""
+
+    key: str
+    kind: Kind
+    options: Options = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        self.ring = Ring(RING_ROWS)
+        self.readings = self.dropouts = 0
+        self._notebook: dict[str, float] = {}
+        self._asked: dict[str, float] = {}
+        self._series: dict[str, float] = {}
+        self._moment: dict[str, Array] = {}
+        self._last_s = 0.0
+        self._sentence, self._sentence_at = "", -WORDS_EVERY_S
+        self.instruments: dict[str, Instrument] = {name: INSTRUMENTS[name]() for name in self.kind.instruments}
+        self.channels = tuple(channel.name for channel in self.kind.channels_of(self.options))
+
+    def take(
+        self, times_us: Sequence[int], rows: Sequence[Sequence[float]], values: Values, around: Surroundings
+    ) -> Converted:
+        """Convert rows, one value a channel (NaN: not told), and keep them. Returns what was kept, converted."""
+        times = np.asarray(times_us, np.float64)
+        table = np.asarray(rows, np.float64).T
+        channels = dict(zip(self.channels, table, strict=True))
+        working = self.kind.working
+        asked = dict(working.asked(channels, times, values, self._notebook))
+        for ask in working.asks(values):
+            asked.setdefault(ask.name, np.full(times.shape, np.nan))
+        converted = working.read(asked, values, around)
+        for name, column in asked.items():
+            told = column[np.isfinite(column)]
+            if told.size:
+                self._asked[name] = float(told[-1])
+                self._moment[name] = told[-1:]
+        if self.kind.fades is not None:  # rows between pulses tell levels and no speed
+            kept = np.isfinite(converted.values)
+            times, converted = times[kept], Converted(converted.values[kept], converted.codes[kept])
+            asked = {name: column[kept] for name, column in asked.items()}
+        if not times.size:
+            return converted
+        series = {one.name: one.values for one in working.more(asked, values, around)}
+        for name, column in series.items():
+            if np.isfinite(column[-1]):
+                self._series[name] = float(column[-1])
+        self.ring.add(times / 1e6, asked[working.asks(values)[0].name], converted.values, converted.codes)
+        self.readings += len(times)
+        self.dropouts += int(np.isnan(converted.values).sum())
+        self._last_s = float(times[-1]) / 1e6
+        seen = Seen(times / 1e6, converted.values, converted.valid, asked, series)
+        for instrument in self.instruments.values():
+            instrument.take(seen, values)
+        return converted
+
+    def broken(self) -> None:
+        """The board began anew, or was away: what went on from reading to reading does not."""
+        self._notebook.clear()
+        for instrument in self.instruments.values():
+            instrument.broken()
+
+    def now(self, now_s: float, clock_s: float, values: Values) -> Now:
+        """How it stands; ``clock_s`` is our own clock, by which sentences settle."""
+        age_s = max(0.0, now_s - self._last_s)
+        last = self.ring.since(0, 1)
+        code = int(last.codes[-1]) if last.codes.size else 0
+        value = float(last.values[-1]) if last.values.size and code == 0 else None
+        if value is not None and self.kind.fades is not None:
+            value = 0.0 if age_s > STANDS_AFTER_S else min(value, self.kind.fades(age_s, values))
+        recent = self.ring.since(0, NOISE_ROWS).values
+        return Now(
+            float(last.raw[-1]) if last.raw.size else None, value, code, dict(self._asked), dict(self._series),
+            {name: one.shown(now_s, values) for name, one in self.instruments.items()},
+            self._said(age_s, clock_s, values), step_noise(recent) if recent.size >= 8 else None,
+            self.readings, self.dropouts,
+        )  # fmt: skip
+
+    def _said(self, age_s: float, clock_s: float, values: Values) -> str:
+        if clock_s - self._sentence_at >= WORDS_EVERY_S:
+            recent = self.ring.last_seconds(WORDS_LOOK_BACK_S)
+            if recent.times_s.size < 30:
+                recent = self.ring.since(0, 30)
+            moment = Moment(recent.times_s, Converted(recent.values, recent.codes), self._moment, age_s)
+            self._sentence, self._sentence_at = self.kind.words(moment, values), clock_s
+        return self._sentence

@@ -1,0 +1,118 @@
+"""Where a rig's readings come from: ports, addresses, the stand-in with its hands, a recording told again."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from fastapi import APIRouter
+from pydantic import BaseModel, Field
+
+from tickstone.actions.replaying import replay
+from tickstone.actions.workshop import Workshop
+from tickstone.api.models import Asked, Done, Finite, Name
+from tickstone.api.needs import Shop
+from tickstone.errors import BadInput
+from tickstone.link.sources import BAUDS, SPEEDS, SerialSource, Source, TcpSource, ports
+
+router = APIRouter(prefix="/api", tags=["sources"])
+
+STANDIN_TITLE = "stand-in"
+Kinds = Literal["stand-in", "stand-in-tcp", "serial", "tcp", "replay"]
+
+
+class SourceAsked(Asked):
+    """``stand-in`` over its pseudo-terminal (``stand-in-tcp``: over TCP), ``serial`` with a path, ``tcp`` with host and port,
+    ``replay`` of a recording at a speed."""
+
+    kind: Kinds
+    path: Annotated[str, Field(max_length=400)] = ""
+    baud: int = 115200
+    host: Annotated[str, Field(max_length=200)] = ""
+    port: int = 0
+    recording: int = 0
+    speed: Finite = 1.0
+
+
+class PortModel(BaseModel):
+    path: str
+    title: str
+
+
+class SourcesModel(BaseModel):
+    standin: bool
+    ports: list[PortModel]
+    bauds: list[int]
+    speeds: list[float]
+
+
+class HandModel(BaseModel):
+    """One thing that can be set at the stand-in: whose it is, its span, and how it is set now."""
+
+    id: str
+    owner: str
+    name: str
+    label: str
+    low: float
+    high: float
+    step: float
+    unit: str
+    choices: list[str]
+    fault: bool
+    value: float
+
+
+class HandsAsked(Asked):
+    """Hands by id, as they shall be set; a fault is 0 or 1."""
+
+    hands: dict[Name, Finite]
+
+
+@router.get("/sources")
+def sources(shop: Shop) -> SourcesModel:
+    """What a rig can be connected to."""
+    found = [PortModel(path=p.path, title=p.title) for p in ports()]
+    return SourcesModel(standin=shop.standins is not None, ports=found, bauds=list(BAUDS), speeds=list(SPEEDS))
+
+
+def _source(shop: Workshop, slug: str, asked: SourceAsked) -> Source:
+    if asked.kind == "stand-in":
+        return SerialSource(shop.standin(slug).serial_path, title=STANDIN_TITLE)
+    if asked.kind == "stand-in-tcp":
+        return TcpSource(*shop.standin(slug).tcp_address, title=STANDIN_TITLE)
+    if asked.kind == "replay":
+        return replay(shop.database, slug, asked.recording, asked.speed)
+    if asked.kind == "serial":
+        if not asked.path:
+            raise BadInput("Say which port: its path is missing.", "path")
+        return SerialSource(asked.path, asked.baud)
+    if not asked.host:
+        raise BadInput("Say which address: the host is missing.", "host")
+    return TcpSource(asked.host, asked.port)
+
+
+@router.post("/rigs/{slug}/connect")
+def connect(shop: Shop, slug: Name, asked: SourceAsked) -> Done:
+    """Connect a rig to a source."""
+    shop.connect(slug, _source(shop, slug, asked))
+    shop.changed(slug)
+    return Done()
+
+
+@router.post("/rigs/{slug}/disconnect")
+def disconnect(shop: Shop, slug: Name) -> Done:
+    """Let a rig's source go; a running recording is closed first."""
+    shop.disconnect(slug)
+    shop.changed(slug)
+    return Done()
+
+
+@router.get("/rigs/{slug}/standin")
+def hands(shop: Shop, slug: Name) -> list[HandModel]:
+    """The hands at a rig's stand-in."""
+    return [HandModel.model_validate(one) for one in shop.standin(slug).hands()]
+
+
+@router.patch("/rigs/{slug}/standin")
+def move_hands(shop: Shop, slug: Name, asked: HandsAsked) -> list[HandModel]:
+    """Move hands at a rig's stand-in."""
+    return [HandModel.model_validate(one) for one in shop.standin(slug).hands(dict(asked.hands))]

@@ -1,0 +1,164 @@
+"""What Watch can do beside looking: say what a label means, set an instrument to zero, check with the motors running."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from fastapi import APIRouter
+from pydantic import BaseModel, Field
+
+from tickstone.actions import labelling, motor_check
+from tickstone.api.models import Asked, Done, Finite, Name, number
+from tickstone.api.needs import Shop
+from tickstone.core.motor_check import judge
+from tickstone.core.rigs.labels import channels
+from tickstone.core.rigs.meanings import Meaning
+from tickstone.store import rigs
+
+router = APIRouter(prefix="/api/rigs/{slug}", tags=["watch"])
+
+Role = Literal["channel", "time", "ignored"]
+Label = Annotated[str, Field(min_length=1, max_length=120)]
+
+
+class MeaningModel(Asked):
+    """What becomes of a label's number: a channel by ``number × factor + zero``, the board's time, or nothing."""
+
+    role: Role
+    sensor: Annotated[str, Field(max_length=120)] = ""
+    channel: Annotated[str, Field(max_length=60)] = ""
+    factor: Finite = 1.0
+    zero: Finite = 0.0
+    unit_us: Finite | None = None
+
+
+class LabelAsked(MeaningModel):
+    label: Label
+
+
+class ForgetAsked(Asked):
+    label: Label
+
+
+class LabelModel(BaseModel):
+    """A label on the line; ``meaning`` is null where nobody knows it, ``guessed`` where nobody said so."""
+
+    label: str
+    unit: str
+    last: float | None
+    count: int
+    meaning: MeaningModel | None
+    guessed: bool
+
+
+class TargetModel(BaseModel):
+    """A raw channel that a label can stand for."""
+
+    sensor: str
+    channel: str
+    title: str
+    unit: str
+
+
+class HeardModel(BaseModel):
+    text: str
+    why: str
+
+
+class LinesModel(BaseModel):
+    """What is on the line: the labels, the channels they can stand for, the last lines as they came."""
+
+    labels: list[LabelModel]
+    targets: list[TargetModel]
+    heard: list[HeardModel]
+
+
+@router.get("/lines")
+def lines(shop: Shop, slug: Name) -> LinesModel:
+    """What is on the line, and how it is understood."""
+    feed = shop.feed(slug)
+    with shop.database.transaction() as session:
+        rig = rigs.rig_named(session, slug).rig
+    targets = [
+        TargetModel(sensor=one.id, channel=channel.name, title=f"{one.name}: {channel.label}", unit=channel.unit)
+        for one, channel in channels(rig)
+    ]
+    labels = [
+        LabelModel(label=one.name, unit=one.unit, last=number(one.last), count=one.count, meaning=_model(one.meaning),
+                   guessed=one.guessed)
+        for one in feed.labels
+    ]  # fmt: skip
+    heard = [HeardModel(text=one.text, why=one.why) for one in feed.heard]
+    return LinesModel(labels=labels, targets=targets, heard=heard)
+
+
+def _model(meaning: Meaning | None) -> MeaningModel | None:
+    if meaning is None:
+        return None
+    return MeaningModel.model_validate({name: getattr(meaning, name) for name in MeaningModel.model_fields})
+
+
+@router.put("/lines")
+def say(shop: Shop, slug: Name, asked: LabelAsked) -> LinesModel:
+    """Say what a label means; it is remembered for the rig."""
+    shop.still(slug, "saying what a label means")
+    meaning = Meaning(**asked.model_dump(exclude={"label"}))
+    with shop.database.transaction() as session:
+        labelling.say(session, slug, asked.label, meaning)
+    shop.changed(slug)
+    return lines(shop, slug)
+
+
+@router.post("/lines/guess")
+def guess_again(shop: Shop, slug: Name, asked: ForgetAsked) -> LinesModel:
+    """Let a label be guessed again."""
+    shop.still(slug, "guessing a label again")
+    with shop.database.transaction() as session:
+        labelling.guess_again(session, slug, asked.label)
+    shop.changed(slug)
+    return lines(shop, slug)
+
+
+@router.post("/sensors/{sensor}/instruments/{name}/zero")
+def zero(shop: Shop, slug: Name, sensor: Name, name: Name) -> Done:
+    """Set an instrument to zero: a new trip, the first line of an angle."""
+    shop.feed(slug).zero(sensor, name)
+    return Done()
+
+
+class CheckAsked(Asked):
+    """``rest`` keeps the last seconds with motors off; ``running`` holds the last seconds against them."""
+
+    step: Literal["rest", "running"]
+
+
+class JudgedModel(BaseModel):
+    sensor: str
+    sentence: str
+    bad: bool
+
+
+class CheckModel(BaseModel):
+    """How far the check has come; ``lines`` are its answer once there is one."""
+
+    seconds: float
+    at_rest: bool
+    verdict: str
+    lines: list[JudgedModel]
+
+
+@router.post("/motor-check")
+def check_with_motors(shop: Shop, slug: Name, asked: CheckAsked) -> CheckModel:
+    """One step of the check with motors."""
+    feed = shop.feed(slug)
+    with shop.database.transaction() as session:
+        rig = rigs.rig_named(session, slug).rig
+    now, garbled = motor_check.stretches(feed, rig)
+    if asked.step == "rest":
+        shop.keep_rest(slug, now, garbled)
+        return CheckModel(seconds=motor_check.SECONDS, at_rest=True, verdict="", lines=[])
+    rest, garbled_rest = shop.rest_of(slug)
+    verdict, said = judge(rest, now, garbled_rest, garbled)
+    shop.note(slug, f"Checked with motors: {verdict}.")
+    models = [JudgedModel(sensor=one.sensor, sentence=one.sentence, bad=one.bad) for one in said]
+    return CheckModel(seconds=motor_check.SECONDS, at_rest=True, verdict=verdict, lines=models)

@@ -1,0 +1,84 @@
+"""Does it still read well with the motors running? Two short stretches, at rest and with motors, held against each other."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from tickstone.core.wording import fixed
+
+LOUDER = 3.0  # times the noise at rest that is worth a remedy
+MOVED_SIGMAS = 6.0
+MORE_DROPOUTS = 0.05
+GARBLED_SHARE = 0.01
+REMEDY = (
+    "Solder 100 nF across each motor, twist the motor leads, keep sensor wires away from them, join grounds at one point, and "
+    "put a bulk capacitor at the motor supply."
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Stretch:
+    """What one sensor said over a few seconds: noise (k = 1) and middle in its unit, None where too few readings; the share
+    of dropouts; ``resolution`` is the smallest change it can show. ``turns``: it tells turns, which motors change."""
+
+    sensor: str
+    name: str
+    unit: str
+    digits: int
+    noise: float | None
+    middle: float | None
+    dropouts: float
+    readings: int
+    turns: bool = False
+
+
+@dataclass(frozen=True)
+class Judged:
+    """One line of the answer: whose, in words, and whether something is to be done."""
+
+    sensor: str
+    sentence: str
+    bad: bool
+
+
+def judge(
+    rest: Sequence[Stretch], running: Sequence[Stretch], garbled_rest: float, garbled_running: float
+) -> tuple[str, list[Judged]]:
+    """Hold a stretch with motors against one at rest.
+
+    Parameters: rest and running, the same sensors in the same order; the shares of garbled lines in each.
+    Returns: the verdict in words, and a line for each sensor.
+    """
+    lines = [_one(before, now) for before, now in zip(rest, running, strict=True)]
+    if garbled_running > max(GARBLED_SHARE, 2 * garbled_rest):
+        lines.append(Judged("", f"{100 * garbled_running:.0f} % of the lines are garbled while the motors run.", True))
+    bad = [line for line in lines if line.bad]
+    if not bad:
+        return "It reads as well with the motors running", lines
+    return f"{len(bad)} of {len(lines)} read worse with the motors running. {REMEDY}", lines
+
+
+def _one(rest: Stretch, running: Stretch) -> Judged:
+    name = rest.name[0].upper() + rest.name[1:]
+    if rest.turns:
+        return Judged(rest.sensor, f"{name}: it turns with the motors, so noise says nothing here.", False)
+    if rest.noise is None or running.noise is None or rest.middle is None or running.middle is None:
+        missing = "at rest" if rest.noise is None else "with the motors"
+        return Judged(
+            rest.sensor, f"{name}: too few readings {missing}.", running.noise is None and rest.noise is not None
+        )
+    least = 10.0**-rest.digits / 4
+    before, now = max(rest.noise, least), max(running.noise, least)
+    digits = rest.digits + 1
+    said = f"{name}: noise {fixed(rest.noise, digits)} {rest.unit} at rest, {fixed(running.noise, digits)} {rest.unit} with motors"
+    moved = running.middle - rest.middle
+    lost = running.dropouts - rest.dropouts
+    if lost > MORE_DROPOUTS:
+        return Judged(rest.sensor, f"{said}; {100 * lost:.0f} % more dropouts.", True)
+    if now > LOUDER * before:
+        return Judged(rest.sensor, f"{said}: {now / before:.0f} times as much.", True)
+    if abs(moved) > MOVED_SIGMAS * before:
+        held = "" if rest.unit == "V" else ": was it held still?"
+        return Judged(rest.sensor, f"{said}; it moved by {fixed(moved, digits)} {rest.unit}{held}", rest.unit == "V")
+    return Judged(rest.sensor, f"{said}.", False)

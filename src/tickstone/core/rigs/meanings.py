@@ -1,0 +1,136 @@
+"""What a label on the line means to a rig: guessed from its words and its unit, and said otherwise where a person knows
+better."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from tickstone.core.rigs.kinds import kind
+from tickstone.core.rigs.kinds.base import ChannelSpec
+from tickstone.core.rigs.labels import channels, known_labels
+from tickstone.core.rigs.outputs import converter_of
+from tickstone.core.rigs.rig import Rig, Sensor
+
+CHANNEL, TIME, IGNORED = "channel", "time", "ignored"
+ECHO_US_PER_MM = 5.8  # common practice: programs divide by 58 for centimetres
+LENGTHS_MM = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4, "inch": 25.4, "inches": 25.4, "ft": 304.8}
+TIMES_US = {"us": 1.0, "µs": 1.0, "μs": 1.0, "ms": 1000.0, "s": 1e6, "sec": 1e6}
+VOLTS = {"V": 1.0, "mV": 0.001}
+TIME_NAMES = {
+    "us": 1.0, "t_us": 1.0, "time_us": 1.0, "micros": 1.0, "ms": 1000.0, "t_ms": 1000.0, "time_ms": 1000.0, "millis": 1000.0,
+    "uptime_ms": 1000.0, "t_s": 1e6, "seconds": 1e6, "t": None, "time": None, "timestamp": None, "uptime": None,
+}  # fmt: skip
+_UNIT_IN_LABEL = re.compile(r"(?:[\s_]|\(|\[)(mm|cm|m|in|us|ms|s|mV|V|C|F|degC|degF|pct|adc)(?:\)|\])?$")
+
+
+@dataclass(frozen=True)
+class Meaning:
+    """What becomes of a label's number: a raw channel, ``number × factor + zero``; the board's time, in steps of
+    ``unit_us`` µs (None: to be found out); or nothing."""
+
+    role: str
+    sensor: str = ""
+    channel: str = ""
+    factor: float = 1.0
+    zero: float = 0.0
+    unit_us: float | None = None
+
+
+NOTHING = Meaning(IGNORED)
+
+
+def guess(label: str, unit: str, rig: Rig, taken: Iterable[tuple[str, str]] = ()) -> Meaning | None:
+    """What a label probably means, or None.
+
+    Parameters: label and unit as printed; rig; taken, (sensor, channel) pairs that other labels already fill.
+    """
+    known = known_labels(rig).get(label)
+    if known is not None:
+        return Meaning(CHANNEL, known[0].id, known[1].name)
+    stem, inner = _without_unit(label)
+    unit = unit or inner
+    time = _time(label, stem, unit)
+    if time is not None:
+        return time
+    words = set(re.findall(r"[a-zµ°]+|\d+", stem.lower())) | {stem.lower().replace(" ", "_")}
+    free = [one for one in channels(rig) if (one[0].id, one[1].name) not in set(taken)]
+    best: tuple[int, Meaning] | None = None
+    for sensor, channel in free:
+        score = _score(words, stem, sensor, channel)
+        scaled = _scaled(rig, sensor, channel, unit, stem) if score else None
+        if scaled is not None and (best is None or score > best[0]):
+            best = score, scaled
+    return best[1] if best else None
+
+
+def guess_bare(count: int, rig: Rig) -> dict[str, Meaning]:
+    """What unlabelled columns probably are: the rig's channels in order, behind a time where there is one column more."""
+    every = [one for one in channels(rig) if one[1].form != "edge"] or channels(rig)
+    found: dict[str, Meaning] = {}
+    first = 1
+    if count == len(every) + 1:
+        found["1"], first = Meaning(TIME), 2
+    for place, (sensor, channel) in enumerate(every[: count - first + 1], first):
+        found[str(place)] = Meaning(CHANNEL, sensor.id, channel.name)
+    return found
+
+
+def _without_unit(label: str) -> tuple[str, str]:
+    match = _UNIT_IN_LABEL.search(label)
+    if match is None:
+        return label, ""
+    unit = {"degC": "°C", "C": "°C", "degF": "°F", "F": "°F", "pct": "%", "adc": "counts"}.get(match[1], match[1])
+    return label[: match.start()].strip(" _"), unit
+
+
+def _time(label: str, stem: str, unit: str) -> Meaning | None:
+    name = label.lower().replace(" ", "_")
+    if name in TIME_NAMES:
+        return Meaning(TIME, unit_us=TIME_NAMES[name] or TIMES_US.get(unit))
+    if stem.lower() in ("t", "time", "timestamp", "uptime") and unit in TIMES_US:
+        return Meaning(TIME, unit_us=TIMES_US[unit])
+    return None
+
+
+def _score(words: set[str], stem: str, sensor: Sensor, channel: ChannelSpec) -> int:
+    """How well a label's words fit a channel: 0 not at all."""
+    called = {name.lower() for name in channel.called} | {channel.name.lower()}
+    mine = set(re.findall(r"[a-z]+|\d+", f"{sensor.id} {sensor.name}".lower()))
+    score = 4 if stem.lower().replace(" ", "_") in called else 2 if words & called else 0
+    if not score and len(kind(sensor.kind).channels_of(sensor.options)) == 1 and words & (mine - {"sensor"}):
+        score = 2
+    return score + len(words & mine) if score else 0
+
+
+def _scaled(rig: Rig, sensor: Sensor, channel: ChannelSpec, unit: str, stem: str) -> Meaning | None:
+    """The meaning with what turns the printed unit into the channel's own, or None where nothing does."""
+    factor, zero = 1.0, 0.0
+    length = LENGTHS_MM.get(unit)
+    if channel.unit == "µs" and channel.form == "level":
+        says_time = unit in TIMES_US or any(word in stem.lower() for word in ("echo", "pulse", "duration"))
+        if length is None and not says_time:
+            length = 10.0 if unit == "" else None  # most programs print centimetres
+        if length is not None:
+            factor = length * ECHO_US_PER_MM
+        elif unit in TIMES_US:
+            factor = TIMES_US[unit]
+        elif unit:
+            return None
+    elif channel.unit == "µs":
+        factor = TIMES_US.get(unit, 1.0)
+    elif channel.unit == "mm":
+        factor = length if length is not None else 1.0
+    elif channel.unit == "°C":
+        if unit in ("°F", "F", "degF"):
+            factor, zero = 1 / 1.8, -32 / 1.8
+        elif unit not in ("", "°C", "C", "degC"):
+            return None
+    elif channel.unit == "counts":
+        converter = converter_of(rig, sensor.id)
+        if unit in VOLTS and converter is not None:
+            factor = VOLTS[unit] * 2 ** converter[0] / converter[1]
+        elif unit not in ("", "counts"):
+            return None
+    return Meaning(CHANNEL, sensor.id, channel.name, factor, zero)

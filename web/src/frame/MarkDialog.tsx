@@ -1,0 +1,35 @@
+import { Modal } from "react-bootstrap";
+import { useBench } from "../hooks/bench";
+import { MarkForm } from "../ui/MarkForm";
+
+/** Mark this moment, or the last seconds, in words. */
+export function MarkDialog({ show, onHide }: { show: boolean; onHide: () => void }) {
+  const bench = useBench();
+  return (
+    <Modal show={show} onHide={onHide} centered aria-labelledby="mark-title">
+      <Modal.Header closeButton>
+        <Modal.Title id="mark-title" as="h2">
+          Mark with words
+        </Modal.Title>
+      </Modal.Header>
+      <Modal.Body>
+        {bench.now.recording ? (
+          <MarkForm
+            sensors={bench.rig.sensors}
+            selected={bench.sensor}
+            times={[{ label: "The last", value: "", needed: false }]}
+            keep="Mark it"
+            onLeave={onHide}
+            onKeep={({ times, ...said }) => {
+              const [lasted = Number.NaN] = times;
+              void bench.mark({ ...said, lasted_s: Number.isFinite(lasted) ? Math.max(0, lasted) : 0 });
+              onHide();
+            }}
+          />
+        ) : (
+          <p>Marks belong to a recording: press Record first.</p>
+        )}
+      </Modal.Body>
+    </Modal>
+  );
+}

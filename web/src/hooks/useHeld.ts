@@ -1,0 +1,39 @@
+import { useCallback, useEffect, useRef, useState } from "react";
+
+const HOLD_S = 0.4;
+
+/** Something that can be tapped or held. */
+export interface Held {
+  held: boolean;
+  down: () => void;
+  up: () => void;
+  drop: () => void;
+  tap: () => void;
+}
+
+/** A tap acts at once when it ends; what is held longer tells for how long, s. Leaving drops it. */
+export function useHeld(act: (lasted: number) => void): Held {
+  const begun = useRef<number | null>(null);
+  const timer = useRef<ReturnType<typeof setTimeout> | null>(null);
+  const [held, setHeld] = useState(false);
+  const latest = useRef(act);
+  latest.current = act;
+  const drop = useCallback(() => {
+    if (timer.current) clearTimeout(timer.current);
+    begun.current = timer.current = null;
+    setHeld(false);
+  }, []);
+  const down = useCallback(() => {
+    if (begun.current !== null) return;
+    begun.current = performance.now();
+    timer.current = setTimeout(() => setHeld(true), HOLD_S * 1000);
+  }, []);
+  const up = useCallback(() => {
+    if (begun.current === null) return;
+    const lasted = (performance.now() - begun.current) / 1000;
+    drop();
+    latest.current(lasted >= HOLD_S ? lasted : 0);
+  }, [drop]);
+  useEffect(() => drop, [drop]);
+  return { held, down, up, drop, tap: useCallback(() => latest.current(0), []) };
+}

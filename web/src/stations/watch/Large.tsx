@@ -1,0 +1,43 @@
+import { useEffect, useRef } from "react";
+import { useBench } from "../../hooks/bench";
+import { useSettings } from "../../hooks/settings";
+import { isOn, valueText } from "./said";
+
+/** One figure as large as the window, readable from two metres; Escape or a tap puts it away. */
+export function Large() {
+  const bench = useBench();
+  const settings = useSettings();
+  const dialog = useRef<HTMLDialogElement>(null);
+  const { sensor, now } = bench;
+  const seen = now.sensors[sensor.id];
+  const value = isOn(now) && seen?.value != null ? valueText(seen.value, sensor, settings) : null;
+  const close = () => bench.show({ large: null });
+  useEffect(() => dialog.current?.showModal(), []);
+  const next = () => {
+    const at = bench.rig.sensors.findIndex((one) => one.id === sensor.id);
+    const other = bench.rig.sensors[(at + 1) % bench.rig.sensors.length];
+    if (other) bench.show({ sensor: other.id });
+  };
+  return (
+    <dialog ref={dialog} className="large" aria-label={`${sensor.name}, large`} onClose={close}>
+      <p className="large-name">{sensor.name}</p>
+      <p className="large-figure" data-long={(value?.text.length ?? 1) > 5}>
+        {value?.text ?? "—"}
+        <small>{value?.unit}</small>
+      </p>
+      <p className="large-words">
+        {isOn(now) ? (value ? seen?.sentence : seen?.reason || seen?.sentence) : "Not connected."}
+      </p>
+      <p className="large-keys">
+        {bench.rig.sensors.length > 1 && (
+          <button type="button" className="act" onClick={next}>
+            Next sensor
+          </button>
+        )}
+        <button type="button" className="act" onClick={() => dialog.current?.close()}>
+          Close <kbd>Esc</kbd>
+        </button>
+      </p>
+    </dialog>
+  );
+}

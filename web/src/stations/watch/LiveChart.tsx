@@ -1,0 +1,46 @@
+import { useEffect, useState } from "react";
+import { useRecordingMarks } from "../../frame/useRecordingMarks";
+import { useBench } from "../../hooks/bench";
+import { useSettings } from "../../hooks/settings";
+import { into } from "../../model/units";
+import { Chart, type ChartData } from "../../plot/Chart";
+
+const LOOK_BACK_S = 20;
+
+/** The selected sensor over the last seconds, with the marks of the running recording. */
+export function LiveChart() {
+  const bench = useBench();
+  const settings = useSettings();
+  const { feed, sensor, frozen } = bench;
+  const [data, setData] = useState<ChartData>({ t: [], low: [], high: [] });
+  const marks = useRecordingMarks();
+  useEffect(() => {
+    if (frozen) return;
+    const draw = () => {
+      const { t, v } = feed.buffer(sensor.id);
+      const end = t[t.length - 1] ?? 0;
+      let first = t.length;
+      while (first > 0 && (t[first - 1] ?? 0) > end - LOOK_BACK_S) first--;
+      const values = v.slice(first);
+      setData({ t: t.slice(first), low: values, high: values });
+    };
+    draw();
+    const timer = setInterval(draw, 125);
+    return () => clearInterval(timer);
+  }, [feed, sensor.id, frozen]);
+  const way = into(sensor.unit, sensor.quantity, settings);
+  const straight = way.unit !== "%"; // a grade is no multiple of an angle: the chart stays in degrees
+  const per = straight ? way.back(1) : 1;
+  return (
+    <Chart
+      data={data}
+      marks={marks}
+      unit={straight ? way.unit : sensor.unit}
+      per={per}
+      decimals={per === 1 ? Math.max(1, sensor.digits) : 2}
+      floor={(sensor.high - sensor.low) / 100 / per}
+      theme={String(settings.night)}
+      label={`${sensor.name}, the last ${LOOK_BACK_S} seconds`}
+    />
+  );
+}

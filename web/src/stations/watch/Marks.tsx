@@ -1,0 +1,140 @@
+import { useState } from "react";
+import { api, ask, type Mark, type Schemas } from "../../api/client";
+import { useBench } from "../../hooks/bench";
+import { duration, figure, THIN } from "../../model/format";
+import { MarkForm } from "../../ui/MarkForm";
+
+/** The marks of an open recording: found, changed, taken away, and set afterwards at the cursor. */
+export function Marks({ recording, marks, cursor }: { recording: number; marks: Mark[]; cursor: number | undefined }) {
+  const bench = useBench();
+  const [open, setOpen] = useState<number | "new" | null>(null);
+  const close = () => setOpen(null);
+  const seconds = (value: number) => (Number.isFinite(value) ? value : null);
+  const add = (body: Schemas["NewMark"]) =>
+    ask(api.POST("/api/recordings/{recording_id}/marks", { params: { path: { recording_id: recording } }, body }));
+  return (
+    <section>
+      <h2>Marks</h2>
+      {marks.length > 0 && (
+        <ul className="ticks">
+          {marks.map((mark) => (
+            <MarkLine
+              key={mark.id}
+              mark={mark}
+              open={open === mark.id}
+              onOpen={() => setOpen(mark.id)}
+              onClose={close}
+            />
+          ))}
+        </ul>
+      )}
+      {open === "new" ? (
+        <MarkForm
+          sensors={bench.rig.sensors}
+          selected={bench.sensor}
+          times={[
+            { label: "From", value: (cursor ?? 0).toFixed(2), needed: true },
+            { label: "to", value: "", needed: false },
+          ]}
+          keep="Mark it"
+          onLeave={close}
+          onKeep={async ({ times, ...said }) => {
+            const [from = 0, to = Number.NaN] = times;
+            if (await bench.attempt(add({ ...said, t0_s: from, t1_s: seconds(to) }), "Marked.")) close();
+          }}
+        />
+      ) : (
+        <p>
+          {marks.length === 0 && "None yet. Press M while it records, hold M for a span. "}
+          <button type="button" className="act" onClick={() => setOpen("new")}>
+            Add a mark{cursor === undefined ? "" : ` at ${figure(cursor, 2)}${THIN}s`}
+          </button>
+        </p>
+      )}
+    </section>
+  );
+}
+
+interface LineProps {
+  mark: Mark;
+  open: boolean;
+  onOpen: () => void;
+  onClose: () => void;
+}
+
+function MarkLine({ mark, open, onOpen, onClose }: LineProps) {
+  const bench = useBench();
+  const patch = (body: Schemas["MarkChange"]) =>
+    ask(api.PATCH("/api/marks/{mark_id}", { params: { path: { mark_id: mark.id } }, body }));
+  const keep = async (said: Schemas["MarkChange"]) => {
+    if (await bench.attempt(patch(said), "The mark is changed.")) onClose();
+  };
+  if (open)
+    return (
+      <li>
+        <MarkForm
+          sensors={bench.rig.sensors}
+          selected={bench.sensor}
+          mark={mark}
+          times={[
+            { label: "From", value: mark.t0_s.toFixed(2), needed: true },
+            { label: "to", value: mark.t1_s === null ? "" : mark.t1_s.toFixed(2), needed: false },
+          ]}
+          keep="Keep"
+          onLeave={onClose}
+          onKeep={({ times, ...said }) => void keep(changes(mark, said, times))}
+        />
+      </li>
+    );
+  const truth = mark.truth as Schemas["TruthModel"] | null;
+  const told = [
+    `at ${figure(mark.t0_s, 1)}${THIN}s`,
+    mark.t1_s === null ? "" : `for ${duration(mark.t1_s - mark.t0_s)}`,
+    truth ? `really ${truth.value}${THIN}${truth.unit}` : "",
+    ...Object.entries(mark.conditions).map(([name, said]) => `${name.replace(/_(mm|v)$/, "")} ${said}`),
+  ];
+  return (
+    <li>
+      <button type="button" className="link" onClick={() => bench.show({ t: mark.t0_s.toFixed(3) })}>
+        {mark.label}
+      </button>{" "}
+      <small>{told.filter(Boolean).join(", ")}</small>
+      <button type="button" className="plain" onClick={onOpen}>
+        Change
+      </button>
+      {mark.truth === null && (
+        <button
+          type="button"
+          className="plain"
+          onClick={() =>
+            void bench.attempt(
+              patch({ archived: true }),
+              "The mark is taken away.",
+              () => void bench.attempt(patch({ archived: false })),
+            )
+          }
+        >
+          Remove
+        </button>
+      )}
+    </li>
+  );
+}
+
+/** Only what was changed is sent: a mark that a constant rests on still takes another label. */
+function changes(mark: Mark, said: Omit<Schemas["NewMark"], "t0_s">, times: number[]): Schemas["MarkChange"] {
+  const [from = mark.t0_s, to = Number.NaN] = times;
+  const t1 = Number.isFinite(to) ? to : null;
+  const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b);
+  const found: Schemas["MarkChange"] = {};
+  if (said.label && said.label !== mark.label) found.label = said.label;
+  if (Math.abs(from - mark.t0_s) > 0.006) found.t0_s = from;
+  if ((t1 === null) !== (mark.t1_s === null) || (t1 !== null && mark.t1_s !== null && Math.abs(t1 - mark.t1_s) > 0.006))
+    found.t1_s = t1;
+  if ((said.sensor ?? null) !== mark.sensor) found.sensor = said.sensor ?? null;
+  const before = mark.truth as Schemas["TruthModel"] | null;
+  const now = said.truth ?? null;
+  if (!same([before?.value, before?.sd ?? null], [now?.value, now?.sd ?? null])) found.truth = now;
+  if (!same(said.conditions ?? {}, mark.conditions)) found.conditions = said.conditions ?? {};
+  return found;
+}

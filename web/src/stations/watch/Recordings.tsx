@@ -1,0 +1,40 @@
+import { useQuery } from "@tanstack/react-query";
+import { api, ask, type Recording } from "../../api/client";
+import { useBench } from "../../hooks/bench";
+import { duration, moment } from "../../model/format";
+
+/** A recording in one line: when, how long, how it ended. */
+export function recordingLine(one: Recording): string {
+  const kept = { live: "running", closed: "", cut: "cut short" }[one.status] ?? one.status;
+  const length = one.status === "live" ? "" : duration(one.duration_s);
+  return [moment(one.started_at), length, kept].filter(Boolean).join(", ");
+}
+
+/** The last recordings of the rig. */
+export function Recordings() {
+  const bench = useBench();
+  const list = useQuery({
+    queryKey: ["r", bench.rig.slug, "recordings"],
+    queryFn: () => ask(api.GET("/api/rigs/{slug}/recordings", { params: { path: { slug: bench.rig.slug } } })),
+  });
+  if (!list.data?.length) return null;
+  return (
+    <section className="recordings">
+      <h2>Recordings</h2>
+      <ul className="ticks">
+        {list.data.slice(0, 6).map((one) => (
+          <li key={one.id}>
+            <button
+              type="button"
+              className="link"
+              onClick={() => bench.go("watch", { recording: String(one.id), t0: null, t1: null, t: null })}
+            >
+              {one.name}
+            </button>{" "}
+            <small>{recordingLine(one)}</small>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}

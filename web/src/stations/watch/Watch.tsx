@@ -1,0 +1,111 @@
+import { useBench } from "../../hooks/bench";
+import { useSettings } from "../../hooks/settings";
+import { useAddress } from "../../hooks/useAddress";
+import { figure, THIN } from "../../model/format";
+import { Verdict } from "../../ui/Verdict";
+import { Instruments } from "./Instruments";
+import { Large } from "./Large";
+import { Lines } from "./Lines";
+import { LiveChart } from "./LiveChart";
+import { MotorCheck } from "./MotorCheck";
+import { OpenedRecording } from "./OpenedRecording";
+import { Recordings } from "./Recordings";
+import { Row } from "./Row";
+import { heading, isOn } from "./said";
+
+/** What the sensors say right now; a recording that is open stands in its place. */
+export function Watch() {
+  const bench = useBench();
+  return bench.recordingId ? <OpenedRecording id={bench.recordingId} /> : <Live />;
+}
+
+function Live() {
+  const bench = useBench();
+  const { search } = useAddress();
+  const view = search.get("view");
+  const on = isOn(bench.now);
+  if (view === "lines") return <Lines />;
+  if (view === "motors") return <MotorCheck />;
+  return (
+    <>
+      <Verdict>{heading(bench)}</Verdict>
+      {bench.now.advice && (
+        <p className="advice" role="alert">
+          {bench.now.advice}
+        </p>
+      )}
+      <div className="watch-rows">
+        {bench.rig.sensors.map((sensor) => (
+          <Row key={sensor.id} sensor={sensor} />
+        ))}
+      </div>
+      <Health />
+      {on ? (
+        <>
+          <Instruments />
+          <LiveChart />
+        </>
+      ) : (
+        <Empty />
+      )}
+      <Recordings />
+      {search.get("large") !== null && <Large />}
+    </>
+  );
+}
+
+function Empty() {
+  const bench = useBench();
+  const { letterKeys } = useSettings();
+  return (
+    <div className="empty">
+      <p>
+        {bench.now.status === "lost"
+          ? `${bench.now.why} It goes on by itself as soon as it is plugged in again.`
+          : bench.now.why || "No board at hand? The stand-in behaves like one, over a real serial port."}
+      </p>
+      {bench.now.status !== "lost" && (
+        <button type="button" className="act" onClick={() => void bench.connect()}>
+          Connect the stand-in {letterKeys && <kbd>C</kbd>}
+        </button>
+      )}
+      <p>
+        A board of your own may print <code>Distance: 23.4 cm</code>, <code>312,400,780</code>,{" "}
+        <code>{'{"air":21.5}'}</code> or <code>t_us:1204500 echo_us:1748</code>, a line a reading; choose its port at
+        the top.
+      </p>
+    </div>
+  );
+}
+
+/** How well the line itself does: rate, jitter, gaps, garbled lines, dropouts of the selected sensor. */
+function Health() {
+  const bench = useBench();
+  const { now, sensor } = bench;
+  if (!isOn(now)) return null;
+  const seen = now.sensors[sensor.id];
+  return (
+    <p className="health">
+      <b>{now.rate_hz === null ? "—" : figure(now.rate_hz, now.rate_hz < 100 ? 1 : 0)} lines/s</b>
+      <span>{now.jitter_ms === null ? "" : `jitter ${figure(now.jitter_ms, 1)}${THIN}ms`}</span>
+      <span>{now.gaps === 0 ? "no gap" : `${now.gaps} gap${now.gaps > 1 ? "s" : ""} in 5${THIN}s`}</span>
+      <span className={now.garbled ? "stale" : undefined}>{figure(now.garbled, 0)} garbled</span>
+      {!sensor.fades && (
+        <span>
+          {figure(seen?.dropouts ?? 0, 0)} dropouts of {figure(seen?.readings ?? 0, 0)} readings
+        </span>
+      )}
+      <span className="health-acts">
+        <button type="button" className="plain" onClick={() => bench.show({ view: "lines" })}>
+          Lines and labels
+        </button>
+        <button type="button" className="plain" onClick={() => bench.show({ view: "motors" })}>
+          Check with motors
+        </button>
+        <button type="button" className="plain" onClick={() => void bench.disconnect()}>
+          Disconnect
+        </button>
+      </span>
+    </p>
+  );
+}

@@ -1,0 +1,51 @@
+import type { Sensor } from "../../api/client";
+import type { Bench } from "../../hooks/bench";
+import type { Settings } from "../../hooks/settings";
+import { figure, plainDecimals, THIN } from "../../model/format";
+import type { FeedNow, SensorNow } from "../../model/live";
+import { into } from "../../model/units";
+
+/** Whether a source is open and there. */
+export function isOn(now: FeedNow): boolean {
+  return now.status === "live" || now.status === "silent";
+}
+
+/** The heading of the live view: what the selected sensor says, or why there is nothing to say. */
+export function heading(bench: Bench): string {
+  const { now, rig, sensor } = bench;
+  if (bench.feed.link === "opening") return "Looking for readings";
+  if (now.status === "lost") return "The board was unplugged: waiting for it";
+  if (now.status === "idle") return now.why ? now.why.replace(/\.$/, "") : "Nothing is connected yet";
+  if (now.advice) return "What comes is no text: another baud?";
+  const first = now.sensors[sensor.id];
+  if (now.status === "silent" && !first?.readings) return `${now.source} is connected but says nothing`;
+  if (!first || first.readings === 0) return `Waiting for the ${sensor.name}`;
+  const said = first.sentence.replace(/\.$/, "");
+  const silent = rig.sensors.filter((one) => (now.sensors[one.id]?.readings ?? 0) === 0);
+  if (!silent.length) return said;
+  const others = silent.length > 1 ? `${silent.length} others say` : `the ${silent[0]?.name} says`;
+  return `${said}; ${others} nothing yet`;
+}
+
+/** A value in the unit that the person chose, with the kind's own decimals. */
+export function valueText(value: number, sensor: Sensor, settings: Settings): { text: string; unit: string } {
+  const way = into(sensor.unit, sensor.quantity, settings);
+  return { text: figure(way.to(value), way.decimals ?? sensor.digits), unit: way.unit };
+}
+
+/** The raw numbers of a sensor as one line: "182 171 612 664 240 counts", "41.2 ms", "101". */
+export function rawText(sensor: Sensor, seen: SensorNow | undefined): string {
+  const parts = sensor.asks.flatMap((ask) => {
+    const number = seen?.asked[ask.name];
+    if (number === null || number === undefined) return [];
+    if (ask.choices.length) return [{ text: ask.choices[number] ?? String(number), unit: "" }];
+    const long = ask.unit === "µs" && ask.name === "period" && number >= 1000;
+    const shown = long ? number / 1000 : number;
+    const digits = long ? 1 : Math.max(ask.digits, Number.isInteger(shown) ? 0 : Math.min(1, plainDecimals(shown)));
+    return [{ text: figure(shown, digits), unit: long ? "ms" : ask.unit }];
+  });
+  if (!parts.length) return "no reading";
+  const units = new Set(parts.map((part) => part.unit));
+  if (units.size === 1) return `${parts.map((part) => part.text).join(" ")}${THIN}${parts[0]?.unit ?? ""}`.trim();
+  return parts.map((part) => `${part.text}${part.unit ? THIN + part.unit : ""}`).join("  ");
+}
