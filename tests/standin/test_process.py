@@ -12,6 +12,8 @@ import sys
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from tests.conftest import until
 from tests.rigs import ranger_and_air
@@ -93,6 +95,11 @@ def _runs(pid: int) -> bool:
             return file.read().split()[2] != "Z"
     except FileNotFoundError:
         return False
+
+
+@given(st.binary(max_size=40), st.sampled_from([9600, 19_200, 57_600, 115_200]), st.sampled_from([9600, 115_200]))
+def test_any_bytes_can_be_misread(data: bytes, written_at: int, read_at: int) -> None:
+    assert len(misread(data, written_at, read_at)) <= len(data) * max(1, read_at / written_at) + 1
 
 
 def test_a_line_read_at_its_own_speed_is_itself_and_at_another_no_text() -> None:

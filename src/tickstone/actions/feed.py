@@ -6,6 +6,7 @@ import threading
 import time
 from collections import deque
 from collections.abc import Mapping
+from contextlib import AbstractContextManager
 from dataclasses import dataclass
 
 import numpy as np
@@ -329,6 +330,10 @@ class Feed:
                 kept = clock_s, self.watched[key].now(self.now_s(), clock_s, self._values[key])
                 self._glances[key] = kept
             return kept[1]
+
+    def held(self) -> AbstractContextManager[bool]:
+        """While this is held nothing new comes in: what is asked for belongs together."""
+        return self._lock
 
     def stretch(self, key: str, since: int, most: int) -> Stretch:
         """A sensor's readings after number ``since``."""

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import asyncio
+import json
 import time
 from typing import Annotated, Any
+from weakref import WeakKeyDictionary
 
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from pydantic import Field
@@ -23,6 +25,7 @@ STEP_S = 0.05
 BEAT_S = 0.5
 FIRST_ROWS = 1200
 MOST_ROWS = 6000
+MOST_BEHIND = 40  # messages that may wait for a slow window
 
 
 class NameAsked(Asked):
@@ -145,6 +148,62 @@ def rounded(shown: Shown) -> dict[str, Any]:
     return {name: number(round(v, 4)) if isinstance(v, float) else v for name, v in shown.items()}
 
 
+class Broadcast:
+    """A rig's messages to all its windows: worked out once each STEP_S, sent to every one. A window that joins, or that has
+    fallen too far behind, begins with everything anew."""
+
+    def __init__(self, shop: Workshop, slug: str, feed: Feed) -> None:
+        self._shop, self._slug, self._feed = shop, slug, feed
+        self._shared = self._new_window()
+        self._joining: set[asyncio.Queue[str]] = set()
+        self._joined: set[asyncio.Queue[str]] = set()
+        self._task: asyncio.Task[None] | None = None
+
+    def _new_window(self) -> Window:
+        return Window(self._shop, self._slug, self._feed)
+
+    def join(self) -> asyncio.Queue[str]:
+        """A queue of messages for one more window."""
+        queue: asyncio.Queue[str] = asyncio.Queue(MOST_BEHIND)
+        self._joining.add(queue)
+        if self._task is None or self._task.done():
+            self._shared = self._new_window()
+            self._task = asyncio.create_task(self._run())
+        return queue
+
+    def leave(self, queue: asyncio.Queue[str]) -> None:
+        """A window has gone."""
+        self._joining.discard(queue)
+        self._joined.discard(queue)
+
+    async def _run(self) -> None:
+        while self._joining or self._joined:
+            self._step()
+            await asyncio.sleep(STEP_S)
+
+    def _step(self) -> None:
+        with self._feed.held():
+            message = self._shared.message()
+            fresh = self._new_window().message() if self._joining else None
+        if message is not None:
+            text = json.dumps(message)
+            for queue in list(self._joined):
+                if queue.full():
+                    self._joined.discard(queue)
+                    self._joining.add(queue)
+                else:
+                    queue.put_nowait(text)
+        if fresh is not None:
+            text = json.dumps(fresh)
+            for queue in [one for one in self._joining if not one.full()]:
+                queue.put_nowait(text)
+                self._joining.discard(queue)
+                self._joined.add(queue)
+
+
+_BROADCASTS: WeakKeyDictionary[Feed, Broadcast] = WeakKeyDictionary()
+
+
 @router.websocket("/rigs/{slug}/live")
 async def watch(socket: WebSocket, slug: str) -> None:
     """Stream a rig's readings to a window: at most one message each STEP_S, a beat each BEAT_S when nothing is new."""
@@ -156,17 +215,21 @@ async def watch(socket: WebSocket, slug: str) -> None:
         await socket.close(4404 if error.code == "not-found" else 4503, error.message[:120])
         return
     await socket.accept()
-    window = Window(shop, slug, feed)
+    broadcast = _BROADCASTS.setdefault(feed, Broadcast(shop, slug, feed))
+    queue = broadcast.join()
     gone = asyncio.create_task(_until_gone(socket))
     try:
         while not gone.done():
-            message = window.message()
-            if message is not None:
-                await socket.send_json(message)
-            await asyncio.wait([gone], timeout=STEP_S)
+            coming = asyncio.ensure_future(queue.get())
+            await asyncio.wait([gone, coming], return_when=asyncio.FIRST_COMPLETED)
+            if coming.done():
+                await socket.send_text(coming.result())
+            else:
+                coming.cancel()
     except (WebSocketDisconnect, RuntimeError):
         pass
     finally:
+        broadcast.leave(queue)
         gone.cancel()
 
 

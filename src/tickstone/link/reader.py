@@ -1,4 +1,5 @@
-"""The thread that reads a source, hands on lines with their time of arrival, and waits for a lost source to come back."""
+"""The threads that read a source. One does nothing but take bytes off the line, so that a small buffer never overflows; the
+other makes lines of them and hands them on. A source that is lost and can come back is opened again by itself."""
 
 from __future__ import annotations
 
@@ -13,12 +14,15 @@ from tickstone.link.sources import Source
 
 OnLines = Callable[[list[str], float], None]
 OnSaid = Callable[[str], None]
-TEXT = bytes([9, 10, 13, *range(32, 127)]) + "µ°²±Ω".encode()
 AGAIN_S = 0.5  # between two tries to open a source that was lost
+GATHER_S = 0.01  # lines that come within so long are handed on together
+TEXT = bytes([9, 10, 13, *range(32, 127)]) + "µ°²±Ω".encode()
+
+Happened = tuple[str, bytes | str, float]  # bytes, lost, back or over; what came or was said; when
 
 
 class Reader:
-    """Reads an open source until told to stop. A source that is lost and can come back is opened again by itself."""
+    """Reads an open source until told to stop."""
 
     def __init__(
         self, source: Source, on_lines: OnLines, on_lost: OnSaid, on_back: Callable[[], None] = lambda: None,
@@ -27,8 +31,11 @@ class Reader:
         self._source, self._on_lines, self._on_lost, self._on_back = source, on_lines, on_lost, on_back
         self._on_over = on_over or on_lost
         self._stop = threading.Event()
+        self._happened: deque[Happened] = deque()
+        self._some = threading.Event()
         self._bytes: deque[tuple[int, int]] = deque(maxlen=64)  # of each read: how many, and how many are no text
-        self._thread = threading.Thread(target=self._run, name=f"reader {source.title}", daemon=True)
+        self._taking = threading.Thread(target=self._take, name=f"take {source.title}", daemon=True)
+        self._telling = threading.Thread(target=self._tell, name=f"tell {source.title}", daemon=True)
 
     @property
     def strange_share(self) -> float:
@@ -38,47 +45,79 @@ class Reader:
 
     def start(self) -> None:
         """Begin reading; the source must be open."""
-        self._thread.start()
+        self._taking.start()
+        self._telling.start()
 
     def stop(self) -> None:
         """Stop reading and close the source."""
         self._stop.set()
-        if threading.current_thread() is not self._thread:
-            self._thread.join(timeout=3)
+        self._some.set()
+        for thread in (self._taking, self._telling):
+            if threading.current_thread() is not thread:
+                thread.join(timeout=3)
 
-    def _run(self) -> None:
+    # Taking bytes -----------------------------------------------------------------------------------------------------
+
+    def _add(self, what: str, said: bytes | str = b"") -> None:
+        self._happened.append((what, said, time.monotonic()))
+        self._some.set()
+
+    def _take(self) -> None:
         try:
             while not self._stop.is_set():
                 try:
-                    self._read()
+                    data = self._source.read()
                 except SourceLost as error:
                     self._source.close()
-                    if self._stop.is_set():
+                    self._add("lost" if self._source.comes_back else "over", error.message)
+                    if not self._source.comes_back or not self._opened_again():
                         return
-                    if not self._source.comes_back:
-                        self._on_over(error.message)
-                        return
-                    self._on_lost(error.message)
-                    self._wait_for_it()
+                    self._add("back")
+                    continue
+                if data:
+                    self._add("bytes", data)
         finally:
             self._source.close()
 
-    def _read(self) -> None:
-        splitter = LineSplitter(midstream=self._source.midstream)
-        while not self._stop.is_set():
-            data = self._source.read()
-            if data:
-                self._bytes.append((len(data), len(data.translate(None, TEXT))))
-            lines = splitter.feed(data)
-            if lines:
-                self._on_lines(lines, time.monotonic())
-
-    def _wait_for_it(self) -> None:
-        """Try to open it until it is there again."""
+    def _opened_again(self) -> bool:
+        """Try to open the source until it is there again; False when told to stop."""
         while not self._stop.wait(AGAIN_S):
             try:
                 self._source.open()
             except SourceLost:
                 continue
+            return True
+        return False
+
+    # Telling lines ----------------------------------------------------------------------------------------------------
+
+    def _tell(self) -> None:
+        splitter = LineSplitter(midstream=self._source.midstream)
+        while not self._stop.is_set():
+            self._some.wait()
+            self._some.clear()
+            time.sleep(GATHER_S)
+            lines: list[str] = []
+            arrival = 0.0
+            while self._happened and not self._stop.is_set():
+                what, said, at = self._happened.popleft()
+                if isinstance(said, bytes) and what == "bytes":
+                    self._bytes.append((len(said), len(said.translate(None, TEXT))))
+                    lines += splitter.feed(said)
+                    arrival = at
+                    continue
+                if lines:
+                    self._on_lines(lines, arrival)
+                    lines = []
+                splitter = LineSplitter(midstream=self._source.midstream)
+                self._change(what, str(said))
+            if lines and not self._stop.is_set():
+                self._on_lines(lines, arrival)
+
+    def _change(self, what: str, why: str) -> None:
+        if what == "back":
             self._on_back()
-            return
+        elif what == "lost":
+            self._on_lost(why)
+        else:
+            self._on_over(why)

@@ -57,12 +57,12 @@ class SimBoard:
         self.world.add(BOARD, BOARD_HANDS)
         self.labels = labels(rig)
         self.parts = [part_for(self.world, rig, sensor) for sensor in rig.sensors]
-        self._sampled: list[_Sampled] = []
+        self.sampled: list[_Sampled] = []
         self._watched: list[_Watched] = []
         for part in self.parts:
             for reading in part.kind.reads(Chosen(part.kind.options, part.sensor.options)):
                 self._plan(part, reading, pace)
-        self._due = [(0.0, i) for i in range(len(self._sampled))]
+        self._due = [(0.0, i) for i in range(len(self.sampled))]
         heapq.heapify(self._due)
         self._t_s = 0.0
         self._boot_s = 0.0
@@ -80,12 +80,12 @@ class SimBoard:
             every_s = reading.every_ms / 1000.0
         elif isinstance(reading, Swing):
             every_s = reading.window_ms / 1000.0
-        self._sampled.append(_Sampled(part, Disturber(part), told, every_s / pace))
+        self.sampled.append(_Sampled(part, Disturber(part), told, every_s / pace))
 
     @property
     def lines_per_s(self) -> float:
         """How many regular lines it prints a second."""
-        return sum(1.0 / one.every_s for one in self._sampled)
+        return sum(1.0 / one.every_s for one in self.sampled)
 
     def move(self, changes: Mapping[str, float]) -> None:
         """Move hands. Raises BadInput naming the one that cannot be; then none is moved."""
@@ -135,7 +135,7 @@ class SimBoard:
         self._t_s = end_s
         while self._due and self._due[0][0] <= end_s + 1e-9:
             due_s, index = heapq.heappop(self._due)
-            one = self._sampled[index]
+            one = self.sampled[index]
             heapq.heappush(self._due, (due_s + one.every_s, index))
             self.world.t_s = due_s
             read = one.disturber.disturb(one.part.sample())

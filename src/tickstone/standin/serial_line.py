@@ -14,7 +14,6 @@ def misread(data: bytes, written_at: int, read_at: int) -> bytes:
     bits = [1]
     for byte in data:
         bits += [0, *((byte >> place) & 1 for place in range(8)), 1]
-    length = len(bits) / written_at
     seen = bytearray()
     t = 0.0
     while True:
@@ -26,7 +25,7 @@ def misread(data: bytes, written_at: int, read_at: int) -> bytes:
         start = max(t, at / written_at)
         byte = 0
         for place in range(8):
-            when = start + (place + 1.5) / read_at
-            byte |= (bits[int(when * written_at)] if when < length else 1) << place
+            sampled = int((start + (place + 1.5) / read_at) * written_at)
+            byte |= (bits[sampled] if sampled < len(bits) else 1) << place
         seen.append(byte)
         t = start + (FRAME_BITS - 0.5) / read_at

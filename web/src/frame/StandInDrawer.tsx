@@ -88,16 +88,7 @@ function Faults({ title, children }: { title: string; children: React.ReactNode[
 function HandLine({ hand, onChange }: { hand: Hand; onChange: (value: number) => void }) {
   const id = useId();
   const settings = useSettings();
-  if (hand.fault)
-    return (
-      <Form.Check
-        type="switch"
-        id={id}
-        label={hand.label}
-        checked={hand.value >= 0.5}
-        onChange={(event) => onChange(event.target.checked ? 1 : 0)}
-      />
-    );
+  if (hand.fault) return <FaultSwitch hand={hand} onChange={onChange} />;
   if (hand.choices.length)
     return (
       <div className="slider">
@@ -141,6 +132,30 @@ function HandLine({ hand, onChange }: { hand: Hand; onChange: (value: number) =>
         />
       )}
     </>
+  );
+}
+
+/** A switch shows at once what was asked of it, and then what is so. */
+function FaultSwitch({ hand, onChange }: { hand: Hand; onChange: (value: number) => void }) {
+  const id = useId();
+  const [asked, setAsked] = useState<number | null>(null);
+  useEffect(() => {
+    if (asked === null) return;
+    const timer = setTimeout(() => setAsked(null), hand.value === asked ? 0 : 2000);
+    return () => clearTimeout(timer);
+  }, [asked, hand.value]);
+  return (
+    <Form.Check
+      type="switch"
+      id={id}
+      label={hand.label}
+      checked={(asked ?? hand.value) >= 0.5}
+      onChange={(event) => {
+        const value = event.target.checked ? 1 : 0;
+        setAsked(value);
+        onChange(value);
+      }}
+    />
   );
 }
 

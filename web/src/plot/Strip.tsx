@@ -94,13 +94,14 @@ function paint(canvas: HTMLCanvasElement, buffer: Buffer, marks: StripMark[], vi
   }
   context.font = `600 14px ${style.fontFamily}`;
   let free = 0;
-  for (const mark of marks) {
-    if ((mark.t1 ?? mark.t0) < begin) continue;
+  const inView = marks.filter((mark) => (mark.t1 ?? mark.t0) >= begin);
+  context.fillStyle = style.getPropertyValue("--recess");
+  for (const mark of inView) {
+    if (mark.t1 !== null)
+      context.fillRect(Math.max(left, x(mark.t0)), 0, x(mark.t1) - Math.max(left, x(mark.t0)), height);
+  }
+  for (const mark of inView) {
     const from = Math.max(left, x(mark.t0));
-    if (mark.t1 !== null) {
-      context.fillStyle = style.getPropertyValue("--recess");
-      context.fillRect(from, 0, x(mark.t1) - from, height);
-    }
     context.strokeStyle = style.getPropertyValue("--ink-2");
     context.setLineDash([2, 3]);
     for (const t of mark.t1 === null ? [mark.t0] : [mark.t0, mark.t1]) {

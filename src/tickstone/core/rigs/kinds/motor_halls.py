@@ -38,6 +38,7 @@ CODES = tuple(f"{code:03b}" for code in range(8))
 CODE = Ask("code", "levels H1 H2 H3", "", 0, 7, 5, choices=CODES, needed=False)
 NO_RATE = 1
 REASONS = ("", "no edges counted")
+CYCLE = 6  # edges of an electrical turn
 WINDOW_S = 0.1  # over which a rate of edges is usually counted
 
 
@@ -81,18 +82,22 @@ def _edges_at(wanted_rpm: float, values: Values, around: Surroundings) -> Mappin
 def _edge_rate(
     channels: Mapping[str, Array], times_us: Array | None, values: Values, notebook: dict[str, float]
 ) -> Mapping[str, Array]:
-    """Levels into the rate of edges at each edge, from the time since the one before; rows between edges have none."""
+    """Levels into the rate of edges at each edge, over the last cycle of six (fewer at the start), so that a sensor out of
+    its place does not make it tremble; rows between edges have none."""
     code = 4 * channels["h1"] + 2 * channels["h2"] + channels["h3"]
     code = np.where((code >= 0) & (code <= 7), np.round(code), np.nan)
     rate = np.full(code.shape, np.nan)
     if times_us is not None and code.size:
-        before = np.concatenate([[notebook.get("code", code[0])], code[:-1]])
-        edges = np.flatnonzero((code != before) & np.isfinite(code) & np.isfinite(before))
+        last = np.concatenate([[notebook.get("code", code[0])], code[:-1]])
+        edges = np.flatnonzero((code != last) & np.isfinite(code) & np.isfinite(last))
         if edges.size:
-            stamps = np.concatenate([[notebook.get("edge", np.nan)], times_us[edges]])
+            before = [notebook[f"edge{n}"] for n in range(CYCLE) if f"edge{n}" in notebook]
+            stamps = np.concatenate([before, times_us[edges]])
+            place = np.arange(len(before), len(stamps))
+            since = np.maximum(place - CYCLE, 0)
             with np.errstate(divide="ignore", invalid="ignore"):
-                rate[edges] = 1e6 / np.diff(stamps)
-            notebook["edge"] = float(times_us[edges[-1]])
+                rate[edges] = 1e6 * (place - since) / (stamps[place] - stamps[since])
+            notebook |= {f"edge{n}": float(stamp) for n, stamp in enumerate(stamps[-CYCLE:])}
         notebook["code"] = float(code[-1])
     return {"edges": np.where(np.isfinite(rate), rate, np.nan), "code": code}
 
@@ -110,7 +115,9 @@ def words(moment: Moment, values: Values) -> str:
             if now in order
             else f"{CODES[now]} does not occur in the {scheme}° scheme: a wire, or the other scheme. "
         )
-    return said + turning_words(moment, _fades(moment.age_s, values), "rpm", 0, "Turning", "The motor stands")
+    return said + turning_words(
+        moment, _fades(moment.age_s, values), "rpm", 0, "Turning", "The motor stands", "over the last cycle"
+    )
 
 
 def _fades(age_s: float, values: Values) -> float:

@@ -203,7 +203,9 @@ def falling(levels: Array, times_us: Array, notebook: dict[str, float]) -> Array
     return np.where((before >= 0.5) & (levels < 0.5), times_us, math.nan)
 
 
-def turning_words(moment: Moment, bound: float, unit: str, digits: int, turns: str, stands: str) -> str:
+def turning_words(
+    moment: Moment, bound: float, unit: str, digits: int, turns: str, stands: str, by: str = "by the last two pulses"
+) -> str:
     """How fast by the last two pulses; slower the longer none comes, and never a frozen last value."""
     good = moment.converted.values[moment.converted.valid]
     if not good.size:
@@ -213,7 +215,7 @@ def turning_words(moment: Moment, bound: float, unit: str, digits: int, turns: s
     last = float(good[-1])
     if bound < SLOWER * last:
         return f"{turns} slower: at most {bound:.{digits}f} {unit}, since no pulse comes."
-    return f"{turns} at {last:.{digits}f} {unit} by the last two pulses."
+    return f"{turns} at {last:.{digits}f} {unit} {by}."
 
 
 def no_period(period: Array) -> npt.NDArray[np.bool_]:

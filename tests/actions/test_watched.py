@@ -1,0 +1,144 @@
+"""Every kind through a feed: edges from batch to batch, values that fade, instruments, lines without a time of their own."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from tests.actions.test_feed import Scripted
+from tests.conftest import until
+from tests.rigs import part, rig
+from tickstone.actions.feed import Feed
+from tickstone.core.instruments import STANDS_AFTER_S
+from tickstone.core.rigs.kinds import kind
+from tickstone.core.rigs.rig import Rig
+from tickstone.core.rigs.templates import fern
+from tickstone.core.rigs.usual import usual_values
+from tickstone.errors import NotFound
+from tickstone.standin.board import SimBoard
+
+WHEEL_M_S = 1.2 / 1  # circumference 1200 mm, one magnet: a turn a second
+
+
+def feed_of(of: Rig) -> tuple[Feed, Scripted]:
+    feed = Feed(of, {s.id: usual_values(kind(s.kind), of, s) for s in of.sensors})
+    source = Scripted()
+    feed.connect(source)
+    return feed, source
+
+
+@pytest.fixture
+def wheel():
+    feed, source = feed_of(rig(part("hall-switch", "wheel")))
+    yield feed, source
+    feed.disconnect()
+
+
+def heard(feed: Feed, lines: int) -> None:
+    until(lambda: feed.state().lines >= lines)
+
+
+def test_periods_go_on_from_batch_to_batch_and_over_the_roll_over(wheel) -> None:
+    feed, source = wheel
+    first = 2**32 - 2_500_000
+    for i in range(6):
+        stamp = (first + i * 1_000_000) % 2**32
+        source.lines(f"t_us:{stamp} hall_edge_us:{stamp}")
+        heard(feed, i + 1)
+    found = feed.stretch("wheel", 0, 10)
+    assert found.values.tolist() == pytest.approx([1.2] * 5)
+    assert feed.watched["wheel"].dropouts == 0
+    trip = feed.now("wheel").instruments["trip"]
+    assert trip["distance_m"] == pytest.approx(6.0)
+
+
+def test_between_pulses_the_shown_speed_fades_and_ends_at_standing_never_frozen(wheel) -> None:
+    feed, source = wheel
+    source.lines(*(f"t_us:{i * 1_000_000} hall_edge_us:{i * 1_000_000}" for i in range(4)))
+    heard(feed, 4)
+    watched, values = feed.watched["wheel"], usual_values(kind("hall-switch"))
+    said = {}
+    for age in (0.0, 0.9, 2.0, STANDS_AFTER_S - 0.1, STANDS_AFTER_S + 0.1):
+        said[age] = watched.now(3.0 + age, 100 * (1 + age), values)
+    assert said[0.0].value == pytest.approx(1.2)
+    assert said[0.9].value == pytest.approx(1.2)
+    assert said[2.0].value == pytest.approx(0.6)  # at most the circumference over the time since the last pulse
+    assert "at most 0.60" in said[2.0].sentence
+    assert said[STANDS_AFTER_S + 0.1].value == 0.0
+    assert said[STANDS_AFTER_S + 0.1].sentence.startswith("Standing: no pulse for 3 s")
+    assert said[STANDS_AFTER_S + 0.1].instruments["trip"]["speed_m_s"] == 0.0
+
+
+def test_a_board_that_starts_again_carries_no_period_over(wheel) -> None:
+    feed, source = wheel
+    source.lines(*(f"t_us:{90_000_000 + i * 1_000_000} hall_edge_us:{90_000_000 + i * 1_000_000}" for i in range(3)))
+    heard(feed, 3)
+    source.lines(*(f"t_us:{i * 100_000} hall_edge_us:{i * 100_000}" for i in range(1, 5)))
+    heard(feed, 7)
+    assert feed.stretch("wheel", 0, 10).values.tolist() == pytest.approx([1.2, 1.2, 12.0, 12.0])
+
+
+def test_an_instrument_is_set_to_zero_by_name(wheel) -> None:
+    feed, source = wheel
+    source.lines(*(f"t_us:{i * 1_000_000} hall_edge_us:{i * 1_000_000}" for i in range(4)))
+    heard(feed, 4)
+    feed.zero("wheel", "trip")
+    assert feed.now("wheel").instruments["trip"]["distance_m"] == 0.0
+    for sensor, name in (("wheel", "level"), ("nobody", "trip")):
+        with pytest.raises(NotFound):
+            feed.zero(sensor, name)
+
+
+def test_motor_halls_read_the_mean_of_a_cycle_and_rows_between_edges_are_no_dropouts() -> None:
+    feed, source = feed_of(rig(part("motor-halls", "motor")))
+    board = SimBoard(rig(part("motor-halls", "motor")), seed=3)
+    lines = board.lines(4_000_000)
+    source.lines(*lines)
+    heard(feed, len(lines))
+    watched = feed.watched["motor"]
+    values = watched.ring.since(0, 200).values
+    assert watched.dropouts == 0
+    assert np.median(values) == pytest.approx(300, rel=0.01)
+    assert values.std() < 2.0  # three Halls out of their places by 2.5° would make single sectors tremble by 6 %
+    assert "of 6" in feed.now("motor").sentence
+    feed.disconnect()
+
+
+def test_every_sensor_of_a_rig_speaks_in_raw_in_its_unit_and_in_words() -> None:
+    feed, source = feed_of(fern())
+    lines = SimBoard(fern(), seed=3).lines(3_000_000)
+    source.lines(*lines)
+    heard(feed, len(lines))
+    state = feed.state()
+    assert (state.garbled, state.status) == (0, "live")
+    for key, watched in feed.watched.items():
+        now = feed.now(key)
+        assert now.value is not None, key
+        assert now.sentence.endswith("."), key
+        assert set(now.asked) >= {ask.name for ask in watched.kind.working.asks(feed._values[key])}, key
+    assert [line.why for line in feed.heard if line.why] == []
+    feed.disconnect()
+
+
+def test_lines_without_a_time_that_come_together_are_spread_over_their_wait() -> None:
+    feed, source = feed_of(rig(part("ultrasonic-ranger", "ranger")))
+    source.lines("echo_us:1457")
+    heard(feed, 1)
+    until(lambda: feed.now_s() > 0.3)
+    source.lines(*["echo_us:1457"] * 5)
+    heard(feed, 6)
+    steps = np.diff(feed.stretch("ranger", 0, 10).times_s)
+    assert (steps > 0.02).all()
+    assert steps == pytest.approx([steps.mean()] * 5, rel=0.3)
+    feed.disconnect()
+
+
+def test_bytes_that_are_no_text_are_said_to_be_the_wrong_baud(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("tickstone.actions.feed.SILENT_S", 0.1)
+    feed, source = feed_of(rig(part("ultrasonic-ranger", "ranger")))
+    for _ in range(5):
+        source.given.put(bytes([0, 248, 255, 3, 128]) * 20)
+    assert "baud" in until(lambda: feed.state().advice)
+    source.lines("", *["echo_us:1457"] * 200)
+    until(lambda: feed.state().advice == "")
+    feed.disconnect()

@@ -1,0 +1,151 @@
+"""Trip computer, level, angle between two lines, lamps and bar, and the check with motors."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+
+from tickstone.core import motor_check
+from tickstone.core.instruments import STANDS_AFTER_S, Angle, Bar, Lamps, Level, Seen, Trip
+from tickstone.core.rigs.kinds import kind
+from tickstone.core.rigs.usual import usual_values
+
+NOTHING: dict = {}
+
+
+def seen(times, values, asked=None, series=None, valid=None) -> Seen:
+    values = np.asarray(values, float)
+    good = np.isfinite(values) if valid is None else np.asarray(valid)
+    return Seen(np.asarray(times, float), values, good, {k: np.asarray(v, float) for k, v in (asked or {}).items()},
+                {k: np.asarray(v, float) for k, v in (series or {}).items()})  # fmt: skip
+
+
+def test_a_trip_of_known_pulses() -> None:
+    # ten gaps of 0.5 m: five in 1 s each, five in 0.25 s each: 5 m in 6.25 s, fastest 2 m/s
+    periods = np.array([1.0] * 5 + [0.25] * 5)
+    times = np.cumsum(periods)
+    trip = Trip()
+    for part in (slice(0, 3), slice(3, 7), slice(7, 10)):
+        trip.take(seen(times[part], 0.5 / periods[part], {"period": 1e6 * periods[part]}), NOTHING)
+    shown = trip.shown(times[-1], NOTHING)
+    assert shown["distance_m"] == pytest.approx(5.0)
+    assert shown["fastest_m_s"] == pytest.approx(2.0)
+    assert shown["average_m_s"] == pytest.approx(5.0 / 6.25)
+    assert shown["speed_m_s"] == pytest.approx(2.0)
+    assert trip.shown(times[-1] + STANDS_AFTER_S + 0.1, NOTHING)["speed_m_s"] == 0.0  # never a frozen last value
+    trip.zero()
+    assert trip.shown(times[-1], NOTHING)["distance_m"] == 0.0
+    assert trip.shown(times[-1], NOTHING)["average_m_s"] is None
+
+
+def test_a_long_stand_is_way_but_no_moving_time() -> None:
+    trip = Trip()
+    trip.take(seen([0.0, 600.0, 601.0], [0.5, 0.5 / 600, 0.5], {"period": [1e6, 600e6, 1e6]}), NOTHING)
+    shown = trip.shown(601.0, NOTHING)
+    assert shown["distance_m"] == pytest.approx(1.5)
+    assert shown["moving_s"] == pytest.approx(2.0)
+
+
+def test_a_trip_of_an_encoder_counts_both_ways_and_survives_a_board_that_begins_anew() -> None:
+    trip, t = Trip(), np.arange(0, 10, 0.05)
+    way = np.where(t < 5, 100 * t, 500 - 100 * (t - 5))
+    trip.take(seen(t, way), NOTHING)
+    assert trip.shown(10, NOTHING)["distance_m"] == pytest.approx(1.0, abs=0.03)
+    assert trip.shown(10, NOTHING)["fastest_m_s"] == pytest.approx(0.1, rel=0.02)
+    trip.broken()
+    trip.take(seen(t + 10, way + 70_000), NOTHING)
+    assert trip.shown(20, NOTHING)["distance_m"] == pytest.approx(2.0, abs=0.06)
+
+
+def test_a_level_settles_says_words_and_does_not_average_through_the_turn() -> None:
+    level = Level()
+    level.take(
+        seen(np.arange(80), np.full(80, 4.0), series={"roll": np.full(80, 0.0), "pitch": np.full(80, -4.0)}), NOTHING
+    )
+    shown = level.shown(0, NOTHING)
+    assert shown["pitch_deg"] == pytest.approx(-4.0)
+    assert shown["grade_pct"] == pytest.approx(100 * math.tan(math.radians(4)))
+    assert "nose up 4" in shown["words"]
+    level.zero()
+    upside = np.array([179.0, -179.0] * 40)
+    level.take(seen(np.arange(80), np.full(80, 180.0), series={"roll": upside, "pitch": np.zeros(80)}), NOTHING)
+    assert abs(level.shown(0, NOTHING)["roll_deg"]) > 178
+
+
+def test_an_angle_holds_its_truth_within_its_stated_uncertainty() -> None:
+    values = usual_values(kind("inertial-unit"))
+    inside = 0
+    for seed in range(200):
+        rng = np.random.default_rng(seed)
+        angle, bias, scale = Angle(), rng.normal(0, 2), 1 + rng.normal(0, 0.01)
+        assert angle.shown(0, values)["angle_deg"] is None
+        rest = np.arange(0, 3, 0.02)
+        angle.take(seen(rest, rest, series={"rate_z": bias + rng.normal(0, 0.1, rest.size)}), values)
+        angle.zero()
+        turn = 3 + np.arange(0, 4, 0.02)
+        true = np.where((turn > 4) & (turn < 6), 30.0, 0.0)
+        angle.take(seen(turn, turn, series={"rate_z": bias + scale * true + rng.normal(0, 0.1, turn.size)}), values)
+        shown = angle.shown(7, values)
+        inside += abs(shown["angle_deg"] - np.trapezoid(true, turn)) <= shown["plus_minus"]
+    assert 0.92 <= inside / 200 <= 0.99
+
+
+def test_an_angle_that_began_in_motion_says_so_and_its_uncertainty_grows() -> None:
+    values, angle = usual_values(kind("inertial-unit")), Angle()
+    t = np.arange(0, 2, 0.02)
+    angle.take(seen(t, t, series={"rate_z": 40 * np.sin(5 * t)}), values)
+    angle.zero()
+    assert "not at rest" in angle.shown(2, values)["words"]
+    spreads = []
+    for begin in (2, 4, 6):
+        angle.take(seen(begin + t, t, series={"rate_z": np.zeros(t.size)}), values)
+        spreads.append(angle.shown(begin + 2, values)["plus_minus"])
+    assert spreads[0] < spreads[1] < spreads[2]
+
+
+def test_lamps_and_bar_follow_the_reading_and_a_dropout_is_never_clear() -> None:
+    lamps = Lamps()
+    lamps.take(seen([0], [3.0], series={"dark_s1": [4.0], "dark_s2": [81.0], "width": [1]}), NOTHING)
+    assert lamps.shown(0, NOTHING)["lit"] == [False, True]
+    values = usual_values(kind("ultrasonic-ranger"), said={"trip": 300.0, "clear": 350.0})
+    bar = Bar()
+    for distance, lit, near in ((1500, 0, 0), (990, 1, 0), (299, 6, 1), (320, 6, 1), (360, 6, 0), (21, 8, 1)):
+        bar.take(seen([0], [distance]), values)
+        shown = bar.shown(0, values)
+        assert (shown["lit"], shown["near"]) == (lit, near), distance
+    bar.take(seen([0], [np.nan]), values)
+    assert (bar.shown(0, values)["lit"], bar.shown(0, values)["near"]) == (None, None)
+
+
+def stretch(**changes) -> motor_check.Stretch:
+    usual = {"sensor": "a", "name": "battery gauge", "unit": "V", "digits": 2, "noise": 0.01, "middle": 7.6, "dropouts": 0.0,
+             "readings": 25}  # fmt: skip
+    return motor_check.Stretch(**{**usual, **changes})
+
+
+@pytest.mark.parametrize(
+    ("running", "bad", "says"),
+    [
+        ({}, False, "0.010 V with motors"),
+        ({"noise": 0.05}, True, "5 times"),
+        ({"noise": 0.02}, False, "0.020 V"),
+        ({"dropouts": 0.3}, True, "30 % more dropouts"),
+        ({"middle": 7.0}, True, "moved by −0.600 V"),
+        ({"noise": None}, True, "too few readings with"),
+    ],
+)
+def test_the_check_with_motors(running: dict, bad: bool, says: str) -> None:
+    verdict, (line,) = motor_check.judge([stretch()], [stretch(**running)], 0.0, 0.0)
+    assert line.bad is bad
+    assert says in line.sentence
+    assert ("100 nF" in verdict) is bad
+
+
+def test_garbled_lines_and_things_that_turn_are_judged_by_themselves() -> None:
+    wheel = stretch(turns=True, noise=None)
+    verdict, lines = motor_check.judge([wheel], [wheel], 0.0, 0.2)
+    assert [line.bad for line in lines] == [False, True]
+    assert "20 % of the lines" in lines[1].sentence
+    assert verdict.startswith("1 of 2")
