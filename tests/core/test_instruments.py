@@ -7,6 +7,7 @@ import math
 import numpy as np
 import pytest
 
+from tests.rigs import part, rig
 from tickstone.core import motor_check
 from tickstone.core.instruments import STANDS_AFTER_S, Angle, Bar, Lamps, Level, Seen, Trip
 from tickstone.core.rigs.kinds import kind
@@ -27,8 +28,8 @@ def test_a_trip_of_known_pulses() -> None:
     periods = np.array([1.0] * 5 + [0.25] * 5)
     times = np.cumsum(periods)
     trip = Trip()
-    for part in (slice(0, 3), slice(3, 7), slice(7, 10)):
-        trip.take(seen(times[part], 0.5 / periods[part], {"period": 1e6 * periods[part]}), NOTHING)
+    for piece in (slice(0, 3), slice(3, 7), slice(7, 10)):
+        trip.take(seen(times[piece], 0.5 / periods[piece], {"period": 1e6 * periods[piece]}), NOTHING)
     shown = trip.shown(times[-1], NOTHING)
     assert shown["distance_m"] == pytest.approx(5.0)
     assert shown["fastest_m_s"] == pytest.approx(2.0)
@@ -115,6 +116,9 @@ def test_lamps_and_bar_follow_the_reading_and_a_dropout_is_never_clear() -> None
         bar.take(seen([0], [distance]), values)
         shown = bar.shown(0, values)
         assert (shown["lit"], shown["near"]) == (lit, near), distance
+    bar.fit(rig(part("ultrasonic-ranger", "ranger"), part("led-bar", "bar", steps=4)))
+    bar.take(seen([0], [299]), values)
+    assert (bar.shown(0, values)["lit"], bar.shown(0, values)["steps"]) == (3, 4)
     bar.take(seen([0], [np.nan]), values)
     assert (bar.shown(0, values)["lit"], bar.shown(0, values)["near"]) == (None, None)
 

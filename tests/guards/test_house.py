@@ -74,6 +74,12 @@ def test_no_sql_and_no_arithmetic_library_in_the_api() -> None:
         assert not {n for n in imported(path) if n.startswith("sqlalchemy") and "Session" not in n}, path.name
 
 
+def test_what_is_really_so_on_the_simulated_bench_is_for_tests_alone() -> None:
+    for room in ("actions", "api", "calculations", "core", "store"):
+        for path in (SOURCE / room).rglob("*.py"):
+            assert ".truth(" not in path.read_text(), path.name
+
+
 def test_the_front_ends_types_are_those_of_the_api() -> None:
     assert checks.API_TYPES.read_text() == checks.api_types(checks.schema_of_app()), "run ./tick-stone api-types"
 

@@ -150,6 +150,10 @@ def test_columns_are_guessed_by_their_place_with_and_without_a_heading_and_a_tim
     headed = heard(template("T01"), "time (ms),left,middle,right", "100,312,400,780")
     assert headed[0].kind == WORDS
     assert headed[1] == Reading(plain.values, 100_000, 2**32 * 1000)
+    interpreter = Interpreter(template("T01"))
+    interpreter.read("time (ms),left,middle,right", 0.0)
+    interpreter.refresh(template("T01"), {})
+    assert interpreter.read("100.5,312,400,780", 0.0) == Reading(plain.values, 100_500, 2**32 * 1000)
     timed = heard(template("T01"), *(f"{100 * i},312,400,780" for i in range(10)))
     assert timed[0].stamp_us is None  # its unit is not known yet
     assert timed[-1].stamp_us == 900_000

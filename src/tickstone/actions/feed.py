@@ -7,10 +7,10 @@ import time
 from collections import deque
 from collections.abc import Mapping
 from contextlib import AbstractContextManager
-from dataclasses import dataclass
 
 import numpy as np
 
+from tickstone.actions.feed_state import FeedState, HeardLine, OpenRecording
 from tickstone.actions.ring import Stretch
 from tickstone.actions.watched import Now, Watched
 from tickstone.core.constants import Values
@@ -24,7 +24,7 @@ from tickstone.errors import Conflict, NotConnected, NotFound
 from tickstone.link.clock import DeviceClock, Placed
 from tickstone.link.interpreter import GARBLED, Interpreter, Label, OddLine, Reading
 from tickstone.link.reader import Reader
-from tickstone.link.recorder import Progress, Recorder
+from tickstone.link.recorder import Recorder
 from tickstone.link.sources import Source
 
 AIR_MEAN_OF = 30  # common practice: average 30 temperature readings
@@ -41,41 +41,6 @@ NO_TEXT_WORDS = (
 Pending = dict[str, tuple[list[int], list[tuple[float, ...]]]]
 
 
-@dataclass(frozen=True)
-class OpenRecording:
-    """The recording that runs: ``start_us`` is the feed's time of its first row, None before that."""
-
-    id: int
-    name: str
-    progress: Progress
-    start_us: int | None
-
-
-@dataclass(frozen=True)
-class FeedState:
-    """How the feed stands: ``status`` is idle, live, silent or lost; ``why`` is a sentence when lost or ended; ``advice``
-    what to do about a source that makes no sense."""
-
-    status: str
-    source: str
-    why: str
-    advice: str
-    rhythm: Rhythm
-    lines: int
-    garbled: int
-    recording: OpenRecording | None
-    now_us: int
-    lost_for_s: float
-
-
-@dataclass(frozen=True)
-class HeardLine:
-    """A line as it came, and why it is not a reading (empty: it is one)."""
-
-    text: str
-    why: str
-
-
 class Feed:
     """Takes lines from a reader, converts and keeps them, hands rows to a recorder. Thread-safe."""
 
@@ -88,6 +53,7 @@ class Feed:
         self._source_title = ""
         self._status, self._why = "idle", ""
         self.watched: dict[str, Watched] = {}
+        self._rig = rig
         self._interpreter = Interpreter(rig, meanings)
         self._restart(1.0)
         self.refresh(rig, values, meanings or {})
@@ -101,6 +67,8 @@ class Feed:
         self._last_arrival = self._lost_at = self._understood_at = 0.0
         self._air: deque[float] = deque(maxlen=AIR_MEAN_OF)
         self.watched = {key: Watched(key, old.kind, old.options) for key, old in self.watched.items()}
+        for watched in self.watched.values():
+            watched.fit(self._rig)
         self._glances: dict[str, tuple[float, Now]] = {}
 
     def refresh(self, rig: Rig, values: Mapping[str, Values], meanings: Mapping[str, Meaning]) -> None:
@@ -114,6 +82,7 @@ class Feed:
                 old = self.watched.get(sensor.id)
                 same = old is not None and (old.kind.id, old.channels) == (fresh.kind.id, fresh.channels)
                 watched[sensor.id] = old if old is not None and same else fresh
+                watched[sensor.id].fit(rig)
             self.watched = watched
 
     # Connecting -----------------------------------------------------------------------------------------------------

@@ -9,6 +9,8 @@ import numpy.typing as npt
 
 Array = npt.NDArray[np.float64]
 
+FIRST_LOOK = 256  # rows that are looked back over before more are copied
+
 
 @dataclass(frozen=True)
 class Stretch:
@@ -54,9 +56,13 @@ class Ring:
 
     def last_seconds(self, seconds: float) -> Stretch:
         """The readings of the last ``seconds`` before the newest one."""
-        everything = self.since(0)
-        if everything.times_s.size == 0:
-            return everything
-        first = int(np.searchsorted(everything.times_s, everything.times_s[-1] - seconds, "left"))
-        return Stretch(everything.times_s[first:], everything.raw[first:], everything.values[first:],
-                       everything.codes[first:], everything.last_seq)  # fmt: skip
+        size = FIRST_LOOK
+        found = self.since(0, size)
+        while found.times_s.size == size and found.times_s[0] >= found.times_s[-1] - seconds:
+            size *= 4
+            found = self.since(0, size)
+        if found.times_s.size == 0:
+            return found
+        first = int(np.searchsorted(found.times_s, found.times_s[-1] - seconds, "left"))
+        return Stretch(found.times_s[first:], found.raw[first:], found.values[first:], found.codes[first:],
+                       found.last_seq)  # fmt: skip

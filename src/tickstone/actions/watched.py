@@ -12,7 +12,7 @@ from tickstone.core.constants import Values
 from tickstone.core.instruments import INSTRUMENTS, STANDS_AFTER_S, Instrument, Seen, Shown
 from tickstone.core.noise import step_noise
 from tickstone.core.rigs.kinds.base import Converted, Kind, Moment, Surroundings
-from tickstone.core.rigs.rig import Options
+from tickstone.core.rigs.rig import Options, Rig
 
 RING_ROWS = 120_000  # a minute at 2 000 lines/s
 WORDS_EVERY_S = 0.5  # a sentence settles: at most two changes a second
@@ -56,6 +56,11 @@ class Watched:
         self._sentence, self._sentence_at = "", -WORDS_EVERY_S
         self.instruments: dict[str, Instrument] = {name: INSTRUMENTS[name]() for name in self.kind.instruments}
         self.channels = tuple(channel.name for channel in self.kind.channels_of(self.options))
+
+    def fit(self, rig: Rig) -> None:
+        """Tell its instruments the rig they are on."""
+        for instrument in self.instruments.values():
+            instrument.fit(rig)
 
     def take(
         self, times_us: Sequence[int], rows: Sequence[Sequence[float]], values: Values, around: Surroundings

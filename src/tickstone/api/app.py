@@ -55,6 +55,7 @@ def make_app(workshop: Workshop, built: Path | None = None, *, demo: bool = Fals
     app = FastAPI(title="Tick Stone", docs_url=None, redoc_url=None, openapi_url="/api/openapi.json", lifespan=lifespan,
                   responses={code: {"model": Refusal} for code in (404, 409, 422, 503)})  # fmt: skip
     app.state.workshop = workshop
+    app.state.broadcasts = {}  # by rig: one message for all its windows
     app.add_middleware(GZipMiddleware, minimum_size=2000)
     app.add_middleware(OwnOriginOnly, hosts=hosts)
     add_handlers(app)

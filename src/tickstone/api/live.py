@@ -6,7 +6,6 @@ import asyncio
 import json
 import time
 from typing import Annotated, Any
-from weakref import WeakKeyDictionary
 
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from pydantic import Field
@@ -201,9 +200,6 @@ class Broadcast:
                 self._joined.add(queue)
 
 
-_BROADCASTS: WeakKeyDictionary[Feed, Broadcast] = WeakKeyDictionary()
-
-
 @router.websocket("/rigs/{slug}/live")
 async def watch(socket: WebSocket, slug: str) -> None:
     """Stream a rig's readings to a window: at most one message each STEP_S, a beat each BEAT_S when nothing is new."""
@@ -215,7 +211,8 @@ async def watch(socket: WebSocket, slug: str) -> None:
         await socket.close(4404 if error.code == "not-found" else 4503, error.message[:120])
         return
     await socket.accept()
-    broadcast = _BROADCASTS.setdefault(feed, Broadcast(shop, slug, feed))
+    broadcasts: dict[str, Broadcast] = socket.app.state.broadcasts
+    broadcast = broadcasts.setdefault(slug, Broadcast(shop, slug, feed))
     queue = broadcast.join()
     gone = asyncio.create_task(_until_gone(socket))
     try:

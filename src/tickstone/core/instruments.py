@@ -13,6 +13,7 @@ import numpy.typing as npt
 
 from tickstone.core.constants import Values
 from tickstone.core.inertial import tilt_words
+from tickstone.core.rigs.rig import Rig
 
 Array = npt.NDArray[np.float64]
 Shown = dict[str, float | str | list[bool] | None]
@@ -40,8 +41,9 @@ class Seen:
 
 
 class Instrument(Protocol):
-    """What every instrument can do. ``broken`` says that the board began anew."""
+    """What every instrument can do. ``fit`` tells the rig it is on, ``broken`` that the board began anew."""
 
+    def fit(self, rig: Rig) -> None: ...
     def take(self, seen: Seen, values: Values) -> None: ...
     def shown(self, now_s: float, values: Values) -> Shown: ...
     def zero(self) -> None: ...
@@ -60,6 +62,9 @@ class Trip:
     begun_s: float | None = None
     _last_s: float | None = None
     _at: tuple[float, float] | None = None  # time and way at which an encoder's speed was told
+
+    def fit(self, rig: Rig) -> None:
+        """It is the same on every rig."""
 
     def take(self, seen: Seen, values: Values) -> None:
         """Go on by new readings."""
@@ -119,6 +124,9 @@ class Level:
     roll_deg: float = math.nan
     pitch_deg: float = math.nan
 
+    def fit(self, rig: Rig) -> None:
+        """It is the same on every rig."""
+
     def take(self, seen: Seen, values: Values) -> None:
         """Go on by new readings: the mean settles over SETTLES_S."""
         roll, pitch = seen.series["roll"], seen.series["pitch"]
@@ -164,6 +172,9 @@ class Angle:
     begun: bool = False
     rested: bool = False
     _recent: list[tuple[float, float]] = field(default_factory=list)
+
+    def fit(self, rig: Rig) -> None:
+        """It is the same on every rig."""
 
     def take(self, seen: Seen, values: Values) -> None:
         """Go on by new rates, °/s."""
@@ -226,6 +237,9 @@ class Lamps:
 
     lit: list[bool] = field(default_factory=list)
 
+    def fit(self, rig: Rig) -> None:
+        """It is the same on every rig."""
+
     def take(self, seen: Seen, values: Values) -> None:
         """The newest reading is what shows."""
         names = [name for name in seen.series if name.startswith("dark_")]
@@ -251,6 +265,12 @@ class Bar:
 
     distance_mm: float = math.nan
     near: bool | None = None
+    steps: int = BAR_STEPS
+
+    def fit(self, rig: Rig) -> None:
+        """An LED bar that is fitted says how many steps there are."""
+        bars = [one for one in rig.outputs if one.kind == "led-bar"]
+        self.steps = int(bars[0].options.get("steps", BAR_STEPS)) if bars else BAR_STEPS
 
     def take(self, seen: Seen, values: Values) -> None:
         """The newest reading is what shows; the near lamp has hysteresis between trip and clear."""
@@ -264,15 +284,15 @@ class Bar:
             self.near = False
 
     def shown(self, now_s: float, values: Values) -> Shown:
-        """Steps lit of BAR_STEPS, the span they cover, mm, and whether the near lamp is on (None: not known)."""
+        """Steps lit of all, the span they cover, mm, and whether the near lamp is on (None: not known)."""
         near, far = values["nearest"].value if "nearest" in values else 20.0, values["farthest"].value
         far = min(far, BAR_FAR_MM)
         lit = None
         if math.isfinite(self.distance_mm):
-            lit = float(min(max(math.ceil(BAR_STEPS * (far - self.distance_mm) / (far - near)), 0), BAR_STEPS))
+            lit = float(min(max(math.ceil(self.steps * (far - self.distance_mm) / (far - near)), 0), self.steps))
         trip = values.get("trip")
         return {
-            "lit": lit, "steps": float(BAR_STEPS), "from_mm": near, "to_mm": far,
+            "lit": lit, "steps": float(self.steps), "from_mm": near, "to_mm": far,
             "near": None if self.near is None else float(self.near), "trip_mm": None if trip is None else trip.value,
         }  # fmt: skip
 

@@ -94,6 +94,8 @@ class Interpreter:
             label.meaning = None
         for label in self._seen.values():
             self._settle(label)
+        if self._heading:
+            self._head(self._heading)
 
     @property
     def labels(self) -> list[Label]:
@@ -195,7 +197,7 @@ class Interpreter:
         if unit_us is None:
             self._find_unit(stamp, arrival_s)
             return Reading(values)
-        if unit_us < 1e6 and not (0 <= stamp < WRAP and stamp == int(stamp)):
+        if not 0 <= stamp < WRAP or (unit_us == 1.0 and stamp != int(stamp)):
             return _odd(line, f"{self._time_label} is no 32-bit count")
         return Reading(values, round(stamp * unit_us), round(WRAP * min(unit_us, 1e6)))
 
@@ -243,6 +245,9 @@ class Interpreter:
             return
         if meaning.role == TIME:
             if not self._time_label or self._time_label == label.name or not label.guessed:
+                if self._time_label != label.name:
+                    self._times.clear()
+                    self._found_us = None
                 self._time_label, self._time_us = label.name, meaning.unit_us
             return
         span = self._spans.get((meaning.sensor, meaning.channel))

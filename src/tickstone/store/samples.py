@@ -11,7 +11,6 @@ from sqlalchemy import delete, func, insert, select, update
 from sqlalchemy.orm import Session
 
 from tickstone.core.rows import Batch, Rows
-from tickstone.errors import NotFound
 from tickstone.store import codec
 from tickstone.store.database import Database
 from tickstone.store.tables import Chunk, ChunkColumn, OddLine, Recording, Sensor, Stream, StreamColumn, Tail
@@ -240,13 +239,6 @@ def chunks_between(session: Session, stream: StreamInfo, t0: int, t1: int) -> in
     """How many folded chunks touch t0…t1."""
     where = (Chunk.stream_id == stream.id, Chunk.t1 >= t0, Chunk.t0 <= t1)
     return int(session.scalar(select(func.count()).select_from(Chunk).where(*where)) or 0)
-
-
-def rows_stored(session: Session, recording_id: int) -> int:
-    """How many rows of a recording are on disk, over all streams."""
-    if session.get(Recording, recording_id) is None:
-        raise NotFound(f"There is no recording {recording_id}.")
-    return sum(stream.n for stream in streams_of(session, recording_id))
 
 
 @dataclass(frozen=True)

@@ -6,6 +6,7 @@ import { shown, THIN } from "../model/format";
 import { isOn, valueText } from "../stations/watch/said";
 import { ConstantLine } from "../ui/ConstantLine";
 import { Check, Glyph } from "../ui/Glyph";
+import { SensorMenu } from "../ui/SensorMenu";
 
 /** The stone being carved: the constants of the selected sensor that matter at this station, then the others. */
 export function Slab() {
@@ -26,16 +27,7 @@ export function Slab() {
     );
   return (
     <aside className="slab" aria-label="The stone being carved">
-      <label className="slab-sensor">
-        <span className="visually-hidden">Sensor</span>
-        <select value={bench.sensor.id} onChange={(event) => bench.pick(event.target.value)}>
-          {bench.rig.sensors.map((sensor) => (
-            <option key={sensor.id} value={sensor.id}>
-              {sensor.name}
-            </option>
-          ))}
-        </select>
-      </label>
+      <SensorMenu label="Sensor" />
       <div className="slab-scroll">
         {(bench.station === "watch" || bench.station === "calibrate") && <BigFigure />}
         <ul>

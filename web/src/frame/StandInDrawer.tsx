@@ -7,6 +7,7 @@ import { useSettings } from "../hooks/settings";
 import { figure, plainDecimals, THIN } from "../model/format";
 import { into } from "../model/units";
 import { NumberField } from "../ui/NumberField";
+import { SensorMenu } from "../ui/SensorMenu";
 
 type Hand = Schemas["HandModel"];
 const EXACT = ["target_mm", "line_mm", "nose_up_deg", "left_up_deg"]; // worth typing: what a ruler or a level says
@@ -53,16 +54,7 @@ export function StandInDrawer({ show, onHide }: { show: boolean; onHide: () => v
         <p>A simulated bench in place of a real one, about as exact as hands are.</p>
         {hands.data && (
           <>
-            <label className="hand-sensor">
-              <span className="visually-hidden">Sensor at the stand-in</span>
-              <select value={bench.sensor.id} onChange={(event) => bench.pick(event.target.value)}>
-                {bench.rig.sensors.map((sensor) => (
-                  <option key={sensor.id} value={sensor.id}>
-                    {sensor.name}
-                  </option>
-                ))}
-              </select>
-            </label>
+            <SensorMenu label="Sensor at the stand-in" />
             {of(bench.sensor.id, false).map(line)}
             <Faults title={`Faults of the ${bench.sensor.name}`}>{of(bench.sensor.id, true).map(line)}</Faults>
             <h3>The room</h3>

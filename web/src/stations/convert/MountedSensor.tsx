@@ -15,8 +15,8 @@ type From = "live" | "cursor" | "typed";
 const WORDS: Record<From, string> = { live: "live", cursor: "at the cursor", typed: "typed" };
 const HOLD_MS = 700;
 
-/** A live number that holds still long enough to be read. */
-function useHeldStill(value: number | null): number | null {
+/** Something live that holds still long enough to be read. */
+function useHeldStill<T>(value: T | null): T | null {
   const [held, setHeld] = useState(value);
   const latest = useRef(value);
   latest.current = value;
@@ -40,7 +40,8 @@ export function MountedSensor({ first }: { first: ReactNode }) {
   );
   const t = search.get("t");
   const cursorOn = recordingId !== null && t !== null;
-  const liveRaw = useHeldStill(now.status === "live" ? (now.sensors[sensor.id]?.raw ?? null) : null);
+  const seen = now.status === "live" ? now.sensors[sensor.id] : undefined;
+  const heard = useHeldStill(seen?.readings ? seen.asked : null);
   const [from, setFrom] = useState<From>(
     Object.keys(numbersIn(search, "r.")).length ? "typed" : cursorOn ? "cursor" : "live",
   );
@@ -55,17 +56,13 @@ export function MountedSensor({ first }: { first: ReactNode }) {
         }),
       ),
   });
-  const streamed = names.length === 1 ? names[0] : undefined;
-  const liveOn = now.status === "live" && liveRaw !== null && streamed !== undefined;
+  const live: Numbers = Object.fromEntries(
+    names.flatMap((name) => (heard?.[name] == null ? [] : [[name, heard[name]]])),
+  );
+  const liveOn = now.status === "live" && Object.keys(live).length > 0;
   const effective: From = (from === "live" && !liveOn) || (from === "cursor" && !cursorOn) ? "typed" : from;
   const asked: Numbers | null =
-    effective === "live" && streamed
-      ? { [streamed]: liveRaw ?? 0 }
-      : effective === "cursor"
-        ? (at.data?.asked ?? null)
-        : usual.data
-          ? typed
-          : null;
+    effective === "live" ? live : effective === "cursor" ? (at.data?.asked ?? null) : usual.data ? typed : null;
   const air = effective === "cursor" ? (at.data?.air_c ?? null) : now.status === "live" ? now.air_c : null;
   const subject = { rig: rig.slug, sensor: sensor.id, air };
   const worked = useWorked(subject, asked);

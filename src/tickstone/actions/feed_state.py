@@ -1,0 +1,44 @@
+"""How a live feed stands, as those see it who ask."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from tickstone.core.timing import Rhythm
+from tickstone.link.recorder import Progress
+
+
+@dataclass(frozen=True)
+class OpenRecording:
+    """The recording that runs: ``start_us`` is the feed's time of its first row, None before that."""
+
+    id: int
+    name: str
+    progress: Progress
+    start_us: int | None
+
+
+@dataclass(frozen=True)
+class FeedState:
+    """How the feed stands: ``status`` is idle, live, silent or lost; ``why`` is a sentence when lost or ended; ``advice``
+    what to do about a source that makes no sense; ``rhythm`` holds all lines a second, jitter and gaps of the sensor that
+    speaks most."""
+
+    status: str
+    source: str
+    why: str
+    advice: str
+    rhythm: Rhythm
+    lines: int
+    garbled: int
+    recording: OpenRecording | None
+    now_us: int
+    lost_for_s: float
+
+
+@dataclass(frozen=True)
+class HeardLine:
+    """A line as it came, and why it is not a reading (empty: it is one)."""
+
+    text: str
+    why: str
