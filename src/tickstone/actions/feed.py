@@ -32,6 +32,7 @@ RATE_LOOK_BACK_S = 5.0
 SILENT_S = 2.0
 SPREAD_S = 0.5  # lines without a time of their own that come together are spread over at most so long
 KEPT_LINES = 40
+MOST_PENDING = 500  # rows that wait to be converted
 NO_TEXT = 0.2  # of what came lately: with more strange bytes than that it is no text
 NO_TEXT_WORDS = (
     "What comes is no text: the baud is most likely wrong. The board's program says it, in the line that begins its serial "
@@ -52,9 +53,11 @@ class Feed:
         self._recording_start_us: int | None = None
         self._source_title = ""
         self._status, self._why = "idle", ""
-        self.watched: dict[str, Watched] = {}
+        self._watched: dict[str, Watched] = {}
+        self._pending: Pending = {}
         self._rig = rig
         self._interpreter = Interpreter(rig, meanings)
+        self._values = values
         self._restart(1.0)
         self.refresh(rig, values, meanings or {})
 
@@ -66,8 +69,9 @@ class Feed:
         self._now_us = self._segment = 0
         self._last_arrival = self._lost_at = self._understood_at = 0.0
         self._air: deque[float] = deque(maxlen=AIR_MEAN_OF)
-        self.watched = {key: Watched(key, old.kind, old.options) for key, old in self.watched.items()}
-        for watched in self.watched.values():
+        self._pending.clear()
+        self._watched = {key: Watched(key, old.kind, old.options) for key, old in self._watched.items()}
+        for watched in self._watched.values():
             watched.fit(self._rig)
         self._glances: dict[str, tuple[float, Now]] = {}
 
@@ -76,14 +80,15 @@ class Feed:
         with self._lock:
             self._rig, self._values = rig, values
             self._interpreter.refresh(rig, meanings)
+            self._convert()
             watched = {}
             for sensor in rig.sensors:
                 fresh = Watched(sensor.id, kind(sensor.kind), sensor.options)
-                old = self.watched.get(sensor.id)
+                old = self._watched.get(sensor.id)
                 same = old is not None and (old.kind.id, old.channels) == (fresh.kind.id, fresh.channels)
                 watched[sensor.id] = old if old is not None and same else fresh
                 watched[sensor.id].fit(rig)
-            self.watched = watched
+            self._watched = watched
 
     # Connecting -----------------------------------------------------------------------------------------------------
 
@@ -141,16 +146,16 @@ class Feed:
 
     def _on_lines(self, lines: list[str], arrival_s: float) -> None:
         with self._lock:
-            pending: Pending = {}
             before = max(self._last_arrival, arrival_s - SPREAD_S)
             for place, line in enumerate(lines, 1):
-                self._take(line, arrival_s, before + (arrival_s - before) * place / len(lines), pending)
+                self._take(line, arrival_s, before + (arrival_s - before) * place / len(lines))
             self._lines += len(lines)
             self._last_arrival = arrival_s
             self._arrivals.append((len(lines), arrival_s))
-            self._convert_all(pending)
+            if sum(len(times) for times, _ in self._pending.values()) > MOST_PENDING:
+                self._convert()
 
-    def _take(self, line: str, arrival_s: float, spread_s: float, pending: Pending) -> None:
+    def _take(self, line: str, arrival_s: float, spread_s: float) -> None:
         understood = self._interpreter.read(line, arrival_s)
         placed: Placed | None = None
         if isinstance(understood, Reading):
@@ -166,12 +171,12 @@ class Feed:
         self._heard.append(HeardLine(line, ""))
         self._understood_at = arrival_s
         if placed.segment != self._segment:
-            self._convert_all(pending)
+            self._convert()
             self._segment = placed.segment
-            for watched in self.watched.values():
+            for watched in self._watched.values():
                 watched.broken()
         self._now_us = placed.t_us
-        self._keep(understood, placed, pending)
+        self._keep(understood, placed)
 
     def _set_aside(self, odd: OddLine | Reading) -> None:
         if not isinstance(odd, OddLine):
@@ -181,13 +186,13 @@ class Feed:
         if self._recorder is not None:
             self._recorder.take_odd(self._since_start(self._now_us), odd.text, odd.why)
 
-    def _keep(self, reading: Reading, placed: Placed, pending: Pending) -> None:
+    def _keep(self, reading: Reading, placed: Placed) -> None:
         by_sensor: dict[str, dict[str, float]] = {}
         for (sensor, channel), value in reading.values.items():
             by_sensor.setdefault(sensor, {})[channel] = value
         for key, told in by_sensor.items():
-            row = tuple([told.get(channel, np.nan) for channel in self.watched[key].channels])
-            times, rows = pending.setdefault(key, ([], []))
+            row = tuple([told.get(channel, np.nan) for channel in self._watched[key].channels])
+            times, rows = self._pending.setdefault(key, ([], []))
             times.append(placed.t_us)
             rows.append(row)
             if self._recorder is not None:
@@ -198,23 +203,30 @@ class Feed:
             self._recording_start_us = t_us
         return max(0, t_us - self._recording_start_us)
 
-    def _convert_all(self, pending: Pending) -> None:
+    def _convert(self) -> None:
+        """Convert what waits. That is put off until somebody looks, so that many rows are one piece of work."""
+        pending, self._pending = self._pending, {}
         air_key = self._air_key()
         for key in sorted(pending, key=lambda key: key != air_key):  # the air first: others convert with it
             times, rows = pending[key]
-            air = None if self.air_c is None else np.full(len(times), self.air_c)
-            converted = self.watched[key].take(times, rows, self._values[key], Surroundings(air))
+            mean = self._mean_air()
+            air = None if mean is None else np.full(len(times), mean)
+            converted = self._watched[key].take(times, rows, self._values[key], Surroundings(air))
             if key == air_key:
                 self._air.extend(converted.values[converted.valid].tolist())
-        pending.clear()
 
     def _air_key(self) -> str | None:
-        return next((key for key, w in self.watched.items() if w.kind.quantity.name == "air temperature"), None)
+        return next((key for key, w in self._watched.items() if w.kind.quantity.name == "air temperature"), None)
+
+    def _mean_air(self) -> float | None:
+        return sum(self._air) / len(self._air) if self._air else None
 
     @property
     def air_c(self) -> float | None:
         """Mean of the last AIR_MEAN_OF air temperatures, °C, or None before the first."""
-        return sum(self._air) / len(self._air) if self._air else None
+        with self._lock:
+            self._convert()
+            return self._mean_air()
 
     @property
     def air_readings(self) -> int:
@@ -249,6 +261,13 @@ class Feed:
         return None if self._recorder is None or start is None else round(t_s * 1e6) - start
 
     # Watching -------------------------------------------------------------------------------------------------------
+
+    @property
+    def watched(self) -> Mapping[str, Watched]:
+        """The sensors by id, with everything that has come."""
+        with self._lock:
+            self._convert()
+            return self._watched
 
     def state(self) -> FeedState:
         """How the feed stands now."""

@@ -49,6 +49,7 @@ class Watched:
         self.ring = Ring(RING_ROWS)
         self.readings = self.dropouts = 0
         self._notebook: dict[str, float] = {}
+        self._named: tuple[Values, tuple[str, ...]] | None = None
         self._asked: dict[str, float] = {}
         self._series: dict[str, float] = {}
         self._moment: dict[str, Array] = {}
@@ -71,8 +72,9 @@ class Watched:
         channels = dict(zip(self.channels, table, strict=True))
         working = self.kind.working
         asked = dict(working.asked(channels, times, values, self._notebook))
-        for ask in working.asks(values):
-            asked.setdefault(ask.name, np.full(times.shape, np.nan))
+        names = self._names(values)
+        for name in names:
+            asked.setdefault(name, np.full(times.shape, np.nan))
         converted = working.read(asked, values, around)
         for name, column in asked.items():
             told = column[np.isfinite(column)]
@@ -89,7 +91,7 @@ class Watched:
         for name, column in series.items():
             if np.isfinite(column[-1]):
                 self._series[name] = float(column[-1])
-        self.ring.add(times / 1e6, asked[working.asks(values)[0].name], converted.values, converted.codes)
+        self.ring.add(times / 1e6, asked[names[0]], converted.values, converted.codes)
         self.readings += len(times)
         self.dropouts += int(np.isnan(converted.values).sum())
         self._last_s = float(times[-1]) / 1e6
@@ -97,6 +99,12 @@ class Watched:
         for instrument in self.instruments.values():
             instrument.take(seen, values)
         return converted
+
+    def _names(self, values: Values) -> tuple[str, ...]:
+        """Names of the raw numbers that are asked for; worked out anew only when constants change."""
+        if self._named is None or self._named[0] is not values:
+            self._named = values, tuple(ask.name for ask in self.kind.working.asks(values))
+        return self._named[1]
 
     def broken(self) -> None:
         """The board began anew, or was away: what went on from reading to reading does not."""
