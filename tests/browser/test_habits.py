@@ -77,8 +77,8 @@ def test_marks_are_renamed_removed_and_brought_back(page: Page) -> None:
     page.goto("/fern/watch?recording=1")
     marks = page.locator(".recorded-lists section").first
     expect(marks.locator("li")).to_have_count(2)
-    marks.get_by_role("button", name="Rename").first.click()
-    page.get_by_label("Label of the mark").fill("box at rest")
+    marks.get_by_role("button", name="Change").first.click()
+    page.get_by_role("textbox", name="Words").fill("box at rest")
     page.get_by_role("button", name="Keep").click()
     expect(marks).to_contain_text("box at rest")
     marks.get_by_role("button", name="Remove").first.click()
@@ -210,6 +210,7 @@ def test_the_slab_tells_where_a_number_comes_from_and_folds_away(page: Page) -> 
     about.get_by_label("plus or minus").fill("1")
     about.get_by_role("button", name="Set it").click()
     expect(page.locator("#constant-height")).to_contain_text("121.0")
+    expect(about).to_have_count(0)
     page.locator("#constant-height").click()
     expect(about).to_contain_text("Before")
     expect(about).to_contain_text("118")

@@ -140,7 +140,7 @@ def test_moments_spans_and_words_are_marked_and_changed_afterwards(page: Page) -
     page.wait_for_timeout(900)
     page.keyboard.up("m")
     expect(page.locator(".notice")).to_contain_text("Marked a span of")
-    page.get_by_role("button", name="Mark with words").click()
+    page.get_by_role("button", name="Words for a mark").click()
     page.get_by_role("textbox", name="Words").fill("box at 85 cm")
     page.get_by_role("textbox", name="The last").fill("soon")
     page.get_by_role("button", name="Mark it").click()

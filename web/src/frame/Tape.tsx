@@ -100,7 +100,7 @@ function Running({ marking, onWords, marks }: { marking: Held; onWords: () => vo
           <button
             type="button"
             className="plain"
-            aria-label="Mark with words"
+            aria-label="Words for a mark"
             title="Mark with words"
             onClick={onWords}
           >
