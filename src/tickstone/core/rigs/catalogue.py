@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from tickstone.core.rigs.kinds import KINDS, kind
 from tickstone.core.rigs.kinds.base import Kind
 from tickstone.core.rigs.outputs import OUTPUTS, OutputKind, output
@@ -17,7 +19,13 @@ def known(fitted: Fitted) -> Kind | OutputKind:
 
 def part_of(fitted: Fitted) -> Part:
     """The electrical side of a fitted part, with its options chosen."""
-    return known(fitted).part_of(fitted.options)
+    return _part(isinstance(fitted, Output), fitted.kind, tuple(sorted(fitted.options.items())))
+
+
+@lru_cache(maxsize=1024)  # checks ask for the same few parts thousands of times
+def _part(is_output: bool, kind_id: str, options: tuple[tuple[str, str | float], ...]) -> Part:
+    what = output(kind_id) if is_output else kind(kind_id)
+    return what.part_of(dict(options))
 
 
 def pin_of(rig: Rig, wire: Wire) -> PinSpec:
