@@ -120,6 +120,19 @@ def test_every_sensor_of_a_rig_speaks_in_raw_in_its_unit_and_in_words() -> None:
     feed.disconnect()
 
 
+def test_a_row_of_sensors_told_on_lines_of_their_own_is_one_reading_and_never_a_stale_one() -> None:
+    feed, source = feed_of(rig(part("line-sensors", "row", count=3)))
+    source.lines(*(f"t_us:{i * 10_000} line{i % 3 + 1}_adc:{(180, 760, 190)[i % 3]}" for i in range(12)))
+    heard(feed, 12)
+    found = feed.stretch("row", 0, 20).values
+    assert np.isnan(found[:2]).all()
+    assert np.abs(found[2:]).max() < 1.0
+    source.lines("t_us:900000 line1_adc:180", "t_us:910000 line2_adc:760")
+    heard(feed, 14)
+    assert np.isnan(feed.stretch("row", 0, 2).values).all()  # the third was told too long ago
+    feed.disconnect()
+
+
 def test_lines_without_a_time_that_come_together_are_spread_over_their_wait() -> None:
     feed, source = feed_of(rig(part("ultrasonic-ranger", "ranger")))
     source.lines("echo_us:1457")

@@ -66,7 +66,7 @@ def walk(page: Page, served: Served) -> None:
     keep(page, "wire-checklist")
     page.keyboard.press("2")
     page.get_by_role("button", name="Connect the stand-in C").click()
-    served.hands({"front-ranger.target_mm": 1600, "line-row.line_mm": 10, "line-row.moves_mm_s": -2, "tilt.nose_up_deg": 4,
+    served.hands({"front-ranger.target_mm": 1600, "line-row.line_mm": 14, "line-row.moves_mm_s": -1, "tilt.nose_up_deg": 4,
                   "wheel.speed_m_s": 0.14, "wheel.gain_m_s2": 2, "battery-gauge.battery_v": 7.4})  # fmt: skip
     page.wait_for_timeout(9000)
     page.keyboard.press("r")

@@ -185,7 +185,7 @@ def test_the_hands_and_faults_are_moved_in_the_drawer(page: Page) -> None:
     drawer.get_by_label("Put it at").fill("400")
     expect(row(page, "front ranger").locator(".watch-value")).to_contain_text(re.compile("40[0-6]|39[5-9]"))
     drawer.get_by_label("Zeros").check()
-    expect(page.locator(".health")).to_contain_text(re.compile("[1-9]\\d* dropouts"))
+    expect(page.locator(".health")).to_contain_text(re.compile("[1-9]\\d* dropout"))
     drawer.get_by_label("Zeros").uncheck()
     drawer.get_by_label("Sensor at the stand-in").select_option("line-row")
     drawer.get_by_label("Under it").select_option("all pale")

@@ -78,7 +78,7 @@ class Converter:
     def ask(self, times: Times, raw: Array, notebook: dict[str, float]) -> Mapping[str, Array]:
         """The raw numbers that the kind asks for: times, shape (n,), µs; raw, shape (columns, n)."""
         by_name = dict(zip(self.columns, raw, strict=True))
-        return self.kind.working.asked(by_name, times.astype(np.float64), self.values, notebook)
+        return self.kind.asked(by_name, times.astype(np.float64), self.values, notebook)
 
     def work(self, times: Times, raw: Array, notebook: dict[str, float] | None = None) -> Worked:
         """Convert rows; rows that tell no reading of their own (between two pulses) are left out. ``notebook`` is what

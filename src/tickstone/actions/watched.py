@@ -71,7 +71,7 @@ class Watched:
         table = np.asarray(rows, np.float64).T
         channels = dict(zip(self.channels, table, strict=True))
         working = self.kind.working
-        asked = dict(working.asked(channels, times, values, self._notebook))
+        asked = dict(self.kind.asked(channels, times, values, self._notebook))
         names = self._names(values)
         for name in names:
             asked.setdefault(name, np.full(times.shape, np.nan))

@@ -92,7 +92,8 @@ function Health() {
       <span className={now.garbled ? "stale" : undefined}>{figure(now.garbled, 0)} garbled</span>
       {!sensor.fades && (
         <span>
-          {figure(seen?.dropouts ?? 0, 0)} dropouts of {figure(seen?.readings ?? 0, 0)} readings
+          {figure(seen?.dropouts ?? 0, 0)} {seen?.dropouts === 1 ? "dropout" : "dropouts"} of{" "}
+          {figure(seen?.readings ?? 0, 0)} readings
         </span>
       )}
       <span className="health-acts">

@@ -205,6 +205,25 @@ class Working:
     )
 
 
+CARRY_US = 500_000.0  # programs that print a sensor a line go through a row much faster
+
+
+def _carried(name: str, column: Array, times_us: Array, notebook: dict[str, float]) -> Array:
+    """A column with its gaps filled by the value before, while that is not older than CARRY_US."""
+    told = np.isfinite(column)
+    if told.all():
+        filled = column
+    else:
+        before, at = notebook.get(f"carried {name}", np.nan), notebook.get(f"carried {name} at", -np.inf)
+        last = np.maximum.accumulate(np.where(told, np.arange(column.size), -1))
+        value, since = np.where(last < 0, before, column[last]), np.where(last < 0, at, times_us[last])
+        filled = np.where(times_us - since <= CARRY_US, value, np.nan)
+    if told.any():
+        newest = int(np.flatnonzero(told)[-1])
+        notebook |= {f"carried {name}": float(column[newest]), f"carried {name} at": float(times_us[newest])}
+    return filled
+
+
 @dataclass(frozen=True)
 class Kind:
     """A sensor kind: data and pure functions. ``raw`` names the channel that the conversion begins with."""
@@ -234,6 +253,19 @@ class Kind:
     def raw(self) -> ChannelSpec:
         """The channel that the conversion begins with."""
         return self.channels[0]
+
+    def asked(
+        self, channels: Mapping[str, Array], times_us: Array | None, values: Values, notebook: dict[str, float]
+    ) -> Mapping[str, Array]:
+        """The raw numbers that are asked for, from rows of channels; ``notebook`` goes on from one block to the next. A
+        level that was told on a line of its own holds for the rows of its neighbours, for CARRY_US at most."""
+        forms = {channel.name: channel.form for channel in self.channels}
+        if times_us is not None and len(channels) > 1:
+            channels = {
+                name: _carried(name, column, times_us, notebook) if forms.get(name) == "level" else column
+                for name, column in channels.items()
+            }
+        return self.working.asked(channels, times_us, values, notebook)
 
     def convert(self, raw: Mapping[str, Array], values: Values, around: Surroundings) -> Converted:
         """Readings of the channels, by name, shape (n,), to what they mean."""
