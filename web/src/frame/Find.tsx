@@ -14,7 +14,7 @@ interface Hit {
 }
 
 /** Focus an element that a change of station is about to bring. */
-function focusWhenThere(id: string, frames = 30): void {
+function focusWhenThere(id: string, frames = 300): void {
   const element = document.getElementById(id);
   element?.closest("details")?.setAttribute("open", "");
   element?.focus();
