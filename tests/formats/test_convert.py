@@ -76,7 +76,9 @@ def test_quadrature_and_motor_halls() -> None:
     assert [row["count_steps"] for row in found] == ["0", "1", "2", "3", "4"]
     halls = convert("t_us,h1,h2,h3\n0,1,0,1\n1000,1,0,0\n2000,1,1,0\n4000,0,1,0\n", {"pole_pairs": 7})
     assert [row["rotation_rpm"] for row in halls[:2]] == ["", ""]
-    assert [float(row["rotation_rpm"]) for row in halls[2:]] == pytest.approx([10_000 / 7, 20_000 / 21])  # over the edges there are: 1 in 1 ms, 2 in 3 ms
+    assert [float(row["rotation_rpm"]) for row in halls[2:]] == pytest.approx(
+        [10_000 / 7, 20_000 / 21]
+    )  # over the edges there are: 1 in 1 ms, 2 in 3 ms
 
 
 def test_what_a_person_says_goes_before_the_guess() -> None:
