@@ -5,8 +5,9 @@ from __future__ import annotations
 import argparse
 import contextlib
 import json
+import os
 import sys
-from typing import Any, TextIO
+from typing import Any, BinaryIO, TextIO
 
 from tickstone.errors import TickStoneError
 
@@ -27,6 +28,8 @@ def main(arguments: list[str] | None = None) -> int:
     calc.add_argument("fields", nargs="*", metavar="field=value")
     calc.add_argument("--list", action="store_true", help="all calculations with their schemas")
     calc.add_argument("--batch", action="store_true", help="read JSON lines from standard input")
+    read = commands.add_parser("read", help="what files of readings contain, as JSON")
+    read.add_argument("files", nargs="+", metavar="FILE", help="the files, or - for standard input")
     convert = commands.add_parser("convert", help="a CSV of raw readings in, raw and converted columns out")
     convert.add_argument("file", metavar="FILE", help="the file, or - for standard input")
     convert.add_argument("--rig", metavar="RIG.json", help="the rig that the readings come from")
@@ -38,6 +41,9 @@ def main(arguments: list[str] | None = None) -> int:
         metavar="COLUMN=SENSOR.CHANNEL",
         help="what a column is, where its name does not tell (nothing after = leaves it alone)",
     )
+    diagnose = commands.add_parser("diagnose", help="what is wrong with a file's readings, as JSON lines")
+    diagnose.add_argument("file", metavar="FILE", help="the file, or - for standard input")
+    diagnose.add_argument("--rig", metavar="RIG.json", help="the rig that the readings come from")
     template = commands.add_parser("template", help="rigs to begin with: all of them, or one as JSON")
     template.add_argument("name", nargs="?", metavar="T01…T21")
     for name, what in (("check", "what is wrong with a rig's wiring"), ("assign", "a rig with its pins assigned"),
@@ -63,6 +69,9 @@ def main(arguments: list[str] | None = None) -> int:
         return 2
     except KeyboardInterrupt:
         return 0
+    except BrokenPipeError:  # whoever reads has seen enough
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
 
 
 def _run(said: argparse.Namespace) -> int:
@@ -71,6 +80,10 @@ def _run(said: argparse.Namespace) -> int:
         return _calc(said)
     if said.command == "convert":
         return _convert(said)
+    if said.command == "read":
+        return _read(said.files)
+    if said.command == "diagnose":
+        return _diagnose(said)
     if said.command in ("template", "check", "assign", "program", "schema"):
         return _rig_command(said)
     if said.command in ("demo", "serve"):
@@ -111,7 +124,7 @@ def _calc(said: argparse.Namespace) -> int:
 def _convert(said: argparse.Namespace) -> int:
     from tickstone.errors import BadInput
     from tickstone.formats import columns, converted, rig_json
-    from tickstone.formats.table import Table
+    from tickstone.formats.opening import open_table
 
     constants = {}
     for name, value in _fields(said.set).items():
@@ -119,19 +132,61 @@ def _convert(said: argparse.Namespace) -> int:
             raise BadInput(f"{name} must be a number, not {value}.", name)
         constants[name] = float(value)
     told = dict(part.partition("=")[::2] for part in said.column)
-    with _opened(said.file) as stream:
-        table = Table(stream)
+    with _opened_bytes(said.file) as file:
+        table = open_table(file)
         if said.rig:
             with _opened(said.rig) as rig_file:
                 candidates = columns.rig_candidates(rig_json.rig_from_json(rig_file.read()), constants)
         else:
             candidates = columns.bare_candidates(constants)
-        converting = converted.Converting(table, columns.plan(table.names, candidates, told))
+        names = [column.name for column in table.columns]
+        converting = converted.Converting(table, columns.plan(names, candidates, told))
         for text in converted.csv_blocks(converting):
             sys.stdout.write(text)
-    if table.ragged:
-        where = ", ".join(map(str, table.first_ragged)) + (" …" if table.ragged > len(table.first_ragged) else "")
-        print(f"Too few or too many cells, filled or cut, in {table.ragged} rows: lines {where}.", file=sys.stderr)
+    for bad, what in ((table.ragged, "with too few or too many cells, filled or cut"), (table.bad, "not understood")):
+        if bad.count:
+            where = ", ".join(str(one.line) for one in bad.first[:5]) + (" …" if bad.count > 5 else "")
+            print(f"Lines {what}: {bad.count} ({where}).", file=sys.stderr)
+    return 0
+
+
+def _read(files: list[str]) -> int:
+    from tickstone.formats.opening import open_readings
+    from tickstone.formats.summary import summary
+
+    failed = 0
+    for name in files:
+        try:
+            with _opened_bytes(name) as file:
+                found = summary(open_readings(file))
+        except TickStoneError as error:
+            print(f"{name}: {error.message}", file=sys.stderr)
+            failed = 2
+            continue
+        said = {"file": name, **found} if len(files) > 1 else found
+        print(json.dumps(said, ensure_ascii=False, allow_nan=False, indent=2))
+    return failed
+
+
+def _diagnose(said: argparse.Namespace) -> int:
+    from tickstone.core.diagnosis.examine import examine
+    from tickstone.formats import rig_json
+    from tickstone.formats.examined import record_of
+    from tickstone.formats.opening import open_readings
+
+    rig = None
+    if said.rig:
+        with _opened(said.rig) as rig_file:
+            rig = rig_json.rig_from_json(rig_file.read())
+    with _opened_bytes(said.file) as file:
+        record = record_of(open_readings(file), rig)
+    for one in examine(record):
+        if one.accuses:
+            print(json.dumps({
+                "kind": one.kind, "channel": one.channel, "start_s": one.start_s, "end_s": one.end_s,
+                "confidence": one.confidence, "evidence": one.evidence, "causes": one.causes, "advice": one.advice,
+                "also": one.also,
+            }, ensure_ascii=False, allow_nan=False))  # fmt: skip
     return 0
 
 
@@ -176,6 +231,17 @@ def _rig_command(said: argparse.Namespace) -> int:
         return 1
     print(rig_json.rig_to_json(found.rig))
     return 0
+
+
+def _opened_bytes(name: str) -> contextlib.AbstractContextManager[BinaryIO]:
+    from tickstone.errors import BadInput
+
+    if name == "-":
+        return contextlib.nullcontext(sys.stdin.buffer)
+    try:
+        return open(name, "rb")
+    except OSError as error:
+        raise BadInput(f"{name} cannot be read: {(error.strerror or 'no such file').lower()}.", "file") from None
 
 
 def _opened(name: str) -> contextlib.AbstractContextManager[TextIO]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import sys
 import tempfile
 from pathlib import Path
@@ -15,7 +16,7 @@ from tests.browser.conftest import CHROMIUM, FLAGS  # noqa: E402
 from tests.conftest import Served  # noqa: E402
 
 FOLDER = ROOT / "docs" / "screenshots"
-FROM_THE_TOP = ("watch", "watch-phone")
+FROM_THE_TOP = ("watch", "watch-phone", "findings")
 PLACES = (150, 250, 400, 600, 900)
 
 
@@ -43,6 +44,22 @@ def hold(page: Page, served: Served, places: tuple[int, ...], already: int = 0) 
         page.locator(f".places .held:nth-of-type({held})").wait_for(timeout=20_000)
 
 
+def door_file() -> str:
+    """Invented readings, as a program of one's own would log them."""
+    rows = ["time (ms);front (cm);air;left;centre;right;mark"]
+    for i in range(400):
+        mark = "50 cm" if 100 <= i < 130 else ""
+        front = 50 if mark else 40 + i / 20
+        rows.append(
+            f"{i * 20};{front:.1f};{21 + i / 400:.1f};{300 + i % 7};{620 + i % 9};{310 + i % 5};{mark}".replace(
+                ".", ","
+            )
+        )
+        if i in (3, 77):
+            rows.append("0;;err 0x3f")
+    return "\n".join(rows)
+
+
 def walk(page: Page, served: Served) -> None:
     """From the wire to the stone."""
     page.goto("/rigs")
@@ -64,7 +81,15 @@ def walk(page: Page, served: Served) -> None:
     page.locator(".step small").nth(boxes.count() - 10).wait_for()
     heading.evaluate("element => element.scrollIntoView({ block: 'center' })")
     keep(page, "wire-checklist")
-    page.keyboard.press("2")
+    page.goto("/fern/watch?view=import")
+    file = {"name": "past the door.csv", "mimeType": "text/csv", "buffer": door_file().encode()}
+    page.get_by_label("Files of readings").set_input_files(file)
+    page.get_by_label("What left means").select_option("line-row|s1")
+    page.get_by_label("What centre means").select_option("line-row|s3")
+    page.locator(".bad-lines").wait_for()
+    keep(page, "import")
+    page.get_by_role("button", name="Take it off the bench").click()
+    page.goto("/fern/watch")
     page.get_by_role("button", name="Connect the stand-in C").click()
     served.hands({"front-ranger.target_mm": 1600, "line-row.line_mm": 14, "line-row.moves_mm_s": -1, "tilt.nose_up_deg": 4,
                   "wheel.speed_m_s": 0.14, "wheel.gain_m_s2": 2, "battery-gauge.battery_v": 7.4})  # fmt: skip
@@ -80,8 +105,24 @@ def walk(page: Page, served: Served) -> None:
     page.set_viewport_size({"width": 390, "height": 844})
     keep(page, "watch-phone")
     page.set_viewport_size({"width": 1280, "height": 800})
-    served.hands({"front-ranger.moves_mm_s": 0})
+    served.hands({"front-ranger.moves_mm_s": 0, "front-ranger.fault.zeros": 1})
+    page.wait_for_timeout(3500)
+    served.hands({"front-ranger.fault.zeros": 0, "line-row.fault.spikes": 1})
+    page.wait_for_timeout(3000)
+    served.hands({"line-row.fault.spikes": 0})
+    page.wait_for_timeout(2000)
     page.keyboard.press("r")
+    page.get_by_role("button", name="Record R").wait_for()
+    page.locator(".recordings .link").first.click()
+    page.get_by_role("button", name=re.compile("lanes")).click()
+    page.get_by_label("air: air temperature").click()
+    page.keyboard.press("Escape")
+    page.locator(".lane-faults text").first.wait_for()
+    page.locator(".findings details").first.wait_for()
+    page.evaluate("document.activeElement.blur()")
+    settle(page)
+    keep(page, "findings")
+    page.get_by_role("button", name="Back to live readings").click()
     page.wait_for_timeout(500)
     page.keyboard.press("4")
     hold(page, served, PLACES[:3])

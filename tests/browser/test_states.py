@@ -151,7 +151,7 @@ def test_units_and_theme_are_remembered(page: Page) -> None:
 def test_addresses_can_be_shared_and_back_works(page: Page) -> None:
     page.goto("/fern/watch?recording=1&t0=10&t1=20&t=15")
     expect(page.locator("h1")).to_have_text("First look at the bench")
-    expect(page.locator(".cursor-line")).to_contain_text("At 15.00")
+    expect(page.locator(".read-outs")).to_contain_text("at 15.000")
     page.get_by_role("button", name="Show all of it").click()
     expect(page).not_to_have_url(re.compile("t0="))
     page.keyboard.press("1")
@@ -191,6 +191,7 @@ def test_watch_works_on_a_phone(page: Page, served: Served) -> None:
     page.goto("/fern/watch")
     expect(page.locator(".watch-row").first.locator("b").nth(1)).to_have_text(re.compile(r"8\d\d"))
     page.get_by_role("button", name=re.compile("Record")).click()
+    expect(page.get_by_role("button", name=re.compile("Stop"))).to_be_visible()
     page.get_by_role("button", name=re.compile("^Mark")).click()
     expect(page.locator(".notice")).to_contain_text("Marked")
     page.get_by_role("button", name=re.compile("Stop")).click()

@@ -60,11 +60,11 @@ def test_from_the_wire_to_the_constant(page: Page, served: Served) -> None:
     page.keyboard.press("r")
     expect(page.get_by_role("button", name="Record R")).to_be_visible()
     page.locator(".recordings .link").first.click()
-    expect(page.locator(".chart canvas")).to_be_visible()
     expect(page.get_by_role("heading", name="Marks")).to_be_visible()
+    expect(page.locator(".lane-name").first).to_have_text("front ranger")
     expect(page.locator(".recorded-lists .link").first).to_have_text("mark")
-    page.locator(".chart .u-over").click(position={"x": 300, "y": 90})
-    expect(page.locator(".cursor-line")).to_contain_text("mm")
+    page.locator(".lanes svg").click(position={"x": 400, "y": 90})
+    expect(page.locator(".read-outs .at-cursor").first).to_contain_text("mm")
 
     # 3. Convert: from the recording's cursor, live, and typed.
     page.get_by_role("button", name="Work it out").click()

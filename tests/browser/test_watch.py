@@ -129,11 +129,20 @@ def test_a_strangers_lines_are_guessed_shown_and_mended_and_remembered(page: Pag
         expect(row(page, "battery gauge").locator(".watch-value")).to_contain_text("8.00")
 
 
+def tap(page: Page, key: str) -> None:
+    """Press and let go in the page's own time: the two are never apart for as long as a hold."""
+    page.evaluate(
+        """key => ["keydown", "keyup"].forEach(kind =>
+               document.body.dispatchEvent(new KeyboardEvent(kind, { key, bubbles: true })))""",
+        key,
+    )
+
+
 def test_moments_spans_and_words_are_marked_and_changed_afterwards(page: Page) -> None:
     connect(page)
     page.keyboard.press("r")
     expect(page.locator(".recorded b")).to_have_text(re.compile(r"^[1-9]"))
-    page.keyboard.press("m")
+    tap(page, "m")
     expect(page.locator(".notice")).to_contain_text("Marked.")
     page.keyboard.down("m")
     expect(page.get_by_role("button", name="Marking a span")).to_be_visible()
@@ -184,15 +193,19 @@ def test_the_hands_and_faults_are_moved_in_the_drawer(page: Page) -> None:
     drawer = page.get_by_role("dialog", name="Stand-in")
     drawer.get_by_label("Put it at").fill("400")
     expect(row(page, "front ranger").locator(".watch-value")).to_contain_text(re.compile("40[0-6]|39[5-9]"))
-    drawer.get_by_label("Zeros").check()
+    drawer.get_by_label("Zeros").click()
+    expect(drawer.get_by_label("Zeros")).to_be_checked()
     expect(page.locator(".health")).to_contain_text(re.compile("[1-9]\\d* dropout"))
-    drawer.get_by_label("Zeros").uncheck()
+    drawer.get_by_label("Zeros").click()
+    expect(drawer.get_by_label("Zeros")).not_to_be_checked()
     drawer.get_by_label("Sensor at the stand-in").select_option("line-row")
     drawer.get_by_label("Under it").select_option("all pale")
     expect(row(page, "line row")).to_contain_text("No line under the row")
-    drawer.get_by_label("Wrong baud").check()
+    drawer.get_by_label("Wrong baud").click()
+    expect(drawer.get_by_label("Wrong baud")).to_be_checked()
     expect(page.locator(".advice")).to_contain_text("the baud is most likely wrong")
-    drawer.get_by_label("Wrong baud").uncheck()
+    drawer.get_by_label("Wrong baud").click()
+    expect(drawer.get_by_label("Wrong baud")).not_to_be_checked()
     expect(page.locator(".advice")).to_have_count(0)
 
 

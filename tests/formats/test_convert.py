@@ -8,6 +8,7 @@ import json
 import os
 import subprocess
 import sys
+from unittest.mock import patch
 
 import pytest
 from hypothesis import given
@@ -17,22 +18,25 @@ from tests.conftest import Served
 from tests.rigs import ranger_and_air
 from tickstone.calculations import run
 from tickstone.errors import BadInput
-from tickstone.formats import columns, converted
+from tickstone.formats import columns, converted, opening
+from tickstone.formats import text as text_file
 from tickstone.formats.rig_json import RIG_DOCUMENT, rig_from_json
-from tickstone.formats.table import Table
 from tickstone.launch.folders import ROOT
 
 WALK = "t_us,echo_us,air_c,mark\n0,1748,20,\n50000,0,,wall\n100000,1750,30,\n150000,,,\n"
 
 
 def convert(
-    text: str, constants: dict[str, float] | None = None, said: dict[str, str] | None = None, block: int = 50_000
+    text: str, constants: dict[str, float] | None = None, said: dict[str, str] | None = None, block: int = 1 << 20
 ) -> list[dict[str, str]]:
-    table = Table(io.StringIO(text, newline=None))
-    plan = columns.plan(table.names, columns.bare_candidates(constants or {}), said)
-    making = converted.Converting(table, plan)
-    whole = table.blocks
-    table.blocks = lambda size=block: whole(size)  # type: ignore[method-assign]
+    with patch.object(text_file, "BLOCK_BYTES", block), patch.object(opening, "HEAD_BYTES", block):
+        table = opening.open_table(io.BytesIO(text.encode("utf-8", "surrogatepass")))
+        names = [column.name for column in table.columns]
+        making = converted.Converting(table, columns.plan(names, columns.bare_candidates(constants or {}), said))
+        return rows_of(making)
+
+
+def rows_of(making: converted.Converting) -> list[dict[str, str]]:
     lines = list(csv.reader(io.StringIO("".join(converted.csv_blocks(making)))))
     return [dict(zip(lines[0], line, strict=True)) for line in lines[1:]]
 
@@ -47,7 +51,7 @@ def test_echoes_with_the_air_read_last() -> None:
     assert (none["distance_mm"], none["distance_reason"]) == ("", "")
 
 
-@given(st.integers(1, 7))
+@given(st.integers(60, 300))
 def test_blocks_of_any_size_give_the_same(block: int) -> None:
     rows = "".join(f"{1000 * i},{(i // 2) % 2},{i * 1000 + (i % 3)},{1700 + i}\n" for i in range(20))
     text = "t_us,hall,mark_edge_us,echo_us\n" + rows
@@ -102,10 +106,9 @@ def test_semicolons_decimal_commas_and_any_line_ending() -> None:
     [
         ("", "empty"),
         ("\x00\x01\x02", "no text"),
-        ("1,2,3\n4,5,6\n", "not column names"),
-        ("echo_us,echo_us\n1,2\n", "twice"),
-        ("colour,mood\nred,good\n", "known here"),
-        ("echo_us\n", "no row"),
+        ("1,2,3\n4,5,6\n", "no column names"),
+        ("colour,mood\nred,good\n", "no reading"),
+        ("echo_us\n", "no reading"),
         ("echo_us\n" + "7" * 1_100_000 + "\n", "Line 2 is longer"),
         ("echo_us\n12\n\x00\n", "Line 3 holds bytes"),
     ],
@@ -125,10 +128,18 @@ def test_any_text_is_converted_or_refused(text: str) -> None:
 
 
 def test_ragged_rows_are_filled_cut_and_named() -> None:
-    table = Table(io.StringIO("echo_us,air_c\n1748\n1750,20,7\n1751,20\n"))
-    rows = [row for block in table.blocks() for row in block.rows]
-    assert rows == [["1748", ""], ["1750", "20"], ["1751", "20"]]
-    assert (table.ragged, table.first_ragged) == (2, [2, 3])
+    table = opening.open_table(io.BytesIO(b"echo_us,air_c\n1748\n1750,20,7\n1751,20\n"))
+    (block,) = table.blocks(mend=True)
+    assert block.cells is not None
+    assert block.cells.rows() == [("1748", ""), ("1750", "20"), ("1751", "20")]
+    assert (table.ragged.count, [one.line for one in table.ragged.first]) == (2, [2, 3])
+
+
+def test_no_word_of_a_file_becomes_a_formula() -> None:
+    rows = 'echo_us,mark,=name\n1748,=1+1,-2\n1749,"@now, later",+3\n1750,-5,4\n'
+    found = convert(rows)
+    assert [row["mark"] for row in found] == ["'=1+1", "'@now, later", "-5"]
+    assert [row["'=name"] for row in found] == ["-2", "+3", "4"]
 
 
 def command(*arguments: str, given: str = "") -> subprocess.CompletedProcess[str]:

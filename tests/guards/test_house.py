@@ -19,7 +19,7 @@ MAY_IMPORT = {
     "errors": set(),
     "core": {"errors"},
     "calculations": {"core", "errors"},
-    "link": {"core", "errors"},
+    "link": {"core", "formats", "errors"},
     "standin": {"core", "errors"},
     "firmware": {"core", "errors"},
     "formats": {"core", "errors"},

@@ -12,8 +12,8 @@ from tests.rigs import part, ranger_and_air, rig
 from tickstone.core.rigs.meanings import CHANNEL, IGNORED, TIME, Meaning, guess
 from tickstone.core.rigs.rig import Rig
 from tickstone.core.rigs.templates import fern, template
+from tickstone.formats.shapes import Heading, Piece, Pieces, Unread, take_apart
 from tickstone.link.interpreter import GARBLED, UNUSED, WORDS, Interpreter, OddLine, Reading
-from tickstone.link.shapes import Heading, Piece, Pieces, Unread, take_apart
 
 ECHO, AIR = ("front-ranger", "echo"), ("air", "air")
 ROW = tuple(("line-row", f"s{n}") for n in (1, 2, 3))

@@ -35,6 +35,19 @@ def settled(session: Session, stored: rigs.StoredRig, sensor: str, air: Value | 
     return settle(what.constants, what.derived, dressed)
 
 
+def as_of(session: Session, stored: rigs.StoredRig, sensor: str, number: int) -> dict[str, Value]:
+    """The constants of a sensor as a stone holds them; what the stone does not know stands as it does today. Raises
+    NotFound for a stone that the rig has not."""
+    values = settled(session, stored, sensor)
+    for line in log.stone(session, stored.id, number).lines:
+        if line.sensor == sensor and line.name in values:
+            values[line.name] = replace(
+                values[line.name], value=line.value, unit=line.unit, sd=line.sd, provenance=Provenance(line.provenance),
+                source=line.source, value_id=line.value_id,
+            )  # fmt: skip
+    return values
+
+
 def all_settled(session: Session, stored: rigs.StoredRig) -> dict[str, dict[str, Value]]:
     """The constants of every sensor of a rig."""
     return {sensor.id: settled(session, stored, sensor.id) for sensor in stored.rig.sensors}

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import TextIO
+from typing import BinaryIO
 
 import numpy as np
 from sqlalchemy.orm import Session
@@ -18,7 +18,7 @@ from tickstone.core.rigs.kinds.base import Kind, Surroundings
 from tickstone.core.rigs.usual import usual_values
 from tickstone.formats import columns
 from tickstone.formats.converted import Converting
-from tickstone.formats.table import Table
+from tickstone.formats.opening import open_table
 from tickstone.store import rigs
 from tickstone.store.database import Database
 
@@ -65,10 +65,10 @@ def _around(air_c: float | None) -> Surroundings:
     return Surroundings(None if air_c is None else np.array([air_c]))
 
 
-def tabled(database: Database, stream: TextIO, slug: str, said: Mapping[str, str]) -> tuple[Converting, list[str]]:
+def tabled(database: Database, file: BinaryIO, slug: str, said: Mapping[str, str]) -> tuple[Converting, list[str]]:
     """A table of raw readings, about to be converted: with a rig's constants as they stand, or as of loose parts.
 
-    Parameters: stream, the text; slug, of the rig, empty for none; said, column name to what it is.
+    Parameters: file, the table; slug, of the rig, empty for none; said, column name to what it is.
     Returns: the conversion, and everything that a column can be said to be. Raises BadInput and NotFound.
     """
     if slug:
@@ -78,5 +78,6 @@ def tabled(database: Database, stream: TextIO, slug: str, said: Mapping[str, str
             candidates = [columns.Candidate(s.id, kind(s.kind), settled[s.id], prefix=s.id) for s in stored.rig.sensors]
     else:
         candidates = columns.bare_candidates({})
-    table = Table(stream)
-    return Converting(table, columns.plan(table.names, candidates, said)), sorted(columns.targets(candidates))
+    table = open_table(file)
+    names = [column.name for column in table.columns]
+    return Converting(table, columns.plan(names, candidates, said)), sorted(columns.targets(candidates))

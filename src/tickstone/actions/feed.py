@@ -10,7 +10,7 @@ from contextlib import AbstractContextManager
 
 import numpy as np
 
-from tickstone.actions.feed_state import FeedState, HeardLine, OpenRecording
+from tickstone.actions.feed_state import FeedState, HeardLine, OpenRecording, Trouble
 from tickstone.actions.ring import Stretch
 from tickstone.actions.watched import Now, Watched
 from tickstone.core.constants import Values
@@ -22,7 +22,7 @@ from tickstone.core.rigs.rig import Rig
 from tickstone.core.timing import Rhythm, rhythm
 from tickstone.errors import Conflict, NotConnected, NotFound
 from tickstone.link.clock import DeviceClock, Placed
-from tickstone.link.interpreter import GARBLED, Interpreter, Label, OddLine, Reading
+from tickstone.link.interpreter import GARBLED, UNUSED, Interpreter, Label, OddLine, Reading
 from tickstone.link.reader import Reader
 from tickstone.link.recorder import Recorder
 from tickstone.link.sources import Source
@@ -65,6 +65,8 @@ class Feed:
         self._clock = DeviceClock(pace)
         self._arrivals: deque[tuple[int, float]] = deque(maxlen=20_000)
         self._heard: deque[HeardLine] = deque(maxlen=KEPT_LINES)
+        self.trouble = Trouble()
+        self._interrupted = False
         self._lines = self._garbled = 0
         self._now_us = self._segment = 0
         self._last_arrival = self._lost_at = self._understood_at = 0.0
@@ -129,6 +131,7 @@ class Feed:
                 self._status, self._why = "live", ""
                 self._last_arrival = self._understood_at = time.monotonic()
                 self._clock.interrupted()
+                self._interrupted = True
 
     def _on_over(self, reader: Reader, why: str) -> None:
         """A source that does not come back, such as a replay, has ended."""
@@ -136,6 +139,16 @@ class Feed:
             if self._reader is reader:
                 self._reader = None
                 self._status, self._why = "idle", why
+
+    @property
+    def rig(self) -> Rig:
+        """The rig as it stands."""
+        return self._rig
+
+    @property
+    def values(self) -> Mapping[str, Values]:
+        """The constants of its sensors as they stand."""
+        return self._values
 
     @property
     def connected(self) -> bool:
@@ -150,6 +163,7 @@ class Feed:
             for place, line in enumerate(lines, 1):
                 self._take(line, arrival_s, before + (arrival_s - before) * place / len(lines))
             self._lines += len(lines)
+            self.trouble.counted.append((self._now_us / 1e6, len(lines)))
             self._last_arrival = arrival_s
             self._arrivals.append((len(lines), arrival_s))
             if sum(len(times) for times, _ in self._pending.values()) > MOST_PENDING:
@@ -164,7 +178,7 @@ class Feed:
             else:
                 placed = self._clock.place(understood.stamp_us, arrival_s, understood.wrap_us)
                 if placed is None:
-                    understood = OddLine(line, "its time does not fit the line before")
+                    understood = OddLine(line, "its time does not fit the line before", UNUSED)
         if isinstance(understood, OddLine) or placed is None:
             self._set_aside(understood)
             return
@@ -173,6 +187,9 @@ class Feed:
         if placed.segment != self._segment:
             self._convert()
             self._segment = placed.segment
+            if not self._interrupted:
+                self.trouble.restarts.append(placed.t_us / 1e6)
+            self._interrupted = False
             for watched in self._watched.values():
                 watched.broken()
         self._now_us = placed.t_us
@@ -182,7 +199,9 @@ class Feed:
         if not isinstance(odd, OddLine):
             return
         self._heard.append(HeardLine(odd.text, odd.why))
-        self._garbled += odd.kind == GARBLED
+        if odd.kind == GARBLED:
+            self._garbled += 1
+            self.trouble.odd.append((self._now_us / 1e6, odd.text))
         if self._recorder is not None:
             self._recorder.take_odd(self._since_start(self._now_us), odd.text, odd.why)
 
@@ -254,6 +273,11 @@ class Feed:
     def recorder(self) -> Recorder | None:
         """The open recording's recorder, if there is one."""
         return self._recorder
+
+    @property
+    def recording_start_us(self) -> int | None:
+        """The feed's time of the open recording's first row, µs; None when nothing is being recorded."""
+        return None if self._recorder is None else self._recording_start_us
 
     def recording_time_us(self, t_s: float) -> int | None:
         """A time of the feed, s, on the open recording's axis, µs; None when nothing is being recorded."""

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections import deque
+from dataclasses import dataclass, field
 
 from tickstone.core.timing import Rhythm
 from tickstone.link.recorder import Progress
@@ -34,6 +35,20 @@ class FeedState:
     recording: OpenRecording | None
     now_us: int
     lost_for_s: float
+
+
+@dataclass
+class Trouble:
+    """What the line itself did wrong lately, by the feed's time, s: lines that make no sense, as (time, text), and when the
+    board began anew. ``counted`` holds how many lines had come by when, as (time, lines)."""
+
+    odd: deque[tuple[float, str]] = field(default_factory=lambda: deque(maxlen=500))
+    restarts: deque[float] = field(default_factory=lambda: deque(maxlen=50))
+    counted: deque[tuple[float, int]] = field(default_factory=lambda: deque(maxlen=5000))
+
+    def lines_since(self, t_s: float) -> int:
+        """How many lines came since a time."""
+        return sum(lines for at, lines in self.counted if at >= t_s)
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,7 @@ from sqlalchemy.orm import Session
 
 from tickstone.core.checks import check_finite
 from tickstone.core.rigs.kinds import kind
-from tickstone.core.rigs.meanings import CHANNEL, IGNORED, TIME, Meaning
+from tickstone.core.rigs.meanings import CHANNEL, IGNORED, MARK, TIME, Meaning
 from tickstone.errors import BadInput
 from tickstone.store import labels, rigs
 
@@ -32,8 +32,8 @@ def say(session: Session, slug: str, label: str, meaning: Meaning) -> None:
     elif meaning.role == TIME:
         if meaning.unit_us is not None and meaning.unit_us not in TIME_UNITS_US:
             raise BadInput("unit_us must be 1 (µs), 1000 (ms) or 1000000 (s).", "unit_us")
-    elif meaning.role != IGNORED:
-        raise BadInput(f"role must be channel, time or ignored, not {meaning.role!r}.", "role")
+    elif meaning.role not in (MARK, IGNORED):
+        raise BadInput(f"role must be channel, time, mark or ignored, not {meaning.role!r}.", "role")
     labels.settle(session, stored.id, label, meaning)
 
 

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import threading
+from collections import deque
+from collections.abc import Mapping, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
@@ -14,14 +17,19 @@ from tickstone.core import decimation
 from tickstone.core.constants import Values
 from tickstone.core.noise import step_noise
 from tickstone.core.rigs.kinds import kind
-from tickstone.core.rigs.kinds.base import Converted, Surroundings
+from tickstone.core.rigs.kinds.base import Converted, Series, Surroundings, as_they_are
 from tickstone.errors import NotFound
 from tickstone.store import recordings, rigs, samples
+from tickstone.store.codec import CHUNK_ROWS
+from tickstone.store.database import Database
 
 Array = npt.NDArray[np.float64]
 Times = npt.NDArray[np.int64]
 
-UNPACK_AT_MOST = 200  # chunks: beyond this a trace is drawn from the chunks' minimum and maximum
+UNPACK_AT_MOST = 60  # chunks: beyond this a trace is drawn from an overview that is worked out once
+BINS_A_CHUNK = 16
+WORKERS = 2
+WARMED = 4  # newest recordings
 NOISE_ROWS = 200_000
 
 
@@ -75,15 +83,41 @@ class Converter:
         """Air temperature at each time, °C, interpolated from the recording's own air stream; None without one."""
         return None if self._air is None else np.interp(times, *self._air)
 
-    def ask(self, times: Times, raw: Array, notebook: dict[str, float]) -> Mapping[str, Array]:
-        """The raw numbers that the kind asks for: times, shape (n,), µs; raw, shape (columns, n)."""
-        by_name = dict(zip(self.columns, raw, strict=True))
+    @property
+    def needed(self) -> list[int]:
+        """Positions of the columns that the main result cannot do without: all of them where rows hang together."""
+        working = self.kind.working
+        asks = {ask.name for ask in working.asks(self.values) if ask.needed}
+        if not self.alone or not asks <= set(self.columns):
+            return list(range(len(self.columns)))
+        return [at for at, name in enumerate(self.columns) if name in asks]
+
+    def ask(
+        self, times: Times, raw: Array, notebook: dict[str, float], positions: Sequence[int] | None = None
+    ) -> Mapping[str, Array]:
+        """The raw numbers that the kind asks for: times, shape (n,), µs; raw, shape (columns, n), of all columns or of
+        those at ``positions``."""
+        names = self.columns if positions is None else [self.columns[at] for at in positions]
+        by_name = dict(zip(names, raw, strict=True))
         return self.kind.asked(by_name, times.astype(np.float64), self.values, notebook)
 
-    def work(self, times: Times, raw: Array, notebook: dict[str, float] | None = None) -> Worked:
+    def rows(self, times: Times, raw: Array, notebook: dict[str, float]) -> tuple[Converted, tuple[Series, ...]]:
+        """What every row means, shape (n,) each, with the further results that its channels tell."""
+        asked = dict(self.ask(times, raw, notebook))
+        for ask in self.kind.working.asks(self.values):
+            asked.setdefault(ask.name, np.full(times.shape, np.nan))
+        around = Surroundings(self.air_at(times))
+        more = self.kind.working.more(asked, self.values, around)
+        return self.kind.working.read(asked, self.values, around), tuple(
+            one for one in more if not one.needs or one.needs in self.columns
+        )
+
+    def work(
+        self, times: Times, raw: Array, notebook: dict[str, float] | None = None, positions: Sequence[int] | None = None
+    ) -> Worked:
         """Convert rows; rows that tell no reading of their own (between two pulses) are left out. ``notebook`` is what
-        goes on from one block of rows to the next."""
-        asked = self.ask(times, raw, {} if notebook is None else notebook)
+        goes on from one block of rows to the next; ``positions`` says which columns ``raw`` holds (None: all)."""
+        asked = self.ask(times, raw, {} if notebook is None else notebook, positions)
         converted = self.kind.working.read(asked, self.values, Surroundings(self.air_at(times)))
         first = asked.get(self.kind.working.asks(self.values)[0].name, np.full(times.shape, np.nan))
         if self.kind.fades is not None:
@@ -92,11 +126,28 @@ class Converter:
             converted = Converted(converted.values[kept], converted.codes[kept])
         return Worked(times, first, converted)
 
+    @property
+    def alone(self) -> bool:
+        """Whether each row stands for itself; otherwise its result hangs on those before (a count, a pulse)."""
+        return self.kind.working.asked is as_they_are
+
+    def between(self, session: Session, stream: samples.StreamInfo, t0: int | None, t1: int | None) -> Worked:
+        """The rows between two times, µs, worked out; a count is counted from the recording's beginning."""
+        times, raw = samples.rows_between(session, stream, t0 if self.alone else None, t1, self.needed)
+        worked = self.work(times, raw, positions=self.needed)
+        if self.alone or t0 is None:
+            return worked
+        kept = worked.times >= t0
+        converted = Converted(worked.converted.values[kept], worked.converted.codes[kept])
+        return Worked(worked.times[kept], worked.raw[kept], converted)
+
 
 def trace(
-    session: Session, recording_id: int, sensor: str, t0_s: float | None, t1_s: float | None, width: int
-) -> Trace:
-    """A trace for drawing: every reading when few, else minimum and maximum per bin, so that no spike is lost."""
+    session: Session, recording_id: int, sensor: str, t0_s: float | None, t1_s: float | None, width: int,
+    values: Values | None = None,
+) -> Trace:  # fmt: skip
+    """A trace for drawing: every reading when few, else minimum and maximum per bin, so that no spike is lost.
+    ``values`` are the constants to convert with, where not those that stand."""
     recording = recordings.recording(session, recording_id)
     stream = recording.stream_of(sensor)
     if not stream.n or stream.t0 is None or stream.t1 is None:
@@ -104,11 +155,10 @@ def trace(
         return Trace(empty, empty, empty, empty, empty, 0, True)
     t0 = stream.t0 if t0_s is None else max(stream.t0, round(t0_s * 1e6))
     t1 = stream.t1 if t1_s is None else min(stream.t1, round(t1_s * 1e6))
-    converter = Converter(session, recording, sensor)
+    converter = Converter(session, recording, sensor, values)
     if samples.chunks_between(session, stream, t0, t1) > UNPACK_AT_MOST:
         return _from_chunks(session, recording, stream, sensor, t0, t1, width, converter)
-    times, raw = samples.rows_between(session, stream, t0, t1)
-    worked = converter.work(times, raw)
+    worked = converter.between(session, stream, t0, t1)
     times, converted = worked.times, worked.converted
     seconds = times / 1e6
     bins = decimation.bins(len(times), width)
@@ -121,24 +171,25 @@ def _from_chunks(
     session: Session, recording: recordings.StoredRecording, stream: samples.StreamInfo, sensor: str, t0: int, t1: int,
     width: int, converter: Converter,
 ) -> Trace:  # fmt: skip
-    """Long spans: the raw extremes come from the chunk table; the converted ones are computed once and cached, since a
-    dropout among the raw values must not pass for a distance."""
-    overview = samples.chunk_overview(session, stream, 0, t0, t1)
+    """Long spans: worked out once, BINS_A_CHUNK bins a chunk, and cached, since a dropout among the raw values must not
+    pass for a distance."""
     key = tuple((name, value.value, value.value_id) for name, value in sorted(converter.values.items()))
-    cached = _OVERVIEWS.get((recording.id, sensor, stream.n, key))
-    if cached is None:
-        cached = _converted_extremes(session, stream, converter)
-        _OVERVIEWS.put((recording.id, sensor, stream.n, key), cached)
-    starts, low, high = cached
-    inside = np.isin(starts, overview.t0)
-    low, high = low[inside], high[inside]
-    middle = (overview.t0 + overview.t1) / 2e6
-    bins = decimation.bins(len(middle), width)
-    return Trace(
-        decimation.middles(middle, bins), decimation.extremes(overview.low, bins)[0],
-        decimation.extremes(overview.high, bins)[1], decimation.extremes(low, bins)[0],
-        decimation.extremes(high, bins)[1], stream.n, False,
-    )  # fmt: skip
+    with _ONE_AT_A_TIME:  # whoever asks for the same meanwhile finds it done
+        cached = _OVERVIEWS.get((recording.id, sensor, stream.n, key))
+        if cached is None:
+            cached = _whole_overview(session, stream, converter)
+            _OVERVIEWS.put((recording.id, sensor, stream.n, key), cached)
+    times, *pairs = cached
+    first, last = np.searchsorted(times, [t0 / 1e6, t1 / 1e6])
+    times, pairs = times[first : last + 1], [one[first : last + 1] for one in pairs]
+    bins = decimation.bins(len(times), width)
+    raw_low, raw_high, low, high = (
+        decimation.extremes(one, bins)[at] for one, at in zip(pairs, (0, 1, 0, 1), strict=True)
+    )
+    return Trace(decimation.middles(times, bins), raw_low, raw_high, low, high, stream.n, False)
+
+
+_Overview = tuple[Array, Array, Array, Array, Array]  # times of bins, s; raw low and high; converted low and high
 
 
 class _Overviews:
@@ -146,34 +197,61 @@ class _Overviews:
 
     def __init__(self, size: int) -> None:
         self._size = size
-        self._kept: dict[object, tuple[Times, Array, Array]] = {}
+        self._kept: dict[object, _Overview] = {}
 
-    def get(self, key: object) -> tuple[Times, Array, Array] | None:
+    def get(self, key: object) -> _Overview | None:
         return self._kept.get(key)
 
-    def put(self, key: object, value: tuple[Times, Array, Array]) -> None:
+    def put(self, key: object, value: _Overview) -> None:
         if len(self._kept) >= self._size:
             self._kept.pop(next(iter(self._kept)), None)
         self._kept[key] = value
 
 
 _OVERVIEWS = _Overviews(16)
+_ONE_AT_A_TIME = threading.Lock()
 
 
-def _converted_extremes(
-    session: Session, stream: samples.StreamInfo, converter: Converter
-) -> tuple[Times, Array, Array]:
-    starts: list[int] = []
-    lows: list[float] = []
-    highs: list[float] = []
+def warm(database: Database, slug: str) -> None:
+    """Work out the overviews of a rig's newest long recordings, so that they are there when one is opened."""
+    with database.transaction() as session:
+        stored = rigs.rig_named(session, slug)
+        newest = recordings.recordings_of(session, stored.id)[:WARMED]
+        known = {sensor.id for sensor in stored.rig.sensors}
+    for found in newest:
+        for stream in found.streams:
+            if stream.key in known and stream.n > UNPACK_AT_MOST * CHUNK_ROWS:
+                with database.transaction() as session:
+                    trace(session, found.id, stream.key, None, None, 2)
+
+
+def _whole_overview(session: Session, stream: samples.StreamInfo, converter: Converter) -> _Overview:
+    """The whole of a stream, BINS_A_CHUNK bins a chunk. Chunks whose rows stand for themselves are worked side by side,
+    while the next ones are fetched; what goes on from row to row is worked in order."""
     notebook: dict[str, float] = {}
-    for chunk in samples.whole_chunks(session, stream):
-        converted = converter.work(chunk.times, chunk.values, notebook).converted
-        good = converted.values[converted.valid]
-        starts.append(int(chunk.times[0]))
-        lows.append(float(good.min()) if good.size else np.nan)
-        highs.append(float(good.max()) if good.size else np.nan)
-    return np.array(starts, np.int64), np.array(lows), np.array(highs)
+    needed = converter.needed
+
+    def bins_of(packed: samples.Packed) -> list[Array]:
+        worked = converter.work(*packed.unpack(), notebook, needed)
+        bins = decimation.bins(len(worked.times), BINS_A_CHUNK * len(packed.sizes))
+        good = np.where(worked.converted.valid, worked.converted.values, np.nan)
+        return [decimation.middles(worked.times / 1e6, bins), *decimation.extremes(worked.raw, bins),
+                *decimation.extremes(good, bins)]  # fmt: skip
+
+    waiting: deque[Future[list[Array]]] = deque()
+    parts: list[list[Array]] = []
+    with ThreadPoolExecutor(WORKERS) as pool:
+        for packed in samples.packed_chunks(session, stream, needed):
+            alone = converter.alone and (packed.missing == 0 or len(packed.columns) == 1)
+            while waiting and (not alone or len(waiting) > WORKERS):
+                parts.append(waiting.popleft().result())
+            if alone:
+                waiting.append(pool.submit(bins_of, packed))
+            else:
+                parts.append(bins_of(packed))
+        parts += [one.result() for one in waiting]
+    times, raw_low, raw_high, low, high = (np.concatenate(column) for column in zip(*parts, strict=True))
+    return times, raw_low, raw_high, low, high
 
 
 @dataclass(frozen=True)
@@ -195,13 +273,13 @@ def at_cursor(session: Session, recording_id: int, sensor: str, t_s: float) -> A
     if not stream.n or stream.t0 is None or stream.t1 is None:
         raise NotFound("This recording holds no reading of that sensor.")
     wanted = min(max(round(t_s * 1e6), stream.t0), stream.t1)
+    converter = Converter(session, recording, sensor)
     reach = 1_000_000
     while True:
-        times, raw = samples.rows_between(session, stream, wanted - reach, wanted + reach)
+        times, raw = samples.rows_between(session, stream, wanted - reach if converter.alone else None, wanted + reach)
         if len(times) or reach > stream.t1 - stream.t0 + 1_000_000:
             break
         reach *= 16
-    converter = Converter(session, recording, sensor)
     working, values = converter.kind.working, converter.values
     numbers = converter.ask(times, raw, {})
     air = converter.air_at(times)

@@ -23,6 +23,34 @@ class Stretch:
     last_seq: int
 
 
+class History:
+    """The latest rows of one sensor as they came, all its channels: a ring of fixed size."""
+
+    def __init__(self, size: int, channels: int) -> None:
+        self._times = np.zeros(size)
+        self._rows = np.full((channels, size), np.nan)
+        self._count = 0
+
+    def add(self, times_s: Array, rows: Array) -> None:
+        """Add rows: times, shape (n,), s; rows, shape (channels, n), NaN where not told."""
+        size = self._times.size
+        keep = slice(max(0, times_s.size - size), None)
+        places = (self._count + np.arange(times_s.size)[keep]) % size
+        self._times[places], self._rows[:, places] = times_s[keep], rows[:, keep]
+        self._count += times_s.size
+
+    def clear(self) -> None:
+        """Forget everything."""
+        self._count = 0
+
+    def recent(self, since_s: float, least: int) -> tuple[Array, Array]:
+        """Rows since a time, and at least the last ``least``: times, shape (n,), and rows, shape (channels, n)."""
+        places = np.arange(max(0, self._count - self._times.size), self._count) % self._times.size
+        times = self._times[places]
+        first = min(int(np.searchsorted(times, since_s)), max(0, times.size - least))
+        return times[first:], self._rows[:, places[first:]]
+
+
 class Ring:
     """A ring of fixed size; every reading has a number, so that each window asks for what it has not seen."""
 

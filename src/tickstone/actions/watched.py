@@ -7,13 +7,14 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from tickstone.actions.ring import Array, Ring
+from tickstone.actions.ring import Array, History, Ring
 from tickstone.core.constants import Values
 from tickstone.core.instruments import INSTRUMENTS, STANDS_AFTER_S, Instrument, Seen, Shown
 from tickstone.core.noise import step_noise
 from tickstone.core.rigs.kinds.base import Converted, Kind, Moment, Surroundings
 from tickstone.core.rigs.rig import Options, Rig
 
+HISTORY_ROWS = 8192  # of raw channels, which the fault finder looks back over
 RING_ROWS = 120_000  # a minute at 2 000 lines/s
 WORDS_EVERY_S = 0.5  # a sentence settles: at most two changes a second
 WORDS_LOOK_BACK_S = 1.0
@@ -57,6 +58,7 @@ class Watched:
         self._sentence, self._sentence_at = "", -WORDS_EVERY_S
         self.instruments: dict[str, Instrument] = {name: INSTRUMENTS[name]() for name in self.kind.instruments}
         self.channels = tuple(channel.name for channel in self.kind.channels_of(self.options))
+        self.history = History(HISTORY_ROWS, len(self.channels))
 
     def fit(self, rig: Rig) -> None:
         """Tell its instruments the rig they are on."""
@@ -69,6 +71,7 @@ class Watched:
         """Convert rows, one value a channel (NaN: not told), and keep them. Returns what was kept, converted."""
         times = np.asarray(times_us, np.float64)
         table = np.asarray(rows, np.float64).T
+        self.history.add(times / 1e6, table)
         channels = dict(zip(self.channels, table, strict=True))
         working = self.kind.working
         asked = dict(self.kind.asked(channels, times, values, self._notebook))

@@ -6,11 +6,16 @@ import contextlib
 import threading
 from collections.abc import Callable
 from datetime import UTC, datetime
+from functools import partial
 from typing import Any, Protocol
 
-from tickstone.actions import calibrating, marking
+from tickstone.actions import calibrating, marking, reading
+from tickstone.actions.bench_files import BenchFiles
 from tickstone.actions.constants import all_settled
+from tickstone.actions.diagnosing import Finder, heard
 from tickstone.actions.feed import Feed
+from tickstone.actions.jobs import Jobs
+from tickstone.core.diagnosis.finding import Finding
 from tickstone.core.motor_check import Stretch
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.rig import Rig
@@ -38,6 +43,7 @@ class StandIns(Protocol):
     def for_rig(self, slug: str, rig: Rig) -> StandIn: ...
 
 
+LOOK_S = 1.0  # between two looks for faults
 GRACE_S = 5.0  # a plug that comes back within so long goes on in the same recording, as a new segment
 
 
@@ -54,22 +60,31 @@ class Workshop:
         self._closing: list[tuple[str, Recorder, str, str]] = []
         self._lock = threading.RLock()
         self._stop = threading.Event()
+        self._warming = threading.Lock()
         self._recovered = False
+        self.jobs = Jobs()
+        self.files = BenchFiles(database, self.jobs, self.changed)
+        self._finders: dict[str, Finder] = {}
         self._ticker = threading.Thread(target=self._run, name="flush", daemon=True)
+        self._looker = threading.Thread(target=self._look_on, name="find", daemon=True)
 
     def open(self) -> None:
         """Close what an earlier run left open, and begin to flush."""
         self._recover()
         self._ticker.start()
+        self._looker.start()
 
     def close(self) -> None:
         """End every recording cleanly and let all sources go."""
         self._stop.set()
         self._ticker.join(timeout=5)
+        self._looker.join(timeout=5)
         for slug in list(self._feeds):
             self._finish(slug, "closed", "Tick Stone was stopped.")
             self._feeds[slug].disconnect()
         self._close_ended()
+        self.jobs.close()
+        self.files.close()
 
     # Feeds ----------------------------------------------------------------------------------------------------------
 
@@ -93,6 +108,19 @@ class Workshop:
         with contextlib.suppress(StoreAway), self.database.transaction() as session:
             stored = rigs.rig_named(session, slug)
             feed.refresh(stored.rig, all_settled(session, stored), labels.meanings(session, stored.id))
+
+    def warm(self, slug: str) -> None:
+        """Get ready, beside everything else, for one of a rig's long recordings to be opened."""
+
+        def run() -> None:
+            try:
+                with contextlib.suppress(TickStoneError):
+                    reading.warm(self.database, slug)
+            finally:
+                self._warming.release()
+
+        if self._warming.acquire(blocking=False):
+            threading.Thread(target=run, name="warm", daemon=True).start()
 
     def still(self, slug: str, doing: str) -> None:
         """Raise Conflict while a rig records: its parts must not change under a recording."""
@@ -289,6 +317,33 @@ class Workshop:
     def _watch_holds(self) -> None:
         for slug in list(self._holds):
             self.take(slug, forced=False)
+
+    # Faults -----------------------------------------------------------------------------------------------------------
+
+    def findings(self, slug: str) -> tuple[Finding, ...]:
+        """What looks wrong in what comes live."""
+        finder = self._finders.get(slug)
+        return () if finder is None else finder.findings
+
+    def _look_on(self) -> None:
+        """A thread of its own: what it works out must not hold up what is being recorded."""
+        while not self._stop.wait(LOOK_S):
+            for slug in list(self._feeds):
+                self._quietly(partial(self._look, slug))
+
+    def _look(self, slug: str) -> None:
+        feed, finder = self._feeds[slug], self._finders.setdefault(slug, Finder())
+        if not feed.connected:
+            finder.clear()
+            return
+        recorder = feed.recorder
+        marks: list[recordings.StoredMark] = []
+        if recorder is not None:
+            with contextlib.suppress(StoreAway), self.database.transaction() as session:
+                marks = recordings.marks_of(session, recorder.recording_id)
+        told = heard(feed, marks)
+        if told is not None:
+            finder.look(*told)
 
     def standin(self, slug: str) -> StandIn:
         """The stand-in of a rig, as the rig is wired now. Raises NotFound when there are no stand-ins."""

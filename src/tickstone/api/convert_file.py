@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 import itertools
 import tempfile
 from collections.abc import Iterator
@@ -98,8 +97,7 @@ def _open(shop: Shop, file: BinaryIO, rig: str, column: list[str]) -> tuple[conv
         if not equals:
             raise BadInput(f"{one!r} is not column=sensor.channel.", "column")
         said[name] = target
-    text = io.TextIOWrapper(file, encoding="utf-8-sig", errors="replace")
-    return converting.tabled(shop.database, text, rig, said)
+    return converting.tabled(shop.database, file, rig, said)
 
 
 def _begin(shop: Shop, file: BinaryIO, rig: str, column: list[str]) -> tuple[list[str], Iterator[str]]:
@@ -111,8 +109,8 @@ def _begin(shop: Shop, file: BinaryIO, rig: str, column: list[str]) -> tuple[lis
 
 def _preview(shop: Shop, file: BinaryIO, rig: str, column: list[str]) -> PreviewModel:
     making, targets = _open(shop, file, rig, column)
-    header, first = itertools.islice(converted.rows(making), 2)
-    plan, names = making.plan, making.table.names
+    first = next(converted.frames(making))
+    plan, names = making.plan, making.names
     plain = {at for one in plan.plain for at in one.columns}
     time = None if plan.time is None else plan.time[0]
     columns = []
@@ -129,8 +127,8 @@ def _preview(shop: Shop, file: BinaryIO, rig: str, column: list[str]) -> Preview
     return PreviewModel(
         columns=columns,
         targets=targets,
-        header=header[0],
-        rows=first[: converted.FIRST_ROWS],
+        header=first.columns,
+        rows=[list(row) for row in first.head(converted.FIRST_ROWS).rows()],
         workable=workable,
-        ragged=making.table.ragged,
+        ragged=making.table.ragged.count,
     )

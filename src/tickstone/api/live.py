@@ -13,7 +13,7 @@ from pydantic import Field
 from tickstone.actions import calibrating
 from tickstone.actions.feed import Feed
 from tickstone.actions.workshop import Workshop
-from tickstone.api.models import Asked, Done, Finite, MarkAsked, Name, number, numbers
+from tickstone.api.models import Asked, Done, FaultModel, Finite, MarkAsked, Name, number, numbers
 from tickstone.api.needs import Shop
 from tickstone.core.instruments import Shown
 from tickstone.errors import TickStoneError
@@ -127,6 +127,7 @@ class Window:
             "rate_hz": state.rhythm.rate_hz,
             "jitter_ms": state.rhythm.jitter_ms, "gaps": state.rhythm.gaps, "garbled": state.garbled,
             "lines": state.lines, "air_c": None if air is None else round(air, 2), "recording": recording,
+            "findings": [FaultModel.of(one).model_dump() for one in self._shop.findings(self._slug)],
             "hold": self._hold(), "version": self._shop.version(self._slug),
         }  # fmt: skip
 

@@ -13,6 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from tickstone.actions import marking
 from tickstone.core import constants as core_constants
+from tickstone.core.diagnosis.finding import Finding
 from tickstone.store import recordings
 
 Finite = Annotated[float, Field(allow_inf_nan=False)]
@@ -88,6 +89,32 @@ class StreamModel(BaseModel):
     segments: int
 
 
+class FaultModel(BaseModel):
+    """What looks wrong: ``sensor`` is whose it is (empty: the line's), ``channel`` and ``also`` the signals with it; the span
+    in s; ``causes`` the likeliest first."""
+
+    kind: str
+    title: str
+    sensor: str
+    channel: str
+    also: list[str]
+    start_s: float
+    end_s: float
+    confidence: float
+    evidence: str
+    causes: list[str]
+    advice: str
+
+    @staticmethod
+    def of(found: Finding) -> FaultModel:
+        """A finding as the screen shows it."""
+        return FaultModel(
+            kind=found.kind, title=found.title, sensor=found.stream, channel=found.channel, also=list(found.also),
+            start_s=round(found.start_s, 4), end_s=round(found.end_s, 4), confidence=found.confidence,
+            evidence=found.evidence, causes=list(found.causes), advice=found.advice,
+        )  # fmt: skip
+
+
 class RecordingModel(BaseModel):
     id: int
     name: str
@@ -99,6 +126,9 @@ class RecordingModel(BaseModel):
     duration_s: float
     odd_lines: int
     archived: bool
+    note: str
+    clock: str
+    made_from: list[dict[str, Any]]
     streams: list[StreamModel]
 
     @staticmethod
@@ -111,7 +141,8 @@ class RecordingModel(BaseModel):
         return RecordingModel(
             id=found.id, name=found.name, origin=found.origin, source=found.source, status=found.status,
             ended_why=found.ended_why, started_at=found.started_at, duration_s=found.duration_s,
-            odd_lines=found.odd_lines, archived=found.archived_at is not None, streams=streams,
+            odd_lines=found.odd_lines, archived=found.archived_at is not None, streams=streams, note=found.note,
+            clock=found.clock, made_from=list(found.made_from),
         )  # fmt: skip
 
 

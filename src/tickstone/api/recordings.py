@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from typing import Annotated
 
 from fastapi import APIRouter, Query
+from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 
-from tickstone.actions import marking, reading
+from tickstone.actions import cutting, diagnosing, exporting, lanes, marking, reading
 from tickstone.api.models import (
     Asked,
     Conditions,
     Done,
+    FaultModel,
     Finite,
     MarkAsked,
     MarkModel,
@@ -28,16 +31,33 @@ from tickstone.store import recordings, rigs
 router = APIRouter(prefix="/api", tags=["recordings"])
 
 WIDEST = 4000
+MOST_LANES = 12
 
 
 class OddLineModel(BaseModel):
+    """A line that was not understood; ``line`` is its place in the file, for one that was imported."""
+
     t_s: float
     text: str
     why: str
+    line: int | None
+
+
+class ShownModel(BaseModel):
+    """Something that can be a lane: ``channel`` is empty for converted readings; ``form`` is numbers, levels or edges."""
+
+    id: str
+    sensor: str
+    channel: str
+    title: str
+    unit: str
+    form: str
+    digits: int
 
 
 class OpenedRecording(BaseModel):
     recording: RecordingModel
+    shown: list[ShownModel]
     marks: list[MarkModel]
     odd: list[OddLineModel]
 
@@ -61,9 +81,96 @@ class CursorModel(BaseModel):
     air_c: float | None
 
 
+class LaneModel(BaseModel):
+    id: str
+    t: list[float | None]
+    low: list[float | None]
+    high: list[float | None]
+    n: int
+    exact: bool
+
+
+class WidthsModel(BaseModel):
+    mean: float
+    least: float
+    most: float
+
+
+class PulsesModel(BaseModel):
+    """Pulses of a span, s."""
+
+    rises: int
+    period_s: float | None
+    high_s: WidthsModel | None
+    low_s: WidthsModel | None
+    high_share: float | None
+
+
+class ReadOutModel(BaseModel):
+    """A lane over a span; ``whole`` is false where only the first part of it was counted."""
+
+    id: str
+    n: int
+    missing: int
+    mean: float | None
+    sd: float | None
+    low: float | None
+    high: float | None
+    rate_hz: float | None
+    pulses: PulsesModel | None
+    whole: bool
+
+    @staticmethod
+    def of(found: lanes.ReadOut) -> ReadOutModel:
+        """A read-out as the screen shows it."""
+        told = found.pulses
+        said = None if told is None else PulsesModel.model_validate(asdict(told))
+        return ReadOutModel(id=found.shown.id, pulses=said, whole=found.whole, **asdict(found.statistics))
+
+
+class MomentModel(BaseModel):
+    """A lane at a moment; of levels how long this one holds, and from rise to rise, s."""
+
+    id: str
+    t_s: float
+    value: float | None
+    width_s: float | None
+    period_s: float | None
+
+
+class DiagnosisModel(BaseModel):
+    """What looks wrong in a recording; ``looked_at`` is the share of it that was looked at."""
+
+    findings: list[FaultModel]
+    looked_at: float
+
+
 class RecordingChange(Asked):
     name: Name | None = None
+    note: Annotated[str, Field(max_length=4000)] | None = None
     archived: bool | None = None
+
+
+class SpanAsked(Asked):
+    """A span, s from the recording's start."""
+
+    t0_s: Finite
+    t1_s: Finite
+
+
+class MomentAsked(Asked):
+    t_s: Finite
+
+
+class JoinAsked(Asked):
+    recordings: Annotated[list[int], Field(max_length=100)]
+
+
+class CutDone(BaseModel):
+    """What was made, and what was put away for it."""
+
+    made: list[int]
+    put_away: list[int]
 
 
 class NewMark(MarkAsked):
@@ -84,11 +191,12 @@ class MarkChange(Asked):
 
 
 @router.get("/rigs/{slug}/recordings")
-def all_recordings(shop: Shop, slug: Name) -> list[RecordingModel]:
-    """A rig's recordings, newest first."""
+def all_recordings(shop: Shop, slug: Name, archived: bool = False) -> list[RecordingModel]:
+    """A rig's recordings, or those that were put away, newest first."""
     with shop.database.transaction() as session:
         rig_id = rigs.rig_named(session, slug).id
-        return [RecordingModel.of(r) for r in recordings.recordings_of(session, rig_id)]
+        shop.warm(slug)
+        return [RecordingModel.of(r) for r in recordings.recordings_of(session, rig_id, archived)]
 
 
 @router.get("/recordings/{recording_id}")
@@ -96,22 +204,36 @@ def opened(shop: Shop, recording_id: int) -> OpenedRecording:
     """One recording with its marks and what was not understood."""
     with shop.database.transaction() as session:
         found = recordings.recording(session, recording_id)
-        odd = [OddLineModel(t_s=t / 1e6, text=x, why=w) for t, x, w in recordings.odd_lines(session, recording_id)]
-        return OpenedRecording(recording=RecordingModel.of(found), odd=odd,
+        odd = [
+            OddLineModel(t_s=one.t / 1e6, text=one.text, why=one.why, line=one.line)
+            for one in recordings.odd_lines(session, recording_id)
+        ]
+        shown = lanes.everything(rigs.rig_of_revision(session, found.rig_revision_id), found)
+        return OpenedRecording(recording=RecordingModel.of(found), odd=odd, shown=[ShownModel(**asdict(s)) for s in shown],
                                marks=MarkModel.all_of(recordings.marks_of(session, recording_id)))  # fmt: skip
 
 
 @router.patch("/recordings/{recording_id}")
 def change(shop: Shop, recording_id: int, asked: RecordingChange) -> Done:
-    """Rename a recording, put it away, or bring it back."""
+    """Rename a recording, note something about it, put it away, or bring it back."""
     with shop.database.transaction() as session:
         if asked.name is not None:
             recordings.rename(session, recording_id, asked.name)
+        if asked.note is not None:
+            recordings.set_note(session, recording_id, asked.note)
         if asked.archived is not None:
             recordings.set_archived(session, recording_id, asked.archived)
         slug = rigs.rig_with_id(session, recordings.recording(session, recording_id).rig_id).slug
     shop.changed(slug)
     return Done(id=recording_id)
+
+
+@router.get("/recordings/{recording_id}/findings")
+def findings(shop: Shop, recording_id: int) -> DiagnosisModel:
+    """What looks wrong in a recording, the surest first; nothing in a healthy one."""
+    with shop.database.transaction() as session:
+        found = diagnosing.of_recording(session, recording_id)
+    return DiagnosisModel(findings=[FaultModel.of(one) for one in found.findings], looked_at=found.looked_at)
 
 
 @router.get("/recordings/{recording_id}/trace")
@@ -138,6 +260,92 @@ def at_cursor(shop: Shop, recording_id: int, sensor: Name, t: Finite) -> CursorM
     return CursorModel(
         t_s=found.t_s, raw=found.raw, asked=found.asked, value=found.value, reason=found.reason, air_c=found.air_c
     )
+
+
+@router.post("/recordings/{recording_id}/trim")
+def trim(shop: Shop, recording_id: int, asked: SpanAsked) -> CutDone:
+    """Keep only a span of a recording: a new one takes its place."""
+    with shop.database.transaction() as session:
+        done = cutting.trim(session, recording_id, round(asked.t0_s * 1e6), round(asked.t1_s * 1e6))
+        slug = _slug(session, recording_id)
+    shop.changed(slug)
+    return CutDone(made=done.made, put_away=done.put_away)
+
+
+@router.post("/recordings/{recording_id}/split")
+def split(shop: Shop, recording_id: int, asked: MomentAsked) -> CutDone:
+    """Cut a recording in two: two new ones take its place."""
+    with shop.database.transaction() as session:
+        done = cutting.split(session, recording_id, round(asked.t_s * 1e6))
+        slug = _slug(session, recording_id)
+    shop.changed(slug)
+    return CutDone(made=done.made, put_away=done.put_away)
+
+
+@router.post("/rigs/{slug}/recordings/join")
+def join(shop: Shop, slug: Name, asked: JoinAsked) -> CutDone:
+    """Join recordings of a rig: a new one takes their place."""
+    with shop.database.transaction() as session:
+        rig_id = rigs.rig_named(session, slug).id
+        for one in asked.recordings:
+            if recordings.recording(session, one).rig_id != rig_id:
+                raise BadInput("These recordings are of different rigs.", "recordings")
+        done = cutting.join(session, asked.recordings)
+    shop.changed(slug)
+    return CutDone(made=done.made, put_away=done.put_away)
+
+
+Show = Annotated[list[Name], Query(min_length=1, max_length=MOST_LANES)]
+
+
+@router.get("/recordings/{recording_id}/lanes")
+def all_lanes(
+    shop: Shop, recording_id: int, show: Show, t0: Finite | None = None, t1: Finite | None = None,
+    width: Annotated[int, Query(ge=2, le=WIDEST)] = 1000, stone: int | None = None,
+) -> list[LaneModel]:  # fmt: skip
+    """Channels of a recording on one time ruler, s, each at most about ``width`` points: lowest and highest per bin."""
+    if t0 is not None and t1 is not None and t0 >= t1:
+        raise BadInput(f"t0 ({t0:g} s) must be before t1 ({t1:g} s).", "t0")
+    with shop.database.transaction() as session:
+        found = lanes.lanes(session, recording_id, show, t0, t1, width, stone)
+    return [
+        LaneModel(id=one.shown.id, t=numbers(one.times_s, 6), low=numbers(one.low, 6), high=numbers(one.high, 6), n=one.n,
+                  exact=one.exact)
+        for one in found
+    ]  # fmt: skip
+
+
+@router.get("/recordings/{recording_id}/read-outs")
+def read_outs(
+    shop: Shop, recording_id: int, show: Show, t0: Finite, t1: Finite, stone: int | None = None
+) -> list[ReadOutModel]:
+    """What lanes say over a span, s."""
+    if t0 > t1:
+        raise BadInput("A span must end after it begins.", "t1")
+    with shop.database.transaction() as session:
+        found = lanes.read_outs(session, recording_id, show, t0, t1, stone)
+    return [ReadOutModel.of(one) for one in found]
+
+
+@router.get("/recordings/{recording_id}/moment")
+def moment(shop: Shop, recording_id: int, show: Show, t: Finite, stone: int | None = None) -> list[MomentModel]:
+    """What lanes say at a time, s."""
+    with shop.database.transaction() as session:
+        found = lanes.at_cursor(session, recording_id, show, t, stone)
+    return [MomentModel(id=one.shown.id, t_s=one.t_s, value=one.value, width_s=one.width_s, period_s=one.period_s)
+            for one in found]  # fmt: skip
+
+
+@router.get("/recordings/{recording_id}/export")
+def export(
+    shop: Shop, recording_id: int, form: Name = "csv", t0: Finite | None = None, t1: Finite | None = None,
+    converted: bool = True, stone: int | None = None,
+) -> StreamingResponse:  # fmt: skip
+    """A recording, or the span between two times, s, as a file."""
+    span = [None if t is None else round(t * 1e6) for t in (t0, t1)]
+    file = exporting.export(shop.database, recording_id, exporting.Asked(form, span[0], span[1], converted, stone))
+    named = {"Content-Disposition": f'attachment; filename="{file.name}"'}
+    return StreamingResponse(file.pieces, media_type=file.media, headers=named)
 
 
 @router.post("/recordings/{recording_id}/marks")

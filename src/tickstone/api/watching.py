@@ -8,28 +8,15 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from tickstone.actions import labelling, motor_check
-from tickstone.api.models import Asked, Done, Finite, Name, number
+from tickstone.api.meanings import MeaningModel, TargetModel, targets_of
+from tickstone.api.models import Asked, Done, Name, number
 from tickstone.api.needs import Shop
 from tickstone.core.motor_check import judge
-from tickstone.core.rigs.labels import channels
-from tickstone.core.rigs.meanings import Meaning
 from tickstone.store import rigs
 
 router = APIRouter(prefix="/api/rigs/{slug}", tags=["watch"])
 
-Role = Literal["channel", "time", "ignored"]
 Label = Annotated[str, Field(min_length=1, max_length=120)]
-
-
-class MeaningModel(Asked):
-    """What becomes of a label's number: a channel by ``number × factor + zero``, the board's time, or nothing."""
-
-    role: Role
-    sensor: Annotated[str, Field(max_length=120)] = ""
-    channel: Annotated[str, Field(max_length=60)] = ""
-    factor: Finite = 1.0
-    zero: Finite = 0.0
-    unit_us: Finite | None = None
 
 
 class LabelAsked(MeaningModel):
@@ -51,15 +38,6 @@ class LabelModel(BaseModel):
     guessed: bool
 
 
-class TargetModel(BaseModel):
-    """A raw channel that a label can stand for."""
-
-    sensor: str
-    channel: str
-    title: str
-    unit: str
-
-
 class HeardModel(BaseModel):
     text: str
     why: str
@@ -79,30 +57,20 @@ def lines(shop: Shop, slug: Name) -> LinesModel:
     feed = shop.feed(slug)
     with shop.database.transaction() as session:
         rig = rigs.rig_named(session, slug).rig
-    targets = [
-        TargetModel(sensor=one.id, channel=channel.name, title=f"{one.name}: {channel.label}", unit=channel.unit)
-        for one, channel in channels(rig)
-    ]
     labels = [
-        LabelModel(label=one.name, unit=one.unit, last=number(one.last), count=one.count, meaning=_model(one.meaning),
+        LabelModel(label=one.name, unit=one.unit, last=number(one.last), count=one.count, meaning=MeaningModel.of(one.meaning),
                    guessed=one.guessed)
         for one in feed.labels
     ]  # fmt: skip
     heard = [HeardModel(text=one.text, why=one.why) for one in feed.heard]
-    return LinesModel(labels=labels, targets=targets, heard=heard)
-
-
-def _model(meaning: Meaning | None) -> MeaningModel | None:
-    if meaning is None:
-        return None
-    return MeaningModel.model_validate({name: getattr(meaning, name) for name in MeaningModel.model_fields})
+    return LinesModel(labels=labels, targets=targets_of(rig), heard=heard)
 
 
 @router.put("/lines")
 def say(shop: Shop, slug: Name, asked: LabelAsked) -> LinesModel:
     """Say what a label means; it is remembered for the rig."""
     shop.still(slug, "saying what a label means")
-    meaning = Meaning(**asked.model_dump(exclude={"label"}))
+    meaning = asked.meaning()
     with shop.database.transaction() as session:
         labelling.say(session, slug, asked.label, meaning)
     shop.changed(slug)

@@ -27,10 +27,7 @@ def extremes(values: Array, starts: Bins) -> tuple[Array, Array]:
     """
     if not len(starts):
         return np.zeros(0), np.zeros(0)
-    missing = np.isnan(values)
-    low = np.minimum.reduceat(np.where(missing, np.inf, values), starts)
-    high = np.maximum.reduceat(np.where(missing, -np.inf, values), starts)
-    return np.where(np.isinf(low), np.nan, low), np.where(np.isinf(high), np.nan, high)
+    return np.fmin.reduceat(values, starts), np.fmax.reduceat(values, starts)
 
 
 def middles(times: Array, starts: Bins) -> Array:

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -121,12 +122,29 @@ def _simple(g: Array, raw: Array) -> SixPose | None:
 
 @dataclass(frozen=True)
 class Tilt:
-    """Angles in degrees and the norm in g, arrays of one shape; ``valid`` where the norm is near 1 g."""
+    """The axes in g, level reading +1 on z, and the norm, g, arrays of one shape; ``valid`` where it is near 1 g. Each
+    angle, in degrees, is worked out when it is first asked for."""
 
-    roll_deg: Array
-    pitch_deg: Array
-    tilt_deg: Array
+    x_g: Array
+    y_g: Array
+    z_g: Array
     norm_g: Array
+
+    @cached_property
+    def roll_deg(self) -> Array:
+        """Roll, above −180 to 180."""
+        roll = np.degrees(np.arctan2(self.y_g, self.z_g + 0.0))  # + 0.0: an atan2 of (−0, negative) must be +180
+        return np.where(roll <= -180.0, 180.0, roll)
+
+    @cached_property
+    def pitch_deg(self) -> Array:
+        """Pitch, −90 to 90, positive nose down."""
+        return np.asarray(np.degrees(np.arctan2(-self.x_g, np.hypot(self.y_g, self.z_g))) + 0.0)
+
+    @cached_property
+    def tilt_deg(self) -> Array:
+        """Total tilt, 0 to 180."""
+        return np.asarray(np.degrees(np.arctan2(np.hypot(self.x_g, self.y_g), self.z_g)))
 
     @property
     def valid(self) -> npt.NDArray[np.bool_]:
@@ -148,14 +166,9 @@ def tilt(ax_g: npt.ArrayLike, ay_g: npt.ArrayLike, az_g: npt.ArrayLike, flat_rea
         raise BadInput(f"flat_reads must be plus or minus, not {flat_reads}.", "flat_reads")
     sign = 1.0 if flat_reads == "plus" else -1.0
     x, y, z = (sign * np.asarray(axis, dtype=np.float64) for axis in (ax_g, ay_g, az_g))
-    across = np.hypot(y, z)
-    norm = np.hypot(x, across)
-    if bool((norm == 0).any()):
+    if bool(((x == 0) & (y == 0) & (z == 0)).any()):
         raise BadInput("ax_g, ay_g and az_g are all zero: a sensor that feels nothing tells no direction.", "ax_g")
-    roll = np.degrees(np.arctan2(y, z + 0.0))  # + 0.0: an atan2 of (−0, negative) must be +180
-    roll = np.where(roll <= -180.0, 180.0, roll)
-    pitch = np.degrees(np.arctan2(-x, across))
-    return Tilt(roll, pitch + 0.0, np.degrees(np.arctan2(np.hypot(x, y), z)), norm)
+    return Tilt(x, y, z, np.sqrt(x * x + y * y + z * z))
 
 
 LEVEL_DEG = 0.05  # less than this is not worth a word

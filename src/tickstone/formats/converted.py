@@ -2,66 +2,70 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 import numpy as np
-import numpy.typing as npt
+import polars as pl
 
 from tickstone.core.rigs.kinds.base import VALUE, Surroundings
 from tickstone.errors import BadInput
+from tickstone.formats.cells import guarded, guarded_name, nine_digits
 from tickstone.formats.columns import Mapped, Plan, result_name, wanted_results
-from tickstone.formats.table import Block, Table
-
-Array = npt.NDArray[np.float64]
+from tickstone.formats.readings import TEXT, Array, Block
+from tickstone.formats.tables import TableSource
 
 FIRST_ROWS = 8  # of which the raw numbers are kept, to be worked one by one
 
 
 @dataclass(frozen=True)
 class Column:
-    """A converted column of a block: its name, and its cells."""
+    """A converted column of a block: its name, and its cells as text."""
 
     name: str
-    cells: list[str]
+    cells: pl.Series
 
 
 class Converting:
     """Converts a table by a plan; what one block leaves behind (the last edge, the last air) the next one finds."""
 
-    def __init__(self, table: Table, plan: Plan) -> None:
+    def __init__(self, table: TableSource, plan: Plan) -> None:
         self.table, self.plan = table, plan
+        self.names = [column.name for column in table.columns]
         self.rows = 0
         self.first_asked: dict[str, list[dict[str, float]]] = {}  # by sensor: the raw numbers of the first rows
         self._last_air = np.nan
 
     def blocks(self) -> Iterator[tuple[Block, list[Column]]]:
         """Each block of rows with its converted columns."""
-        for block in self.table.blocks():
-            self.rows += len(block.rows)
+        for block in self.table.blocks(mend=True):
+            self.rows += len(block.lines)
             yield block, self._convert(block)
+
+    def _numbers(self, block: Block, at: int) -> Array:
+        """A column's numbers, shape (rows,); NaN where there is none."""
+        found = block.numbers.get(self.names[at])
+        return np.full(len(block.lines), np.nan) if found is None else found
 
     def _convert(self, block: Block) -> list[Column]:
         columns: list[Column] = []
         times = None
         if self.plan.time is not None:
             at, us = self.plan.time
-            times = self.table.numbers(block, at) * us
+            times = self._numbers(block, at) * us
         air = self._air(block)
         for one in self.plan.mapped:
             columns += self._sensor(block, one, times, air)
         for plain in self.plan.plain:
-            found = plain.formula(*(self.table.numbers(block, at) for at in plain.columns))
-            columns += [Column(name, _cells(values)) for name, values in zip(plain.results, found, strict=True)]
-        return _named_apart(columns, {name.lower() for name in self.table.names})
+            found = plain.formula(*(self._numbers(block, at) for at in plain.columns))
+            columns += [Column(name, nine_digits(values)) for name, values in zip(plain.results, found, strict=True)]
+        return _named_apart(columns, {name.lower() for name in self.names})
 
     def _sensor(self, block: Block, one: Mapped, times: Array | None, air: Array | None) -> list[Column]:
         kind, values = one.candidate.kind, one.candidate.values
-        missing = np.full(len(block.rows), np.nan)
+        missing = np.full(len(block.lines), np.nan)
         channels = {
-            c.name: self.table.numbers(block, one.channels[c.name]) if c.name in one.channels else missing
+            c.name: self._numbers(block, one.channels[c.name]) if c.name in one.channels else missing
             for c in kind.channels
         }
         asked = dict(kind.working.asked(channels, times, values, one.notebook))
@@ -80,14 +84,14 @@ class Converting:
         for name in wanted_results(one, [each.name for each in series]):
             if name == VALUE:
                 columns.append(Column(result_name(prefix, kind.quantity.name, kind.quantity.unit),
-                                      _cells(np.where(found.valid, found.values, np.nan))))  # fmt: skip
+                                      nine_digits(np.where(found.valid, found.values, np.nan))))  # fmt: skip
                 if any(kind.reasons):
                     codes = np.where(absent, 0, found.codes)
-                    said = [kind.reasons[code] for code in codes.tolist()]
+                    said = pl.Series(np.array(kind.reasons, dtype=object)[codes].tolist(), dtype=pl.String)
                     columns.append(Column(result_name(prefix, f"{kind.quantity.name} reason", ""), said))
             else:
                 each = next(each for each in series if each.name == name)
-                columns.append(Column(result_name(prefix, each.name, each.unit), _cells(each.values)))
+                columns.append(Column(result_name(prefix, each.name, each.unit), nine_digits(each.values)))
         return columns
 
     def _air(self, block: Block) -> Array | None:
@@ -95,7 +99,7 @@ class Converting:
         for one in self.plan.mapped:
             if one.candidate.kind.quantity.name != "air temperature":
                 continue
-            raw = self.table.numbers(block, one.channels["air"])
+            raw = self._numbers(block, one.channels["air"])
             found = one.candidate.kind.convert({"air": raw}, one.candidate.values, Surroundings())
             air = np.concatenate([[self._last_air], np.where(found.valid, found.values, np.nan)])
             last = np.maximum.accumulate(np.where(np.isfinite(air), np.arange(air.size), 0))
@@ -115,10 +119,6 @@ def _numbers_of(asked: Mapping[str, Array], rows: int) -> list[dict[str, float]]
     return found
 
 
-def _cells(values: Array) -> list[str]:
-    return ["" if value != value else f"{value:.9g}" for value in values.tolist()]
-
-
 def _named_apart(columns: list[Column], taken: set[str]) -> list[Column]:
     """No converted column goes by the name of another one, or of a raw one."""
     named = []
@@ -131,22 +131,24 @@ def _named_apart(columns: list[Column], taken: set[str]) -> list[Column]:
     return named
 
 
-def rows(converting: Converting) -> Iterator[list[list[str]]]:
-    """The header, then the rows with raw and converted cells, a block at a time. Raises BadInput when there is no row."""
+def frames(converting: Converting) -> Iterator[pl.DataFrame]:
+    """The rows with raw and converted cells as text, a block at a time. Raises BadInput when there is no row."""
     begun = False
     for block, columns in converting.blocks():
-        if not begun:
-            yield [converting.table.names + [column.name for column in columns]]
-            begun = True
-        cells = [column.cells for column in columns]
-        yield [row + list(more) for row, more in zip(block.rows, zip(*cells, strict=True), strict=True)]
+        begun = True
+        cells = block.cells if block.cells is not None else pl.DataFrame()
+        yield cells.with_columns([column.cells.alias(column.name) for column in columns])
     if not begun:
         raise BadInput("The file holds column names but no row of readings.", "file")
 
 
 def csv_blocks(converting: Converting) -> Iterator[str]:
-    """The same as text, CSV."""
-    for block in rows(converting):
-        out = io.StringIO()
-        csv.writer(out, lineterminator="\n").writerows(block)
-        yield out.getvalue()
+    """The same as CSV, the names of the columns first. Words that a spreadsheet would take for a formula are not."""
+    words = [column.name for column in converting.table.columns if column.type == TEXT]
+    for count, frame in enumerate(frames(converting)):
+        if count == 0:
+            yield pl.DataFrame([[guarded_name(name) for name in frame.columns]], orient="row").write_csv(
+                include_header=False
+            )
+        nothing = pl.when(pl.all() != "").then(pl.all())  # an empty cell, and not two quotes
+        yield guarded(frame, words).select(nothing).write_csv(include_header=False)

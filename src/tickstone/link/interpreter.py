@@ -8,9 +8,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from tickstone.core.rigs.kinds import kind
-from tickstone.core.rigs.meanings import CHANNEL, IGNORED, TIME, Meaning, guess, guess_bare
+from tickstone.core.rigs.meanings import CHANNEL, IGNORED, MARK, TIME, Meaning, guess, guess_bare
 from tickstone.core.rigs.rig import Rig
-from tickstone.link.shapes import Heading, Piece, Unread, take_apart
+from tickstone.formats.shapes import Heading, Piece, Unread, take_apart
 
 Key = tuple[str, str]  # sensor, channel
 LONGEST_KEPT = 200
@@ -241,7 +241,7 @@ class Interpreter:
     def _aim(self, label: Label) -> None:
         self._targets.pop(label.name, None)
         meaning = label.meaning
-        if meaning is None or meaning.role == IGNORED:
+        if meaning is None or meaning.role in (IGNORED, MARK):
             return
         if meaning.role == TIME:
             if not self._time_label or self._time_label == label.name or not label.guessed:

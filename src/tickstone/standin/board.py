@@ -65,6 +65,7 @@ class SimBoard:
         self._due = [(0.0, i) for i in range(len(self.sampled))]
         heapq.heapify(self._due)
         self._t_s = 0.0
+        self._late: list[tuple[float, int, str]] = []  # lines whose time has not come
         self._boot_s = 0.0
         self._greets = True
 
@@ -99,7 +100,7 @@ class SimBoard:
                 owners[owner].changed(name)
         if self.world.set[f"{BOARD}.fault.reset"]:
             self.world.set[f"{BOARD}.fault.reset"] = 0.0
-            self._boot_s, self._greets = self._t_s, True
+            self._boot_s, self._greets, self._late = self._t_s, True, []
 
     def has(self, name: str) -> bool:
         """Whether a fault of the board is switched on."""
@@ -111,7 +112,7 @@ class SimBoard:
 
     def lines(self, until_us: int) -> list[str]:
         """What it prints up to ``until_us`` µs after it was first plugged in."""
-        said: list[tuple[float, int, str]] = []
+        said, self._late = self._late, []
         if self._greets:
             said.append((self._t_s, 0, f"Watch program of {self.rig.title}"))
             self._greets = False
@@ -122,7 +123,8 @@ class SimBoard:
                 end = min(end, max(self._due[0][0], self._t_s))
             self._step(end, said)
         said.sort(key=lambda one: one[0])
-        return [text for _, _, text in said]
+        self._late = [one for one in said if one[0] > until_s + 1e-9]
+        return [text for t_s, _, text in said if t_s <= until_s + 1e-9]
 
     def _step(self, end_s: float, said: list[tuple[float, int, str]]) -> None:
         before_s = self._t_s

@@ -52,7 +52,7 @@ class Disturber:
 
 def _like(before: float, after: float) -> float:
     """A number with as many decimals as the reading had: counts stay whole."""
-    return float(round(after)) if before.is_integer() else round(after, 1)
+    return float(round(after)) if float(before).is_integer() else round(after, 1)
 
 
 def _clipped(number: float, pinned: float, low: float, high: float) -> float:

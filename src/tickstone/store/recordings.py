@@ -8,12 +8,12 @@ from datetime import UTC, datetime
 from typing import Any
 
 import numpy as np
-from sqlalchemy import func, select, update
+from sqlalchemy import func, insert, select, update
 from sqlalchemy.orm import Session
 
 from tickstone.core.rigs.kinds.base import ChannelSpec
 from tickstone.errors import Conflict, NotFound
-from tickstone.store import codec, samples, tables
+from tickstone.store import samples, tables
 from tickstone.store.rigs import sensor_ids
 
 
@@ -44,6 +44,8 @@ class StoredRecording:
     streams: tuple[samples.StreamInfo, ...]
     odd_lines: int
     archived_at: datetime | None
+    note: str = ""
+    made_from: tuple[Any, ...] = ()
 
     def stream_of(self, sensor: str) -> samples.StreamInfo:
         """The stream of a sensor. Raises NotFound."""
@@ -74,12 +76,12 @@ class StoredMark:
 
 def begin(
     session: Session, *, rig_id: int, revision_id: int, name: str, origin: str, source: str, clock: str,
-    streams: Iterable[NewStream], started_at: datetime | None = None,
+    streams: Iterable[NewStream], started_at: datetime | None = None, note: str = "", made_from: Iterable[Any] = (),
 ) -> int:  # fmt: skip
     """Store a new recording with its streams; live until it is closed. Returns its id."""
     row = tables.Recording(
         rig_id=rig_id, rig_revision_id=revision_id, name=name, origin=origin, source=source, status="live",
-        clock=clock, started_at=started_at or datetime.now(UTC),
+        clock=clock, started_at=started_at or datetime.now(UTC), note=note, made_from=list(made_from),
     )  # fmt: skip
     session.add(row)
     session.flush()
@@ -91,7 +93,8 @@ def begin(
         for position, channel in enumerate(new.channels):
             session.add(tables.StreamColumn(
                 stream_id=stream.id, position=position, sensor_id=ids[new.sensor] if new.sensor else None,
-                channel=channel.name, form=channel.form, type="<f8", unit=channel.unit, label=channel.labels[0]))  # fmt: skip
+                channel=channel.name, form=channel.form, type="<f8", unit=channel.unit,
+                label=channel.labels[0] if channel.labels else channel.label))  # fmt: skip
     return row.id
 
 
@@ -107,6 +110,14 @@ def close(session: Session, recording_id: int, *, status: str = "closed", why: s
     )
 
 
+def set_times(session: Session, recording_id: int, started_at: datetime | None, ended_at: datetime | None) -> None:
+    """When a recording began and ended, where that is known (None: as it stands)."""
+    said = {"started_at": started_at, "ended_at": ended_at}
+    known = {name: at for name, at in said.items() if at is not None}
+    if known:
+        session.execute(update(tables.Recording).where(tables.Recording.id == recording_id).values(**known))
+
+
 def close_orphans(session: Session) -> int:
     """Close the recordings that were live when the app went away without closing them; returns how many."""
     orphans = session.scalars(select(tables.Recording.id).where(tables.Recording.status == "live")).all()
@@ -117,15 +128,10 @@ def close_orphans(session: Session) -> int:
 
 def write_rows(session: Session, recording_id: int, key: str, times: Any, values: Any) -> None:
     """Write a whole stream at once (typed, imported or made): times, shape (n,), µs; values, shape (columns, n)."""
-    where = (tables.Stream.recording_id == recording_id, tables.Stream.key == key)
-    stream_id = session.scalars(select(tables.Stream.id).where(*where)).one()
-    rows, times = np.asarray(values, np.float64), np.asarray(times, np.int64)
-    last = session.scalar(select(func.max(tables.Chunk.seq)).where(tables.Chunk.stream_id == stream_id))
-    seq = -1 if last is None else last
-    for start in range(0, len(times), codec.CHUNK_ROWS):
-        seq += 1
-        piece = slice(start, start + codec.CHUNK_ROWS)
-        samples.write_chunk(session, stream_id, seq, 0, times[piece], rows[:, piece])
+    whole = np.asarray(times, np.int64)
+    writer = samples.ChunkWriter(session, recording_id)
+    writer.add(key, whole, np.zeros(len(whole), np.int64), np.asarray(values, np.float64))
+    writer.finish()
 
 
 def _stored(session: Session, row: tables.Recording) -> StoredRecording:
@@ -133,7 +139,7 @@ def _stored(session: Session, row: tables.Recording) -> StoredRecording:
     return StoredRecording(
         row.id, row.rig_id, row.rig_revision_id, row.name, row.origin, row.source, row.status, row.ended_why,
         row.started_at, row.ended_at, row.clock, tuple(samples.streams_of(session, row.id)), int(odd or 0),
-        row.archived_at,
+        row.archived_at, row.note, tuple(row.made_from),
     )  # fmt: skip
 
 
@@ -145,9 +151,10 @@ def recording(session: Session, recording_id: int) -> StoredRecording:
     return _stored(session, row)
 
 
-def recordings_of(session: Session, rig_id: int) -> list[StoredRecording]:
-    """A rig's recordings that are not archived, newest first."""
-    where = (tables.Recording.rig_id == rig_id, tables.Recording.archived_at.is_(None))
+def recordings_of(session: Session, rig_id: int, archived: bool = False) -> list[StoredRecording]:
+    """A rig's recordings that are not archived (or those that are), newest first."""
+    put_away = tables.Recording.archived_at
+    where = (tables.Recording.rig_id == rig_id, put_away.is_not(None) if archived else put_away.is_(None))
     rows = session.scalars(select(tables.Recording).where(*where).order_by(tables.Recording.started_at.desc()))
     return [_stored(session, row) for row in rows]
 
@@ -158,6 +165,19 @@ def rename(session: Session, recording_id: int, name: str) -> None:
     session.execute(update(tables.Recording).where(tables.Recording.id == recording_id).values(name=name))
 
 
+def set_note(session: Session, recording_id: int, note: str) -> None:
+    """Say something about a recording."""
+    recording(session, recording_id)
+    session.execute(update(tables.Recording).where(tables.Recording.id == recording_id).values(note=note))
+
+
+def specs_of(stream: samples.StreamInfo) -> tuple[ChannelSpec, ...]:
+    """The channels of a stream as a new stream takes them."""
+    return tuple(
+        ChannelSpec(one.channel, one.label, one.form, one.unit, (one.label,), -np.inf, np.inf) for one in stream.columns
+    )
+
+
 def set_archived(session: Session, recording_id: int, archived: bool) -> None:
     """Put a recording away, or bring it back. Nothing is deleted, so what rests on it stays traceable."""
     if recording(session, recording_id).status == "live":
@@ -166,15 +186,32 @@ def set_archived(session: Session, recording_id: int, archived: bool) -> None:
     session.execute(update(tables.Recording).where(tables.Recording.id == recording_id).values(archived_at=when))
 
 
-def odd_lines(session: Session, recording_id: int, most: int = 50) -> list[tuple[int, str, str]]:
-    """The first lines that were not understood: time, µs, text, why."""
-    rows = session.execute(
-        select(tables.OddLine.t, tables.OddLine.text, tables.OddLine.why)
+@dataclass(frozen=True)
+class StoredOddLine:
+    """A line that was not understood: when it came (µs), or where it stood in the file (from 1); its text, and why."""
+
+    t: int
+    text: str
+    why: str
+    line: int | None = None
+
+
+def odd_lines(session: Session, recording_id: int, most: int = 50) -> list[StoredOddLine]:
+    """The first lines that were not understood."""
+    rows = session.scalars(
+        select(tables.OddLine)
         .where(tables.OddLine.recording_id == recording_id)
         .order_by(tables.OddLine.id)
         .limit(most)
     )
-    return [(row[0], row[1], row[2]) for row in rows]
+    return [StoredOddLine(row.t, row.text, row.why, row.line) for row in rows]
+
+
+def add_odd_lines(session: Session, recording_id: int, lines: Iterable[StoredOddLine]) -> None:
+    """Keep lines that were not understood."""
+    rows = [{"recording_id": recording_id, "t": o.t, "text": o.text, "why": o.why, "line": o.line} for o in lines]
+    if rows:
+        session.execute(insert(tables.OddLine), rows)
 
 
 def add_mark(

@@ -79,6 +79,17 @@ def rig_of_revision(session: Session, revision_id: int) -> Rig:
     return RIG_DOCUMENT.validate_python(document | {"schema": SCHEMA})  # older documents lack only what has a default
 
 
+def revision_numbered(session: Session, rig_id: int, number: int) -> int | None:
+    """The id of a rig's revision, or None when the rig has none of that number."""
+    where = (tables.RigRevision.rig_id == rig_id, tables.RigRevision.number == number)
+    return session.scalar(select(tables.RigRevision.id).where(*where))
+
+
+def number_of_revision(session: Session, revision_id: int) -> int | None:
+    """The number of a revision."""
+    return session.scalar(select(tables.RigRevision.number).where(tables.RigRevision.id == revision_id))
+
+
 def new_rig(session: Session, slug: str, rig: Rig, why: str) -> StoredRig:
     """Store a new rig with its sensors. Raises Conflict when the slug is taken."""
     if session.scalar(select(tables.Rig.id).where(tables.Rig.slug == slug)):

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -17,6 +20,10 @@ from tickstone.store.tables import Chunk, ChunkColumn, OddLine, Recording, Senso
 
 Array = npt.NDArray[np.float64]
 Times = npt.NDArray[np.int64]
+
+CHUNKS_AT_ONCE = 64
+CHUNKS_TOGETHER = 32
+PACKERS = 2
 
 
 @dataclass(frozen=True)
@@ -140,18 +147,101 @@ def fold(session: Session, stream_id: int, *, whole_chunks_only: bool = False) -
 
 def write_chunk(session: Session, stream_id: int, seq: int, segment: int, times: Times, values: Array) -> None:
     """Write one chunk: times, shape (n,), and values, shape (columns, n)."""
-    session.execute(insert(Chunk).values(
-        stream_id=stream_id, seq=seq, segment=segment, n=len(times), t0=int(times[0]), t1=int(times[-1]),
-        times=codec.pack(times.astype("<i8"))))  # fmt: skip
-    rows = []
+    chunk, columns = _packed(stream_id, seq, segment, times, values)
+    session.execute(insert(Chunk).values(dict(zip(_CHUNK, chunk, strict=True))))
+    session.execute(insert(ChunkColumn), [dict(zip(_COLUMN, one, strict=True)) for one in columns])
+
+
+_CHUNK = ("stream_id", "seq", "segment", "n", "t0", "t1", "times")
+_CHUNK_TYPES = ("int8", "int4", "int4", "int4", "int8", "int8", "bytea")
+_COLUMN = ("stream_id", "seq", "position", "n_missing", "min", "max", "data")
+_COLUMN_TYPES = ("int8", "int4", "int4", "int4", "float8", "float8", "bytea")
+
+
+def _packed(
+    stream_id: int, seq: int, segment: int, times: Times, values: Array
+) -> tuple[tuple[Any, ...], list[tuple[Any, ...]]]:
+    """A chunk as rows of its two tables."""
+    columns: list[tuple[Any, ...]] = []
     for position, column in enumerate(values):
-        known = column[np.isfinite(column)]
-        rows.append({
-            "stream_id": stream_id, "seq": seq, "position": position, "n_missing": len(column) - len(known),
-            "min": float(known.min()) if known.size else None, "max": float(known.max()) if known.size else None,
-            "data": codec.pack(column.astype("<f8")),
-        })  # fmt: skip
-    session.execute(insert(ChunkColumn), rows)
+        low, high, missing = float(column.min()), float(column.max()), 0
+        if low != low:  # NaN: something is missing
+            known = column[np.isfinite(column)]
+            missing = len(column) - len(known)
+            low, high = (float(known.min()), float(known.max())) if known.size else (None, None)  # type: ignore[assignment]
+        columns.append((stream_id, seq, position, missing, low, high, codec.pack(column)))
+    chunk = (stream_id, seq, segment, len(times), int(times[0]), int(times[-1]), codec.pack_times(times))
+    return chunk, columns
+
+
+class ChunkWriter:
+    """Writes whole streams of a new recording as chunks, by COPY, within the session's transaction.
+
+    Rows may come in pieces of any size; ``finish`` writes what is left.
+    """
+
+    def __init__(self, session: Session, recording_id: int) -> None:
+        self._session = session
+        rows = session.execute(select(Stream.key, Stream.id).where(Stream.recording_id == recording_id))
+        self._ids: dict[str, int] = {row.key: row.id for row in rows}
+        self._seq = dict.fromkeys(self._ids, 0)
+        self._waiting: dict[str, list[tuple[Times, Times, Array]]] = {key: [] for key in self._ids}
+        self._packers = ThreadPoolExecutor(PACKERS)  # compressing goes on while the next rows are read
+        self._packed: list[Future[tuple[tuple[Any, ...], list[tuple[Any, ...]]]]] = []
+
+    def add(self, key: str, times: Times, segments: Times, values: Array) -> None:
+        """Add rows of a stream: times, µs, never falling, and segments, shape (n,); values, shape (columns, n)."""
+        if not len(times):
+            return
+        waiting = self._waiting[key]
+        waiting.append((times, segments, values))
+        if sum(len(part[0]) for part in waiting) >= codec.CHUNK_ROWS:
+            self._cut(key, codec.CHUNK_ROWS)
+        if len(self._packed) >= CHUNKS_AT_ONCE:
+            self._copy()
+
+    def finish(self) -> None:
+        """Write what is left."""
+        for key in self._ids:
+            self._cut(key, 1)
+        self._copy()
+        self._packers.shutdown()
+
+    def _cut(self, key: str, least: int) -> None:
+        """Make chunks of what waits; fewer than ``least`` rows of the last segment go on waiting."""
+        waiting = self._waiting[key]
+        if not waiting:
+            return
+        times = np.concatenate([part[0] for part in waiting])
+        segments = np.concatenate([part[1] for part in waiting])
+        values = np.concatenate([part[2] for part in waiting], axis=1)
+        bounds = [0, *(np.flatnonzero(np.diff(segments)) + 1).tolist(), len(times)]
+        rest = len(times)
+        for begin, end in itertools.pairwise(bounds):
+            for start in range(begin, end, codec.CHUNK_ROWS):
+                piece = slice(start, min(start + codec.CHUNK_ROWS, end))
+                if end == len(times) and piece.stop - start < min(least, codec.CHUNK_ROWS):
+                    rest = start
+                    break
+                self._packed.append(self._packers.submit(
+                    _packed, self._ids[key], self._seq[key], int(segments[start]), times[piece], values[:, piece]))  # fmt: skip
+                self._seq[key] += 1
+        self._waiting[key] = [(times[rest:], segments[rest:], values[:, rest:])] if rest < len(times) else []
+
+    def _copy(self) -> None:
+        packed = [one.result() for one in self._packed]
+        connection: Any = self._session.connection().connection.driver_connection
+        for table, names, types, rows in (
+            ("chunk", _CHUNK, _CHUNK_TYPES, [chunk for chunk, _ in packed]),
+            ("chunk_column", _COLUMN, _COLUMN_TYPES, [row for _, many in packed for row in many]),
+        ):
+            with connection.cursor() as cursor, cursor.copy(
+                f"COPY {table} ({', '.join(names)}) FROM STDIN (FORMAT BINARY)"
+            ) as copy:  # fmt: skip
+                copy.set_types(types)
+                for row in rows:
+                    copy.write_row(row)
+        self._packed = []
 
 
 def streams_of(session: Session, recording_id: int) -> list[StreamInfo]:
@@ -190,14 +280,25 @@ def rows_between(
 
     Returns times, shape (n,), µs since the recording's start, and values, shape (columns asked for, n).
     """
+    times, values, _ = rows_with_segments(session, stream, t0, t1, positions)
+    return times, values
+
+
+def rows_with_segments(
+    session: Session, stream: StreamInfo, t0: int | None = None, t1: int | None = None, positions: Iterable[int] = ()
+) -> tuple[Times, Array, Times]:
+    """The same, with the segment of each row, shape (n,)."""
     wanted = list(positions) or [column.position for column in stream.columns]
     where = [Chunk.stream_id == stream.id]
     if t0 is not None:
         where.append(Chunk.t1 >= t0)
     if t1 is not None:
         where.append(Chunk.t0 <= t1)
-    chunks = session.execute(select(Chunk.seq, Chunk.times).where(*where).order_by(Chunk.seq)).all()
-    times: list[Times] = [np.asarray(codec.unpack(chunk.times, "<i8"), np.int64) for chunk in chunks]
+    chunks = session.execute(
+        select(Chunk.seq, Chunk.times, Chunk.segment, Chunk.n).where(*where).order_by(Chunk.seq)
+    ).all()
+    times: list[Times] = [codec.unpack_times(chunk.times) for chunk in chunks]
+    segments = [(chunk.segment, chunk.n) for chunk in chunks]
     columns: list[list[Array]] = [[] for _ in wanted]
     if chunks:
         data = session.execute(
@@ -207,19 +308,33 @@ def rows_between(
             .order_by(ChunkColumn.seq)
         )  # fmt: skip
         for position, packed in data:
-            columns[wanted.index(position)].append(np.asarray(codec.unpack(packed, "<f8"), np.float64))
-    for tail in session.execute(select(Tail.n, Tail.rows).where(Tail.stream_id == stream.id).order_by(Tail.id)):
+            columns[wanted.index(position)].append(codec.unpack(packed))
+    tails = select(Tail.n, Tail.rows, Tail.segment).where(Tail.stream_id == stream.id).order_by(Tail.id)
+    for tail in session.execute(tails):
         tail_times, tail_values = codec.unpack_rows(tail.rows, tail.n)
         times.append(tail_times)
+        segments.append((tail.segment, tail.n))
         for column, position in zip(columns, wanted, strict=True):
             column.append(tail_values[position])
     if not times:
-        return np.zeros(0, np.int64), np.zeros((len(wanted), 0))
+        return np.zeros(0, np.int64), np.zeros((len(wanted), 0)), np.zeros(0, np.int64)
     all_times = np.concatenate(times)
     values = np.array([np.concatenate(column) for column in columns])
     first = 0 if t0 is None else int(np.searchsorted(all_times, t0, "left"))
     last = len(all_times) if t1 is None else int(np.searchsorted(all_times, t1, "right"))
-    return all_times[first:last], values[:, first:last]
+    numbers, counts = np.array(segments, np.int64).T
+    return all_times[first:last], values[:, first:last], np.repeat(numbers, counts)[first:last]
+
+
+def blocks_between(session: Session, stream: StreamInfo, t0: int, t1: int) -> Iterator[tuple[Times, Array, Times]]:
+    """The rows of a stream with t0 ≤ time ≤ t1 in blocks: times, values and segments, as ``rows_with_segments`` gives them."""
+    where = (Chunk.stream_id == stream.id, Chunk.t1 >= t0, Chunk.t0 <= t1)
+    bounds = session.execute(select(Chunk.t0).where(*where).order_by(Chunk.seq)).scalars().all()
+    starts = sorted({t0, *[one for one in bounds[CHUNKS_AT_ONCE::CHUNKS_AT_ONCE] if one > t0]})
+    for start, end in zip(starts, [*[one - 1 for one in starts[1:]], t1], strict=True):
+        times, values, segments = rows_with_segments(session, stream, start, end)
+        if len(times):
+            yield times, values, segments
 
 
 def chunk_overview(session: Session, stream: StreamInfo, position: int, t0: int, t1: int) -> Overview:
@@ -242,33 +357,38 @@ def chunks_between(session: Session, stream: StreamInfo, t0: int, t1: int) -> in
 
 
 @dataclass(frozen=True)
-class WholeChunk:
-    """One chunk: times, shape (n,), µs, and values, shape (columns, n)."""
+class Packed:
+    """A few chunks that follow each other, still packed; ``missing`` values in their columns, ``sizes`` rows of each."""
 
-    times: Times
-    values: Array
+    times: list[bytes]
+    columns: list[list[bytes]]
+    sizes: list[int]
+    missing: int
+
+    def unpack(self) -> tuple[Times, Array]:
+        """Their times, shape (n,), µs, and values, shape (columns, n)."""
+        times = np.concatenate([codec.unpack_times(one) for one in self.times])
+        return times, np.array([np.concatenate([codec.unpack(one) for one in column]) for column in self.columns])
 
 
-def whole_chunks(session: Session, stream: StreamInfo) -> Iterator[WholeChunk]:
-    """Every folded chunk of a stream in order, a few at a time, so that memory stays bounded."""
+def packed_chunks(session: Session, stream: StreamInfo, positions: list[int]) -> Iterator[Packed]:
+    """Every folded chunk of a stream in order, the columns at these positions, CHUNKS_TOGETHER at a time, so that memory stays bounded."""
     last = session.scalar(select(func.max(Chunk.seq)).where(Chunk.stream_id == stream.id))
-    for first in range(0, (-1 if last is None else last) + 1, CHUNKS_AT_ONCE):
-        span = (first, first + CHUNKS_AT_ONCE - 1)
-        times = session.execute(
-            select(Chunk.seq, Chunk.times)
+    for first in range(0, (-1 if last is None else last) + 1, CHUNKS_TOGETHER):
+        span = (first, first + CHUNKS_TOGETHER - 1)
+        chunks = session.execute(
+            select(Chunk.times, Chunk.n)
             .where(Chunk.stream_id == stream.id, Chunk.seq.between(*span))
             .order_by(Chunk.seq)
         ).all()
-        columns = session.execute(
-            select(ChunkColumn.seq, ChunkColumn.data)
-            .where(ChunkColumn.stream_id == stream.id, ChunkColumn.seq.between(*span))
-            .order_by(ChunkColumn.seq, ChunkColumn.position)
-        ).all()
-        by_seq: dict[int, list[Array]] = {}
-        for seq, data in columns:
-            by_seq.setdefault(seq, []).append(np.asarray(codec.unpack(data, "<f8"), np.float64))
-        for seq, packed in times:
-            yield WholeChunk(np.asarray(codec.unpack(packed, "<i8"), np.int64), np.array(by_seq[seq]))
-
-
-CHUNKS_AT_ONCE = 64
+        columns: list[list[bytes]] = [[] for _ in positions]
+        missing = 0
+        for position, data, n_missing in session.execute(
+            select(ChunkColumn.position, ChunkColumn.data, ChunkColumn.n_missing)
+            .where(ChunkColumn.stream_id == stream.id, ChunkColumn.seq.between(*span),
+                   ChunkColumn.position.in_(positions))
+            .order_by(ChunkColumn.seq)
+        ):  # fmt: skip
+            columns[positions.index(position)].append(data)
+            missing += n_missing
+        yield Packed([chunk.times for chunk in chunks], columns, [chunk.n for chunk in chunks], missing)

@@ -96,8 +96,9 @@ class Recording(Base):
     ended_why: Mapped[str] = mapped_column(server_default="")
     started_at: Mapped[datetime] = _now()
     ended_at: Mapped[datetime | None]
-    clock: Mapped[str]  # device, arrival, hand
+    clock: Mapped[str]  # device, arrival, rate (rows at equal distances), hand
     made_from: Mapped[list[Any]] = mapped_column(server_default="[]")
+    note: Mapped[str] = mapped_column(server_default="")
     last_batch: Mapped[int] = mapped_column(server_default="0")  # a batch sent twice is kept once
     archived_at: Mapped[datetime | None]
 
@@ -168,6 +169,7 @@ class OddLine(Base):
     t: Mapped[int]
     text: Mapped[str]
     why: Mapped[str]
+    line: Mapped[int | None]  # in the file that it was imported from
 
 
 class Mark(Base):

@@ -1863,7 +1863,7 @@ export interface paths {
         };
         /**
          * All Recordings
-         * @description A rig's recordings, newest first.
+         * @description A rig's recordings, or those that were put away, newest first.
          */
         get: operations["all_recordings_api_rigs__slug__recordings_get"];
         put?: never;
@@ -1893,9 +1893,29 @@ export interface paths {
         head?: never;
         /**
          * Change
-         * @description Rename a recording, put it away, or bring it back.
+         * @description Rename a recording, note something about it, put it away, or bring it back.
          */
         patch: operations["change_api_recordings__recording_id__patch"];
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Findings
+         * @description What looks wrong in a recording, the surest first; nothing in a healthy one.
+         */
+        get: operations["findings_api_recordings__recording_id__findings_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/recordings/{recording_id}/trace": {
@@ -1930,6 +1950,146 @@ export interface paths {
          * @description The reading nearest to a time, s.
          */
         get: operations["at_cursor_api_recordings__recording_id__at_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/trim": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Trim
+         * @description Keep only a span of a recording: a new one takes its place.
+         */
+        post: operations["trim_api_recordings__recording_id__trim_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/split": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Split
+         * @description Cut a recording in two: two new ones take its place.
+         */
+        post: operations["split_api_recordings__recording_id__split_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{slug}/recordings/join": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Join
+         * @description Join recordings of a rig: a new one takes their place.
+         */
+        post: operations["join_api_rigs__slug__recordings_join_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/lanes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All Lanes
+         * @description Channels of a recording on one time ruler, s, each at most about ``width`` points: lowest and highest per bin.
+         */
+        get: operations["all_lanes_api_recordings__recording_id__lanes_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/read-outs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Outs
+         * @description What lanes say over a span, s.
+         */
+        get: operations["read_outs_api_recordings__recording_id__read_outs_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/moment": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Moment
+         * @description What lanes say at a time, s.
+         */
+        get: operations["moment_api_recordings__recording_id__moment_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export
+         * @description A recording, or the span between two times, s, as a file.
+         */
+        get: operations["export_api_recordings__recording_id__export_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1976,6 +2136,94 @@ export interface paths {
          * @description Change what is given of a mark (null takes it away), put the mark away, or bring it back.
          */
         patch: operations["change_mark_api_marks__mark_id__patch"];
+        trace?: never;
+    };
+    "/api/rigs/{slug}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * On The Bench
+         * @description The files that wait on a rig's bench, or are being taken in.
+         */
+        get: operations["on_the_bench_api_rigs__slug__files_get"];
+        put?: never;
+        /**
+         * Hand Over
+         * @description Lay a file on a rig's bench, or a table typed from a notebook; its bytes are the body.
+         */
+        post: operations["hand_over_api_rigs__slug__files_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/files/{file_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One File
+         * @description How a file on the bench stands.
+         */
+        get: operations["one_file_api_files__file_id__get"];
+        put?: never;
+        post?: never;
+        /**
+         * Take Away
+         * @description Take a file off the bench; when it is being taken in, that stops and nothing of it is kept.
+         */
+        delete: operations["take_away_api_files__file_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/files/{file_id}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look
+         * @description The beginning of a file, as it would be taken in with this wish.
+         */
+        post: operations["look_api_files__file_id__look_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/files/{file_id}/take-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take In
+         * @description Begin to take a file in as a recording.
+         */
+        post: operations["take_in_api_files__file_id__take_in_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/rigs/{slug}/sensors/{sensor}/worked": {
@@ -2669,6 +2917,15 @@ export interface components {
             /** Sentence */
             sentence: string;
         };
+        /** BadLineModel */
+        BadLineModel: {
+            /** Line */
+            line: number;
+            /** Text */
+            text: string;
+            /** Why */
+            why: string;
+        };
         /** BandChoice */
         BandChoice: {
             /** Colour */
@@ -3119,6 +3376,26 @@ export interface components {
              */
             why: string;
         };
+        /**
+         * CutDone
+         * @description What was made, and what was put away for it.
+         */
+        CutDone: {
+            /** Made */
+            made: number[];
+            /** Put Away */
+            put_away: number[];
+        };
+        /**
+         * DiagnosisModel
+         * @description What looks wrong in a recording; ``looked_at`` is the share of it that was looked at.
+         */
+        DiagnosisModel: {
+            /** Findings */
+            findings: components["schemas"]["FaultModel"][];
+            /** Looked At */
+            looked_at: number;
+        };
         /** DividerDesignInputs */
         DividerDesignInputs: {
             /** Vin Max V */
@@ -3481,6 +3758,80 @@ export interface components {
             reference: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * FaultModel
+         * @description What looks wrong: ``sensor`` is whose it is (empty: the line's), ``channel`` and ``also`` the signals with it; the span
+         *     in s; ``causes`` the likeliest first.
+         */
+        FaultModel: {
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+            /** Sensor */
+            sensor: string;
+            /** Channel */
+            channel: string;
+            /** Also */
+            also: string[];
+            /** Start S */
+            start_s: number;
+            /** End S */
+            end_s: number;
+            /** Confidence */
+            confidence: number;
+            /** Evidence */
+            evidence: string;
+            /** Causes */
+            causes: string[];
+            /** Advice */
+            advice: string;
+        };
+        /** FileColumn */
+        FileColumn: {
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Type */
+            type: string;
+            meaning: components["schemas"]["MeaningModel"] | null;
+            /** Guessed */
+            guessed: boolean;
+            /** Cells */
+            cells: string[];
+        };
+        /**
+         * FileModel
+         * @description A file on the bench, with what was said of its columns so far: ``state`` is new, waiting, running, done, failed or stopped; while it runs ``done`` of its
+         *     ``size`` bytes are read and ``rows`` taken; ``recording`` is what it became, ``message`` why it failed.
+         */
+        FileModel: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Size */
+            size: number;
+            /** By Hand */
+            by_hand: boolean;
+            /** Said */
+            said: {
+                [key: string]: components["schemas"]["MeaningModel"];
+            };
+            /** Asked Rate Hz */
+            asked_rate_hz: number | null;
+            /** State */
+            state: string;
+            /** Done */
+            done: number;
+            /** Rows */
+            rows: number;
+            /** Recording */
+            recording: number | null;
+            /** Message */
+            message: string;
         };
         /**
          * FilterRunInputs
@@ -3918,6 +4269,11 @@ export interface components {
             /** High */
             high: number;
         };
+        /** JoinAsked */
+        JoinAsked: {
+            /** Recordings */
+            recordings: number[];
+        };
         /** JudgedModel */
         JudgedModel: {
             /** Sensor */
@@ -3992,7 +4348,7 @@ export interface components {
              * Role
              * @enum {string}
              */
-            role: "channel" | "time" | "ignored";
+            role: "channel" | "time" | "mark" | "ignored";
             /**
              * Sensor
              * @default
@@ -4049,6 +4405,21 @@ export interface components {
              * @enum {string}
              */
             rule: "cohen-coon-pid" | "simc-pi" | "zn-open-loop-pid";
+        };
+        /** LaneModel */
+        LaneModel: {
+            /** Id */
+            id: string;
+            /** T */
+            t: (number | null)[];
+            /** Low */
+            low: (number | null)[];
+            /** High */
+            high: (number | null)[];
+            /** N */
+            n: number;
+            /** Exact */
+            exact: boolean;
         };
         /**
          * LedResistorInputs
@@ -4261,6 +4632,38 @@ export interface components {
             lasted_s: number;
         };
         /**
+         * LookModel
+         * @description The beginning of a file as it would be taken in; ``wanting`` says what is still to be said.
+         */
+        LookModel: {
+            /** Format */
+            format: string;
+            /** Encoding */
+            encoding: string;
+            /** Own */
+            own: boolean;
+            /** Name */
+            name: string;
+            /** Columns */
+            columns: components["schemas"]["FileColumn"][];
+            /** Lines */
+            lines: number[];
+            /** Time */
+            time: string;
+            /** Rate Hz */
+            rate_hz: number | null;
+            /** Sensors */
+            sensors: string[];
+            /** Bad Count */
+            bad_count: number;
+            /** Bad */
+            bad: components["schemas"]["BadLineModel"][];
+            /** Wanting */
+            wanting: string;
+            /** Targets */
+            targets: components["schemas"]["TargetModel"][];
+        };
+        /**
          * LooseAsked
          * @description Raw numbers by name, and the constants that differ from the usual ones.
          */
@@ -4324,14 +4727,15 @@ export interface components {
         };
         /**
          * MeaningModel
-         * @description What becomes of a label's number: a channel by ``number × factor + zero``, the board's time, or nothing.
+         * @description What becomes of a label's number: a channel by ``number × factor + zero``, the board's time, what was true
+         *     at a row of a file, or nothing.
          */
         MeaningModel: {
             /**
              * Role
              * @enum {string}
              */
-            role: "channel" | "time" | "ignored";
+            role: "channel" | "time" | "mark" | "ignored";
             /**
              * Sensor
              * @default
@@ -4354,6 +4758,27 @@ export interface components {
             zero: number;
             /** Unit Us */
             unit_us?: number | null;
+        };
+        /** MomentAsked */
+        MomentAsked: {
+            /** T S */
+            t_s: number;
+        };
+        /**
+         * MomentModel
+         * @description A lane at a moment; of levels how long this one holds, and from rise to rise, s.
+         */
+        MomentModel: {
+            /** Id */
+            id: string;
+            /** T S */
+            t_s: number;
+            /** Value */
+            value: number | null;
+            /** Width S */
+            width_s: number | null;
+            /** Period S */
+            period_s: number | null;
         };
         /** MotorConstantRpmInputs */
         MotorConstantRpmInputs: {
@@ -4773,7 +5198,10 @@ export interface components {
             chosen_trip: components["schemas"]["Constant"] | null;
             chosen_clear: components["schemas"]["Constant"] | null;
         };
-        /** OddLineModel */
+        /**
+         * OddLineModel
+         * @description A line that was not understood; ``line`` is its place in the file, for one that was imported.
+         */
         OddLineModel: {
             /** T S */
             t_s: number;
@@ -4781,6 +5209,8 @@ export interface components {
             text: string;
             /** Why */
             why: string;
+            /** Line */
+            line: number | null;
         };
         /** OldConstant */
         OldConstant: {
@@ -4803,6 +5233,8 @@ export interface components {
         /** OpenedRecording */
         OpenedRecording: {
             recording: components["schemas"]["RecordingModel"];
+            /** Shown */
+            shown: components["schemas"]["ShownModel"][];
             /** Marks */
             marks: components["schemas"]["MarkModel"][];
             /** Odd */
@@ -5231,6 +5663,20 @@ export interface components {
             low_ma: number;
         };
         /**
+         * PulsesModel
+         * @description Pulses of a span, s.
+         */
+        PulsesModel: {
+            /** Rises */
+            rises: number;
+            /** Period S */
+            period_s: number | null;
+            high_s: components["schemas"]["WidthsModel"] | null;
+            low_s: components["schemas"]["WidthsModel"] | null;
+            /** High Share */
+            high_share: number | null;
+        };
+        /**
          * Rail
          * @description A supply that the board offers, by label and volts; ground is 0 V. ``ma`` is what it can give (None: the board's
          *     ``supply_ma``).
@@ -5401,6 +5847,31 @@ export interface components {
             /** Cutoff Hz */
             cutoff_hz: number;
         };
+        /**
+         * ReadOutModel
+         * @description A lane over a span; ``whole`` is false where only the first part of it was counted.
+         */
+        ReadOutModel: {
+            /** Id */
+            id: string;
+            /** N */
+            n: number;
+            /** Missing */
+            missing: number;
+            /** Mean */
+            mean: number | null;
+            /** Sd */
+            sd: number | null;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Rate Hz */
+            rate_hz: number | null;
+            pulses: components["schemas"]["PulsesModel"] | null;
+            /** Whole */
+            whole: boolean;
+        };
         /** ReadingInput */
         ReadingInput: {
             /** Label */
@@ -5414,6 +5885,8 @@ export interface components {
         RecordingChange: {
             /** Name */
             name?: string | null;
+            /** Note */
+            note?: string | null;
             /** Archived */
             archived?: boolean | null;
         };
@@ -5442,6 +5915,14 @@ export interface components {
             odd_lines: number;
             /** Archived */
             archived: boolean;
+            /** Note */
+            note: string;
+            /** Clock */
+            clock: string;
+            /** Made From */
+            made_from: {
+                [key: string]: unknown;
+            }[];
             /** Streams */
             streams: components["schemas"]["StreamModel"][];
         };
@@ -6142,6 +6623,26 @@ export interface components {
             share: number;
         };
         /**
+         * ShownModel
+         * @description Something that can be a lane: ``channel`` is empty for converted readings; ``form`` is numbers, levels or edges.
+         */
+        ShownModel: {
+            /** Id */
+            id: string;
+            /** Sensor */
+            sensor: string;
+            /** Channel */
+            channel: string;
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
+            /** Form */
+            form: string;
+            /** Digits */
+            digits: number;
+        };
+        /**
          * SixPoseFitInputs
          * @description Rows of true gravity, g, and counts: [gx, gy, gz, x, y, z].
          */
@@ -6338,6 +6839,16 @@ export interface components {
             scheme: string;
             /** Arc Mm */
             arc_mm: number;
+        };
+        /**
+         * SpanAsked
+         * @description A span, s from the recording's start.
+         */
+        SpanAsked: {
+            /** T0 S */
+            t0_s: number;
+            /** T1 S */
+            t1_s: number;
         };
         /** SpeedOfSoundInputs */
         SpeedOfSoundInputs: {
@@ -6677,7 +7188,7 @@ export interface components {
         };
         /**
          * TargetModel
-         * @description A raw channel that a label can stand for.
+         * @description A raw channel that a label or a column can stand for.
          */
         TargetModel: {
             /** Sensor */
@@ -7115,6 +7626,15 @@ export interface components {
             /** Speed Mph */
             speed_mph: number;
         };
+        /** WidthsModel */
+        WidthsModel: {
+            /** Mean */
+            mean: number;
+            /** Least */
+            least: number;
+            /** Most */
+            most: number;
+        };
         /**
          * Wire
          * @description One lead, in its real colour, from a pin of a fitted part (``sensor`` is that part's id) to a board pin, a rail, a
@@ -7163,6 +7683,23 @@ export interface components {
             length_mm: number;
             /** Part */
             part: string;
+        };
+        /**
+         * WishAsked
+         * @description How to take a file in: its name, what columns mean by name (only where the guess will not do), its rate, Hz.
+         */
+        WishAsked: {
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /** Said */
+            said?: {
+                [key: string]: components["schemas"]["MeaningModel"];
+            };
+            /** Rate Hz */
+            rate_hz?: number | null;
         };
         /**
          * WorkableModel
@@ -13602,7 +14139,9 @@ export interface operations {
     };
     all_recordings_api_rigs__slug__recordings_get: {
         parameters: {
-            query?: never;
+            query?: {
+                archived?: boolean;
+            };
             header?: never;
             path: {
                 slug: string;
@@ -13778,6 +14317,64 @@ export interface operations {
             };
         };
     };
+    findings_api_recordings__recording_id__findings_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DiagnosisModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     trace_api_recordings__recording_id__trace_get: {
         parameters: {
             query: {
@@ -13902,6 +14499,445 @@ export interface operations {
             };
         };
     };
+    trim_api_recordings__recording_id__trim_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SpanAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutDone"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    split_api_recordings__recording_id__split_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MomentAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutDone"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    join_api_rigs__slug__recordings_join_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JoinAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutDone"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    all_lanes_api_recordings__recording_id__lanes_get: {
+        parameters: {
+            query: {
+                show: string[];
+                t0?: number | null;
+                t1?: number | null;
+                width?: number;
+                stone?: number | null;
+            };
+            header?: never;
+            path: {
+                recording_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LaneModel"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    read_outs_api_recordings__recording_id__read_outs_get: {
+        parameters: {
+            query: {
+                show: string[];
+                t0: number;
+                t1: number;
+                stone?: number | null;
+            };
+            header?: never;
+            path: {
+                recording_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadOutModel"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    moment_api_recordings__recording_id__moment_get: {
+        parameters: {
+            query: {
+                show: string[];
+                t: number;
+                stone?: number | null;
+            };
+            header?: never;
+            path: {
+                recording_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MomentModel"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    export_api_recordings__recording_id__export_get: {
+        parameters: {
+            query?: {
+                form?: string;
+                t0?: number | null;
+                t1?: number | null;
+                converted?: boolean;
+                stone?: number | null;
+            };
+            header?: never;
+            path: {
+                recording_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     add_mark_api_recordings__recording_id__marks_post: {
         parameters: {
             query?: never;
@@ -13986,6 +15022,370 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    on_the_bench_api_rigs__slug__files_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileModel"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    hand_over_api_rigs__slug__files_post: {
+        parameters: {
+            query?: {
+                name?: string;
+                modified?: string | null;
+                by_hand?: boolean;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    one_file_api_files__file_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    take_away_api_files__file_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    look_api_files__file_id__look_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WishAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    take_in_api_files__file_id__take_in_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WishAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileModel"];
                 };
             };
             /** @description Not Found */

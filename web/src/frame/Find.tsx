@@ -13,12 +13,17 @@ interface Hit {
   open: () => void;
 }
 
-/** Focus an element that a change of station is about to bring. */
-function focusWhenThere(id: string, frames = 300): void {
+const STEADY_FRAMES = 60;
+
+/** Focus an element that a change of station is about to bring, and again where it is drawn anew meanwhile. */
+function focusWhenThere(id: string, frames = 900, held = 0): void {
   const element = document.getElementById(id);
+  const elsewhere = document.activeElement !== document.body && document.activeElement !== element;
+  if (held > 0 && elsewhere) return; // the person went on
   element?.closest("details")?.setAttribute("open", "");
-  element?.focus();
-  if (document.activeElement !== element && frames > 0) requestAnimationFrame(() => focusWhenThere(id, frames - 1));
+  if (document.activeElement !== element) element?.focus();
+  const steady = element !== null && document.activeElement === element ? held + 1 : 0;
+  if (steady < STEADY_FRAMES && frames > 0) requestAnimationFrame(() => focusWhenThere(id, frames - 1, steady));
 }
 
 /** Find a station, a constant, a recording, or a line of the log. */

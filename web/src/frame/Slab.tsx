@@ -2,7 +2,9 @@ import { useQuery } from "@tanstack/react-query";
 import { api, ask } from "../api/client";
 import { useBench, type useLength } from "../hooks/bench";
 import { useSettings } from "../hooks/settings";
+import { useFindings } from "../hooks/useFindings";
 import { shown, THIN } from "../model/format";
+import { concerning } from "../stations/watch/findings";
 import { isOn, valueText } from "../stations/watch/said";
 import { ConstantLine } from "../ui/ConstantLine";
 import { Check, Glyph } from "../ui/Glyph";
@@ -30,6 +32,7 @@ export function Slab() {
       <SensorMenu label="Sensor" />
       <div className="slab-scroll">
         {(bench.station === "watch" || bench.station === "calibrate") && <BigFigure />}
+        <Wrong />
         <ul>
           {mine.map((one) => (
             <ConstantLine key={one.name} constant={one} />
@@ -55,6 +58,26 @@ export function Slab() {
         Cut stone {number} of {bench.rig.rig.title}
       </button>
     </aside>
+  );
+}
+
+/** What looks wrong with the selected sensor, a line each. */
+function Wrong() {
+  const bench = useBench();
+  const { findings } = useFindings();
+  const mine = concerning(findings, bench.sensor.id);
+  if (!mine.length) return null;
+  return (
+    <ul className="checks" aria-label="What looks wrong with it">
+      {mine.map((one) => (
+        <li key={`${one.kind} ${one.channel}`} className="fault">
+          <span>
+            <Glyph of="fault" />
+          </span>{" "}
+          {one.sensor ? one.title : `the line: ${one.title}`}. {one.evidence}
+        </li>
+      ))}
+    </ul>
   );
 }
 

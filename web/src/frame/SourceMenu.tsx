@@ -3,6 +3,7 @@ import { type FormEvent, useState } from "react";
 import { Dropdown } from "react-bootstrap";
 import { api, ask, type Schemas } from "../api/client";
 import { useBench } from "../hooks/bench";
+import { FORGET } from "../model/address";
 import { rateText } from "./TopLine";
 
 const LINES = { live: "solid", silent: "dashed", idle: "dashed", lost: "crossed" } as const;
@@ -70,11 +71,14 @@ export function SourceMenu({ onHands }: { onHands: () => void }) {
           <Dropdown.Item
             as="button"
             key={one.id}
-            onClick={close(() => bench.go("watch", { recording: String(one.id), t0: null, t1: null, t: null }))}
+            onClick={close(() => bench.go("watch", { ...FORGET, recording: String(one.id) }))}
           >
             {one.name}
           </Dropdown.Item>
         ))}
+        <Dropdown.Item as="button" onClick={close(() => bench.go("watch", { ...FORGET, view: "import" }))}>
+          Take in files …
+        </Dropdown.Item>
         {recordings.data?.length === 0 && <Dropdown.ItemText>None yet</Dropdown.ItemText>}
       </Dropdown.Menu>
     </Dropdown>

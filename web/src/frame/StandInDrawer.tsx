@@ -1,5 +1,5 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useId, useState } from "react";
+import { useEffect, useId, useRef, useState } from "react";
 import { Form, Offcanvas } from "react-bootstrap";
 import { api, ask, type Schemas } from "../api/client";
 import { useBench } from "../hooks/bench";
@@ -26,13 +26,16 @@ export function StandInDrawer({ show, onHide }: { show: boolean; onHide: () => v
     enabled: show,
     refetchInterval: show ? 1000 : false,
   });
+  const last = useRef<Promise<unknown>>(Promise.resolve()); // what was asked later must not be overtaken
   const move = async (id: string, value: number) => {
     queries.setQueryData<Hand[]>(key, (old) => old?.map((one) => (one.id === id ? { ...one, value } : one)));
-    const moved = await bench.attempt(
-      ask(api.PATCH("/api/rigs/{slug}/standin", { ...path, body: { hands: { [id]: value } } })),
-    );
-    if (moved) queries.setQueryData(key, moved);
-    else void queries.invalidateQueries({ queryKey: key });
+    const asked = last.current.then(async () => {
+      const body = { hands: { [id]: value } };
+      queries.setQueryData(key, await ask(api.PATCH("/api/rigs/{slug}/standin", { ...path, body })));
+      return true;
+    });
+    last.current = asked.catch(() => null);
+    if (!(await bench.attempt(asked))) void queries.invalidateQueries({ queryKey: key });
   };
   const of = (owner: string, fault: boolean) =>
     (hands.data ?? []).filter((one) => one.owner === owner && one.fault === fault);

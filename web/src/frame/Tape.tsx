@@ -90,8 +90,8 @@ function Running({ marking, onWords, marks }: { marking: Held; onWords: () => vo
             className="plain"
             data-held={marking.held}
             title="Press for a moment, hold for a span"
-            onPointerDown={marking.down}
-            onPointerUp={marking.up}
+            onPointerDown={(event) => marking.down(event.timeStamp)}
+            onPointerUp={(event) => marking.up(event.timeStamp)}
             onPointerLeave={marking.drop}
             onClick={(event) => event.detail === 0 && marking.tap()}
           >

@@ -111,8 +111,8 @@ export function BenchProvider({ rig, feed, children }: { rig: Rig; feed: LiveFee
     async <T,>(what: Promise<T>, done?: string, undo?: () => void): Promise<T | null> => {
       try {
         const result = await what;
+        if (done) say({ text: done, tone: "said", undo }); // at once: looking again may take as long as it likes
         await refresh();
-        if (done) say({ text: done, tone: "said", undo });
         return result;
       } catch (error) {
         const text = error instanceof Refused ? error.message : "Something went wrong here; nothing was changed.";

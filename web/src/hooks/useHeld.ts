@@ -2,11 +2,11 @@ import { useCallback, useEffect, useRef, useState } from "react";
 
 const HOLD_S = 0.4;
 
-/** Something that can be tapped or held. */
+/** Something that can be tapped or held. The moments are those of the events, ms: a busy page makes no tap a hold. */
 export interface Held {
   held: boolean;
-  down: () => void;
-  up: () => void;
+  down: (at: number) => void;
+  up: (at: number) => void;
   drop: () => void;
   tap: () => void;
 }
@@ -23,17 +23,20 @@ export function useHeld(act: (lasted: number) => void): Held {
     begun.current = timer.current = null;
     setHeld(false);
   }, []);
-  const down = useCallback(() => {
+  const down = useCallback((at: number) => {
     if (begun.current !== null) return;
-    begun.current = performance.now();
+    begun.current = at;
     timer.current = setTimeout(() => setHeld(true), HOLD_S * 1000);
   }, []);
-  const up = useCallback(() => {
-    if (begun.current === null) return;
-    const lasted = (performance.now() - begun.current) / 1000;
-    drop();
-    latest.current(lasted >= HOLD_S ? lasted : 0);
-  }, [drop]);
+  const up = useCallback(
+    (at: number) => {
+      if (begun.current === null) return;
+      const lasted = (at - begun.current) / 1000;
+      drop();
+      latest.current(lasted >= HOLD_S ? lasted : 0);
+    },
+    [drop],
+  );
   useEffect(() => drop, [drop]);
   return { held, down, up, drop, tap: useCallback(() => latest.current(0), []) };
 }

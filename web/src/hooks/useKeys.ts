@@ -7,8 +7,13 @@ function busy(event: KeyboardEvent): boolean {
   return Boolean(target?.closest('input:not([type="checkbox"]), textarea, select, [contenteditable], [role=dialog]'));
 }
 
-/** Call `down` and `up` as one of these keys is pressed and let go, when nobody else wants it. */
-export function useHeldKey(keys: readonly string[], down: () => void, up: () => void, on: boolean): void {
+/** Call `down` and `up` with the moment (ms) one of these keys is pressed and let go, when nobody else wants it. */
+export function useHeldKey(
+  keys: readonly string[],
+  down: (at: number) => void,
+  up: (at: number) => void,
+  on: boolean,
+): void {
   const latest = useRef({ keys, down, up });
   latest.current = { keys, down, up };
   useEffect(() => {
@@ -21,10 +26,10 @@ export function useHeldKey(keys: readonly string[], down: () => void, up: () => 
     const press = (event: KeyboardEvent) => {
       if (!mine(event)) return;
       event.preventDefault();
-      if (!event.repeat) latest.current.down();
+      if (!event.repeat) latest.current.down(event.timeStamp);
     };
     const release = (event: KeyboardEvent) => {
-      if (mine(event)) latest.current.up();
+      if (mine(event)) latest.current.up(event.timeStamp);
     };
     window.addEventListener("keydown", press);
     window.addEventListener("keyup", release);

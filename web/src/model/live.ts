@@ -1,6 +1,10 @@
 /** The live feed of one rig as a store outside React: buffers grow with each message, listeners hear at most 8 times a
  * second, and traces read the buffers when they draw. */
 
+import type { Schemas } from "../api/client";
+
+export type Finding = Schemas["FaultModel"];
+
 /** What stands on an instrument, by the name of each number. */
 export type Shown = Record<string, number | string | boolean[] | null>;
 
@@ -59,6 +63,7 @@ export interface FeedNow {
   air_c: number | null;
   recording: RecordingNow | null;
   hold: HoldNow | null;
+  findings: Finding[];
   version: number;
   sensors: Record<string, SensorNow>;
 }
@@ -93,6 +98,7 @@ export const IDLE: FeedNow = {
   air_c: null,
   recording: null,
   hold: null,
+  findings: [],
   version: 0,
   sensors: {},
 };
@@ -120,7 +126,7 @@ export class LiveFeed {
     socket.onclose = () => {
       if (this.closed || this.socket !== socket) return;
       this.link = "away";
-      this.now = { ...this.now, status: "idle", recording: null, hold: null };
+      this.now = { ...this.now, status: "idle", recording: null, hold: null, findings: [] };
       this.tell();
       setTimeout(() => !this.closed && this.open(), RETRY_MS);
     };

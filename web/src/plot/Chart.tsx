@@ -13,6 +13,7 @@ export interface ChartMark {
   t0: number;
   t1: number | null;
   label: string;
+  fault?: boolean;
 }
 
 interface Props {
@@ -175,19 +176,22 @@ function drawMarks(plot: uPlot, props: Props, colour: (name: string) => string):
     return x;
   };
   ctx.lineWidth = ratio;
-  const labels: [string, number][] = [];
+  const labels: { text: string; x: number; colour: string }[] = [];
   for (const mark of props.marks) {
-    ctx.strokeStyle = colour("--ink-2");
+    const ink = colour(mark.fault ? "--fault" : "--ink");
+    ctx.strokeStyle = mark.fault ? ink : colour("--ink-2");
     ctx.setLineDash([2 * ratio, 3 * ratio]);
     const x = upright(mark.t0);
+    let end = x;
     if (mark.t1 !== null) {
-      const end = upright(mark.t1);
+      end = upright(mark.t1);
       ctx.globalAlpha = 0.12;
-      ctx.fillStyle = colour("--ink");
+      ctx.fillStyle = ink;
       ctx.fillRect(x, bbox.top, end - x, bbox.height);
       ctx.globalAlpha = 1;
     }
-    labels.push([mark.label, x]);
+    const text = mark.fault ? `✕ ${mark.label}` : mark.label;
+    labels.push({ text, x: end > bbox.left ? Math.max(x, bbox.left) : x, colour: ink });
   }
   ctx.setLineDash([]);
   if (props.cursor !== null && props.cursor !== undefined) {
@@ -201,11 +205,12 @@ function drawMarks(plot: uPlot, props: Props, colour: (name: string) => string):
   ctx.font = `600 ${14 * ratio}px ${getComputedStyle(plot.root).fontFamily}`;
   ctx.textAlign = "left";
   ctx.textBaseline = "alphabetic";
-  ctx.fillStyle = colour("--ink");
-  for (const [label, x] of labels) {
-    if (x < Math.max(free, bbox.left) || x > bbox.left + bbox.width) continue;
-    ctx.fillText(label, x, bbox.top - 6 * ratio);
-    free = x + ctx.measureText(label).width + 8 * ratio;
+  for (const { text, x, colour } of labels) {
+    if (x < bbox.left || x > bbox.left + bbox.width) continue;
+    const at = Math.max(x, free);
+    ctx.fillStyle = colour;
+    ctx.fillText(text, at, bbox.top - 6 * ratio);
+    free = at + ctx.measureText(text).width + 8 * ratio;
   }
   ctx.restore();
 }

@@ -46,8 +46,12 @@ export function svgText(svg: SVGSVGElement): string {
 
 /** Hand a file to the person. */
 export function saveText(text: string, name: string, type: string): void {
+  saveBlob(new Blob([text], { type }), name);
+}
+
+function saveBlob(blob: Blob, name: string): void {
   const link = document.createElement("a");
-  link.href = URL.createObjectURL(new Blob([text], { type }));
+  link.href = URL.createObjectURL(blob);
   link.download = name;
   link.click();
   setTimeout(() => URL.revokeObjectURL(link.href), 1000);
@@ -56,4 +60,18 @@ export function saveText(text: string, name: string, type: string): void {
 /** Hand a drawing to the person as an SVG file. */
 export function saveSvg(svg: SVGSVGElement | null, name: string): void {
   if (svg) saveText(svgText(svg), `${name}.svg`, "image/svg+xml");
+}
+
+/** Hand a drawing to the person as a picture of twice its size. */
+export async function savePng(svg: SVGSVGElement | null, name: string): Promise<void> {
+  if (!svg) return;
+  const picture = new Image();
+  picture.src = `data:image/svg+xml;charset=utf-8,${encodeURIComponent(svgText(svg))}`;
+  await picture.decode();
+  const canvas = document.createElement("canvas");
+  canvas.width = 2 * picture.width;
+  canvas.height = 2 * picture.height;
+  canvas.getContext("2d")?.drawImage(picture, 0, 0, canvas.width, canvas.height);
+  const blob = await new Promise<Blob | null>((done) => canvas.toBlob(done));
+  if (blob) saveBlob(blob, `${name}.png`);
 }

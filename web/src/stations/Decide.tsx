@@ -116,6 +116,7 @@ function Guard() {
               {found.recording_id === null && <option value="">{found.sigma_from}</option>}
               {recordings.data
                 ?.filter((one) => one.origin !== "hand" && one.status !== "live")
+                .filter((one) => one.streams.some((stream) => stream.key === sensor.id && stream.n > 0))
                 .map((one) => (
                   <option key={one.id} value={one.id}>
                     {one.name}

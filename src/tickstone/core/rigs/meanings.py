@@ -13,22 +13,24 @@ from tickstone.core.rigs.labels import channels, known_labels
 from tickstone.core.rigs.outputs import converter_of
 from tickstone.core.rigs.rig import Rig, Sensor
 
-CHANNEL, TIME, IGNORED = "channel", "time", "ignored"
+CHANNEL, TIME, MARK, IGNORED = "channel", "time", "mark", "ignored"
 ECHO_US_PER_MM = 5.8  # common practice: programs divide by 58 for centimetres
 LENGTHS_MM = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4, "inch": 25.4, "inches": 25.4, "ft": 304.8}
 TIMES_US = {"us": 1.0, "µs": 1.0, "μs": 1.0, "ms": 1000.0, "s": 1e6, "sec": 1e6}
 VOLTS = {"V": 1.0, "mV": 0.001}
+FULL_SCALES = {"g": "accel", "dps": "gyro", "°/s": "gyro"}  # the option that tells what a full count is
+FULL_COUNTS = 2**15
 TIME_NAMES = {
     "us": 1.0, "t_us": 1.0, "time_us": 1.0, "micros": 1.0, "ms": 1000.0, "t_ms": 1000.0, "time_ms": 1000.0, "millis": 1000.0,
     "uptime_ms": 1000.0, "t_s": 1e6, "seconds": 1e6, "t": None, "time": None, "timestamp": None, "uptime": None,
 }  # fmt: skip
-_UNIT_IN_LABEL = re.compile(r"(?:[\s_]|\(|\[)(mm|cm|m|in|us|ms|s|mV|V|C|F|degC|degF|pct|adc)(?:\)|\])?$")
+_UNIT_IN_LABEL = re.compile(r"(?:[\s_]|\(|\[)(mm|cm|m|in|us|ms|s|mV|V|C|F|degC|degF|pct|adc|g|dps)(?:\)|\])?$")
 
 
 @dataclass(frozen=True)
 class Meaning:
     """What becomes of a label's number: a raw channel, ``number × factor + zero``; the board's time, in steps of
-    ``unit_us`` µs (None: to be found out); or nothing."""
+    ``unit_us`` µs (None: to be found out); what was true at a row of a file; or nothing."""
 
     role: str
     sensor: str = ""
@@ -51,7 +53,7 @@ def guess(label: str, unit: str, rig: Rig, taken: Iterable[tuple[str, str]] = ()
         return Meaning(CHANNEL, known[0].id, known[1].name)
     stem, inner = _without_unit(label)
     unit = unit or inner
-    time = _time(label, stem, unit)
+    time = _timed(label, stem, unit)
     if time is not None:
         return time
     words = set(re.findall(r"[a-zµ°]+|\d+", stem.lower())) | {stem.lower().replace(" ", "_")}
@@ -63,6 +65,12 @@ def guess(label: str, unit: str, rig: Rig, taken: Iterable[tuple[str, str]] = ()
         if scaled is not None and (best is None or score > best[0]):
             best = score, scaled
     return best[1] if best else None
+
+
+def time_meaning(label: str, unit: str) -> Meaning | None:
+    """The meaning of a label that is surely a time, else None; ``unit_us`` is None where neither label nor unit tells it."""
+    stem, inner = _without_unit(label)
+    return _timed(label, stem, unit or inner)
 
 
 def guess_bare(count: int, rig: Rig) -> dict[str, Meaning]:
@@ -85,7 +93,7 @@ def _without_unit(label: str) -> tuple[str, str]:
     return label[: match.start()].strip(" _"), unit
 
 
-def _time(label: str, stem: str, unit: str) -> Meaning | None:
+def _timed(label: str, stem: str, unit: str) -> Meaning | None:
     name = label.lower().replace(" ", "_")
     if name in TIME_NAMES:
         return Meaning(TIME, unit_us=TIME_NAMES[name] or TIMES_US.get(unit))
@@ -131,6 +139,8 @@ def _scaled(rig: Rig, sensor: Sensor, channel: ChannelSpec, unit: str, stem: str
         converter = converter_of(rig, sensor.id)
         if unit in VOLTS and converter is not None:
             factor = VOLTS[unit] * 2 ** converter[0] / converter[1]
+        elif unit in FULL_SCALES and FULL_SCALES[unit] in sensor.options:
+            factor = FULL_COUNTS / float(sensor.options[FULL_SCALES[unit]])
         elif unit not in ("", "counts"):
             return None
     return Meaning(CHANNEL, sensor.id, channel.name, factor, zero)

@@ -76,7 +76,7 @@ class Ultrasonic(Target):
             return {"echo": 0.0}
         echo = ranging.echo_from_distance_us(self.distance_mm, speed) + DETECTION_DELAY_US
         echo += self.world.normal(JITTER_US)
-        return {"echo": max(0.0, round(echo / TICK_US) * TICK_US)}
+        return {"echo": max(0.0, float(round(echo / TICK_US) * TICK_US))}
 
     def span(self) -> tuple[float, float]:
         return 0.0, 20_000.0

@@ -67,22 +67,23 @@ class Marks(Shaft):
         self.marks = self.places(int(self.values[self.marks_by].value))
         gaps = [b - a for a, b in itertools.pairwise([*self.marks, self.marks[0] + 1.0])]
         self.twice = sorted([*self.marks, *((m + g / 2) % 1.0 for m, g in zip(self.marks, gaps, strict=True))])
-        self.shake_s = 0.0
+        self.coming: list[float] = []  # edges that are seen late
 
     def events(self, t0_s: float, t1_s: float) -> list[Event]:
         if self.has("stuck"):
             return []
         passed = self.crossings(self.twice if self.has("doubled") else self.marks, t0_s, t1_s)
-        found: list[Event] = []
         for t, _ in passed:
             if self.has("missed") and self.world.chance(MISSED):
                 continue
-            spread = 0.05 / max(abs(self.rate) * len(self.marks), 0.1) if self.has("jitter") else 0.0
+            spread = 0.12 / max(abs(self.rate) * len(self.marks), 0.1) if self.has("jitter") else 0.0
             at = max(t0_s, t + self.world.normal(spread))
-            found.append((at, {"edge": at}))
+            self.coming.append(at)
             if self.has("chatter"):
-                found += [(at + i * BOUNCE_S, {"edge": at + i * BOUNCE_S}) for i in range(1, 4)]
-        return found
+                self.coming += [at + i * BOUNCE_S for i in range(1, 4)]
+        due = sorted(at for at in self.coming if at <= t1_s)
+        self.coming = [at for at in self.coming if at > t1_s]
+        return [(at, {"edge": at}) for at in due]
 
 
 class Wheel(Marks):

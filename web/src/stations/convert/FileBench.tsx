@@ -1,8 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
-import { type ReactNode, useRef, useState } from "react";
+import { type ReactNode, useState } from "react";
 import { api, ask, type Rig, type Schemas } from "../../api/client";
 import { useAddress } from "../../hooks/useAddress";
 import { figure, THIN } from "../../model/format";
+import { DropFiles } from "../../ui/DropFiles";
 import { Head, Say } from "./Head";
 
 type Preview = Schemas["PreviewModel"];
@@ -68,7 +69,14 @@ export function FileBench({ first, rig }: { first: ReactNode; rig: Rig | null })
           </Say>
         }
       />
-      <Drop file={file} onFile={take} />
+      <DropFiles
+        label="File of raw readings"
+        choose={file ? "Another file" : "Choose a file"}
+        first={file === null}
+        onFiles={(files) => take(files[0])}
+      >
+        {file ? `${file.name}, ${figure(file.size / 1000, file.size < 10_000 ? 1 : 0)}${THIN}kB` : "or drop it here"}
+      </DropFiles>
       {rig && (
         <fieldset className="ask-choice">
           <legend>Worked with</legend>
@@ -102,46 +110,6 @@ function heading(found: Preview): string {
   const fresh = found.header.slice(found.columns.length).filter((name) => !name.endsWith("_reason"));
   const list = fresh.length > 3 ? `${fresh.slice(0, 3).join(", ")} and ${fresh.length - 3} more` : fresh.join(", ");
   return `It gives ${list}`;
-}
-
-function Drop({ file, onFile }: { file: File | null; onFile: (file: File | null | undefined) => void }) {
-  const input = useRef<HTMLInputElement>(null);
-  const [over, setOver] = useState(false);
-  return (
-    // biome-ignore lint/a11y/noStaticElementInteractions: the button inside does the same from the keyboard
-    <div
-      className={`drop${over ? " over" : ""}`}
-      onDragOver={(event) => {
-        event.preventDefault();
-        setOver(true);
-      }}
-      onDragLeave={() => setOver(false)}
-      onDrop={(event) => {
-        event.preventDefault();
-        setOver(false);
-        onFile(event.dataTransfer.files[0]);
-      }}
-    >
-      <button type="button" className={`act${file ? "" : " act-first"}`} onClick={() => input.current?.click()}>
-        {file ? "Another file" : "Choose a file"}
-      </button>
-      <span>
-        {file ? `${file.name}, ${figure(file.size / 1000, file.size < 10_000 ? 1 : 0)}${THIN}kB` : "or drop it here"}
-      </span>
-      <input
-        ref={input}
-        type="file"
-        accept=".csv,.tsv,.txt,text/csv"
-        aria-label="File of raw readings"
-        className="visually-hidden"
-        tabIndex={-1}
-        onChange={(event) => {
-          onFile(event.target.files?.[0]);
-          event.target.value = ""; // the same file, mended, can be chosen again
-        }}
-      />
-    </div>
-  );
 }
 
 const ROLES: Record<string, string> = { time: "time", plain: "by its unit" };

@@ -60,7 +60,8 @@ export function MountedSensor({ first }: { first: ReactNode }) {
     names.flatMap((name) => (heard?.[name] == null ? [] : [[name, heard[name]]])),
   );
   const liveOn = now.status === "live" && Object.keys(live).length > 0;
-  const effective: From = (from === "live" && !liveOn) || (from === "cursor" && !cursorOn) ? "typed" : from;
+  const cursorTells = cursorOn && !at.isError; // a file that was taken in need not hold every sensor
+  const effective: From = (from === "live" && !liveOn) || (from === "cursor" && !cursorTells) ? "typed" : from;
   const asked: Numbers | null =
     effective === "live" ? live : effective === "cursor" ? (at.data?.asked ?? null) : usual.data ? typed : null;
   const air = effective === "cursor" ? (at.data?.air_c ?? null) : now.status === "live" ? now.air_c : null;

@@ -1,19 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
 import { api, ask, type Schemas, sent, type Whole } from "../../api/client";
 import { useBench } from "../../hooks/bench";
-import { few, figure, plainDecimals, typed } from "../../model/format";
+import { figure, plainDecimals } from "../../model/format";
+import { Factor, MeaningChoice } from "../../ui/MeaningChoice";
 import { Verdict } from "../../ui/Verdict";
 import { isOn } from "./said";
 
 type Label = Whole<Schemas["LabelModel"]>;
 type Target = Schemas["TargetModel"];
-const TIMES = [
-  { value: "time:1", title: "the board’s time, µs" },
-  { value: "time:1000", title: "the board’s time, ms" },
-  { value: "time:1000000", title: "the board’s time, s" },
-];
-
 /** What comes on the line and what each label means: guessed, and said otherwise where a person knows better. */
 export function Lines() {
   const bench = useBench();
@@ -100,21 +94,6 @@ function LabelLine({ label, targets }: { label: Label; targets: Target[] }) {
         }),
       ),
     );
-  const choose = (value: string) => {
-    if (value === "") return;
-    if (value === "ignored") return say({ role: "ignored" });
-    if (value.startsWith("time:")) return say({ role: "time", unit_us: Number(value.slice(5)) });
-    const [sensor = "", channel = ""] = value.split("|");
-    say({ role: "channel", sensor, channel, factor: 1, zero: 0 });
-  };
-  const now =
-    meaning === null
-      ? ""
-      : meaning.role === "time"
-        ? `time:${meaning.unit_us ?? 1000}`
-        : meaning.role === "ignored"
-          ? "ignored"
-          : `${meaning.sensor}|${meaning.channel}`;
   return (
     <tr>
       <th scope="row">
@@ -124,21 +103,7 @@ function LabelLine({ label, targets }: { label: Label; targets: Target[] }) {
         {label.last === null ? "—" : figure(label.last, plainDecimals(label.last))} {label.unit}
       </td>
       <td>
-        <select aria-label={`What ${label.label} means`} value={now} onChange={(event) => choose(event.target.value)}>
-          <option value="">nobody knows</option>
-          {targets.map((one) => (
-            <option key={`${one.sensor}|${one.channel}`} value={`${one.sensor}|${one.channel}`}>
-              {one.title}
-              {one.unit && `, ${one.unit}`}
-            </option>
-          ))}
-          {TIMES.map((one) => (
-            <option key={one.value} value={one.value}>
-              {one.title}
-            </option>
-          ))}
-          <option value="ignored">nothing: leave it out</option>
-        </select>
+        <MeaningChoice name={label.label} meaning={meaning} targets={targets} onSay={say} />
       </td>
       <td>
         {meaning?.role === "channel" && (
@@ -170,43 +135,5 @@ function LabelLine({ label, targets }: { label: Label; targets: Target[] }) {
         )}
       </td>
     </tr>
-  );
-}
-
-interface FactorProps {
-  label: string;
-  factor: number;
-  zero: number;
-  unit: string;
-  onChange: (factor: number) => void;
-}
-
-/** What a printed number is multiplied by to be the raw one: kept when the field is left. */
-function Factor({ label, factor, zero, unit, onChange }: FactorProps) {
-  const [text, setText] = useState(String(Number(factor.toPrecision(6))));
-  const read = typed(text);
-  const wrong = read === null || read === 0;
-  const keep = () => {
-    if (!wrong && read !== factor) onChange(read);
-  };
-  return (
-    <>
-      <input
-        aria-label={`${label} times`}
-        inputMode="decimal"
-        value={text}
-        aria-invalid={wrong}
-        onChange={(event) => setText(event.target.value)}
-        onBlur={keep}
-        onKeyDown={(event) => event.key === "Enter" && keep()}
-      />{" "}
-      {zero !== 0 && <small>+ {few(zero)} </small>}
-      <small>{unit}</small>
-      {wrong && (
-        <span className="field-fault" role="alert">
-          A number other than 0.
-        </span>
-      )}
-    </>
   );
 }

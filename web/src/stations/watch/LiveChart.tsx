@@ -4,6 +4,7 @@ import { useBench } from "../../hooks/bench";
 import { useSettings } from "../../hooks/settings";
 import { into } from "../../model/units";
 import { Chart, type ChartData } from "../../plot/Chart";
+import { concerning } from "./findings";
 
 const LOOK_BACK_S = 20;
 
@@ -14,6 +15,12 @@ export function LiveChart() {
   const { feed, sensor, frozen } = bench;
   const [data, setData] = useState<ChartData>({ t: [], low: [], high: [] });
   const marks = useRecordingMarks();
+  const faults = concerning(bench.now.findings, sensor.id).map((one) => ({
+    t0: one.start_s,
+    t1: one.end_s,
+    label: one.kind,
+    fault: true,
+  }));
   useEffect(() => {
     if (frozen) return;
     const draw = () => {
@@ -34,7 +41,7 @@ export function LiveChart() {
   return (
     <Chart
       data={data}
-      marks={marks}
+      marks={[...marks, ...faults]}
       unit={straight ? way.unit : sensor.unit}
       per={per}
       decimals={per === 1 ? Math.max(1, sensor.digits) : 2}

@@ -4,8 +4,15 @@ import { useBench } from "../../hooks/bench";
 import { duration, figure, THIN } from "../../model/format";
 import { MarkForm } from "../../ui/MarkForm";
 
-/** The marks of an open recording: found, changed, taken away, and set afterwards at the cursor. */
-export function Marks({ recording, marks, cursor }: { recording: number; marks: Mark[]; cursor: number | undefined }) {
+interface MarksProps {
+  recording: number;
+  marks: Mark[];
+  cursor: number | undefined;
+  span: [number, number] | undefined;
+}
+
+/** The marks of an open recording: found, changed, taken away, and set afterwards at the cursor or over the span. */
+export function Marks({ recording, marks, cursor, span }: MarksProps) {
   const bench = useBench();
   const [open, setOpen] = useState<number | "new" | null>(null);
   const close = () => setOpen(null);
@@ -33,8 +40,8 @@ export function Marks({ recording, marks, cursor }: { recording: number; marks: 
           sensors={bench.rig.sensors}
           selected={bench.sensor}
           times={[
-            { label: "From", value: (cursor ?? 0).toFixed(2), needed: true },
-            { label: "to", value: "", needed: false },
+            { label: "From", value: (span?.[0] ?? cursor ?? 0).toFixed(2), needed: true },
+            { label: "to", value: span?.[1].toFixed(2) ?? "", needed: false },
           ]}
           keep="Mark it"
           onLeave={close}
@@ -47,7 +54,7 @@ export function Marks({ recording, marks, cursor }: { recording: number; marks: 
         <p>
           {marks.length === 0 && "None yet. Press M while it records, hold M for a span. "}
           <button type="button" className="act" onClick={() => setOpen("new")}>
-            Add a mark{cursor === undefined ? "" : ` at ${figure(cursor, 2)}${THIN}s`}
+            {span ? "Mark the span" : `Add a mark${cursor === undefined ? "" : ` at ${figure(cursor, 2)}${THIN}s`}`}
           </button>
         </p>
       )}

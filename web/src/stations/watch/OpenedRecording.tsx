@@ -1,42 +1,46 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
-import { useSearchParams } from "react-router";
-import { api, ask, type Schemas } from "../../api/client";
+import { useRef } from "react";
+import { api, ask, type Schemas, type Whole } from "../../api/client";
 import { useBench, useLength } from "../../hooks/bench";
-import { useSettings } from "../../hooks/settings";
-import { figure, lengthTyped, shown, THIN } from "../../model/format";
-import { Chart } from "../../plot/Chart";
+import { useAddress } from "../../hooks/useAddress";
+import { useFindings } from "../../hooks/useFindings";
+import { FORGET } from "../../model/address";
+import { figure, type LengthUnit, lengthTyped, THIN } from "../../model/format";
+import type { Finding } from "../../model/live";
+import { type DrawnLane, Lanes, Overview } from "../../plot/Lanes";
 import { Verdict } from "../../ui/Verdict";
+import { About } from "./About";
+import { Findings } from "./Findings";
+import { wrongIn } from "./findings";
+import { GiveOut } from "./GiveOut";
+import { LaneChoice } from "./LaneChoice";
 import { Marks } from "./Marks";
+import { ReadOuts } from "./ReadOuts";
 import { recordingLine } from "./Recordings";
+import { Replay } from "./Replay";
+import { SaveLanes } from "./SaveLanes";
+import { useCutting } from "./useCutting";
 
-type Trace = Schemas["TraceModel"];
+export type Opened = Whole<Schemas["OpenedRecording"]>;
+type Lane = Whole<Schemas["LaneModel"]>;
+type Shown = Opened["shown"][number];
 
-/** A recording that is open: zoom, cursor, marks, odd lines; the view is in the address. */
+const WIDTH = 900;
+const FIRST_LANES = 3;
+const MOST_LANES = 12;
+
+/** A recording that is open: lanes on one time ruler, cursor and span, marks, what can be done with it. The view is in
+ * the address. */
 export function OpenedRecording({ id }: { id: number }) {
   const bench = useBench();
-  const length = useLength();
-  const { night } = useSettings();
-  const [search] = useSearchParams();
-  const { sensor, rig } = bench;
-  const seconds = (name: string) => (search.has(name) ? Number(search.get(name)) : undefined);
-  const [t0, t1, cursor] = [seconds("t0"), seconds("t1"), seconds("t")];
+  const { rig } = bench;
   const opened = useQuery({
     queryKey: ["r", rig.slug, "recording", id],
     queryFn: () => ask(api.GET("/api/recordings/{recording_id}", { params: { path: { recording_id: id } } })),
   });
-  const trace = useQuery({
-    queryKey: ["r", rig.slug, "trace", id, sensor.id, t0, t1],
-    queryFn: () =>
-      ask(
-        api.GET("/api/recordings/{recording_id}/trace", {
-          params: { path: { recording_id: id }, query: { sensor: sensor.id, t0, t1, width: 900 } },
-        }),
-      ),
-    placeholderData: (old) => old,
-  });
-  const back = () => bench.go("watch", { recording: null, t0: null, t1: null, t: null });
-  if (opened.isError) {
+  const { findings } = useFindings();
+  const back = () => bench.go("watch", FORGET);
+  if (opened.isError)
     return (
       <>
         <Verdict next={<p className="next">{opened.error.message}</p>}>There is no such recording</Verdict>
@@ -45,18 +49,7 @@ export function OpenedRecording({ id }: { id: number }) {
         </button>
       </>
     );
-  }
   const recording = opened.data?.recording;
-  const per = sensor.unit === "mm" ? (lengthTyped("1", length) ?? 1) : 1;
-  const zoomed = t0 !== undefined || t1 !== undefined;
-  const archive = () =>
-    bench
-      .attempt(
-        change(id, { archived: true }),
-        "The recording is put away.",
-        () => void bench.attempt(change(id, { archived: false })),
-      )
-      .then((done) => done && back());
   return (
     <>
       <Verdict
@@ -70,172 +63,181 @@ export function OpenedRecording({ id }: { id: number }) {
           </p>
         }
       >
-        {recording?.name ?? "Opening the recording"}
+        {recording ? [recording.name, wrongIn(findings, bench)].filter(Boolean).join(": ") : "Opening the recording"}
       </Verdict>
       {recording?.ended_why && <p className="stale">{recording.ended_why}</p>}
+      {opened.data && <Inside opened={opened.data} />}
+    </>
+  );
+}
+
+/** What is drawn when nothing was chosen: the selected sensor, and a few others. */
+export function firstLanes(shown: Shown[], sensor: string): string[] {
+  const main = shown.filter((one) => one.channel === "");
+  const rest = main.filter((one) => one.sensor !== sensor);
+  const chosen = [...main.filter((one) => one.sensor === sensor), ...rest].slice(0, FIRST_LANES);
+  return (chosen.length ? chosen : shown.slice(0, FIRST_LANES)).map((one) => one.id);
+}
+
+function Inside({ opened }: { opened: Opened }) {
+  const bench = useBench();
+  const length = useLength();
+  const { search } = useAddress();
+  const { recording, shown } = opened;
+  const { findings } = useFindings();
+  const drawing = useRef<SVGSVGElement>(null);
+  const number = (name: string) => (search.has(name) ? Number(search.get(name)) : undefined);
+  const known = new Set(shown.map((one) => one.id));
+  const said = (search.get("show") ?? "").split(",").filter((one) => known.has(one));
+  const show = said.length ? said.slice(0, MOST_LANES) : firstLanes(shown, bench.sensor.id);
+  const stone = number("stone");
+  const ends = recording.streams.filter((one) => one.n > 0);
+  const first = Math.min(...ends.map((one) => one.t0_s ?? 0));
+  const last = Math.max(...ends.map((one) => one.t1_s ?? 0), first + 1e-3);
+  const view: [number, number] = [number("t0") ?? first, number("t1") ?? last];
+  const cursor = number("t");
+  const span: [number, number] | undefined =
+    search.has("s0") && search.has("s1") ? [number("s0") ?? 0, number("s1") ?? 0] : undefined;
+  const path = { recording_id: recording.id };
+  const lanes = useQuery({
+    queryKey: ["r", bench.rig.slug, "lanes", recording.id, show, number("t0"), number("t1"), stone],
+    enabled: ends.length > 0,
+    queryFn: () =>
+      ask(
+        api.GET("/api/recordings/{recording_id}/lanes", {
+          params: { path, query: { show, t0: number("t0"), t1: number("t1"), width: WIDTH, stone } },
+        }),
+      ),
+    placeholderData: (old) => old,
+  });
+  const zoomed = search.has("t0") || search.has("t1");
+  const whole = useQuery({
+    queryKey: ["r", bench.rig.slug, "lanes", recording.id, "whole", show[0], stone],
+    enabled: ends.length > 0 && zoomed,
+    queryFn: () =>
+      ask(
+        api.GET("/api/recordings/{recording_id}/lanes", {
+          params: { path, query: { show: show.slice(0, 1), width: WIDTH, stone } },
+        }),
+      ),
+  });
+  const cut = useCutting(recording.id);
+  const viewOf = (t0: number, t1: number) => {
+    const all = t0 <= first && t1 >= last;
+    const closest = Math.max(t1 - t0, 1e-4);
+    const view = [Math.max(first, t0), Math.min(last, t0 + closest)].map((t) => t.toFixed(6));
+    return all ? { t0: null, t1: null } : { t0: view[0] ?? null, t1: view[1] ?? null };
+  };
+  const set = (t0: number, t1: number) => bench.show(viewOf(t0, t1));
+  const showFinding = (one: Finding) => {
+    const room = Math.max((one.end_s - one.start_s) * 0.3, 0.5);
+    const lane = shown.find((each) => each.sensor === one.sensor && each.channel === "");
+    const more: Record<string, string> =
+      lane && !show.includes(lane.id) ? { show: [...show.slice(0, MOST_LANES - 1), lane.id].join(",") } : {};
+    bench.show({ ...more, ...viewOf(one.start_s - room, one.end_s + room) });
+  };
+  if (ends.length === 0)
+    return (
+      <p className="empty">
+        Nothing was recorded in it. <About opened={opened} />
+      </p>
+    );
+  const drawn = (lanes.data ?? []).map((lane) => drawnLane(lane, shown, length)).filter((one) => one !== null);
+  const overview = zoomed ? whole.data?.[0] : lanes.data?.[0];
+  return (
+    <>
       <div className="chart-tools">
-        <span>Drag to zoom, wheel to zoom about the cursor, click to read a value.</span>
+        <LaneChoice shown={shown} chosen={show} stone={stone} />
         <span className="spring" />
         {zoomed && (
           <button type="button" className="act" onClick={() => bench.show({ t0: null, t1: null })}>
             Show all of it
           </button>
         )}
-        <Save
-          trace={trace.isPlaceholderData ? undefined : trace.data}
-          name={`${rig.slug}-${id}-${sensor.id}`}
-          unit={sensor.unit}
-          rawUnit={sensor.raw_unit}
+        <SaveLanes
+          lanes={lanes.isPlaceholderData ? [] : drawn}
+          drawing={drawing}
+          name={`${bench.rig.slug}-${recording.id}`}
         />
       </div>
-      {trace.data && (
-        <Chart
-          data={trace.data}
-          marks={(opened.data?.marks ?? []).map((mark) => ({ t0: mark.t0_s, t1: mark.t1_s, label: mark.label }))}
-          unit={sensor.unit}
-          per={per}
-          decimals={per === 1 ? 1 : 2}
-          floor={(sensor.high - sensor.low) / 200 / per}
-          cursor={cursor}
-          tall
-          theme={String(night)}
-          label={`${sensor.name} in ${recording?.name}`}
-          onZoom={(from, to) => bench.show({ t0: from.toFixed(3), t1: to.toFixed(3) })}
-          onPick={(t) => bench.show({ t: t.toFixed(3) })}
-        />
-      )}
-      {trace.isError && <p role="alert">{trace.error.message}</p>}
-      <Cursor id={id} t={cursor} />
-      <div className="recorded-lists">
-        <Marks recording={id} marks={opened.data?.marks ?? []} cursor={cursor} />
-        <section>
-          <h2>What is in it</h2>
-          <ul className="ticks">
-            {recording?.streams.map((stream) => (
-              <li key={stream.key}>
-                {stream.key}: {figure(stream.n, 0)} readings
-                {stream.segments > 1 && `, ${stream.segments - 1} board resets`}
-              </li>
-            ))}
-            <li>
-              {recording?.odd_lines
-                ? `${figure(recording.odd_lines, 0)} lines not understood, kept as text`
-                : "every line understood"}
-            </li>
-          </ul>
-          {opened.data?.odd.slice(0, 5).map((odd) => (
-            <p key={`${odd.t_s}${odd.text}`} className="odd">
-              <code>{odd.text}</code> {odd.why}
-            </p>
-          ))}
-          {recording && recording.status !== "live" && (
-            <button type="button" className="plain" onClick={() => void archive()}>
-              Put it away
+      <Overview
+        lane={(overview && drawnLane(overview, shown, length)) ?? undefined}
+        from={first}
+        to={last}
+        view={view}
+        onView={set}
+      />
+      <Lanes
+        lanes={drawn}
+        marks={opened.marks.map((mark) => ({ t0: mark.t0_s, t1: mark.t1_s, label: mark.label }))}
+        faults={findings.map((one) => ({ t0: one.start_s, t1: one.end_s, label: one.kind, sensor: one.sensor }))}
+        from={view[0]}
+        to={view[1]}
+        cursor={cursor}
+        span={span}
+        drawing={drawing}
+        label={`${show.length} lanes of ${recording.name}`}
+        onCursor={(t) => bench.show({ t: t.toFixed(6) })}
+        onSpan={([a, b]) => bench.show({ s0: a.toFixed(6), s1: b.toFixed(6) })}
+        onView={set}
+      />
+      {lanes.isError && <p role="alert">{lanes.error.message}</p>}
+      <div className="span-tools">
+        {span ? (
+          <>
+            <b>
+              {figure(span[0], 3)} to {figure(span[1], 3)}
+              {THIN}s
+            </b>
+            <button type="button" className="act" onClick={() => set(...span)}>
+              Zoom to it
             </button>
-          )}
-        </section>
+            <button type="button" className="act" onClick={() => void cut.trim(...span)}>
+              Keep only this span
+            </button>
+            <button type="button" className="plain" onClick={() => bench.show({ s0: null, s1: null })}>
+              Let it go
+            </button>
+          </>
+        ) : (
+          <span>Drag over the lanes for a span, click to read a moment, turn the wheel to zoom.</span>
+        )}
+        {cursor !== undefined && cursor > first && cursor <= last && (
+          <button type="button" className="act" onClick={() => void cut.split(cursor)}>
+            Split at {figure(cursor, 3)}
+            {THIN}s
+          </button>
+        )}
+        {cursor !== undefined && (
+          <button type="button" className="act" onClick={() => bench.go("convert")}>
+            Work it out
+          </button>
+        )}
       </div>
+      <Findings onShow={(one) => showFinding(one)} />
+      <ReadOuts id={recording.id} shown={shown} show={show} cursor={cursor} span={span} stone={stone} />
+      <div className="recorded-lists">
+        <Marks recording={recording.id} marks={opened.marks} cursor={cursor} span={span} />
+        <About opened={opened} />
+      </div>
+      <GiveOut recording={recording} span={span} stone={stone} />
     </>
   );
 }
 
-/** Tell the recording again as a source, at any speed. */
-function Replay({ id }: { id: number }) {
-  const bench = useBench();
-  const [speed, setSpeed] = useState(1);
-  const sources = useQuery({ queryKey: ["sources"], queryFn: () => ask(api.GET("/api/sources")) });
-  return (
-    <span className="replay">
-      <button
-        type="button"
-        className="act"
-        onClick={() => void bench.connect({ kind: "replay", recording: id, speed })}
-      >
-        Replay it
-      </button>
-      <select aria-label="Speed of the replay" value={speed} onChange={(event) => setSpeed(Number(event.target.value))}>
-        {(sources.data?.speeds ?? [1]).map((one) => (
-          <option key={one} value={one}>
-            × {one}
-          </option>
-        ))}
-      </select>
-    </span>
-  );
-}
-
-function change(id: number, body: { archived?: boolean; name?: string }) {
-  return ask(api.PATCH("/api/recordings/{recording_id}", { params: { path: { recording_id: id } }, body }));
-}
-
-function Cursor({ id, t }: { id: number; t: number | undefined }) {
-  const bench = useBench();
-  const length = useLength();
-  const { sensor, rig } = bench;
-  const at = useQuery({
-    queryKey: ["r", rig.slug, "at", id, sensor.id, t],
-    enabled: t !== undefined,
-    queryFn: () =>
-      ask(
-        api.GET("/api/recordings/{recording_id}/at", {
-          params: { path: { recording_id: id }, query: { sensor: sensor.id, t: t ?? 0 } },
-        }),
-      ),
-    placeholderData: (old) => old,
-  });
-  if (t === undefined || !at.data) return <p className="cursor-line">&nbsp;</p>;
-  const value =
-    at.data.value === null ? null : shown(at.data.value, sensor.unit, sensor.unit === "mm" ? 1.2 : 0.1, length);
-  return (
-    <p className="cursor-line">
-      At {figure(at.data.t_s, 2)}
-      {THIN}s: {at.data.raw === null ? "—" : figure(at.data.raw, sensor.raw_digits)}
-      {THIN}
-      {sensor.raw_unit} is <b>{value ? `${value.text}${THIN}${value.unit}` : at.data.reason}</b>
-      <button type="button" className="act" onClick={() => bench.go("convert")}>
-        Work it out
-      </button>
-    </p>
-  );
-}
-
-/** The trace as drawn: a picture, or its numbers. */
-function Save({
-  trace,
-  name,
-  unit,
-  rawUnit,
-}: {
-  trace: Trace | undefined;
-  name: string;
-  unit: string;
-  rawUnit: string;
-}) {
-  const save = (blob: Blob, ending: string) => {
-    const link = document.createElement("a");
-    link.href = URL.createObjectURL(blob);
-    link.download = name + ending;
-    link.click();
-    URL.revokeObjectURL(link.href);
+/** A lane with its title and in the unit of the settings. */
+function drawnLane(lane: Lane, shown: Shown[], length: LengthUnit): DrawnLane | null {
+  const its = shown.find((one) => one.id === lane.id);
+  if (!its) return null;
+  const per = its.unit === "mm" && its.channel === "" ? (lengthTyped("1", length) ?? 1) : 1;
+  const into = (values: (number | null)[]) => (per === 1 ? values : values.map((v) => (v === null ? null : v / per)));
+  return {
+    ...lane,
+    low: into(lane.low),
+    high: into(lane.high),
+    title: its.title,
+    unit: per === 1 ? its.unit : length,
+    form: its.form,
+    digits: per === 1 ? its.digits : its.digits + 1,
   };
-  const csv = () => {
-    if (!trace) return;
-    const head = `t_s,raw_low_${rawUnit},raw_high_${rawUnit},low_${unit},high_${unit}`;
-    const rows = trace.t.map((t, i) => [t, trace.raw_low[i], trace.raw_high[i], trace.low[i], trace.high[i]].join(","));
-    save(new Blob([[head, ...rows].join("\n")], { type: "text/csv" }), ".csv");
-  };
-  const png = () => {
-    const canvas = document.querySelector<HTMLCanvasElement>(".chart canvas");
-    canvas?.toBlob((blob) => blob && save(blob, ".png"));
-  };
-  return (
-    <>
-      <button type="button" className="plain" disabled={!trace} onClick={png}>
-        PNG
-      </button>
-      <button type="button" className="plain" disabled={!trace} onClick={csv}>
-        CSV
-      </button>
-    </>
-  );
 }

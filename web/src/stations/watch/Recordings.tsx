@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, ask, type Recording } from "../../api/client";
 import { useBench } from "../../hooks/bench";
+import { FORGET } from "../../model/address";
 import { duration, moment } from "../../model/format";
 
 /** A recording in one line: when, how long, how it ended. */
@@ -17,17 +18,26 @@ export function Recordings() {
     queryKey: ["r", bench.rig.slug, "recordings"],
     queryFn: () => ask(api.GET("/api/rigs/{slug}/recordings", { params: { path: { slug: bench.rig.slug } } })),
   });
-  if (!list.data?.length) return null;
   return (
     <section className="recordings">
       <h2>Recordings</h2>
+      <p className="recordings-acts">
+        <button type="button" className="act" onClick={() => bench.show({ view: "import" })}>
+          Take in files
+        </button>
+        {(list.data?.length ?? 0) > 0 && (
+          <button type="button" className="plain" onClick={() => bench.show({ view: "recordings" })}>
+            All recordings
+          </button>
+        )}
+      </p>
       <ul className="ticks">
-        {list.data.slice(0, 6).map((one) => (
+        {list.data?.slice(0, 6).map((one) => (
           <li key={one.id}>
             <button
               type="button"
               className="link"
-              onClick={() => bench.go("watch", { recording: String(one.id), t0: null, t1: null, t: null })}
+              onClick={() => bench.go("watch", { ...FORGET, recording: String(one.id) })}
             >
               {one.name}
             </button>{" "}

@@ -2,6 +2,7 @@ import type { Sensor } from "../../api/client";
 import { useBench } from "../../hooks/bench";
 import { useSettings } from "../../hooks/settings";
 import { Strip } from "../../plot/Strip";
+import { Glyph } from "../../ui/Glyph";
 import { Glance } from "./Instruments";
 import { isOn, rawText, valueText } from "./said";
 
@@ -21,7 +22,10 @@ export function Row({ sensor }: { sensor: Sensor }) {
       onClick={() => bench.pick(sensor.id)}
     >
       <span className="watch-name">
-        <b>{sensor.name}</b>
+        <b>
+          {sensor.name}
+          {on && bench.now.findings.some((one) => one.sensor === sensor.id) && <Glyph of="fault" />}
+        </b>
         <span className="raw">{on ? rawText(sensor, seen) : "no reading"}</span>
       </span>
       <span className="watch-value">

@@ -1,8 +1,13 @@
+import { useEffect, useRef } from "react";
 import { useBench } from "../../hooks/bench";
 import { useSettings } from "../../hooks/settings";
 import { useAddress } from "../../hooks/useAddress";
 import { figure, THIN } from "../../model/format";
+import type { Finding } from "../../model/live";
 import { Verdict } from "../../ui/Verdict";
+import { AllRecordings } from "./AllRecordings";
+import { Findings } from "./Findings";
+import { Import } from "./Import";
 import { Instruments } from "./Instruments";
 import { Large } from "./Large";
 import { Lines } from "./Lines";
@@ -12,11 +17,35 @@ import { OpenedRecording } from "./OpenedRecording";
 import { Recordings } from "./Recordings";
 import { Row } from "./Row";
 import { heading, isOn } from "./said";
+import { useFiles } from "./useFiles";
 
 /** What the sensors say right now; a recording that is open stands in its place. */
 export function Watch() {
   const bench = useBench();
+  useDroppedFiles();
   return bench.recordingId ? <OpenedRecording id={bench.recordingId} /> : <Live />;
+}
+
+/** Files dropped anywhere at this station go on the bench. */
+function useDroppedFiles() {
+  const { hand } = useFiles();
+  const latest = useRef(hand);
+  latest.current = hand;
+  useEffect(() => {
+    const over = (event: DragEvent) => event.preventDefault();
+    const drop = (event: DragEvent) => {
+      if (event.defaultPrevented) return; // somebody nearer took them
+      event.preventDefault();
+      const files = [...(event.dataTransfer?.files ?? [])];
+      if (files.length) void latest.current(files);
+    };
+    window.addEventListener("dragover", over);
+    window.addEventListener("drop", drop);
+    return () => {
+      window.removeEventListener("dragover", over);
+      window.removeEventListener("drop", drop);
+    };
+  }, []);
 }
 
 function Live() {
@@ -24,11 +53,14 @@ function Live() {
   const { search } = useAddress();
   const view = search.get("view");
   const on = isOn(bench.now);
+  const first = on ? bench.now.findings[0] : undefined;
+  if (view === "recordings") return <AllRecordings />;
+  if (view === "import") return <Import />;
   if (view === "lines") return <Lines />;
   if (view === "motors") return <MotorCheck />;
   return (
     <>
-      <Verdict>{heading(bench)}</Verdict>
+      <Verdict next={first && <NextCheck finding={first} />}>{heading(bench)}</Verdict>
       {bench.now.advice && (
         <p className="advice" role="alert">
           {bench.now.advice}
@@ -44,6 +76,7 @@ function Live() {
         <>
           <Instruments />
           <LiveChart />
+          <Findings />
         </>
       ) : (
         <Empty />
@@ -51,6 +84,21 @@ function Live() {
       <Recordings />
       {search.get("large") !== null && <Large />}
     </>
+  );
+}
+
+/** With something wrong, the next thing worth doing is the check that tells its causes apart. */
+function NextCheck({ finding }: { finding: Finding }) {
+  const bench = useBench();
+  return (
+    <p className="next next-long">
+      <b>Next:</b> <span>{finding.advice}</span>
+      {finding.sensor && finding.sensor !== bench.sensor.id && (
+        <button type="button" className="act" onClick={() => bench.pick(finding.sensor)}>
+          Look at it
+        </button>
+      )}
+    </p>
   );
 }
 

@@ -4,6 +4,7 @@ import type { Settings } from "../../hooks/settings";
 import { figure, plainDecimals, THIN } from "../../model/format";
 import type { FeedNow, SensorNow } from "../../model/live";
 import { into } from "../../model/units";
+import { headline } from "./findings";
 
 /** Whether a source is open and there. */
 export function isOn(now: FeedNow): boolean {
@@ -20,6 +21,7 @@ export function heading(bench: Bench): string {
   const first = now.sensors[sensor.id];
   if (now.status === "silent" && !first?.readings) return `${now.source} is connected but says nothing`;
   if (!first || first.readings === 0) return `Waiting for the ${sensor.name}`;
+  if (now.findings.length) return headline(now.findings, bench);
   const said = first.sentence.replace(/\.$/, "");
   const silent = rig.sensors.filter((one) => (now.sensors[one.id]?.readings ?? 0) === 0);
   if (!silent.length) return said;

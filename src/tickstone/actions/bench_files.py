@@ -1,0 +1,132 @@
+"""Files that were handed over and wait on the bench: looked at, then taken in or taken away."""
+
+from __future__ import annotations
+
+import contextlib
+import itertools
+import shutil
+import tempfile
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import BinaryIO
+
+from tickstone.actions import importing
+from tickstone.actions.importing import Look, Wish
+from tickstone.actions.jobs import DONE, Jobs, Progress, State
+from tickstone.errors import BadInput, Conflict, NotFound
+from tickstone.store.database import Database
+
+MOST_BYTES = 4_000_000_000
+MOST_FILES = 50
+
+
+@dataclass(frozen=True)
+class BenchFile:
+    """A file on the bench: for which rig, its name and size, the wish it goes by, and its job once it is taken in."""
+
+    id: int
+    slug: str
+    path: Path
+    size: int
+    wish: Wish
+    job: int | None = None
+
+
+class BenchFiles:
+    """All files on the bench, in a folder of their own that ends with the app."""
+
+    def __init__(self, database: Database, jobs: Jobs, changed: Callable[[str], None]) -> None:
+        self._database, self._jobs, self._changed = database, jobs, changed
+        self._folder: Path | None = None
+        self._files: dict[int, BenchFile] = {}
+        self._numbers = itertools.count(1)
+        self._lock = threading.Lock()
+
+    def room(self) -> BinaryIO:
+        """An empty file to receive bytes. Raises Conflict when there are too many files."""
+        with self._lock:
+            if len(self._files) >= MOST_FILES:
+                raise Conflict(f"{MOST_FILES} files wait already: take some in or away first.", "file")
+            if self._folder is None:
+                self._folder = Path(tempfile.mkdtemp(prefix="tick-stone-bench-"))
+        return tempfile.NamedTemporaryFile(dir=self._folder, delete=False)  # type: ignore[return-value]
+
+    def put(self, slug: str, file: BinaryIO, wish: Wish) -> BenchFile:
+        """Lay a received file on the bench of a rig."""
+        path = Path(file.name)
+        file.close()
+        size = path.stat().st_size
+        if not size:
+            path.unlink()
+            raise BadInput("The file is empty.", "file")
+        with self._lock:
+            found = BenchFile(next(self._numbers), slug, path, size, wish)
+            self._files[found.id] = found
+        return found
+
+    def file(self, file_id: int) -> BenchFile:
+        """The file of that number. Raises NotFound."""
+        found = self._files.get(file_id)
+        if found is None:
+            raise NotFound("This file is not on the bench any more: choose it again.", "file")
+        return found
+
+    def of_rig(self, slug: str) -> list[BenchFile]:
+        """The files of a rig's bench."""
+        return [one for one in self._files.values() if one.slug == slug]
+
+    def look(self, file_id: int, wish: Wish) -> Look:
+        """The beginning of a file as it would be taken in; the wish is kept. Raises BadInput."""
+        found = self._settle(file_id, wish)
+        return importing.look(self._database, found.slug, found.path, found.wish)
+
+    def begin(self, file_id: int, wish: Wish) -> BenchFile:
+        """Begin to take a file in. Raises Conflict when that goes on already."""
+        found = self._settle(file_id, wish)
+        job = self._jobs.start(
+            taken_in, self._database.url, found.slug, found.path, found.wish, then=lambda: self._changed(found.slug)
+        )
+        with self._lock:
+            self._files[file_id] = found = replace(found, job=job)
+        return found
+
+    def _settle(self, file_id: int, wish: Wish) -> BenchFile:
+        found = self.file(file_id)
+        state = self.state(found)
+        if state is not None and state.state in ("waiting", "running", DONE):
+            raise Conflict("This file is being taken in already.", "file")
+        with self._lock:
+            self._files[file_id] = found = replace(
+                found, wish=replace(wish, modified=found.wish.modified, by_hand=found.wish.by_hand)
+            )
+        return found
+
+    def state(self, found: BenchFile) -> State | None:
+        """How the taking in of a file stands; None before it begins."""
+        return None if found.job is None else self._jobs.state(found.job)
+
+    def remove(self, file_id: int) -> None:
+        """Take a file away; what is not whole in yet is not kept."""
+        found = self.file(file_id)
+        if found.job is not None:
+            self._jobs.stop(found.job)
+        with self._lock:
+            self._files.pop(file_id, None)
+        with contextlib.suppress(OSError):
+            found.path.unlink()
+
+    def close(self) -> None:
+        """Take all files away."""
+        if self._folder is not None:
+            shutil.rmtree(self._folder, ignore_errors=True)
+
+
+def taken_in(url: str, slug: str, path: Path, wish: Wish, progress: Progress) -> int:
+    """What the worker process does: take a file in, with a connection of its own; returns the recording's id."""
+    database = Database(url)
+    try:
+        return importing.take_in(database, slug, path, wish, progress)
+    finally:
+        database.close()

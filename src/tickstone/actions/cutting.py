@@ -1,0 +1,173 @@
+"""Recordings cut and joined: always as new recordings, the old ones are put away and never lost."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import timedelta
+
+from sqlalchemy.orm import Session
+
+from tickstone.core.rigs.rig import Rig
+from tickstone.errors import BadInput, Conflict
+from tickstone.store import log, recordings, rigs, samples
+
+GAP_US = 1_000_000  # between two recordings joined whose own times do not follow each other
+MOST_JOINED = 50
+MOST_ODD = 1000
+
+
+@dataclass(frozen=True)
+class Done:
+    """What was made, and what was put away for it: undoing is putting away the one and bringing back the other."""
+
+    made: list[int]
+    put_away: list[int]
+
+
+@dataclass(frozen=True)
+class _Piece:
+    """A span of a recording, µs, and where it begins in the new one."""
+
+    found: recordings.StoredRecording
+    t0: int
+    t1: int
+    at: int
+
+
+def trim(session: Session, recording_id: int, t0: int, t1: int) -> Done:
+    """Keep only a span, µs, of a recording; the whole is put away. Raises BadInput naming ``t0`` or ``t1``."""
+    found = _settled(session, recording_id)
+    begin, end = _extent(found)
+    _check_span(t0, t1, begin, end)
+    made = _make(session, [_Piece(found, t0, t1, 0)], f"{found.name}, trimmed", "trimmed")
+    return _replaced(session, [found], [made])
+
+
+def split(session: Session, recording_id: int, t: int) -> Done:
+    """Make two recordings of one, cut before a time, µs; the whole is put away. Raises BadInput for ``t``."""
+    found = _settled(session, recording_id)
+    begin, end = _extent(found)
+    if not begin < t <= end:
+        raise BadInput(f"t must lie within the recording, after {begin / 1e6:g} s and up to {end / 1e6:g} s.", "t_s")
+    pieces = ((begin, t - 1, "first part"), (t, end, "second part"))
+    made = [_make(session, [_Piece(found, t0, t1, 0)], f"{found.name}, {which}", which) for t0, t1, which in pieces]
+    return _replaced(session, [found], made)
+
+
+def join(session: Session, recording_ids: Sequence[int]) -> Done:
+    """Make one recording of several of a rig, in the order of their beginnings; they are put away. Their distance in time
+    stays, where one begins after the one before has ended; each begins a new segment. Raises BadInput."""
+    if not 2 <= len(set(recording_ids)) <= MOST_JOINED:
+        raise BadInput(f"Choose from 2 to {MOST_JOINED} recordings to join.", "recordings")
+    every = [_settled(session, one) for one in dict.fromkeys(recording_ids)]
+    every.sort(key=lambda one: one.started_at)
+    if len({one.rig_id for one in every}) > 1:
+        raise BadInput("These recordings are of different rigs.", "recordings")
+    boards = {_electrical(rigs.rig_of_revision(session, one.rig_revision_id)) for one in every}
+    if len(boards) > 1:
+        raise BadInput("The board or a sensor was changed between these recordings: their readings do not mean the same.",
+                       "recordings")  # fmt: skip
+    pieces: list[_Piece] = []
+    end = 0
+    for found in every:
+        begin, last = _extent(found)
+        at = begin
+        if pieces:
+            apart = round((found.started_at - every[0].started_at) / timedelta(microseconds=1)) + begin
+            at = apart if apart > end else end + GAP_US
+        pieces.append(_Piece(found, begin, last, at))
+        end = at + last - begin
+    made = _make(session, pieces, f"{every[0].name} and {len(every) - 1} more", "joined")
+    return _replaced(session, every, [made])
+
+
+def _electrical(rig: Rig) -> tuple[object, ...]:
+    """What the meaning of raw readings rests on."""
+    sensors = tuple((one.id, one.kind, tuple(sorted(one.options.items()))) for one in rig.sensors)
+    return rig.board.adc_bits, rig.board.adc_reference_v, sensors
+
+
+def _settled(session: Session, recording_id: int) -> recordings.StoredRecording:
+    found = recordings.recording(session, recording_id)
+    if found.status == "live":
+        raise Conflict("This recording is still running: stop it first.", "recording")
+    if not any(stream.n for stream in found.streams):
+        raise BadInput("This recording is empty: there is nothing to cut.", "recording")
+    return found
+
+
+def _extent(found: recordings.StoredRecording) -> tuple[int, int]:
+    known = [(stream.t0, stream.t1) for stream in found.streams if stream.t0 is not None and stream.t1 is not None]
+    return min(t0 for t0, _ in known), max(t1 for _, t1 in known)
+
+
+def _check_span(t0: int, t1: int, begin: int, end: int) -> None:
+    if t0 >= t1:
+        raise BadInput("The span must end after it begins.", "t1_s")
+    if t1 < begin or t0 > end:
+        raise BadInput(
+            f"The span lies outside of the recording, which goes from {begin / 1e6:g} to {end / 1e6:g} s.", "t0_s"
+        )
+
+
+def _make(session: Session, pieces: list[_Piece], name: str, how: str) -> int:
+    first = pieces[0].found
+    streams: dict[str, samples.StreamInfo] = {}
+    for piece in pieces:
+        for stream in piece.found.streams:
+            known = streams.setdefault(stream.key, stream)
+            if [(c.channel, c.unit) for c in known.columns] != [(c.channel, c.unit) for c in stream.columns]:
+                raise BadInput(f"{stream.key} holds other channels in {piece.found.name}.", "recordings")
+    recording_id = recordings.begin(
+        session, rig_id=first.rig_id, revision_id=first.rig_revision_id, name=name[:120], origin=first.origin,
+        source=first.source, clock=first.clock, note=first.note,
+        streams=[recordings.NewStream(key, next((c.sensor for c in stream.columns), None), recordings.specs_of(stream))
+                 for key, stream in streams.items()],
+        made_from=[{"recording": p.found.id, "t0": p.t0, "t1": p.t1, "how": how} for p in pieces],
+        started_at=first.started_at + timedelta(microseconds=pieces[0].t0 - pieces[0].at),
+    )  # fmt: skip
+    writer = samples.ChunkWriter(session, recording_id)
+    segment = end = 0
+    for piece in pieces:
+        shift = piece.at - piece.t0
+        segments = 0
+        for stream in piece.found.streams:
+            for times, values, its in samples.blocks_between(session, stream, piece.t0, piece.t1):
+                writer.add(stream.key, times + shift, its + segment, values)
+                end = max(end, int(times[-1]) + shift)
+            segments = max(segments, stream.segments)
+        segment += segments
+        _carry(session, piece, recording_id, shift)
+    writer.finish()
+    recordings.close(session, recording_id, status="closed",
+                     ended_at=first.started_at + timedelta(microseconds=end + pieces[0].t0 - pieces[0].at))  # fmt: skip
+    return recording_id
+
+
+def _carry(session: Session, piece: _Piece, recording_id: int, shift: int) -> None:
+    """Take over what is kept beside the readings: marks cut at the ends of the span, and lines not understood."""
+    ids = rigs.sensor_ids(session, piece.found.rig_id)
+    for mark in recordings.marks_of(session, piece.found.id):
+        t1 = mark.t0 if mark.t1 is None else mark.t1
+        if t1 < piece.t0 or mark.t0 > piece.t1:
+            continue
+        t0, t1 = max(mark.t0, piece.t0), min(t1, piece.t1)
+        recordings.add_mark(
+            session, recording_id, t0 + shift, t1 + shift if mark.t1 is not None and t1 > t0 else None, mark.label,
+            sensor_id=ids.get(mark.sensor or ""), truth=mark.truth, conditions=mark.conditions,
+        )  # fmt: skip
+    odd = recordings.odd_lines(session, piece.found.id, MOST_ODD)
+    recordings.add_odd_lines(session, recording_id, [
+        recordings.StoredOddLine(one.t if one.line else one.t + shift, one.text, one.why, one.line)
+        for one in odd if one.line or piece.t0 <= one.t <= piece.t1
+    ])  # fmt: skip
+
+
+def _replaced(session: Session, old: list[recordings.StoredRecording], made: list[int]) -> Done:
+    for found in old:
+        recordings.set_archived(session, found.id, True)
+    names = ", ".join(found.name for found in old)
+    became = ", ".join(recordings.recording(session, one).name for one in made)
+    log.write_entry(session, old[0].rig_id, "recording", f"{names} became {became}", recording=made[0])
+    return Done(made, [found.id for found in old])

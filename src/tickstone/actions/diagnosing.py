@@ -1,0 +1,233 @@
+"""Looking for faults: in a recording, and all the time in what comes live."""
+
+from __future__ import annotations
+
+import threading
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from sqlalchemy.orm import Session
+
+from tickstone.actions.constants import all_settled
+from tickstone.actions.feed import Feed
+from tickstone.core.constants import Values
+from tickstone.core.diagnosis.examine import examine
+from tickstone.core.diagnosis.finding import Finding
+from tickstone.core.diagnosis.fitted import stream_of
+from tickstone.core.diagnosis.lines import looks_garbled
+from tickstone.core.diagnosis.record import Array, Record, Stream, Truth
+from tickstone.core.rigs.kinds import kind
+from tickstone.core.rigs.rig import Rig
+from tickstone.core.rigs.usual import usual_values
+from tickstone.errors import NotFound
+from tickstone.store import recordings, rigs, samples
+
+TICK_S = 1e-6  # in which boards tell their time, at best
+PIECE_ROWS = 200_000  # of a stream that are looked at in one go
+PIECES = 3  # of a long recording: its beginning, its middle, its end
+MOST_ODD = 1000
+KEPT = 32
+
+LOOK_BACK_S = 12.0
+TURNING_LOOK_BACK_S = 40.0  # pulses are few
+LEAST_ROWS = 40
+PERSISTS = 3  # looks in a row before a finding is shown,
+WORDS_STAND = 6  # looks, before the numbers in a finding's words are told anew
+GONE_AFTER = 2  # and without it before it goes
+FRESH_S, FRESH_ROWS = 4.0, 15  # a fault that was last seen longer ago, or so many readings ago, is mended
+ONCE_S = LOOK_BACK_S  # a new beginning happens once, and what a mark has shown stays so
+SEEN_ONCE = ("reset", "swapped", "inverted", "wrong-scale")
+
+
+@dataclass(frozen=True)
+class Diagnosis:
+    """Findings that accuse, the surest first, and which share of the recording was looked at."""
+
+    findings: tuple[Finding, ...]
+    looked_at: float
+
+
+def of_recording(session: Session, recording_id: int) -> Diagnosis:
+    """What is wrong in a recording, by the constants that stand now. A long one is looked at in pieces."""
+    recording = recordings.recording(session, recording_id)
+    stored = rigs.rig_with_id(session, recording.rig_id)
+    rig = rigs.rig_of_revision(session, recording.rig_revision_id)
+    marks = recordings.marks_of(session, recording_id)
+    values = all_settled(session, stored)
+    key = (
+        recording_id, tuple(stream.n for stream in recording.streams),
+        tuple((one.id, one.t0, one.t1, one.label, str(one.truth)) for one in marks),
+        tuple(sorted((sensor, name, value.value) for sensor, each in values.items() for name, value in each.items())),
+    )  # fmt: skip
+    with _LOCK:
+        if key in _KEPT:
+            return _KEPT[key]
+    truths = tuple(_truth(one, 0) for one in marks)
+    odd = [one for one in recordings.odd_lines(session, recording_id, MOST_ODD) if looks_garbled(one.text)]
+    longest = max((stream.n for stream in recording.streams), default=0)
+    ends = [(stream.t0 or 0, stream.t1 or 0) for stream in recording.streams if stream.n]
+    found: list[Finding] = []
+    if ends:
+        begin, end = min(a for a, _ in ends), max(b for _, b in ends)
+        for t0, t1 in _spans(begin, end, longest):
+            made, restarts = _streams(session, rig, recording, values, t0, t1)
+            here = [one for one in odd if t0 <= one.t <= t1 or one.line is not None]
+            lines = sum(stream.times_s.size for stream in made)
+            found += examine(Record(
+                made, truths, np.array([one.t / 1e6 for one in here]), here[0].text if here else "", len(here),
+                lines + len(here), restarts,
+            ))  # fmt: skip
+    diagnosis = Diagnosis(_surest(found), min(1.0, PIECES * PIECE_ROWS / max(longest, 1)))
+    with _LOCK:
+        while len(_KEPT) >= KEPT:
+            _KEPT.pop(next(iter(_KEPT)))
+        _KEPT[key] = diagnosis
+    return diagnosis
+
+
+_KEPT: dict[object, Diagnosis] = {}
+_LOCK = threading.Lock()
+
+
+def _spans(begin: int, end: int, longest: int) -> list[tuple[int, int]]:
+    if longest <= PIECES * PIECE_ROWS:
+        return [(begin, end)]
+    size = round((end - begin) * PIECE_ROWS / longest)
+    return [(round(at), round(at) + size) for at in np.linspace(begin, end - size, PIECES).tolist()]
+
+
+def _surest(found: Sequence[Finding]) -> tuple[Finding, ...]:
+    """What accuses, each fault of a stream once, over all the time in which it was found."""
+    kept: dict[tuple[str, str, str], Finding] = {}
+    for one in sorted(found, key=lambda one: -one.confidence):
+        key = one.kind, one.stream, one.channel
+        first = kept.get(key)
+        if first is not None:
+            kept[key] = replace(first, start_s=min(first.start_s, one.start_s), end_s=max(first.end_s, one.end_s))
+        elif one.accuses:
+            kept[key] = one
+    return tuple(kept.values())
+
+
+def _truth(mark: recordings.StoredMark, shift_us: int) -> Truth:
+    told = mark.truth or {}
+    mm = float(told["value"]) if told.get("quantity") == "distance" and told.get("value") is not None else None
+    t0, t1 = mark.t0 + shift_us, (mark.t0 if mark.t1 is None else mark.t1) + shift_us
+    return Truth(t0 / 1e6, t1 / 1e6, mark.label, mm, mark.sensor)
+
+
+def _streams(
+    session: Session, rig: Rig, recording: recordings.StoredRecording, values: Mapping[str, Values], t0: int, t1: int
+) -> tuple[tuple[Stream, ...], Array]:
+    """The recording's streams between two times, and when the board began anew between them, s."""
+    made, restarts = [], np.zeros(0)
+    for stored in recording.streams:
+        try:
+            sensor = rig.sensor(stored.key)
+        except NotFound:
+            continue
+        if not stored.n:
+            continue
+        times, rows, segments = samples.rows_with_segments(session, stored, t0, t1)
+        if not times.size:
+            continue
+        columns = {column.channel: rows[at] for at, column in enumerate(stored.columns)}
+        known = values.get(sensor.id) or usual_values(kind(sensor.kind), rig, sensor)
+        made.append(stream_of(rig, sensor, times / 1e6, columns, known, TICK_S))
+        anew = times[np.flatnonzero(np.diff(segments) > 0) + 1] / 1e6
+        if anew.size > restarts.size and not recording.made_from:
+            restarts = anew
+    return tuple(made), restarts
+
+
+# Live -------------------------------------------------------------------------------------------------------------------
+
+
+def _fresh_s(finding: Finding, pace_s: float) -> float:
+    """How long ago a fault may have been seen last and still be there, s."""
+    return ONCE_S if finding.kind in SEEN_ONCE else max(FRESH_S, FRESH_ROWS * pace_s)
+
+
+_Key = tuple[str, str]  # kind and stream: which of its channels is the surest may change from look to look
+
+
+class Finder:
+    """Looks at what a feed heard lately, again and again. A finding is shown when it persists, and goes when it is mended."""
+
+    def __init__(self) -> None:
+        self._seen: Counter[_Key] = Counter()
+        self._missing: Counter[_Key] = Counter()
+        self._shown: dict[_Key, Finding] = {}
+
+    @property
+    def findings(self) -> tuple[Finding, ...]:
+        """What is shown now, the surest first."""
+        return tuple(sorted(self._shown.values(), key=lambda one: -one.confidence))
+
+    def clear(self) -> None:
+        """A new source, or none: what was found before says nothing."""
+        self._seen.clear()
+        self._missing.clear()
+        self._shown = {}
+
+    def look(self, record: Record, now_s: float) -> bool:
+        """Look once; returns whether what is shown has changed."""
+        before, shown = self._shown.keys(), dict(self._shown)
+        paces = {one.key: float(np.median(np.diff(one.times_s))) for one in record.streams if one.times_s.size > 2}
+        current = {
+            (one.kind, one.stream): one
+            for one in examine(record)
+            if one.accuses and one.end_s >= now_s - _fresh_s(one, paces.get(one.stream, 0.0))
+        }
+        for key in {*self._seen, *current}:
+            if key in current:
+                self._seen[key] += 1
+                self._missing[key] = 0
+                if self._seen[key] >= PERSISTS:
+                    shown[key] = self._settled(key, shown.get(key), current[key])
+            else:
+                self._missing[key] += 1
+                if key not in shown or self._missing[key] >= GONE_AFTER:
+                    shown.pop(key, None)
+                    del self._seen[key], self._missing[key]
+        self._shown = shown  # at once, since others read it meanwhile
+        return before != shown.keys()
+
+    def _settled(self, key: _Key, old: Finding | None, new: Finding) -> Finding:
+        """The finding with words that stand long enough to be read."""
+        if old is None or self._seen[key] % WORDS_STAND == 0:
+            return new
+        return replace(old, start_s=new.start_s, end_s=new.end_s)
+
+
+def heard(feed: Feed, marks: Sequence[recordings.StoredMark] = ()) -> tuple[Record, float] | None:
+    """What a feed heard lately, copied, and its time now, s; None when nothing came. The feed is held only to copy."""
+    with feed.held():
+        now_s = feed.now_s()
+        rig, values, trouble = feed.rig, feed.values, feed.trouble
+        copies = {
+            key: watched.history.recent(
+                now_s - (TURNING_LOOK_BACK_S if watched.kind.family == "turning" else LOOK_BACK_S), LEAST_ROWS
+            )
+            for key, watched in feed.watched.items()
+        }
+        since = now_s - LOOK_BACK_S
+        odd = [(at, text) for at, text in trouble.odd if at >= since]
+        restarts = np.array([at for at in trouble.restarts if at >= since])
+        lines = trouble.lines_since(since)
+        channels = {key: watched.channels for key, watched in feed.watched.items()}
+        start_us = feed.recording_start_us
+    streams = tuple(
+        stream_of(rig, rig.sensor(key), times, dict(zip(channels[key], rows, strict=True)), values[key], TICK_S)
+        for key, (times, rows) in copies.items()
+        if times.size
+    )
+    if not streams:
+        return None
+    truths = tuple(_truth(one, start_us) for one in marks) if start_us is not None else ()
+    record = Record(
+        streams, truths, np.array([at for at, _ in odd]), odd[0][1] if odd else "", len(odd), lines + len(odd), restarts
+    )
+    return record, now_s

@@ -1,0 +1,183 @@
+"""A recording, or a span of it, as a file: raw columns as they were recorded, converted ones beside them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from sqlalchemy.orm import Session
+
+from tickstone.actions.constants import as_of
+from tickstone.actions.reading import Converter
+from tickstone.core.rigs.labels import labels
+from tickstone.errors import BadInput
+from tickstone.formats.about import SEGMENT_COLUMN, TIME_COLUMN, About, AboutColumn, AboutLine, AboutMark
+from tickstone.formats.cells import guarded_name
+from tickstone.formats.columns import result_name
+from tickstone.formats.export import FORMS, Part, Sheet
+from tickstone.formats.mapping import OTHER
+from tickstone.store import recordings, rigs, samples
+from tickstone.store.database import Database
+
+STRETCH_ROWS = 200_000
+MOST_ODD = 1000
+
+
+@dataclass(frozen=True)
+class Asked:
+    """What is wanted of a recording: the form of the file, the span, µs (None: all of it), whether converted columns stand
+    beside the raw ones, and by which stone (None: with the constants as they stand)."""
+
+    form: str = "csv"
+    t0: int | None = None
+    t1: int | None = None
+    converted: bool = True
+    stone: int | None = None
+
+
+@dataclass(frozen=True)
+class File:
+    """A file to be given out: its name, its media type, its bytes piece by piece."""
+
+    name: str
+    media: str
+    pieces: Iterator[bytes]
+
+
+def export(database: Database, recording_id: int, asked: Asked) -> File:
+    """A recording as a file. Raises NotFound, and BadInput naming ``form``, ``t0`` or ``stone``."""
+    if asked.form not in FORMS:
+        raise BadInput(f"form must be one of {', '.join(FORMS)}, not {asked.form!r}.", "form")
+    if asked.t0 is not None and asked.t1 is not None and asked.t0 > asked.t1:
+        raise BadInput("The span must end after it begins.", "t0")
+    form = FORMS[asked.form]
+    with database.transaction() as session:
+        found = recordings.recording(session, recording_id)
+        stored = rigs.rig_with_id(session, found.rig_id)
+        if found.status == "live":
+            raise BadInput("This recording is still running: stop it first.", "recording")
+        if not any(stream.n for stream in found.streams):
+            raise BadInput("This recording is empty: there is nothing to give out.", "recording")
+        exporting = _Exporting(session, database, found, stored, asked)
+        sheet = exporting.sheet(session)
+    name = "".join(one if one.isalnum() and one.isascii() else "-" for one in found.name.lower()).strip("-")
+    return File(f"{stored.slug}-{found.id}-{name or 'recording'}{form.suffix}", form.media, form.write(sheet))
+
+
+class _Exporting:
+    def __init__(
+        self,
+        session: Session,
+        database: Database,
+        found: recordings.StoredRecording,
+        stored: rigs.StoredRig,
+        asked: Asked,
+    ) -> None:
+        self._database, self._found, self._stored, self._asked = database, found, stored, asked
+        self._streams = [stream for stream in found.streams if stream.n]
+        rig = rigs.rig_of_revision(session, found.rig_revision_id)
+        said = labels(rig)
+        self._names: dict[tuple[str, int], str] = {}
+        taken = {TIME_COLUMN, SEGMENT_COLUMN}
+        for stream in self._streams:
+            for column in stream.columns:
+                name = guarded_name(said.get((stream.key, column.channel), column.label))
+                self._names[stream.key, column.position] = _apart(name, taken)
+        self._converters: dict[str, Converter] = {}
+        self._results: dict[str, tuple[str, str, dict[str, str]]] = {}
+        known = {sensor.id for sensor in rig.sensors}
+        for stream in self._streams:
+            if not asked.converted or asked.form == "value-change-dump" or stream.key not in known:
+                continue
+            values = None if asked.stone is None else as_of(session, stored, stream.key, asked.stone)
+            made = self._converters[stream.key] = Converter(session, found, stream.key, values)
+            self._results[stream.key] = self._result_names(made, stream, taken)
+        self.words = tuple(reason for _, reason, _ in self._results.values() if reason)
+
+    def _result_names(
+        self, made: Converter, stream: samples.StreamInfo, taken: set[str]
+    ) -> tuple[str, str, dict[str, str]]:
+        """Names of a sensor's converted column, of the reasons beside it (or nothing), and of its further results."""
+        kind, key = made.kind, stream.key
+        nothing = np.zeros((len(stream.columns), 0))
+        _, more = made.rows(np.zeros(0, np.int64), nothing, {})
+        value = _apart(result_name(key, kind.quantity.name, kind.quantity.unit), taken)
+        reason = _apart(result_name(key, f"{kind.quantity.name} reason", ""), taken) if any(kind.reasons) else ""
+        return value, reason, {one.name: _apart(result_name(key, one.name, one.unit), taken) for one in more}
+
+    def sheet(self, session: Session) -> Sheet:
+        """The whole as formats take it."""
+        found, stored = self._found, self._stored
+        raw = [
+            AboutColumn(self._names[stream.key, one.position], one.sensor, one.channel, one.form, one.unit)
+            for stream in self._streams for one in stream.columns
+        ]  # fmt: skip
+        converted = [
+            name for value, reason, more in self._results.values() for name in (value, reason, *more.values()) if name
+        ]
+        asked = self._asked  # what is kept beside the readings may lie before the first and after the last of them
+        t0, t1 = asked.t0 if asked.t0 is not None else 0, asked.t1 if asked.t1 is not None else 2**62
+        marks = tuple(
+            AboutMark(one.t0, one.t1, one.label, one.sensor, one.truth, one.conditions)
+            for one in recordings.marks_of(session, found.id)
+            if one.t0 <= t1 and (one.t1 or one.t0) >= t0
+        )
+        odd = tuple(
+            AboutLine(one.t, one.text, one.why, one.line)
+            for one in recordings.odd_lines(session, found.id, MOST_ODD)
+            if one.line is not None or t0 <= one.t <= t1
+        )
+        about = About(
+            name=found.name, note=found.note, rig=stored.slug, rig_title=stored.rig.title,
+            revision=rigs.number_of_revision(session, found.rig_revision_id), source=found.source, clock=found.clock,
+            started_at=found.started_at, ended_at=found.ended_at, ended_why=found.ended_why,
+            constants="the constants as they stand" if self._asked.stone is None else f"stone {self._asked.stone}",
+            columns=tuple(raw), converted=tuple(converted), marks=marks, odd=odd,
+        )  # fmt: skip
+        segmented = any(stream.segments > 1 for stream in self._streams)
+        return Sheet(about, tuple([one.name for one in raw] + converted), self.words, self._stretches, segmented)
+
+    def _span(self) -> tuple[int, int]:
+        first = min(stream.t0 or 0 for stream in self._streams)
+        last = max(stream.t1 or 0 for stream in self._streams)
+        asked = self._asked
+        return (first if asked.t0 is None else max(first, asked.t0)), (
+            last if asked.t1 is None else min(last, asked.t1)
+        )
+
+    def _stretches(self) -> Iterator[list[Part]]:
+        """The rows of all streams, a stretch of time after the other, each of about STRETCH_ROWS rows."""
+        t0, t1 = self._span()
+        whole = max(
+            1, max(stream.t1 or 0 for stream in self._streams) - min(stream.t0 or 0 for stream in self._streams)
+        )
+        step = max(1, round(whole * STRETCH_ROWS / sum(stream.n for stream in self._streams)))
+        notebooks: dict[str, dict[str, float]] = {stream.key: {} for stream in self._streams}
+        for start in range(t0, t1 + 1, step):
+            end = min(t1, start + step - 1)
+            with self._database.transaction() as session:
+                yield [self._part(session, stream, start, end, notebooks[stream.key]) for stream in self._streams]
+
+    def _part(self, session: Session, stream: samples.StreamInfo, t0: int, t1: int, notebook: dict[str, float]) -> Part:
+        times, values, segments = samples.rows_with_segments(session, stream, t0, t1)
+        numbers = {self._names[stream.key, at]: column for at, column in enumerate(values)}
+        words: dict[str, list[str]] = {}
+        converter = self._converters.get(stream.key)
+        if converter is not None:
+            value, reason, names = self._results[stream.key]
+            converted, more = converter.rows(times, values, notebook)
+            numbers[value] = np.where(converted.valid, converted.values, np.nan)
+            numbers |= {names[one.name]: one.values for one in more if one.name in names}
+            if reason:
+                words[reason] = np.array(converter.kind.reasons, dtype=object)[converted.codes].tolist()
+        return Part(stream.key if stream.key != OTHER else "", times, segments, numbers, words)
+
+
+def _apart(name: str, taken: set[str]) -> str:
+    """A name that no other column has."""
+    found, count = name, 2
+    while found in taken:
+        found, count = f"{name}_{count}", count + 1
+    taken.add(found)
+    return found

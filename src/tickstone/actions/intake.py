@@ -1,0 +1,138 @@
+"""Rows on their way from an open file into the streams of a recording."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime, timedelta
+
+import numpy as np
+
+from tickstone.core.time_axis import DATES_FROM_US, Placed, TimeAxis
+from tickstone.errors import BadInput
+from tickstone.formats.about import SEGMENT_COLUMN, About, AboutLine, AboutMark
+from tickstone.formats.mapping import Mapped, StreamPlan
+from tickstone.formats.marks import MarkColumn
+from tickstone.formats.readings import CLOCK, Array, Block, Flags, Source
+from tickstone.store.samples import ChunkWriter
+
+MOST_SEGMENTS = 1000
+MOST_ODD = 1000
+LONGEST_US = 3_000_000_000_000_000  # about a century: a file's date is no help beyond
+
+
+class Intake:
+    """Places a file's rows in time and gives each stream its own. ``rows`` were taken, ``end_us`` is the time of the last."""
+
+    def __init__(
+        self, source: Source, made: Mapped, plans: list[StreamPlan], rate_hz: float | None, about: About | None,
+        writer: ChunkWriter,
+    ) -> None:  # fmt: skip
+        self._source, self._made, self._plans, self._about, self._writer = source, made, plans, about, writer
+        self._time = made.time or ("", 1e6 / (rate_hz or 1.0))
+        dates = any(one.name == self._time[0] and one.type == CLOCK for one in source.columns)
+        self._axis = TimeAxis(self._time[1], wraps=not dates and about is None, shifts=about is None)
+        self._first_line: int | None = None
+        self._marks = MarkColumn()
+        self._cannot: list[AboutLine] = []
+        self._cannot_count = 0
+        self.rows = self.end_us = 0
+
+    def take(self, block: Block) -> None:
+        """Take over a block. Raises BadInput when its times cannot be times."""
+        stamps = self._stamps(block)
+        kept: Flags = np.isfinite(stamps)
+        for at in np.flatnonzero(~kept).tolist():
+            self._odd(int(block.lines[at]), "", "no time in this row")
+        if not kept.any():
+            return
+        placed = self._placed(block, stamps[kept], kept)
+        if self._axis.backward > MOST_SEGMENTS:
+            raise BadInput(
+                f"The numbers of {self._time[0]} fall again and again, up to line {int(block.lines[-1])} already: that is no "
+                "time. Say which column is, or give a rate.", "columns",
+            )  # fmt: skip
+        taken: Flags = np.zeros(len(placed.times), bool)
+        for plan in self._plans:
+            taken |= self._fill(plan, block, kept, placed)
+        self.rows += int(taken.sum())
+        self.end_us = max(self.end_us, int(placed.times[-1]))
+        if self._made.mark is not None and self._about is None:
+            texts = block.texts[self._made.mark]
+            self._marks.take(placed.times, [text for text, good in zip(texts, kept, strict=True) if good])
+
+    def _stamps(self, block: Block) -> Array:
+        if self._made.time is not None:
+            return block.numbers[self._time[0]]
+        if self._first_line is None:
+            self._first_line = int(block.lines[0])
+        return (block.lines - self._first_line).astype(np.float64)  # a line that was not understood took its time too
+
+    def _placed(self, block: Block, stamps: Array, kept: Flags) -> Placed:
+        if self._about is None or SEGMENT_COLUMN not in block.numbers:
+            return self._axis.place(stamps)
+        segments = np.nan_to_num(block.numbers[SEGMENT_COLUMN][kept]).astype(np.int64)
+        return Placed(np.rint(stamps * self._time[1]).astype(np.int64), segments)
+
+    def _fill(self, plan: StreamPlan, block: Block, kept: Flags, placed: Placed) -> Flags:
+        every = bool(kept.all())
+        table = np.full((len(plan.channels), len(placed.times)), np.nan)
+        told: Flags = np.zeros(len(placed.times), bool)
+        for position, (name, meaning) in plan.columns.items():
+            spec = plan.channels[position]
+            values = block.numbers[name] if every else block.numbers[name][kept]
+            is_told = block.is_told(name) if every else block.is_told(name)[kept]
+            raw = values if meaning.factor == 1.0 and not meaning.zero else values * meaning.factor + meaning.zero
+            cannot: Flags = (raw < spec.low) | (raw > spec.high)
+            if cannot.any():
+                for at in np.flatnonzero(cannot).tolist():
+                    said = f"{name} {values[at]:g}"
+                    self._odd(int(block.lines[kept][at]), said, f"{name} cannot be {values[at]:g}")
+                raw, is_told = np.where(cannot, np.nan, raw), is_told & ~cannot
+            table[position] = raw
+            told |= is_told
+        if told.all():
+            self._writer.add(plan.key, placed.times, placed.segments, table)
+        elif told.any():
+            self._writer.add(plan.key, placed.times[told], placed.segments[told], table[:, told])
+        return told
+
+    def finish(self) -> None:
+        """Write what waits."""
+        self._writer.finish()
+
+    def _odd(self, line: int, text: str, why: str) -> None:
+        self._cannot_count += 1
+        if len(self._cannot) < MOST_ODD:
+            self._cannot.append(AboutLine(0, text, why, line))
+
+    def marks(self, ranger: str | None) -> list[AboutMark]:
+        """What was true at rows: as one of our own exports tells it, or by the file's column of marks."""
+        return list(self._about.marks) if self._about is not None else self._marks.marks(ranger)
+
+    def odd(self) -> list[AboutLine]:
+        """What was not understood, by line; of our own exports what was not understood in the first place."""
+        bad = [AboutLine(0, one.text, one.why, one.line) for one in self._source.bad.first]
+        before = list(self._about.odd) if self._about is not None else []
+        return before + sorted(bad + self._cannot, key=lambda one: one.line or 0)
+
+    def started_at(self, modified: datetime | None) -> datetime | None:
+        """When the readings began: by their dates, else so long before the file was last changed."""
+        if self._about is not None:
+            return self._about.started_at
+        if DATES_FROM_US < self._axis.shift_us < LONGEST_US:
+            return datetime.fromtimestamp(self._axis.shift_us / 1e6, UTC)
+        return None if modified is None or self.end_us > LONGEST_US else modified - timedelta(microseconds=self.end_us)
+
+    def sentence(self) -> str:
+        """What a person should know of how the file was taken in; empty when all is plain."""
+        said = [] if self._about is None else [self._about.ended_why]
+        bad = self._source.bad.count + self._cannot_count
+        if bad:
+            said.append("One line of the file was not understood." if bad == 1
+                        else f"{bad} lines of the file were not understood.")  # fmt: skip
+        if self._axis.backward:
+            times = "once" if self._axis.backward == 1 else f"{self._axis.backward} times"
+            said.append(f"The times fell back {times}: a new segment begins there.")
+        if self._axis.repeated and self._about is None:
+            said.append("One row has the time of the row before." if self._axis.repeated == 1
+                        else f"{self._axis.repeated} rows have the time of the row before.")  # fmt: skip
+        return " ".join(filter(None, said))

@@ -1,0 +1,141 @@
+"""Long work in a process of its own, so that it takes no rhythm from the live line; told how far it is, and stopped."""
+
+from __future__ import annotations
+
+import contextlib
+import itertools
+import multiprocessing
+import os
+import threading
+from collections.abc import Callable
+from concurrent.futures import CancelledError, Future, ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
+from dataclasses import dataclass
+from multiprocessing.sharedctypes import SynchronizedArray
+from typing import Any
+
+from tickstone.errors import NotFound, TickStoneError
+
+WAITING, RUNNING, DONE, FAILED, STOPPED = "waiting", "running", "done", "failed", "stopped"
+LOST = "The work was lost: its process ended. Nothing of it was kept; begin it again."
+MOST_KEPT = 200
+FIRST_STOP, STOPS = 3, 8  # places where a job reads that it is to stop; more never wait in the worker
+
+Progress = Callable[[int, int], None]
+
+
+class Stopped(Exception):
+    """Raised in the work when a person stopped it."""
+
+
+@dataclass(frozen=True)
+class State:
+    """How a job stands: ``done`` of its whole (bytes, say) and a count of what it made so far; its result or why it failed."""
+
+    state: str
+    done: int = 0
+    count: int = 0
+    result: Any = None
+    error: TickStoneError | None = None
+
+
+_SHARED: SynchronizedArray[int] | None = None  # in the worker: number of the job, done, count, jobs to stop
+
+
+def _at_worker_start(shared: SynchronizedArray[int]) -> None:
+    global _SHARED
+    _SHARED = shared
+    parent = multiprocessing.parent_process()
+
+    def end_with_parent() -> None:
+        if parent is not None:
+            parent.join()
+            os._exit(1)
+
+    threading.Thread(target=end_with_parent, daemon=True).start()
+
+
+def _run(number: int, work: Callable[..., Any], arguments: tuple[Any, ...]) -> tuple[Any, int, int]:
+    shared = _SHARED
+    if shared is None:
+        raise RuntimeError("jobs run in a worker process")
+    shared[:FIRST_STOP] = [number, 0, 0]
+
+    def progress(done: int, count: int) -> None:
+        shared[1], shared[2] = done, count
+        if shared[FIRST_STOP + number % STOPS] == number:
+            raise Stopped
+
+    progress(0, 0)
+    result = work(*arguments, progress)
+    return result, shared[1], shared[2]
+
+
+class Jobs:
+    """Jobs of the app, one at a time; the process is started with the first and ends with the app."""
+
+    def __init__(self) -> None:
+        self._numbers = itertools.count(1)
+        self._futures: dict[int, Future[Any]] = {}
+        self._lock = threading.Lock()
+        self._context = multiprocessing.get_context("spawn")
+        self._shared: SynchronizedArray[int] = self._context.Array("q", FIRST_STOP + STOPS)
+        self._pool: ProcessPoolExecutor | None = None
+
+    def start(self, work: Callable[..., Any], *arguments: Any, then: Callable[[], None] | None = None) -> int:
+        """Begin ``work(*arguments, progress)`` as soon as those before are done, and call ``then`` at its end, however it
+        ends; returns the job's number."""
+        with self._lock:
+            number = next(self._numbers)
+            try:
+                self._futures[number] = self._ready().submit(_run, number, work, arguments)
+            except BrokenProcessPool:
+                self._pool = None
+                self._futures[number] = self._ready().submit(_run, number, work, arguments)
+            if then is not None:
+                self._futures[number].add_done_callback(lambda _: then())
+            for old in list(self._futures)[:-MOST_KEPT]:
+                del self._futures[old]
+        return number
+
+    def _ready(self) -> ProcessPoolExecutor:
+        if self._pool is None:
+            self._pool = ProcessPoolExecutor(1, self._context, _at_worker_start, (self._shared,))
+        return self._pool
+
+    def state(self, number: int) -> State:
+        """How a job stands. Raises NotFound."""
+        future = self._futures.get(number)
+        if future is None:
+            raise NotFound(f"There is no job {number}.")
+        if not future.done():
+            now, done, count = self._shared[:FIRST_STOP]
+            return State(RUNNING, done, count) if now == number else State(WAITING)
+        try:
+            result, done, count = future.result()
+            return State(DONE, done, count, result)
+        except (CancelledError, Stopped):
+            return State(STOPPED)
+        except TickStoneError as error:
+            return State(FAILED, error=error)
+        except BrokenProcessPool:
+            return State(FAILED, error=TickStoneError(LOST))
+
+    def stop(self, number: int) -> None:
+        """Stop a job: at once when it waits, at its next step when it runs. Raises NotFound."""
+        future = self._futures.get(number)
+        if future is None:
+            raise NotFound(f"There is no job {number}.")
+        if not future.cancel():
+            self._shared[FIRST_STOP + number % STOPS] = number
+
+    def close(self) -> None:
+        """End the process and what runs in it."""
+        with self._lock:
+            if self._pool is None:
+                return
+            for number in self._futures:
+                with contextlib.suppress(NotFound):
+                    self.stop(number)
+            self._pool.shutdown(wait=True, cancel_futures=True)
+            self._pool = None

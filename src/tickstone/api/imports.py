@@ -1,0 +1,170 @@
+"""Files of readings over HTTP: handed over, looked at, taken in as recordings."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from datetime import datetime
+from typing import Annotated
+
+from fastapi import APIRouter, Query, Request
+from pydantic import BaseModel, Field
+from starlette.concurrency import run_in_threadpool
+
+from tickstone.actions.bench_files import MOST_BYTES, BenchFile
+from tickstone.actions.importing import ColumnLook, Wish
+from tickstone.actions.jobs import State
+from tickstone.api.meanings import MeaningModel, TargetModel, targets_of
+from tickstone.api.models import Asked, Done, Finite, Name, number
+from tickstone.api.needs import Shop
+from tickstone.errors import BadInput
+from tickstone.store import rigs
+
+router = APIRouter(prefix="/api", tags=["imports"])
+
+
+class FileModel(BaseModel):
+    """A file on the bench, with what was said of its columns so far: ``state`` is new, waiting, running, done, failed or stopped; while it runs ``done`` of its
+    ``size`` bytes are read and ``rows`` taken; ``recording`` is what it became, ``message`` why it failed."""
+
+    id: int
+    name: str
+    size: int
+    by_hand: bool
+    said: dict[str, MeaningModel]
+    asked_rate_hz: float | None
+    state: str
+    done: int
+    rows: int
+    recording: int | None
+    message: str
+
+
+class FileColumn(BaseModel):
+    name: str
+    unit: str
+    type: str
+    meaning: MeaningModel | None
+    guessed: bool
+    cells: list[str]
+
+
+class BadLineModel(BaseModel):
+    line: int
+    text: str
+    why: str
+
+
+class LookModel(BaseModel):
+    """The beginning of a file as it would be taken in; ``wanting`` says what is still to be said."""
+
+    format: str
+    encoding: str
+    own: bool
+    name: str
+    columns: list[FileColumn]
+    lines: list[int]
+    time: str
+    rate_hz: float | None
+    sensors: list[str]
+    bad_count: int
+    bad: list[BadLineModel]
+    wanting: str
+    targets: list[TargetModel]
+
+
+class WishAsked(Asked):
+    """How to take a file in: its name, what columns mean by name (only where the guess will not do), its rate, Hz."""
+
+    name: Annotated[str, Field(max_length=120)] = ""
+    said: Annotated[dict[Annotated[str, Field(max_length=120)], MeaningModel], Field(max_length=1000)] = Field(
+        default_factory=dict
+    )
+    rate_hz: Finite | None = None
+
+    def wish(self, before: Wish) -> Wish:
+        """The wish as the action takes it."""
+        return Wish(self.name or before.name, {name: one.meaning() for name, one in self.said.items()}, self.rate_hz)
+
+
+def _model(shop: Shop, found: BenchFile) -> FileModel:
+    state = shop.files.state(found) or State("new")
+    said = {name: MeaningModel.model_validate(asdict(meaning)) for name, meaning in found.wish.said.items()}
+    return FileModel(
+        id=found.id, name=found.wish.name, size=found.size, by_hand=found.wish.by_hand, said=said, asked_rate_hz=found.wish.rate_hz, state=state.state,
+        done=state.done, rows=state.count, recording=state.result, message=state.error.message if state.error else "",
+    )  # fmt: skip
+
+
+@router.get("/rigs/{slug}/files")
+def on_the_bench(shop: Shop, slug: Name) -> list[FileModel]:
+    """The files that wait on a rig's bench, or are being taken in."""
+    return [_model(shop, one) for one in shop.files.of_rig(slug)]
+
+
+@router.post(
+    "/rigs/{slug}/files",
+    openapi_extra={"requestBody": {"content": {"application/octet-stream": {"schema": {"type": "string"}}}}},
+)
+async def hand_over(
+    shop: Shop, request: Request, slug: Name, name: Annotated[str, Query(max_length=255)] = "file",
+    modified: datetime | None = None, by_hand: bool = False,
+) -> FileModel:  # fmt: skip
+    """Lay a file on a rig's bench, or a table typed from a notebook; its bytes are the body."""
+    await run_in_threadpool(_check_rig, shop, slug)
+    file = shop.files.room()
+    size = 0
+    async for part in request.stream():
+        size += len(part)
+        if size > MOST_BYTES:
+            file.close()
+            raise BadInput(f"The file is larger than {MOST_BYTES / 1e9:g} GB: cut it into pieces first.", "file")
+        await run_in_threadpool(file.write, part)
+    stem = name.rsplit(".", 1)[0].strip()[:120] or "file"
+    known = modified if modified is not None and modified.tzinfo is not None else None
+    return _model(shop, shop.files.put(slug, file, Wish(stem, modified=known, by_hand=by_hand)))
+
+
+def _check_rig(shop: Shop, slug: str) -> None:
+    with shop.database.transaction() as session:
+        rigs.rig_named(session, slug)
+
+
+@router.get("/files/{file_id}")
+def one_file(shop: Shop, file_id: int) -> FileModel:
+    """How a file on the bench stands."""
+    return _model(shop, shop.files.file(file_id))
+
+
+@router.post("/files/{file_id}/look")
+def look(shop: Shop, file_id: int, asked: WishAsked) -> LookModel:
+    """The beginning of a file, as it would be taken in with this wish."""
+    file = shop.files.file(file_id)
+    found = shop.files.look(file_id, asked.wish(file.wish))
+    with shop.database.transaction() as session:
+        targets = targets_of(rigs.rig_named(session, file.slug).rig)
+    return LookModel(
+        format=found.format, encoding=found.encoding, own=found.own, name=found.name,
+        columns=[_column(one) for one in found.columns], lines=found.lines, time=found.time, rate_hz=number(found.rate_hz),
+        sensors=found.sensors, bad_count=found.bad_count,
+        bad=[BadLineModel(line=line, text=text, why=why) for line, text, why in found.bad], wanting=found.wanting,
+        targets=targets,
+    )  # fmt: skip
+
+
+def _column(one: ColumnLook) -> FileColumn:
+    return FileColumn(name=one.name, unit=one.unit, type=one.type, meaning=MeaningModel.of(one.meaning),
+                      guessed=one.guessed, cells=one.cells)  # fmt: skip
+
+
+@router.post("/files/{file_id}/take-in")
+def take_in(shop: Shop, file_id: int, asked: WishAsked) -> FileModel:
+    """Begin to take a file in as a recording."""
+    before = shop.files.file(file_id).wish
+    return _model(shop, shop.files.begin(file_id, asked.wish(before)))
+
+
+@router.delete("/files/{file_id}")
+def take_away(shop: Shop, file_id: int) -> Done:
+    """Take a file off the bench; when it is being taken in, that stops and nothing of it is kept."""
+    shop.files.remove(file_id)
+    return Done()

@@ -1,0 +1,281 @@
+"""Spikes, stuck and clipped signals: what sampled amounts do that nothing at the bench does."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+import numpy as np
+from scipy.special import log_ndtr
+
+from tickstone.core.diagnosis.finding import Finding, found, ramp
+from tickstone.core.diagnosis.nothing import nothing
+from tickstone.core.diagnosis.record import (
+    ACCEL,
+    AIR,
+    DISTANCE,
+    ECHO,
+    GYRO,
+    LIGHT,
+    OTHER,
+    PINNED_ROWS,
+    RANGING,
+    SOUND,
+    SUPPLY,
+    Array,
+    Flags,
+    Record,
+    Rows,
+    Signal,
+    Stream,
+    runs,
+)
+from tickstone.core.noise import MAD_TO_SD
+
+AMOUNTS = (ECHO, DISTANCE, LIGHT, RANGING, ACCEL, GYRO, AIR, SUPPLY, SOUND, OTHER)
+
+SPIKE_NOISES = 8.0  # a normal noise does this once in 10¹⁵ readings
+SPIKE_SHARE = 0.01  # of a ranger's reading: below that a spike does no harm
+FLOOR = 0.6  # of a step: rounding alone makes a spike no wider
+BEYOND = 0.5  # of that, a spike lies beyond the readings just before and after it
+AS_FAR = 0.4  # of what a gyro says, gravity has turned: then it was a jerk
+NEIGHBOURS_APART = 3.0  # a spike stands out by so many times what its neighbours differ by: an edge does not
+BLOCK = 50  # readings over which the noise around a spike is told
+BESIDE = 8  # readings on either side, of which the pose is told
+MOST_SPIKES = 0.25  # of the readings: beyond that it is no spike but what the signal is like
+
+STUCK_ROWS = 12  # fewer equal readings in a row happen
+STUCK_S = 0.25
+FINEST = 0.2  # of a step: with less noise than that equal readings are nothing remarkable
+QUANTILE, OF_SD = 0.6, 0.8416  # of sizes, and what it is for a normal noise of sd 1; steadier than the median
+PARTS = 24  # readings in a part of which the noise is told
+FINE_G, FINE_DPS = 0.002, 0.02  # a step so fine never stands still in a real part
+
+
+def find_spikes(stream: Stream, signal: Signal) -> list[Finding]:
+    """Single readings that stand alone, and go back to where they came from."""
+    if signal.nature not in AMOUNTS:
+        return []
+    rows, x = _readings(stream, signal)
+    out = _alone(signal, x)
+    if stream.row and out.any():
+        out &= ~_crossing(stream, signal, rows, out)
+    if signal.nature in (ACCEL, GYRO):  # a push or a turn lasts for more than a reading
+        out &= ~(np.concatenate([[False], out[:-1]]) | np.concatenate([out[1:], [False]]))
+    if signal.nature == GYRO and out.any():
+        out &= ~_really_turned(stream, signal, rows, out)
+    at = np.array([first for first, _ in runs(out)], np.intp)
+    if not at.size or at.size > MOST_SPIKES * x.size:
+        return []
+    heights = np.abs(x[at] - np.median(np.stack([x[at - 1], x[np.minimum(at + 1, x.size - 1)]]), axis=0))
+    sure = ramp(at.size, (1, 0.42), (2, 0.55), (3, 0.72), (6, 0.88), (20, 0.95))
+    worst = int(at[np.argmax(heights)])
+    said = (
+        f"{at.size} of {x.size} readings stand alone, by {float(np.median(heights)):.3g} and up to {float(heights.max()):.3g}; "
+        f"noise is {max(signal.noise, signal.quantum / 4):.2g}. The farthest says {x[worst]:g} between {x[worst - 1]:g} and "
+        f"{x[min(worst + 1, x.size - 1)]:g}."
+    )  # fmt: skip
+    span = stream.times_s[rows[at[0]]], stream.times_s[rows[at[-1]]]
+    return [found("spikes", stream.key, signal.name, signal.nature, span, sure, said)]
+
+
+def _readings(stream: Stream, signal: Signal) -> tuple[Rows, Array]:
+    """Rows that hold a reading, and the readings."""
+    rows = np.flatnonzero(signal.told & ~nothing(stream, signal))
+    return rows, signal.values[rows]
+
+
+def _alone(signal: Signal, x: Array) -> Flags:
+    """Readings that stand out from the three of their four neighbours that agree best."""
+    flags = np.zeros(x.size, np.bool_)
+    if x.size < 12:
+        return flags
+    around = np.sort(np.stack([x[:-4], x[1:-3], x[3:-1], x[4:]]), axis=0)
+    low = around[2] - around[0] <= around[3] - around[1]
+    middle = np.where(low, around[1], around[2])
+    apart = np.where(low, around[2] - around[0], around[3] - around[1])
+    r = np.abs(x[2:-2] - middle)
+    floor = max(FLOOR * signal.quantum, signal.noise)
+    whole = r.size // BLOCK * BLOCK
+    local = MAD_TO_SD * np.median(r[:whole].reshape(-1, BLOCK), axis=1)
+    if whole < r.size:
+        local = np.append(local, MAD_TO_SD * np.median(r[whole:]))
+    if local.size > 2:
+        local = np.maximum(local, np.maximum(np.append(local[1:], 0.0), np.append(0.0, local[:-1])))
+    sigma = np.maximum(np.repeat(local, BLOCK)[: r.size], floor)
+    limit = np.maximum(SPIKE_NOISES * sigma, NEIGHBOURS_APART * apart)
+    if signal.nature in (ECHO, DISTANCE):
+        limit = np.maximum(limit, SPIKE_SHARE * np.abs(middle))
+    left, right = x[1:-3], x[3:-1]
+    beyond = np.maximum(x[2:-2] - np.maximum(left, right), np.minimum(left, right) - x[2:-2])
+    flags[2:-2] = (r > limit) & (beyond > BEYOND * limit)
+    return flags
+
+
+def _crossing(stream: Stream, signal: Signal, rows: Rows, out: Flags) -> Flags:
+    """Spikes of a row's sensor that its neighbours share a moment before or after: a line that goes by fast."""
+    place = next(i for i, one in enumerate(stream.signals) if one is signal)
+    shared = np.zeros(out.shape, np.bool_)
+    for other in (place - 1, place + 1):
+        if not 0 <= other < len(stream.signals):
+            continue
+        x = np.nan_to_num(stream.signals[other].values)
+        steps = np.abs(x - np.median(x[np.isfinite(x)]))
+        big = steps > 0.3 * max(float(np.ptp(x)), 1.0)
+        near = big | np.roll(big, 1) | np.roll(big, -1)
+        shared |= out & near[rows] & (big.mean() < 0.5)
+    return shared
+
+
+def _really_turned(stream: Stream, signal: Signal, rows: Rows, out: Flags) -> Flags:
+    """Spikes of a gyro after which gravity comes from another side, as far as the spike says: a jerk, and no fault."""
+    axes = [one for one in stream.of(ACCEL) if one.scale is not None]
+    turned = np.zeros(out.shape, np.bool_)
+    if len(axes) != 3 or signal.scale is None:
+        return turned
+    g = np.stack([(one.values - one.zero) * (one.scale or 1.0) for one in axes])
+    last = g.shape[1] - BESIDE
+    for at in np.flatnonzero(out).tolist():
+        row = int(rows[at])
+        if not 3 * BESIDE < row < last:
+            continue
+        here = _between(g[:, row - BESIDE : row - 1], g[:, row + 2 : row + BESIDE])
+        usual = _between(g[:, row - 3 * BESIDE : row - 2 * BESIDE - 1], g[:, row - BESIDE - 1 : row - 1])
+        says = abs(float(signal.values[row]) * signal.scale) * float(stream.times_s[row] - stream.times_s[row - 1])
+        turned[at] = here - usual > AS_FAR * says
+    return turned
+
+
+def _between(before: Array, after: Array) -> float:
+    """Angle between the sides from which gravity comes, each of shape (3, n), °."""
+    a, b = np.nanmean(before, axis=1), np.nanmean(after, axis=1)
+    return math.degrees(math.atan2(float(np.linalg.norm(np.cross(a, b))), float(a @ b)))
+
+
+def find_stuck(record: Record, stream: Stream, signal: Signal) -> list[Finding]:
+    """A reading that stays exactly as it is, where its own noise says that it cannot."""
+    if signal.nature not in AMOUNTS:
+        return []
+    rows, x = _readings(stream, signal)
+    if x.size < 2 * STUCK_ROWS:
+        return []
+    changes = np.flatnonzero(np.diff(x) != 0)
+    if not changes.size:
+        return _constant(record, stream, signal, rows)
+    bounds = np.concatenate([[0], changes + 1, [x.size]])
+    longest = int(np.argmax(np.diff(bounds)))
+    first, end = int(bounds[longest]), int(bounds[longest + 1])
+    value, length = float(x[first]), end - first
+    t0, t1 = float(stream.times_s[rows[first]]), float(stream.times_s[rows[end - 1]])
+    if (
+        length < STUCK_ROWS
+        or t1 - t0 < STUCK_S
+        or _on_a_rail(stream, signal, value)
+        or not _would_move(stream, signal, rows, first, end)
+    ):
+        return []
+    noise = _quiet(x, first, end)
+    quantum = signal.quantum
+    clean = math.sqrt(max(noise**2 - quantum**2 / 12, 0.0))
+    if clean < FINEST * quantum:
+        return []
+    log_same = _log_within(0.5 * quantum / clean)
+    expected = math.log10(x.size) + (length - 1) * log_same / math.log(10)
+    sure = ramp(-expected, (3, 0.3), (6, 0.5), (12, 0.8), (30, 0.95))
+    said = (
+        f"it says exactly {value:g} for {t1 - t0:.1f} s, {length} readings in a row; elsewhere its noise is {noise:.2g}, "
+        f"{noise / quantum:.1f} of its steps."
+    )
+    return [found("stuck", stream.key, signal.name, signal.nature, (t0, t1), sure, said)]
+
+
+def _log_within(half_width: float) -> float:
+    """Natural logarithm of the chance that a standard normal lies within ± ``half_width``."""
+    outside = 2.0 * math.exp(float(log_ndtr(-half_width)))
+    return math.log(max(1.0 - outside, 1e-12)) if outside < 1 else -27.0
+
+
+def _quiet(x: Array, first: int, end: int) -> float:
+    """Noise of the quieter parts outside a stretch: second differences, over √6, by parts of PARTS readings."""
+    each = []
+    for piece in (x[:first], x[end:]):
+        steps = np.diff(piece, 2)
+        count = steps.size // PARTS
+        if count:
+            parts = np.abs(steps[: count * PARTS].reshape(count, PARTS))
+            each += (np.quantile(parts, QUANTILE, axis=1) / OF_SD / math.sqrt(6)).tolist()
+        elif steps.size >= 6:
+            each.append(float(np.quantile(np.abs(steps), QUANTILE)) / OF_SD / math.sqrt(6))
+    return float(np.quantile(each, 0.2)) if each else 0.0
+
+
+def _would_move(stream: Stream, signal: Signal, rows: Rows, first: int, end: int) -> bool:
+    """Whether noise seen elsewhere must be there in this stretch too: what shakes a vehicle ends when it stands, so a
+    coarse inertial reading counts only while its neighbours go on."""
+    fine = {ACCEL: FINE_G, GYRO: FINE_DPS}.get(signal.nature)
+    if fine is None or signal.scale is None or signal.quantum * abs(signal.scale) <= fine:
+        return True
+    here = slice(int(rows[first]), int(rows[end - 1]) + 1)
+    return any(np.unique(one.values[here]).size > 4 for one in stream.of(ACCEL, GYRO) if one is not signal)
+
+
+def _constant(record: Record, stream: Stream, signal: Signal, rows: Rows) -> list[Finding]:
+    """A signal that never changes at all: accused only by what goes on beside it."""
+    value, count = float(signal.values[rows[0]]), rows.size
+    if _on_a_rail(stream, signal, value):
+        return []
+    span = float(stream.times_s[rows[0]]), float(stream.times_s[rows[-1]])
+    others = [one for one in stream.signals if one is not signal and one.nature == signal.nature]
+    lively = [one for one in others if one.noise > 1.0 * one.quantum > 0]
+    fine = signal.nature in (ACCEL, GYRO) and signal.ends == (-32768.0, 32767.0)
+    stands = [one for one in record.truths if one.mm is not None and one.sensor in (None, stream.key)]
+    moved = signal.nature in (ECHO, DISTANCE) and len({one.mm for one in stands}) > 1
+    said = f"it says exactly {value:g} in all {count} readings"
+    if lively and len(lively) == len(others):
+        return [found("stuck", stream.key, signal.name, signal.nature, span, 0.85, f"{said}, while {_names(lively)} beside it "
+                      f"go{'es' if len(lively) == 1 else ''} on moving.")]  # fmt: skip
+    if fine and count >= 50:
+        return [found("stuck", stream.key, signal.name, signal.nature, span, 0.85,
+                      f"{said}: steps so fine never stand still in a part that lives.")]  # fmt: skip
+    if moved:
+        marks = ", ".join(f"{one.mm:g} mm" for one in stands[:3])
+        return [found("stuck", stream.key, signal.name, signal.nature, span, 0.85, f"{said}, at marks of {marks}.")]
+    return []
+
+
+def _names(signals: Sequence[Signal]) -> str:
+    names = [one.name for one in signals]
+    return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"
+
+
+def _on_a_rail(stream: Stream, signal: Signal, value: float) -> bool:
+    """Whether a value is an end at which this signal, or more than one of its row, is pinned."""
+    if signal.ends is not None and value in signal.ends:
+        return True
+    beside = [one for one in stream.signals if one.nature == signal.nature and one is not signal]
+    if any(b - a >= PINNED_ROWS for one in beside for a, b in runs(one.values == value)):
+        return True
+    return any(value in one.heaps for one in stream.signals if one.nature == signal.nature)
+
+
+def find_clipped(stream: Stream, signal: Signal) -> list[Finding]:
+    """Readings pinned at an end of the converter's range, or at a ceiling of their own."""
+    if signal.nature not in (LIGHT, RANGING, ACCEL, GYRO, SUPPLY, SOUND, OTHER):
+        return []
+    x = signal.values
+    tops = set(signal.ends or ()) | set(signal.heaps)
+    pinned: list[tuple[int, int]] = []
+    for value in tops:
+        pinned += [(a, b) for a, b in runs(x == value) if b - a >= PINNED_ROWS]
+    if not pinned:
+        return []
+    rows = sum(b - a for a, b in pinned)
+    share = rows / max(int(signal.told.sum()), 1)
+    sure = ramp(share, (0.002, 0.3), (0.01, 0.55), (0.05, 0.8), (0.2, 0.93))
+    ends = sorted({float(x[a]) for a, _ in pinned})
+    where = " and ".join(f"{end:g}" for end in ends)
+    longest = max(b - a for a, b in pinned)
+    why = "the end of its range" if signal.ends and set(ends) <= set(signal.ends) else "a ceiling that nothing passes"
+    said = f"{rows} of {int(signal.told.sum())} readings are pinned at {where}, {why}, up to {longest} in a row."
+    span = stream.times_s[min(a for a, _ in pinned)], stream.times_s[max(b for _, b in pinned) - 1]
+    return [found("clipped", stream.key, signal.name, signal.nature, span, sure, said)]

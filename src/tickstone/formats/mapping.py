@@ -1,0 +1,138 @@
+"""What the columns of a file mean to a rig: said by a person, told by the file itself, or guessed."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from tickstone.core.rigs.kinds import kind
+from tickstone.core.rigs.kinds.base import ChannelSpec
+from tickstone.core.rigs.labels import channels
+from tickstone.core.rigs.meanings import CHANNEL, MARK, NOTHING, TIME, Meaning, guess, guess_bare
+from tickstone.core.rigs.rig import Rig
+from tickstone.errors import BadInput
+from tickstone.formats.about import About
+from tickstone.formats.readings import CLOCK, NUMBER, Source
+from tickstone.formats.summary import mark_column, time_column
+
+OTHER = "~other"  # key of the stream of columns that belong to no sensor
+
+
+@dataclass
+class Mapped:
+    """What becomes of each column: its meaning (None: a reading of no sensor) and whether that is guessed; the column of
+    the time and how many µs one step of it is; the column of what was true."""
+
+    meanings: dict[str, Meaning | None]
+    guessed: dict[str, bool]
+    time: tuple[str, float] | None
+    mark: str | None = None
+
+
+@dataclass(frozen=True)
+class StreamPlan:
+    """A stream to be: a sensor's (or of none), its channels, and which column fills which of them, by position."""
+
+    key: str
+    sensor: str | None
+    channels: tuple[ChannelSpec, ...]
+    columns: dict[int, tuple[str, Meaning]]
+
+
+def mapped(rig: Rig, source: Source, said: Mapping[str, Meaning], about: About | None = None) -> Mapped:
+    """What each column of an open file means to a rig.
+
+    Raises BadInput naming a column that is said to be what the rig has not, or that another one is already.
+    """
+    every = {(sensor.id, channel.name) for sensor, channel in channels(rig)}
+    for name, wanted in said.items():
+        if wanted.role == CHANNEL and (wanted.sensor, wanted.channel) not in every:
+            raise BadInput(f"{name}: this rig has no {wanted.sensor}: {wanted.channel}.", name)
+    made = Mapped({}, {}, source.time)
+    time, mark = time_column(source), mark_column(source)
+    taken = [(one.sensor, one.channel) for one in said.values() if one.role == CHANNEL]
+    bare = _by_place(rig, source) if not said else {}
+    told_time = any(one.role == TIME for one in said.values())
+    for column in source.columns:
+        name = column.name
+        made.guessed[name] = name not in said
+        if name in said:
+            meaning: Meaning | None = said[name]
+        elif about is not None:
+            meaning = about.meaning(name, every)
+        elif time is not None and name == time[0]:
+            meaning = NOTHING if told_time else Meaning(TIME, unit_us=time[1])
+        elif name == mark:
+            meaning = Meaning(MARK)
+        elif column.type != NUMBER:
+            meaning = NOTHING
+        else:
+            meaning = bare.get(name) if bare else guess(name, column.unit, rig, taken)
+            if (meaning is not None and meaning.role == TIME and (time is not None or told_time)) or (
+                meaning is not None and meaning.role == CHANNEL and (meaning.sensor, meaning.channel) in taken
+            ):
+                meaning = None
+        made.meanings[name] = meaning
+        if meaning is None:
+            continue
+        if meaning.role == CHANNEL:
+            taken.append((meaning.sensor, meaning.channel))
+        elif meaning.role == TIME and made.time is None:
+            made.time = name, 1.0 if column.type == CLOCK else meaning.unit_us or 1000.0
+        elif meaning.role == MARK and column.type != NUMBER:
+            made.mark = name
+    _check_apart(made)
+    return made
+
+
+def _by_place(rig: Rig, source: Source) -> dict[str, Meaning]:
+    """What columns without names are: the rig's channels in order, where there are as many, or one more for the time."""
+    count, every = len(source.columns), [one for _, one in channels(rig) if one.form != "edge"]
+    nameless = all(one.name.isdigit() for one in source.columns)
+    return guess_bare(count, rig) if nameless and count - len(every) in (0, 1) else {}
+
+
+def _check_apart(made: Mapped) -> None:
+    seen: dict[tuple[str, str], str] = {}
+    for name, meaning in made.meanings.items():
+        if meaning is not None and meaning.role == CHANNEL:
+            other = seen.setdefault((meaning.sensor, meaning.channel), name)
+            if other != name:
+                raise BadInput(f"{other} and {name} are both taken for {meaning.sensor}: {meaning.channel}.", name)
+
+
+def streams(rig: Rig, source: Source, made: Mapped, about: About | None = None) -> list[StreamPlan]:
+    """The streams that a mapping gives: one a sensor, and one of the columns that belong to none."""
+    told = {} if about is None else {column.name: column for column in about.columns}
+    found = []
+    for sensor in rig.sensors:
+        specs = kind(sensor.kind).channels_of(sensor.options)
+        columns = {
+            position: (name, meaning)
+            for position, spec in enumerate(specs)
+            for name, meaning in made.meanings.items()
+            if meaning is not None
+            and (meaning.role, meaning.sensor, meaning.channel) == (CHANNEL, sensor.id, spec.name)
+        }
+        if columns:
+            found.append(StreamPlan(sensor.id, sensor.id, specs, columns))
+    loose = [one for one in source.columns if made.meanings[one.name] is None and one.type == NUMBER]
+    if loose:
+        specs = tuple(
+            ChannelSpec(told[one.name].channel, one.name, told[one.name].form, told[one.name].unit, (one.name,), -math.inf,
+                        math.inf)
+            if one.name in told else ChannelSpec(one.name, one.name, "level", one.unit, (one.name,), -math.inf, math.inf)
+            for one in loose
+        )  # fmt: skip
+        found.append(StreamPlan(OTHER, None, specs, {at: (one.name, Meaning(CHANNEL)) for at, one in enumerate(loose)}))
+    return found
+
+
+def wanting(made: Mapped, rate_hz: float | None) -> str:
+    """What is still to be said before a file can be taken in, in a sentence; empty when nothing is."""
+    if made.time is None and rate_hz is None:
+        return "No column is the time: say which one is, or how many rows came a second."
+    if not any(meaning is None or meaning.role == CHANNEL for meaning in made.meanings.values()):
+        return "No column is a reading: say what one of them is."
+    return ""

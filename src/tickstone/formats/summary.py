@@ -1,0 +1,166 @@
+"""What a file of readings contains, told as it stands: no unit is converted."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from tickstone.core.rigs.kinds import KINDS
+from tickstone.core.rigs.kinds.base import ChannelSpec
+from tickstone.core.rigs.meanings import TIME, time_meaning
+from tickstone.core.timing import GAP_FACTOR
+from tickstone.errors import BadInput
+from tickstone.formats.readings import CLOCK, NUMBER, TEXT, Array, Source
+
+SHOWN_BAD = 5
+MARK_NAMES = ("mark", "marks")
+_SUFFIXES = (
+    (r"_adc$", "counts", "counts"), (r"^g[xyz]_dps$", "rotation rate", "°/s"), (r"^a[xyz]_g$", "acceleration", "g"),
+    (r"distance_mm$", "distance", "mm"), (r"distance_cm$", "distance", "cm"), (r"distance_in$", "distance", "in"),
+    (r"_v$", "voltage", "V"), (r"_c$", "temperature", "°C"), (r"rpm$", "rotation", "rpm"), (r"_edge_us$", "edges", "µs"),
+    (r"_us$", "time", "µs"), (r"_ms$", "time", "ms"), (r"_mm$", "length", "mm"), (r"_deg$", "angle", "°"),
+    (r"_hz$", "frequency", "Hz"), (r"_counts$", "counts", "counts"),
+)  # fmt: skip
+
+
+@dataclass
+class _Channel:
+    count: int = 0
+    low: float = np.inf
+    high: float = -np.inf
+
+    def take(self, values: Array) -> None:
+        known = values[np.isfinite(values)]
+        if known.size:
+            self.count += known.size
+            self.low, self.high = min(self.low, float(known.min())), max(self.high, float(known.max()))
+
+
+@dataclass
+class _Rhythm:
+    """How regularly rows come; times in the column's own steps. The usual interval is that of the first block."""
+
+    unit_s: float
+    first: float | None = None
+    last: float = 0.0
+    lasted: float = 0.0
+    usual: float = 0.0
+    gaps: int = 0
+    backward: int = 0
+    regular: list[float] = field(default_factory=lambda: [0.0, 0.0, 0.0])  # count, sum, sum of squares
+
+    def take(self, stamps: Array) -> None:
+        known = stamps[np.isfinite(stamps)]
+        if not known.size:
+            return
+        if self.first is None:
+            self.first = self.last = float(known[0])
+        steps = np.diff(known, prepend=self.last)
+        self.last = float(known[-1])
+        self.backward += int((steps < 0).sum())
+        steps = steps[steps >= 0]
+        self.lasted += float(steps.sum())
+        rising = steps[steps > 0]
+        if not self.usual and rising.size:
+            self.usual = float(np.median(rising))
+        regular = steps[steps <= GAP_FACTOR * self.usual] if self.usual else steps
+        self.gaps += int(steps.size - regular.size)
+        self.regular[0] += regular.size
+        self.regular[1] += float(regular.sum())
+        self.regular[2] += float((regular**2).sum())
+
+    def said(self) -> dict[str, Any]:
+        count, total, squares = self.regular
+        count -= 1  # the first row has none before it
+        if self.first is None or count < 1 or total <= 0:
+            return dict(_UNTIMED)
+        mean = total / count
+        spread = max(0.0, squares / count - mean**2) ** 0.5
+        pace = mean * self.unit_s
+        return {
+            "duration_s": _finite(self.lasted * self.unit_s, 9), "rate_hz": _finite(1 / pace if pace else np.inf, 6),
+            "jitter": _finite(spread / mean, 6), "gaps": self.gaps,
+        }  # fmt: skip
+
+
+_UNTIMED: dict[str, Any] = {"duration_s": None, "rate_hz": None, "jitter": None, "gaps": 0}
+
+
+def _finite(value: float, digits: int) -> float | None:
+    return round(value, digits) if np.isfinite(value) else None
+
+
+def summary(source: Source) -> dict[str, Any]:
+    """What a file contains: format, channels (name, kind, unit, count, min, max), rows, duration_s, rate_hz, jitter (sd of
+    the intervals between rows as a share of their mean, gaps left out), gaps, bad_lines. Raises BadInput when there is no
+    reading in it."""
+    timed = time_column(source)
+    channels = {column.name: _Channel() for column in source.columns if column.type == NUMBER}
+    edges = next((name for name in channels if _known(name) and _known(name)[1].form == "edge"), None)  # type: ignore[index]
+    if timed is None and edges is not None:
+        timed = edges, 1.0
+    elif timed is not None:
+        channels.pop(timed[0], None)
+    rhythm = _Rhythm(timed[1] / 1e6) if timed else None
+    rows = 0
+    for block in source.blocks():
+        rows += len(block.lines)
+        for name, channel in channels.items():
+            channel.take(block.numbers[name] if block.told is None else block.numbers[name][block.told[name]])
+        if rhythm is not None and timed is not None:
+            rhythm.take(block.numbers[timed[0]])
+    if not rows or not any(channel.count for channel in channels.values()):
+        raise BadInput("There is no reading in this file.", "file")
+    said = rhythm.said() if rhythm else _UNTIMED
+    units = {column.name: column.unit for column in source.columns}
+    return {
+        "format": source.format, "encoding": source.encoding,
+        "channels": [_channel(name, units[name], channel) for name, channel in channels.items() if channel.count],
+        "time": timed[0] if timed else None, "rows": rows, **said, "backward": rhythm.backward if rhythm else 0,
+        "bad_lines": {"count": source.bad.count,
+                      "first": [{"line": one.line, "text": one.text} for one in source.bad.first[:SHOWN_BAD]]},
+    }  # fmt: skip
+
+
+def time_column(source: Source) -> tuple[str, float] | None:
+    """The column that is surely or probably the time, and how many µs one step of it is."""
+    if source.time is not None:
+        return source.time
+    for column in source.columns:
+        if column.type == CLOCK:
+            return column.name, 1.0
+    for column in source.columns:
+        meaning = time_meaning(column.name, column.unit) if column.type == NUMBER else None
+        if meaning is not None and meaning.role == TIME:
+            return column.name, meaning.unit_us or 1000.0
+    return None
+
+
+def mark_column(source: Source) -> str | None:
+    """The column that tells what was true at a row."""
+    return next((one.name for one in source.columns if one.type == TEXT and one.name.lower() in MARK_NAMES), None)
+
+
+def _known(name: str) -> tuple[str, ChannelSpec] | None:
+    """The kind and channel that a name of our own conventions means."""
+    for kind in KINDS.values():
+        for channel in kind.channels:
+            if name.lower() in channel.labels:
+                return kind.id, channel
+    return None
+
+
+def _channel(name: str, unit: str, channel: _Channel) -> dict[str, Any]:
+    known = _known(name)
+    kind, found = ("", unit)
+    if known is not None:
+        kind, found = known[0], unit or known[1].unit
+    else:
+        for pattern, what, its in _SUFFIXES:
+            if re.search(pattern, name.lower()):
+                kind, found = what, unit or its
+                break
+    return {"name": name, "kind": kind, "unit": found, "count": channel.count, "min": channel.low, "max": channel.high}

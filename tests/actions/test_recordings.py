@@ -1,0 +1,218 @@
+"""Recordings taken in, given out, read out, cut and joined, in a real database."""
+
+from __future__ import annotations
+
+import tempfile
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from tests.conftest import Cluster
+from tickstone.actions import cutting, exporting, importing, lanes, stones
+from tickstone.actions.constants import type_value
+from tickstone.core.rigs.kinds import kind
+from tickstone.errors import BadInput, NotFound
+from tickstone.store import recordings, rigs, samples
+from tickstone.store.database import Database
+
+Streams = dict[str, tuple[list[int], list[int], list[list[float]]]]
+FORMS = list(exporting.FORMS)
+SENSORS = ("front-ranger", "air", "tilt")
+TIMES = st.lists(st.integers(0, 40_000), min_size=1, max_size=12)
+
+
+@st.composite
+def streams(draw: st.DrawFn) -> Streams:
+    """Rows of some sensors: times that rise or repeat, segments, values that are missing or not whole."""
+    found: Streams = {}
+    for key, low, high, width in (("front-ranger", 0, 30_000, 1), ("air", -40, 80, 1), ("tilt", -32_768, 32_767, 6)):
+        if not draw(st.booleans()) and (found or key != "tilt"):
+            continue
+        times = sorted(draw(TIMES))
+        segments = np.cumsum([0, *[draw(st.booleans()) and key == "tilt" for _ in times[1:]]]).tolist()
+        number = st.floats(low, high, width=32) | st.integers(low, high).map(float)
+        rows = [
+            [draw(number) if column == 0 else draw(number | st.just(float("nan"))) for column in range(width)]
+            for _ in times
+        ]
+        found[key] = times, segments, rows
+    return found
+
+
+def kept(database: Database, made: Streams, name: str = "made up") -> int:
+    """A recording of these rows."""
+    with database.transaction() as session:
+        rig = rigs.rig_named(session, "fern")
+        new = [
+            recordings.NewStream(key, key, kind(rig.rig.sensor(key).kind).channels_of(rig.rig.sensor(key).options))
+            for key in made
+        ]
+        recording_id = recordings.begin(
+            session, rig_id=rig.id, revision_id=rig.revision_id, name=name, origin="live", source="stand-in", clock="device",
+            streams=new, started_at=datetime(2026, 5, 14, 10, tzinfo=UTC), note="=not a formula",
+        )  # fmt: skip
+        writer = samples.ChunkWriter(session, recording_id)
+        for key, (times, segments, rows) in made.items():
+            writer.add(key, np.array(times), np.array(segments), np.array(rows).T)
+        writer.finish()
+        recordings.add_mark(session, recording_id, 3, 20_000, "on the tape, quite", truth={"quantity": "x", "value": 1.5},
+                            conditions={"lamp": "on"})  # fmt: skip
+        recordings.add_odd_lines(session, recording_id, [recordings.StoredOddLine(5, "g$rb;ge,", "garbled")])
+        recordings.close(session, recording_id, status="closed", why="Stopped by hand.")
+    return recording_id
+
+
+def content(database: Database, recording_id: int) -> tuple[Any, ...]:
+    """Everything that a recording is, comparable."""
+    with database.transaction() as session:
+        found = recordings.recording(session, recording_id)
+        every = {}
+        for stream in found.streams:
+            times, values, segments = samples.rows_with_segments(session, stream)
+            columns = [(one.sensor, one.channel, one.unit, one.form) for one in stream.columns]
+            every[stream.key] = (times.tolist(), segments.tolist(), repr((values + 0.0).tolist()), columns)
+        marks = [
+            (m.t0, m.t1, m.label, m.sensor, m.truth, m.conditions) for m in recordings.marks_of(session, recording_id)
+        ]
+        odd = recordings.odd_lines(session, recording_id)
+        return (found.name, found.note, found.source, found.started_at, found.ended_at, found.ended_why,
+                found.rig_revision_id, every, marks, odd)  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def shared(cluster: Cluster) -> Any:
+    opened = Database(cluster.ensure_database("round_trips", template="template_demo"))
+    yield opened
+    opened.close()
+
+
+@pytest.mark.parametrize("form", FORMS)
+@settings(max_examples=8, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(made=streams(), converted=st.booleans())
+def test_what_is_given_out_and_taken_in_again_is_the_same(
+    shared: Database, form: str, made: Streams, converted: bool
+) -> None:
+    first = kept(shared, made)
+    file = exporting.export(shared, first, exporting.Asked(form, converted=converted))
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / file.name
+        path.write_bytes(b"".join(file.pieces))
+        again = importing.take_in(shared, "fern", path, importing.Wish("another name"))
+    assert content(shared, again) == content(shared, first)
+
+
+def test_a_span_by_a_stones_constants(database: Database) -> None:
+    with database.transaction() as session:
+        stone = stones.cut(session, "fern", "before")
+        type_value(session, "fern", "front-ranger", "offset", 100.0, 1.0)
+    whole = exporting.Asked("csv", stone=stone)
+    text = {name: b"".join(exporting.export(database, 1, asked).pieces).decode() for name, asked in {
+        "then": whole, "now": exporting.Asked("csv"), "span": exporting.Asked("csv", 1_000_000, 2_000_000),
+    }.items()}  # fmt: skip
+    at = {}
+    for name, said in text.items():
+        lines = [line for line in said.splitlines() if not line.startswith("#")]
+        columns = lines[0].split(",")
+        cells = [line.split(",") for line in lines[1:]]
+        at[name] = [float(row[columns.index("front_ranger_distance_mm")]) for row in cells if row[1]]
+        assert columns[:2] == ["t_us", "echo_us"]
+    assert np.array(at["now"]) - np.array(at["then"]) == pytest.approx(100.0, abs=1e-6)
+    assert len(at["span"]) == 21
+    with database.transaction() as session:
+        (then,) = lanes.lanes(session, 1, ["front-ranger"], None, None, 4000, stone)
+        (now,) = lanes.lanes(session, 1, ["front-ranger"], None, None, 4000)
+        assert now.low - then.low == pytest.approx(100.0, abs=1e-6)
+        with pytest.raises(NotFound):
+            lanes.lanes(session, 1, ["front-ranger"], None, None, 100, stone + 1)
+        with pytest.raises(NotFound, match="nothing of"):
+            lanes.lanes(session, 1, ["moon"], None, None, 100)
+
+
+def test_a_spike_is_in_every_overview_and_dropouts_are_no_distance(database: Database) -> None:
+    n = 40_000
+    echoes = np.full(n, 1750.0)
+    echoes[::50] = 0.0
+    echoes[31_111] = 9000.0
+    recording_id = kept(database, {"front-ranger": (list(range(0, n * 500, 500)), [0] * n, echoes[:, None].tolist())})
+    with database.transaction() as session:
+        (raw,) = lanes.lanes(session, recording_id, ["front-ranger.echo"], None, None, 300)
+        (distance,) = lanes.lanes(session, recording_id, ["front-ranger"], None, None, 300)
+        (told,) = lanes.read_outs(session, recording_id, ["front-ranger"], 0, 20)
+        (moment,) = lanes.at_cursor(session, recording_id, ["front-ranger.echo"], 31_111 * 500e-6)
+    assert (np.nanmax(raw.high), np.nanmin(raw.low), len(raw.times_s) <= 300) == (9000, 0, True)
+    assert np.nanmax(distance.high) > 1500 > 300 > 1 / np.nanmin(distance.low)
+    assert (told.statistics.n, told.statistics.missing) == (n, n // 50)
+    assert told.statistics.rate_hz == pytest.approx(2000)
+    assert moment.value == 9000
+
+
+def test_trimmed_split_and_joined_nothing_is_lost(database: Database) -> None:
+    times = list(range(0, 100_000, 1000))
+    first = kept(database, {"air": (times, [0] * 50 + [1] * 50, [[20 + i / 10] for i in range(100)])}, "first")
+    before = content(database, first)[-3]["air"]
+    with database.transaction() as session:
+        done = cutting.trim(session, first, 10_000, 29_000)
+        assert done.put_away == [first]
+        assert recordings.recording(session, first).archived_at is not None
+    trimmed = content(database, done.made[0])
+    assert trimmed[-3]["air"][0] == list(range(0, 20_000, 1000))
+    assert [mark[:3] for mark in trimmed[-2]] == [(0, 10_000, "on the tape, quite")]
+    with database.transaction() as session:
+        recordings.set_archived(session, first, False)
+        parts = cutting.split(session, first, 40_500)
+        joined = cutting.join(session, parts.made)
+        found = recordings.recording(session, joined.made[0])
+        assert [one["recording"] for one in found.made_from] == parts.made
+        for wrong in (0, 1_000_000):
+            with pytest.raises(BadInput, match="within the recording"):
+                cutting.split(session, first, wrong)
+        with pytest.raises(BadInput, match="from 2 to"):
+            cutting.join(session, [first])
+        with pytest.raises(BadInput, match="end after"):
+            cutting.trim(session, first, 5, 5)
+    after = content(database, joined.made[0])
+    assert (after[-3]["air"][0], after[-3]["air"][2]) == (before[0], before[2])
+    assert after[-3]["air"][1] == [0] * 41 + [1] * 9 + [2] * 50  # where they were joined a segment begins
+    with database.transaction() as session:
+        put_away = {one.id for one in recordings.recordings_of(session, 1, archived=True)}
+    assert {first, *parts.made} <= put_away
+
+
+@pytest.mark.parametrize(
+    ("rows", "said", "times"),
+    [
+        ("0,1\n20,2\n5,3\n25,4\n", "fell back once", [0, 20_000, 40_000, 60_000]),
+        ("0,1\n0,2\n0,3\n", "2 rows have the time", [0, 0, 0]),
+        ("4294967290,1\n4,2\n", "", [0, 10_000]),
+        ("0,1\n,2\n20,3\n", "One line of the file", [0, 20_000]),
+        ("0,1\n10,-4\n20,3\n", "One line of the file", [0, 20_000]),
+    ],
+)
+def test_times_that_fall_or_repeat_and_readings_that_cannot_be(
+    database: Database, tmp_path: Path, rows: str, said: str, times: list[int]
+) -> None:
+    path = tmp_path / "odd.csv"
+    path.write_text("t_ms,echo_us\n" + rows)
+    found = content(database, importing.take_in(database, "fern", path, importing.Wish("odd")))
+    begun = found[-3]["front-ranger"][0]
+    assert np.diff(begun).tolist() == np.diff(times).tolist()
+    assert said in found[5]
+
+
+def test_a_column_that_is_no_time_is_refused(database: Database, tmp_path: Path) -> None:
+    path = tmp_path / "odd.csv"
+    path.write_text("t_ms,echo_us\n" + "".join(f"{i % 2},{i}\n" for i in range(4000)))
+    before = len(database_recordings(database))
+    with pytest.raises(BadInput, match="no time"):
+        importing.take_in(database, "fern", path, importing.Wish("odd"))
+    assert len(database_recordings(database)) == before
+
+
+def database_recordings(database: Database) -> list[recordings.StoredRecording]:
+    with database.transaction() as session:
+        return recordings.recordings_of(session, 1)

@@ -1,0 +1,94 @@
+"""Faults switched on at the stand-in one after another: each is named at Watch, and goes when it is switched off."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.browser.test_watch import connect
+from tests.conftest import Served
+
+pytestmark = pytest.mark.browser
+LONGEST_MS = 60_000
+
+# In an order in which one fault's traces are gone from a sensor's window before its next fault comes.
+FAULTS = [
+    ("front-ranger.fault.zeros", "Front ranger: readings drop out"),
+    ("wheel.fault.missed", "Wheel: pulses are missing"),
+    ("line-row.fault.spikes", "Line row: single readings stand alone"),
+    ("tilt.fault.clipping", "Tilt: readings are cut off at an end"),
+    ("front-ranger.fault.stuck", "Front ranger: the reading is stuck"),
+    ("line-row.fault.drift", "Line row: it drifts"),
+    ("wheel.fault.chatter", "Wheel: edges bounce"),
+    ("tilt.fault.inverted", "Tilt: it reads the wrong way round"),
+    ("battery-gauge.fault.scale", "Battery gauge: the scale is wrong"),
+    ("board.fault.garbled", "The line: lines come garbled"),
+    ("line-row.fault.flicker", "Line row: mains flicker is in it"),
+    ("wheel.fault.doubled", "Wheel: pulses come double"),
+    ("board.fault.jitter", "The line: times are uneven"),
+    ("board.fault.reset", "The line: the board began anew"),
+]  # fmt: skip
+
+
+def test_faults_at_the_stand_in_are_named_and_gone_again(page: Page, served: Served) -> None:
+    connect(page)
+    served.hands({"wheel.speed_m_s": 2, "wheel.gain_m_s2": 10, "room.mains": 1})
+    expect(page.locator("h1")).to_contain_text("standing still")
+    findings = page.get_by_role("region", name="What looks wrong")
+    expect(findings).to_have_count(0)
+    before = None
+    for hand, named in FAULTS:
+        served.hands({hand: 1})
+        expect(findings.get_by_text(named)).to_be_visible(timeout=LONGEST_MS)
+        expect(page.locator("h1")).to_contain_text(re.compile(":.*"))
+        if before:
+            expect(findings.get_by_text(before)).to_have_count(0, timeout=LONGEST_MS)
+        served.hands({hand: 0})
+        before = named
+    expect(findings).to_have_count(0, timeout=LONGEST_MS)
+    expect(page.locator("h1")).to_contain_text("standing still")
+
+
+def test_left_and_right_are_told_by_a_mark_and_a_recording_shows_where(page: Page, served: Served) -> None:
+    connect(page)
+    served.hands({"line-row.line_mm": 60, "line-row.fault.swapped": 1})
+    page.keyboard.press("r")
+    expect(page.locator(".recorded b")).to_have_text(re.compile(r"^[1-9]"))
+    page.wait_for_timeout(2500)
+    served.hands({"line-row.line_mm": -24})
+    page.wait_for_timeout(2200)
+    page.get_by_role("button", name="Words for a mark").click()
+    page.get_by_role("textbox", name="Words").fill("left")
+    page.get_by_role("textbox", name="The last").fill("1.5")
+    page.get_by_role("button", name="Mark it").click()
+    findings = page.get_by_role("region", name="What looks wrong")
+    expect(findings.get_by_text("Line row: two are changed over")).to_be_visible()
+    expect(findings).to_contain_text("Cover the leftmost sensor alone with your finger")
+    expect(page.locator("h1")).to_have_text("Line row: two are changed over")
+    expect(page.locator(".next")).to_contain_text("Cover the leftmost sensor")
+    expect(page.get_by_role("link", name=re.compile("Watch.*Line row: two are changed over"))).to_be_visible()
+    page.get_by_role("button", name="Look at it").click()
+    wrong = page.get_by_role("list", name="What looks wrong with it")
+    expect(wrong).to_contain_text(re.compile(r"two are changed over\..*leftmost sensor s5 answers by"))
+    served.hands({"front-ranger.fault.zeros": 1, "line-row.fault.swapped": 0})
+    page.wait_for_timeout(3000)
+    page.keyboard.press("r")
+    expect(page.get_by_role("button", name="Record R")).to_be_visible()
+    page.locator(".recordings .link").first.click()
+    expect(page.locator("h1")).to_contain_text(": 2 things look wrong")
+    lanes = page.locator(".lane-faults")
+    expect(lanes.get_by_text("✕ swapped")).to_have_count(1)
+    expect(lanes.get_by_text("✕ dropouts")).to_have_count(1)
+    page.get_by_role("button", name=re.compile(r"^Show \d")).first.click()
+    expect(page.get_by_role("button", name="Show all of it")).to_be_visible()
+    served.hands({"front-ranger.fault.zeros": 0})
+
+
+def test_a_healthy_recording_says_so(bench: Page) -> None:
+    bench.goto("/fern/watch")
+    bench.locator(".recordings .link").first.click()
+    expect(bench.get_by_role("region", name="What looks wrong")).to_contain_text("Nothing looks wrong")
+    expect(bench.locator("h1")).to_have_text("First look at the bench")
+    expect(bench.locator(".lane-faults text")).to_have_count(0)

@@ -1,0 +1,258 @@
+"""One plain fault a recording, or none: what is named first. Columns are as people name them in files; the values are made
+here by a few lines each, apart from the simulated scenes, so that the two do not share a mistake."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+import numpy.typing as npt
+import pytest
+
+from tickstone.core.diagnosis.examine import examine
+from tickstone.core.diagnosis.finding import KINDS
+from tickstone.formats.examined import columns_record
+
+Array = npt.NDArray[np.float64]
+Columns = dict[str, Array]
+MS, US = ("t_ms", 1e3), ("t_us", 1.0)
+N = 600
+T = np.arange(N) * 50.0
+
+
+def noise(sd: float, n: int = N, seed: int = 1) -> Array:
+    return np.random.default_rng(seed).normal(0, sd, n)
+
+
+def share(p: float, n: int = N, seed: int = 2) -> npt.NDArray[np.bool_]:
+    return np.random.default_rng(seed).random(n) < p
+
+
+def put(values: Array, where: object, what: object) -> Array:
+    changed = values.copy()
+    changed[where] = what  # type: ignore[index]
+    return changed
+
+
+ECHO = np.round(2900 + noise(8))
+CLOSER = np.round(np.linspace(2000, 300, N) * 5.8 + noise(10))
+STEPS = np.repeat([300.0, 600.0, 900.0, 500.0, 1500.0, 400.0], 100) + noise(2)
+AT_RULER = [f"{int(x)} cm" for x in np.repeat([30, 60, 90, 50, 150, 40], 100)]
+TWO_MARKS = ["30 cm" if i == 50 else "60 cm" if i == 150 else "" for i in range(N)]
+
+
+def row(n: int = 2000, dt_ms: float = 10.0, still: bool = False, sd: float = 3.0) -> Columns:
+    """Five sensors over a line that weaves, or over bare ground."""
+    t = np.arange(n) * dt_ms / 1000
+    at = np.full(n, 200.0) if still else 14 * np.sin(2 * np.pi * t / 3.1) + 6 * np.sin(2 * np.pi * t / 1.3)
+    dark = [np.exp(-(((at - (i - 2) * 12) / 9) ** 2)) for i in range(5)]
+    return {"t_ms": t * 1000} | {
+        f"line{i + 1}_adc": np.round(150 + 10 * i + (600 - 20 * i) * dark[i] + noise(sd, n, i)) for i in range(5)
+    }
+
+
+def each(columns: Columns, change: Callable[[Array], Array], *only: str) -> Columns:
+    return {
+        name: change(x) if (name in only if only else name.endswith(("_adc", "_g"))) else x
+        for name, x in columns.items()
+    }
+
+
+def marked() -> tuple[Columns, list[str]]:
+    """A row over ground, tape across, the leftmost and the rightmost sensor, then a sweep; pale reads high."""
+    at = np.concatenate(
+        [np.full(300, 500.0), np.zeros(300), np.full(300, -24.0), np.full(300, 24.0), np.linspace(-30, 30, 300)]
+    )
+    columns: Columns = {"t_ms": np.arange(1500) * 20.0}
+    for i in range(5):
+        dark = np.exp(-(((at - (i - 2) * 12) / 7) ** 2))
+        dark[300:600] = 1
+        columns[f"line{i + 1}_adc"] = np.round(800 - 600 * dark + noise(4, 1500, i))
+    return columns, [word for word in ("ground", "line", "left", "right", "") for _ in range(300)]
+
+
+MARKED, WORDS = marked()
+FOLLOWED, STILL = row(), row(3000, 5.0, still=True, sd=4)
+GAPS = 12_000 * (1 + 0.3 * np.sin(np.arange(400) / 60)) + noise(120, 400)
+EDGES = np.cumsum(GAPS)
+TICKS = np.arange(8000.0)
+HALL = ((TICKS / 80) % 1 > 0.15).astype(float)
+RISES = np.flatnonzero(np.diff(HALL) > 0)
+CHANGES = np.flatnonzero(np.diff(HALL) != 0)
+
+
+def edges(times: Array) -> tuple[Columns, tuple[str, float], list[str]]:
+    return {"hall_edge_us": np.round(np.sort(times))}, ("hall_edge_us", 1.0), []
+
+
+def between(place: float, which: object) -> Array:
+    return np.concatenate([EDGES, (EDGES[:-1] + place * np.diff(EDGES))[which]])  # type: ignore[index]
+
+
+def level(values: Array) -> tuple[Columns, tuple[str, float], list[str]]:
+    return {"t_ms": TICKS, "hall": values}, MS, []
+
+
+def bounced() -> Array:
+    found = HALL.copy()
+    for at in CHANGES[share(0.5, CHANGES.size)]:
+        found[at + 2] = 1 - found[at + 2]
+    return found
+
+
+def without_pulses() -> Array:
+    found = HALL.copy()
+    for at in RISES[share(0.1, RISES.size)]:
+        found[at - 14 : at + 1] = 1
+    return found
+
+
+M = 2000
+MT = np.arange(M) * 10.0
+COUNTS = {"ax": np.round(200 + noise(50, M)), "ay": np.round(-100 + noise(50, M, 3)), "az": np.round(16384 + noise(50, M, 4)),
+          "gx": np.round(30 + noise(12, M, 5)), "gy": np.round(-50 + noise(12, M, 6)), "gz": np.round(10 + noise(12, M, 7))}  # fmt: skip
+IN_G = {
+    f"{name}_g" if name[0] == "a" else f"{name}_dps": x / (16384 if name[0] == "a" else 131)
+    for name, x in COUNTS.items()
+}
+CREEPS = np.linspace(0, 1, M)
+SHAKEN = {
+    name: x + np.where((np.arange(M) // 400) % 2 == 1, noise(0.15, M, 9), 0) if name[0] == "a" else x
+    for name, x in IN_G.items()
+}
+SLOW = np.arange(900) * 200.0
+VOLTS = np.round(7.6 - 0.00016 * np.arange(900) + noise(0.01, 900), 2)
+AIR = np.round(22 + noise(0.06, 900), 1)
+
+Case = tuple[str, str | None, tuple[Columns, tuple[str, float], list[str]]]
+
+
+def of(
+    columns: Columns, time: tuple[str, float] = MS, marks: list[str] | None = None
+) -> tuple[Columns, tuple[str, float], list[str]]:
+    return columns, time, marks or []
+
+
+def unit(columns: Columns, **changed: Array) -> tuple[Columns, tuple[str, float], list[str]]:
+    return of({"t_ms": MT} | columns | changed)
+
+
+def echo(values: Array, marks: list[str] | None = None, t: Array = T) -> tuple[Columns, tuple[str, float], list[str]]:
+    return of({"t_ms": t, "echo_us": values}, MS, marks)
+
+
+def lit(hz: float, rate: float, swing: float) -> tuple[Columns, tuple[str, float], list[str]]:
+    t = np.arange(3000) / rate
+    wave = swing * np.sin(2 * np.pi * hz * t + 0.3)
+    return of({"t_us": np.round(t * 1e6), "ldr_adc": np.round(400 + wave + noise(4, 3000))}, US)
+
+
+FAULTY: list[Case] = [
+    ("zeros now and then", "dropouts", echo(put(ECHO, share(0.05), 0))),
+    ("time-outs now and then", "dropouts", echo(put(ECHO, share(0.05), 38_000))),
+    ("empty cells", "dropouts", echo(put(ECHO, share(0.05), np.nan))),
+    ("no echo just while closing in", "dropouts", echo(put(CLOSER, slice(400, 415), 0))),
+    ("zeros of a wire", "dropouts", of({"t_ms": STILL["t_ms"], "ir_adc": put(np.round(400 + noise(3, 3000)), share(0.01, 3000), 0)})),
+    ("a thermometer without its wire", "dropouts", of({"t_ms": SLOW, "air_c": put(AIR, share(0.03, 900), -127)})),
+    ("a battery that says zero", "dropouts", of({"t_ms": SLOW, "supply_v": put(VOLTS, share(0.04, 900), 0)})),
+    ("lines that are not there", "dropouts", echo(ECHO[~share(0.06)], None, T[~share(0.06)])),
+    ("four spikes", "spikes", echo(put(ECHO, [50, 170, 300, 420], [4900, 1400, 5900, 3800]))),
+    ("two spikes", "spikes", echo(put(ECHO, [200, 400], [5900, 900]))),
+    ("spikes of a wire", "spikes", of({"t_ms": STILL["t_ms"], "ir_adc": put(STILL["line1_adc"], [100, 700, 1500], [900, 20, 1000])})),
+    ("spikes of a thermometer", "spikes", of({"t_ms": SLOW, "air_c": put(AIR, [30, 200, 555], [35, -2, 41])})),
+    ("an echo that stays", "stuck", echo(put(ECHO, slice(250, 400), ECHO[250]))),
+    ("an echo that stays at last", "stuck", echo(put(ECHO, slice(550, N), ECHO[550]))),
+    ("one of a row that never moves", "stuck", of(FOLLOWED | {"line2_adc": np.full(2000, 412.0)})),
+    ("one of a row that stops", "stuck", of(FOLLOWED | {"line2_adc": put(FOLLOWED["line2_adc"], slice(800, 1400), 201)})),
+    ("one axis that never moves", "stuck", unit(COUNTS, ay=np.full(M, -93.0))),
+    ("all axes at once", "stuck", unit({name: put(x, slice(900, 1300), x[900]) for name, x in COUNTS.items()})),
+    ("a ceiling of its own", "clipped", of(FOLLOWED | {"line3_adc": np.minimum(FOLLOWED["line3_adc"], 500)})),
+    ("the end of the converter", "clipped", of(each(FOLLOWED, lambda x: np.minimum(np.round(x * 1.6), 1023)))),
+    ("gravity beyond the range", "clipped", unit(COUNTS, az=np.minimum(np.round(COUNTS["az"] * 2.2), 32_767))),
+    ("a turn beyond the range", "clipped", unit(COUNTS, gz=np.clip(np.round(48_000 * np.sin(MT / 900)), -32_768, 32_767))),
+    ("edges that bounce", "chatter", edges(np.concatenate([EDGES, EDGES[share(0.3, 400)] + 300, EDGES[share(0.3, 400)] + 650]))),
+    ("a level that bounces", "chatter", level(bounced())),
+    ("some marks seen twice", "doubled", edges(between(0.5, share(0.2, 399)))),
+    ("some marks seen twice, soon", "doubled", edges(between(0.3, share(0.2, 399)))),
+    ("marks seen twice for a while", "doubled", edges(between(0.5, slice(100, 140)))),
+    ("marks seen twice from then on", "doubled", edges(between(0.5, slice(200, None)))),
+    ("each mark seen twice", "doubled", edges(between(0.35, slice(None)))),
+    ("pulses that are not there", "missed", edges(EDGES[~share(0.05, 400)])),
+    ("pulses of a level that are not there", "missed", level(without_pulses())),
+    ("left and right, by marks", "swapped", of(MARKED | {"line1_adc": MARKED["line5_adc"], "line5_adc": MARKED["line1_adc"]}, MS, WORDS)),
+    ("a row turned about, by marks", "swapped", of({n: MARKED[f"line{6 - int(n[4])}_adc"] if "line" in n else x for n, x in MARKED.items()}, MS, WORDS)),
+    ("two of a row, by the line alone", "swapped", of(FOLLOWED | {"line2_adc": FOLLOWED["line4_adc"], "line4_adc": FOLLOWED["line2_adc"]})),
+    ("one of a row, by marks", "inverted", of(MARKED | {"line3_adc": 1000 - MARKED["line3_adc"]}, MS, WORDS)),
+    ("a level that is low without a magnet", "inverted", level(1 - HALL)),
+    ("upside down", "inverted", unit(IN_G, az_g=-IN_G["az_g"])),
+    *((f"lamps at {rate:.0f} readings a second", "flicker", lit(100, rate, 25)) for rate in (90, 200, 333, 500, 1000)),
+    ("lamps of 60 Hz", "flicker", lit(120, 50, 25)),
+    ("twice too far, at marks", "wrong-scale", of({"t_ms": T, "distance_cm": np.round(STEPS / 5, 1)}, MS, AT_RULER)),
+    ("inches for centimetres, at marks", "wrong-scale", echo(np.round(STEPS * 5.8 / 2.54), AT_RULER)),
+    ("twice too long, at two moments", "wrong-scale", echo(np.round(STEPS * 11.6), TWO_MARKS)),
+    ("distance against echo", "wrong-scale", of({"t_ms": T, "echo_us": np.round(STEPS * 5.83), "distance_cm": np.round(STEPS / 5, 1)})),
+    ("half a g", "wrong-scale", unit(each(IN_G, lambda x: x / 2))),
+    ("Fahrenheit", "wrong-scale", of({"t_ms": SLOW, "air_c": np.round(AIR * 1.8 + 32, 1)})),
+    ("a held target that creeps", "drift", echo(np.round(ECHO * (1 + 0.06 * np.arange(N) / N)), ["50 cm"] * N)),
+    ("slower than anybody pushes", "drift", echo(np.round(ECHO * (1 + 0.06 * np.arange(N) / N)))),
+    ("one of a row", "drift", of(STILL | {"line1_adc": np.round(STILL["line1_adc"] + np.linspace(0, 60, 3000))})),
+    ("the whole row", "drift", of(each(STILL, lambda x: np.round(x + np.linspace(0, 60, 3000))))),
+    ("a gyro's bias", "drift", unit(IN_G, gz_dps=IN_G["gz_dps"] + 4 * CREEPS)),
+    ("an accelerometer's offset", "drift", unit(IN_G, ax_g=IN_G["ax_g"] + 0.3 * CREEPS)),
+    ("lines now and then", "jitter", echo(ECHO, None, np.round(np.cumsum(np.random.default_rng(3).uniform(10, 90, N))))),
+    ("edges timed badly", "jitter", edges(EDGES + noise(1200, 400, 8))),
+    ("a clock that begins anew", "reset", echo(ECHO, None, np.where(np.arange(N) < 300, T, T - T[300]))),
+]  # fmt: skip
+
+HEALTHY: list[Case] = [
+    ("a target that stands", None, echo(ECHO)),
+    ("a target that comes nearer", None, echo(CLOSER)),
+    ("a target that is put elsewhere", None, of({"t_ms": T, "distance_mm": np.round(STEPS)})),
+    ("whole centimetres", None, of({"t_ms": T, "distance_cm": np.round(STEPS / 10)})),
+    ("marks that agree", None, of({"t_ms": T, "distance_cm": np.round(STEPS / 10, 1)}, MS, AT_RULER)),
+    ("moments that agree", None, echo(np.round(STEPS * 5.83), TWO_MARKS)),
+    ("a target that leaves", None, echo(np.where(T < 20_000, np.round(2900 + T * 1.1 + noise(8)), 0))),
+    ("a target that steps aside", None, echo(put(ECHO, slice(200, 400), 0))),
+    ("a single zero", None, echo(put(ECHO, 300, 0))),
+    ("a line that is followed", None, of(FOLLOWED)),
+    ("a line with marks", None, of(MARKED, MS, WORDS)),
+    ("bare ground", None, of(STILL)),
+    ("lamps that nobody minds", None, lit(100, 500, 2)),
+    ("a wheel", None, edges(EDGES)),
+    ("two magnets", None, edges(between(0.45, slice(None)))),
+    ("a wheel that runs up and stops", None, edges(np.cumsum(np.concatenate([np.geomspace(400_000, 12_000, 60), 12_000 + noise(80, 200), np.geomspace(12_000, 600_000, 50)])))),
+    ("a level of a wheel", None, level(HALL)),
+    ("a wheel at rest", None, level(np.ones(8000))),
+    ("a unit at rest", None, unit(COUNTS)),
+    ("a unit of 8 g", None, unit({name: np.round(x / 4) if name[0] == "a" else x for name, x in COUNTS.items()})),
+    ("a unit in g", None, unit(IN_G)),
+    ("coarse and shaken", None, unit({name: np.round(x, 2) for name, x in SHAKEN.items()})),
+    ("a fast turn inside the range", None, unit(COUNTS, gz=np.round(20_000 * np.sin(MT / 900)))),
+    ("a battery and the air", None, of({"t_ms": SLOW, "supply_v": VOLTS, "air_c": AIR})),
+    ("a battery that empties", None, of({"t_ms": SLOW, "supply_v": np.round(VOLTS - 0.0006 * np.arange(900), 3)})),
+    ("steps of a whole millisecond", None, echo(ECHO, None, np.round(np.arange(N) * 1.4))),
+    ("a loop's own unevenness", None, echo(ECHO, None, np.round(np.cumsum(50 + noise(1))))),
+    ("a counter that rolls over", None, of({"t_us": (np.arange(N) * 50_000.0 + 2**32 - 1e7) % 2**32, "echo_us": ECHO}, US)),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("wanted", "given"), [case[1:] for case in FAULTY + HEALTHY], ids=[case[0] for case in FAULTY + HEALTHY]
+)
+def test_what_is_named_first(wanted: str | None, given: tuple[Columns, tuple[str, float], list[str]]) -> None:
+    columns, time, marks = given
+    before = {name: x.copy() for name, x in columns.items()}
+    found = [one for one in examine(columns_record(columns, time, marks)) if one.accuses]
+    assert (found[0].kind if found else None) == wanted, found
+    for name, x in columns.items():
+        np.testing.assert_array_equal(x, before[name])
+    for one in found:
+        assert one.evidence.endswith(".")
+        assert any(sign.isdigit() for sign in one.evidence)
+        assert one.start_s <= one.end_s
+        assert one.causes
+        assert one.advice
+
+
+def test_every_kind_that_columns_can_show_is_among_the_plain_cases() -> None:
+    assert {case[1] for case in FAULTY} | {"garbled"} == set(KINDS)

@@ -1,0 +1,72 @@
+"""How often the fault finder names what was put in: the confusion table."""
+
+from __future__ import annotations
+
+import io
+import zlib
+from collections import Counter
+from collections.abc import Iterator
+
+import numpy as np
+
+from tests.simulated.faults import FAULTS
+from tests.simulated.scenes import EXTREMES, SCENES, Scene
+from tickstone.core.diagnosis.examine import examine
+from tickstone.core.diagnosis.finding import Finding
+from tickstone.formats.examined import columns_record, record_of
+from tickstone.formats.opening import open_readings
+
+SEVERITIES = (0.0, 0.35, 0.7, 1.0)
+NOTHING = "nothing"
+
+
+def seeded(*of: object) -> np.random.Generator:
+    """A generator of random numbers that is the same on every machine for the same words."""
+    return np.random.default_rng(zlib.crc32(repr(of).encode()))
+
+
+def simulated(kind: str, seed: int) -> Scene:
+    """A recording with a single fault of this kind."""
+    rng = seeded(kind, seed)
+    makers = FAULTS[kind]
+    return makers[seed % len(makers)](rng, SEVERITIES[seed % len(SEVERITIES)])
+
+
+def healthy(seeds: range) -> Iterator[tuple[str, int, Scene]]:
+    """Recordings without a fault, ordinary ones and extremes."""
+    for name, make in (SCENES | EXTREMES).items():
+        for seed in seeds:
+            yield name, seed, make(seeded(name, seed))
+
+
+def answer(scene: Scene) -> Finding | None:
+    """The finding that accuses with the greatest confidence, the first among equals."""
+    if scene.garbled:
+        record = record_of(open_readings(io.BytesIO(as_file(scene).encode("utf-8", "surrogateescape"))))
+    else:
+        record = columns_record(scene.columns, scene.time, scene.marks)
+    found = examine(record)
+    return next((one for one in found if one.accuses), None)
+
+
+def as_file(scene: Scene) -> str:
+    """The scene as a table of text, some of its lines garbled: a character changed, or the end of the line lost."""
+    rng = seeded("lines", len(scene.columns), scene.garbled)
+    rows = zip(*scene.columns.values(), strict=True)
+    lines = [",".join(f"{value:.10g}" for value in row) for row in rows]
+    for at in np.flatnonzero(rng.random(len(lines)) < scene.garbled).tolist():
+        place = int(rng.integers(1, max(2, len(lines[at]))))
+        changed = lines[at][:place] + "~}#"[int(rng.integers(0, 3))] + lines[at][place + 1 :]
+        lines[at] = changed if rng.random() < 0.6 else lines[at][: min(place, 4)]
+    return "\n".join([",".join(scene.columns), *lines]) + "\n"
+
+
+def confusion(seeds: range) -> dict[str, Counter[str]]:
+    """For each fault that was put in, how often each kind was named first."""
+    table: dict[str, Counter[str]] = {}
+    for kind in FAULTS:
+        table[kind] = Counter()
+        for seed in seeds:
+            said = answer(simulated(kind, seed))
+            table[kind][said.kind if said else NOTHING] += 1
+    return table

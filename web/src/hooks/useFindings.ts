@@ -1,0 +1,31 @@
+import { useIsFetching, useQuery, useQueryClient } from "@tanstack/react-query";
+import { api, ask } from "../api/client";
+import type { Finding } from "../model/live";
+import { useBench } from "./bench";
+
+/** What looks wrong: in the recording that is open, else in what comes live. */
+export function useFindings(): { findings: Finding[]; looking: boolean; lookedAt: number; failed: string } {
+  const bench = useBench();
+  const queries = useQueryClient();
+  const id = bench.recordingId;
+  const lanes = ["r", bench.rig.slug, "lanes", id];
+  useIsFetching({ queryKey: lanes });
+  const drawn = queries
+    .getQueryCache()
+    .findAll({ queryKey: lanes })
+    .some((one) => one.state.data !== undefined); // what is looked for must not hold up what is looked at
+  const told = useQuery({
+    queryKey: ["r", bench.rig.slug, "findings", id],
+    enabled: id !== null && drawn,
+    queryFn: () =>
+      ask(api.GET("/api/recordings/{recording_id}/findings", { params: { path: { recording_id: id ?? 0 } } })),
+    placeholderData: (old, query) => (query?.queryKey[3] === id ? old : undefined),
+  });
+  if (id === null) return { findings: bench.now.findings, looking: false, lookedAt: 1, failed: "" };
+  return {
+    findings: told.data?.findings ?? [],
+    looking: told.isPending,
+    lookedAt: told.data?.looked_at ?? 1,
+    failed: told.error?.message ?? "",
+  };
+}

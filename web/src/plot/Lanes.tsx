@@ -1,0 +1,432 @@
+import { type KeyboardEvent, type PointerEvent, type RefObject, useEffect, useRef, useState } from "react";
+import { useWidth } from "../hooks/useWidth";
+import { few, figure, THIN } from "../model/format";
+import { bandPath, edgePath, type LaneData, laneSpan, lasting, pulseSpans, stepPath } from "../model/lanes";
+import { anchorOf, graduations, niceStep, scale, stepDecimals } from "../model/scale";
+
+export interface DrawnLane extends LaneData {
+  id: string;
+  title: string;
+  unit: string;
+  form: string;
+  digits: number;
+}
+
+export interface LaneMark {
+  t0: number;
+  t1: number | null;
+  label: string;
+}
+
+/** A stretch of one sensor's lanes, or of all of them (no sensor), in which something is wrong. */
+export interface LaneFault {
+  t0: number;
+  t1: number;
+  label: string;
+  sensor: string;
+}
+
+interface Props {
+  lanes: DrawnLane[];
+  marks: LaneMark[];
+  faults: LaneFault[];
+  from: number;
+  to: number;
+  cursor: number | undefined;
+  span: [number, number] | undefined;
+  label: string;
+  drawing: RefObject<SVGSVGElement | null>;
+  onCursor: (t: number) => void;
+  onSpan: (span: [number, number]) => void;
+  onView: (from: number, to: number) => void;
+}
+
+const GUTTER = 152;
+const RULER = 56;
+const NUMBERS = 98;
+const LEVELS = 58;
+const GAP = 10;
+const DRAG_FROM = 4;
+const ZOOM = 0.7;
+const WRITTEN_FROM = 58;
+
+/** Several channels on one time ruler: click for a cursor, drag for a span, wheel to zoom about the pointer. */
+export function Lanes(props: Props) {
+  const { lanes, marks, from, to, cursor, span, drawing } = props;
+  const box = useRef<HTMLDivElement>(null);
+  const width = useWidth(box);
+  const [dragged, setDragged] = useState<[number, number] | null>(null);
+  const drag = useRef<[number, number] | null>(null); // the same at once, before anything is drawn anew
+  const latest = useRef(props);
+  latest.current = props;
+  const asked = useRef<[number, number] | null>(null); // a view that was asked for and is not drawn yet
+  const x = scale(from, to, GUTTER, width - 8);
+  const time = (px: number) => from + ((px - GUTTER) / (width - 8 - GUTTER)) * (to - from);
+  let top = RULER;
+  const placed = lanes.map((lane) => {
+    const height = lane.form === "numbers" ? NUMBERS : LEVELS;
+    const place = { lane, top, height };
+    top += height + GAP;
+    return place;
+  });
+  const height = top + 4;
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: what was asked for is drawn when the view changes
+  useEffect(() => {
+    asked.current = null;
+  }, [from, to]);
+
+  useEffect(() => {
+    const node = box.current;
+    if (!node) return;
+    const wheel = (event: WheelEvent) => {
+      const { from, to, onView } = latest.current;
+      event.preventDefault();
+      const [low, high] = asked.current ?? [from, to];
+      const share = (event.clientX - node.getBoundingClientRect().left - GUTTER) / (node.clientWidth - 8 - GUTTER);
+      const about = low + Math.min(1, Math.max(0, share)) * (high - low);
+      const by = event.deltaY < 0 ? ZOOM : 1 / ZOOM;
+      asked.current = [about - (about - low) * by, about + (high - about) * by];
+      onView(...asked.current);
+    };
+    node.addEventListener("wheel", wheel, { passive: false });
+    return () => node.removeEventListener("wheel", wheel);
+  }, []);
+
+  const begun = useRef<number | null>(null);
+  const placeOf = (event: PointerEvent) => event.clientX - (box.current?.getBoundingClientRect().left ?? 0);
+  const down = (event: PointerEvent<SVGSVGElement>) => {
+    if (event.button !== 0 || placeOf(event) < GUTTER) return;
+    begun.current = placeOf(event);
+    event.currentTarget.setPointerCapture(event.pointerId);
+  };
+  const move = (event: PointerEvent) => {
+    const start = begun.current;
+    if (start === null) return;
+    const now = Math.min(width - 8, Math.max(GUTTER, placeOf(event)));
+    if (!drag.current && Math.abs(now - start) <= DRAG_FROM) return;
+    drag.current = [time(Math.min(start, now)), time(Math.max(start, now))];
+    setDragged(drag.current);
+  };
+  const up = (event: PointerEvent) => {
+    if (begun.current === null) return;
+    begun.current = null;
+    if (drag.current) props.onSpan(drag.current);
+    else props.onCursor(time(placeOf(event)));
+    drag.current = null;
+    setDragged(null);
+  };
+  const key = (event: KeyboardEvent) => {
+    const step = ((to - from) / 100) * (event.shiftKey ? 10 : 1);
+    const now = cursor ?? (from + to) / 2;
+    const about = (by: number) => props.onView(now - (now - from) * by, now + (to - now) * by);
+    const acts: Record<string, () => void> = {
+      ArrowLeft: () => props.onCursor(Math.max(from, now - step)),
+      ArrowRight: () => props.onCursor(Math.min(to, now + step)),
+      "+": () => about(ZOOM),
+      "-": () => about(1 / ZOOM),
+      "[": () => props.onSpan([now, Math.max(now, span?.[1] ?? to)]),
+      "]": () => props.onSpan([Math.min(now, span?.[0] ?? from), now]),
+    };
+    const act = acts[event.key];
+    if (!act) return;
+    event.preventDefault();
+    event.stopPropagation();
+    act();
+  };
+  const chosen = dragged ?? span;
+  return (
+    <div
+      ref={box}
+      className="lanes"
+      // biome-ignore lint/a11y/noNoninteractiveTabindex: the cursor moves by key
+      tabIndex={0}
+      role="group"
+      aria-label={`${props.label}. Arrow keys move the cursor, + and − zoom, [ and ] begin and end a span.`}
+      onKeyDown={key}
+    >
+      <svg
+        ref={drawing}
+        width={width}
+        height={height}
+        viewBox={`0 0 ${width} ${height}`}
+        aria-hidden="true"
+        onPointerDown={down}
+        onPointerMove={move}
+        onPointerUp={up}
+        onDoubleClick={() => chosen && props.onView(...chosen)}
+      >
+        <TimeRuler from={from} to={to} x={x} width={width} bottom={height} />
+        {chosen && (
+          <rect
+            className="lane-span"
+            x={x(chosen[0])}
+            width={Math.max(1, x(chosen[1]) - x(chosen[0]))}
+            y={RULER - 6}
+            height={height - RULER}
+          />
+        )}
+        <Marks marks={marks} from={from} to={to} x={x} width={width} bottom={height} />
+        {placed.map(({ lane, top, height }) => (
+          <g key={lane.id}>
+            <Faults faults={faultsOf(props.faults, lane)} top={top} height={height} x={x} width={width} />
+            <Drawn lane={lane} top={top} height={height} x={x} from={from} to={to} width={width} />
+          </g>
+        ))}
+        {cursor !== undefined && cursor >= from && cursor <= to && (
+          <line className="lane-cursor" x1={x(cursor)} x2={x(cursor)} y1={RULER - 8} y2={height} />
+        )}
+      </svg>
+    </div>
+  );
+}
+
+interface RulerProps {
+  from: number;
+  to: number;
+  x: (t: number) => number;
+  width: number;
+  bottom: number;
+}
+
+function TimeRuler({ from, to, x, width, bottom }: RulerProps) {
+  const count = Math.max(3, Math.round((width - GUTTER) / 110));
+  const decimals = stepDecimals(niceStep(to - from, count));
+  return (
+    <g className="lane-ruler">
+      <line x1={GUTTER} x2={width - 8} y1={20} y2={20} />
+      {graduations(from, to, count).map((one) => (
+        <g key={one.at}>
+          <line x1={x(one.at)} x2={x(one.at)} y1={20} y2={{ long: 32, middle: 28, short: 25 }[one.size]} />
+          {one.label && (
+            <>
+              <line className="lane-grid" x1={x(one.at)} x2={x(one.at)} y1={RULER} y2={bottom} />
+              <text x={x(one.at)} y={14} textAnchor={anchorOf(x(one.at), GUTTER, width - 8)}>
+                {figure(one.at, decimals)}
+                {THIN}s
+              </text>
+            </>
+          )}
+        </g>
+      ))}
+    </g>
+  );
+}
+
+function Marks({ marks, from, to, x, width, bottom }: RulerProps & { marks: LaneMark[] }) {
+  let free = 0;
+  return (
+    <g className="lane-marks">
+      {marks
+        .filter((mark) => mark.t0 <= to && (mark.t1 ?? mark.t0) >= from)
+        .map((mark) => {
+          const left = Math.max(GUTTER, x(mark.t0));
+          const right = mark.t1 === null ? left : Math.min(width - 8, x(mark.t1));
+          const room = left >= free;
+          if (room) free = left + mark.label.length * 8 + 14;
+          return (
+            <g key={`${mark.t0} ${mark.label}`}>
+              {mark.t1 !== null && (
+                <rect x={left} width={Math.max(1, right - left)} y={RULER - 6} height={bottom - RULER} />
+              )}
+              <line x1={left} x2={left} y1={RULER - 22} y2={bottom} />
+              {room && (
+                <text x={left + 4} y={RULER - 14}>
+                  {mark.label}
+                </text>
+              )}
+            </g>
+          );
+        })}
+    </g>
+  );
+}
+
+function faultsOf(faults: LaneFault[], lane: DrawnLane): LaneFault[] {
+  return faults.filter((one) => one.sensor === "" || one.sensor === lane.id.split(".")[0]);
+}
+
+interface FaultsProps {
+  faults: LaneFault[];
+  top: number;
+  height: number;
+  x: (t: number) => number;
+  width: number;
+}
+
+function Faults({ faults, top, height, x, width }: FaultsProps) {
+  let free = GUTTER;
+  return (
+    <g className="lane-faults">
+      {faults.map((one) => {
+        const left = Math.min(width - 8, Math.max(GUTTER, x(one.t0)));
+        const right = Math.min(width - 8, Math.max(GUTTER, x(one.t1)));
+        if (right === left && (x(one.t1) < GUTTER || x(one.t0) > width - 8)) return null;
+        const text = `✕ ${one.label}`;
+        const at = Math.min(Math.max(left + 4, free), width - 8 - text.length * 8);
+        free = at + text.length * 8 + 12;
+        return (
+          <g key={`${one.label} ${one.sensor}`}>
+            <rect x={left} width={Math.max(3, right - left)} y={top} height={height} />
+            <line x1={left} x2={left} y1={top} y2={top + height} />
+            <line x1={right} x2={right} y1={top} y2={top + height} />
+            <text x={at} y={top + 14}>
+              {text}
+            </text>
+          </g>
+        );
+      })}
+    </g>
+  );
+}
+
+interface DrawnProps {
+  lane: DrawnLane;
+  top: number;
+  height: number;
+  x: (t: number) => number;
+  from: number;
+  to: number;
+  width: number;
+}
+
+function Drawn({ lane, top, height, x, from, to, width }: DrawnProps) {
+  const [name, what] = lane.title.split(": ");
+  const bottom = top + height;
+  const clip = `lane-${lane.id.replace(/\W/g, "-")}`;
+  return (
+    <g>
+      <clipPath id={clip}>
+        <rect x={GUTTER} y={top} width={Math.max(0, width - 8 - GUTTER)} height={height} />
+      </clipPath>
+      <line className="lane-foot" x1={0} x2={width - 8} y1={bottom + GAP / 2} y2={bottom + GAP / 2} />
+      <text className="lane-name" x={0} y={top + 18}>
+        {name}
+      </text>
+      <text className="lane-what" x={0} y={top + 36}>
+        {what}
+      </text>
+      <g clipPath={`url(#${clip})`}>
+        {lane.form === "numbers" && <Numbers lane={lane} top={top} bottom={bottom} x={x} />}
+        {lane.form === "edges" && <path className="lane-line" d={edgePath(lane, x, top + 12, bottom - 12)} />}
+        {lane.form === "levels" && <Levels lane={lane} top={top} bottom={bottom} x={x} from={from} to={to} />}
+      </g>
+      {lane.form === "numbers" && <Scale lane={lane} top={top} bottom={bottom} />}
+      {lane.t.length === 0 && (
+        <text className="lane-what" x={GUTTER + 12} y={top + height / 2}>
+          no reading here
+        </text>
+      )}
+    </g>
+  );
+}
+
+interface InLane {
+  lane: DrawnLane;
+  top: number;
+  bottom: number;
+  x: (t: number) => number;
+}
+
+function Numbers({ lane, top, bottom, x }: InLane) {
+  const y = scale(...laneSpan(lane, lane.digits), bottom - 4, top + 4);
+  return <path className={lane.exact ? "lane-line" : "lane-band"} d={bandPath(lane, x, y)} />;
+}
+
+function Scale({ lane, top, bottom }: Omit<InLane, "x">) {
+  const [low, high] = laneSpan(lane, lane.digits);
+  if (lane.t.length === 0) return null;
+  const y = scale(low, high, bottom - 4, top + 4);
+  const decimals = stepDecimals(niceStep(high - low, 5));
+  return (
+    <g className="lane-scale">
+      {graduations(low, high, 5).map((one) => (
+        <g key={one.at}>
+          <line x1={GUTTER - { long: 9, middle: 6, short: 4 }[one.size]} x2={GUTTER} y1={y(one.at)} y2={y(one.at)} />
+          {one.label && (
+            <text x={GUTTER - 13} y={y(one.at) + 5} textAnchor="end">
+              {figure(one.at, decimals)}
+            </text>
+          )}
+        </g>
+      ))}
+      <text className="lane-what" x={0} y={top + 54}>
+        {lane.unit}
+      </text>
+    </g>
+  );
+}
+
+function Levels({ lane, top, bottom, x, from, to }: InLane & { from: number; to: number }) {
+  const y = scale(0, 1, bottom - 12, top + 12);
+  if (!lane.exact) return <path className="lane-band" d={bandPath(lane, x, y)} />;
+  return (
+    <>
+      <path className="lane-line" d={stepPath(lane, x, y, to)} />
+      {pulseSpans(lane)
+        .filter((one) => one.to > from && one.from < to && x(one.to) - x(one.from) > WRITTEN_FROM)
+        .map((one) => {
+          const width = lasting(one.to - one.from);
+          return (
+            <text
+              key={one.from}
+              className="lane-width"
+              x={(Math.max(x(one.from), GUTTER) + x(Math.min(one.to, to))) / 2}
+              y={(top + bottom) / 2 + 5}
+              textAnchor="middle"
+            >
+              {few(width.value)}
+              {THIN}
+              {width.unit}
+            </text>
+          );
+        })}
+    </>
+  );
+}
+
+interface OverviewProps {
+  lane: DrawnLane | undefined;
+  from: number;
+  to: number;
+  view: [number, number];
+  onView: (from: number, to: number) => void;
+}
+
+/** The whole recording in a strip, with the part that is shown; a click moves it there. */
+export function Overview({ lane, from, to, view, onView }: OverviewProps) {
+  const box = useRef<HTMLDivElement>(null);
+  const width = useWidth(box);
+  const x = scale(from, to, GUTTER, width - 8);
+  const half = (view[1] - view[0]) / 2;
+  const there = (event: PointerEvent) => {
+    const px = event.clientX - (box.current?.getBoundingClientRect().left ?? 0);
+    const middle = from + ((px - GUTTER) / (width - 8 - GUTTER)) * (to - from);
+    const begin = Math.min(Math.max(middle - half, from), Math.max(from, to - 2 * half));
+    onView(begin, begin + 2 * half);
+  };
+  const y = lane
+    ? scale(...(lane.form === "numbers" ? laneSpan(lane, lane.digits) : ([0, 1] as [number, number])), 38, 4)
+    : null;
+  return (
+    <div ref={box} className="lanes-overview">
+      <svg
+        width={width}
+        height={44}
+        role="img"
+        aria-label="The whole recording"
+        onPointerDown={there}
+        onPointerMove={(event) => event.buttons === 1 && there(event)}
+      >
+        <text className="lane-what" x={0} y={26}>
+          the whole
+        </text>
+        <rect className="lane-view" x={x(view[0])} width={Math.max(3, x(view[1]) - x(view[0]))} y={1} height={42} />
+        {lane && y && lane.form !== "edges" && (
+          <path className={lane.exact ? "lane-line" : "lane-band"} d={bandPath(lane, x, y)} />
+        )}
+        <line className="lane-foot" x1={GUTTER} x2={width - 8} y1={43} y2={43} />
+      </svg>
+    </div>
+  );
+}

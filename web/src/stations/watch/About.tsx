@@ -1,0 +1,120 @@
+import { useId, useState } from "react";
+import { api, ask, type Schemas } from "../../api/client";
+import { useBench } from "../../hooks/bench";
+import { FORGET } from "../../model/address";
+import { figure } from "../../model/format";
+import type { Opened } from "./OpenedRecording";
+
+/** What is in a recording, its name and note, where it came from; put away and brought back. */
+export function About({ opened }: { opened: Opened }) {
+  const bench = useBench();
+  const { recording, odd } = opened;
+  const path = { params: { path: { recording_id: recording.id } } };
+  const change = (body: Schemas["RecordingChange"]) =>
+    ask(api.PATCH("/api/recordings/{recording_id}", { ...path, body }));
+  const putAway = async () => {
+    const back = () => void bench.attempt(change({ archived: false }));
+    if (await bench.attempt(change({ archived: true }), "The recording is put away.", back)) bench.go("watch", FORGET);
+  };
+  return (
+    <section className="about-recording">
+      <h2>About it</h2>
+      <Text
+        key={`name ${recording.name}`}
+        label="Name"
+        value={recording.name}
+        onKeep={(name) => void bench.attempt(change({ name }), "Renamed.")}
+      />
+      <Text
+        key={`note ${recording.note}`}
+        label="Note"
+        value={recording.note}
+        many
+        onKeep={(note) => void bench.attempt(change({ note }), "Noted.")}
+      />
+      <ul className="ticks">
+        {recording.streams.map((stream) => (
+          <li key={stream.key}>
+            {stream.key === "~other" ? "columns of no sensor" : stream.key}: {figure(stream.n, 0)} readings
+            {stream.segments > 1 && `, ${stream.segments} segments`}
+          </li>
+        ))}
+        {recording.made_from.map((one) => (
+          <li key={String(one.recording)}>
+            {String(one.how)} from{" "}
+            <button
+              type="button"
+              className="link"
+              onClick={() => bench.go("watch", { ...FORGET, recording: String(one.recording) })}
+            >
+              an earlier recording
+            </button>
+          </li>
+        ))}
+        <li>
+          {recording.odd_lines
+            ? `${figure(recording.odd_lines, 0)} lines not understood, kept as text`
+            : "every line understood"}
+        </li>
+      </ul>
+      {odd.slice(0, 5).map((one) => (
+        <p key={`${one.line} ${one.t_s} ${one.text}`} className="odd">
+          {one.line !== null && <small>line {one.line} </small>}
+          <code>{one.text}</code> {one.why}
+        </p>
+      ))}
+      {recording.status !== "live" &&
+        (recording.archived ? (
+          <button
+            type="button"
+            className="act"
+            onClick={() => void bench.attempt(change({ archived: false }), "It is back among the recordings.")}
+          >
+            Bring it back
+          </button>
+        ) : (
+          <button type="button" className="plain" onClick={() => void putAway()}>
+            Put it away
+          </button>
+        ))}
+    </section>
+  );
+}
+
+interface TextProps {
+  label: string;
+  value: string;
+  many?: boolean;
+  onKeep: (text: string) => void;
+}
+
+/** A line or two of text, kept when the field is left. */
+function Text({ label, value, many = false, onKeep }: TextProps) {
+  const [text, setText] = useState(value);
+  const keep = () => {
+    if (text.trim() !== value && (many || text.trim())) onKeep(text.trim());
+  };
+  const id = useId();
+  const shared = { id, value: text, onBlur: keep };
+  return (
+    <p className="about-text">
+      <label htmlFor={id}>{label}</label>
+      {many ? (
+        <textarea
+          {...shared}
+          rows={2}
+          maxLength={4000}
+          placeholder="what was done, what is odd about it"
+          onChange={(event) => setText(event.target.value)}
+        />
+      ) : (
+        <input
+          {...shared}
+          maxLength={120}
+          onChange={(event) => setText(event.target.value)}
+          onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+        />
+      )}
+    </p>
+  );
+}

@@ -1,0 +1,124 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, ask, type Recording } from "../../api/client";
+import { useBench } from "../../hooks/bench";
+import { useAddress } from "../../hooks/useAddress";
+import { FORGET } from "../../model/address";
+import { figure } from "../../model/format";
+import { Verdict } from "../../ui/Verdict";
+import { recordingLine } from "./Recordings";
+import { useCutting } from "./useCutting";
+
+const ORIGINS: Record<string, string> = { live: "recorded", import: "from a file", hand: "typed by hand" };
+
+/** Every recording of the rig, those put away too: opened, joined, brought back. */
+export function AllRecordings() {
+  const bench = useBench();
+  const { search } = useAddress();
+  const away = search.get("away") !== null;
+  const { slug } = bench.rig;
+  const list = useQuery({
+    queryKey: ["r", slug, "recordings", away],
+    queryFn: () =>
+      ask(api.GET("/api/rigs/{slug}/recordings", { params: { path: { slug }, query: { archived: away } } })),
+  });
+  const [picked, setPicked] = useState<number[]>([]);
+  const cut = useCutting(0);
+  const every = list.data ?? [];
+  const turn = (id: number) => setPicked(picked.includes(id) ? picked.filter((one) => one !== id) : [...picked, id]);
+  const count = every.length === 1 ? "One recording" : `${figure(every.length, 0)} recordings`;
+  return (
+    <>
+      <Verdict
+        next={
+          <p className="next">
+            <span>
+              {away
+                ? "Nothing is ever thrown away: what a constant rests on stays here."
+                : picked.length > 1
+                  ? "They become one, in the order of their beginnings; each begins a new segment."
+                  : "Open one, or pick several to join them."}
+            </span>
+            {picked.length > 1 && (
+              <button type="button" className="act act-first" onClick={() => void cut.join(picked)}>
+                Join the {picked.length}
+              </button>
+            )}
+            <button type="button" className="act" onClick={() => bench.show({ away: away ? null : "1" })}>
+              {away ? "Those at hand" : "Those put away"}
+            </button>
+            <button type="button" className="act" onClick={() => bench.show({ view: null, away: null })}>
+              Back to the readings
+            </button>
+          </p>
+        }
+      >
+        {away
+          ? every.length
+            ? `${count} put away`
+            : "No recording is put away"
+          : every.length
+            ? count
+            : "No recording yet"}
+      </Verdict>
+      {every.length > 0 && (
+        <table className="all-recordings">
+          <thead>
+            <tr>
+              {!away && (
+                <th scope="col">
+                  <span className="visually-hidden">pick</span>
+                </th>
+              )}
+              <th scope="col">name</th>
+              <th scope="col">when, how long</th>
+              <th scope="col">readings</th>
+              <th scope="col">from</th>
+            </tr>
+          </thead>
+          <tbody>
+            {every.map((one) => (
+              <Line key={one.id} one={one} picked={picked.includes(one.id)} onPick={away ? null : () => turn(one.id)} />
+            ))}
+          </tbody>
+        </table>
+      )}
+    </>
+  );
+}
+
+function Line({ one, picked, onPick }: { one: Recording; picked: boolean; onPick: (() => void) | null }) {
+  const bench = useBench();
+  const readings = one.streams.reduce((sum, stream) => sum + stream.n, 0);
+  return (
+    <tr>
+      {onPick && (
+        <td>
+          <input
+            type="checkbox"
+            aria-label={`Pick ${one.name}`}
+            checked={picked}
+            disabled={one.status === "live"}
+            onChange={onPick}
+          />
+        </td>
+      )}
+      <th scope="row">
+        <button
+          type="button"
+          className="link"
+          onClick={() => bench.go("watch", { ...FORGET, recording: String(one.id) })}
+        >
+          {one.name}
+        </button>
+        {one.note && <small> {one.note.slice(0, 80)}</small>}
+      </th>
+      <td>{recordingLine(one)}</td>
+      <td className="figures">{figure(readings, 0)}</td>
+      <td>
+        {ORIGINS[one.origin] ?? one.origin}
+        {one.origin === "live" && `, ${one.source}`}
+      </td>
+    </tr>
+  );
+}

@@ -1,0 +1,65 @@
+import { useState } from "react";
+import type { Recording } from "../../api/client";
+
+const FORMS = [
+  { value: "csv", title: "CSV" },
+  { value: "tsv", title: "TSV" },
+  { value: "json-lines", title: "JSON Lines" },
+  { value: "parquet", title: "Parquet" },
+  { value: "value-change-dump", title: "value change dump" },
+];
+
+interface Props {
+  recording: Recording;
+  span: [number, number] | undefined;
+  stone: number | undefined;
+}
+
+/** The recording, or its span, as a file that opens again as the same readings. */
+export function GiveOut({ recording, span, stone }: Props) {
+  const [form, setForm] = useState("csv");
+  const [converted, setConverted] = useState(true);
+  const [part, setPart] = useState(true);
+  if (recording.status === "live") return null;
+  const query = new URLSearchParams({ form, converted: String(converted) });
+  if (span && part) {
+    query.set("t0", String(span[0]));
+    query.set("t1", String(span[1]));
+  }
+  if (stone !== undefined) query.set("stone", String(stone));
+  return (
+    <section className="give-out">
+      <h2>Take it along</h2>
+      <p>
+        <select aria-label="Form of the file" value={form} onChange={(event) => setForm(event.target.value)}>
+          {FORMS.map((one) => (
+            <option key={one.value} value={one.value}>
+              {one.title}
+            </option>
+          ))}
+        </select>
+        {form !== "value-change-dump" && (
+          <label>
+            <input type="checkbox" checked={converted} onChange={(event) => setConverted(event.target.checked)} />
+            converted columns beside the raw ones
+          </label>
+        )}
+        {span && (
+          <label>
+            <input type="checkbox" checked={part} onChange={(event) => setPart(event.target.checked)} />
+            only the span
+          </label>
+        )}
+        <a className="act" href={`/api/recordings/${recording.id}/export?${query}`} download>
+          Take the file
+        </a>
+      </p>
+      <p>
+        <small>
+          Units stand in the names of its columns, where it comes from in its first lines; taken in again it is the same
+          recording.
+        </small>
+      </p>
+    </section>
+  );
+}

@@ -1,0 +1,404 @@
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { api, ask, type Schemas, sent, type Whole } from "../../api/client";
+import { useBench } from "../../hooks/bench";
+import { useAddress } from "../../hooks/useAddress";
+import { FORGET } from "../../model/address";
+import { few, figure, THIN, typed } from "../../model/format";
+import { DropFiles } from "../../ui/DropFiles";
+import { Glyph } from "../../ui/Glyph";
+import { Factor, MeaningChoice } from "../../ui/MeaningChoice";
+import { Verdict } from "../../ui/Verdict";
+import { type BenchFile, isBusy, useFiles } from "./useFiles";
+
+type Look = Whole<Schemas["LookModel"]>;
+type Column = Look["columns"][number];
+type Meaning = Schemas["MeaningModel"];
+
+const FORMATS: Record<string, string> = {
+  csv: "a table, commas between",
+  tsv: "a table, tabs between",
+  semicolons: "a table, semicolons between",
+  bars: "a table, bars between",
+  spaces: "a table, spaces between",
+  labelled: "labels with their numbers",
+  sentences: "sentences",
+  "json-lines": "JSON Lines",
+  parquet: "Parquet",
+  "value-change-dump": "a value change dump",
+};
+
+/** Files of readings on the bench: what each column is taken for, then the whole as a recording. */
+export function Import() {
+  const bench = useBench();
+  const { search } = useAddress();
+  const { files, sending, hand } = useFiles();
+  const chosen = files.find((one) => one.id === Number(search.get("file"))) ?? files[files.length - 1];
+  return (
+    <>
+      {chosen ? <OnTheBench key={chosen.id} file={chosen} /> : <Nothing waiting={sending.length > 0} />}
+      <DropFiles
+        label="Files of readings"
+        tall={files.length === 0}
+        choose={files.length ? "More files" : "Choose files"}
+        first={files.length === 0}
+        many
+        onFiles={(all) => void hand(all)}
+      >
+        {sending.length === 0 && "or drop them here, one or many"}
+        {files.length === 0 && sending.length === 0 && <Examples />}
+        {sending.map((one) => (
+          <span key={one.name} className="sending">
+            {one.name} <progress value={one.done} aria-label={`Handing over ${one.name}`} />
+            <button type="button" className="plain" onClick={one.stop}>
+              Stop
+            </button>
+          </span>
+        ))}
+      </DropFiles>
+      <Typed onTable={(text) => void hand([new File([text], "from the notebook.txt")], true)} />
+      {files.length > 1 && (
+        <ul className="ticks file-list" aria-label="Files on the bench">
+          {files.map((one) => (
+            <li key={one.id}>
+              <button
+                type="button"
+                className="link"
+                aria-current={one.id === chosen?.id}
+                onClick={() => bench.show({ file: String(one.id) })}
+              >
+                {one.name}
+              </button>{" "}
+              <small>{standing(one)}</small>
+            </li>
+          ))}
+        </ul>
+      )}
+    </>
+  );
+}
+
+const EXAMPLES = [
+  ["tables", "t_ms;front_cm;mark", "0;40,2;", "20;40,4;50 cm"],
+  ["labels and sentences", "t_us:1204500 echo_us:1748", "Distance: 23.4 cm, air 21.5 C"],
+  ["objects", '{"t":1200,"air":{"temp":21.5}}'],
+  ["levels", "value change dumps: wires, vectors, reals"],
+  ["and", "Parquet; whatever Tick Stone gave out"],
+];
+
+function Examples() {
+  return (
+    <span className="examples">
+      {EXAMPLES.map(([what, ...lines]) => (
+        <span key={what}>
+          <small>{what}</small>
+          {lines.map((line) => (
+            <code key={line}>{line}</code>
+          ))}
+        </span>
+      ))}
+    </span>
+  );
+}
+
+/** A table from a notebook, typed or pasted. */
+function Typed({ onTable }: { onTable: (text: string) => void }) {
+  const [text, setText] = useState("");
+  return (
+    <details className="typed-table">
+      <summary>Or type a table from a notebook</summary>
+      <p>
+        <small>
+          Names of the columns in the first line, then a line a reading, commas or tabs between; a column called{" "}
+          <code>mark</code> says what was true there.
+        </small>
+      </p>
+      <textarea
+        rows={6}
+        value={text}
+        aria-label="Table from a notebook"
+        placeholder={"echo_us, mark\n1748, 30 cm\n2914, 50 cm"}
+        onChange={(event) => setText(event.target.value)}
+      />
+      <button type="button" className="act" disabled={!text.trim()} onClick={() => onTable(text)}>
+        Look at it
+      </button>
+    </details>
+  );
+}
+
+function Nothing({ waiting }: { waiting: boolean }) {
+  const bench = useBench();
+  return (
+    <Verdict
+      next={
+        <p className="next">
+          <span>
+            Tables of any kind, labels with numbers, sentences, JSON Lines, Parquet and value change dumps; you see what
+            each column is taken for before anything is kept.
+          </span>
+          <Back onBack={() => bench.show({ view: null })} />
+        </p>
+      }
+    >
+      {waiting ? "Handing over" : "Drop files of readings here; each becomes a recording"}
+    </Verdict>
+  );
+}
+
+const Back = ({ onBack }: { onBack: () => void }) => (
+  <button type="button" className="act" onClick={onBack}>
+    Back to the readings
+  </button>
+);
+
+function standing(file: BenchFile): string {
+  const size = `${figure(file.size / 1000, file.size < 10_000 ? 1 : 0)}${THIN}kB`;
+  return {
+    new: size,
+    waiting: "waits for those before it",
+    running: `${Math.round((100 * file.done) / file.size)}${THIN}% read`,
+    done: `${figure(file.rows, 0)} rows taken in`,
+    failed: file.message,
+    stopped: "stopped",
+  }[file.state] as string;
+}
+
+function OnTheBench({ file }: { file: BenchFile }) {
+  const bench = useBench();
+  const [said, setSaid] = useState<Record<string, Meaning>>(file.said);
+  const [name, setName] = useState(file.name);
+  const [rate, setRate] = useState(
+    file.asked_rate_hz === null ? (file.by_hand ? "1" : "") : String(file.asked_rate_hz),
+  );
+  const settled = ["new", "failed", "stopped"].includes(file.state);
+  const wish = { said, name, rate_hz: rate.trim() ? typed(rate) : null };
+  const path = { params: { path: { file_id: file.id } } };
+  const look = useQuery({
+    queryKey: ["r", bench.rig.slug, "look", file.id, said, wish.rate_hz],
+    enabled: settled,
+    queryFn: () => ask(api.POST("/api/files/{file_id}/look", { ...path, body: sent<Schemas["WishAsked"]>(wish) })),
+    placeholderData: (old) => old,
+    retry: false,
+  });
+  const own = look.data?.own ? look.data.name : null;
+  useEffect(() => {
+    if (own) setName(own);
+  }, [own]);
+  const found = look.isError ? undefined : look.data;
+  const take = () =>
+    void bench.attempt(
+      ask(api.POST("/api/files/{file_id}/take-in", { ...path, body: sent<Schemas["WishAsked"]>(wish) })),
+    );
+  const away = (text?: string) => void bench.attempt(ask(api.DELETE("/api/files/{file_id}", path)), text);
+  return (
+    <>
+      <Verdict next={<Next file={file} look={found} refused={look.isError} onTake={take} onAway={() => away()} />}>
+        {heading(file, found, look.isError ? look.error.message : "")}
+      </Verdict>
+      {isBusy(file) && <Progress file={file} onStop={() => away("Stopped; nothing of it was kept.")} />}
+      {settled && found && (
+        <>
+          <div className="import-said">
+            <label>
+              Name <input value={name} maxLength={120} onChange={(event) => setName(event.target.value)} />
+            </label>
+            {found.time === "" && (
+              <label>
+                Rows a second{" "}
+                <input
+                  inputMode="decimal"
+                  className="rate"
+                  value={rate}
+                  placeholder="50"
+                  aria-invalid={rate.trim() !== "" && (wish.rate_hz ?? 0) <= 0}
+                  onChange={(event) => setRate(event.target.value)}
+                />
+              </label>
+            )}
+            <small>
+              {FORMATS[found.format]}
+              {found.encoding && found.encoding !== "utf-8" && found.encoding !== "ascii" && `, ${found.encoding}`}
+              {found.own && ", given out by Tick Stone"}
+              {found.rate_hz !== null && `, about ${few(found.rate_hz)} rows/s`}
+            </small>
+          </div>
+          <Sheet look={found} onSay={(column, meaning) => setSaid({ ...said, [column]: meaning })} />
+          <Bad look={found} />
+        </>
+      )}
+    </>
+  );
+}
+
+function heading(file: BenchFile, look: Look | undefined, refused: string): string {
+  if (file.state === "done") return `${file.name} is taken in: ${figure(file.rows, 0)} rows`;
+  if (file.state === "failed") return file.message;
+  if (isBusy(file)) return `Taking in ${file.name}`;
+  if (refused) return refused;
+  if (!look) return `Looking at ${file.name}`;
+  if (look.wanting) return look.wanting;
+  const unknown = look.columns.filter((one) => one.meaning === null).map((one) => one.name);
+  if (look.sensors.length === 0) return "None of its columns is known to be of a sensor of this rig";
+  if (unknown.length === 1) return `All but ${unknown[0]} is understood`;
+  if (unknown.length > 1)
+    return `${look.columns.length - unknown.length} of ${look.columns.length} columns are understood`;
+  return `Every column of ${file.name} is understood`;
+}
+
+interface NextProps {
+  file: BenchFile;
+  look: Look | undefined;
+  refused: boolean;
+  onTake: () => void;
+  onAway: () => void;
+}
+
+function Next({ file, look, refused, onTake, onAway }: NextProps) {
+  const bench = useBench();
+  if (file.state === "done")
+    return (
+      <p className="next">
+        <button
+          type="button"
+          className="act act-first"
+          onClick={() => bench.go("watch", { ...FORGET, recording: String(file.recording) })}
+        >
+          Open the recording
+        </button>
+        <button type="button" className="plain" onClick={onAway}>
+          Clear it from the bench
+        </button>
+      </p>
+    );
+  if (isBusy(file)) return <p className="next">You can go on working; it is kept when it is whole.</p>;
+  const again = file.state === "failed" || file.state === "stopped";
+  return (
+    <p className="next">
+      <span>
+        {refused
+          ? "Mend the file, or choose another; nothing of it was kept."
+          : again
+            ? "Nothing of it was kept. Say otherwise what its columns are, or mend the file."
+            : look?.wanting
+              ? ""
+              : "What you say of a column is remembered for this rig."}
+      </span>
+      {look && !look.wanting && (
+        <button type="button" className="act act-first" onClick={onTake}>
+          {again ? "Take it in again" : "Take it in"}
+        </button>
+      )}
+      <button type="button" className="plain" onClick={onAway}>
+        Take it off the bench
+      </button>
+      <Back onBack={() => bench.show({ view: null, file: null })} />
+    </p>
+  );
+}
+
+function Progress({ file, onStop }: { file: BenchFile; onStop: () => void }) {
+  return (
+    <div className="taking-in">
+      <progress value={file.done} max={file.size} aria-label={`Taking in ${file.name}`} />
+      <span className="figures">
+        {figure(file.done / 1e6, 1)} of {figure(file.size / 1e6, 1)}
+        {THIN}MB, {figure(file.rows, 0)} rows
+      </span>
+      <button type="button" className="act" onClick={onStop}>
+        Stop
+      </button>
+    </div>
+  );
+}
+
+/** The first rows as they stand, and over each column what it becomes. */
+function Sheet({ look, onSay }: { look: Look; onSay: (column: string, meaning: Meaning) => void }) {
+  return (
+    <div className="import-sheet">
+      <table>
+        <thead>
+          <tr>
+            <th scope="col">
+              <span className="visually-hidden">line</span>
+            </th>
+            {look.columns.map((one) => (
+              <th key={one.name} scope="col" className={kindOf(one)}>
+                <code>{one.name}</code> {one.unit && <small>{one.unit}</small>}
+                <MeaningChoice
+                  name={one.name}
+                  meaning={one.meaning}
+                  targets={one.type === "number" ? look.targets : []}
+                  unknown={one.type === "number" ? "a reading of no sensor" : "choose"}
+                  marks={one.type === "text"}
+                  onSay={(meaning) => onSay(one.name, meaning)}
+                />
+                <Becomes column={one} look={look} onSay={onSay} />
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {look.lines.map((line, at) => (
+            <tr key={line}>
+              <th scope="row">{line}</th>
+              {look.columns.map((one) => (
+                <td key={one.name} className={kindOf(one)}>
+                  {one.cells[at]}
+                </td>
+              ))}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
+}
+
+const kindOf = (column: Column) => (column.meaning?.role === "ignored" ? "left-out" : undefined);
+
+function Becomes({ column, look, onSay }: { column: Column; look: Look; onSay: (name: string, one: Meaning) => void }) {
+  const { meaning } = column;
+  if (meaning === null) return <small className="becomes">kept, shown as it is</small>;
+  if (meaning.role === "ignored") return <small className="becomes">left out</small>;
+  if (meaning.role === "mark") return <small className="becomes">becomes marks</small>;
+  if (meaning.role === "time")
+    return <small className="becomes">{column.type === "clock" ? "date and time of day" : "when each row was"}</small>;
+  const unit = look.targets.find((one) => one.sensor === meaning.sensor && one.channel === meaning.channel)?.unit ?? "";
+  return (
+    <span className="becomes">
+      <Glyph of={column.guessed ? "assumed" : "chosen"} />{" "}
+      {meaning.factor === 1 && meaning.zero === 0 ? (
+        <small>{column.guessed ? "guessed" : "as you said"}, as it stands</small>
+      ) : (
+        <>
+          <small>× </small>
+          <Factor
+            key={meaning.factor}
+            label={column.name}
+            factor={meaning.factor}
+            zero={meaning.zero}
+            unit={unit}
+            onChange={(factor) => onSay(column.name, { ...meaning, factor })}
+          />
+        </>
+      )}
+    </span>
+  );
+}
+
+function Bad({ look }: { look: Look }) {
+  if (look.bad_count === 0) return null;
+  return (
+    <section className="bad-lines">
+      <h2>Not understood near its beginning; kept as text</h2>
+      <ol>
+        {look.bad.slice(0, 8).map((one) => (
+          <li key={one.line} value={one.line}>
+            <code>{one.text}</code> <small>{one.why}</small>
+          </li>
+        ))}
+      </ol>
+    </section>
+  );
+}

@@ -1,0 +1,60 @@
+import { useQuery } from "@tanstack/react-query";
+import { Dropdown } from "react-bootstrap";
+import { api, ask } from "../../api/client";
+import { useBench } from "../../hooks/bench";
+import type { Opened } from "./OpenedRecording";
+
+interface Props {
+  shown: Opened["shown"];
+  chosen: string[];
+  stone: number | undefined;
+}
+
+/** Which channels are lanes, raw or converted, and by which constants they are converted. */
+export function LaneChoice({ shown, chosen, stone }: Props) {
+  const bench = useBench();
+  const stones = useQuery({
+    queryKey: ["r", bench.rig.slug, "stones"],
+    queryFn: () => ask(api.GET("/api/rigs/{slug}/stones", { params: { path: { slug: bench.rig.slug } } })),
+  });
+  const turn = (id: string) => {
+    const next = chosen.includes(id) ? chosen.filter((one) => one !== id) : [...chosen, id];
+    const inOrder = shown.map((one) => one.id).filter((one) => next.includes(one));
+    if (inOrder.length) bench.show({ show: inOrder.join(",") });
+  };
+  return (
+    <>
+      <Dropdown autoClose="outside">
+        <Dropdown.Toggle as="button" type="button" className="act">
+          {chosen.length === 1 ? "One lane" : `${chosen.length} lanes`}
+        </Dropdown.Toggle>
+        <Dropdown.Menu className="lane-menu">
+          {shown.map((one) => (
+            <label key={one.id} className={one.channel ? "raw-lane" : undefined}>
+              <input type="checkbox" checked={chosen.includes(one.id)} onChange={() => turn(one.id)} />
+              {one.title}
+              {one.unit && <small> {one.unit}</small>}
+            </label>
+          ))}
+        </Dropdown.Menu>
+      </Dropdown>
+      {(stones.data?.stones.length ?? 0) > 0 && (
+        <label className="by-stone">
+          converted{" "}
+          <select
+            aria-label="Constants to convert with"
+            value={stone ?? ""}
+            onChange={(event) => bench.show({ stone: event.target.value || null })}
+          >
+            <option value="">with today’s constants</option>
+            {stones.data?.stones.map((one) => (
+              <option key={one.number} value={one.number}>
+                as of stone {one.number}
+              </option>
+            ))}
+          </select>
+        </label>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,151 @@
+import { useQuery } from "@tanstack/react-query";
+import { api, ask, type Schemas, type Whole } from "../../api/client";
+import { useBench, useLength } from "../../hooks/bench";
+import { few, figure, type LengthUnit, shown as said, THIN } from "../../model/format";
+import { lasting } from "../../model/lanes";
+import type { Opened } from "./OpenedRecording";
+
+type Shown = Opened["shown"][number];
+type ReadOut = Whole<Schemas["ReadOutModel"]>;
+type Moment = Whole<Schemas["MomentModel"]>;
+
+interface Props {
+  id: number;
+  shown: Opened["shown"];
+  show: string[];
+  cursor: number | undefined;
+  span: [number, number] | undefined;
+  stone: number | undefined;
+}
+
+/** What each lane says at the cursor and over the span. */
+export function ReadOuts({ id, shown, show, cursor, span, stone }: Props) {
+  const bench = useBench();
+  const length = useLength();
+  const path = { recording_id: id };
+  const moments = useQuery({
+    queryKey: ["r", bench.rig.slug, "moment", id, show, cursor, stone],
+    enabled: cursor !== undefined,
+    queryFn: () =>
+      ask(
+        api.GET("/api/recordings/{recording_id}/moment", { params: { path, query: { show, t: cursor ?? 0, stone } } }),
+      ),
+    placeholderData: (old) => old,
+  });
+  const over = useQuery({
+    queryKey: ["r", bench.rig.slug, "read-outs", id, show, span, stone],
+    enabled: span !== undefined,
+    queryFn: () =>
+      ask(
+        api.GET("/api/recordings/{recording_id}/read-outs", {
+          params: { path, query: { show, t0: span?.[0] ?? 0, t1: span?.[1] ?? 0, stone } },
+        }),
+      ),
+    placeholderData: (old) => old,
+  });
+  if (cursor === undefined && span === undefined) return null;
+  const rows = show.map((one) => shown.find((other) => other.id === one)).filter((one) => one !== undefined);
+  return (
+    <table className="read-outs">
+      <thead>
+        <tr>
+          <th scope="col">
+            <span className="visually-hidden">lane</span>
+          </th>
+          {cursor !== undefined && (
+            <th scope="col">
+              at {figure(cursor, 3)}
+              {THIN}s
+            </th>
+          )}
+          {span &&
+            ["mean", "sd", "lowest", "highest", "rate", "readings"].map((one) => (
+              <th key={one} scope="col">
+                {one}
+              </th>
+            ))}
+        </tr>
+      </thead>
+      <tbody>
+        {rows.map((one) => {
+          const told = over.data?.find((other) => other.id === one.id);
+          return (
+            <tr key={one.id}>
+              <th scope="row">{one.title}</th>
+              {cursor !== undefined && (
+                <td className="at-cursor">
+                  {atCursor(
+                    moments.data?.find((other) => other.id === one.id),
+                    one,
+                    length,
+                  )}
+                </td>
+              )}
+              {span && told && <Over told={told} shown={one} length={length} />}
+            </tr>
+          );
+        })}
+      </tbody>
+    </table>
+  );
+}
+
+const value = (number: number | null, one: Shown, length: LengthUnit, finer = 0) => {
+  if (number === null) return "—";
+  if (one.channel) return `${figure(number, one.digits + finer)}${THIN}${one.unit}`;
+  const text = said(number, one.unit, one.unit === "mm" ? 1.2 : 0.15 * 10 ** -one.digits, length);
+  return `${text.text}${THIN}${text.unit}`;
+};
+
+const time = (seconds: number | null) => {
+  if (seconds === null) return "—";
+  const { value, unit } = lasting(seconds);
+  return `${few(value)}${THIN}${unit}`;
+};
+
+function atCursor(moment: Moment | undefined, one: Shown, length: LengthUnit): string {
+  if (!moment) return "—";
+  if (one.form === "levels") {
+    const level = moment.value ? "high" : "low";
+    const width = moment.width_s === null ? "" : ` for ${time(moment.width_s)}`;
+    return `${level}${width}${moment.period_s === null ? "" : `, ${time(moment.period_s)} from rise to rise`}`;
+  }
+  if (one.form === "edges") return `edge at ${figure(moment.t_s, 4)}${THIN}s`;
+  return moment.value === null ? "no reading" : value(moment.value, one, length);
+}
+
+function Over({ told, shown, length }: { told: ReadOut; shown: Shown; length: LengthUnit }) {
+  const { pulses } = told;
+  const rate = told.rate_hz === null ? "—" : `${few(told.rate_hz)}/s`;
+  const count = `${figure(told.n, 0)}${told.missing ? `, ${figure(told.missing, 0)} say nothing` : ""}${told.whole ? "" : " (its first part)"}`;
+  if (pulses)
+    return (
+      <>
+        <td colSpan={4}>
+          {figure(pulses.rises, 0)} {shown.form === "edges" ? "edges" : "rises"}
+          {pulses.period_s !== null &&
+            `, ${time(pulses.period_s)} from one to the next (${few(1 / pulses.period_s)}${THIN}Hz)`}
+          {pulses.high_s !== null &&
+            `, high for ${time(pulses.high_s.mean)} (${time(pulses.high_s.least)} to ${time(pulses.high_s.most)})`}
+          {pulses.high_share !== null && `, high ${figure(100 * pulses.high_share, 1)}${THIN}% of the time`}
+        </td>
+        <td>{rate}</td>
+        <td>{count}</td>
+      </>
+    );
+  return (
+    <>
+      <td>{value(told.mean, shown, length, 1)}</td>
+      <td>{told.sd === null ? "—" : spread(told.sd, shown, length)}</td>
+      <td>{value(told.low, shown, length)}</td>
+      <td>{value(told.high, shown, length)}</td>
+      <td>{rate}</td>
+      <td>{count}</td>
+    </>
+  );
+}
+
+function spread(sd: number, one: Shown, length: LengthUnit): string {
+  const into = one.unit === "mm" && !one.channel ? { mm: 1, cm: 10, in: 25.4 }[length] : 1;
+  return `${few(sd / into)}${THIN}${into === 1 ? one.unit : length}`;
+}

@@ -1,0 +1,29 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, ask } from "../../api/client";
+import { useBench } from "../../hooks/bench";
+
+/** Tell the recording again as a source, at any speed. */
+export function Replay({ id }: { id: number }) {
+  const bench = useBench();
+  const [speed, setSpeed] = useState(1);
+  const sources = useQuery({ queryKey: ["sources"], queryFn: () => ask(api.GET("/api/sources")) });
+  return (
+    <span className="replay">
+      <button
+        type="button"
+        className="act"
+        onClick={() => void bench.connect({ kind: "replay", recording: id, speed })}
+      >
+        Replay it
+      </button>
+      <select aria-label="Speed of the replay" value={speed} onChange={(event) => setSpeed(Number(event.target.value))}>
+        {(sources.data?.speeds ?? [1]).map((one) => (
+          <option key={one} value={one}>
+            × {one}
+          </option>
+        ))}
+      </select>
+    </span>
+  );
+}

@@ -1,0 +1,57 @@
+import { api, ask, type Schemas } from "../../api/client";
+import { useBench } from "../../hooks/bench";
+import { FORGET } from "../../model/address";
+
+type Done = Schemas["CutDone"];
+
+const put = (id: number, archived: boolean) =>
+  ask(api.PATCH("/api/recordings/{recording_id}", { params: { path: { recording_id: id } }, body: { archived } }));
+
+/** Trimming, splitting and joining, each undone by bringing back what was put away for it. */
+export function useCutting(id: number) {
+  const bench = useBench();
+  const path = { params: { path: { recording_id: id } } };
+  const cut = async (call: Promise<Done>, said: string, back: number | null) => {
+    let undo: (() => void) | undefined;
+    const done = await bench.attempt(
+      call.then((made) => {
+        undo = () =>
+          void bench
+            .attempt(
+              Promise.all([...made.put_away.map((one) => put(one, false)), ...made.made.map((one) => put(one, true))]),
+            )
+            .then(() => bench.go("watch", { ...FORGET, recording: back === null ? null : String(back) }));
+        return made;
+      }),
+    );
+    if (!done) return null;
+    bench.go("watch", { ...FORGET, recording: String(done.made[0]) });
+    bench.say({ text: said, tone: "said", undo });
+    return done;
+  };
+  return {
+    trim: (t0_s: number, t1_s: number) =>
+      cut(
+        ask(api.POST("/api/recordings/{recording_id}/trim", { ...path, body: { t0_s, t1_s } })),
+        "Only the span is kept here; the whole is put away.",
+        id,
+      ),
+    split: (t_s: number) =>
+      cut(
+        ask(api.POST("/api/recordings/{recording_id}/split", { ...path, body: { t_s } })),
+        "Split in two; this is the first part.",
+        id,
+      ),
+    join: (recordings: number[]) =>
+      cut(
+        ask(
+          api.POST("/api/rigs/{slug}/recordings/join", {
+            params: { path: { slug: bench.rig.slug } },
+            body: { recordings },
+          }),
+        ),
+        `${recordings.length} recordings are one now.`,
+        null,
+      ),
+  };
+}
