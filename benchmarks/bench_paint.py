@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 from playwright.sync_api import Page, sync_playwright
 from tests.browser.conftest import CHROMIUM, FLAGS
-from tests.conftest import Served
+from tests.served import Served
 
 from benchmarks.common import bench_database, report
 from tickstone.core.rigs.kinds import kind

@@ -3,22 +3,16 @@
 from __future__ import annotations
 
 import itertools
-import json
-import os
-import signal
-import subprocess
-import sys
 import tempfile
 import time
 from collections.abc import Iterator
 from pathlib import Path
 
-import httpx
 import pytest
 from hypothesis import settings
 
+from tests.served import Served
 from tickstone.launch.cluster import Cluster
-from tickstone.launch.folders import ROOT
 from tickstone.launch.seed import seed
 from tickstone.store.database import Database
 
@@ -52,45 +46,6 @@ def database(database_url: str) -> Iterator[Database]:
     opened = Database(database_url)
     yield opened
     opened.close()
-
-
-class Served:
-    """A real server process over its own database."""
-
-    def __init__(self, folder: Path, database_url: str | None, command: str = "demo") -> None:
-        self.folder = folder
-        self.command = command
-        self.environment = {**os.environ, "TICK_STONE_DATA": str(folder), "PYTHONPATH": str(ROOT / "src")}
-        if database_url is not None:
-            self.environment["DATABASE_URL"] = database_url
-        self.start()
-
-    def start(self, port: str = "0") -> None:
-        self.process = subprocess.Popen(
-            [sys.executable, "-m", "tickstone.cli", self.command, "--port", port],
-            env=self.environment, stdout=subprocess.PIPE, text=True, cwd=ROOT,
-        )  # fmt: skip
-        assert self.process.stdout is not None
-        said = self.process.stdout.readline()
-        assert "http://" in said, said
-        running = self.folder / ("demo" if self.command == "demo" else "own") / "running.json"
-        self.address = json.loads(running.read_text())["address"]
-        self.client = httpx.Client(base_url=self.address, timeout=20)
-
-    def hands(self, hands: dict[str, float], slug: str = "fern") -> None:
-        """Move hands at a rig's stand-in."""
-        self.client.patch(f"/api/rigs/{slug}/standin", json={"hands": hands}).raise_for_status()
-
-    def kill(self) -> None:
-        """End it as a power cut would."""
-        self.process.kill()
-        self.process.wait()
-
-    def stop(self) -> None:
-        self.client.close()
-        if self.process.poll() is None:
-            self.process.send_signal(signal.SIGINT)
-            self.process.wait(timeout=30)
 
 
 @pytest.fixture

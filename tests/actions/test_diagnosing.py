@@ -7,7 +7,8 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from tests.conftest import Served, until
+from tests.conftest import until
+from tests.served import Served
 from tickstone.actions import diagnosing, feed
 from tickstone.actions.diagnosing import GONE_AFTER, PERSISTS, Finder, heard
 from tickstone.actions.feed import Feed

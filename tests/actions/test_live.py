@@ -7,7 +7,8 @@ import json
 
 import pytest
 
-from tests.conftest import Served, until
+from tests.conftest import until
+from tests.served import Served
 from tests.watching import SLUG, message_when, window
 
 RIG = f"/api/rigs/{SLUG}"

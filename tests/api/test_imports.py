@@ -6,7 +6,8 @@ from typing import Any
 
 import pytest
 
-from tests.conftest import Served, until
+from tests.conftest import until
+from tests.served import Served
 
 WALK = "t_us,echo_us,air_c,mark,mood\n0,1748,20,,fine\n50000,0,,50 cm,fine\n100000,1750,30,50 cm,\n150x00,7,,,\n"
 

@@ -7,7 +7,8 @@ from fastapi.testclient import TestClient
 
 from tests.actions.test_feed import Scripted
 from tests.api.conftest import refused
-from tests.conftest import Served, until
+from tests.conftest import until
+from tests.served import Served
 from tests.watching import message_when, window
 from tickstone.actions.workshop import Workshop
 

@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
-from tests.conftest import Served
+from tests.served import Served
 from tickstone.launch.cluster import Cluster
 
 CHROMIUM = "/usr/bin/chromium"

@@ -13,7 +13,7 @@ ROOT = Path(__file__).resolve().parents[2]
 sys.path.insert(0, str(ROOT))
 
 from tests.browser.conftest import CHROMIUM, FLAGS  # noqa: E402
-from tests.conftest import Served  # noqa: E402
+from tests.served import Served  # noqa: E402
 
 FOLDER = ROOT / "docs" / "screenshots"
 FROM_THE_TOP = ("watch", "watch-phone", "findings")

@@ -9,7 +9,7 @@ from urllib.parse import parse_qsl, urlsplit
 import pytest
 from playwright.sync_api import Locator, Page, expect
 
-from tests.conftest import Served
+from tests.served import Served
 from tickstone.core.rigs.kinds import KINDS
 
 pytestmark = pytest.mark.browser

@@ -8,7 +8,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.test_watch import connect
-from tests.conftest import Served
+from tests.served import Served
 
 pytestmark = pytest.mark.browser
 LONGEST_MS = 60_000
@@ -81,7 +81,10 @@ def test_left_and_right_are_told_by_a_mark_and_a_recording_shows_where(page: Pag
     lanes = page.locator(".lane-faults")
     expect(lanes.get_by_text("✕ swapped")).to_have_count(1)
     expect(lanes.get_by_text("✕ dropouts")).to_have_count(1)
-    page.get_by_role("button", name=re.compile(r"^Show \d")).first.click()
+    swapped = findings.locator("details").filter(has_text="two are changed over")
+    if swapped.get_attribute("open") is None:
+        swapped.locator("summary").click()
+    swapped.get_by_role("button", name=re.compile(r"^Show \d")).click()  # the span of the mark
     expect(page.get_by_role("button", name="Show all of it")).to_be_visible()
     served.hands({"front-ranger.fault.zeros": 0})
 

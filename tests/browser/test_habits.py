@@ -9,7 +9,8 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.conftest import Served, until
+from tests.conftest import until
+from tests.served import Served
 
 pytestmark = pytest.mark.browser
 RIG = "/api/rigs/fern"

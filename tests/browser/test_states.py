@@ -7,7 +7,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.conftest import Served
+from tests.served import Served
 from tickstone.launch.folders import WEB
 
 pytestmark = pytest.mark.browser
@@ -98,7 +98,7 @@ def test_an_app_that_goes_away_is_said_and_the_page_goes_on_by_itself(page: Page
     port = served.address.rsplit(":", 1)[1]
     served.kill()
     expect(page.locator(".away")).to_contain_text("does not answer")
-    served.start(port)
+    served.start(int(port))
     expect(page.locator(".away")).to_have_count(0)
     page.keyboard.press("7")
     expect(page.locator(".timeline ol li").first).to_be_visible()

@@ -8,7 +8,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.conftest import Served
+from tests.served import Served
 
 pytestmark = pytest.mark.browser
 
@@ -126,7 +126,7 @@ def test_from_the_wire_to_the_constant(page: Page, served: Served) -> None:
 
     # Everything is there after a restart.
     served.process.terminate()
-    served.process.wait()
+    served.process.join()
     served.start()
     page.goto(f"{served.address}/fern/log")
     expect(heading(page)).to_have_text("Stone 1 holds everything as it stands")

@@ -12,7 +12,7 @@ from contextlib import contextmanager
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.conftest import Served
+from tests.served import Served
 
 pytestmark = pytest.mark.browser
 RIG = "/api/rigs/fern"

@@ -10,7 +10,7 @@ from xml.etree import ElementTree
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.conftest import Served
+from tests.served import Served
 from tickstone.core.rigs.templates import template
 from tickstone.formats.rig_json import rig_to_json
 

@@ -14,8 +14,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.conftest import Served
 from tests.rigs import ranger_and_air
+from tests.served import Served
 from tickstone.calculations import run
 from tickstone.errors import BadInput
 from tickstone.formats import columns, converted, opening

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Served
+from tests.served import Served
 from tickstone.errors import SetUp
 from tickstone.launch import folders, machine
 from tickstone.launch.cluster import Cluster

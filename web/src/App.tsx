@@ -6,7 +6,7 @@ import { Frame } from "./frame/Frame";
 import { BenchProvider } from "./hooks/bench";
 import { LiveFeed } from "./model/live";
 import { isStation, type StationId } from "./model/stations";
-import { Calibrate } from "./stations/Calibrate";
+import { Calibrate } from "./stations/calibrate/Calibrate";
 import { Convert } from "./stations/convert/Convert";
 import { LooseConvert } from "./stations/convert/LooseConvert";
 import { Decide } from "./stations/Decide";

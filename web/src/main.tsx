@@ -4,6 +4,7 @@ import "bootstrap/dist/css/bootstrap.min.css";
 import "./theme/tokens.css";
 import "./theme/app.css";
 import "./theme/watch.css";
+import "./theme/calibrate.css";
 import "./theme/recordings.css";
 import "./theme/wire.css";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";

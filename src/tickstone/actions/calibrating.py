@@ -1,202 +1,324 @@
-"""The ruler procedure: hold places one by one, see what they say, accept. Held places survive everything."""
+"""Calibrating: steps are kept one by one and survive everything; what they say becomes the rig's own when it is accepted."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+import re
+from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime
 from typing import Any
 
 import numpy as np
 from sqlalchemy.orm import Session
 
-from tickstone.actions.constants import live_air, settled
-from tickstone.actions.feed import Feed
+from tickstone.actions.constants import settled
+from tickstone.actions.reading import Converter
 from tickstone.actions.rigs import rig_fields
-from tickstone.core import ruler
+from tickstone.core.calibration import catalogue
+from tickstone.core.calibration.procedure import Fitted, Outcome, Procedure, Step, Steps, Want, Window
 from tickstone.core.checks import check_between
-from tickstone.core.constants import Provenance
-from tickstone.core.noise import sample_sd, without_spikes
+from tickstone.core.constants import Provenance, Values
 from tickstone.core.rigs.kinds import kind
+from tickstone.core.rigs.rig import Rig
 from tickstone.core.wording import fixed
-from tickstone.errors import BadInput, Conflict, NotConnected
-from tickstone.store import calibrations, constants, log, recordings, rigs
+from tickstone.errors import BadInput, Conflict, NotFound
+from tickstone.store import calibrations, constants, log, recordings, rigs, samples
 
-PROCEDURE = "ruler"
-LEAST_MM, MOST_MM = 20.0, 6000.0
-
-
-@dataclass(frozen=True)
-class Hold:
-    """A place that is being watched for: what the ruler says, and what is held already."""
-
-    calibration_id: int
-    sensor: str
-    sensor_id: int
-    true_mm: float
-    held: tuple[ruler.Place, ...]
-    jitter_us: float
+MOMENT_US = 1_000_000  # a mark of a moment speaks of a second before and after it
+AIR_LOOK_BACK = 30
+NUMBERED = re.compile(r"^(.*) (\d+)$")
 
 
-def place_of(step: dict[str, Any]) -> ruler.Place:
+def procedure_of(rig: Rig, sensor: str, name: str) -> Procedure:
+    """A procedure that a sensor has. Raises NotFound, and BadInput for ``procedure``."""
+    found = catalogue.procedure(name)
+    if name not in kind(rig.sensor(sensor).kind).procedures:
+        raise BadInput(f"The {rig.sensor(sensor).name} has no procedure “{found.title}”.", "procedure")
+    return found
+
+
+def step_of(stored: Mapping[str, Any]) -> Step:
     """A stored step as the core knows it."""
-    return ruler.Place(step["true_mm"], step["echo_us"], step["sd_us"], step["n"], step["ruler_sd_mm"], step["air_c"])
-
-
-def draft(session: Session, slug: str, sensor: str) -> calibrations.StoredCalibration:
-    """The open draft of a ranger's ruler procedure, begun when there is none."""
-    stored = rigs.rig_named(session, slug)
-    if PROCEDURE not in kind(stored.rig.sensor(sensor).kind).procedures:
-        raise BadInput(f"The {sensor} is not calibrated by a ruler.", "sensor")
-    sensor_id = rigs.sensor_ids(session, stored.id)[sensor]
-    found = calibrations.draft_of(session, sensor_id, PROCEDURE)
-    return found or calibrations.calibration(session, calibrations.begin(session, sensor_id, PROCEDURE))
-
-
-def prepare(session: Session, slug: str, sensor: str, true_mm: float) -> Hold:
-    """Get ready to watch for a place. Raises BadInput for ``true_mm``."""
-    check_between(true_mm, LEAST_MM, MOST_MM, "true_mm")
-    stored = rigs.rig_named(session, slug)
-    mine = draft(session, slug, sensor)
-    held = tuple(place_of(step) for step in mine.steps if step["true_mm"] != true_mm)
-    jitter = settled(session, stored, sensor)["jitter"].value
-    return Hold(mine.id, sensor, mine.sensor_id, true_mm, held, jitter)
-
-
-def look(feed: Feed, hold: Hold) -> ruler.Holding:
-    """Judge the feed's last seconds against a place that is being watched for."""
-    recent = feed.last_seconds(hold.sensor, ruler.HOLD_S)
-    echoes = np.where(np.isnan(recent.values), np.nan, recent.raw)
-    return ruler.judge_hold(
-        recent.times_s, echoes, true_mm=hold.true_mm, said_mm=recent.values, held=hold.held, jitter_us=hold.jitter_us
-    )
-
-
-def keep(session: Session, feed: Feed, hold: Hold, *, forced: bool) -> None:
-    """Store the feed's last seconds as a held place: a marked span with its truth, and a step of the draft."""
-    recent = feed.last_seconds(hold.sensor, ruler.HOLD_S)
-    good = ~np.isnan(recent.values)
-    recorder = feed.recorder
-    if recorder is None:
-        raise NotConnected("The recording has ended: connect again and hold the place anew.")
-    echoes = without_spikes(recent.raw[good])
-    if echoes.size < 2:
-        raise Conflict("There is no echo to take: point the ranger at the target.", "true_mm")
-    span = (
-        feed.recording_time_us(float(recent.times_s[0])) or 0,
-        feed.recording_time_us(float(recent.times_s[-1])) or 0,
-    )
-    truth = {"quantity": "distance", "value": hold.true_mm, "unit": "mm", "sd": ruler.RULER_SD_MM}
-    air = feed.air_c
-    conditions = {} if air is None else {"air_c": round(air, 2)}
-    mark = recordings.add_mark(
-        session, recorder.recording_id, max(span[0], 0), span[1], f"{hold.true_mm:g} mm", sensor_id=hold.sensor_id,
-        truth=truth, conditions=conditions,
+    return Step(
+        stored["key"], stored["label"], stored["truth"], stored["numbers"], stored["n"], stored["held_s"],
+        stored["air_c"], stored["supply_v"],
     )  # fmt: skip
-    step = {
-        "true_mm": hold.true_mm, "ruler_sd_mm": ruler.RULER_SD_MM, "echo_us": float(echoes.mean()),
-        "sd_us": sample_sd(echoes), "n": int(echoes.size), "air_c": air, "mark_id": mark,
-        "recording_id": recorder.recording_id, "held_s": float(recent.times_s[-1] - recent.times_s[0]),
-        "at": datetime.now(UTC).isoformat(), "by": "taken at once" if forced else "taken when still",
-    }  # fmt: skip
-    _add_step(session, hold.calibration_id, step)
 
 
-def _add_step(session: Session, calibration_id: int, step: dict[str, Any]) -> None:
-    """A place held again takes the place of the one before."""
-    mine = calibrations.calibration(session, calibration_id, lock=True)
-    steps = [old for old in mine.steps if old["true_mm"] != step["true_mm"]]
-    calibrations.set_steps(session, calibration_id, sorted([*steps, step], key=lambda s: float(s["true_mm"])))
+def steps_of(mine: calibrations.StoredCalibration) -> list[Step]:
+    """The held steps of a draft."""
+    return [step_of(one) for one in mine.steps]
 
 
-def drop(session: Session, calibration_id: int, true_mm: float) -> None:
-    """Take a held place out of the draft; its span stays marked in the recording."""
-    mine = calibrations.calibration(session, calibration_id, lock=True)
-    calibrations.set_steps(session, calibration_id, [s for s in mine.steps if s["true_mm"] != true_mm])
-
-
-def type_pairs(session: Session, slug: str, sensor: str, pairs: Sequence[tuple[float, float]]) -> int:
-    """Pairs (true mm, echo µs) from a notebook: a hand recording with marks, and steps of the draft. Returns its id."""
-    if not pairs:
-        raise BadInput("pairs needs at least one line of distance and echo time.", "pairs")
-    for true_mm, echo_us in pairs:
-        check_between(true_mm, LEAST_MM, MOST_MM, "pairs")
-        check_between(echo_us, 1.0, 400_000.0, "pairs")
+def draft(session: Session, slug: str, sensor: str, name: str) -> calibrations.StoredCalibration:
+    """The open draft of a sensor's procedure, begun when there is none."""
     stored = rigs.rig_named(session, slug)
-    mine = draft(session, slug, sensor)
-    channels = kind(stored.rig.sensor(sensor).kind).channels
+    procedure_of(stored.rig, sensor, name)
+    sensor_id = rigs.sensor_ids(session, stored.id)[sensor]
+    found = calibrations.newest(session, sensor_id, name, "draft")
+    return found or calibrations.calibration(session, calibrations.begin(session, sensor_id, name))
+
+
+def wanted(procedure: Procedure, key: str, steps: Steps, values: Values) -> Want:
+    """The want of that key. Raises BadInput for ``key``."""
+    for want in procedure.wants(steps, values):
+        if want.key == key:
+            return want
+    raise BadInput(f"There is no {key!r} to hold in “{procedure.title}”.", "key")
+
+
+def checked(want: Want, truth: Mapping[str, float]) -> dict[str, float]:
+    """What was typed for a want, complete and within bounds. Raises BadInput that names the field."""
+    found = {}
+    for field in want.fields:
+        value = truth.get(field.name)
+        if value is None:
+            if field.needed:
+                raise BadInput(f"{field.label}: a number is missing.", field.name)
+            continue
+        found[field.name] = check_between(value, field.low, field.high, field.name)
+        if field.choices and value != int(value):
+            raise BadInput(f"{field.label} is one of {', '.join(field.choices)}.", field.name)
+    return found
+
+
+def add_step(
+    session: Session, calibration_id: int, step: Mapping[str, Any], procedure: Procedure, values: Values
+) -> None:
+    """A step held again takes the place of the one before; steps stand in working order."""
+    mine = calibrations.calibration(session, calibration_id, lock=True)
+    steps = [*(old for old in mine.steps if old["key"] != step["key"]), dict(step)]
+    order = {want.key: i for i, want in enumerate(procedure.wants([step_of(one) for one in steps], values))}
+    calibrations.set_steps(session, calibration_id, sorted(steps, key=lambda one: order.get(one["key"], len(order))))
+
+
+def new_step(
+    key: str, label: str, truth: Mapping[str, float], numbers: Mapping[str, Any], by: str, *, n: int = 1,
+    held_s: float = 0.0, air_c: float | None = None, supply_v: float | None = None, mark_id: int | None = None,
+    recording_id: int | None = None,
+) -> dict[str, Any]:  # fmt: skip
+    """A step as it is stored."""
+    return {
+        "key": key, "label": label, "truth": dict(truth), "numbers": dict(numbers), "n": n, "held_s": held_s,
+        "air_c": air_c, "supply_v": supply_v, "mark_id": mark_id, "recording_id": recording_id,
+        "at": datetime.now(UTC).isoformat(), "by": by,
+    }  # fmt: skip
+
+
+def drop(session: Session, calibration_id: int, key: str) -> None:
+    """Take a held step out of the draft; its span stays marked in the recording."""
+    mine = calibrations.calibration(session, calibration_id, lock=True)
+    calibrations.set_steps(session, calibration_id, [one for one in mine.steps if one["key"] != key])
+
+
+def type_step(session: Session, slug: str, sensor: str, name: str, key: str, truth: Mapping[str, float]) -> None:
+    """A step that is only read off and typed. Raises BadInput that names the field."""
+    stored = rigs.rig_named(session, slug)
+    procedure, values = procedure_of(stored.rig, sensor, name), settled(session, stored, sensor)
+    mine = draft(session, slug, sensor, name)
+    want = wanted(procedure, key, steps_of(mine), values)
+    if want.watched:
+        raise BadInput(f"{want.label} is held, not typed.", "key")
+    said = checked(want, truth)
+    step = new_step(procedure.key_of(want, said), procedure.label_of(want, said), said, {}, "read off and typed")
+    add_step(session, mine.id, step, procedure, values)
+
+
+def notebook(session: Session, slug: str, sensor: str, name: str, rows: Sequence[Mapping[str, float]]) -> int:
+    """Lines from a notebook: steps of the draft, with a hand recording and marks where they hold raw readings. Returns how
+    many. Raises BadInput that names the field."""
+    stored = rigs.rig_named(session, slug)
+    procedure, values = procedure_of(stored.rig, sensor, name), settled(session, stored, sensor)
+    if not rows or not procedure.notebook:
+        raise BadInput("There is nothing to take in: type at least one line.", "rows")
+    found = []
+    for row in rows:
+        said = checked(Want("row", "row", "", procedure.notebook), row)
+        found.append((procedure.from_notebook(said, values), procedure.notebook_channels(said)))
+    mine = draft(session, slug, sensor, name)
+    recording_id = _hand_recording(session, stored, sensor, [channels for _, channels in found])
+    for at, (step, channels) in enumerate(found):
+        mark = None
+        if recording_id is not None and channels:
+            mark = recordings.add_mark(session, recording_id, at * 1_000_000, None, step.label, sensor_id=mine.sensor_id,
+                                       truth=truth_of(step.truth))  # fmt: skip
+        key, label = _free(calibrations.calibration(session, mine.id).steps, step)
+        add_step(session, mine.id, new_step(key, label, step.truth, step.numbers, "typed from a notebook", n=step.n,
+                 mark_id=mark, recording_id=recording_id if channels else None), procedure, values)  # fmt: skip
+    return len(found)
+
+
+def _free(steps: Sequence[Mapping[str, Any]], step: Step) -> tuple[str, str]:
+    """A repeated run gets the next number that is free."""
+    numbered = NUMBERED.match(step.key)
+    if numbered is None:
+        return step.key, step.label
+    taken, number = {one["key"] for one in steps}, int(numbered[2])
+    while f"{numbered[1]} {number}" in taken:
+        number += 1
+    return f"{numbered[1]} {number}", f"{numbered[1]} {number}"
+
+
+def _hand_recording(
+    session: Session, stored: rigs.StoredRig, sensor: str, rows: Sequence[Mapping[str, float]]
+) -> int | None:
+    if not any(rows):
+        return None
+    fitted = stored.rig.sensor(sensor)
+    channels = kind(fitted.kind).channels_of(fitted.options)
+    count = f"{len(rows)} lines"
     recording_id = recordings.begin(
-        session, rig_id=stored.id, revision_id=stored.revision_id, name=f"Notebook, {len(pairs)} pairs", origin="hand",
+        session, rig_id=stored.id, revision_id=stored.revision_id, name=f"Notebook, {count}", origin="hand",
         source="typed", clock="hand", streams=[recordings.NewStream(sensor, sensor, channels)],
     )  # fmt: skip
-    times = [second * 1_000_000 for second in range(len(pairs))]
-    recordings.write_rows(session, recording_id, sensor, times, [[echo for _, echo in pairs]])
-    for at, (true_mm, echo_us) in zip(times, pairs, strict=True):
-        truth = {"quantity": "distance", "value": true_mm, "unit": "mm", "sd": ruler.RULER_SD_MM}
-        mark = recordings.add_mark(session, recording_id, at, None, f"{true_mm:g} mm", sensor_id=mine.sensor_id,
-                                   truth=truth)  # fmt: skip
-        _add_step(session, mine.id, {
-            "true_mm": true_mm, "ruler_sd_mm": ruler.RULER_SD_MM, "echo_us": echo_us, "sd_us": 0.0, "n": 1,
-            "air_c": None, "mark_id": mark, "recording_id": recording_id, "held_s": 0.0,
-            "at": datetime.now(UTC).isoformat(), "by": "typed from a notebook"})  # fmt: skip
+    times = [second * 1_000_000 for second in range(len(rows))]
+    table = [[row.get(channel.name, np.nan) for row in rows] for channel in channels]
+    recordings.write_rows(session, recording_id, sensor, times, table)
     recordings.close(session, recording_id)
-    log.write_entry(
-        session, stored.id, "recording", f"{len(pairs)} pairs typed from a notebook", recording=recording_id
-    )
+    log.write_entry(session, stored.id, "recording", f"{count} typed from a notebook", recording=recording_id)
     return recording_id
 
 
-def outcome(session: Session, slug: str, mine: calibrations.StoredCalibration) -> ruler.Outcome:
-    """What the held places say together."""
-    humidity = settled(session, rigs.rig_named(session, slug), mine.sensor)["humidity"].value
-    return ruler.outcome([place_of(step) for step in mine.steps], len(ruler.PLACES_MM), humidity)
+def truth_of(truth: Mapping[str, float]) -> dict[str, Any] | None:
+    """What a mark says is true: a distance by the ruler, or whatever was typed."""
+    if "true_mm" in truth:
+        return {"quantity": "distance", "value": truth["true_mm"], "unit": "mm", "sd": 1.0}
+    return {"quantity": "typed", **truth} if truth else None
 
 
-def accept(session: Session, slug: str, calibration_id: int) -> None:
-    """Make the fitted constants the rig's own. Raises Conflict when too few places are held."""
-    mine = calibrations.calibration(session, calibration_id, lock=True)
-    found = outcome(session, slug, mine)
-    if not found.can_accept or found.fit is None:
-        raise Conflict("Hold at least three places at different distances before accepting.", "calibration")
+def from_recording(session: Session, slug: str, sensor: str, name: str, recording_id: int) -> tuple[int, list[str]]:
+    """Steps from the marks of a recording: how many were taken, and sentences about those that were not. Raises BadInput for
+    ``recording_id`` when none of its marks speaks of this procedure."""
     stored = rigs.rig_named(session, slug)
-    values = settled(session, stored, mine.sensor)
-    air = found.air_c if found.air_c is not None else values["air"].value
-    fit = found.fit
-    condition = {"air_c": round(air, 2), "covariance_with_offset": fit.covariance or 0.0}
-    inputs = tuple(
-        constants.Input(recording_id=step["recording_id"], mark_id=step["mark_id"]) for step in mine.steps
-    ) + tuple(constants.Input(name=name, seen=seen) for name, seen in rig_fields(stored.rig, mine.sensor).items())
-    source = f"ruler, {len(mine.steps)} places"
-    new = [
-        constants.NewValue("sound", fit.speed_m_s, "m/s", fit.speed_sd, Provenance.MEASURED, source, condition, inputs,
-                           mine.id),
-        constants.NewValue("offset", fit.offset_mm, "mm", fit.offset_sd, Provenance.MEASURED, source, {}, inputs, mine.id),
-    ]  # fmt: skip
-    if found.jitter_us:
-        new.append(constants.NewValue("jitter", found.jitter_us, "µs", found.jitter_sd_us, Provenance.MEASURED,
-                                      "mean of the held spans", {}, inputs, mine.id))  # fmt: skip
-    if found.air_c is not None:
-        new.append(constants.NewValue("air", round(found.air_c, 2), "°C", live_air(session, stored, found.air_c, 1).sd,
-                                      Provenance.MEASURED, "mean while held", {}, inputs, mine.id))  # fmt: skip
-    for value in new:
-        constants.add(session, stored.id, mine.sensor_id, value)
-    result = {
-        "speed_m_s": fit.speed_m_s, "speed_sd": fit.speed_sd, "offset_mm": fit.offset_mm, "offset_sd": fit.offset_sd,
-        "covariance": fit.covariance, "residual_sd_mm": fit.residual_sd_mm, "residuals_mm": list(fit.residuals_mm),
-        "verdict": found.verdict, "air_c": air,
-    }  # fmt: skip
-    calibrations.finish(session, calibration_id, "accepted", result)
-    two_sd = (
-        f"sound {fixed(fit.speed_m_s, 1)} ± {fixed(2 * (fit.speed_sd or 0), 1)} m/s, "
-        f"offset {fixed(fit.offset_mm, 1)} ± {fixed(2 * (fit.offset_sd or 0), 1)} mm"
-    )
-    name = stored.rig.sensor(mine.sensor).name
-    log.write_entry(session, stored.id, "calibration", f"{name} calibrated by ruler: {two_sd}. {found.verdict}",
+    procedure, values = procedure_of(stored.rig, sensor, name), settled(session, stored, sensor)
+    recording = recordings.recording(session, recording_id)
+    if recording.rig_id != stored.id:
+        raise NotFound(f"{stored.rig.title} has no recording {recording_id}.")
+    stream = next((one for one in recording.streams if one.key == sensor and one.n), None)
+    if stream is None:
+        raise BadInput(
+            f"Recording “{recording.name}” has no reading of the {stored.rig.sensor(sensor).name}.", "recording_id"
+        )
+    mine, taken, refused, spoken = draft(session, slug, sensor, name), 0, [], 0
+    converter = Converter(session, recording, sensor)
+    for mark in recordings.marks_of(session, recording_id):
+        said = procedure.of_mark(mark.label, mark.truth) if mark.sensor in (None, sensor) else None
+        if said is None:
+            continue
+        spoken += 1
+        t0, t1 = (mark.t0 - MOMENT_US, mark.t0 + MOMENT_US) if mark.t1 is None else (mark.t0, mark.t1)
+        key, truth = said
+        truth = {
+            **truth,
+            **{one: float(mark.conditions[one]) for one in ("height_mm", "lamp") if one in mark.conditions},
+        }
+        seen = _window(session, stream, converter, t0, t1)
+        steps = steps_of(calibrations.calibration(session, mine.id))
+        want = next((one for one in procedure.wants(steps, values) if one.key == key), Want(key, mark.label, ""))
+        why = (
+            ""
+            if mark.t1 is None
+            else procedure.judge(seen, want, truth, [s for s in steps if s.key != key], values).why_not
+        )
+        if why and not why.startswith("Still for"):
+            refused.append(f"{mark.label} at {mark.t0 / 1e6:.1f} s: {why}")
+            continue
+        try:
+            numbers = procedure.take(seen, key, values)
+        except BadInput as error:
+            refused.append(f"{mark.label} at {mark.t0 / 1e6:.1f} s: {error}")
+            continue
+        add_step(session, mine.id, new_step(
+            procedure.key_of(want, truth), procedure.label_of(want, truth), truth, numbers, "from a mark",
+            n=int(seen.times_s.size), held_s=seen.span_s, air_c=seen.air_c, mark_id=mark.id, recording_id=recording_id,
+        ), procedure, values)  # fmt: skip
+        taken += 1
+    if not spoken:
+        raise BadInput(f"No mark of “{recording.name}” speaks of {procedure.title.lower()}.", "recording_id")
+    return taken, refused
+
+
+def _window(session: Session, stream: samples.StreamInfo, converter: Converter, t0: int, t1: int) -> Window:
+    times, raw = samples.rows_between(session, stream, t0, t1)
+    channels = dict(zip(converter.columns, raw, strict=True))
+    said = converter.work(times, raw).converted.values if times.size else np.zeros(0)
+    air = converter.air_at(times)
+    return Window(times / 1e6, channels, said, np.zeros(0) if air is None else air[-AIR_LOOK_BACK:])
+
+
+def outcome(session: Session, slug: str, mine: calibrations.StoredCalibration) -> Outcome:
+    """What the held steps say together."""
+    stored = rigs.rig_named(session, slug)
+    return catalogue.procedure(mine.procedure).fit(steps_of(mine), settled(session, stored, mine.sensor))
+
+
+def accepted_constants(found: Outcome, extras: Sequence[str]) -> dict[str, Fitted]:
+    """The constants to take over, those of the chosen extras in place of plain ones. Raises BadInput for ``extras``."""
+    known = {one.name: one for one in found.extras}
+    unknown = [name for name in extras if name not in known]
+    if unknown:
+        raise BadInput(f"There is no {unknown[0]!r} to take over.", "extras")
+    return {one.name: one for some in (found.constants, *(known[name].constants for name in extras)) for one in some}
+
+
+def accept(session: Session, slug: str, calibration_id: int, extras: Sequence[str] = ()) -> None:
+    """Make the fitted constants the rig's own. Raises Conflict while they are not to be had, and BadInput that names the
+    constant when one lies outside what can be."""
+    mine = calibrations.calibration(session, calibration_id, lock=True)
+    stored = rigs.rig_named(session, slug)
+    procedure, values = catalogue.procedure(mine.procedure), settled(session, stored, mine.sensor)
+    found = procedure.fit(steps_of(mine), values)
+    if not found.can_accept:
+        raise Conflict(found.why_not or "There is nothing to accept.", "calibration")
+    taken = accepted_constants(found, extras)
+    specs = {spec.name: spec for spec in kind(stored.rig.sensor(mine.sensor).kind).constants}
+    evidence = tuple(constants.Input(recording_id=one["recording_id"], mark_id=one["mark_id"])
+                     for one in mine.steps if one["recording_id"] is not None)  # fmt: skip
+    fields = tuple(constants.Input(name=name, seen=seen) for name, seen in rig_fields(stored.rig, mine.sensor).items())
+    rests = [name for name in procedure.rests_on if name in values and name not in taken]
+    inputs = (*evidence, *fields, *(constants.Input(value_id=values[name].value_id, name=name) for name in rests))
+    around = _conditions(mine.steps)
+    source = f"{procedure.title.lower()}, {len(mine.steps)} held"
+    for name, one in taken.items():
+        spec = specs[name]
+        check_between(one.value, spec.low, spec.high, name)
+        constants.add(session, stored.id, mine.sensor_id, constants.NewValue(
+            name, one.value, spec.unit, one.sd, Provenance.MEASURED, source, {**around, **one.condition}, inputs, mine.id))  # fmt: skip
+    calibrations.finish(session, calibration_id, "accepted", {
+        "verdict": found.verdict, "heading": found.heading,
+        "constants": {name: {"value": one.value, "sd": one.sd, "unit": specs[name].unit, "label": specs[name].label}
+                      for name, one in taken.items()},
+        **around,
+    })  # fmt: skip
+    fitted = stored.rig.sensor(mine.sensor).name
+    said = ", ".join(_said(specs[name].label, one, specs[name].unit) for name, one in list(taken.items())[:6])
+    log.write_entry(session, stored.id, "calibration", f"{fitted}, {procedure.title.lower()}: {said}. {found.verdict}",
                     calibration=calibration_id, sensor=mine.sensor)  # fmt: skip
+
+
+def _said(label: str, one: Fitted, unit: str) -> str:
+    spread = 2 * (one.sd or 0.0)
+    digits = 0 if spread >= 20 or (not spread and one.value == round(one.value)) else 1 if spread >= 0.2 else 3
+    return (
+        f"{label} {fixed(one.value, digits)}" + (f" ± {fixed(spread, digits)}" if spread else "") + f" {unit}".rstrip()
+    )
+
+
+def _conditions(steps: Sequence[Mapping[str, Any]]) -> dict[str, float]:
+    """Mean air and supply while the steps were held."""
+    found = {}
+    for name, digits in (("air_c", 2), ("supply_v", 2)):
+        seen = [one[name] for one in steps if one[name] is not None]
+        if seen:
+            found[name] = round(float(np.mean(seen)), digits)
+    return found
 
 
 def reject(session: Session, slug: str, calibration_id: int) -> None:
     """Put a draft away without taking anything from it."""
+    mine = calibrations.calibration(session, calibration_id)
     calibrations.finish(session, calibration_id, "rejected", None)
     stored = rigs.rig_named(session, slug)
-    log.write_entry(session, stored.id, "calibration", "Ruler places put away", calibration=calibration_id)
+    title = catalogue.procedure(mine.procedure).title
+    log.write_entry(
+        session, stored.id, "calibration", f"{title}: {len(mine.steps)} held, put away", calibration=calibration_id
+    )

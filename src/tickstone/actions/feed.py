@@ -252,6 +252,26 @@ class Feed:
         """How many temperatures the mean rests on."""
         return len(self._air)
 
+    def air_last(self, most: int) -> np.ndarray:
+        """The newest air temperatures, at most so many, °C, shape (n,)."""
+        with self._lock:
+            key = self._air_key()
+            if key is None:
+                return np.zeros(0)
+            newest = self.watched[key].ring.since(0, most).values
+            return newest[np.isfinite(newest)]
+
+    @property
+    def supply_v(self) -> float | None:
+        """What a battery gauge of the rig says, V; None without one."""
+        with self._lock:
+            gauge = next((one for one in self.watched.values() if one.kind.family == "power"), None)
+            if gauge is None:
+                return None
+            newest = gauge.ring.since(0, 5).values
+            newest = newest[np.isfinite(newest)]
+            return float(np.median(newest)) if newest.size else None
+
     # Recording ------------------------------------------------------------------------------------------------------
 
     def begin(self, recorder: Recorder, name: str) -> None:

@@ -45,10 +45,17 @@ class History:
 
     def recent(self, since_s: float, least: int) -> tuple[Array, Array]:
         """Rows since a time, and at least the last ``least``: times, shape (n,), and rows, shape (channels, n)."""
-        places = np.arange(max(0, self._count - self._times.size), self._count) % self._times.size
+        size = FIRST_LOOK
+        while size < self._held and self._times[(self._count - size) % self._times.size] >= since_s:
+            size *= 4  # what is looked back over is short, as a rule
+        places = np.arange(self._count - min(max(size, least), self._held), self._count) % self._times.size
         times = self._times[places]
         first = min(int(np.searchsorted(times, since_s)), max(0, times.size - least))
         return times[first:], self._rows[:, places[first:]]
+
+    @property
+    def _held(self) -> int:
+        return min(self._count, self._times.size)
 
 
 class Ring:

@@ -21,7 +21,6 @@ def standing_of(session: Session, slug: str, sensor: str, feed: Feed) -> list[st
     number, changed = stones.changed_since_last(session, stored)
     state = feed.state()
     kept = recordings.count_of(session, stored.id)  # a rig that has been recorded has had its first power
-    held = calibrations.draft_of(session, sensor_id, "ruler")
     return standing.standing(standing.Facts(
         sensor=sensor,
         values=settled(session, stored, sensor),
@@ -33,6 +32,7 @@ def standing_of(session: Session, slug: str, sensor: str, feed: Feed) -> list[st
         stones=number,
         changed_since_stone=changed,
         procedures=what.procedures,
-        held_places=len(held.steps) if held else 0,
+        decisions=what.decisions,
+        drafts=tuple((one.procedure, len(one.steps)) for one in calibrations.drafts_of(session, sensor_id)),
         unticked=0 if kept else sum(one.tick is None for one in building.checklist_of(session, slug)),
     ))  # fmt: skip

@@ -14,7 +14,7 @@ from tickstone.core.noise import step_noise
 from tickstone.core.rigs.kinds.base import Converted, Kind, Moment, Surroundings
 from tickstone.core.rigs.rig import Options, Rig
 
-HISTORY_ROWS = 8192  # of raw channels, which the fault finder looks back over
+HISTORY_ROWS = 65_536  # of raw channels, which the fault finder and calibrations look back over
 RING_ROWS = 120_000  # a minute at 2 000 lines/s
 WORDS_EVERY_S = 0.5  # a sentence settles: at most two changes a second
 WORDS_LOOK_BACK_S = 1.0

@@ -5,16 +5,19 @@ from __future__ import annotations
 import contextlib
 import threading
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import UTC, datetime
 from functools import partial
 from typing import Any, Protocol
 
-from tickstone.actions import calibrating, marking, reading
+from tickstone.actions import marking, reading
 from tickstone.actions.bench_files import BenchFiles
 from tickstone.actions.constants import all_settled
 from tickstone.actions.diagnosing import Finder, heard
 from tickstone.actions.feed import Feed
+from tickstone.actions.holding import Hold, judge_now, keep_step, next_hold
 from tickstone.actions.jobs import Jobs
+from tickstone.core.calibration.procedure import Holding
 from tickstone.core.diagnosis.finding import Finding
 from tickstone.core.motor_check import Stretch
 from tickstone.core.rigs.kinds import kind
@@ -55,7 +58,7 @@ class Workshop:
         self._feeds: dict[str, Feed] = {}
         self._versions: dict[str, int] = {}
         self._begun_by_hold: set[str] = set()
-        self._holds: dict[str, calibrating.Hold] = {}
+        self._holds: dict[str, Hold] = {}
         self._rests: dict[str, tuple[list[Stretch], float]] = {}
         self._closing: list[tuple[str, Recorder, str, str]] = []
         self._lock = threading.RLock()
@@ -242,43 +245,66 @@ class Workshop:
             log.write_entry(session, rigs.rig_named(session, slug).id, "note", text)
         self.changed(slug)
 
-    # Holding a place --------------------------------------------------------------------------------------------------
+    # Holding ----------------------------------------------------------------------------------------------------------
 
-    def hold(self, slug: str, hold: calibrating.Hold) -> None:
-        """Watch for a still place; a recording begins when none is running."""
+    def hold(self, slug: str, hold: Hold) -> None:
+        """Watch for a want of a procedure; a recording begins when none is running."""
         if self.feed(slug).recorder is None:
             self._begun_by_hold.add(slug)
-            self.record(slug, f"Ruler places, {datetime.now(UTC):%d %b %H:%M}")
+            self.record(slug, f"{hold.procedure.title}, {datetime.now(UTC):%d %b %H:%M}")
         with self._lock:
             self._holds[slug] = hold
 
-    def holding(self, slug: str) -> calibrating.Hold | None:
-        """The place being watched for, if there is one."""
+    def holding(self, slug: str) -> Hold | None:
+        """What is being watched for, if anything is."""
         return self._holds.get(slug)
+
+    def look(self, slug: str) -> tuple[Hold, Holding] | None:
+        """What is being watched for, and how it stands this moment; None when nothing is."""
+        hold = self.holding(slug)
+        return None if hold is None else (hold, judge_now(self._feeds[slug], hold))
 
     def let_go(self, slug: str) -> None:
         """Watch no longer."""
         with self._lock:
             self._holds.pop(slug, None)
 
-    def end_places(self, slug: str) -> None:
-        """End the recording that holding places began; one that a person began goes on."""
+    def end_holding(self, slug: str) -> None:
+        """End the recording that holding began; one that a person began goes on."""
+        self.let_go(slug)
         if slug in self._begun_by_hold and self.feed(slug).recorder is not None:
             self.stop(slug)
 
     def take(self, slug: str, *, forced: bool) -> bool:
-        """Take the held place if it may be taken (or must be); returns whether it was."""
-        hold, feed = self.holding(slug), self.feed(slug)
-        if hold is None:
-            raise Conflict("No place is waiting to be held: type what the ruler says first.", "true_mm")
-        judged = calibrating.look(feed, hold)
+        """Take what is held if it may be taken (or must be), and go on to the next; returns whether it was taken."""
+        found = self.look(slug)
+        if found is None:
+            raise Conflict("Nothing is being watched for: begin to hold first.", "key")
+        hold, judged = found
+        if not judged.ready and not hold.moved and not forced:
+            self._moved(slug, hold)
         if not (judged.ready or forced):
             return False
+        feed = self.feed(slug)
         with self.database.transaction() as session:
-            calibrating.keep(session, feed, hold, forced=forced)
-        self.let_go(slug)
+            keep_step(session, feed, hold, judged, forced=forced)
+            following = next_hold(session, hold, feed.now_s())
+        with self._lock:
+            if self._holds.get(slug) is hold:
+                if following is None:
+                    del self._holds[slug]
+                else:
+                    self._holds[slug] = following
         self.changed(slug)
         return True
+
+    def _moved(self, slug: str, hold: Hold) -> None:
+        """Something has moved since the step before, so that the next one is not its copy."""
+        if judge_now(self._feeds[slug], replace(hold, moved=True)).ready:
+            return
+        with self._lock:
+            if self._holds.get(slug) is hold:
+                self._holds[slug] = replace(hold, moved=True)
 
     # The thread -------------------------------------------------------------------------------------------------------
 

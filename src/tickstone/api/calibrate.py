@@ -1,4 +1,4 @@
-"""The ruler procedure over HTTP."""
+"""Guided procedures over HTTP: one set of addresses for all of them."""
 
 from __future__ import annotations
 
@@ -6,178 +6,372 @@ from datetime import datetime
 from typing import Annotated, Any
 
 from fastapi import APIRouter
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy.orm import Session
 
-from tickstone.actions import calibrating
-from tickstone.api.models import Asked, Done, Finite, Name
+from tickstone.actions import calibrating, comparing, holding
+from tickstone.actions.constants import settled
+from tickstone.api.models import Asked, Done, Finite, Name, numbers
 from tickstone.api.needs import Shop
-from tickstone.core import ranging, ruler
-from tickstone.store import calibrations
+from tickstone.core.calibration import catalogue, procedure
+from tickstone.core.rigs.kinds import kind
+from tickstone.store import calibrations, recordings, rigs
 
-router = APIRouter(prefix="/api/rigs/{slug}/sensors/{sensor}/ruler", tags=["calibrate"])
+router = APIRouter(prefix="/api/rigs/{slug}/sensors/{sensor}/procedures", tags=["calibrate"])
+MOST_FIELDS = 20
 
 
-class StepModel(BaseModel):
-    true_mm: float
-    echo_us: float
-    echo_plus_minus: float | None
-    sd_us: float
+class Plain(BaseModel):
+    """A model that is read off a record of the core as it stands."""
+
+    model_config = ConfigDict(from_attributes=True)
+
+
+class AskField(Plain):
+    name: str
+    label: str
+    unit: str
+    typical: float | None
+    low: float
+    high: float
+    choices: list[str]
+    needed: bool
+
+
+class WantModel(Plain):
+    key: str
+    label: str
+    do: str
+    fields: list[AskField]
+    watched: bool
+    more: bool
+
+
+class HeldModel(BaseModel):
+    key: str
+    label: str
+    truth: dict[str, float]
     n: int
     held_s: float
     air_c: float | None
+    supply_v: float | None
     at: datetime
     by: str
-    recording_id: int
-    residual_mm: float | None
-    residual_plus_minus: float | None
+    recording_id: int | None
+    left: float | None
     sigmas: float | None
 
 
-class LinePoint(BaseModel):
-    true_mm: float
-    echo_us: float
-    plus_minus: float
+class FittedModel(BaseModel):
+    name: str
+    label: str
+    unit: str
+    value: float
+    plus_minus: float | None
+    before: float | None
+    before_provenance: str | None
 
 
-class FitModel(BaseModel):
-    speed_m_s: float
-    speed_plus_minus: float | None
-    offset_mm: float
-    offset_plus_minus: float | None
-    covariance: float | None
-    residual_plus_minus: float | None
-    line: list[LinePoint]
+class ExtraModel(Plain):
+    name: str
+    label: str
 
 
-class RulerModel(BaseModel):
-    """The procedure as it stands; ``line`` of the fit runs along the ruler."""
+class CurveModel(Plain):
+    label: str
+    points: list[tuple[float, float]]
+    half_width: list[float]
+
+
+class DotModel(Plain):
+    x: float
+    y: float
+    plus_minus: float | None
+    off: bool
+    label: str
+
+
+class PlotModel(Plain):
+    title: str
+    x: str
+    x_unit: str
+    y: str
+    y_unit: str
+    dots: list[DotModel]
+    lines: list[CurveModel]
+    zero: bool
+    logarithmic: bool
+
+
+class TableModel(Plain):
+    title: str
+    heads: list[str]
+    rows: list[list[str]]
+
+
+class PastModel(BaseModel):
+    id: int
+    at: datetime
+    verdict: str
+
+
+class DriftModel(BaseModel):
+    """How a constant moved from one accepted calibration to the next: times as ISO dates, values, ± (95 %)."""
+
+    name: str
+    label: str
+    unit: str
+    at: list[datetime]
+    values: list[float]
+    plus_minus: list[float | None]
+
+
+class UsableModel(BaseModel):
+    """A recording that has readings of this sensor; ``marks`` of them speak of this procedure."""
 
     id: int
-    places_mm: list[float]
-    steps: list[StepModel]
-    fit: FitModel | None
+    name: str
+    marks: int
+
+
+class ProcedureModel(BaseModel):
+    """A procedure as it stands: what is wanted, what is held, what that says."""
+
+    id: int
+    procedure: str
+    title: str
+    prepare: list[str]
+    cautions: list[str]
+    seconds: float
+    hands_free: bool
+    notebook: list[AskField]
+    wants: list[WantModel]
+    steps: list[HeldModel]
     heading: str
     verdict: str
-    agreement: str
-    repeat: list[float]
+    notes: list[str]
+    why_not: str
     can_accept: bool
-    air_c: float | None
-    last: dict[str, Any] | None
+    left_unit: str
+    repeat: list[str]
+    constants: list[FittedModel]
+    extras: list[ExtraModel]
+    plots: list[PlotModel]
+    tables: list[TableModel]
+    past: list[PastModel]
+    drifts: list[DriftModel]
+    recordings: list[UsableModel]
+
+
+class ProcedureLine(BaseModel):
+    """A procedure in the list: how many steps are held in its draft, and when it was accepted last."""
+
+    procedure: str
+    title: str
+    held: int
     last_at: datetime | None
 
 
 class HoldAsked(Asked):
-    true_mm: Finite
+    key: Annotated[str, Field(max_length=80)] = ""
+    truth: Annotated[dict[str, Finite], Field(max_length=MOST_FIELDS, default_factory=dict)]
 
 
-class PairsAsked(Asked):
-    pairs: Annotated[list[tuple[Finite, Finite]], Field(max_length=200)]
+class NotebookAsked(Asked):
+    rows: Annotated[list[Annotated[dict[str, Finite], Field(max_length=MOST_FIELDS)]], Field(max_length=200)]
 
 
-def _model(session: Session, slug: str, sensor: str) -> RulerModel:
-    mine = calibrating.draft(session, slug, sensor)
-    found = calibrating.outcome(session, slug, mine)
-    speed = found.fit.speed_m_s if found.fit else 343.0
-    steps = []
-    for i, step in enumerate(mine.steps):
-        place = calibrating.place_of(step)
-        mean_sd = place.sd_us / place.n**0.5 if place.n > 1 else None
-        ruler_pm = 2 * (place.ruler_sd_mm**2 + (speed / 2000 * (mean_sd or 0.0)) ** 2) ** 0.5
-        steps.append(StepModel(
-            true_mm=place.true_mm, echo_us=place.echo_us, echo_plus_minus=None if mean_sd is None else 2 * mean_sd,
-            sd_us=place.sd_us, n=place.n, held_s=step["held_s"], air_c=place.air_c, at=step["at"], by=step["by"],
-            recording_id=step["recording_id"], residual_mm=found.fit.residuals_mm[i] if found.fit else None,
-            residual_plus_minus=ruler_pm if found.fit else None, sigmas=found.sigmas[i] if found.sigmas else None))  # fmt: skip
-    last = calibrations.newest_accepted(session, mine.sensor_id, calibrating.PROCEDURE)
-    return RulerModel(
-        id=mine.id, places_mm=list(ruler.PLACES_MM), steps=steps, fit=_fit(found.fit), heading=found.heading,
-        verdict=found.verdict, agreement=found.agreement, repeat=list(found.repeat), can_accept=found.can_accept,
-        air_c=found.air_c, last=last.result if last else None, last_at=last.ended_at if last else None,
-    )  # fmt: skip
+class RecordingAsked(Asked):
+    recording_id: int
 
 
-def _fit(fit: ranging.RulerFit | None) -> FitModel | None:
-    if fit is None:
-        return None
-    band = ranging.fit_band(fit, [0.0, 250.0, 500.0, 750.0, 1000.0, 1500.0, 2000.0, 3000.0, 4000.0])
-    return FitModel(
-        speed_m_s=fit.speed_m_s, speed_plus_minus=_two(fit.speed_sd), offset_mm=fit.offset_mm,
-        offset_plus_minus=_two(fit.offset_sd), covariance=fit.covariance, residual_plus_minus=_two(fit.residual_sd_mm),
-        line=[LinePoint(true_mm=at, echo_us=echo, plus_minus=spread) for at, echo, spread in band],
-    )  # fmt: skip
+class AcceptAsked(Asked):
+    extras: Annotated[list[Name], Field(max_length=10, default_factory=list)]
 
 
-def _two(sd: float | None) -> float | None:
-    return None if sd is None else 2 * sd
+class TakenModel(BaseModel):
+    taken: int
+    refused: list[str]
+
+
+class BeforeAfterModel(BaseModel):
+    times_s: list[float | None]
+    before: list[float | None]
+    after: list[float | None]
+    quantity: str
+    unit: str
+    said: str
 
 
 @router.get("")
-def procedure(shop: Shop, slug: Name, sensor: Name) -> RulerModel:
-    """The open draft: what is held, what it says."""
+def procedures(shop: Shop, slug: Name, sensor: Name) -> list[ProcedureLine]:
+    """The procedures of a sensor."""
     with shop.database.transaction() as session:
-        return _model(session, slug, sensor)
+        stored = rigs.rig_named(session, slug)
+        sensor_id = rigs.sensor_ids(session, stored.id)[stored.rig.sensor(sensor).id]
+        found = []
+        for name in kind(stored.rig.sensor(sensor).kind).procedures:
+            draft = calibrations.newest(session, sensor_id, name, "draft")
+            last = calibrations.newest(session, sensor_id, name, "accepted")
+            found.append(ProcedureLine(procedure=name, title=catalogue.procedure(name).title,
+                                       held=len(draft.steps) if draft else 0, last_at=last.ended_at if last else None))  # fmt: skip
+        return found
 
 
-@router.post("/hold")
-def hold(shop: Shop, slug: Name, sensor: Name, asked: HoldAsked) -> Done:
-    """Watch for the target to stand still at this ruler reading; it is taken by itself."""
+def _model(session: Session, slug: str, sensor: str, name: str) -> ProcedureModel:
+    stored = rigs.rig_named(session, slug)
+    what = calibrating.procedure_of(stored.rig, sensor, name)
+    mine = calibrating.draft(session, slug, sensor, name)
+    values, steps = settled(session, stored, sensor), calibrating.steps_of(mine)
+    found = what.fit(steps, values)
+    specs = {spec.name: spec for spec in kind(stored.rig.sensor(sensor).kind).constants}
+    past = comparing.past(session, slug, sensor, name)
+    return ProcedureModel(
+        id=mine.id, procedure=name, title=what.title, prepare=list(what.prepare), cautions=list(what.cautions),
+        seconds=what.seconds, hands_free=what.hands_free, notebook=[AskField.model_validate(one) for one in what.notebook],
+        wants=[WantModel.model_validate(one) for one in what.wants(steps, values)],
+        steps=[HeldModel(**_plain(one), left=found.left.get(one["key"]), sigmas=found.sigmas.get(one["key"])) for one in mine.steps],
+        heading=found.heading, verdict=found.verdict, notes=list(found.notes), why_not=found.why_not,
+        can_accept=found.can_accept, left_unit=found.left_unit, repeat=list(found.repeat),
+        constants=[FittedModel(
+            name=one.name, label=specs[one.name].label, unit=specs[one.name].unit, value=one.value,
+            plus_minus=None if one.sd is None else 2 * one.sd,
+            before=values[one.name].value if one.name in values else None,
+            before_provenance=values[one.name].provenance.value if one.name in values else None,
+        ) for one in found.constants],
+        extras=[ExtraModel.model_validate(one) for one in found.extras],
+        plots=[PlotModel.model_validate(one) for one in found.plots],
+        tables=[TableModel.model_validate(one) for one in found.tables],
+        past=[PastModel(id=one.id, at=datetime.fromisoformat(one.at), verdict=one.verdict) for one in past],
+        drifts=_drifts(past), recordings=_usable(session, stored.id, sensor, what),
+    )  # fmt: skip
+
+
+def _plain(step: dict[str, Any]) -> dict[str, Any]:
+    kept = ("key", "label", "truth", "n", "held_s", "air_c", "supply_v", "at", "by", "recording_id")
+    return {name: step[name] for name in kept}
+
+
+def _drifts(past: list[comparing.Past]) -> list[DriftModel]:
+    if len(past) < 2:
+        return []
+    drifts = []
+    for name in past[-1].constants:
+        with_it = [one for one in past if name in one.constants]
+        if len(with_it) < 2:
+            continue
+        label, unit = with_it[-1].units[name]
+        sds = [one.constants[name][1] for one in with_it]
+        drifts.append(DriftModel(name=name, label=label, unit=unit, at=[datetime.fromisoformat(one.at) for one in with_it],
+                                 values=[one.constants[name][0] for one in with_it],
+                                 plus_minus=[None if sd is None else 2 * sd for sd in sds]))  # fmt: skip
+    return drifts
+
+
+def _usable(session: Session, rig_id: int, sensor: str, what: procedure.Procedure) -> list[UsableModel]:
+    found = []
+    for one in recordings.recordings_of(session, rig_id):
+        if any(stream.key == sensor and stream.n for stream in one.streams):
+            marks = sum(mark.sensor in (None, sensor) and what.of_mark(mark.label, mark.truth) is not None
+                        for mark in recordings.marks_of(session, one.id))  # fmt: skip
+            found.append(UsableModel(id=one.id, name=one.name, marks=marks))
+    return found
+
+
+@router.get("/{name}")
+def procedure_now(shop: Shop, slug: Name, sensor: Name, name: Name) -> ProcedureModel:
+    """The open draft: what is wanted, what is held, what it says."""
     with shop.database.transaction() as session:
-        ready = calibrating.prepare(session, slug, sensor, asked.true_mm)
+        return _model(session, slug, sensor, name)
+
+
+@router.post("/{name}/hold")
+def hold(shop: Shop, slug: Name, sensor: Name, name: Name, asked: HoldAsked) -> Done:
+    """Watch for a want; it is taken by itself when it is still. Without a key, whichever the readings show."""
+    with shop.database.transaction() as session:
+        ready = holding.prepare(session, slug, sensor, name, asked.key, asked.truth, shop.feed(slug).now_s())
     shop.hold(slug, ready)
     return Done()
 
 
-@router.post("/take")
-def take(shop: Shop, slug: Name, sensor: Name) -> Done:
-    """Take the place now, still or not."""
-    del sensor
+@router.post("/{name}/take")
+def take(shop: Shop, slug: Name, sensor: Name, name: Name) -> Done:
+    """Take it now, still or not."""
+    del sensor, name
     shop.take(slug, forced=True)
     return Done()
 
 
-@router.post("/let-go")
-def let_go(shop: Shop, slug: Name, sensor: Name) -> Done:
+@router.post("/{name}/let-go")
+def let_go(shop: Shop, slug: Name, sensor: Name, name: Name) -> Done:
     """Watch no longer."""
-    del sensor
+    del sensor, name
     shop.let_go(slug)
     return Done()
 
 
-@router.delete("/places/{true_mm}")
-def drop(shop: Shop, slug: Name, sensor: Name, true_mm: Finite) -> RulerModel:
-    """Take a held place out of the draft."""
+@router.post("/{name}/typed")
+def typed(shop: Shop, slug: Name, sensor: Name, name: Name, asked: HoldAsked) -> ProcedureModel:
+    """A step that is only read off and typed."""
     with shop.database.transaction() as session:
-        calibrating.drop(session, calibrating.draft(session, slug, sensor).id, true_mm)
+        calibrating.type_step(session, slug, sensor, name, asked.key, asked.truth)
     shop.changed(slug)
-    return procedure(shop, slug, sensor)
+    return procedure_now(shop, slug, sensor, name)
 
 
-@router.post("/pairs")
-def pairs(shop: Shop, slug: Name, sensor: Name, asked: PairsAsked) -> RulerModel:
-    """Pairs (true mm, echo µs) from a notebook."""
+@router.delete("/{name}/steps/{key}")
+def drop(shop: Shop, slug: Name, sensor: Name, name: Name, key: str) -> ProcedureModel:
+    """Take a held step out of the draft."""
     with shop.database.transaction() as session:
-        calibrating.type_pairs(session, slug, sensor, asked.pairs)
+        calibrating.drop(session, calibrating.draft(session, slug, sensor, name).id, key)
     shop.changed(slug)
-    return procedure(shop, slug, sensor)
+    return procedure_now(shop, slug, sensor, name)
 
 
-@router.post("/accept")
-def accept(shop: Shop, slug: Name, sensor: Name) -> Done:
+@router.post("/{name}/notebook")
+def notebook(shop: Shop, slug: Name, sensor: Name, name: Name, asked: NotebookAsked) -> TakenModel:
+    """Lines from a notebook, by the names of its fields."""
+    with shop.database.transaction() as session:
+        count = calibrating.notebook(session, slug, sensor, name, asked.rows)
+    shop.changed(slug)
+    return TakenModel(taken=count, refused=[])
+
+
+@router.post("/{name}/from-recording")
+def from_recording(shop: Shop, slug: Name, sensor: Name, name: Name, asked: RecordingAsked) -> TakenModel:
+    """Steps from the marks of a recording."""
+    with shop.database.transaction() as session:
+        taken, refused = calibrating.from_recording(session, slug, sensor, name, asked.recording_id)
+    shop.changed(slug)
+    return TakenModel(taken=taken, refused=refused)
+
+
+@router.get("/{name}/before-after/{recording_id}")
+def before_after(shop: Shop, slug: Name, sensor: Name, name: Name, recording_id: int) -> BeforeAfterModel:
+    """An old recording by today's constants and by the fitted ones."""
+    with shop.database.transaction() as session:
+        found = comparing.before_after(session, slug, sensor, name, recording_id)
+    return BeforeAfterModel(times_s=numbers(found.times_s, 3), before=numbers(found.before), after=numbers(found.after),
+                            quantity=found.quantity, unit=found.unit, said=found.said)  # fmt: skip
+
+
+@router.post("/{name}/accept")
+def accept(shop: Shop, slug: Name, sensor: Name, name: Name, asked: AcceptAsked) -> Done:
     """Make the fitted constants the rig's own."""
     with shop.database.transaction() as session:
-        mine = calibrating.draft(session, slug, sensor)
-        calibrating.accept(session, slug, mine.id)
-    shop.end_places(slug)
+        mine = calibrating.draft(session, slug, sensor, name)
+        calibrating.accept(session, slug, mine.id, asked.extras)
+    shop.end_holding(slug)
     shop.changed(slug)
     return Done(id=mine.id)
 
 
-@router.post("/reject")
-def reject(shop: Shop, slug: Name, sensor: Name) -> Done:
+@router.post("/{name}/reject")
+def reject(shop: Shop, slug: Name, sensor: Name, name: Name) -> Done:
     """Put the draft away and begin anew."""
     with shop.database.transaction() as session:
-        mine = calibrating.draft(session, slug, sensor)
+        mine = calibrating.draft(session, slug, sensor, name)
         calibrating.reject(session, slug, mine.id)
+    shop.end_holding(slug)
     shop.changed(slug)
     return Done(id=mine.id)

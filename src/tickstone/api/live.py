@@ -10,7 +10,6 @@ from typing import Annotated, Any
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from pydantic import Field
 
-from tickstone.actions import calibrating
 from tickstone.actions.feed import Feed
 from tickstone.actions.workshop import Workshop
 from tickstone.api.models import Asked, Done, FaultModel, Finite, MarkAsked, Name, number, numbers
@@ -132,14 +131,16 @@ class Window:
         }  # fmt: skip
 
     def _hold(self) -> dict[str, Any] | None:
-        hold = self._shop.holding(self._slug)
-        if hold is None:
+        found = self._shop.look(self._slug)
+        if found is None:
             return None
-        judged = calibrating.look(self._feed, hold)
+        hold, judged = found
+        want = hold.want
         return {
-            "true_mm": hold.true_mm, "ready": judged.ready, "why_not": judged.why_not,
-            "spread_us": number(judged.spread_us), "wanted_us": judged.wanted_us,
-            "held_s": round(judged.held_s, 1), "echo_us": number(judged.echo_us), "n": judged.n,
+            "sensor": hold.sensor, "procedure": hold.procedure.id, "key": want.key if want else judged.key,
+            "label": hold.procedure.label_of(want, hold.truth) if want else "", "any": want is None,
+            "ready": judged.ready, "why_not": judged.why_not, "held_s": round(judged.held_s, 1),
+            "of_s": hold.procedure.seconds, "figure": judged.figure,
         }  # fmt: skip
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
+from tickstone.core.calibration import catalogue
 from tickstone.core.constants import Provenance, Value
 from tickstone.core.wiring.findings import Finding
 
@@ -25,7 +26,8 @@ class Facts:
     stones: int
     changed_since_stone: int
     procedures: Sequence[str] = ()
-    held_places: int = 0
+    decisions: Sequence[str] = ()
+    drafts: Sequence[tuple[str, int]] = ()  # open calibrations: procedure, and how many steps are held
     unticked: int = 0  # steps of the checklist before first power that are still to do
 
 
@@ -89,7 +91,7 @@ def _steps(facts: Facts) -> list[NextStep]:
     steps += _calibrate(facts)
     if "trip" in values:
         steps += _decide(facts)
-    elif facts.procedures:
+    elif "obstacle" in facts.decisions:
         steps.append(NextStep("decide", "choose where the cart must begin to stop.", "go-decide", "Choose it"))
     humidity = values.get("humidity")
     if humidity is not None and humidity.provenance is Provenance.ASSUMED:
@@ -106,17 +108,22 @@ def _steps(facts: Facts) -> list[NextStep]:
 
 
 def _calibrate(facts: Facts) -> list[NextStep]:
-    if "ruler" not in facts.procedures:
+    if not facts.procedures:
         return []
-    offset = facts.values.get("offset")
-    if offset is None or offset.provenance is Provenance.ASSUMED:
-        if facts.held_places:
-            return [NextStep("calibrate", f"go on with the ruler: {facts.held_places} places are held.",
-                             "go-calibrate", "Go on")]  # fmt: skip
-        return [NextStep("calibrate", "hold a target at five distances by the ruler: sound and offset become yours.",
-                         "go-calibrate", "Begin")]  # fmt: skip
-    if offset.stale:
-        return [NextStep("calibrate", f"calibrate again: {offset.stale}.", "go-calibrate", "Calibrate")]
+    for name, held in facts.drafts:
+        if held:
+            title = catalogue.procedure(name).title
+            count = "one is" if held == 1 else f"{held} are"
+            return [NextStep("calibrate", f"go on with “{title}”: {count} held.", "go-calibrate", "Go on")]
+    own = [v for name, v in facts.values.items() if v.station == "calibrate" and name in facts.counted]
+    stale = next((v for v in own if v.stale), None)
+    if stale is not None:
+        return [NextStep("calibrate", f"calibrate again: {stale.stale}.", "go-calibrate", "Calibrate")]
+    assumed = [v.label for v in own if v.provenance is Provenance.ASSUMED]
+    if assumed:
+        said = ", ".join(assumed[:3]) + (" and more" if len(assumed) > 3 else "")
+        title = catalogue.procedure(facts.procedures[0]).title
+        return [NextStep("calibrate", f"“{title}” measures what is only assumed: {said}.", "go-calibrate", "Begin")]
     return []
 
 

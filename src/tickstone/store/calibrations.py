@@ -34,30 +34,35 @@ def _stored(row: tables.Calibration, sensor: tables.Sensor) -> StoredCalibration
                              list(row.steps), row.result, row.made_at, row.ended_at)  # fmt: skip
 
 
-def draft_of(session: Session, sensor_id: int, procedure: str) -> StoredCalibration | None:
-    """The open draft of a sensor's procedure, if there is one."""
-    found = session.execute(
+def newest(session: Session, sensor_id: int, procedure: str, state: str) -> StoredCalibration | None:
+    """The latest calibration of a sensor's procedure in a state (draft, accepted, rejected), if there is one."""
+    found = of_procedure(session, sensor_id, procedure, state, most=1)
+    return found[0] if found else None
+
+
+def of_procedure(
+    session: Session, sensor_id: int, procedure: str, state: str, most: int = 50
+) -> list[StoredCalibration]:  # fmt: skip
+    """Calibrations of a sensor's procedure in a state, newest first."""
+    rows = session.execute(
         select(tables.Calibration, tables.Sensor)
         .join(tables.Sensor, tables.Sensor.id == tables.Calibration.sensor_id)
         .where(tables.Calibration.sensor_id == sensor_id, tables.Calibration.procedure == procedure,
-               tables.Calibration.state == "draft")
+               tables.Calibration.state == state)
         .order_by(tables.Calibration.id.desc())
-        .limit(1)
-    ).one_or_none()  # fmt: skip
-    return _stored(*found) if found else None
+        .limit(most)
+    ).all()  # fmt: skip
+    return [_stored(*row) for row in rows]
 
 
-def newest_accepted(session: Session, sensor_id: int, procedure: str) -> StoredCalibration | None:
-    """The latest accepted calibration of a sensor's procedure, if there is one."""
-    found = session.execute(
+def drafts_of(session: Session, sensor_id: int) -> list[StoredCalibration]:
+    """The open drafts of a sensor."""
+    rows = session.execute(
         select(tables.Calibration, tables.Sensor)
         .join(tables.Sensor, tables.Sensor.id == tables.Calibration.sensor_id)
-        .where(tables.Calibration.sensor_id == sensor_id, tables.Calibration.procedure == procedure,
-               tables.Calibration.state == "accepted")
-        .order_by(tables.Calibration.ended_at.desc())
-        .limit(1)
-    ).one_or_none()  # fmt: skip
-    return _stored(*found) if found else None
+        .where(tables.Calibration.sensor_id == sensor_id, tables.Calibration.state == "draft")
+    ).all()
+    return [_stored(*row) for row in rows]
 
 
 def begin(session: Session, sensor_id: int, procedure: str) -> int:

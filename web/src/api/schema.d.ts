@@ -2306,7 +2306,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/rigs/{slug}/sensors/{sensor}/ruler": {
+    "/api/rigs/{slug}/sensors/{sensor}/procedures": {
         parameters: {
             query?: never;
             header?: never;
@@ -2314,10 +2314,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Procedure
-         * @description The open draft: what is held, what it says.
+         * Procedures
+         * @description The procedures of a sensor.
          */
-        get: operations["procedure_api_rigs__slug__sensors__sensor__ruler_get"];
+        get: operations["procedures_api_rigs__slug__sensors__sensor__procedures_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2326,7 +2326,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/rigs/{slug}/sensors/{sensor}/ruler/hold": {
+    "/api/rigs/{slug}/sensors/{sensor}/procedures/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Procedure Now
+         * @description The open draft: what is wanted, what is held, what it says.
+         */
+        get: operations["procedure_now_api_rigs__slug__sensors__sensor__procedures__name__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{slug}/sensors/{sensor}/procedures/{name}/hold": {
         parameters: {
             query?: never;
             header?: never;
@@ -2337,16 +2357,16 @@ export interface paths {
         put?: never;
         /**
          * Hold
-         * @description Watch for the target to stand still at this ruler reading; it is taken by itself.
+         * @description Watch for a want; it is taken by itself when it is still. Without a key, whichever the readings show.
          */
-        post: operations["hold_api_rigs__slug__sensors__sensor__ruler_hold_post"];
+        post: operations["hold_api_rigs__slug__sensors__sensor__procedures__name__hold_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/rigs/{slug}/sensors/{sensor}/ruler/take": {
+    "/api/rigs/{slug}/sensors/{sensor}/procedures/{name}/take": {
         parameters: {
             query?: never;
             header?: never;
@@ -2357,16 +2377,16 @@ export interface paths {
         put?: never;
         /**
          * Take
-         * @description Take the place now, still or not.
+         * @description Take it now, still or not.
          */
-        post: operations["take_api_rigs__slug__sensors__sensor__ruler_take_post"];
+        post: operations["take_api_rigs__slug__sensors__sensor__procedures__name__take_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/rigs/{slug}/sensors/{sensor}/ruler/let-go": {
+    "/api/rigs/{slug}/sensors/{sensor}/procedures/{name}/let-go": {
         parameters: {
             query?: never;
             header?: never;
@@ -2379,14 +2399,34 @@ export interface paths {
          * Let Go
          * @description Watch no longer.
          */
-        post: operations["let_go_api_rigs__slug__sensors__sensor__ruler_let_go_post"];
+        post: operations["let_go_api_rigs__slug__sensors__sensor__procedures__name__let_go_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/rigs/{slug}/sensors/{sensor}/ruler/places/{true_mm}": {
+    "/api/rigs/{slug}/sensors/{sensor}/procedures/{name}/typed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Typed
+         * @description A step that is only read off and typed.
+         */
+        post: operations["typed_api_rigs__slug__sensors__sensor__procedures__name__typed_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{slug}/sensors/{sensor}/procedures/{name}/steps/{key}": {
         parameters: {
             query?: never;
             header?: never;
@@ -2398,15 +2438,15 @@ export interface paths {
         post?: never;
         /**
          * Drop
-         * @description Take a held place out of the draft.
+         * @description Take a held step out of the draft.
          */
-        delete: operations["drop_api_rigs__slug__sensors__sensor__ruler_places__true_mm__delete"];
+        delete: operations["drop_api_rigs__slug__sensors__sensor__procedures__name__steps__key__delete"];
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/rigs/{slug}/sensors/{sensor}/ruler/pairs": {
+    "/api/rigs/{slug}/sensors/{sensor}/procedures/{name}/notebook": {
         parameters: {
             query?: never;
             header?: never;
@@ -2416,17 +2456,57 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Pairs
-         * @description Pairs (true mm, echo µs) from a notebook.
+         * Notebook
+         * @description Lines from a notebook, by the names of its fields.
          */
-        post: operations["pairs_api_rigs__slug__sensors__sensor__ruler_pairs_post"];
+        post: operations["notebook_api_rigs__slug__sensors__sensor__procedures__name__notebook_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/rigs/{slug}/sensors/{sensor}/ruler/accept": {
+    "/api/rigs/{slug}/sensors/{sensor}/procedures/{name}/from-recording": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * From Recording
+         * @description Steps from the marks of a recording.
+         */
+        post: operations["from_recording_api_rigs__slug__sensors__sensor__procedures__name__from_recording_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{slug}/sensors/{sensor}/procedures/{name}/before-after/{recording_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Before After
+         * @description An old recording by today's constants and by the fitted ones.
+         */
+        get: operations["before_after_api_rigs__slug__sensors__sensor__procedures__name__before_after__recording_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{slug}/sensors/{sensor}/procedures/{name}/accept": {
         parameters: {
             query?: never;
             header?: never;
@@ -2439,14 +2519,14 @@ export interface paths {
          * Accept
          * @description Make the fitted constants the rig's own.
          */
-        post: operations["accept_api_rigs__slug__sensors__sensor__ruler_accept_post"];
+        post: operations["accept_api_rigs__slug__sensors__sensor__procedures__name__accept_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/rigs/{slug}/sensors/{sensor}/ruler/reject": {
+    "/api/rigs/{slug}/sensors/{sensor}/procedures/{name}/reject": {
         parameters: {
             query?: never;
             header?: never;
@@ -2459,7 +2539,7 @@ export interface paths {
          * Reject
          * @description Put the draft away and begin anew.
          */
-        post: operations["reject_api_rigs__slug__sensors__sensor__ruler_reject_post"];
+        post: operations["reject_api_rigs__slug__sensors__sensor__procedures__name__reject_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2698,6 +2778,11 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** AcceptAsked */
+        AcceptAsked: {
+            /** Extras */
+            extras?: string[];
+        };
         /** AdcVoltsInputs */
         AdcVoltsInputs: {
             /** Counts */
@@ -2868,6 +2953,25 @@ export interface components {
             /** Heading Deg */
             heading_deg: number;
         };
+        /** AskField */
+        AskField: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** Typical */
+            typical: number | null;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Choices */
+            choices: string[];
+            /** Needed */
+            needed: boolean;
+        };
         /**
          * AskModel
          * @description A raw number that is asked for, and what it is just now; ``volts`` is what one count is worth, where it is one.
@@ -2966,6 +3070,21 @@ export interface components {
             diameter_mm: number;
             /** Floor From Mm */
             floor_from_mm: number | null;
+        };
+        /** BeforeAfterModel */
+        BeforeAfterModel: {
+            /** Times S */
+            times_s: (number | null)[];
+            /** Before */
+            before: (number | null)[];
+            /** After */
+            after: (number | null)[];
+            /** Quantity */
+            quantity: string;
+            /** Unit */
+            unit: string;
+            /** Said */
+            said: string;
         };
         /**
          * Board
@@ -3352,6 +3471,18 @@ export interface components {
             /** Air C */
             air_c: number | null;
         };
+        /** CurveModel */
+        CurveModel: {
+            /** Label */
+            label: string;
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+            /** Half Width */
+            half_width: number[];
+        };
         /**
          * CurvePart
          * @description Error against rpm of one prescaler, or of the gate (null); below slow_rpm it says "slow".
@@ -3535,6 +3666,37 @@ export interface components {
         Done: {
             /** Id */
             id?: number | null;
+        };
+        /** DotModel */
+        DotModel: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Plus Minus */
+            plus_minus: number | null;
+            /** Off */
+            off: boolean;
+            /** Label */
+            label: string;
+        };
+        /**
+         * DriftModel
+         * @description How a constant moved from one accepted calibration to the next: times as ISO dates, values, ± (95 %).
+         */
+        DriftModel: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** At */
+            at: string[];
+            /** Values */
+            values: number[];
+            /** Plus Minus */
+            plus_minus: (number | null)[];
         };
         /**
          * EchoDistanceInputs
@@ -3759,6 +3921,13 @@ export interface components {
                 [key: string]: unknown;
             };
         };
+        /** ExtraModel */
+        ExtraModel: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+        };
         /**
          * FaultModel
          * @description What looks wrong: ``sensor`` is whose it is (empty: the line's), ``channel`` and ``also`` the signals with it; the span
@@ -3948,22 +4117,22 @@ export interface components {
             };
             fix: components["schemas"]["FixModel"] | null;
         };
-        /** FitModel */
-        FitModel: {
-            /** Speed M S */
-            speed_m_s: number;
-            /** Speed Plus Minus */
-            speed_plus_minus: number | null;
-            /** Offset Mm */
-            offset_mm: number;
-            /** Offset Plus Minus */
-            offset_plus_minus: number | null;
-            /** Covariance */
-            covariance: number | null;
-            /** Residual Plus Minus */
-            residual_plus_minus: number | null;
-            /** Line */
-            line: components["schemas"]["LinePoint"][];
+        /** FittedModel */
+        FittedModel: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number;
+            /** Plus Minus */
+            plus_minus: number | null;
+            /** Before */
+            before: number | null;
+            /** Before Provenance */
+            before_provenance: string | null;
         };
         /** FixAsked */
         FixAsked: {
@@ -4220,10 +4389,49 @@ export interface components {
             /** Why */
             why: string;
         };
+        /** HeldModel */
+        HeldModel: {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Truth */
+            truth: {
+                [key: string]: number;
+            };
+            /** N */
+            n: number;
+            /** Held S */
+            held_s: number;
+            /** Air C */
+            air_c: number | null;
+            /** Supply V */
+            supply_v: number | null;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Recording Id */
+            recording_id: number | null;
+            /** Left */
+            left: number | null;
+            /** Sigmas */
+            sigmas: number | null;
+        };
         /** HoldAsked */
         HoldAsked: {
-            /** True Mm */
-            true_mm: number;
+            /**
+             * Key
+             * @default
+             */
+            key: string;
+            /** Truth */
+            truth?: {
+                [key: string]: number;
+            };
         };
         /** I2cPullUpInputs */
         I2cPullUpInputs: {
@@ -4497,15 +4705,6 @@ export interface components {
             made_at: string | null;
             /** Stale */
             stale: string;
-        };
-        /** LinePoint */
-        LinePoint: {
-            /** True Mm */
-            true_mm: number;
-            /** Echo Us */
-            echo_us: number;
-            /** Plus Minus */
-            plus_minus: number;
         };
         /**
          * LinePositionInputs
@@ -5165,6 +5364,13 @@ export interface components {
             /** Text */
             text: string;
         };
+        /** NotebookAsked */
+        NotebookAsked: {
+            /** Rows */
+            rows: {
+                [key: string]: number;
+            }[];
+        };
         /** ObstacleModel */
         ObstacleModel: {
             /** Heading */
@@ -5324,14 +5530,6 @@ export interface components {
             };
             mount?: components["schemas"]["Mount-Output"] | null;
         };
-        /** PairsAsked */
-        PairsAsked: {
-            /** Pairs */
-            pairs: [
-                number,
-                number
-            ][];
-        };
         /** PartAsked */
         PartAsked: {
             /** Revision */
@@ -5448,6 +5646,18 @@ export interface components {
             needs_interrupt: boolean;
             /** Max Rpm Polled */
             max_rpm_polled: number;
+        };
+        /** PastModel */
+        PastModel: {
+            /** Id */
+            id: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Verdict */
+            verdict: string;
         };
         /** PidRuleInputs */
         PidRuleInputs: {
@@ -5570,6 +5780,27 @@ export interface components {
             /** Rate Hz */
             rate_hz: number;
         };
+        /** PlotModel */
+        PlotModel: {
+            /** Title */
+            title: string;
+            /** X */
+            x: string;
+            /** X Unit */
+            x_unit: string;
+            /** Y */
+            y: string;
+            /** Y Unit */
+            y_unit: string;
+            /** Dots */
+            dots: components["schemas"]["DotModel"][];
+            /** Lines */
+            lines: components["schemas"]["CurveModel"][];
+            /** Zero */
+            zero: boolean;
+            /** Logarithmic */
+            logarithmic: boolean;
+        };
         /** PortModel */
         PortModel: {
             /** Path */
@@ -5591,6 +5822,74 @@ export interface components {
             workable: components["schemas"]["WorkableModel"][];
             /** Ragged */
             ragged: number;
+        };
+        /**
+         * ProcedureLine
+         * @description A procedure in the list: how many steps are held in its draft, and when it was accepted last.
+         */
+        ProcedureLine: {
+            /** Procedure */
+            procedure: string;
+            /** Title */
+            title: string;
+            /** Held */
+            held: number;
+            /** Last At */
+            last_at: string | null;
+        };
+        /**
+         * ProcedureModel
+         * @description A procedure as it stands: what is wanted, what is held, what that says.
+         */
+        ProcedureModel: {
+            /** Id */
+            id: number;
+            /** Procedure */
+            procedure: string;
+            /** Title */
+            title: string;
+            /** Prepare */
+            prepare: string[];
+            /** Cautions */
+            cautions: string[];
+            /** Seconds */
+            seconds: number;
+            /** Hands Free */
+            hands_free: boolean;
+            /** Notebook */
+            notebook: components["schemas"]["AskField"][];
+            /** Wants */
+            wants: components["schemas"]["WantModel"][];
+            /** Steps */
+            steps: components["schemas"]["HeldModel"][];
+            /** Heading */
+            heading: string;
+            /** Verdict */
+            verdict: string;
+            /** Notes */
+            notes: string[];
+            /** Why Not */
+            why_not: string;
+            /** Can Accept */
+            can_accept: boolean;
+            /** Left Unit */
+            left_unit: string;
+            /** Repeat */
+            repeat: string[];
+            /** Constants */
+            constants: components["schemas"]["FittedModel"][];
+            /** Extras */
+            extras: components["schemas"]["ExtraModel"][];
+            /** Plots */
+            plots: components["schemas"]["PlotModel"][];
+            /** Tables */
+            tables: components["schemas"]["TableModel"][];
+            /** Past */
+            past: components["schemas"]["PastModel"][];
+            /** Drifts */
+            drifts: components["schemas"]["DriftModel"][];
+            /** Recordings */
+            recordings: components["schemas"]["UsableModel"][];
         };
         /**
          * ProgramModel
@@ -5880,6 +6179,11 @@ export interface components {
             value: number;
             /** Uncertainty */
             uncertainty: number;
+        };
+        /** RecordingAsked */
+        RecordingAsked: {
+            /** Recording Id */
+            recording_id: number;
         };
         /** RecordingChange */
         RecordingChange: {
@@ -6335,37 +6639,6 @@ export interface components {
             error_mm: number;
             /** Exact At C */
             exact_at_c: number | null;
-        };
-        /**
-         * RulerModel
-         * @description The procedure as it stands; ``line`` of the fit runs along the ruler.
-         */
-        RulerModel: {
-            /** Id */
-            id: number;
-            /** Places Mm */
-            places_mm: number[];
-            /** Steps */
-            steps: components["schemas"]["tickstone__api__calibrate__StepModel"][];
-            fit: components["schemas"]["FitModel"] | null;
-            /** Heading */
-            heading: string;
-            /** Verdict */
-            verdict: string;
-            /** Agreement */
-            agreement: string;
-            /** Repeat */
-            repeat: number[];
-            /** Can Accept */
-            can_accept: boolean;
-            /** Air C */
-            air_c: number | null;
-            /** Last */
-            last: {
-                [key: string]: unknown;
-            } | null;
-            /** Last At */
-            last_at: string | null;
         };
         /** ScheduleLine */
         ScheduleLine: {
@@ -6903,7 +7176,7 @@ export interface components {
             total: number;
             /** Notch */
             notch: string;
-            next: components["schemas"]["tickstone__api__rigs__StepModel"];
+            next: components["schemas"]["StepModel"];
         };
         /**
          * Step
@@ -6974,6 +7247,21 @@ export interface components {
             settling_s: number | null;
             /** Steady Error */
             steady_error: number;
+        };
+        /** StepModel */
+        StepModel: {
+            /** Station */
+            station: string;
+            /** Sentence */
+            sentence: string;
+            /** Action */
+            action: string;
+            /** Label */
+            label: string;
+            /** Details */
+            details: {
+                [key: string]: string;
+            };
         };
         /**
          * StillnessInputs
@@ -7185,6 +7473,22 @@ export interface components {
              * @default true
              */
             grounded: boolean;
+        };
+        /** TableModel */
+        TableModel: {
+            /** Title */
+            title: string;
+            /** Heads */
+            heads: string[];
+            /** Rows */
+            rows: string[][];
+        };
+        /** TakenModel */
+        TakenModel: {
+            /** Taken */
+            taken: number;
+            /** Refused */
+            refused: string[];
         };
         /**
          * TargetModel
@@ -7547,6 +7851,18 @@ export interface components {
             note: string;
         };
         /**
+         * UsableModel
+         * @description A recording that has readings of this sensor; ``marks`` of them speak of this procedure.
+         */
+        UsableModel: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Marks */
+            marks: number;
+        };
+        /**
          * VideoRpmInputs
          * @description ``fps`` is the rate at capture, not at playback; ``frames`` is last − first.
          */
@@ -7584,6 +7900,21 @@ export interface components {
             rpm_low: number;
             /** Rpm High */
             rpm_high: number;
+        };
+        /** WantModel */
+        WantModel: {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Do */
+            do: string;
+            /** Fields */
+            fields: components["schemas"]["AskField"][];
+            /** Watched */
+            watched: boolean;
+            /** More */
+            more: boolean;
         };
         /**
          * WheelSpeedInputs
@@ -7761,53 +8092,6 @@ export interface components {
             /** Constants */
             constants: components["schemas"]["Constant"][];
             inverse: components["schemas"]["InverseSpan"] | null;
-        };
-        /** StepModel */
-        tickstone__api__calibrate__StepModel: {
-            /** True Mm */
-            true_mm: number;
-            /** Echo Us */
-            echo_us: number;
-            /** Echo Plus Minus */
-            echo_plus_minus: number | null;
-            /** Sd Us */
-            sd_us: number;
-            /** N */
-            n: number;
-            /** Held S */
-            held_s: number;
-            /** Air C */
-            air_c: number | null;
-            /**
-             * At
-             * Format: date-time
-             */
-            at: string;
-            /** By */
-            by: string;
-            /** Recording Id */
-            recording_id: number;
-            /** Residual Mm */
-            residual_mm: number | null;
-            /** Residual Plus Minus */
-            residual_plus_minus: number | null;
-            /** Sigmas */
-            sigmas: number | null;
-        };
-        /** StepModel */
-        tickstone__api__rigs__StepModel: {
-            /** Station */
-            station: string;
-            /** Sentence */
-            sentence: string;
-            /** Action */
-            action: string;
-            /** Label */
-            label: string;
-            /** Details */
-            details: {
-                [key: string]: string;
-            };
         };
     };
     responses: never;
@@ -15680,7 +15964,7 @@ export interface operations {
             };
         };
     };
-    procedure_api_rigs__slug__sensors__sensor__ruler_get: {
+    procedures_api_rigs__slug__sensors__sensor__procedures_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -15698,7 +15982,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RulerModel"];
+                    "application/json": components["schemas"]["ProcedureLine"][];
                 };
             };
             /** @description Not Found */
@@ -15739,13 +16023,74 @@ export interface operations {
             };
         };
     };
-    hold_api_rigs__slug__sensors__sensor__ruler_hold_post: {
+    procedure_now_api_rigs__slug__sensors__sensor__procedures__name__get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 slug: string;
                 sensor: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProcedureModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    hold_api_rigs__slug__sensors__sensor__procedures__name__hold_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                sensor: string;
+                name: string;
             };
             cookie?: never;
         };
@@ -15802,13 +16147,14 @@ export interface operations {
             };
         };
     };
-    take_api_rigs__slug__sensors__sensor__ruler_take_post: {
+    take_api_rigs__slug__sensors__sensor__procedures__name__take_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 slug: string;
                 sensor: string;
+                name: string;
             };
             cookie?: never;
         };
@@ -15861,13 +16207,14 @@ export interface operations {
             };
         };
     };
-    let_go_api_rigs__slug__sensors__sensor__ruler_let_go_post: {
+    let_go_api_rigs__slug__sensors__sensor__procedures__name__let_go_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 slug: string;
                 sensor: string;
+                name: string;
             };
             cookie?: never;
         };
@@ -15920,79 +16267,20 @@ export interface operations {
             };
         };
     };
-    drop_api_rigs__slug__sensors__sensor__ruler_places__true_mm__delete: {
+    typed_api_rigs__slug__sensors__sensor__procedures__name__typed_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 slug: string;
                 sensor: string;
-                true_mm: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RulerModel"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-        };
-    };
-    pairs_api_rigs__slug__sensors__sensor__ruler_pairs_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                slug: string;
-                sensor: string;
+                name: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PairsAsked"];
+                "application/json": components["schemas"]["HoldAsked"];
             };
         };
         responses: {
@@ -16002,7 +16290,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RulerModel"];
+                    "application/json": components["schemas"]["ProcedureModel"];
                 };
             };
             /** @description Not Found */
@@ -16043,17 +16331,272 @@ export interface operations {
             };
         };
     };
-    accept_api_rigs__slug__sensors__sensor__ruler_accept_post: {
+    drop_api_rigs__slug__sensors__sensor__procedures__name__steps__key__delete: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 slug: string;
                 sensor: string;
+                name: string;
+                key: string;
             };
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProcedureModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    notebook_api_rigs__slug__sensors__sensor__procedures__name__notebook_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                sensor: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NotebookAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    from_recording_api_rigs__slug__sensors__sensor__procedures__name__from_recording_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                sensor: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordingAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    before_after_api_rigs__slug__sensors__sensor__procedures__name__before_after__recording_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                sensor: string;
+                name: string;
+                recording_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BeforeAfterModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    accept_api_rigs__slug__sensors__sensor__procedures__name__accept_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                sensor: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptAsked"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {
@@ -16102,13 +16645,14 @@ export interface operations {
             };
         };
     };
-    reject_api_rigs__slug__sensors__sensor__ruler_reject_post: {
+    reject_api_rigs__slug__sensors__sensor__procedures__name__reject_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 slug: string;
                 sensor: string;
+                name: string;
             };
             cookie?: never;
         };

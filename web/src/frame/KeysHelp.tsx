@@ -9,7 +9,7 @@ const KEYS: [string, string][] = [
   ["C", "connect, and disconnect"],
   ["T", "fold the tape"],
   ["← →", "nudge the ochre tick, with Shift ten times as far"],
-  ["Enter", "hold the place that is typed"],
+  ["H", "hold what is wanted next; while it holds, take it now"],
   ["/", "find"],
   ["?", "this list"],
 ];

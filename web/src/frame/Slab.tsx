@@ -1,8 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, ask } from "../api/client";
+import { api, ask, type Constant } from "../api/client";
 import { useBench, type useLength } from "../hooks/bench";
 import { useSettings } from "../hooks/settings";
 import { useFindings } from "../hooks/useFindings";
+import { type Procedure, useProcedure } from "../hooks/useProcedure";
 import { shown, THIN } from "../model/format";
 import { concerning } from "../stations/watch/findings";
 import { isOn, valueText } from "../stations/watch/said";
@@ -17,10 +18,12 @@ export function Slab() {
     queryKey: ["r", bench.rig.slug, "stones"],
     queryFn: () => ask(api.GET("/api/rigs/{slug}/stones", { params: { path: { slug: bench.rig.slug } } })),
   });
-  const mine = bench.constants.filter(
-    (one) => (one.station === bench.station && one.counts) || one.shown_at.includes(bench.station),
+  const { forming, all } = useForming();
+  const mine = all.filter(
+    (one) =>
+      forming.has(one.name) || (one.station === bench.station && one.counts) || one.shown_at.includes(bench.station),
   );
-  const rest = bench.constants.filter((one) => !mine.includes(one));
+  const rest = all.filter((one) => !mine.includes(one));
   const number = stones.data?.next ?? 1;
   const cut = () =>
     bench.attempt(
@@ -59,6 +62,46 @@ export function Slab() {
       </button>
     </aside>
   );
+}
+
+/** The constants, with those that a procedure is fitting as they form. */
+function useForming(): { forming: Set<string>; all: Constant[] } {
+  const bench = useBench();
+  const { found } = useProcedure(bench.station === "calibrate");
+  const fitted = bench.station === "calibrate" && found?.steps.length ? found.constants : [];
+  const held = found?.steps.length ?? 0;
+  const all = bench.constants.map((one) => {
+    const now = fitted.find((other) => other.name === one.name);
+    return now ? formed(one, now, held) : one;
+  });
+  for (const now of fitted)
+    if (!all.some((one) => one.name === now.name)) all.push(formed({ ...BLANK, name: now.name }, now, held));
+  return { forming: new Set(fitted.map((one) => one.name)), all };
+}
+
+const BLANK: Omit<Constant, "name"> = {
+  label: "",
+  unit: "",
+  value: 0,
+  plus_minus: null,
+  provenance: "measured",
+  source: "",
+  station: "calibrate",
+  shown_at: [],
+  counts: false,
+  stale: "",
+  rests_on: [],
+  made_at: null,
+  recording_id: null,
+  low: null,
+  high: null,
+  typed_as: "measured",
+};
+
+function formed(constant: Constant, now: Procedure["constants"][number], held: number): Constant {
+  const { label, unit, value, plus_minus } = now;
+  const source = `forming: ${held} held, not accepted yet`;
+  return { ...constant, label, unit, value, plus_minus, provenance: "measured", source, made_at: null, stale: "" };
 }
 
 /** What looks wrong with the selected sensor, a line each. */

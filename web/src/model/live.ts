@@ -36,15 +36,18 @@ export interface RecordingNow {
   store_away: boolean;
 }
 
+/** What is being watched for: a want of a procedure, or whichever the readings show (`any`). */
 export interface HoldNow {
-  true_mm: number;
+  sensor: string;
+  procedure: string;
+  key: string;
+  label: string;
+  any: boolean;
   ready: boolean;
   why_not: string;
-  spread_us: number | null;
-  wanted_us: number;
   held_s: number;
-  echo_us: number | null;
-  n: number;
+  of_s: number;
+  figure: string;
 }
 
 export type FeedStatus = "idle" | "live" | "silent" | "lost";

@@ -45,6 +45,8 @@ REASONS = ("", "outside the converter's range")
 
 
 def _ratio(values: Values) -> float:
+    if "ratio" in values:
+        return values["ratio"].value
     return (values["top"].value + values["bottom"].value) / values["bottom"].value
 
 
@@ -58,14 +60,14 @@ def _chains(
     asked: Mapping[str, float], values: Values, around: Surroundings
 ) -> tuple[tuple[Chain, ...], tuple[Term, ...]]:
     counts = counts_chain(counts_ask("counts", "reading", values, 0.72), asked, values)
+    pin = result("at the pin", counts.result.value, "V", "")
+    if "ratio" in values:
+        return (counts,), (pin, term(values["ratio"], "×"))
     ratio = Chain(
         (term(values["top"], "("), term(values["bottom"], "+"), term(values["bottom"], ") ÷")),
         result("divider", _ratio(values), ""),
     )
-    return (counts, ratio), (
-        result("at the pin", counts.result.value, "V", ""),
-        result("divider", _ratio(values), "", "×"),
-    )
+    return (counts, ratio), (pin, result("divider", _ratio(values), "", "×"))
 
 
 def _more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> tuple[Series, ...]:
@@ -135,6 +137,7 @@ KIND = Kind(
                      ("convert",), told=by_option("bottom_ohm")),
         ConstantSpec("empty", "empty", "V", 6.4, None, "3.2 V a cell, under load", 0, 100, "decide"),
         ConstantSpec("full", "full", "V", 8.4, None, "4.2 V a cell", 0, 100, "decide", counts=False),
+        ConstantSpec("ratio", "divider", "", None, None, "", 1, 1000, "calibrate", Provenance.MEASURED, ("convert",)),
         *converter(2.0),
     ),
     derived=(),
@@ -152,5 +155,6 @@ KIND = Kind(
         causes={"top": "resistors", "bottom": "resistors"},
     ),
     words=words,
+    procedures=("voltmeter", "filter"),
     cautions=("Lithium cells: never short them; charge them watched, as their maker says.",),
 )  # fmt: skip

@@ -40,6 +40,7 @@ from tickstone.core.rigs.kinds.parts import (
     turning_words,
 )
 from tickstone.core.rigs.kinds.told import by_board
+from tickstone.core.rigs.kinds.vehicle import GAPS
 from tickstone.core.rigs.part import Chosen, Part, PinSpec, Role, question
 from tickstone.core.rigs.reading import Edges
 from tickstone.errors import BadInput
@@ -132,6 +133,7 @@ KIND = Kind(
                      counts=False, told=by_board("tick_us")),
         ConstantSpec("jitter", "jitter", "µs", 10.0, None, "edges of a mark", 0, 100_000, "calibrate",
                      shown_at=("convert",)),
+        *GAPS,
     ),
     derived=(),
     reasons=NO_PULSE,
@@ -150,6 +152,7 @@ KIND = Kind(
         asked=periods("edge", "level"),
     ),
     words=words,
+    procedures=("marks", "steady-marks"),
     fades=_fades,
     cautions=(
         "Spinning parts: guard them, and keep fingers, hair and sleeves away.",

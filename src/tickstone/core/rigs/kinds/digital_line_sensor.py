@@ -86,4 +86,5 @@ KIND = Kind(
         asks=lambda values: (LEVEL,), read=read, chains=_chains, inverse=Inverse(1.0, 0.0, 1.0, _level_at)
     ),
     words=words,
+    procedures=("dark-level",),
 )  # fmt: skip

@@ -39,6 +39,7 @@ from tickstone.core.rigs.kinds.parts import (
     supply_pin,
     term,
 )
+from tickstone.core.rigs.kinds.vehicle import DRIVE, DRIVE_PROCEDURES
 from tickstone.core.rigs.part import Chosen, Part, PinSpec, Role, question
 from tickstone.core.rigs.reading import Levels, Steps
 from tickstone.core.wording import fixed
@@ -107,6 +108,7 @@ def _constants(steps: float, steps_source: str) -> tuple[ConstantSpec, ...]:
         ConstantSpec("steps", "steps per turn", "", steps, None, steps_source, 1, 1_000_000, "wire",
                      shown_at=("convert", "watch")),
         ConstantSpec("diameter", "nominal diameter", "mm", 30.0, None, SHEET, 1, 6000, "wire", counts=False),
+        *DRIVE,
     )  # fmt: skip
 
 
@@ -174,6 +176,7 @@ SINGLE = Kind(
     reasons=REASONS,
     working=WORKING,
     words=words,
+    procedures=("roll-out", "steps", *DRIVE_PROCEDURES),
     instruments=("trip",),
 )
 
@@ -222,5 +225,6 @@ ROTARY = Kind(
         asked=_quadrature_count,
     ),
     words=words,
+    procedures=("roll-out", "steps", *DRIVE_PROCEDURES),
     instruments=("trip",),
 )

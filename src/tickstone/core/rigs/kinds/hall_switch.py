@@ -43,6 +43,7 @@ from tickstone.core.rigs.kinds.parts import (
     turning_words,
 )
 from tickstone.core.rigs.kinds.told import by_board, by_geometry, by_option
+from tickstone.core.rigs.kinds.vehicle import DRIVE, DRIVE_PROCEDURES, GAPS
 from tickstone.core.rigs.part import Chosen, OptionSpec, Part, PinSpec, Role, question
 from tickstone.core.rigs.reading import Edges
 from tickstone.errors import BadInput
@@ -151,6 +152,8 @@ KIND = Kind(
                      counts=False, told=by_board("tick_us")),
         ConstantSpec("jitter", "jitter", "µs", 20.0, None, "one magnet against the next", 0, 100_000, "calibrate",
                      counts=False),
+        *DRIVE,
+        *GAPS,
     ),
     derived=(),
     reasons=NO_PULSE,
@@ -170,6 +173,7 @@ KIND = Kind(
         bare=("rpm",),
     ),
     words=words,
+    procedures=("roll-out", "steady-run", *DRIVE_PROCEDURES),
     instruments=("trip",),
     fades=_fades,
     cautions=("Wheels off the ground for the first run; keep fingers and hair away.",),

@@ -27,6 +27,8 @@ from tickstone.core.rigs.kinds.base import (
     Term,
     Working,
 )
+from tickstone.core.rigs.kinds.mounting import CONSTANTS as MOUNTED
+from tickstone.core.rigs.kinds.mounting import mounted, unmounted
 from tickstone.core.rigs.kinds.parts import (
     GROUND,
     INNER_V,
@@ -133,7 +135,8 @@ def words(moment: Moment, values: Values) -> str:
 # Analogue accelerometer -----------------------------------------------------------------------------------------------
 
 
-def _analogue_axes(asked: Mapping[str, Array], values: Values) -> Vector:
+def analogue_own_axes(asked: Mapping[str, Array], values: Values) -> Vector:
+    """Counts to g along the part's own axes; NaN where pinned."""
     top = top_code(values)
     x, y, z = (
         (
@@ -144,6 +147,10 @@ def _analogue_axes(asked: Mapping[str, Array], values: Values) -> Vector:
         for axis in AXES
     )
     return x, y, z
+
+
+def _analogue_axes(asked: Mapping[str, Array], values: Values) -> Vector:
+    return mounted(analogue_own_axes(asked, values), values)
 
 
 def _analogue_asks(values: Values) -> tuple[Ask, ...]:
@@ -164,9 +171,10 @@ _TYPICAL_G = (0.087, -0.035, 0.9955)  # nose up 5°, right side up 2°
 def _analogue_chains(
     asked: Mapping[str, float], values: Values, around: Surroundings
 ) -> tuple[tuple[Chain, ...], tuple[Term, ...]]:
-    axes = _analogue_axes(_arrays(asked), values)
+    arrays = _arrays(asked)
+    axes, own = _analogue_axes(arrays, values), analogue_own_axes(arrays, values)
     chains = []
-    for ask, axis in zip(_analogue_asks(values), axes, strict=True):
+    for ask, axis in zip(_analogue_asks(values), own, strict=True):
         step = result("step", 1000 * step_v(values), "mV", "×")
         terms = (
             raw(ask, asked, "("),
@@ -180,7 +188,7 @@ def _analogue_chains(
 
 def _analogue_at(wanted_deg: float, values: Values, around: Surroundings) -> Mapping[str, float]:
     """Counts of a nose that is up by the wanted angle."""
-    g = inertial.gravity_at(0.0, -wanted_deg)
+    g = unmounted(inertial.gravity_at(0.0, -wanted_deg), values)
     return {
         axis: counts_of(values[f"zero_{axis}"].value + float(g[i]) * values[f"per_g_{axis}"].value, values)
         for i, axis in enumerate(AXES)
@@ -212,6 +220,7 @@ ANALOGUE = Kind(
                        Provenance.MEASURED, ("convert",)) for axis in AXES),
         *(ConstantSpec(f"per_g_{axis}", f"{axis} per g", "V/g", 0.33, 0.015, "common practice at 3.3 V", -10, 10,
                        "calibrate", Provenance.MEASURED, ("convert",)) for axis in AXES),
+        *MOUNTED,
         *converter(1.0),
     ),
     derived=(),
@@ -232,6 +241,7 @@ ANALOGUE = Kind(
         },
     ),
     words=words,
+    procedures=("poses", "mounting", "level", "filter"),
     instruments=("level",),
 )  # fmt: skip
 
@@ -242,7 +252,8 @@ FULL = 32_768.0
 GYRO = tuple(f"g{axis}" for axis in AXES)
 
 
-def _inertial_axes(asked: Mapping[str, Array], values: Values) -> Vector:
+def inertial_own_axes(asked: Mapping[str, Array], values: Values) -> Vector:
+    """Counts to g along the part's own axes; NaN where pinned."""
     per_count = values["accel_range"].value / FULL
     x, y, z = (
         np.where(np.abs(asked[axis] + 0.5) < FULL - 1, asked[axis], np.nan) * per_count * values[f"scale_{axis}"].value
@@ -252,13 +263,23 @@ def _inertial_axes(asked: Mapping[str, Array], values: Values) -> Vector:
     return x, y, z
 
 
-def _rates(asked: Mapping[str, Array], values: Values) -> Vector:
+def _inertial_axes(asked: Mapping[str, Array], values: Values) -> Vector:
+    return mounted(inertial_own_axes(asked, values), values)
+
+
+def own_rates(asked: Mapping[str, Array], values: Values) -> Vector:
+    """Counts to °/s about the part's own axes, its bias taken off; NaN where pinned."""
     per_count = values["gyro_range"].value / FULL
     x, y, z = (
-        np.where(np.abs(asked[name] + 0.5) < FULL - 1, asked[name], np.nan) * per_count - values[f"bias_{axis}"].value
+        (np.where(np.abs(asked[name] + 0.5) < FULL - 1, asked[name], np.nan) * per_count - values[f"bias_{axis}"].value)
+        * values[f"rate_scale_{axis}"].value
         for name, axis in zip(GYRO, AXES, strict=True)
     )
     return x, y, z
+
+
+def _rates(asked: Mapping[str, Array], values: Values) -> Vector:
+    return mounted(own_rates(asked, values), values, crossed=False)
 
 
 def _inertial_asks(values: Values) -> tuple[Ask, ...]:
@@ -278,17 +299,18 @@ def _inertial_chains(
     asked: Mapping[str, float], values: Values, around: Surroundings
 ) -> tuple[tuple[Chain, ...], tuple[Term, ...]]:
     arrays = _arrays(asked)
-    axes, rates = _inertial_axes(arrays, values), _rates(arrays, values)
+    axes = _inertial_axes(arrays, values)
+    own, rates = inertial_own_axes(arrays, values), own_rates(arrays, values)
     asks = _inertial_asks(values)
     full = Term("full", "full scale", FULL, "counts", "derived", None, "÷")
     chains = [
         Chain((raw(ask, asked), term(values["accel_range"], "×"), full, term(values[f"scale_{ask.name}"], "×"),
                term(values[f"offset_{ask.name}"], "−")), result(f"a {ask.name}", float(axis[0]), "g"))
-        for ask, axis in zip(asks[:3], axes, strict=True)
+        for ask, axis in zip(asks[:3], own, strict=True)
     ]  # fmt: skip
     chains += [
-        Chain((raw(ask, asked), term(values["gyro_range"], "×"), full, term(values[f"bias_{axis}"], "−")),
-              result(f"ω {axis}", float(rate[0]), "°/s"))
+        Chain((raw(ask, asked, "("), term(values["gyro_range"], "×"), full, term(values[f"bias_{axis}"], "−"),
+               term(values[f"rate_scale_{axis}"], ") ×")), result(f"ω {axis}", float(rate[0]), "°/s"))
         for ask, axis, rate in zip(asks[3:], AXES, rates, strict=True)
     ]  # fmt: skip
     return tuple(chains), _main_line(axes)
@@ -307,7 +329,7 @@ def _inertial_series(asked: Mapping[str, Array], values: Values, around: Surroun
 
 def _inertial_at(wanted_deg: float, values: Values, around: Surroundings) -> Mapping[str, float]:
     """Counts of a nose that is up by the wanted angle, at rest."""
-    g, per_g = inertial.gravity_at(0.0, -wanted_deg), FULL / values["accel_range"].value
+    g, per_g = unmounted(inertial.gravity_at(0.0, -wanted_deg), values), FULL / values["accel_range"].value
     return {
         axis: (float(g[i]) + values[f"offset_{axis}"].value) / values[f"scale_{axis}"].value * per_g
         for i, axis in enumerate(AXES)
@@ -359,6 +381,11 @@ UNIT = Kind(
                        Provenance.MEASURED) for axis in AXES),
         *(ConstantSpec(f"bias_{axis}", f"bias ω{axis}", "°/s", 0.0, 3.0, UNMEASURED, -100, 100, "calibrate",
                        Provenance.MEASURED, ("convert",)) for axis in AXES),
+        *(ConstantSpec(f"rate_scale_{axis}", f"scale ω{axis}", "", 1.0, 0.015, SHEET, 0.5, 2, "calibrate",
+                       Provenance.MEASURED, counts=False) for axis in AXES),
+        ConstantSpec("rate_noise", "gyro noise", "°/√s", None, None, "", 0, 100, "calibrate", counts=False),
+        ConstantSpec("rate_wander", "gyro wander", "°/s", None, None, "", 0, 100, "calibrate", counts=False),
+        *MOUNTED,
         ConstantSpec("accel_range", "accelerometer range", "g", 2.0, None, "as it wakes", 1, 64, "wire", shown_at=("convert",),
                      told=by_option("accel")),
         ConstantSpec("gyro_range", "gyro range", "°/s", 250.0, None, "as it wakes", 50, 10_000, "wire", shown_at=("convert",),
@@ -383,5 +410,6 @@ UNIT = Kind(
         },
     ),
     words=words,
+    procedures=("poses", "gyro-rest", "gyro-turn", "gyro-long", "mounting", "level", "filter"),
     instruments=("level", "angle"),
 )  # fmt: skip

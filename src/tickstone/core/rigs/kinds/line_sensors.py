@@ -231,6 +231,8 @@ KIND = Kind(
         ConstantSpec("pitch", "pitch", "mm", 12.0, 0.2, UNMEASURED, 0.5, 200, "wire", Provenance.MEASURED, ("convert",)),
         ConstantSpec("sensors", "sensors", "", 5.0, None, "count them", 1, MOST, "wire", shown_at=("convert",),
                      told=by_option("count")),
+        ConstantSpec("mark_threshold", "mark at", "counts", None, None, "", 0, 16_777_215, "calibrate", counts=False),
+        ConstantSpec("mark_hysteresis", "mark's band", "counts", None, None, "", 0, 16_777_215, "calibrate", counts=False),
         *converter(4.0),
     ),
     derived=(),
@@ -247,6 +249,7 @@ KIND = Kind(
         inverse=Inverse(6.0, -800.0, 800.0, _counts_at),
     ),
     words=words,
+    procedures=("line", "trace", "filter"),
     instruments=("lamps",),
     cautions=("Infrared lamps: not into the eyes from near. A phone's front camera shows whether they shine.",),
 )  # fmt: skip

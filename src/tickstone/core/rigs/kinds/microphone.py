@@ -120,4 +120,5 @@ KIND = Kind(
         inverse=Inverse(5.0, 0.0, 1e6, _swing_at),
     ),
     words=words,
+    procedures=("filter",),
 )  # fmt: skip

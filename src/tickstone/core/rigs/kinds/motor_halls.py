@@ -162,6 +162,9 @@ KIND = Kind(
                      shown_at=("convert", "watch"), told=_pole_pairs),
         ConstantSpec("scheme", "scheme", "°", 120.0, None, "the usual one", 60, 120, "calibrate", shown_at=("convert",),
                      told=by_option("scheme")),
+        *(ConstantSpec(f"place_h{n}", f"H{n} out of place", "°", None, None, "", -60, 60, "calibrate", counts=False)
+          for n in (1, 2, 3)),
+        ConstantSpec("phase_order", "phase order", "", None, None, "", 1, 6, "calibrate", counts=False),
     ),
     derived=(),
     reasons=REASONS,
@@ -178,6 +181,7 @@ KIND = Kind(
         bare=("electrical",),
     ),
     words=words,
+    procedures=("hall-spin", "wire-order", "hall-spacing"),
     fades=_fades,
     cautions=(
         "Current-limited supply, wheel off the ground, lowest throttle; stop at once if it shudders or warms.",

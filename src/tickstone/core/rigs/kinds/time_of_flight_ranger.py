@@ -131,6 +131,7 @@ KIND = Kind(
         inverse=Inverse(300.0, 0.0, 8000.0, _reading_at),
     ),
     words=words,
+    procedures=("ruler-mm", "filter"),
     instruments=("bar",),
     cautions=("It is an infrared laser of low power: do not look into it through a lens.",),
 )  # fmt: skip

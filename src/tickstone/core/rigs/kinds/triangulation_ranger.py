@@ -148,6 +148,7 @@ KIND = Kind(
         causes={"a": "curve (a, b, c)", "b": "curve (a, b, c)", "c": "curve (a, b, c)"},
     ),
     words=words,
+    procedures=("hyperbola", "filter"),
     instruments=("bar",),
     cautions=("Its lamp is infrared: do not look into it from near.",),
 )  # fmt: skip

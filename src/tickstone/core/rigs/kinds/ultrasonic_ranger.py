@@ -232,7 +232,7 @@ KIND = Kind(
     working=WORKING,
     words=words,
     instruments=("bar",),
-    procedures=("ruler",),
+    procedures=("ruler", "air", "filter"),
     decisions=("obstacle",),
     cautions=("Switch the board off before moving a wire.",),
 )  # fmt: skip

@@ -1,0 +1,128 @@
+"""What a calibration changes: an old recording before and after, and how constants drifted from one to the next."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+import numpy as np
+import numpy.typing as npt
+from sqlalchemy.orm import Session
+
+from tickstone.actions import calibrating
+from tickstone.actions.constants import settled
+from tickstone.actions.reading import Converter
+from tickstone.core.calibration.procedure import Fitted
+from tickstone.core.constants import Provenance, Value, Values, settle
+from tickstone.core.rigs.kinds import kind
+from tickstone.core.rigs.kinds.base import Kind
+from tickstone.core.wording import fixed
+from tickstone.errors import BadInput
+from tickstone.store import calibrations, recordings, rigs, samples
+
+MOST_ROWS = 100_000
+POINTS = 240
+
+
+@dataclass(frozen=True)
+class BeforeAfter:
+    """Converted readings of a stretch by the constants of today and by the fitted ones, each point the middle of its bin;
+    NaN where there is none. ``said`` puts the difference into words."""
+
+    times_s: npt.NDArray[np.float64]
+    before: npt.NDArray[np.float64]
+    after: npt.NDArray[np.float64]
+    quantity: str
+    unit: str
+    said: str
+
+
+def with_fitted(what: Kind, values: Values, fitted: Mapping[str, Fitted]) -> Values:
+    """The constants as they would stand once the fitted ones are accepted; derived ones follow."""
+    known = {name: value for name, value in values.items() if value.provenance is not Provenance.DERIVED}
+    specs = {spec.name: spec for spec in what.constants}
+    for name, one in fitted.items():
+        spec = specs[name]
+        old = known.get(name) or Value(
+            name, spec.label, spec.unit, one.value, one.sd, Provenance.MEASURED, "", spec.station
+        )
+        known[name] = replace(
+            old, value=one.value, sd=one.sd, provenance=Provenance.MEASURED, condition=dict(one.condition)
+        )
+    return settle(what.constants, what.derived, known)
+
+
+def before_after(session: Session, slug: str, sensor: str, name: str, recording_id: int) -> BeforeAfter:
+    """Convert a recording with today's constants and with those that the draft has fitted. Raises BadInput for
+    ``recording_id`` when it has no such readings, and when nothing is fitted yet."""
+    stored, recording = rigs.rig_named(session, slug), recordings.recording(session, recording_id)
+    stream = next((one for one in recording.streams if one.key == sensor and one.n), None)
+    if stream is None or recording.rig_id != stored.id:
+        raise BadInput(
+            f"Recording “{recording.name}” has no reading of the {stored.rig.sensor(sensor).name}.", "recording_id"
+        )
+    found = calibrating.outcome(session, slug, calibrating.draft(session, slug, sensor, name))
+    if not found.constants:
+        raise BadInput("Nothing is fitted yet: hold more first.", "procedure")
+    values = settled(session, stored, sensor)
+    after = with_fitted(kind(stored.rig.sensor(sensor).kind), values, {one.name: one for one in found.constants})
+    times, raw = samples.rows_between(session, stream)
+    times, raw = times[:MOST_ROWS], raw[:, :MOST_ROWS]
+    worked = [Converter(session, recording, sensor, one).work(times, raw) for one in (values, after)]
+    series = [np.where(one.converted.valid, one.converted.values, np.nan) for one in worked]
+    quantity = kind(stored.rig.sensor(sensor).kind).quantity
+    at, old = _binned(worked[0].times / 1e6, series[0])
+    _, new = _binned(worked[1].times / 1e6, series[1])
+    return BeforeAfter(at, old, new, quantity.name, quantity.unit, _said(series[0], series[1], quantity.unit))
+
+
+def _binned(times_s: npt.NDArray[np.float64], values: npt.NDArray[np.float64]) -> tuple[np.ndarray, np.ndarray]:
+    parts = min(POINTS, max(1, times_s.size))
+    at, middle = [], []
+    for t, v in zip(np.array_split(times_s, parts), np.array_split(values, parts), strict=True):
+        known = v[np.isfinite(v)]
+        at.append(float(t.mean()) if t.size else np.nan)
+        middle.append(float(np.median(known)) if known.size else np.nan)
+    return np.array(at), np.array(middle)
+
+
+def _said(before: np.ndarray, after: np.ndarray, unit: str) -> str:
+    """The change in words: how far readings move, and how many mean something now."""
+    both = np.isfinite(before) & np.isfinite(after)
+    good_before, good_after = int(np.isfinite(before).sum()), int(np.isfinite(after).sum())
+    said = "No reading of this recording means anything with either set of constants."
+    if both.any():
+        moved = after[both] - before[both]
+        middle = float(np.median(moved))
+        digits = 0 if abs(middle) >= 10 else 1 if abs(middle) >= 1 else 2
+        said = f"Readings move by {fixed(middle, digits)} {unit} in the middle, at most {fixed(float(np.abs(moved).max()), digits)}."
+    if good_after != good_before:
+        said += f" {good_after} of {after.size} mean something, {good_before} before."
+    return said
+
+
+@dataclass(frozen=True)
+class Past:
+    """A calibration that was accepted: when, what it said, and its constants with their sds by name."""
+
+    id: int
+    at: str
+    verdict: str
+    constants: Mapping[str, tuple[float, float | None]]
+    units: Mapping[str, tuple[str, str]]  # label and unit by name
+
+
+def past(session: Session, slug: str, sensor: str, name: str) -> list[Past]:
+    """The accepted calibrations of a procedure, oldest first: how its constants drifted."""
+    stored = rigs.rig_named(session, slug)
+    sensor_id = rigs.sensor_ids(session, stored.id)[sensor]
+    found = []
+    for one in calibrations.of_procedure(session, sensor_id, name, "accepted"):
+        fitted = (one.result or {}).get("constants", {})
+        at = one.ended_at or one.made_at
+        found.append(Past(
+            one.id, at.isoformat(), str((one.result or {}).get("verdict", "")),
+            {key: (float(c["value"]), c["sd"]) for key, c in fitted.items()},
+            {key: (c["label"], c["unit"]) for key, c in fitted.items()},
+        ))  # fmt: skip
+    return found[::-1]

@@ -1,0 +1,31 @@
+"""Every procedure there is, by the name under which the kinds list it."""
+
+from __future__ import annotations
+
+from tickstone.core.calibration import (
+    battery,
+    drive,
+    gyro,
+    halls,
+    infrared,
+    poses,
+    response,
+    surface,
+    turning,
+    ultrasonic,
+)
+from tickstone.core.calibration.procedure import Procedure
+from tickstone.errors import NotFound
+
+PROCEDURES: dict[str, Procedure] = {
+    one.id: one
+    for subject in (ultrasonic, infrared, surface, poses, gyro, turning, halls, battery, drive, response)
+    for one in subject.PROCEDURES
+}
+
+
+def procedure(name: str) -> Procedure:
+    """The procedure of that name. Raises NotFound."""
+    if name not in PROCEDURES:
+        raise NotFound(f"There is no procedure {name!r}.")
+    return PROCEDURES[name]

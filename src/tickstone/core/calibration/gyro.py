@@ -1,0 +1,334 @@
+"""Gyros: bias at rest, scale by turning so far, noise and wander by a long rest."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+
+from tickstone.core.calibration.means import mean_of, repeats
+from tickstone.core.calibration.poses import AXES, STILL_G, counts_per_g
+from tickstone.core.calibration.procedure import (
+    Array,
+    Field,
+    Fitted,
+    Holding,
+    Line,
+    Outcome,
+    Plot,
+    Procedure,
+    Step,
+    Steps,
+    Table,
+    Want,
+    Window,
+)
+from tickstone.core.calibration.runs import numbered
+from tickstone.core.calibration.still import why_moving
+from tickstone.core.constants import Values
+from tickstone.core.inertial import allan_deviations
+from tickstone.core.rigs.kinds.inertial import FULL, GYRO
+from tickstone.core.wording import fixed
+from tickstone.errors import BadInput
+
+REST_DPS = 0.4  # of a gyro at rest, sd
+TURNING_DPS = 20.0  # a bias of more than that is no bias
+MOVING_DPS = 4.0
+HAND_DEG = 1.5  # how well a turn by hand ends where it should, k = 1
+QUIET_S = 0.8
+EDGE_S = 0.25
+
+
+def dps(window: Window, values: Values) -> Array:
+    """Turning rates by the nominal range, bias included, °/s, shape (3, n)."""
+    per_count = values["gyro_range"].value / FULL
+    return np.stack([window.channels[name] for name in GYRO]) * per_count
+
+
+def _why_turning(window: Window, values: Values, seconds: float) -> str:
+    per_dps = FULL / values["gyro_range"].value
+    if not all(window.told(name).size for name in GYRO):
+        return "No reading of the gyro yet."
+    limits = {name: (max(2.0, REST_DPS * per_dps), "counts") for name in GYRO}
+    limits |= {axis: (max(2.0, STILL_G * counts_per_g(values)), "counts") for axis in AXES if window.told(axis).size}
+    why = why_moving(window, limits, seconds)
+    if why and "Hold still" in why:
+        return why.replace("Hold still", "Leave it alone")
+    means = np.nanmedian(dps(window, values), axis=1)
+    if np.abs(means).max() > TURNING_DPS:
+        return f"It turns at {np.abs(means).max():.0f} °/s: lay it down."
+    return why
+
+
+class GyroRest(Procedure):
+    """What the gyro says when it does not turn."""
+
+    id = "gyro-rest"
+    title = "Gyro at rest"
+    prepare = ("Lay it down where nothing shakes it; let it warm up for a minute first.",)
+    seconds = 5.0
+    rests_on = ("gyro_range",)
+    notebook = tuple(Field(name, f"{name} counts", "counts", 0, -32_768, 32_767) for name in GYRO)
+
+    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+        return numbered(steps, "rest", "Lay it down and take your hands off.", 1)
+
+    def judge(
+        self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
+    ) -> Holding:
+        why = _why_turning(window, values, self.seconds)
+        shown = ""
+        if all(window.told(name).size for name in GYRO):
+            shown = " ".join(fixed(float(one), 2) for one in np.nanmean(dps(window, values), axis=1))
+        return Holding(not why, why, held_s=window.span_s, figure=shown)
+
+    def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
+        step = values["gyro_range"].value / FULL
+        found = [mean_of(rate, step) for rate in dps(window, values)]
+        if any(one.n < 2 for one in found):
+            raise BadInput("There is no reading of the gyro to take.", "channel")
+        return {"means": [one.value for one in found], "mean_sds": [one.sd for one in found],
+                "spreads": [one.spread for one in found], "n": min(one.n for one in found)}  # fmt: skip
+
+    def notebook_channels(self, row: Mapping[str, float]) -> dict[str, float]:
+        return {name: row[name] for name in GYRO}
+
+    def from_notebook(self, row: Mapping[str, float], values: Values) -> Step:
+        per_count = values["gyro_range"].value / FULL
+        numbers = {"means": [row[name] * per_count for name in GYRO], "mean_sds": [0.5 * per_count] * 3, "spreads": [0.0] * 3,
+                   "n": 1}  # fmt: skip
+        return Step("rest 1", "rest 1", {}, numbers)
+
+    def of_mark(self, label: str, truth: Mapping[str, Any] | None) -> tuple[str, dict[str, float]] | None:
+        return ("rest 1", {}) if label.strip().lower() in ("rest", "at rest", "still") else None
+
+    def fit(self, steps: Steps, values: Values) -> Outcome:
+        if not steps:
+            return Outcome("What the gyro says at rest is not known", "Five seconds of rest will do.", "Hold one rest.")
+        means = np.array([step.numbers["means"] for step in steps])
+        sds = np.array([step.numbers["mean_sds"] for step in steps])
+        weights = 1.0 / np.maximum(sds, 1e-6) ** 2
+        bias, sd = (means * weights).sum(axis=0) / weights.sum(axis=0), 1.0 / np.sqrt(weights.sum(axis=0))
+        worst = 2 * float(sd.max())
+        notes = []
+        if len(steps) > 1:
+            walked = float(np.ptp(means, axis=0).max())
+            notes.append(f"Between the rests it walked by {walked:.2f} °/s: take it anew when it matters.")
+        before = [values[f"bias_{axis}"] for axis in AXES]
+        if before[0].value_id is not None:
+            moved = max(abs(old.value - float(new)) for old, new in zip(before, bias, strict=True))
+            notes.append(f"Since the last time it moved by {moved:.2f} °/s.")
+        airs = [step.air_c for step in steps if step.air_c is not None]
+        condition = {"air_c": round(float(np.mean(airs)), 1)} if airs else {}
+        return Outcome(
+            f"At rest it says {', '.join(fixed(float(one), 2) for one in bias)} °/s",
+            f"Good: known to ± {worst:.3f} °/s. That alone is {60 * worst:.1f}° a minute.",
+            constants=tuple(Fitted(f"bias_{axis}", float(b), float(s), condition)
+                            for axis, b, s in zip(AXES, bias, sd, strict=True)),
+            notes=tuple(notes),
+        )  # fmt: skip
+
+
+class GyroTurn(Procedure):
+    """Scale by turning through a known angle: a right angle along a square, or whole turns on the spot."""
+
+    id = "gyro-turn"
+    title = "Gyro by a turn"
+    prepare = (
+        "A straight edge to begin and end along; more turns are better than a quarter.",
+        "Let it rest for a second, turn it, let it rest again.",
+    )
+    seconds = 0.0
+    rests_on = ("gyro_range",)
+    notebook = (Field("turned_deg", "turned by", "°", 360, 45, 7200), Field("reading", "gyro says", "°", 355, 1, 8000))
+
+    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+        field = Field("turned_deg", "It will be turned by", "°", 360, 45, 7200)
+        return numbered(steps, "turn", "Rest a second, turn it, rest a second. Either way round.", 3, (field,))
+
+    def judge(
+        self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
+    ) -> Holding:
+        if window.times_s.size < 20:
+            return Holding(False, "Too few readings yet.")
+        found = turn_in(window.times_s, dps(window, values))
+        if isinstance(found, str):
+            return Holding(False, found, held_s=window.span_s)
+        axis, turned, _ = found
+        shown = f"{abs(turned):.0f}°"
+        if abs(abs(turned) - truth["turned_deg"]) > max(20.0, 0.15 * truth["turned_deg"]):
+            return Holding(False, f"It says {abs(turned):.0f}° about {axis}, not {truth['turned_deg']:g}: go on, or begin anew.",
+                           figure=shown)  # fmt: skip
+        return Holding(True, "", held_s=window.span_s, figure=shown)
+
+    def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
+        found = turn_in(window.times_s, dps(window, values))
+        if isinstance(found, str):
+            raise BadInput(found, "turned_deg")
+        axis, turned, bias = found
+        return {"axis": axis, "turned": abs(turned), "bias": bias, "n": int(window.times_s.size)}
+
+    def from_notebook(self, row: Mapping[str, float], values: Values) -> Step:
+        return Step("turn 1", "turn 1", {"turned_deg": row["turned_deg"]},
+                    {"axis": "z", "turned": row["reading"], "bias": 0.0, "n": 1})  # fmt: skip
+
+    def fit(self, steps: Steps, values: Values) -> Outcome:
+        if not steps:
+            return Outcome(
+                "The gyro’s scale is its part sheet’s", "One turn gives it; three say how well.", "Turn it once."
+            )
+        constants, notes, rows, left = [], [], [], {}
+        for axis in AXES:
+            mine = [step for step in steps if step.numbers["axis"] == axis]
+            if not mine:
+                continue
+            ratios = [step.truth["turned_deg"] / step.numbers["turned"] for step in mine]
+            known = HAND_DEG / math.sqrt(sum(step.truth["turned_deg"] ** 2 for step in mine))
+            found = repeats(ratios)
+            sd = known if len(mine) < 3 else found.sd
+            constants.append(Fitted(f"rate_scale_{axis}", found.value, sd))
+            rows.append((axis, f"{len(mine)}", f"{found.value:.4f} ± {2 * sd:.4f}"))
+            for step in mine:
+                left[step.key] = step.numbers["turned"] * found.value - step.truth["turned_deg"]
+        first = constants[0]
+        off = 100 * (first.value - 1)
+        sd = first.sd or 0.0
+        heading = f"About {first.name[-1]} it says {abs(off):.1f} % too {'little' if off > 0 else 'much'}"
+        verdict = f"{'Good' if sd < 0.01 else 'So far'}: known to ± {200 * sd:.1f} %" + (
+            "." if len(steps) >= 3 else "; more turns make it firmer."
+        )
+        missing = [axis for axis in AXES if f"rate_scale_{axis}" not in {one.name for one in constants}]
+        if missing:
+            notes.append(f"Not turned about {' and '.join(missing)} yet: that scale stays as it is.")
+        odd = [key for key, off_deg in left.items() if abs(off_deg) > 8 and len(left) > 2]
+        return Outcome(heading, verdict, constants=tuple(constants), notes=tuple(notes), repeat=tuple(odd), left=left,
+                       left_unit="°", tables=(Table("Scale", ("axis", "turns taken", "scale"), tuple(rows)),))  # fmt: skip
+
+
+def turn_in(times_s: Array, rates: Array) -> tuple[str, float, float] | str:
+    """A turn between two rests: about which axis, how far by the nominal scale (°), and that axis's bias (°/s); a sentence
+    where there is none yet.
+
+    Parameters: times_s, shape (n,), s; rates, shape (3, n), °/s. The bias is what it says in the rests before and after.
+    """
+    seen = np.isfinite(rates).all(axis=0)
+    times, rates = times_s[seen], rates[:, seen]
+    if times.size < 20:
+        return "Too few readings yet."
+    begin = rates[:, times <= times[0] + 0.5]
+    rest = np.median(begin, axis=1, keepdims=True)
+    away = np.abs(rates - rest).max(axis=0)
+    moving = away > MOVING_DPS
+    if not moving.any():
+        return "At rest: now turn it."
+    first, last = int(np.argmax(moving)), int(times.size - 1 - np.argmax(moving[::-1]))
+    if times[first] - times[0] < 0.3:
+        return "It was turning already: let it rest for a second first."
+    if times[-1] - times[last] < QUIET_S:
+        return "Turning. Let it rest at the end."
+    # A turn begins and ends slowly: a rest is what lies well before and after the first and the last trace of it.
+    trace = np.flatnonzero(away > max(0.3, 5.0 * float(begin.std(axis=1).max())))
+    before, after = times < times[trace[0]] - EDGE_S, times > times[trace[-1]] + EDGE_S
+    if not before.any() or not after.any():
+        return "Let it rest a second before and after the turn."
+    axis = int(np.argmax(np.abs(np.trapezoid(rates - rest, times, axis=1))))
+    bias = float(np.mean([rates[axis, before].mean(), rates[axis, after].mean()]))
+    return AXES[axis], float(np.trapezoid(rates[axis] - bias, times)), bias
+
+
+class GyroLong(Procedure):
+    """Noise and wander of a gyro by the Allan deviation of a long rest."""
+
+    id = "gyro-long"
+    title = "Gyro, long rest"
+    prepare = (
+        "A place where nothing shakes it for minutes: not the bench you work at.",
+        "Ten minutes and more say most; a recording with a mark “rest” does as well.",
+    )
+    seconds = 0.0
+    least_s = 30.0
+    rests_on = ("gyro_range",)
+
+    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+        field = Field("seconds", "Rest for", "s", 60, self.least_s, 86_400)
+        return (Want("rest", "long rest", "Lay it down and leave it alone.", (field,)),)
+
+    def judge(
+        self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
+    ) -> Holding:
+        if not all(window.told(name).size > 1 for name in GYRO):
+            return Holding(False, "No reading of the gyro yet.")
+        rates = dps(window, values)
+        tail = window.times_s > window.times_s[-1] - 2.0
+        spread = float(np.nanstd(rates[:, tail], axis=1).max())
+        wanted = truth.get("seconds", 60.0)
+        shown = f"{window.span_s:.0f} s"
+        if spread > 3 * max(REST_DPS, float(np.nanmedian(np.abs(np.diff(rates, axis=1))))):
+            return Holding(False, f"It was moved ({spread:.1f} °/s just now): let go, and begin anew.", figure=shown)
+        if window.span_s < 0.97 * wanted:
+            return Holding(False, f"{window.span_s:.0f} of {wanted:g} s.", held_s=window.span_s, figure=shown)
+        return Holding(True, "", held_s=window.span_s, figure=shown)
+
+    def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
+        rates = dps(window, values)
+        rates = rates[:, np.isfinite(rates).all(axis=0)]
+        if rates.shape[1] < 200:
+            raise BadInput("A long rest needs at least 200 readings.", "seconds")
+        rate_hz = (rates.shape[1] - 1) / window.span_s
+        factors = np.unique(np.round(np.geomspace(1, rates.shape[1] / 9, 24)).astype(int)).tolist()
+        deviations = [[allan_deviations(axis, m)[0] for m in factors] for axis in rates]
+        return {"rate_hz": rate_hz, "factors": factors, "deviations": deviations, "n": int(rates.shape[1])}
+
+    def of_mark(self, label: str, truth: Mapping[str, Any] | None) -> tuple[str, dict[str, float]] | None:
+        return ("rest", {}) if label.strip().lower() in ("rest", "at rest", "long rest") else None
+
+    def fit(self, steps: Steps, values: Values) -> Outcome:
+        if not steps:
+            return Outcome("How noisy the gyro is, is not known", "A minute says how noisy, ten how it wanders.",
+                           "Leave it at rest once.")  # fmt: skip
+        numbers = steps[0].numbers
+        n, rate_hz = int(numbers["n"]), float(numbers["rate_hz"])
+        factors, deviations = np.array(numbers["factors"]), np.array(numbers["deviations"])
+        taus = factors / rate_hz
+        noise, noise_sd = rate_noise(factors, deviations, n, rate_hz)
+        wander = float(deviations.min(axis=1).max()) / 0.664
+        lowest = float(taus[int(np.argmin(deviations.mean(axis=0)))])
+        minute = 2 * math.sqrt(noise**2 * 60 + (wander * 60) ** 2 / 3)
+        constants = [Fitted("rate_noise", noise, noise_sd)]
+        firm = lowest < 0.5 * float(taus[-1])
+        if firm:
+            constants.append(Fitted("rate_wander", wander, None))
+        lines = (*(Line(f"ω{axis}", tuple(zip(taus.tolist(), one.tolist(), strict=True)))
+                   for axis, one in zip(AXES, deviations, strict=True)),
+                 Line("noise alone", tuple((float(t), noise / math.sqrt(float(t))) for t in taus)))  # fmt: skip
+        return Outcome(
+            f"Its noise makes {noise * math.sqrt(60) * 2:.2f}° of a minute’s turning uncertain",
+            f"Good: noise known to ± {200 * noise_sd / noise:.0f} %." + ("" if firm else " Too short to see it wander: rest longer."),
+            constants=tuple(constants),
+            notes=(f"After a minute on the gyro alone the angle is known to about ± {minute:.1f}°.",
+                   *((f"It wanders by {wander:.3f} °/s; averaging helps up to about {lowest:.0f} s.",) if firm else ())),
+            plots=(Plot("Allan deviation", "averaged over", "s", "deviation", "°/s", lines=lines, logarithmic=True),),
+        )  # fmt: skip
+
+
+WHITE_S = 0.3  # up to here a cheap gyro's noise is white
+
+
+def rate_noise(factors: Array, deviations: Array, n: int, rate_hz: float) -> tuple[float, float]:
+    """White noise of a rate, unit/√Hz as deviation at 1 s, over all axes, and its sd.
+
+    Parameters: factors, shape (k,); deviations, overlapping, shape (axes, k); n readings at rate_hz.
+    The longest averaging within WHITE_S is taken, where rounding no longer matters. Degrees of freedom of white noise: NIST
+    SP 1065 (2008), table 5 (from memory).
+    """
+    within = np.flatnonzero(factors / rate_hz <= WHITE_S)
+    place = int(within[-1]) if within.size else 0
+    m = float(factors[place])
+    freedom = (3 * (n - 1) / (2 * m) - 2 * (n - 2) / n) * 4 * m**2 / (4 * m**2 + 5) * deviations.shape[0]
+    found = math.sqrt(float(np.mean(np.square(deviations[:, place]))) * m / rate_hz)
+    return found, found / math.sqrt(2 * max(freedom, 1.0))
+
+
+PROCEDURES = (GyroRest(), GyroTurn(), GyroLong())

@@ -1,0 +1,503 @@
+"""Accelerometers: six poses that are recognised by themselves, and how the part is mounted."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from tickstone.core import inertial
+from tickstone.core.calibration.means import coverage, mean_of
+from tickstone.core.calibration.procedure import (
+    Array,
+    Dot,
+    Extra,
+    Field,
+    Fitted,
+    Holding,
+    Outcome,
+    Plot,
+    Procedure,
+    Step,
+    Steps,
+    Table,
+    Want,
+    Window,
+)
+from tickstone.core.calibration.still import why_moving
+from tickstone.core.checks import check_between
+from tickstone.core.constants import Values
+from tickstone.core.rigs.kinds.inertial import FULL, analogue_own_axes, inertial_own_axes
+from tickstone.core.rigs.kinds.mounting import mounted
+from tickstone.core.rigs.kinds.parts import step_v
+from tickstone.core.wording import fixed
+from tickstone.errors import BadInput
+
+AXES, POSES = inertial.AXES, inertial.POSES
+ORDER = ("+z", "-z", "+x", "-x", "+y", "-y")
+DO = {
+    "+z": "Lay it flat, its print up.", "-z": "Lay it flat, its print down.",
+    "+x": "Stand it on its edge, the x arrow up.", "-x": "Stand it on its edge, the x arrow down.",
+    "+y": "Stand it on its edge, the y arrow up.", "-y": "Stand it on its edge, the y arrow down.",
+}  # fmt: skip
+LABELS = {pose: f"{pose[1]} arrow {'up' if pose[0] == '+' else 'down'}" for pose in POSES}
+LABELS |= {"+z": "flat, print up", "-z": "flat, print down"}
+STILL_G = 0.012
+OWN_G, OTHERS_G = 0.75, 0.5  # a pose is what one axis says alone
+TILTED_DEG, WARN_DEG = 20.0, 5.0
+HANDS_DEG = 1.0  # how squarely a part is held by hand against a block
+GOOD_G = 0.005
+
+
+def own_g(channels: Mapping[str, Array], values: Values) -> Array:
+    """What the part says along its own axes by today's constants, g, shape (3, n)."""
+    axes_of = inertial_own_axes if "accel_range" in values else analogue_own_axes
+    return np.stack(axes_of({axis: channels[axis] for axis in AXES}, values))
+
+
+def counts_per_g(values: Values) -> float:
+    """About how many counts a g is."""
+    if "accel_range" in values:
+        return FULL / values["accel_range"].value
+    return abs(values["per_g_z"].value) / step_v(values)
+
+
+def ends(values: Values) -> tuple[float, float]:
+    """Codes at which an axis is pinned."""
+    return (-FULL, FULL - 1) if "accel_range" in values else (0.0, 2.0 ** values["bits"].value - 1)
+
+
+def why_not_steady(window: Window, values: Values, seconds: float) -> str:
+    """Why a window of three axes cannot be taken, in a sentence; empty when it can."""
+    low, high = ends(values)
+    for axis in AXES:
+        if not window.told(axis).size:
+            return "No reading yet."
+        at = float(np.median(window.told(axis)))
+        if not low < at < high:
+            return f"{axis} is pinned at an end of its range: choose a wider range, or look at its wire."
+    limit = max(2.0, STILL_G * counts_per_g(values))
+    return why_moving(window, dict.fromkeys(AXES, (limit, "counts")), seconds)
+
+
+class Poses(Procedure):
+    """Six poses, each axis up and down once. Which pose it is shows in the readings."""
+
+    id = "poses"
+    title = "Six poses"
+    prepare = (
+        "Something square to hold it against: a box, a thick book.",
+        "A table that is roughly level: a few degrees do no harm to offsets and scales.",
+    )
+    hands_free = True
+    rests_on = ("reference", "bits", "accel_range")
+    notebook = (
+        Field("pose", "pose", "", 0, 0, 5, ORDER),
+        *(Field(axis, f"{axis} counts", "counts", 344, -32_768, 16_777_215) for axis in AXES),
+    )
+
+    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+        return tuple(Want(pose, LABELS[pose], DO[pose]) for pose in ORDER)
+
+    def judge(
+        self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
+    ) -> Holding:
+        if not all(window.told(axis).size for axis in AXES):
+            return Holding(False, "No reading yet.")
+        g = _flip(steps) * np.nanmedian(own_g(window.channels, values), axis=1)
+        shown = " ".join(f"{fixed(float(one), 2)}" for one in g)
+        key = "+z" if not steps else pose_of(g)
+        if want is not None and want.key == "+z" and not steps:
+            key = "+z"  # the first pose is said, not seen: from it the signs are learned
+        state = Holding(False, "", key=key, held_s=window.span_s, figure=shown)
+        why = why_not_steady(window, values, self.seconds)
+        if why:
+            return replace(state, why_not=why)
+        if not steps and abs(g[2]) < OWN_G:
+            return replace(state, why_not=f"Begin with it flat, its print up: z says only {fixed(float(g[2]), 2)} g.")
+        if not key:
+            return replace(state, why_not="Between two poses: turn it until one arrow points straight up or down.")
+        tilt = math.degrees(
+            math.acos(min(1.0, abs(float(g["xyz".index(key[1])])) / max(float(np.linalg.norm(g)), 1e-9)))
+        )
+        if tilt > TILTED_DEG:
+            return replace(state, why_not=f"Tilted by {tilt:.0f}° in this pose: hold it squarer.")
+        held = {step.key for step in steps}
+        if key in held:
+            left = [LABELS[pose] for pose in ORDER if pose not in held]
+            return replace(state, why_not=f"Held already: {LABELS[key]}. Still wanted: {', '.join(left) or 'none'}.")
+        if want is not None and want.key != key:
+            return replace(state, why_not=f"This is {LABELS[key]}, not {want.label}.")
+        return replace(state, ready=True)
+
+    def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
+        found = [mean_of(window.told(axis), 1.0) for axis in AXES]
+        if any(one.n < 2 for one in found):
+            raise BadInput("There is no reading of all three axes to take.", "channel")
+        turned = 1.0
+        if key == "+z":
+            turned = 1.0 if float(np.nanmedian(own_g(window.channels, values)[2])) >= 0 else -1.0
+        return {"means": [one.value for one in found], "mean_sds": [one.sd for one in found],
+                "spreads": [one.spread for one in found], "n": min(one.n for one in found), "turned": turned}  # fmt: skip
+
+    def notebook_channels(self, row: Mapping[str, float]) -> dict[str, float]:
+        return {axis: row[axis] for axis in AXES}
+
+    def from_notebook(self, row: Mapping[str, float], values: Values) -> Step:
+        for one in self.notebook:
+            check_between(row[one.name], one.low, one.high, one.name)
+        pose = ORDER[int(row["pose"])]
+        counts = {axis: np.array([row[axis]]) for axis in AXES}
+        numbers = self.take(
+            Window(np.array([0.0, 0.0]), {axis: np.repeat(one, 2) for axis, one in counts.items()}), pose, values
+        )
+        numbers["mean_sds"] = [0.5, 0.5, 0.5]
+        return Step(pose, LABELS[pose], {}, numbers)
+
+    def of_mark(self, label: str, truth: Mapping[str, Any] | None) -> tuple[str, dict[str, float]] | None:
+        said = label.strip().lower()
+        return next(((pose, {}) for pose in POSES if said in (pose, LABELS[pose])), None)
+
+    def fit(self, steps: Steps, values: Values) -> Outcome:
+        held = {step.key: step for step in steps}
+        missing = [pose for pose in ORDER if pose not in held]
+        count = f"{len(held)} of 6 poses held"
+        same = _same(held)
+        if same:
+            why = f"{LABELS[same[0]]} and {LABELS[same[1]]} read the same: was the part turned over? Drop one and hold it again."
+            return Outcome("Two poses read the same", why, why, repeat=(same[1],))
+        if missing:
+            wanted = ", ".join(LABELS[pose] for pose in missing)
+            forming = _forming(held, values)
+            return Outcome(count if held else "Nobody has measured its axes yet", f"Still wanted: {wanted}.",
+                           f"Hold the other {len(missing)} first.", constants=forming)  # fmt: skip
+        try:
+            axes = fit_axes(held, values)
+        except BadInput as error:
+            return Outcome("The six poses do not fit together", str(error), str(error))
+        tilts = axes.tilts
+        worst = max(tilts, key=lambda pose: tilts[pose])
+        sd_g = 2 * max(float(sd) for sd in axes.gain_sds / np.abs(axes.gains))
+        heading = (
+            f"Six poses held; a g is known to ± {sd_g * 100:.1f} %"
+            if sd_g > 0.001
+            else "Six poses held; a g is known to ± 0.1 %"
+        )
+        verdict = (
+            "Good: good for tilt to "
+            + f"± {max(0.1, math.degrees(math.hypot(sd_g, 2 * float(max(axes.zero_sds / np.abs(axes.gains)))))):.1f}°."
+        )
+        notes = [_convention(axes)]
+        repeat: tuple[str, ...] = ()
+        if tilts[worst] > TILTED_DEG / 2:
+            repeat = (worst,)
+            verdict = f"Repeat {LABELS[worst]}: it was tilted by {tilts[worst]:.0f}°."
+        elif tilts[worst] > WARN_DEG:
+            notes.append(f"{LABELS[worst].capitalize()} was tilted by {tilts[worst]:.0f}°: offsets and scales allow for that, "
+                         "cross-axis terms do not.")  # fmt: skip
+        full = _full(held, values)
+        notes.append(full[1])
+        residual = {pose: tilts[pose] for pose in ORDER}
+        plot = Plot("How squarely it was held", "pose", "", "tilt of the pose", "°", tuple(
+            Dot(i + 1, tilts[pose], off=pose in repeat, label=LABELS[pose]) for i, pose in enumerate(ORDER)))  # fmt: skip
+        return Outcome(heading, verdict, constants=axes.constants(), extras=(full[0],), notes=tuple(notes), repeat=repeat,
+                       left=residual, left_unit="°", plots=(plot,), tables=(_table(axes),))  # fmt: skip
+
+
+def pose_of(g: Array) -> str:
+    """The pose that a reading in g, shape (3,), is of; empty when no axis stands alone."""
+    axis = int(np.argmax(np.abs(g)))
+    if abs(float(g[axis])) < OWN_G or sorted(np.abs(g))[1] > OTHERS_G:
+        return ""
+    return ("+" if g[axis] > 0 else "-") + AXES[axis]
+
+
+def _flip(steps: Steps) -> float:
+    """−1 where lying flat reads −1 g: many programs print it so."""
+    return next((float(step.numbers.get("turned", 1.0)) for step in steps if step.key == "+z"), 1.0)
+
+
+def _same(held: Mapping[str, Step]) -> tuple[str, str] | None:
+    for axis in AXES:
+        up, down = held.get(f"+{axis}"), held.get(f"-{axis}")
+        if up and down:
+            place = AXES.index(axis)
+            noise = max(up.numbers["spreads"][place], down.numbers["spreads"][place], 1.0)
+            if abs(up.numbers["means"][place] - down.numbers["means"][place]) < 4 * noise:
+                return f"+{axis}", f"-{axis}"
+    return None
+
+
+class Axes:
+    """Zero and gain of each axis in the part's own unit (V, or nominal g), with sds, and how the poses were tilted."""
+
+    def __init__(self, zeros: Array, gains: Array, covariance: Array, tilts: Mapping[str, float], unit: bool) -> None:
+        self.zeros, self.gains, self.covariance, self.tilts, self.unit = zeros, gains, covariance, tilts, unit
+        sds = np.sqrt(np.diag(covariance))
+        self.zero_sds, self.gain_sds = sds[:3], sds[3:]
+
+    def constants(self) -> tuple[Fitted, ...]:
+        """Named as the kind has them: volts of an analogue part, offset and scale of an inertial unit."""
+        found = []
+        for i, axis in enumerate(AXES):
+            zero, gain, zero_sd, gain_sd = (
+                float(one[i]) for one in (self.zeros, self.gains, self.zero_sds, self.gain_sds)
+            )
+            if not self.unit:
+                found += [Fitted(f"zero_{axis}", zero, zero_sd), Fitted(f"per_g_{axis}", gain, gain_sd)]
+                continue
+            by_zero, by_gain = 1.0 / gain, -zero / gain**2
+            cross = float(self.covariance[i, 3 + i])
+            offset_sd = math.sqrt(
+                max((by_zero * zero_sd) ** 2 + (by_gain * gain_sd) ** 2 + 2 * by_zero * by_gain * cross, 0.0)
+            )
+            found += [
+                Fitted(f"offset_{axis}", zero / gain, offset_sd),
+                Fitted(f"scale_{axis}", 1.0 / gain, gain_sd / gain**2),
+            ]
+        return tuple(found)
+
+
+def in_own_unit(counts: Array, values: Values) -> Array:
+    """Counts in what the constants are said in: volts, or g by the nominal range."""
+    if "accel_range" in values:
+        return counts * values["accel_range"].value / FULL
+    return counts * step_v(values)
+
+
+def _measured(held: Mapping[str, Step], values: Values) -> tuple[Array, Array]:
+    means = in_own_unit(np.array([held[pose].numbers["means"] for pose in ORDER]), values)
+    sds = in_own_unit(np.array([held[pose].numbers["mean_sds"] for pose in ORDER]), values)
+    return means, np.maximum(sds, 1e-9)
+
+
+def fit_axes(held: Mapping[str, Step], values: Values) -> Axes:
+    """Zero and gain of each axis such that every pose reads 1 g, however it was tilted: six equations, six unknowns.
+
+    Half sum and half difference of opposite poses begin it. Source: the norm of gravity as a condition (Won & Golnaraghi,
+    IEEE Trans. Instrum. Meas. 59 (2010) 2050; from memory). Raises BadInput when an axis does not answer to gravity.
+    """
+    from scipy.optimize import least_squares  # here, since loading it takes longer than most calculations
+
+    means, sds = _measured(held, values)
+    up, down = ([means[ORDER.index(f"{sign}{axis}"), i] for i, axis in enumerate(AXES)] for sign in "+-")
+    zeros, gains = (np.array(up) + down) / 2, (np.array(up) - down) / 2
+    if np.any(np.abs(gains) < 1e-6):
+        raise BadInput("An axis does not answer to gravity: look at its wire.", "poses")
+
+    def off(p: Array) -> Array:
+        return np.asarray(np.linalg.norm((means - p[:3]) / p[3:], axis=1) - 1.0)
+
+    solved = least_squares(off, np.concatenate([zeros, gains]), method="lm", xtol=1e-15, ftol=1e-15)
+    zeros, gains = solved.x[:3], solved.x[3:]
+    g = (means - zeros) / gains
+    if np.abs(gains / ((np.array(up) - down) / 2) - 1).max() > 0.3:
+        raise BadInput("The poses are tilted too far to fit together: hold them squarer.", "poses")
+    noise = np.sqrt((((g / np.linalg.norm(g, axis=1, keepdims=True)) * sds / gains) ** 2).sum(axis=1))
+    back = np.linalg.inv(solved.jac)
+    tilts = {}
+    for pose, one in zip(ORDER, g, strict=True):
+        straight = float(one[AXES.index(pose[1])]) * (1 if pose[0] == "+" else -1)
+        tilts[pose] = math.degrees(math.acos(min(1.0, max(-1.0, straight / float(np.linalg.norm(one))))))
+    return Axes(zeros, gains, back @ np.diag(noise**2) @ back.T, tilts, "accel_range" in values)
+
+
+def _forming(held: Mapping[str, Step], values: Values) -> tuple[Fitted, ...]:
+    """What pairs of poses say already: half sum and half difference."""
+    found: list[Fitted] = []
+    for i, axis in enumerate(AXES):
+        if f"+{axis}" not in held or f"-{axis}" not in held:
+            continue
+        up, down = (float(in_own_unit(np.array(held[f"{sign}{axis}"].numbers["means"][i]), values)) for sign in "+-")
+        zero, gain = (up + down) / 2, (up - down) / 2
+        if "accel_range" in values:
+            found += [Fitted(f"offset_{axis}", zero / gain, None), Fitted(f"scale_{axis}", 1 / gain, None)]
+        else:
+            found += [Fitted(f"zero_{axis}", zero, None), Fitted(f"per_g_{axis}", gain, None)]
+    return tuple(found)
+
+
+def _full(held: Mapping[str, Step], values: Values) -> tuple[Extra, str]:
+    """Least squares with cross-axis terms: what each axis has of the others, good only for squarely held poses."""
+    means, _ = _measured(held, values)
+    ideal = np.array(
+        [[(1.0 if pose[0] == "+" else -1.0) if axis == pose[1] else 0.0 for axis in AXES] for pose in ORDER]
+    )
+    found = inertial.fit_six_pose(ideal, means)
+    back = np.linalg.inv(found.matrix)
+    freedom = 18 - 12
+    spread = found.residual_sd * math.sqrt(18 / freedom) * coverage(freedom)
+    constants = []
+    for i, axis in enumerate(AXES):
+        gain, zero = 1.0 / float(back[i, i]), float(found.matrix_offset[i])
+        gain_sd, zero_sd = spread / math.sqrt(2), spread / math.sqrt(6)
+        if "accel_range" in values:
+            constants += [Fitted(f"offset_{axis}", zero / gain, zero_sd / abs(gain)),
+                          Fitted(f"scale_{axis}", 1 / gain, gain_sd / gain**2)]  # fmt: skip
+        else:
+            constants += [Fitted(f"zero_{axis}", zero, zero_sd), Fitted(f"per_g_{axis}", gain, gain_sd)]
+        held_sd = math.hypot(spread / math.sqrt(2) / abs(gain), math.radians(HANDS_DEG) / math.sqrt(2))
+        constants += [Fitted(f"cross_{axis}{other}", float(back[i, j] / back[j, j]), held_sd)
+                      for j, other in enumerate(AXES) if j != i]  # fmt: skip
+    largest = max((one for one in constants if one.name.startswith("cross")), key=lambda one: abs(one.value))
+    share = 100 * abs(largest.value)
+    sure = "more than" if abs(largest.value) > 2 * (largest.sd or 0.0) else "no more than"
+    said = (f"Cross-axis terms: at most {share:.1f} % ({largest.name[-2]} has that much of {largest.name[-1]}), {sure} what "
+            f"holding it by hand explains.")  # fmt: skip
+    return Extra("cross", "with cross-axis terms, by full least squares", tuple(constants)), said
+
+
+def _convention(axes: Axes) -> str:
+    if all(gain > 0 for gain in axes.gains):
+        return "Lying flat it reads +1 g: no sign has to be turned."
+    if all(gain < 0 for gain in axes.gains):
+        return "Lying flat it reads −1 g: its program turns the signs. The negative scales put that right."
+    turned = [axis for axis, gain in zip(AXES, axes.gains, strict=True) if gain < 0]
+    return f"{', '.join(turned)} runs the other way than its arrow: the negative scale puts that right."
+
+
+def _table(axes: Axes) -> Table:
+    rows = []
+    for axis, zero, gain, zero_sd, gain_sd in zip(
+        AXES, axes.zeros, axes.gains, axes.zero_sds, axes.gain_sds, strict=True
+    ):
+        rows.append(
+            (axis, f"{fixed(float(zero), 4)} ± {2 * zero_sd:.4f}", f"{fixed(float(gain), 4)} ± {2 * gain_sd:.4f}")
+        )
+    unit = "g nominal" if axes.unit else "V"
+    return Table("Each axis", ("axis", f"at 0 g, {unit}", f"for 1 g, {unit}"), tuple(rows))
+
+
+PLACED_DEG = 0.15  # how alike two placements on one spot are
+
+
+def vehicle_g(channels: Mapping[str, Array], values: Values) -> Array:
+    """What the part says in the vehicle's axes, before level is taken off, g, shape (3, n)."""
+    x, y, z = own_g(channels, values)
+    return np.stack(mounted((x, y, z), values, levelled=False))
+
+
+class Level(Procedure):
+    """Level zero by reversal: read, turn the vehicle by 180° on the spot, read again."""
+
+    id = "level"
+    title = "Level by reversal"
+    prepare = ("A firm place, roughly level; mark where the wheels stand.",)
+    rests_on = ("axis_up", "axis_forward", "zero_x", "zero_y", "zero_z", "offset_x", "offset_y", "offset_z")
+
+    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+        return (Want("there", "as it stands", "Stand it on the marks, and let go."),
+                Want("turned", "turned by 180°", "Turn it by half a turn, the wheels on the same marks."))  # fmt: skip
+
+    def judge(
+        self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
+    ) -> Holding:
+        why = why_not_steady(window, values, self.seconds)
+        if why:
+            return Holding(False, why, held_s=window.span_s)
+        roll, pitch = _angles(np.nanmean(vehicle_g(window.channels, values), axis=1))
+        shown = f"{fixed(roll, 1)}° {fixed(pitch, 1)}°"
+        if max(abs(roll), abs(pitch)) > 25:
+            return Holding(False, "It does not stand: wheels down, on the bench.", figure=shown)
+        return Holding(True, "", held_s=window.span_s, figure=shown)
+
+    def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
+        found = [mean_of(axis) for axis in vehicle_g(window.channels, values)]
+        if any(one.n < 2 for one in found):
+            raise BadInput("There is no reading of all three axes to take.", "channel")
+        return {
+            "g": [one.value for one in found],
+            "mean_sds": [one.sd for one in found],
+            "n": min(one.n for one in found),
+        }
+
+    def fit(self, steps: Steps, values: Values) -> Outcome:
+        held = {step.key: step for step in steps}
+        if len(held) < 2:
+            return Outcome("What it reads when level is not known", "Read, turn it round, read again.", "Hold both.")
+        (roll, pitch), (roll2, pitch2) = (_angles(np.array(held[key].numbers["g"])) for key in ("there", "turned"))
+        zero, slope = ((roll + roll2) / 2, (pitch + pitch2) / 2), ((roll - roll2) / 2, (pitch - pitch2) / 2)
+        noise = math.degrees(max(max(step.numbers["mean_sds"]) for step in steps))
+        sd = math.hypot(noise, PLACED_DEG) / math.sqrt(2)
+        bench = math.degrees(math.acos(math.cos(math.radians(slope[0])) * math.cos(math.radians(slope[1]))))
+        heading = f"Level reads roll {fixed(zero[0], 1)}°, pitch {fixed(zero[1], 1)}°; that is taken off now"
+        verdict = f"Good: ± {2 * sd:.1f}°." if noise < PLACED_DEG else f"Rough: ± {2 * sd:.1f}°; it trembles."
+        return Outcome(heading, verdict, constants=(Fitted("level_roll", zero[0], sd), Fitted("level_pitch", zero[1], sd)),
+                       notes=(f"The bench itself slopes by {bench:.1f}°.",))  # fmt: skip
+
+
+def _angles(g: Array) -> tuple[float, float]:
+    found = inertial.tilt(g[:1], g[1:2], g[2:])
+    return float(found.roll_deg[0]), float(found.pitch_deg[0])
+
+
+class Mounting(Procedure):
+    """Which of the part's axes points up, and which forward: for a part mounted on its side."""
+
+    id = "mounting"
+    title = "Which way it is mounted"
+    prepare = ("The vehicle on its wheels; a hand’s breadth of room to lift its nose.",)
+    rests_on = ("zero_x", "zero_y", "zero_z", "offset_x", "offset_y", "offset_z")
+    least_rise_g = 0.25  # about 15°
+
+    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+        return (Want("level", "on its wheels", "Stand it level on its wheels."),
+                Want("nose-up", "nose up", "Lift its nose by 20 to 40 degrees and hold it there."))  # fmt: skip
+
+    def judge(
+        self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
+    ) -> Holding:
+        why = why_not_steady(window, values, 1.0)
+        if why:
+            return Holding(False, why, held_s=window.span_s)
+        g = np.nanmean(own_g(window.channels, values), axis=1)
+        shown = " ".join(fixed(float(one), 2) for one in g)
+        if want is not None and want.key == "nose-up":
+            level = next((step for step in steps if step.key == "level"), None)
+            if level is not None and np.linalg.norm(g - np.array(level.numbers["g"])) < self.least_rise_g:
+                return Holding(False, "Lift the nose further: it reads almost as level.", figure=shown)
+        elif max(abs(g)) < OWN_G:
+            return Holding(
+                False, "No axis points straight up: a part mounted at a slant needs its bracket turned.", figure=shown
+            )
+        return Holding(True, "", held_s=window.span_s, figure=shown)
+
+    def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
+        g = np.nanmean(own_g(window.channels, values), axis=1)
+        if not np.isfinite(g).all():
+            raise BadInput("There is no reading of all three axes to take.", "channel")
+        return {"g": g.tolist(), "n": int(window.times_s.size)}
+
+    def fit(self, steps: Steps, values: Values) -> Outcome:
+        held = {step.key: np.array(step.numbers["g"]) for step in steps}
+        if "level" not in held:
+            return Outcome(
+                "Taken as mounted with x forward and z up", "Stand it level, then lift its nose.", "Hold both."
+            )
+        up = _numbered(held["level"])
+        if "nose-up" not in held:
+            return Outcome(f"{_axis_words(up)} points up", "Now lift its nose.", "Hold it nose up too.")
+        change = held["nose-up"] - held["level"]
+        change[abs(up) - 1] = 0.0  # what up itself loses says nothing about forward
+        forward = _numbered(change)
+        sideways = sorted(np.abs(change))[1] / max(float(np.abs(change).max()), 1e-9)
+        notes = (f"It was lifted a little sideways too ({100 * sideways:.0f} %).",) if sideways > 0.4 else ()
+        return Outcome(f"{_axis_words(up)} points up, {_axis_words(forward)} forward",
+                       "Rough: lift the nose straight up." if sideways > 0.6 else "Good: both axes are plain.",
+                       constants=(Fitted("axis_up", float(up), None), Fitted("axis_forward", float(forward), None)),
+                       notes=notes)  # fmt: skip
+
+
+def _numbered(g: Array) -> int:
+    axis = int(np.argmax(np.abs(g)))
+    return (axis + 1) * (1 if g[axis] > 0 else -1)
+
+
+def _axis_words(number: int) -> str:
+    return f"{'' if number > 0 else 'minus '}{AXES[abs(number) - 1]}"
+
+
+PROCEDURES = (Poses(), Mounting(), Level())

@@ -1,0 +1,55 @@
+"""Is it still? Seen in the readings, not by a timer."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from tickstone.core.calibration.procedure import Window
+from tickstone.core.noise import step_noise, stillness
+
+NOISY = 2.0  # a sensor may be so many times noisier than usual before its spread counts as motion
+LEAST = 5
+HELD = 0.9  # of the wanted seconds: the first reading of a window comes a little late
+
+
+def why_moving(window: Window, limits: Mapping[str, tuple[float, str]], seconds: float) -> str:
+    """Why a window may not be taken as still, in a sentence; empty when it may.
+
+    Parameters: limits, by channel, the largest sd that counts as still and the unit it is said in; seconds, wanted.
+    A noisy sensor at rest is still all the same: its noise is told from motion by second differences.
+    """
+    for name, (limit, unit) in limits.items():
+        readings = window.told(name)
+        if readings.size < 2:
+            return "No reading yet." if not readings.size else "Too few readings yet."
+        noise = step_noise(readings) or 0.0
+        most = max(limit, NOISY * noise)
+        seen = stillness(readings, most, LEAST)
+        if seen.n < LEAST:
+            return "Too few readings yet."
+        if seen.spread > most:
+            return f"Hold still: {name} spreads {figure(seen.spread)} {unit}, wanted under {figure(most)}."
+        if not seen.still:
+            return f"Hold still: {name} moved by {figure(abs(seen.drift))} {unit} just now."
+    if window.span_s < HELD * seconds:
+        return f"Still for {window.span_s:.1f} s of {seconds:g} s."
+    return ""
+
+
+def why_saturated(window: Window, names: Mapping[str, tuple[float, float]]) -> str:
+    """Why a window is worth nothing: a channel stands at an end of its span (low, high); empty when none does."""
+    for name, (low, high) in names.items():
+        readings = window.told(name)
+        if not readings.size:
+            continue
+        at = float(np.median(readings))
+        if at <= low or at >= high:
+            return f"{name} stands at an end of its range ({at:.0f}): it cannot tell how much more there is."
+    return ""
+
+
+def figure(value: float) -> str:
+    """A number short enough to read from afar."""
+    return f"{value:.0f}" if abs(value) >= 10 else f"{value:.1f}" if abs(value) >= 1 else f"{value:.2g}"

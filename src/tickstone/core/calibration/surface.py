@@ -1,0 +1,422 @@
+"""Reflective line sensors: white and black of each, by spans over ground and line or by a sweep; heights and lamps held
+against each other."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+import numpy as np
+
+from tickstone.core.calibration.means import Mean, mean_of
+from tickstone.core.calibration.procedure import (
+    Dot,
+    Field,
+    Fitted,
+    Holding,
+    Outcome,
+    Plot,
+    Procedure,
+    Step,
+    Steps,
+    Table,
+    Want,
+    Window,
+)
+from tickstone.core.calibration.still import why_moving
+from tickstone.core.constants import Values
+from tickstone.core.thresholds import threshold_otsu
+from tickstone.core.wording import fixed
+from tickstone.errors import BadInput
+
+GROUND, LINE, SWEEP = "ground", "line", "sweep"
+LABELS = {GROUND: "over ground", LINE: "over the line", SWEEP: "sweep"}
+DO = {
+    GROUND: "Hold the whole row over bare ground, at working height.",
+    LINE: "Lay tape across, so that the whole row is over it, at working height.",
+    SWEEP: "Push the row slowly across the line, to and fro, so that each sensor sees both.",
+}
+LAMPS = ("off", "on")
+HEIGHT = Field("height_mm", "Height over the floor", "mm", None, 0.5, 100, needed=False)
+LAMP = Field("lamp", "Room lamp", "", None, 0, 1, LAMPS, needed=False)
+SWEEP_S = 4.0
+APART_LEAST = 4.0  # in sds: with less between them no threshold is safe
+GOOD_APART = 6.0
+PLATEAU_SDS = 6.0
+LEAST_SWING = 8.0  # counts: less is noise, not a line
+
+
+def _condition(truth: Mapping[str, float]) -> str:
+    height, lamp = truth.get("height_mm"), truth.get("lamp")
+    said = ([] if height is None else [f"{height:g} mm"]) + ([] if lamp is None else [f"lamp {LAMPS[int(lamp)]}"])
+    return ", ".join(said)
+
+
+class LineSpans(Procedure):
+    """White and black of every sensor of a row. A span is held, or the row is pushed to and fro over the line."""
+
+    id = "line"
+    title = "Ground and line"
+    prepare = (
+        "The rig on its wheels, at working height, in the room where it will run.",
+        "Its own supply on: a cable and a battery read differently.",
+        "A piece of the same tape, long enough for the whole row.",
+    )
+    cautions = ("Some of these lamps give off infrared that the eye does not see: do not look into them from near.",)
+    rests_on = ("reference", "bits")
+
+    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+        held = {step.key: step for step in steps}
+        fields = (HEIGHT, LAMP)
+        swept = any(key.startswith(SWEEP) for key in held)
+        whole = {key.partition("@")[2] for key in held if key.startswith(GROUND)} & {
+            key.partition("@")[2] for key in held if key.startswith(LINE)
+        }
+        wants = [Want(key, step.label, "", fields) for key, step in held.items()]
+        if not swept and not whole:
+            begun = next((key for key in held if key.startswith((GROUND, LINE))), None)
+            at = "" if begun is None else begun.partition("@")[2]
+            for span in (GROUND, LINE):
+                key = f"{span}@{at}" if at else span
+                if key not in held:
+                    wants.append(Want(key, LABELS[span] + (f", {at}" if at else ""), DO[span], fields))
+        more = [
+            Want(span, LABELS[span], DO[span], fields, more=True) for span in (GROUND, LINE, SWEEP) if span not in held
+        ]
+        return (*wants, *(one for one in more if one.key not in {want.key for want in wants}))
+
+    def key_of(self, want: Want, truth: Mapping[str, float]) -> str:
+        span, at = want.key.partition("@")[0], _condition(truth)
+        return f"{span}@{at}" if at else span
+
+    def label_of(self, want: Want, truth: Mapping[str, float]) -> str:
+        span, at = want.key.partition("@")[0], _condition(truth)
+        return LABELS[span] + (f", {at}" if at else "")
+
+    def judge(
+        self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
+    ) -> Holding:
+        names = _names(values)
+        readings = {name: window.told(name) for name in names}
+        if any(one.size < 2 for one in readings.values()):
+            return Holding(False, "No reading yet from every sensor of the row.")
+        shown = " ".join(f"{np.median(one[-10:]):.0f}" for one in readings.values())
+        span = GROUND if want is None else want.key.partition("@")[0]
+        if span == SWEEP:
+            return self._judge_sweep(window, readings, values, shown)
+        limit = max(4.0, 3.0 * values["noise"].value)
+        why = why_moving(window, dict.fromkeys(names, (limit, "counts")), self.seconds)
+        if why:
+            return Holding(False, why, held_s=window.span_s, figure=shown)
+        other = next((step for step in steps if step.key == self._partner(span, truth)), None)
+        if other is not None:
+            swings = [abs(float(np.median(readings[name])) - other.numbers["means"][i]) for i, name in enumerate(names)]
+            if max(swings) < LEAST_SWING:
+                return Holding(False, f"It reads as {other.label}: has the row moved?", figure=shown)
+        return Holding(True, "", held_s=window.span_s, figure=shown)
+
+    def _partner(self, span: str, truth: Mapping[str, float]) -> str:
+        at = _condition(truth)
+        return (LINE if span == GROUND else GROUND) + (f"@{at}" if at else "")
+
+    def _judge_sweep(self, window: Window, readings: Mapping[str, Any], values: Values, shown: str) -> Holding:
+        noise = max(1.0, values["noise"].value)
+        for i, one in enumerate(readings.values(), 1):
+            if np.ptp(one) < max(LEAST_SWING, 12 * noise):
+                return Holding(
+                    False, f"Sensor {i} has not seen both yet: push the row on.", held_s=window.span_s, figure=shown
+                )
+        if window.span_s < SWEEP_S * 0.9:
+            return Holding(False, f"Go on: {window.span_s:.1f} s of {SWEEP_S:g} s.", held_s=window.span_s, figure=shown)
+        return Holding(True, "", held_s=window.span_s, figure=shown)
+
+    def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
+        names = _names(values)
+        for name in names:
+            if window.told(name).size < 2:
+                raise BadInput(f"There is no reading of {name} to take.", "channel")
+        if key.partition("@")[0] == SWEEP:
+            pairs = [_plateaus(window.told(name)) for name in names]
+            return {"lows": _told([low for low, _ in pairs]), "highs": _told([high for _, high in pairs])}
+        return _told([mean_of(window.told(name), 1.0) for name in names])
+
+    def notebook_channels(self, row: Mapping[str, float]) -> dict[str, float]:
+        return {name: value for name, value in row.items() if name != "span"}
+
+    def from_notebook(self, row: Mapping[str, float], values: Values) -> Step:
+        names = _names(values)
+        missing = [name for name in names if name not in row]
+        if missing:
+            raise BadInput(
+                f"A line needs a count for each of the {len(names)} sensors; {missing[0]} is missing.", missing[0]
+            )
+        span = (GROUND, LINE)[int(row["span"])]
+        noise = values["noise"].value
+        return Step(span, LABELS[span], {}, _told([Mean(row[name], noise, noise, 1) for name in names]))
+
+    def of_mark(self, label: str, truth: Mapping[str, Any] | None) -> tuple[str, dict[str, float]] | None:
+        words = {
+            "ground": GROUND,
+            "white": GROUND,
+            "pale": GROUND,
+            "line": LINE,
+            "black": LINE,
+            "tape": LINE,
+            "sweep": SWEEP,
+        }
+        first, _, rest = label.strip().lower().partition(",")
+        if first not in words:
+            return None
+        said: dict[str, float] = {}
+        for part in (one.strip() for one in rest.split(",")):
+            if part.startswith("lamp"):
+                said["lamp"] = float(part.endswith("on"))
+            elif part.endswith("mm"):
+                said["height_mm"] = float(part.removesuffix("mm"))
+        return words[first], said
+
+    def fit(self, steps: Steps, values: Values) -> Outcome:
+        spans = _conditions(steps, values)
+        whole = [one for one in spans if one.white and one.black]
+        if not whole:
+            have = "Ground is held; now the line" if any(one.white for one in spans) else "Line is held; now the ground"
+            heading = have if steps else "White and black are taken as usual, not as they are here"
+            return Outcome(heading, "One span over ground and one over the line, or one sweep over both.",
+                           "Hold one span over ground and one over the line.")  # fmt: skip
+        best = _best(whole)
+        flat = [i for i, gap in enumerate(best.gaps) if abs(gap) < LEAST_SWING]
+        if flat:
+            why = (f"Sensor {flat[0] + 1} reads the same over ground and line ({best.white[flat[0]].value:.0f} counts): "
+                   "its lamp, its wire, or it is too high. Mend it and hold both again.")  # fmt: skip
+            return Outcome(f"Sensor {flat[0] + 1} does not see the line", why, why, plots=_plots(whole))
+        signs = {gap > 0 for gap in best.gaps}
+        if len(signs) > 1:
+            odd = [
+                i + 1
+                for i, gap in enumerate(best.gaps)
+                if (gap > 0) != (sum(g > 0 for g in best.gaps) * 2 > len(best.gaps))
+            ]
+            why = f"Sensor {odd[0]} goes the other way than the rest: are ground and line mixed up, or is its load turned?"
+            return Outcome("The row does not agree which way is dark", why, why, plots=_plots(whole))
+        white_high = best.gaps[0] < 0
+        apart = [abs(gap) / max(sd, 0.5) for gap, sd in zip(best.gaps, best.spreads, strict=True)]
+        worst = int(np.argmin(apart))
+        if apart[worst] < APART_LEAST:
+            verdict = (f"Poor: sensor {worst + 1} has only {apart[worst]:.1f} sd between ground and line. "
+                       "Lower the row, or shade it.")  # fmt: skip
+        elif apart[worst] < GOOD_APART:
+            verdict = f"Fair: sensor {worst + 1} is the closest, {apart[worst]:.1f} sd between ground and line."
+        else:
+            verdict = f"Good: the closest is sensor {worst + 1}, {apart[worst]:.0f} sd between ground and line."
+        heading = f"Ground reads {'high' if white_high else 'low'}; every sensor tells it from the line"
+        return Outcome(
+            heading if apart[worst] >= APART_LEAST else f"Sensor {worst + 1} hardly tells the line from ground",
+            verdict, constants=_constants(best), notes=_notes(spans, whole, best), plots=_plots(whole),
+            tables=_tables(whole),
+        )  # fmt: skip
+
+
+def _names(values: Values) -> list[str]:
+    return [f"s{i + 1}" for i in range(int(values["sensors"].value))]
+
+
+def _told(means: Sequence[Mean]) -> dict[str, Any]:
+    return {
+        "means": [one.value for one in means], "mean_sds": [one.sd for one in means],
+        "spreads": [one.spread for one in means], "n": min(one.n for one in means),
+    }  # fmt: skip
+
+
+def _plateaus(readings: Any) -> tuple[Mean, Mean]:
+    """The two levels that a sweep dwells on: each half of the readings from its outer end in, as wide as its own noise.
+    Readings on the way between them are left out."""
+    cut = threshold_otsu(readings).threshold
+    found = []
+    for half, outer in ((readings[readings <= cut], 10.0), (readings[readings > cut], 90.0)):
+        end = float(np.percentile(half, outer))
+        beyond = half[half <= end] if outer < 50 else half[half >= end]
+        noise = max(1.0, float(np.abs(beyond - end).mean()) * 2.0)
+        found.append(mean_of(half[np.abs(half - end) <= PLATEAU_SDS * noise], 1.0))
+    return found[0], found[1]
+
+
+class _Spans:
+    """White and black at one height and one light, shape (sensors,) each."""
+
+    def __init__(self, truth: Mapping[str, float]) -> None:
+        self.truth, self.name = truth, _condition(truth) or "as held"
+        self.white: list[Mean] = []
+        self.black: list[Mean] = []
+
+    @property
+    def gaps(self) -> list[float]:
+        """Black less white, counts."""
+        return [b.value - w.value for w, b in zip(self.white, self.black, strict=True)]
+
+    @property
+    def spreads(self) -> list[float]:
+        """Noise of both, counts."""
+        return [math.sqrt((w.spread**2 + b.spread**2) / 2) for w, b in zip(self.white, self.black, strict=True)]
+
+    @property
+    def apart(self) -> float:
+        """Least separation of a sensor, in sds."""
+        return min(abs(gap) / max(sd, 0.5) for gap, sd in zip(self.gaps, self.spreads, strict=True))
+
+
+def _means(numbers: Mapping[str, Any]) -> list[Mean]:
+    return [Mean(value, sd, spread, int(numbers["n"])) for value, sd, spread in
+            zip(numbers["means"], numbers["mean_sds"], numbers["spreads"], strict=True)]  # fmt: skip
+
+
+def _conditions(steps: Steps, values: Values) -> list[_Spans]:
+    found: dict[str, _Spans] = {}
+    for step in steps:
+        at = found.setdefault(_condition(step.truth), _Spans(step.truth))
+        span = step.key.partition("@")[0]
+        if span == SWEEP:
+            low, high = _means(step.numbers["lows"]), _means(step.numbers["highs"])
+            white_high = values["white"].value > values["black"].value
+            at.white, at.black = (high, low) if white_high else (low, high)
+        elif span == GROUND:
+            at.white = _means(step.numbers)
+        else:
+            at.black = _means(step.numbers)
+    return list(found.values())
+
+
+def _best(whole: Sequence[_Spans]) -> _Spans:
+    """The height with most between ground and line, worst lamp counted; its lamps are averaged."""
+    heights: dict[float | None, list[_Spans]] = {}
+    for one in whole:
+        heights.setdefault(one.truth.get("height_mm"), []).append(one)
+    chosen = max(heights.values(), key=lambda some: min(one.apart for one in some))
+    if len(chosen) == 1:
+        return chosen[0]
+    merged = _Spans({name: value for name, value in chosen[0].truth.items() if name != "lamp"})
+    merged.white = [_merged(some) for some in zip(*(one.white for one in chosen), strict=True)]
+    merged.black = [_merged(some) for some in zip(*(one.black for one in chosen), strict=True)]
+    return merged
+
+
+def _merged(means: Sequence[Mean]) -> Mean:
+    """One level under several lights: their middle, and what the light makes of it."""
+    values = [one.value for one in means]
+    middle, reach = (max(values) + min(values)) / 2, (max(values) - min(values)) / 2
+    return Mean(middle, math.hypot(max(one.sd for one in means), reach / 2), max(one.spread for one in means) + reach,
+                min(one.n for one in means))  # fmt: skip
+
+
+def _constants(best: _Spans) -> tuple[Fitted, ...]:
+    condition = {name: float(value) for name, value in best.truth.items()}
+    found = []
+    for what, means in (("white", best.white), ("black", best.black)):
+        levels = [one.value for one in means]
+        scatter = float(np.std(levels, ddof=1)) if len(levels) > 1 else means[0].sd
+        found.append(Fitted(what, float(np.mean(levels)), scatter, condition))
+    for i, (white, black) in enumerate(zip(best.white, best.black, strict=True), 1):
+        found += [
+            Fitted(f"white_s{i}", white.value, white.sd, condition),
+            Fitted(f"black_s{i}", black.value, black.sd, condition),
+        ]
+    noise = float(np.sqrt(np.mean(np.square([one.spread for one in (*best.white, *best.black)]))))
+    return (*found, Fitted("noise", noise, None))
+
+
+def _notes(spans: Sequence[_Spans], whole: Sequence[_Spans], best: _Spans) -> tuple[str, ...]:
+    notes = []
+    heights = sorted({one.truth["height_mm"] for one in whole if "height_mm" in one.truth})
+    if len(heights) > 1:
+        notes.append(f"Best of {len(heights)} heights: {best.truth['height_mm']:g} mm, where even the closest sensor has "
+                     f"{best.apart:.0f} sd between ground and line.")  # fmt: skip
+    lit = {(one.truth.get("height_mm"), one.truth["lamp"]): one for one in whole if "lamp" in one.truth}
+    for height in sorted({at for at, _ in lit}, key=lambda at: at or 0.0):
+        off, on = lit.get((height, 0.0)), lit.get((height, 1.0))
+        if off is not None and on is not None:
+            moved = [b.value - a.value for a, b in zip((*off.white, *off.black), (*on.white, *on.black), strict=True)]
+            worst = max(moved, key=abs)
+            share = abs(worst) / min(abs(gap) for gap in off.gaps)
+            where = "" if height is None else f" at {height:g} mm"
+            notes.append(f"The lamp moves readings by up to {fixed(worst)} counts{where}, {100 * share:.0f} % of the way from "
+                         "ground to line: thresholds must leave room for that.")  # fmt: skip
+    for one in spans:
+        if bool(one.white) != bool(one.black):
+            notes.append(f"{one.name}: only {'ground' if one.white else 'the line'} is held there.")
+    return tuple(notes)
+
+
+def _plots(whole: Sequence[_Spans]) -> tuple[Plot, ...]:
+    plots = []
+    for one in whole[:4]:
+        dots = []
+        for i, (white, black) in enumerate(zip(one.white, one.black, strict=True), 1):
+            dots += [
+                Dot(i, white.value, 3 * white.spread, label="ground"),
+                Dot(i, black.value, 3 * black.spread, label="line"),
+            ]
+        plots.append(Plot(f"Ground and line, {one.name}", "sensor", "", "reading", "counts", tuple(dots)))
+    heights = sorted((one.truth["height_mm"], one.apart) for one in whole if "height_mm" in one.truth)
+    if len({at for at, _ in heights}) > 1:
+        dots = [Dot(at, apart, label=f"{at:g} mm") for at, apart in heights]
+        plots.append(Plot("Between ground and line, by height", "height", "mm", "closest sensor", "sd", tuple(dots)))
+    return tuple(plots)
+
+
+def _tables(whole: Sequence[_Spans]) -> tuple[Table, ...]:
+    tables = []
+    for one in whole[:4]:
+        rows = tuple(
+            (f"{i}", f"{white.value:.0f}", f"{black.value:.0f}", f"{abs(gap) / max(sd, 0.5):.0f} sd")
+            for i, (white, black, gap, sd) in enumerate(
+                zip(one.white, one.black, one.gaps, one.spreads, strict=True), 1
+            )
+        )
+        tables.append(Table(f"Counts, {one.name}", ("sensor", "ground", "line", "apart"), rows))
+    return tuple(tables)
+
+
+class LevelSpans(Procedure):
+    """A digital line sensor: which level is dark."""
+
+    id = "dark-level"
+    title = "Which level is dark"
+    prepare = ("A pale place and a dark one, side by side.",)
+
+    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+        return (
+            Want(GROUND, LABELS[GROUND], "Hold it over bare ground."),
+            Want(LINE, LABELS[LINE], "Hold it over the line."),
+        )
+
+    def judge(
+        self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
+    ) -> Holding:
+        levels = window.told("level")
+        if not levels.size:
+            return Holding(False, "No level yet: move it over an edge once.")
+        return Holding(True, "", held_s=window.span_s, figure=f"{levels[-1]:.0f}")
+
+    def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
+        levels = window.told("level")
+        if not levels.size:
+            raise BadInput("There is no level to take.", "channel")
+        return {"level": float(levels[-1])}
+
+    def of_mark(self, label: str, truth: Mapping[str, Any] | None) -> tuple[str, dict[str, float]] | None:
+        return LineSpans().of_mark(label, None)
+
+    def fit(self, steps: Steps, values: Values) -> Outcome:
+        levels = {step.key: step.numbers["level"] for step in steps}
+        if not {GROUND, LINE} <= set(levels):
+            return Outcome("Which level is dark is taken as usual", "Hold it over ground, then over the line.",
+                           "Hold both.")  # fmt: skip
+        if levels[GROUND] == levels[LINE]:
+            why = "It says the same over both: turn its trim screw until its lamp follows, then hold both again."
+            return Outcome("It does not tell ground from line", why, why)
+        dark = levels[LINE]
+        return Outcome(f"Dark is {'high' if dark else 'low'}", "Good: both levels were seen.",
+                       constants=(Fitted("dark_level", dark, None),))  # fmt: skip
+
+
+PROCEDURES = (LineSpans(), LevelSpans())

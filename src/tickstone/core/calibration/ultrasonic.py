@@ -1,0 +1,241 @@
+"""The ultrasonic ranger: its speed and zero by a ruler, or its speed by the air's temperature; the two compared."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+import numpy as np
+
+from tickstone.core import ranging, sound
+from tickstone.core.calibration.means import coverage, mean_of
+from tickstone.core.calibration.pairs import (
+    LEAST_LEFT,
+    RULER_SD_MM,
+    Pairs,
+    count_of,
+    left,
+    mean_air,
+    pooled_noise,
+    studentised,
+    suspects,
+)
+from tickstone.core.calibration.procedure import (
+    Array,
+    Dot,
+    Field,
+    Fitted,
+    Holding,
+    Line,
+    Outcome,
+    Plot,
+    Procedure,
+    Step,
+    Steps,
+    Want,
+    Window,
+)
+from tickstone.core.constants import Provenance, Values
+from tickstone.core.wording import fixed
+from tickstone.errors import BadInput
+
+LEAST_LIMIT_US = 8.0
+GOOD_MM = 3.0
+BAND = 12  # how many times wider than itself the band is drawn
+THERMOMETER_SD_K = 0.5  # of a thermometer of which nothing is known but its reading
+BAD_ZERO_C = 8.0  # an air that would have to be so far off is no air, but a slip at the ruler
+
+
+class Ruler(Pairs):
+    """Echo times at places along a ruler: the slope is the speed of sound, the rest is where zero lies."""
+
+    id = "ruler"
+    title = "Ruler against echo"
+    prepare = (
+        "A flat board or a box, square to the ranger.",
+        "A ruler or tape from the ranger’s face; its zero belongs there.",
+    )
+    channel, unit = "echo", "µs"
+    notebook = (
+        Field("true_mm", "distance", "mm", 150, 20, 6000),
+        Field("reading", "echo time", "µs", 893, 1, 400_000),
+    )
+
+    def places_mm(self, values: Values) -> tuple[float, ...]:
+        return (150.0, 250.0, 400.0, 600.0, 900.0)
+
+    def usable(self, window: Window, values: Values) -> Array:
+        echo = window.channels["echo"]
+        most = ranging.longest_wait_us(values["farthest"].value, 300.0)
+        return np.where((echo > 0) & (echo < most), echo, np.nan)
+
+    def still_limit(self, values: Values) -> float:
+        return max(LEAST_LIMIT_US, 2.0 * values["jitter"].value)
+
+    def step_of(self, values: Values) -> float:
+        return values["tick"].value
+
+    def fit(self, steps: Steps, values: Values) -> Outcome:
+        wanted = len(self.places_mm(values))
+        count = count_of(steps, wanted)
+        if len({step.truth["true_mm"] for step in steps}) < 2:
+            return Outcome(count, "Two places make a line; five make a good one.", "Hold at least three places.")
+        true, echo = _columns(steps)
+        try:
+            fit = ranging.fit_ruler(true, echo)
+        except BadInput as error:
+            return Outcome("The echoes do not fit the ruler", str(error), str(error))
+        rest = dict(zip([step.key for step in steps], fit.residuals_mm, strict=True))
+        if fit.speed_sd is None or fit.residual_sd_mm is None:
+            return Outcome(count, "Two places fit any line: hold a third.", "Two places fit any line: hold a third.",
+                           left=rest, left_unit="mm", plots=_plots(steps, fit, ()))  # fmt: skip
+        wide = coverage(len(steps) - 2)
+        air = mean_air(steps)
+        constants = _constants(steps, fit, wide, air, values)
+        sigmas = dict(zip([step.key for step in steps], _sigmas(steps).tolist(), strict=True))
+        repeat = tuple(step.key for step in suspects(steps, _sigmas, LEAST_LEFT))
+        spread = 2 * fit.residual_sd_mm
+        if repeat:
+            verdict = f"Repeat {repeat[0]} mm: it is {abs(sigmas[repeat[0]]):.0f} σ off."
+            heading = f"The place at {repeat[0]} mm does not fit the others"
+        else:
+            if len(steps) < wanted:
+                verdict = f"So far ± {spread:.1f} mm. The {left(wanted - len(steps))} will make it firmer."
+            elif fit.residual_sd_mm <= GOOD_MM:
+                verdict = f"Good: the places agree within ± {spread:.1f} mm."
+            else:
+                verdict = f"Rough: the places scatter by ± {spread:.1f} mm. Check the ruler's zero and repeat."
+            done = f"{count}; " if len(steps) < wanted else "Every place held; "
+            heading = f"{done}sound is {fit.speed_m_s:.1f} ± {2 * wide * fit.speed_sd:.1f} m/s"
+        notes = () if repeat else _agreement(fit.speed_m_s, fit.speed_sd * wide, air, values["humidity"].value)
+        return Outcome(heading, verdict, constants=constants, notes=notes, repeat=repeat, left=rest, left_unit="mm",
+                       sigmas=sigmas, plots=_plots(steps, fit, repeat))  # fmt: skip
+
+
+def _columns(steps: Sequence[Step]) -> tuple[list[float], list[float]]:
+    return [step.truth["true_mm"] for step in steps], [step.numbers["mean"] for step in steps]
+
+
+def _constants(
+    steps: Steps, fit: ranging.RulerFit, wide: float, air: float | None, values: Values
+) -> tuple[Fitted, ...]:
+    at = values["air"].value if air is None else air
+    condition = {"air_c": round(at, 2), "covariance_with_offset": (fit.covariance or 0.0) * wide**2}
+    found = [
+        Fitted("sound", fit.speed_m_s, (fit.speed_sd or 0.0) * wide, condition),
+        Fitted("offset", fit.offset_mm, (fit.offset_sd or 0.0) * wide),
+    ]
+    noise = pooled_noise(steps)
+    if noise is not None and noise[0] > 0:
+        found.append(Fitted("jitter", *noise))
+    if air is not None:
+        found.append(Fitted("air", round(air, 2), values["air"].sd))
+    return tuple(found)
+
+
+def _sigmas(steps: Sequence[Step]) -> Array:
+    true, echo = _columns(steps)
+    if len(set(true)) < 2:
+        return np.zeros(len(true))
+    fit = ranging.fit_ruler(true, echo)
+    x = np.array(true)
+    leverage = 1 / x.size + (x - x.mean()) ** 2 / max(float(((x - x.mean()) ** 2).sum()), 1e-9)
+    expected = np.array([math.hypot(RULER_SD_MM, fit.speed_m_s / 2000.0 * step.numbers["mean_sd"]) for step in steps])
+    return studentised(np.array(fit.residuals_mm), expected, leverage)
+
+
+def _agreement(speed: float, sd: float, air_c: float | None, humidity_pct: float) -> tuple[str, ...]:
+    if air_c is None:
+        return ()
+    formula = float(sound.speed_of_sound_cramer(air_c, humidity_pct))
+    slope = float(sound.sensitivity_m_s_per_k(air_c, humidity_pct))
+    apart = speed - formula
+    said = f"The air says {formula:.1f} m/s at {air_c:.1f} °C"
+    if abs(apart) <= 2 * math.hypot(sd, slope):
+        return (f"{said}: they agree.",)
+    kelvin = apart / slope
+    if abs(kelvin) > BAD_ZERO_C:
+        why = "no air is so far off: look at the ruler, whose marks should be counted from the same face each time"
+    else:
+        why = f"air {fixed(abs(kelvin), 1)} K {'warmer' if kelvin > 0 else 'colder'} than the thermometer says would explain it"
+    return (f"{said}: {abs(apart):.1f} m/s apart, more than their ± allow; {why}.",)
+
+
+def _plots(steps: Steps, fit: ranging.RulerFit, repeat: Sequence[str]) -> tuple[Plot, ...]:
+    farthest = max(1000.0, 1.1 * max(step.truth["true_mm"] for step in steps))
+    band = ranging.fit_band(fit, [0.0, *np.linspace(0.1, 1.0, 10) * farthest])
+    line = Line(f"band {BAND} × wider", tuple((at, echo) for at, echo, _ in band), tuple(BAND * s for *_, s in band))
+    places = tuple(
+        Dot(step.truth["true_mm"], step.numbers["mean"], off=step.key in repeat, label=step.label) for step in steps
+    )
+    rest = tuple(
+        Dot(step.truth["true_mm"], residual, 2 * math.hypot(RULER_SD_MM, fit.speed_m_s / 2000 * step.numbers["mean_sd"]),
+            step.key in repeat, step.label)
+        for step, residual in zip(steps, fit.residuals_mm, strict=True)
+    )  # fmt: skip
+    return (
+        Plot("Echo against true distance", "true distance", "mm", "echo time", "µs", places, (line,)),
+        Plot("What is left over", "true distance", "mm", "converted less true", "mm", rest, zero=True),
+    )
+
+
+class Air(Procedure):
+    """The other school: the average of a number of temperature readings, from which the speed of sound follows."""
+
+    id = "air"
+    title = "Average of the air"
+    prepare = ("The thermometer in the air between ranger and target, out of the sun and away from warm parts.",)
+    seconds = 0.0
+    notebook = (Field("reading", "air temperature", "°C", 20, -40, 85),)
+    samples = 30  # common practice
+
+    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+        field = Field("samples", "Readings to average", "", self.samples, 2, 1000)
+        return (Want("air", "air temperature", "Leave the thermometer where it is.", (field,)),)
+
+    def judge(
+        self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
+    ) -> Holding:
+        wanted = int(truth.get("samples", self.samples))
+        if not window.air.size:
+            return Holding(False, "No air temperature comes: this rig needs its thermometer connected.")
+        shown = f"{window.air.mean():.1f} °C"
+        if window.air.size < wanted:
+            return Holding(False, f"{window.air.size} of {wanted} readings.", figure=shown)
+        moved = abs(float(np.median(window.air[wanted // 2 :]) - np.median(window.air[: wanted // 2])))
+        if moved > 1.0:
+            return Holding(False, f"The air changed by {moved:.1f} K just now: wait until it settles.", figure=shown)
+        return Holding(True, "", figure=shown)
+
+    def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
+        if not window.air.size:
+            raise BadInput("No air temperature has come yet.", "samples")
+        found = mean_of(window.air)
+        return {"mean": found.value, "mean_sd": math.hypot(found.sd, window.air_sd), "n": found.n}
+
+    def from_notebook(self, row: Mapping[str, float], values: Values) -> Step:
+        return Step("air", "air temperature", {}, {"mean": row["reading"], "mean_sd": THERMOMETER_SD_K, "n": 1})
+
+    def fit(self, steps: Steps, values: Values) -> Outcome:
+        if not steps:
+            return Outcome("The speed of sound follows from the air", "Average the air once before a run.",
+                           "Average the air first.")  # fmt: skip
+        numbers = steps[0].numbers
+        air, sd, humidity = float(numbers["mean"]), float(numbers["mean_sd"]), values["humidity"].value
+        speed = float(sound.speed_of_sound_cramer(air, humidity))
+        slope = float(sound.sensitivity_m_s_per_k(air, humidity))
+        heading = f"The air is {air:.1f} ± {2 * sd:.1f} °C: sound goes {speed:.1f} m/s"
+        verdict = f"Good for ± {2 * sd * slope:.1f} m/s, {0.2 * sd * slope / speed * 1000:.1f} mm in a metre."
+        notes: tuple[str, ...] = ()
+        fitted = values.get("sound")
+        if fitted is not None and fitted.provenance is Provenance.MEASURED and fitted.sd is not None:
+            carried = ranging.carried_speed_m_s(
+                fitted.value, fitted.condition.get("air_c", air), np.array([air]), humidity
+            )
+            note = _agreement(float(carried[0]), fitted.sd, air, humidity)[0]
+            notes = (f"The ruler says {float(carried[0]):.1f} m/s. {note}",)
+        return Outcome(heading, verdict, constants=(Fitted("air", round(air, 2), sd),), notes=notes)
+
+
+PROCEDURES = (Ruler(), Air())

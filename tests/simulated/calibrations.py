@@ -1,0 +1,308 @@
+"""Simulated calibrations with known truth: each gives the steps that a person would have held, and what is really so.
+
+This is not the stand-in's code. Truth is drawn anew for every seed; hands, noise, rounding and temperature are as a bench
+has them. Rulers scatter by 1 mm, turns by hand by 1.5°, placements by 0.15°: the amounts that the procedures state.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping
+from dataclasses import replace
+
+import numpy as np
+
+from tickstone.core import motor_halls
+from tickstone.core.calibration.catalogue import PROCEDURES
+from tickstone.core.calibration.procedure import Outcome, Step, Window
+from tickstone.core.constants import Value, settle
+from tickstone.core.inertial import gravity_at
+from tickstone.core.motion import arc_step
+from tickstone.core.rigs.kinds import kind
+
+Random = np.random.Generator
+Truth = dict[str, float]
+Simulated = tuple[list[Step], Truth, dict[str, Value]]
+
+
+def values_of(kind_id: str, **changed: float) -> dict[str, Value]:
+    """The constants of a kind at their defaults, some changed."""
+    what = kind(kind_id)
+    values = settle(what.constants, what.derived, {})
+    return values | {name: replace(values[name], value=value) for name, value in changed.items()}
+
+
+def window(rate_hz: float, columns: Mapping[str, np.ndarray], **more: object) -> Window:
+    """Evenly spaced readings."""
+    n = len(next(iter(columns.values())))
+    return Window(np.arange(n) / rate_hz, {name: np.asarray(c, float) for name, c in columns.items()}, **more)  # type: ignore[arg-type]
+
+
+def held(name: str, key: str, truth: Mapping[str, float], seen: Window, values: Mapping[str, Value]) -> Step:
+    """A step as the procedure takes it."""
+    return Step(
+        key, key, dict(truth), PROCEDURES[name].take(seen, key, values), int(seen.times_s.size), air_c=seen.air_c
+    )
+
+
+def ruler(random: Random) -> Simulated:
+    """Five places, echoes with jitter and a 4 µs timer, 20 pings a second for two seconds."""
+    values = values_of("ultrasonic-ranger")
+    speed, offset = random.uniform(332, 356), random.uniform(-6, 6)
+    jitter, steps = random.uniform(2, 12), []
+    for at in (150.0, 250.0, 400.0, 600.0, 900.0):
+        real = at + random.normal(0, 1.0)
+        echo = 2000 * (real - offset) / speed + random.normal(0, jitter, 40)
+        steps.append(held("ruler", f"{at:g}", {"true_mm": at}, window(20, {"echo": np.round(echo / 4) * 4}), values))
+    return steps, {"sound": speed, "offset": offset}, values
+
+
+def air(random: Random) -> Simulated:
+    """Thirty readings of a thermometer that is off by its own half degree."""
+    values, real = values_of("ultrasonic-ranger"), random.uniform(5, 35)
+    readings = real + random.normal(0, 0.5) + random.normal(0, 0.15, 30)
+    step = held("air", "air", {"samples": 30}, Window(np.zeros(1), {}, air=np.round(readings, 1), air_sd=0.5), values)
+    return [step], {"air": real}, values
+
+
+def hyperbola(random: Random) -> Simulated:
+    """Eight places of a triangulation ranger, a 10-bit converter, noise of a few counts."""
+    values = values_of("triangulation-ranger")
+    a, b, c = random.uniform(230, 290), random.uniform(2, 16), random.uniform(0.01, 0.12)
+    noise, steps = random.uniform(1, 4), []
+    for at in PROCEDURES["hyperbola"].places_mm(values):  # type: ignore[attr-defined]
+        real = at + random.normal(0, 1.0)
+        counts = np.round((a / (real + b) + c) / (5 / 1024) + random.normal(0, noise, 60))
+        steps.append(held("hyperbola", f"{at:g}", {"true_mm": at}, window(30, {"counts": counts}), values))
+    return steps, {"a": a, "b": b, "c": c}, values
+
+
+def time_of_flight(random: Random) -> Simulated:
+    """Five places of a time-of-flight ranger."""
+    values = values_of("time-of-flight-ranger")
+    scale, offset, steps = random.uniform(0.96, 1.04), random.uniform(-12, 12), []
+    for at in PROCEDURES["ruler-mm"].places_mm(values):  # type: ignore[attr-defined]
+        real = at + random.normal(0, 1.0)
+        reading = np.round((real - offset) / scale + random.normal(0, 2.0, 40))
+        steps.append(held("ruler-mm", f"{at:g}", {"true_mm": at}, window(20, {"reading": reading}), values))
+    return steps, {"scale": scale, "offset": offset}, values
+
+
+def line(random: Random) -> Simulated:
+    """Ground and line under five sensors, white noise and rounding."""
+    values, steps, truth = values_of("line-sensors"), [], {}
+    levels = {"ground": random.uniform(120, 260, 5), "line": random.uniform(650, 850, 5)}
+    noise = random.uniform(0.4, 6)
+    for span, level in levels.items():
+        seen = {f"s{i + 1}": np.round(level[i] + random.normal(0, noise, 100)) for i in range(5)}
+        steps.append(held("line", span, {}, window(50, seen), values))
+        truth |= {f"{'white' if span == 'ground' else 'black'}_s{i + 1}": float(level[i]) for i in range(5)}
+    return steps, truth, values
+
+
+def _hand_pose(random: Random, pose: str, spread_deg: float) -> np.ndarray:
+    g = np.zeros(3)
+    g["xyz".index(pose[1])] = 1.0 if pose[0] == "+" else -1.0
+    tilt = np.radians(random.normal(0, spread_deg, 3))
+    turned = g + np.cross(tilt, g)
+    return turned / np.linalg.norm(turned)
+
+
+def poses(random: Random) -> Simulated:
+    """Six poses of an analogue accelerometer, held by hand to a few degrees."""
+    values = values_of("analogue-accelerometer")
+    zeros, gains = random.uniform(1.5, 1.8, 3), random.uniform(0.3, 0.36, 3)
+    noise, steps = random.uniform(0.5, 2.5), []
+    for pose in ("+z", "-z", "+x", "-x", "+y", "-y"):
+        g = _hand_pose(random, pose, 2.0)
+        counts = (zeros + gains * g) / (5 / 1024)
+        seen = {axis: np.round(counts[i] + random.normal(0, noise, 100)) for i, axis in enumerate("xyz")}
+        steps.append(held("poses", pose, {}, window(50, seen), values))
+    truth = {f"zero_{axis}": zeros[i] for i, axis in enumerate("xyz")}
+    return steps, truth | {f"per_g_{axis}": gains[i] for i, axis in enumerate("xyz")}, values
+
+
+def unit_poses(random: Random) -> Simulated:
+    """Six poses of an inertial unit."""
+    values = values_of("inertial-unit")
+    offsets, scales = random.normal(0, 0.03, 3), 1 + random.normal(0, 0.015, 3)
+    steps = []
+    for pose in ("+z", "-z", "+x", "-x", "+y", "-y"):
+        counts = (_hand_pose(random, pose, 2.0) + offsets) / scales * 16384
+        seen = {axis: np.round(counts[i] + random.normal(0, 60, 100)) for i, axis in enumerate("xyz")}
+        steps.append(held("poses", pose, {}, window(50, seen), values))
+    truth = {f"offset_{axis}": offsets[i] for i, axis in enumerate("xyz")}
+    return steps, truth | {f"scale_{axis}": scales[i] for i, axis in enumerate("xyz")}, values
+
+
+def gyro_rest(random: Random) -> Simulated:
+    """Five seconds of rest."""
+    values, bias = values_of("inertial-unit"), random.normal(0, 2, 3)
+    per_dps, noise = 32768 / 250, random.uniform(0.03, 0.3)
+    seen = {f"g{axis}": np.round((bias[i] + random.normal(0, noise, 250)) * per_dps) for i, axis in enumerate("xyz")}
+    step = held("gyro-rest", "rest 1", {}, window(50, seen), values)
+    return [step], {f"bias_{axis}": bias[i] for i, axis in enumerate("xyz")}, values
+
+
+def gyro_turn(random: Random) -> Simulated:
+    """Four whole turns by hand, each ending within 1.5° of where it should."""
+    values, bias, scale = values_of("inertial-unit"), random.normal(0, 2), random.uniform(0.97, 1.03)
+    steps, per_dps = [], 32768 / 250
+    for n in range(1, 5):
+        turned, lasts = 360 + random.normal(0, 1.5), random.uniform(4, 7)
+        t = np.arange(0, lasts + 3, 0.02)
+        share = np.clip((t - 1.5) / lasts, 0, 1)
+        rate = np.gradient(turned * (share - np.sin(2 * np.pi * share) / (2 * np.pi)), t)
+        z = np.round((rate / scale + bias + random.normal(0, 0.1, t.size)) * per_dps)
+        flat = [np.round(random.normal(0, 0.1, t.size) * per_dps) for _ in range(2)]
+        steps.append(held("gyro-turn", f"turn {n}", {"turned_deg": 360}, window(50, {"gx": flat[0], "gy": flat[1], "gz": z}),
+                          values))  # fmt: skip
+    return steps, {"rate_scale_z": scale}, values
+
+
+def gyro_long(random: Random) -> Simulated:
+    """Two minutes of rest at 50 Hz: white noise alone."""
+    values, density = values_of("inertial-unit"), random.uniform(0.005, 0.05)
+    seen = {f"g{axis}": random.normal(0, density * math.sqrt(50), 6000) * 32768 / 250 for axis in "xyz"}
+    return [held("gyro-long", "rest", {"seconds": 120}, window(50, seen), values)], {"rate_noise": density}, values
+
+
+def roll_out(random: Random) -> Simulated:
+    """Three runs of ten turns: both ends found on the tape, the turn's mark to a hundredth."""
+    values, way = values_of("hall-switch"), random.uniform(600, 2000)
+    runs = [10 * way + random.normal(0, math.sqrt(2) * 2.0) + random.normal(0, 0.01 * way) for _ in range(3)]
+    return [Step(f"run {i}", f"run {i}", {"turns": 10, "distance_mm": run}, {}) for i, run in enumerate(runs, 1)], {
+        "circumference": way}, values  # fmt: skip
+
+
+def steady_run(random: Random) -> Simulated:
+    """Four magnets, unevenly spaced, thirty turns at a speed that creeps a little."""
+    values = values_of("hall-switch", magnets=4)
+    gaps = np.array([1.15, 1.0, 0.9, 0.95]) * (1 + random.normal(0, 0.01, 4))
+    shares = gaps / gaps.sum()
+    turns = np.cumsum(np.tile(shares, 30)) + random.normal(0, 0.0008, 120)
+    seconds = turns / 3.0 * (1 + 0.01 * turns / turns[-1])
+    seen = Window(seconds, {"edge": np.round(seconds * 1e6 / 4) * 4, "level": np.full(seconds.shape, np.nan)})
+    order = np.roll(shares, -int(np.argmax(shares)))
+    return [held("steady-run", "run", {}, seen, values)], {f"gap_{i}": s for i, s in enumerate(order, 1)}, values
+
+
+def hall_spin(random: Random) -> Simulated:
+    """Thirty electrical turns of three Halls, each a few degrees out of its place."""
+    values, places = values_of("motor-halls"), random.normal(0, 4, 3)
+    places -= places.mean()
+    order = motor_halls.SEQUENCES["120"]
+    times, codes = [], []
+    for cycle in range(30):
+        for i in range(6):
+            bit = int(order[i - 1]) ^ int(order[i])
+            place = {4: places[0], 2: places[1], 1: places[2]}[bit]
+            times.append((cycle * 360 + 60 * i + place + random.normal(0, 0.4)) / 360 / 20)
+            codes.append(order[i])
+    code = np.array(codes)
+    levels = {f"h{n + 1}": ((code >> (2 - n)) & 1).astype(float) for n in range(3)}
+    seen = Window(np.round(np.array(times) * 1e6) / 1e6, levels)
+    return [held("hall-spin", "spin", {}, seen, values)], {f"place_h{i + 1}": p for i, p in enumerate(places)}, values
+
+
+def voltmeter(random: Random) -> Simulated:
+    """Two states of a battery by a meter that is right to half a percent."""
+    values, ratio, steps = values_of("battery-divider"), random.uniform(1.9, 2.1), []
+    for n, volts in enumerate((6.6, 8.3), 1):
+        counts = np.round(volts / ratio / (5 / 1024) + random.normal(0, 2, 20))
+        said = volts + random.normal(0, math.hypot(0.005 * volts, 0.01))
+        steps.append(held("voltmeter", f"reading {n}", {"volts": said}, window(5, {"counts": counts}), values))
+    return steps, {"ratio": ratio}, values
+
+
+def level(random: Random) -> Simulated:
+    """Reversal on a bench that slopes."""
+    values = values_of("inertial-unit")
+    roll, pitch, slope_roll, slope_pitch = random.normal(0, 2, 4)
+    steps = []
+    for key, sign in (("there", 1), ("turned", -1)):
+        g = gravity_at(
+            roll + sign * slope_roll + random.normal(0, 0.15), pitch + sign * slope_pitch + random.normal(0, 0.15)
+        )
+        seen = {axis: np.round((g[i] + random.normal(0, 0.003, 100)) * 16384) for i, axis in enumerate("xyz")}
+        steps.append(held("level", key, {}, window(50, seen), values))
+    return steps, {"level_roll": roll, "level_pitch": pitch}, values
+
+
+def squares(random: Random) -> Simulated:
+    """Four squares each way round by a vehicle whose track and wheels are not what it thinks."""
+    values = values_of("hall-switch", track=150.0)
+    track, share, side, steps = 150 * random.uniform(0.95, 1.05), random.uniform(-0.004, 0.004), 2000.0, []
+    for n in range(1, 9):
+        way = 1.0 if n % 2 else -1.0
+        x = y = heading = 0.0
+        for _ in range(4):
+            slip = 1 + random.normal(0, 0.001)
+            x, y, heading = arc_step(side * (1 - share / 2), side * (1 + share / 2) * slip, track, x, y, heading)
+            heading += way * 90.0 * 150.0 / track + random.normal(0, 0.4)
+        truth = {
+            "round": (way + 1) / 2,
+            "side_mm": side,
+            "ahead_mm": x + random.normal(0, 3),
+            "left_mm": y + random.normal(0, 3),
+        }
+        steps.append(Step(f"square {n}", f"square {n}", truth, {}))
+    return steps, {"track": track, "mismatch": 100 * share / (1 - share / 2)}, values
+
+
+def straight_run(random: Random) -> Simulated:
+    """Four straight runs."""
+    values, share, steps = values_of("hall-switch", track=150.0), random.uniform(-0.03, 0.03), []
+    for n in range(1, 5):
+        x, y, _ = arc_step(2000 * (1 - share / 2), 2000 * (1 + share / 2), 150.0, heading_deg=random.normal(0, 0.3))
+        steps.append(Step(f"run {n}", f"run {n}", {"distance_mm": x, "left_mm": y + random.normal(0, 3)}, {}))
+    return steps, {"mismatch": 100 * share}, values
+
+
+def dead_band(random: Random) -> Simulated:
+    """Four tries, read to a whole percent."""
+    values, real = values_of("hall-switch"), random.uniform(10, 30, 2)
+    tries = [np.round(real + random.normal(0, 1.5, 2)) for _ in range(4)]
+    steps = [
+        Step(f"try {i}", f"try {i}", {"left_pct": float(a), "right_pct": float(b)}, {})
+        for i, (a, b) in enumerate(tries, 1)
+    ]
+    return steps, {"dead_band_left": real[0], "dead_band_right": real[1]}, values
+
+
+def still(random: Random) -> Simulated:
+    """Noise of a still line sensor."""
+    values, noise = values_of("line-sensors"), random.uniform(3, 12)
+    seen = {"s1": np.round(400 + random.normal(0, noise, 300))}
+    return [held("filter", "still", {}, window(100, seen), values)], {"noise": noise}, values
+
+
+SIMULATIONS: dict[str, tuple[str, Callable[[Random], Simulated]]] = {
+    "ruler": ("ruler", ruler), "air": ("air", air), "hyperbola": ("hyperbola", hyperbola),
+    "ruler-mm": ("ruler-mm", time_of_flight), "line": ("line", line), "poses, analogue": ("poses", poses),
+    "poses, unit": ("poses", unit_poses), "gyro-rest": ("gyro-rest", gyro_rest), "gyro-turn": ("gyro-turn", gyro_turn),
+    "gyro-long": ("gyro-long", gyro_long), "roll-out": ("roll-out", roll_out), "steady-run": ("steady-run", steady_run),
+    "hall-spin": ("hall-spin", hall_spin), "voltmeter": ("voltmeter", voltmeter), "level": ("level", level),
+    "squares": ("squares", squares), "straight-run": ("straight-run", straight_run), "dead-band": ("dead-band", dead_band),
+    "filter": ("filter", still),
+}  # fmt: skip
+
+
+def outcome_of(name: str, seed: int) -> tuple[Outcome, Truth]:
+    """One simulated calibration and its truth."""
+    procedure, simulate = SIMULATIONS[name]
+    steps, truth, values = simulate(np.random.default_rng(seed))
+    return PROCEDURES[procedure].fit(steps, values), truth
+
+
+def covered(name: str, seeds: range) -> tuple[int, int]:
+    """How often the truth lies within the stated 95 % interval, constants of a kind pooled: (inside, all)."""
+    inside = total = 0
+    for seed in seeds:
+        found, truth = outcome_of(name, seed)
+        fitted = {one.name: one for one in found.constants}
+        for constant, real in truth.items():
+            one = fitted[constant]
+            total += 1
+            inside += abs(one.value - real) <= 2 * (one.sd or 0.0)
+    return inside, total

@@ -1,0 +1,63 @@
+import { useQuery } from "@tanstack/react-query";
+import { api, ask, type Schemas } from "../api/client";
+import { useBench } from "./bench";
+import { useAddress } from "./useAddress";
+
+export type Procedure = Schemas["ProcedureModel"];
+export type Want = Procedure["wants"][number];
+export type Step = Procedure["steps"][number];
+export type Field = Want["fields"][number];
+
+/** The procedure that is open at Calibrate: the one in the address, the one that was begun, or the sensor's first. */
+export function useProcedure(on = true) {
+  const bench = useBench();
+  const { search } = useAddress();
+  const path = { slug: bench.rig.slug, sensor: bench.sensor.id };
+  const has = on && bench.sensor.procedures.length > 0;
+  const lines = useQuery({
+    queryKey: ["r", path.slug, "procedures", path.sensor],
+    queryFn: () => ask(api.GET("/api/rigs/{slug}/sensors/{sensor}/procedures", { params: { path } })),
+    enabled: has,
+  });
+  const asked = search.get("procedure");
+  const { hold } = bench.now;
+  const held = hold?.sensor === path.sensor ? hold.procedure : null;
+  const begun = lines.data?.find((one) => one.held > 0)?.procedure;
+  const known = (name: string | null | undefined) => (name && bench.sensor.procedures.includes(name) ? name : null);
+  const name = known(asked) ?? known(held) ?? (lines.data ? (known(begun) ?? bench.sensor.procedures[0]) : null);
+  const found = useQuery({
+    queryKey: ["r", path.slug, "procedure", path.sensor, name],
+    queryFn: () =>
+      ask(
+        api.GET("/api/rigs/{slug}/sensors/{sensor}/procedures/{name}", {
+          params: { path: { ...path, name: name ?? "" } },
+        }),
+      ),
+    enabled: has && name !== null,
+    placeholderData: (old) => (old?.procedure === name ? old : undefined),
+  });
+  return { name, lines: lines.data ?? [], found: found.data, error: found.error ?? lines.error };
+}
+
+/** The calls of the open procedure. */
+export function useCalls(name: string) {
+  const bench = useBench();
+  const params = { path: { slug: bench.rig.slug, sensor: bench.sensor.id, name } };
+  const base = "/api/rigs/{slug}/sensors/{sensor}/procedures/{name}" as const;
+  return {
+    hold: (key: string, truth: Record<string, number>) =>
+      ask(api.POST(`${base}/hold`, { params, body: { key, truth } })),
+    typed: (key: string, truth: Record<string, number>) =>
+      ask(api.POST(`${base}/typed`, { params, body: { key, truth } })),
+    take: () => ask(api.POST(`${base}/take`, { params })),
+    letGo: () => ask(api.POST(`${base}/let-go`, { params })),
+    drop: (key: string) => ask(api.DELETE(`${base}/steps/{key}`, { params: { path: { ...params.path, key } } })),
+    notebook: (rows: Record<string, number>[]) => ask(api.POST(`${base}/notebook`, { params, body: { rows } })),
+    fromRecording: (recording_id: number) =>
+      ask(api.POST(`${base}/from-recording`, { params, body: { recording_id } })),
+    beforeAfter: (recording_id: number) =>
+      ask(api.GET(`${base}/before-after/{recording_id}`, { params: { path: { ...params.path, recording_id } } })),
+    accept: (extras: string[]) => ask(api.POST(`${base}/accept`, { params, body: { extras } })),
+    reject: () => ask(api.POST(`${base}/reject`, { params })),
+  };
+}

@@ -1,0 +1,123 @@
+import { type FormEvent, useId, useState } from "react";
+import { Refused } from "../../api/client";
+import { useBench, useLength } from "../../hooks/bench";
+import { useSettings } from "../../hooks/settings";
+import { type Field, type Procedure, useCalls, type Want } from "../../hooks/useProcedure";
+import { editable, type LengthUnit, lengthTyped, typed } from "../../model/format";
+import { called, lengthOf } from "./wanted";
+
+/** What must be typed for a want before it is held, or all there is of one that is only typed. */
+export function Asked({ found, want }: { found: Procedure; want: Want }) {
+  const bench = useBench();
+  const length = useLength();
+  const { letterKeys } = useSettings();
+  const calls = useCalls(found.procedure);
+  const id = useId();
+  const [texts, setTexts] = useState<Record<string, string>>(() => begun(want, found, length));
+  const [fault, setFault] = useState<{ field: string; text: string } | null>(null);
+  const { status } = bench.now;
+  const connected = status === "live" || status === "silent";
+  const send = async (event: FormEvent) => {
+    event.preventDefault();
+    const truth: Record<string, number> = {};
+    for (const field of want.fields) {
+      const read = readField(field, texts[field.name] ?? "", length);
+      if (read.fault) return setFault({ field: field.name, text: read.fault });
+      if (read.value !== null) truth[field.name] = read.value;
+    }
+    setFault(null);
+    try {
+      if (want.watched) await calls.hold(found.hands_free && found.steps.length > 0 ? "" : want.key, truth);
+      else {
+        await calls.typed(want.key, truth);
+        void bench.attempt(Promise.resolve(true), `${want.label} is noted.`);
+      }
+    } catch (error) {
+      const refused = error instanceof Refused ? error : null;
+      setFault({ field: refused?.path ?? "", text: refused?.message ?? "It could not be sent." });
+    }
+  };
+  return (
+    <form onSubmit={send} noValidate>
+      <b className="asked-label">{called(want.label, lengthOf(want), length)}</b>
+      {lengthOf(want) === null && <small>{want.do}</small>}
+      {want.fields.map((field) => (
+        <AskedField
+          key={field.name}
+          field={field}
+          id={`${id}-${field.name}`}
+          text={texts[field.name] ?? ""}
+          fault={fault?.field === field.name}
+          faultId={`${id}-fault`}
+          onText={(text) => setTexts({ ...texts, [field.name]: text })}
+        />
+      ))}
+      <button type="submit" className="act" disabled={want.watched && !connected}>
+        {want.watched ? "Hold it" : "Note it"} {letterKeys && want.watched && !want.fields.length && <kbd>H</kbd>}
+      </button>
+      <p id={`${id}-fault`} className="field-fault" role="alert">
+        {fault?.text}
+      </p>
+    </form>
+  );
+}
+
+/** What a form begins with: what was typed for the last step of the same kind, else what is usual. */
+function begun(want: Want, found: Procedure, length: LengthUnit): Record<string, string> {
+  const before = found.steps.at(-1)?.truth ?? {};
+  const texts: Record<string, string> = {};
+  for (const field of want.fields) {
+    const again = field.name === "true_mm" || !field.needed ? undefined : before[field.name];
+    const keep = field.choices.length && field.needed ? undefined : (again ?? field.typical);
+    if (field.typical !== null || !field.needed || again !== undefined)
+      texts[field.name] =
+        keep === null || keep === undefined ? "" : editable(keep, field.unit === "mm" ? length : undefined);
+  }
+  return texts;
+}
+
+/** A field as a number in its own unit; nothing typed is null where it may be left out. */
+export function readField(field: Field, text: string, length: LengthUnit): { value: number | null; fault: string } {
+  if (!text.trim()) return { value: null, fault: field.needed ? `${field.label}: a number is missing.` : "" };
+  if (field.choices.length) return { value: Number(text), fault: "" };
+  const value = field.unit === "mm" ? lengthTyped(text, length) : typed(text);
+  if (value === null) return { value, fault: `${field.label}: “${text}” is not a number.` };
+  return { value, fault: "" };
+}
+
+interface FieldProps {
+  field: Field;
+  id: string;
+  text: string;
+  fault: boolean;
+  faultId: string;
+  onText: (text: string) => void;
+}
+
+function AskedField({ field, id, text, fault, faultId, onText }: FieldProps) {
+  const length = useLength();
+  const common = { id, "aria-invalid": fault, "aria-describedby": faultId };
+  return (
+    <>
+      <label htmlFor={id}>
+        {field.label}
+        {!field.needed && <small> (if you know it)</small>}
+      </label>
+      <span className="hold-field">
+        {field.choices.length ? (
+          <select {...common} value={text} onChange={(event) => onText(event.target.value)}>
+            <option value="">{field.needed ? "choose" : "not said"}</option>
+            {field.choices.map((choice, i) => (
+              <option key={choice} value={i}>
+                {choice}
+              </option>
+            ))}
+          </select>
+        ) : (
+          <input {...common} inputMode="decimal" value={text} onChange={(event) => onText(event.target.value)} />
+        )}{" "}
+        {field.unit === "mm" ? length : field.unit}
+      </span>
+    </>
+  );
+}

@@ -1,0 +1,197 @@
+import { useState } from "react";
+import { useBench, useLength } from "../../hooks/bench";
+import { useSettings } from "../../hooks/settings";
+import { useAddress } from "../../hooks/useAddress";
+import { useKeys } from "../../hooks/useKeys";
+import { type Procedure, useCalls, useProcedure, type Want } from "../../hooks/useProcedure";
+import { moment } from "../../model/format";
+import { Verdict } from "../../ui/Verdict";
+import { FromRecording } from "./FromRecording";
+import { Notebook } from "./Notebook";
+import { Said } from "./Said";
+import { Steps } from "./Steps";
+import { called, lengthOf, missing } from "./wanted";
+
+/** Guided procedures that end in measured constants: what is held beside what it says. */
+export function Calibrate() {
+  const bench = useBench();
+  const { found, error, name } = useProcedure();
+  if (!bench.sensor.procedures.length) return <Nothing />;
+  if (!found || !name) return <Verdict>{error ? error.message : "Looking for what is held"}</Verdict>;
+  return <Open key={`${bench.sensor.id} ${name}`} found={found} />;
+}
+
+function Nothing() {
+  const bench = useBench();
+  const other = bench.rig.sensors.find((one) => one.procedures.length > 0);
+  return (
+    <>
+      <Verdict>{`The ${bench.sensor.name} sensor is taken as its part sheet has it`}</Verdict>
+      <div className="empty">
+        <p>There is no procedure for it. Its offset can be typed in the slab, from a thermometer that you trust.</p>
+        {other && (
+          <button type="button" className="act" onClick={() => bench.pick(other.id)}>
+            Calibrate the {other.name}
+          </button>
+        )}
+      </div>
+    </>
+  );
+}
+
+function Open({ found }: { found: Procedure }) {
+  const bench = useBench();
+  const calls = useCalls(found.procedure);
+  const { letterKeys } = useSettings();
+  const [extras, setExtras] = useState<string[]>([]);
+  const [notebook, setNotebook] = useState(false);
+  const hold = bench.now.hold?.procedure === found.procedure ? bench.now.hold : null;
+  const left = missing(found);
+  const next = left[0];
+  const connected = bench.now.status === "live" || bench.now.status === "silent";
+  const accept = () =>
+    bench.attempt(
+      calls.accept(extras),
+      `Accepted: ${found.constants
+        .map((one) => one.label)
+        .slice(0, 4)
+        .join(", ")} measured now.`,
+    );
+  const begin = (want: Want | undefined) =>
+    bench.attempt(calls.hold(found.hands_free && found.steps.length > 0 ? "" : (want?.key ?? ""), {}));
+  const go = () => {
+    if (hold) void bench.attempt(calls.take());
+    else if (connected && next?.watched && !next.fields.some((field) => field.needed)) void begin(next);
+    else document.querySelector<HTMLInputElement>(".places .now input, .places .now select")?.focus();
+  };
+  useKeys({ h: go }, letterKeys);
+  const last = found.past.at(-1);
+  const heading = found.steps.length || !last ? found.heading : `Calibrated ${moment(last.at)}. ${last.verdict}`;
+  return (
+    <>
+      <Verdict next={<NextHold found={found} onAccept={() => void accept()} onHold={() => void begin(next)} />}>
+        {heading}
+      </Verdict>
+      <Choice found={found} />
+      <div className="calibrate">
+        <Steps found={found} />
+        <section className="said">
+          <Said found={found} extras={extras} onExtras={setExtras} />
+          <div className="row-of-buttons">
+            {found.can_accept && (
+              <button type="button" className="act" onClick={() => void accept()}>
+                Accept with {found.steps.length}
+              </button>
+            )}
+            {found.notebook.length > 0 && (
+              <button type="button" className="act" onClick={() => setNotebook(true)}>
+                Type from a notebook
+              </button>
+            )}
+            <FromRecording found={found} />
+            {found.steps.length > 0 && (
+              <button
+                type="button"
+                className="plain"
+                onClick={() => void bench.attempt(calls.reject(), "Put away; begin anew.")}
+              >
+                Put these away
+              </button>
+            )}
+          </div>
+        </section>
+      </div>
+      <Notebook found={found} show={notebook} onHide={() => setNotebook(false)} />
+    </>
+  );
+}
+
+/** The procedures of this sensor, side by side. */
+function Choice({ found }: { found: Procedure }) {
+  const { lines } = useProcedure();
+  const { put } = useAddress();
+  if (lines.length < 2) return null;
+  return (
+    <nav className="procedures" aria-label="Procedures">
+      {lines.map((one) => (
+        <button
+          key={one.procedure}
+          type="button"
+          aria-current={one.procedure === found.procedure ? "true" : undefined}
+          onClick={() => put({ procedure: one.procedure }, false)}
+        >
+          {one.title}
+          <small>{one.held ? `${one.held} held` : one.last_at ? moment(one.last_at) : "not yet"}</small>
+        </button>
+      ))}
+    </nav>
+  );
+}
+
+interface NextProps {
+  found: Procedure;
+  onAccept: () => void;
+  onHold: () => void;
+}
+
+function NextHold({ found, onAccept, onHold }: NextProps) {
+  const bench = useBench();
+  const length = useLength();
+  const { letterKeys } = useSettings();
+  const { status } = bench.now;
+  const hold = bench.now.hold?.procedure === found.procedure ? bench.now.hold : null;
+  const [next] = missing(found);
+  const connected = status === "live" || status === "silent";
+  const mayAccept = found.can_accept && (!next || next.fields.length > 0) && !found.repeat.length;
+  if (hold) {
+    const what = hold.any
+      ? "turn it into the next pose and hold it still"
+      : `hold ${called(hold.label, null, length)} still`;
+    return (
+      <p className="next" aria-live="polite">
+        <b>Next:</b> <span>{what}. It is taken by itself.</span>
+      </p>
+    );
+  }
+  if (next?.watched && !connected && !found.can_accept)
+    return (
+      <p className="next">
+        <b>Next:</b> <span>connect the board, or the stand-in.</span>
+        <button type="button" className="act" onClick={() => void bench.connect()}>
+          Connect
+        </button>
+      </p>
+    );
+  if (found.repeat.length)
+    return (
+      <p className="next">
+        <b>Next:</b> <span>{found.verdict}</span>
+      </p>
+    );
+  if (mayAccept && !next)
+    return (
+      <p className="next">
+        <b>Next:</b> <span>{found.verdict}</span>
+        <button type="button" className="act act-first" onClick={onAccept}>
+          Accept
+        </button>
+      </p>
+    );
+  const at = next ? lengthOf(next) : null;
+  const said = !next
+    ? found.verdict
+    : at === null
+      ? next.do
+      : `Put the target near ${called(`${at} mm`, at, length)} and type what the ruler says.`;
+  const atOnce = next?.watched && connected && !next.fields.some((field) => field.needed);
+  return (
+    <p className="next">
+      <b>Next:</b> <span>{said.charAt(0).toLowerCase() + said.slice(1)}</span>
+      {atOnce && (
+        <button type="button" className="act act-first" onClick={onHold}>
+          Hold it {letterKeys && <kbd>H</kbd>}
+        </button>
+      )}
+    </p>
+  );
+}

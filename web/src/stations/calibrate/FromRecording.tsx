@@ -1,0 +1,30 @@
+import { useBench } from "../../hooks/bench";
+import { type Procedure, useCalls } from "../../hooks/useProcedure";
+
+/** Marks of an existing recording as steps. */
+export function FromRecording({ found }: { found: Procedure }) {
+  const bench = useBench();
+  const calls = useCalls(found.procedure);
+  const usable = found.recordings.filter((one) => one.marks > 0);
+  if (!usable.length) return null;
+  const take = async (id: number) => {
+    const done = await bench.attempt(calls.fromRecording(id));
+    if (!done) return;
+    const refused = done.refused.length ? ` Not taken: ${done.refused.join(" ")}` : "";
+    bench.say({ text: `${done.taken} taken from its marks.${refused}`, tone: refused ? "fault" : "said" });
+  };
+  return (
+    <select
+      aria-label="From the marks of a recording"
+      value=""
+      onChange={(event) => event.target.value && void take(Number(event.target.value))}
+    >
+      <option value="">From a recording’s marks …</option>
+      {usable.map((one) => (
+        <option key={one.id} value={one.id}>
+          {one.name}, {one.marks} marks
+        </option>
+      ))}
+    </select>
+  );
+}

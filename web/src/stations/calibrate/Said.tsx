@@ -1,0 +1,68 @@
+import type { Procedure } from "../../hooks/useProcedure";
+import { BeforeAfter } from "./BeforeAfter";
+import { Drift } from "./Drift";
+import { FitPlot } from "./FitPlot";
+
+interface Props {
+  found: Procedure;
+  extras: string[];
+  onExtras: (extras: string[]) => void;
+}
+
+/** What the held steps say: drawn, in words, in rows. */
+export function Said({ found, extras, onExtras }: Props) {
+  const toggle = (name: string) =>
+    onExtras(extras.includes(name) ? extras.filter((one) => one !== name) : [...extras, name]);
+  return (
+    <>
+      <p className="verdict-line">
+        {found.verdict} {found.notes.join(" ")}
+      </p>
+      {found.plots.map((plot) => (
+        <FitPlot key={plot.title} plot={plot} />
+      ))}
+      {found.tables.map((table) => (
+        <table key={table.title} className="said-table">
+          <caption>{table.title}</caption>
+          <thead>
+            <tr>
+              {table.heads.map((head) => (
+                <th key={head} scope="col">
+                  {head}
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {table.rows.map((row) => (
+              <tr key={row.join()}>
+                {row.map((cell, i) => (
+                  <td key={`${table.heads[i]}`}>{cell}</td>
+                ))}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      ))}
+      {found.can_accept && found.extras.length > 0 && (
+        <fieldset className="extras">
+          <legend>Take over too</legend>
+          {found.extras.map((one) => (
+            <label key={one.name}>
+              <input type="checkbox" checked={extras.includes(one.name)} onChange={() => toggle(one.name)} />{" "}
+              {one.label}
+            </label>
+          ))}
+        </fieldset>
+      )}
+      {found.constants.length > 0 && found.recordings.length > 0 && <BeforeAfter found={found} />}
+      {found.drifts.length > 0 && <Drift found={found} />}
+      {!found.steps.length && found.past.length > 0 && <Past found={found} />}
+    </>
+  );
+}
+
+function Past({ found }: { found: Procedure }) {
+  const last = found.past.at(-1);
+  return <p>{last?.verdict} Hold anew when something on the rig changes.</p>;
+}
