@@ -11,6 +11,9 @@ from typing import Any, BinaryIO, TextIO
 
 from tickstone.errors import TickStoneError
 
+# Our matrices are small: a second thread of the linear algebra library would only wait, and wait busily.
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+
 
 def main(arguments: list[str] | None = None) -> int:
     """Run one command; returns the exit code: 0, 2 with a sentence on standard error, or the tests' own."""

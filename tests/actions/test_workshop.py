@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import pytest
+from sqlalchemy.orm import Session
 
 from tests.actions.test_feed import RANGER, Scripted
 from tests.conftest import until
-from tickstone.actions import calibrating, standing
+from tickstone.actions import calibrating, comparing, holding, standing
 from tickstone.actions.marking import MarkText
 from tickstone.actions.workshop import Workshop
-from tickstone.core.ruler import HOLD_S
+from tickstone.core.calibration.procedure import HOLD_S, Procedure
 from tickstone.errors import BadInput, Conflict, NotConnected, NotFound
 from tickstone.store import calibrations, log, recordings, rigs
 from tickstone.store.database import Database
@@ -130,13 +131,23 @@ def test_closing_the_app_keeps_what_runs(database: Database) -> None:
 
 def begin_hold(shop: Workshop, mm: float) -> None:
     with shop.database.transaction() as session:
-        ready = calibrating.prepare(session, SLUG, RANGER, mm)
+        wants = procedure(session).wants(calibrating.steps_of(draft(session)), {})
+        now_s = shop.feed(SLUG).now_s()
+        ready = holding.prepare(session, SLUG, RANGER, "ruler", wants[-1].key, {"true_mm": mm}, now_s)
     shop.hold(SLUG, ready)
+
+
+def draft(session: Session) -> calibrations.StoredCalibration:
+    return calibrating.draft(session, SLUG, RANGER, "ruler")
+
+
+def procedure(session: Session) -> Procedure:
+    return calibrating.procedure_of(rigs.rig_named(session, SLUG).rig, RANGER, "ruler")
 
 
 def steps(shop: Workshop) -> list[dict]:
     with shop.database.transaction() as session:
-        return calibrating.draft(session, SLUG, RANGER).steps
+        return draft(session).steps
 
 
 def test_a_place_is_taken_when_still_and_its_recording_ends_with_the_procedure(shop: Workshop, pings: Pings) -> None:
@@ -144,19 +155,22 @@ def test_a_place_is_taken_when_still_and_its_recording_ends_with_the_procedure(s
         begin_hold(shop, mm)
         pings.at(mm)
         until(lambda held=held: len(steps(shop)) == held)
-        assert shop.holding(SLUG) is None
+        until(lambda: shop.holding(SLUG) is None)
     recording_id = steps(shop)[0]["recording_id"]
     with shop.database.transaction() as session:
-        calibrating.accept(session, SLUG, calibrating.draft(session, SLUG, RANGER).id)
-    shop.end_places(SLUG)
+        calibrating.accept(session, SLUG, draft(session).id)
+    shop.end_holding(SLUG)
     assert stored(shop, recording_id).status == "closed"
     with shop.database.transaction() as session:
         sensor_id = rigs.sensor_ids(session, rigs.rig_named(session, SLUG).id)[RANGER]
-        done = calibrations.newest_accepted(session, sensor_id, "ruler")
+        done = calibrations.newest(session, sensor_id, "ruler", "accepted")
         assert done is not None
         assert done.result is not None
-        assert done.result["speed_m_s"] == pytest.approx(SPEED, rel=0.004)
-        assert done.result["offset_mm"] == pytest.approx(-3, abs=1.0)
+        found = done.result["constants"]
+        assert found["sound"]["value"] == pytest.approx(SPEED, rel=0.004)
+        assert found["offset"]["value"] == pytest.approx(-3, abs=1.0)
+        past = comparing.past(session, SLUG, RANGER, "ruler")
+        assert [sorted(one.constants) for one in past] == [["jitter", "offset", "sound"]]
 
 
 def test_a_recording_that_a_person_began_goes_on_after_accepting(shop: Workshop, pings: Pings) -> None:
@@ -164,23 +178,23 @@ def test_a_recording_that_a_person_began_goes_on_after_accepting(shop: Workshop,
     begin_hold(shop, 300)
     pings.at(300)
     until(lambda: len(steps(shop)) == 1)
-    shop.end_places(SLUG)
+    shop.end_holding(SLUG)
     assert stored(shop, recording_id).status == "live"
 
 
 def test_a_moving_or_wrong_target_waits_and_can_be_forced_or_let_go(shop: Workshop, pings: Pings) -> None:
     begin_hold(shop, 900)
     pings.at(300)
-    held = shop.holding(SLUG)
-    assert held is not None
-    assert "not 900" in calibrating.look(shop.feed(SLUG), held).why_not
+    found = shop.look(SLUG)
+    assert found is not None
+    assert "not 900" in found[1].why_not
     assert not shop.take(SLUG, forced=False)
     assert steps(shop) == []
     assert shop.take(SLUG, forced=True)
     assert steps(shop)[0]["by"] == "taken at once"
     begin_hold(shop, 500)
     shop.let_go(SLUG)
-    with pytest.raises(Conflict, match="No place is waiting"):
+    with pytest.raises(Conflict, match="Nothing is being watched for"):
         shop.take(SLUG, forced=True)
 
 
@@ -189,9 +203,9 @@ def test_a_place_held_again_takes_the_place_of_the_one_before(shop: Workshop, pi
         begin_hold(shop, 400)
         pings.at(400)
         until(lambda: shop.holding(SLUG) is None)
-    assert [step["true_mm"] for step in steps(shop)] == [400]
+    assert [step["truth"] for step in steps(shop)] == [{"true_mm": 400}]
     with shop.database.transaction() as session:
-        calibrating.drop(session, calibrating.draft(session, SLUG, RANGER).id, 400)
+        calibrating.drop(session, draft(session).id, "400")
     assert steps(shop) == []
 
 
@@ -199,18 +213,31 @@ def test_zeros_alone_are_never_a_place(shop: Workshop, source: Scripted) -> None
     begin_hold(shop, 400)
     source.lines(*(f"t_us:{i * 50_000} echo_us:0" for i in range(60)))
     until(lambda: shop.feed(SLUG).watched[RANGER].readings == 60)
-    with pytest.raises(Conflict, match="no echo"):
+    with pytest.raises(BadInput, match="nothing to take"):
         shop.take(SLUG, forced=True)
     assert steps(shop) == []
 
 
-def test_only_rangers_have_a_ruler_and_only_known_rigs_a_feed(shop: Workshop) -> None:
-    with shop.database.transaction() as session, pytest.raises(BadInput, match="ruler"):
-        calibrating.draft(session, SLUG, "air")
+def test_only_sensors_that_have_a_procedure_are_calibrated_by_it(shop: Workshop) -> None:
+    with shop.database.transaction() as session, pytest.raises(BadInput, match="no procedure"):
+        calibrating.draft(session, SLUG, "air", "ruler")
+    with shop.database.transaction() as session, pytest.raises(NotFound):
+        calibrating.draft(session, SLUG, RANGER, "dance")
     with pytest.raises(NotFound):
         shop.feed("nobody")
     with pytest.raises(NotFound, match="stand-in"):
         shop.standin(SLUG)
+
+
+def test_a_field_that_cannot_be_is_named_and_nothing_is_held(shop: Workshop) -> None:
+    for truth, field in (({}, "true_mm"), ({"true_mm": 9000.0}, "true_mm")):
+        with shop.database.transaction() as session, pytest.raises(BadInput) as refused:
+            holding.prepare(session, SLUG, RANGER, "ruler", "150", truth, 0.0)
+        assert refused.value.path == field
+    with shop.database.transaction() as session, pytest.raises(BadInput) as refused:
+        holding.prepare(session, SLUG, RANGER, "ruler", "nowhere", {}, 0.0)
+    assert refused.value.path == "key"
+    assert shop.holding(SLUG) is None
 
 
 def test_what_is_next_follows_the_live_state(shop: Workshop, pings: Pings) -> None:

@@ -23,7 +23,7 @@ from tickstone.core.wording import fixed
 from tickstone.errors import BadInput, Conflict, NotFound
 from tickstone.store import calibrations, constants, log, recordings, rigs, samples
 
-MOMENT_US = 1_000_000  # a mark of a moment speaks of a second before and after it
+MOMENT_US = 500_000  # a mark of a moment speaks of half a second before and after it
 AIR_LOOK_BACK = 30
 NUMBERED = re.compile(r"^(.*) (\d+)$")
 
@@ -274,15 +274,19 @@ def accept(session: Session, slug: str, calibration_id: int, extras: Sequence[st
     evidence = tuple(constants.Input(recording_id=one["recording_id"], mark_id=one["mark_id"])
                      for one in mine.steps if one["recording_id"] is not None)  # fmt: skip
     fields = tuple(constants.Input(name=name, seen=seen) for name, seen in rig_fields(stored.rig, mine.sensor).items())
-    rests = [name for name in procedure.rests_on if name in values and name not in taken]
-    inputs = (*evidence, *fields, *(constants.Input(value_id=values[name].value_id, name=name) for name in rests))
+    rests = [name for name in procedure.rests_on if name in specs and name not in taken]
+    seen = {name: values[name].value_id if name in values else None for name in rests}
+    inputs = (*evidence, *fields, *(constants.Input(value_id=value_id, name=name) for name, value_id in seen.items()))
     around = _conditions(mine.steps)
+    order = sorted(taken, key=lambda name: name not in procedure.rests_on)  # what others rest on comes first
     source = f"{procedure.title.lower()}, {len(mine.steps)} held"
-    for name, one in taken.items():
-        spec = specs[name]
+    for name in order:
+        one, spec = taken[name], specs[name]
         check_between(one.value, spec.low, spec.high, name)
-        constants.add(session, stored.id, mine.sensor_id, constants.NewValue(
+        value_id = constants.add(session, stored.id, mine.sensor_id, constants.NewValue(
             name, one.value, spec.unit, one.sd, Provenance.MEASURED, source, {**around, **one.condition}, inputs, mine.id))  # fmt: skip
+        if name in procedure.rests_on:
+            inputs = (*inputs, constants.Input(value_id=value_id, name=name))
     calibrations.finish(session, calibration_id, "accepted", {
         "verdict": found.verdict, "heading": found.heading,
         "constants": {name: {"value": one.value, "sd": one.sd, "unit": specs[name].unit, "label": specs[name].label}

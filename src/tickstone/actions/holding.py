@@ -18,6 +18,7 @@ from tickstone.store import calibrations, recordings, rigs
 
 AIR_LOOK_BACK = 30
 LONGEST_S = 3600.0
+LOOK_BEFORE_S = 0.5
 
 
 @dataclass(frozen=True)
@@ -61,14 +62,15 @@ def prepare(
     )  # fmt: skip
 
 
-def window_of(feed: Feed, hold: Hold) -> Window:
-    """The feed's last readings as the procedure wants them: its seconds, or everything since the hold began."""
+def window_of(feed: Feed, hold: Hold, since_s: float | None = None) -> Window:
+    """The feed's last readings as the procedure wants them: its seconds, or everything since the hold (or ``since_s``)."""
     with feed.held():
         watched = feed.watched[hold.sensor]
         now_s = feed.now_s()
-        since = hold.since_s if hold.procedure.seconds == 0 else now_s - hold.procedure.seconds * 1.05
+        seconds = hold.procedure.window_s(hold.want)
+        since = since_s or (hold.since_s if seconds == 0 else now_s - seconds * 1.05)
         times, rows = watched.history.recent(max(since, now_s - LONGEST_S), 0)
-        said = watched.ring.last_seconds(min(hold.procedure.seconds or 2.0, 10.0)).values
+        said = watched.ring.last_seconds(min(seconds or 2.0, 10.0)).values
         air = feed.air_last(max(AIR_LOOK_BACK, int(hold.truth.get("samples", 0))))
         supply_v = feed.supply_v if hold.supplied else None
     channels = dict(zip(watched.channels, rows, strict=True))
@@ -79,8 +81,15 @@ def judge_now(feed: Feed, hold: Hold) -> Holding:
     """Judge the feed's last readings against what is being watched for."""
     judged = hold.procedure.judge(window_of(feed, hold), hold.want, hold.truth, hold.steps, hold.values)
     if judged.ready and not hold.moved:
-        return replace(judged, ready=False, why_not="Taken. Now the next one.")
+        return replace(judged, ready=False, why_not=f"Taken. Now: {hold.want.do if hold.want else 'the next pose.'}")
     return judged
+
+
+def has_moved(feed: Feed, hold: Hold) -> bool:
+    """Whether anything has moved since the hold began; readings that are merely too few yet are no motion."""
+    seen = window_of(feed, hold, hold.since_s - LOOK_BEFORE_S)
+    judged = hold.procedure.judge(seen, hold.want, hold.truth, hold.steps, hold.values)
+    return not judged.ready and not judged.why_not.startswith(("Still for", "Too few", "No reading"))
 
 
 def keep_step(session: Session, feed: Feed, hold: Hold, judged: Holding, *, forced: bool) -> None:

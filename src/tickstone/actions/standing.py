@@ -8,6 +8,7 @@ from tickstone.actions import building, stones
 from tickstone.actions.constants import settled
 from tickstone.actions.feed import Feed
 from tickstone.core import standing
+from tickstone.core.calibration.surroundings import as_it_is_now
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.wiring import checks
 from tickstone.store import calibrations, recordings, rigs
@@ -23,7 +24,7 @@ def standing_of(session: Session, slug: str, sensor: str, feed: Feed) -> list[st
     kept = recordings.count_of(session, stored.id)  # a rig that has been recorded has had its first power
     return standing.standing(standing.Facts(
         sensor=sensor,
-        values=settled(session, stored, sensor),
+        values=as_it_is_now(settled(session, stored, sensor), feed.air_c, feed.supply_v),
         counted=frozenset(spec.name for spec in what.constants if spec.counts),
         findings=checks.check(stored.rig).findings,
         connected=state.status in ("live", "silent"),

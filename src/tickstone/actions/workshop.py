@@ -15,7 +15,7 @@ from tickstone.actions.bench_files import BenchFiles
 from tickstone.actions.constants import all_settled
 from tickstone.actions.diagnosing import Finder, heard
 from tickstone.actions.feed import Feed
-from tickstone.actions.holding import Hold, judge_now, keep_step, next_hold
+from tickstone.actions.holding import Hold, has_moved, judge_now, keep_step, next_hold
 from tickstone.actions.jobs import Jobs
 from tickstone.core.calibration.procedure import Holding
 from tickstone.core.diagnosis.finding import Finding
@@ -300,7 +300,7 @@ class Workshop:
 
     def _moved(self, slug: str, hold: Hold) -> None:
         """Something has moved since the step before, so that the next one is not its copy."""
-        if judge_now(self._feeds[slug], replace(hold, moved=True)).ready:
+        if not has_moved(self._feeds[slug], hold):
             return
         with self._lock:
             if self._holds.get(slug) is hold:

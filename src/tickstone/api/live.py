@@ -140,7 +140,7 @@ class Window:
             "sensor": hold.sensor, "procedure": hold.procedure.id, "key": want.key if want else judged.key,
             "label": hold.procedure.label_of(want, hold.truth) if want else "", "any": want is None,
             "ready": judged.ready, "why_not": judged.why_not, "held_s": round(judged.held_s, 1),
-            "of_s": hold.procedure.seconds, "figure": judged.figure,
+            "of_s": hold.procedure.window_s(want), "figure": judged.figure,
         }  # fmt: skip
 
 

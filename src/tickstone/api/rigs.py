@@ -16,6 +16,7 @@ from tickstone.actions.workshop import Workshop
 from tickstone.api.models import Asked, Constant, Done, Finite, Name, Purpose, Seen, Titled
 from tickstone.api.needs import Shop
 from tickstone.api.rig_models import RigModel, rig_model
+from tickstone.core.calibration.surroundings import as_it_is_now
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.wiring import checks
 from tickstone.core.wiring.assign import complete
@@ -203,7 +204,8 @@ def sensor_constants(shop: Shop, slug: Name, sensor: Name) -> list[Constant]:
         feed = shop.feed(slug)
         air = feed.air_c
         seen = live_air(session, found, air, feed.air_readings) if feed.connected and air is not None else None
-        for value in settled(session, found, sensor, seen).values():
+        now = (air, feed.supply_v) if feed.connected else (None, None)
+        for value in as_it_is_now(settled(session, found, sensor, seen), *now).values():
             model = Constant.of(value)
             if value.name in specs:
                 model.typed_as = specs[value.name].typed_as.value if value.typed else None

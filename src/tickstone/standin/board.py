@@ -110,6 +110,10 @@ class SimBoard:
         """What is really so, by sensor. For tests."""
         return {part.key: dict(part.truth()) for part in self.parts}
 
+    def made(self) -> dict[str, dict[str, float]]:
+        """The constants as the parts on the bench really have them, by sensor. For tests."""
+        return {part.key: dict(part.made) for part in self.parts}
+
     def lines(self, until_us: int) -> list[str]:
         """What it prints up to ``until_us`` µs after it was first plugged in."""
         said, self._late = self._late, []

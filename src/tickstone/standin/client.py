@@ -87,6 +87,11 @@ class StandInProcess:
         truth: dict[str, dict[str, float]] = self.ask(truth=True)["truth"]
         return truth
 
+    def made(self) -> dict[str, dict[str, float]]:
+        """The constants as its parts really have them, by sensor. For tests."""
+        made: dict[str, dict[str, float]] = self.ask(truth=True)["made"]
+        return made
+
     def stop(self) -> None:
         """End it and take its folder away."""
         if self._process.stdin is not None:

@@ -181,7 +181,7 @@ class StandIn:
         else:
             self._port.plug()
         if wanted.get("truth"):
-            return {"truth": self._bench.truth()}
+            return {"truth": self._bench.truth(), "made": self._bench.made()}
         world = self._bench.world
         return {"hands": [
             {"id": key, "owner": key.partition(".")[0], **asdict(spec), "value": world.set[key]}

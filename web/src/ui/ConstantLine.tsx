@@ -29,7 +29,9 @@ export function ConstantLine({ constant }: { constant: Constant }) {
       >
         <Glyph of={constant.provenance} />
         <span className="constant-label">{constant.label}</span>
-        <span className={`constant-value role-${constant.provenance}`}>{joined(value)}</span>
+        <span className={`constant-value role-${constant.provenance}`} data-long={joined(value).length > 15}>
+          {joined(value)}
+        </span>
         <span className="constant-source">
           {constant.stale ? <span className="stale">stale: {constant.stale}</span> : fromWhere(constant)}
         </span>

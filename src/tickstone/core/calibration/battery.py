@@ -81,7 +81,7 @@ class TwoVolts(Procedure):
 
     def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
         found = mean_of(window.told("counts"), 1.0)
-        if found.n < 2:
+        if not found.n:
             raise BadInput("There is no reading to take.", "volts")
         return {"mean": found.value, "mean_sd": found.sd, "sd": found.spread, "n": found.n}
 

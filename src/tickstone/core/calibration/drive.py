@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from typing import Any
+from typing import Any, ClassVar
 
 import numpy as np
 
@@ -18,6 +18,7 @@ from tickstone.core.calibration.procedure import (
     Outcome,
     Plot,
     Procedure,
+    Step,
     Steps,
     Table,
     Want,
@@ -32,7 +33,9 @@ ROOM = "Clear floor, nobody in the way, and a switch within reach that stops it.
 
 
 class Typed(Procedure):
-    """What is only read off and typed: no reading of a sensor belongs to it."""
+    """What is only read off and typed, run after run: no reading of a sensor belongs to it."""
+
+    noun: ClassVar[str]
 
     def judge(
         self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
@@ -42,12 +45,16 @@ class Typed(Procedure):
     def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
         return {}
 
+    def from_notebook(self, row: Mapping[str, float], values: Values) -> Step:
+        return Step(f"{self.noun} 1", f"{self.noun} 1", dict(row), {})
+
 
 class DeadBand(Typed):
     """The least drive, in percent, at which each motor begins to turn."""
 
     id = "dead-band"
-    title = "Dead band of the motors"
+    noun = "try"
+    title = "Dead band"
     prepare = ("Raise the drive by one percent at a time, from zero, until the wheel begins to turn.",
                "On the ground, with its load, once it is known to be safe: there it starts later.")  # fmt: skip
     cautions = (FIRST_RUN,)
@@ -59,7 +66,12 @@ class DeadBand(Typed):
 
     def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
         return numbered(
-            steps, "try", "Raise the drive from zero until each wheel begins to turn.", 3, self.fields, watched=False
+            steps,
+            self.noun,
+            "Raise the drive from zero until each wheel begins to turn.",
+            3,
+            self.fields,
+            watched=False,
         )
 
     def fit(self, steps: Steps, values: Values) -> Outcome:
@@ -83,7 +95,8 @@ class StraightRun(Typed):
     """Left against right from a run along a tape with the same drive on both sides."""
 
     id = "straight-run"
-    title = "Straight run along a tape"
+    noun = "run"
+    title = "Straight run"
     prepare = ("A tape laid straight, two to five metres; set it off exactly along it.",
                "Same drive on both motors, no steering.")  # fmt: skip
     cautions = (FIRST_RUN, ROOM)
@@ -94,7 +107,12 @@ class StraightRun(Typed):
 
     def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
         return numbered(
-            steps, "run", "Set it off along the tape; measure how far beside it ends.", 3, self.fields, watched=False
+            steps,
+            self.noun,
+            "Set it off along the tape; measure how far beside it ends.",
+            3,
+            self.fields,
+            watched=False,
         )
 
     def fit(self, steps: Steps, values: Values) -> Outcome:
@@ -130,7 +148,8 @@ class Squares(Typed):
     """
 
     id = "squares"
-    title = "Squares both ways round"
+    noun = "square"
+    title = "Squares"
     prepare = (
         "Mark a square of two to four metres; the vehicle steers by its own wheels’ counts alone.",
         "Set it off in one corner, along one side. When it is back, measure where it stands.",
@@ -147,7 +166,7 @@ class Squares(Typed):
     rests_on = ("track", "circumference")
 
     def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
-        return numbered(steps, "square", "Drive one square; measure where it ends from where it began.", 2 * LEAST_EACH,
+        return numbered(steps, self.noun, "Drive one square; measure where it ends from where it began.", 2 * LEAST_EACH,
                         self.fields, watched=False)  # fmt: skip
 
     def fit(self, steps: Steps, values: Values) -> Outcome:

@@ -87,7 +87,7 @@ class GyroRest(Procedure):
     def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
         step = values["gyro_range"].value / FULL
         found = [mean_of(rate, step) for rate in dps(window, values)]
-        if any(one.n < 2 for one in found):
+        if not all(one.n for one in found):
             raise BadInput("There is no reading of the gyro to take.", "channel")
         return {"means": [one.value for one in found], "mean_sds": [one.sd for one in found],
                 "spreads": [one.spread for one in found], "n": min(one.n for one in found)}  # fmt: skip
@@ -135,7 +135,7 @@ class GyroTurn(Procedure):
     """Scale by turning through a known angle: a right angle along a square, or whole turns on the spot."""
 
     id = "gyro-turn"
-    title = "Gyro by a turn"
+    title = "Gyro, turned"
     prepare = (
         "A straight edge to begin and end along; more turns are better than a quarter.",
         "Let it rest for a second, turn it, let it rest again.",
@@ -242,7 +242,7 @@ class GyroLong(Procedure):
     """Noise and wander of a gyro by the Allan deviation of a long rest."""
 
     id = "gyro-long"
-    title = "Gyro, long rest"
+    title = "Long rest"
     prepare = (
         "A place where nothing shakes it for minutes: not the bench you work at.",
         "Ten minutes and more say most; a recording with a mark “rest” does as well.",
@@ -277,7 +277,7 @@ class GyroLong(Procedure):
         if rates.shape[1] < 200:
             raise BadInput("A long rest needs at least 200 readings.", "seconds")
         rate_hz = (rates.shape[1] - 1) / window.span_s
-        factors = np.unique(np.round(np.geomspace(1, rates.shape[1] / 9, 24)).astype(int)).tolist()
+        factors = np.unique(np.round(np.geomspace(1, rates.shape[1] / 9, 16)).astype(int)).tolist()
         deviations = [[allan_deviations(axis, m)[0] for m in factors] for axis in rates]
         return {"rate_hz": rate_hz, "factors": factors, "deviations": deviations, "n": int(rates.shape[1])}
 

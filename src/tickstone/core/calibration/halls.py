@@ -170,7 +170,7 @@ class WireOrders(Procedure):
     """Which phase wires belong to which outputs: with the Halls as they are, one of six orders runs forward, one backward."""
 
     id = "wire-order"
-    title = "Trial of wire orders"
+    title = "Wire orders"
     prepare = (
         "Leave the three Hall wires as they are; change only the three phase wires.",
         "Supply limited to an ampere or so, lowest throttle, wheel off the ground. Off before each change.",

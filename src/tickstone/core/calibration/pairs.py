@@ -19,7 +19,7 @@ from tickstone.core.noise import stillness
 from tickstone.errors import BadInput
 
 RULER_SD_MM = 1.0  # how well a target can be put at a ruler's mark by hand
-NEAR_A_PLACE_MM = 40.0  # a place held so near a suggested one stands for it
+NEAR_A_PLACE_MM, NEAR_SHARE = 40.0, 0.2  # a place held so near a suggested one stands for it
 FAR_OFF_SHARE = 0.06  # the speed of sound between a frosty shed and a hot greenhouse
 SUSPECT_SIGMAS = 4.0
 LEAST_LEFT = 3
@@ -52,7 +52,11 @@ class Pairs(Procedure):
 
     def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
         held = sorted(step.truth["true_mm"] for step in steps)
-        free = [at for at in self.places_mm(values) if all(abs(at - one) >= NEAR_A_PLACE_MM for one in held)]
+        free = [
+            at
+            for at in self.places_mm(values)
+            if all(abs(at - one) >= min(NEAR_A_PLACE_MM, NEAR_SHARE * at) for one in held)
+        ]
         wanted = [self._want(at) for at in sorted([*held, *free])]
         return (*wanted, *(() if free else (self._want(held[-1] + 300.0, more=True),)))
 
@@ -107,7 +111,7 @@ class Pairs(Procedure):
 
     def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
         found = mean_of(self.usable(window, values), self.step_of(values))
-        if found.n < 2:
+        if not found.n:
             raise BadInput("There is nothing to take: point the ranger at the target.", "true_mm")
         return {"mean": found.value, "sd": found.spread, "mean_sd": found.sd, "n": found.n}
 

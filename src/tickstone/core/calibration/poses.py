@@ -70,17 +70,21 @@ def ends(values: Values) -> tuple[float, float]:
     return (-FULL, FULL - 1) if "accel_range" in values else (0.0, 2.0 ** values["bits"].value - 1)
 
 
-def why_not_steady(window: Window, values: Values, seconds: float) -> str:
-    """Why a window of three axes cannot be taken, in a sentence; empty when it can."""
+def why_pinned(window: Window, values: Values) -> str:
+    """Why axes say nothing at all: none told, or one at an end of its range; empty when they do."""
     low, high = ends(values)
     for axis in AXES:
         if not window.told(axis).size:
             return "No reading yet."
-        at = float(np.median(window.told(axis)))
-        if not low < at < high:
+        if not low < float(np.median(window.told(axis))) < high:
             return f"{axis} is pinned at an end of its range: choose a wider range, or look at its wire."
+    return ""
+
+
+def why_not_steady(window: Window, values: Values, seconds: float) -> str:
+    """Why a window of three axes cannot be taken, in a sentence; empty when it can."""
     limit = max(2.0, STILL_G * counts_per_g(values))
-    return why_moving(window, dict.fromkeys(AXES, (limit, "counts")), seconds)
+    return why_pinned(window, values) or why_moving(window, dict.fromkeys(AXES, (limit, "counts")), seconds)
 
 
 class Poses(Procedure):
@@ -105,8 +109,9 @@ class Poses(Procedure):
     def judge(
         self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
     ) -> Holding:
-        if not all(window.told(axis).size for axis in AXES):
-            return Holding(False, "No reading yet.")
+        pinned = why_pinned(window, values)
+        if pinned:
+            return Holding(False, pinned)
         g = _flip(steps) * np.nanmedian(own_g(window.channels, values), axis=1)
         shown = " ".join(f"{fixed(float(one), 2)}" for one in g)
         key = "+z" if not steps else pose_of(g)
@@ -135,7 +140,7 @@ class Poses(Procedure):
 
     def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
         found = [mean_of(window.told(axis), 1.0) for axis in AXES]
-        if any(one.n < 2 for one in found):
+        if not all(one.n for one in found):
             raise BadInput("There is no reading of all three axes to take.", "channel")
         turned = 1.0
         if key == "+z":
@@ -187,7 +192,7 @@ class Poses(Procedure):
             else "Six poses held; a g is known to ± 0.1 %"
         )
         verdict = (
-            "Good: good for tilt to "
+            "Good: tilt is right to "
             + f"± {max(0.1, math.degrees(math.hypot(sd_g, 2 * float(max(axes.zero_sds / np.abs(axes.gains)))))):.1f}°."
         )
         notes = [_convention(axes)]
@@ -384,7 +389,7 @@ class Level(Procedure):
     """Level zero by reversal: read, turn the vehicle by 180° on the spot, read again."""
 
     id = "level"
-    title = "Level by reversal"
+    title = "Level"
     prepare = ("A firm place, roughly level; mark where the wheels stand.",)
     rests_on = ("axis_up", "axis_forward", "zero_x", "zero_y", "zero_z", "offset_x", "offset_y", "offset_z")
 
@@ -406,7 +411,7 @@ class Level(Procedure):
 
     def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
         found = [mean_of(axis) for axis in vehicle_g(window.channels, values)]
-        if any(one.n < 2 for one in found):
+        if not all(one.n for one in found):
             raise BadInput("There is no reading of all three axes to take.", "channel")
         return {
             "g": [one.value for one in found],
@@ -438,7 +443,7 @@ class Mounting(Procedure):
     """Which of the part's axes points up, and which forward: for a part mounted on its side."""
 
     id = "mounting"
-    title = "Which way it is mounted"
+    title = "Mounting"
     prepare = ("The vehicle on its wheels; a hand’s breadth of room to lift its nose.",)
     rests_on = ("zero_x", "zero_y", "zero_z", "offset_x", "offset_y", "offset_z")
     least_rise_g = 0.25  # about 15°

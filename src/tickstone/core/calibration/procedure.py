@@ -211,6 +211,10 @@ class Procedure(ABC):
     def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
         """Everything that is wanted, held or not, in working order."""
 
+    def window_s(self, want: Want | None) -> float:
+        """The window that a want must be still for, s; 0 means all since the hold began."""
+        return self.seconds
+
     @abstractmethod
     def judge(
         self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values

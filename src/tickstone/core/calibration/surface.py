@@ -4,6 +4,7 @@ against each other."""
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Mapping, Sequence
 from typing import Any
 
@@ -47,6 +48,11 @@ PLATEAU_SDS = 6.0
 LEAST_SWING = 8.0  # counts: less is noise, not a line
 
 
+def _span(key: str) -> str:
+    """Ground, line or sweep, from the key of a want or a step: what follows is at which height and lamp."""
+    return re.split("[@+]", key)[0]
+
+
 def _condition(truth: Mapping[str, float]) -> str:
     height, lamp = truth.get("height_mm"), truth.get("lamp")
     said = ([] if height is None else [f"{height:g} mm"]) + ([] if lamp is None else [f"lamp {LAMPS[int(lamp)]}"])
@@ -81,17 +87,18 @@ class LineSpans(Procedure):
                 key = f"{span}@{at}" if at else span
                 if key not in held:
                     wants.append(Want(key, LABELS[span] + (f", {at}" if at else ""), DO[span], fields))
-        more = [
-            Want(span, LABELS[span], DO[span], fields, more=True) for span in (GROUND, LINE, SWEEP) if span not in held
-        ]
-        return (*wants, *(one for one in more if one.key not in {want.key for want in wants}))
+        more = (Want(f"{span}+", LABELS[span], DO[span], fields, more=True) for span in (GROUND, LINE, SWEEP))
+        return (*wants, *more)
+
+    def window_s(self, want: Want | None) -> float:
+        return 0.0 if want is not None and _span(want.key) == SWEEP else self.seconds
 
     def key_of(self, want: Want, truth: Mapping[str, float]) -> str:
-        span, at = want.key.partition("@")[0], _condition(truth)
+        span, at = _span(want.key), _condition(truth)
         return f"{span}@{at}" if at else span
 
     def label_of(self, want: Want, truth: Mapping[str, float]) -> str:
-        span, at = want.key.partition("@")[0], _condition(truth)
+        span, at = _span(want.key), _condition(truth)
         return LABELS[span] + (f", {at}" if at else "")
 
     def judge(
@@ -102,7 +109,7 @@ class LineSpans(Procedure):
         if any(one.size < 2 for one in readings.values()):
             return Holding(False, "No reading yet from every sensor of the row.")
         shown = " ".join(f"{np.median(one[-10:]):.0f}" for one in readings.values())
-        span = GROUND if want is None else want.key.partition("@")[0]
+        span = GROUND if want is None else _span(want.key)
         if span == SWEEP:
             return self._judge_sweep(window, readings, values, shown)
         limit = max(4.0, 3.0 * values["noise"].value)
@@ -136,7 +143,7 @@ class LineSpans(Procedure):
         for name in names:
             if window.told(name).size < 2:
                 raise BadInput(f"There is no reading of {name} to take.", "channel")
-        if key.partition("@")[0] == SWEEP:
+        if _span(key) == SWEEP:
             pairs = [_plateaus(window.told(name)) for name in names]
             return {"lows": _told([low for low, _ in pairs]), "highs": _told([high for _, high in pairs])}
         return _told([mean_of(window.told(name), 1.0) for name in names])
@@ -274,7 +281,7 @@ def _conditions(steps: Steps, values: Values) -> list[_Spans]:
     found: dict[str, _Spans] = {}
     for step in steps:
         at = found.setdefault(_condition(step.truth), _Spans(step.truth))
-        span = step.key.partition("@")[0]
+        span = _span(step.key)
         if span == SWEEP:
             low, high = _means(step.numbers["lows"]), _means(step.numbers["highs"])
             white_high = values["white"].value > values["black"].value
@@ -382,6 +389,7 @@ class LevelSpans(Procedure):
     id = "dark-level"
     title = "Which level is dark"
     prepare = ("A pale place and a dark one, side by side.",)
+    seconds = 600.0  # such a part tells its level only when it changes
 
     def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
         return (
@@ -395,6 +403,10 @@ class LevelSpans(Procedure):
         levels = window.told("level")
         if not levels.size:
             return Holding(False, "No level yet: move it over an edge once.")
+        other = next((step for step in steps if want is not None and step.key != want.key), None)
+        if other is not None and other.numbers["level"] == levels[-1]:
+            return Holding(False, f"It says the same as {other.label}: move it there, or turn its trim screw.",
+                           figure=f"{levels[-1]:.0f}")  # fmt: skip
         return Holding(True, "", held_s=window.span_s, figure=f"{levels[-1]:.0f}")
 
     def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:

@@ -29,7 +29,7 @@ from tickstone.core.calibration.procedure import (
 from tickstone.core.calibration.runs import numbered
 from tickstone.core.checks import check_between
 from tickstone.core.constants import Values
-from tickstone.core.noise import step_noise
+from tickstone.core.noise import MAD_TO_SD, step_noise
 from tickstone.core.thresholds import threshold_otsu
 from tickstone.errors import BadInput
 
@@ -38,6 +38,7 @@ TAPE_SD_MM = 2.0  # how well both ends of a rolled way are found
 PHASE_TURNS = 0.01  # how well a whole turn is found by a chalk mark
 MOST_GAPS = 8
 LEAST_TURNS = 4.0
+LEAST_SPREAD = 2e-4  # of a gap: no wheel is truer
 STEADY = 0.05  # the speed may change by so much over a run
 
 
@@ -58,7 +59,7 @@ class RollOut(Procedure):
     """Circumference by rolling whole turns along a tape, under load: not π times a nominal diameter."""
 
     id = "roll-out"
-    title = "Roll-out along a tape"
+    title = "Roll-out"
     prepare = (
         "A chalk mark on tyre and floor, and a tape along the way.",
         "The load that it will carry: a loaded tyre rolls shorter.",
@@ -70,6 +71,7 @@ class RollOut(Procedure):
         Field("load_kg", "Load on it", "kg", None, 0, 5000, needed=False),
     )
     notebook = fields
+    rests_on = ("load",)  # a loaded tyre rolls shorter
 
     def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
         return numbered(steps, "run", "Roll it from mark to mark, and read the tape.", 3, self.fields, watched=False)
@@ -110,7 +112,7 @@ class RollOut(Procedure):
         loads = {step.truth["load_kg"] for step in steps if "load_kg" in step.truth}
         if len(loads) > 1:
             notes.append("The runs were made under different loads: the mean belongs to none of them.")
-        condition = {"load_kg": loads.pop()} if len(loads) == 1 else {}
+        load = (Fitted("load", loads.pop(), None),) if len(loads) == 1 else ()
         verdict = (
             f"Good: the runs agree within ± {2 * found.spread:.1f} mm."
             if len(ways) > 1
@@ -119,7 +121,7 @@ class RollOut(Procedure):
         if repeat:
             verdict = f"Repeat {repeat[0]}: it is {abs(max(off, key=abs)):.0f} σ off. A turn miscounted?"
         return Outcome(f"One turn is {value:.1f} ± {2 * sd:.1f} mm", verdict,
-                       constants=(Fitted("circumference", value, sd, condition),), notes=tuple(notes), repeat=repeat,
+                       constants=(*load, Fitted("circumference", value, sd)), notes=tuple(notes), repeat=repeat,
                        left={step.key: way - value for step, way in zip(steps, ways, strict=True)}, left_unit="mm a turn",
                        sigmas={step.key: one for step, one in zip(steps, off, strict=True)})  # fmt: skip
 
@@ -215,20 +217,20 @@ class Gaps:
 def gaps_of(times_s: Array, most: int = MOST_GAPS) -> Gaps:
     """How many magnets a turn has, and how their gaps differ, from a steady run.
 
-    Parameters: times_s of pulses, shape (n,), n ≥ 3·most. The slow change of speed is taken off by a cubic; then the
-    smallest number of gaps by which the periods repeat as well as by any number is the answer.
+    Parameters: times_s of pulses, shape (n,), n ≥ 3·most. A gap is held against the same gap a turn later, so that a speed
+    that creeps does not matter: the smallest number of gaps by which they repeat as well as by any number is the answer.
     """
     periods = np.diff(times_s)
-    at = np.linspace(-1.0, 1.0, periods.size)
-    relative = periods / np.polyval(np.polyfit(at, periods, 3), at)
     left = {}
     for count in range(1, most + 1):
-        folded = [relative[i::count] for i in range(count)]
-        left[count] = math.sqrt(sum(float(((one - one.mean()) ** 2).sum()) for one in folded) / (relative.size - count))
+        change = np.abs(periods[count:] / periods[:-count] - 1.0)
+        left[count] = max(MAD_TO_SD * float(np.median(change)) / math.sqrt(2), LEAST_SPREAD)
     best = min(left.values())
-    count = next(n for n, one in left.items() if one <= 1.3 * best)
+    count = next(n for n, one in left.items() if one <= 1.5 * best)
     turns = periods[: periods.size // count * count].reshape(-1, count)
-    each = turns / turns.sum(axis=1, keepdims=True)  # a turn's shares, whatever its speed
+    lasts = turns.sum(axis=1)
+    steady = np.abs(lasts / np.median(lasts) - 1.0) <= STEADY
+    each = (turns / lasts[:, None])[steady]  # a turn's shares, whatever its speed
     order = (np.arange(count) + int(np.argmax(each.mean(axis=0)))) % count
     shares = each.mean(axis=0)[order]
     sds = each.std(axis=0, ddof=1)[order] / math.sqrt(len(each)) * coverage(len(each) - 1)
@@ -239,7 +241,7 @@ class SteadyRun(Procedure):
     """Magnets a turn, and the share of each gap, from a steady run: unequal gaps make the speed ripple once a turn."""
 
     id = "steady-run"
-    title = "Steady run: magnets and gaps"
+    title = "Steady run"
     prepare = ("Drive the wheel off the ground at a steady speed, neither slow nor fast.",)
     cautions = (SPINNING,)
     seconds = 8.0
@@ -313,7 +315,7 @@ class SteadyMarks(SteadyRun):
     """The same for the marks of a tachometer."""
 
     id = "steady-marks"
-    title = "Steady run: marks and gaps"
+    title = "Steady run"
     counted = "marks"
 
 
@@ -321,7 +323,7 @@ class Opinion(Procedure):
     """Marks per turn from a second opinion: what another instrument says of the same shaft at the same moment."""
 
     id = "marks"
-    title = "Marks by a second opinion"
+    title = "Second opinion"
     prepare = ("Another instrument on the same shaft: a contact tachometer, a video, a motor constant.",)
     cautions = (SPINNING,)
     seconds = 2.0

@@ -24,6 +24,7 @@ class Part:
         self.world, self.rig, self.sensor, self.key = world, rig, sensor, sensor.id
         self.kind = kind(sensor.kind)
         self.values = usual_values(self.kind, rig, sensor)
+        self.made: dict[str, float] = {}  # the constants as this copy has them
         world.add(self.key, (*self.own_hands, *(fault(name) for name in self.faults)))
         self.make()
 
@@ -63,7 +64,8 @@ class Part:
     def near(self, name: str, spread: float = 1.0) -> float:
         """A constant as this copy has it: drawn around the usual value by its own uncertainty."""
         value = self.values[name]
-        return value.value + self.world.normal((value.sd or 0.0) * spread)
+        self.made[name] = value.value + self.world.normal((value.sd or 0.0) * spread)
+        return self.made[name]
 
     def counts(self, volts: float) -> float:
         """What the converter makes of a level: rounded, and pinned at its ends."""

@@ -79,6 +79,7 @@ class Unit(Pose):
         self.offsets = [self.near(f"offset_{axis}", 0.5) for axis in AXES]
         self.scales = [self.near(f"scale_{axis}", 0.5) for axis in AXES]
         self.biases = [self.near(f"bias_{axis}", 0.5) for axis in AXES]
+        self.rate_scales = [self.near(f"rate_scale_{axis}", 0.5) for axis in AXES]
         self.made_at_c = self.world.room("temperature_c")
 
     def advance(self, dt_s: float) -> None:
@@ -92,8 +93,8 @@ class Unit(Pose):
         flip = -1.0 if self.has("inverted") else 1.0
         for axis, g, offset, scale in zip(AXES, self.gravity(), self.offsets, self.scales, strict=True):
             read[axis] = _pinned((flip * g + offset) / scale * per_g)
-        for axis, rate, bias in zip(AXES, self.rates, self.biases, strict=True):
-            read[f"g{axis}"] = _pinned((rate + bias + warm + self.world.normal(GYRO_NOISE_DPS)) * per_dps)
+        for axis, rate, bias, scale in zip(AXES, self.rates, self.biases, self.rate_scales, strict=True):
+            read[f"g{axis}"] = _pinned((rate / scale + bias + warm + self.world.normal(GYRO_NOISE_DPS)) * per_dps)
         return read
 
     def span(self) -> tuple[float, float]:

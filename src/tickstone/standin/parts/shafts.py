@@ -67,6 +67,9 @@ class Marks(Shaft):
         self.marks = self.places(int(self.values[self.marks_by].value))
         gaps = [b - a for a, b in itertools.pairwise([*self.marks, self.marks[0] + 1.0])]
         self.twice = sorted([*self.marks, *((m + g / 2) % 1.0 for m, g in zip(self.marks, gaps, strict=True))])
+        first = gaps.index(max(gaps))
+        self.made[self.marks_by] = float(len(gaps))
+        self.made |= {f"gap_{i}": gap for i, gap in enumerate((*gaps[first:], *gaps[:first]), 1)}
         self.coming: list[float] = []  # edges that are seen late
 
     def events(self, t0_s: float, t1_s: float) -> list[Event]:
@@ -220,6 +223,10 @@ class MotorHalls(Shaft):
         self.order = motor_halls.SEQUENCES[str(int(self.values["scheme"].value))]
         self.sectors = [(60.0 * i + (self.world.normal(self.placed_deg) if i else 0.0)) / 360.0 for i in range(6)]
         self.sector = 0
+        off = [360.0 * at - 60.0 * i for i, at in enumerate(self.sectors)]
+        changed = [self.order[i - 1] ^ self.order[i] for i in range(6)]
+        places = [sum(off[i] for i in range(6) if changed[i] == bit) / 2 for bit in (4, 2, 1)]
+        self.made = {f"place_h{n}": place - sum(places) / 3 for n, place in enumerate(places, 1)}
 
     def wanted(self) -> float:
         return self.hand("rpm") / 60.0

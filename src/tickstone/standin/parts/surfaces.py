@@ -64,6 +64,10 @@ class LineRow(Ground):
         self.whites = [self.near("white", 0.5) for _ in range(self.count)]
         self.blacks = [self.near("black", 0.5) for _ in range(self.count)]
         self.noise = self.values["noise"].value
+        self.made = {
+            **{f"white_s{i}": level for i, level in enumerate(self.whites, 1)},
+            **{f"black_s{i}": level for i, level in enumerate(self.blacks, 1)},
+        }
         _, self.reference_v = converter_of(self.rig, self.key) or (10, 5.0)
 
     def sample(self) -> dict[str, float]:

@@ -9,7 +9,7 @@ import { Verdict } from "../../ui/Verdict";
 import { FromRecording } from "./FromRecording";
 import { Notebook } from "./Notebook";
 import { Said } from "./Said";
-import { Steps } from "./Steps";
+import { Holding, Prepare, Steps } from "./Steps";
 import { called, lengthOf, missing } from "./wanted";
 
 /** Guided procedures that end in measured constants: what is held beside what it says. */
@@ -76,6 +76,8 @@ function Open({ found }: { found: Procedure }) {
       <div className="calibrate">
         <Steps found={found} />
         <section className="said">
+          <Holding found={found} />
+          {!found.steps.length && !hold && <Prepare found={found} />}
           <Said found={found} extras={extras} onExtras={setExtras} />
           <div className="row-of-buttons">
             {found.can_accept && (

@@ -94,7 +94,7 @@ function labels(lines: Plot["lines"]): string {
 function roomy(values: number[], share: number): [number, number] {
   const [low, high] = [Math.min(...values), Math.max(...values)];
   const room = (high - low || Math.abs(high) || 1) * share;
-  return [low - room, high + room];
+  return [low >= 0 && low < 0.6 * high ? 0 : low - room, high + room]; // what is near nothing is drawn from nothing
 }
 
 function even([low, high]: [number, number], zero: boolean): [number, number] {

@@ -10,41 +10,39 @@ import { called, lengthOf, missing } from "./wanted";
 export function Steps({ found }: { found: Procedure }) {
   const bench = useBench();
   const hold = bench.now.hold?.procedure === found.procedure ? bench.now.hold : null;
-  const left = missing(found);
-  const next = left[0];
+  const next = missing(found)[0];
   const held = new Map(found.steps.map((step) => [step.key, step]));
   const free = found.wants.filter((want) => want.more && !held.has(want.key));
-  const order = [...found.wants.filter((want) => held.has(want.key) || !want.more)];
+  const order = found.wants.filter((want) => held.has(want.key) || !want.more);
   for (const step of found.steps) if (!order.some((want) => want.key === step.key)) order.push(asWant(step));
   return (
     <section className="places" aria-label={found.title}>
       <ol>
         {order.map((want) => {
           const step = held.get(want.key);
-          if (step) return <Held key={want.key} step={step} found={found} />;
-          const now = hold ? want.key === hold.key && !hold.any : want.key === next?.key;
-          return now ? (
-            <li key={want.key} className="now">
-              {hold ? <Holding found={found} want={want} /> : <Asked found={found} want={want} />}
-            </li>
-          ) : (
-            <Later key={want.key} want={want} />
-          );
+          const now = hold ? want.key === hold.key : want.key === next?.key;
+          if (step) return <Held key={want.key} step={step} found={found} now={Boolean(hold) && now} />;
+          if (now && !hold)
+            return (
+              <li key={want.key} className="now">
+                <Asked found={found} want={want} />
+              </li>
+            );
+          return <Later key={want.key} want={want} now={now} />;
         })}
-        {hold && (hold.any || !order.some((want) => want.key === hold.key)) && (
-          <li className="now">
-            <Holding found={found} want={null} />
-          </li>
-        )}
-        {!hold &&
-          !next &&
-          free.map((want) => (
-            <li key={want.key} className="now">
-              <Asked found={found} want={want} />
-            </li>
-          ))}
       </ol>
-      {!found.steps.length && !hold && <Prepare found={found} />}
+      {!hold && free.length > 0 && (
+        <details className="more-wants" open={!next}>
+          <summary>{next ? "Or another" : "More"}</summary>
+          <ol>
+            {free.map((want) => (
+              <li key={want.key} className="now">
+                <Asked found={found} want={want} />
+              </li>
+            ))}
+          </ol>
+        </details>
+      )}
     </section>
   );
 }
@@ -53,9 +51,10 @@ function asWant(step: Step): Want {
   return { key: step.key, label: step.label, do: "", fields: [], watched: true, more: true };
 }
 
-function Prepare({ found }: { found: Procedure }) {
+/** What to have ready before the first one is held. */
+export function Prepare({ found }: { found: Procedure }) {
   return (
-    <>
+    <section className="prepare">
       <h2>Have ready</h2>
       <ul className="ticks">
         {found.prepare.map((one) => (
@@ -68,28 +67,30 @@ function Prepare({ found }: { found: Procedure }) {
         </p>
       ))}
       <p className="second">What is held is kept: close the page and go on tomorrow.</p>
-    </>
+    </section>
   );
 }
 
-function Later({ want }: { want: Want }) {
+function Later({ want, now }: { want: Want; now: boolean }) {
   const length = useLength();
   return (
-    <li className="later">
+    <li className={now ? "now with-picture" : "later with-picture"}>
+      <PoseGlyph pose={want.key} />
       <b>{called(want.label, lengthOf(want), length)}</b>
       <small>{lengthOf(want) === null ? want.do : "then about here"}</small>
     </li>
   );
 }
 
-function Held({ step, found }: { step: Step; found: Procedure }) {
+function Held({ step, found, now }: { step: Step; found: Procedure; now: boolean }) {
   const bench = useBench();
   const length = useLength();
   const calls = useCalls(found.procedure);
   const off = found.repeat.includes(step.key);
   const name = called(step.label, step.truth.true_mm, length);
   return (
-    <li className="held">
+    <li className={now ? "held now" : "held"}>
+      <PoseGlyph pose={step.key} />
       <span>
         <b>{name}</b>
         <small>
@@ -112,31 +113,65 @@ function Held({ step, found }: { step: Step; found: Procedure }) {
 }
 
 /** What is being held: what is still in the way, and the one figure to look at from afar. */
-function Holding({ found, want }: { found: Procedure; want: Want | null }) {
+export function Holding({ found }: { found: Procedure }) {
   const bench = useBench();
   const length = useLength();
   const { letterKeys } = useSettings();
   const calls = useCalls(found.procedure);
   const { hold } = bench.now;
-  if (!hold) return null;
-  const wanted = found.wants.find((one) => one.key === hold.key) ?? want;
-  const name = hold.label ? called(hold.label, null, length) : (wanted?.label ?? "any pose");
+  if (hold?.procedure !== found.procedure) return null;
+  const want = found.wants.find((one) => one.key === hold.key);
+  const name = hold.label ? called(hold.label, lengthIn(hold.label), length) : (want?.label ?? "any pose");
   return (
-    <div className="holding">
-      <b>{name}</b>
+    <section className="holding" aria-label="Being held">
+      <p className="holding-name">{name}</p>
       {hold.figure && <output className="holding-figure">{hold.figure}</output>}
-      <small className={hold.ready ? undefined : "stale"} aria-live="polite">
+      <p className={hold.ready ? "holding-why" : "holding-why stale"} aria-live="polite">
         {hold.why_not || "Still: taking it."}
-      </small>
-      {wanted?.do && <small className="plain-words">{wanted.do}</small>}
-      <span className="row-of-buttons">
+      </p>
+      <p className="row-of-buttons">
         <button type="button" className="act" onClick={() => void bench.attempt(calls.take())}>
           Take it now {letterKeys && <kbd>H</kbd>}
         </button>
         <button type="button" className="plain" onClick={() => void bench.attempt(calls.letGo())}>
           Let go
         </button>
-      </span>
-    </div>
+      </p>
+    </section>
   );
+}
+
+/** The length that a label begins with, mm. */
+function lengthIn(label: string): number | null {
+  const found = /^([\d.]+) mm/.exec(label);
+  return found ? Number(found[1]) : null;
+}
+
+/** A board as it lies or stands in a pose, its arrow up or down. */
+function PoseGlyph({ pose }: { pose: string }) {
+  if (!/^[+-][xyz]$/.test(pose)) return null;
+  const up = pose.startsWith("+");
+  const flat = pose.endsWith("z");
+  return (
+    <svg className="pose" width="44" height="44" viewBox="0 0 44 44" aria-hidden="true">
+      <line x1="2" x2="42" y1="41" y2="41" className="zero" />
+      {flat ? (
+        <path d="M4 38 14 29H42L32 38Z" className="pose-board" />
+      ) : (
+        <rect x="9" y="8" width="26" height="32" className="pose-board" />
+      )}
+      <path d={arrow(flat, up)} className="pose-arrow" />
+      {!flat && (
+        <text x="13" y="36" className="pose-axis">
+          {pose[1]}
+        </text>
+      )}
+    </svg>
+  );
+}
+
+function arrow(flat: boolean, up: boolean): string {
+  const [tail, tip] = flat ? (up ? [30, 6] : [6, 26]) : up ? [34, 13] : [13, 34];
+  const back = tip < tail ? 7 : -7;
+  return `M23 ${tail}V${tip}m-5 ${back} 5 ${-back} 5 ${back}`;
 }

@@ -9,7 +9,11 @@ from tickstone.core.rigs.kinds.told import by_geometry
 MOST_GAPS = 8
 DRIVE_PROCEDURES = ("dead-band", "straight-run", "squares")
 
+LOAD = ConstantSpec(
+    "load", "load carried", "kg", None, None, "", 0, 5000, "calibrate", Provenance.MEASURED, counts=False
+)
 DRIVE = (
+    LOAD,
     ConstantSpec("track", "track", "mm", 150.0, 3.0, UNMEASURED, 10, 5000, "calibrate", Provenance.MEASURED, counts=False,
                  told=by_geometry("track_mm")),
     ConstantSpec("mismatch", "right faster by", "%", None, None, "", -50, 50, "calibrate", Provenance.MEASURED, counts=False),

@@ -1,0 +1,124 @@
+"""Calibrations over a real database: evidence, what makes them stale, and what is refused."""
+
+from __future__ import annotations
+
+import pytest
+from sqlalchemy.orm import Session
+
+from tickstone.actions import calibrating, comparing
+from tickstone.actions.constants import settled, type_value
+from tickstone.core.calibration.surroundings import as_it_is_now
+from tickstone.core.constants import Provenance
+from tickstone.errors import BadInput, Conflict
+from tickstone.store import calibrations, constants, log, recordings, rigs
+from tickstone.store.database import Database
+
+SLUG = "fern"
+PAIRS = [{"true_mm": mm, "reading": 2000 * (mm + 3) / 345.0} for mm in (150.0, 400.0, 700.0, 900.0)]
+
+
+def values(session: Session, sensor: str) -> dict:
+    return settled(session, rigs.rig_named(session, SLUG), sensor)
+
+
+def accepted(session: Session, sensor: str, procedure: str, rows: list[dict], extras: tuple[str, ...] = ()) -> int:
+    calibrating.notebook(session, SLUG, sensor, procedure, rows)
+    mine = calibrating.draft(session, SLUG, sensor, procedure)
+    calibrating.accept(session, SLUG, mine.id, extras)
+    return mine.id
+
+
+def test_a_notebook_becomes_a_recording_with_marks_and_measured_constants(database: Database) -> None:
+    with database.transaction() as session:
+        accepted(session, "front-ranger", "ruler", PAIRS)
+        found = values(session, "front-ranger")
+        assert found["sound"].provenance is Provenance.MEASURED
+        assert found["sound"].value == pytest.approx(345.0)
+        kept = recordings.recording(session, found["sound"].recording_id)
+        assert (kept.origin, kept.stream_of("front-ranger").n) == ("hand", 4)
+        assert [mark.truth["value"] for mark in recordings.marks_of(session, kept.id)] == [150, 400, 700, 900]
+        entries = log.entries(session, rigs.rig_named(session, SLUG).id) if hasattr(log, "entries") else []
+        assert not entries or any("ruler against echo" in entry.text for entry in entries)
+
+
+def test_marks_of_a_recording_are_taken_and_those_that_do_not_fit_are_told(database: Database) -> None:
+    with database.transaction() as session:
+        accepted(session, "front-ranger", "ruler", PAIRS)
+        recording_id = values(session, "front-ranger")["sound"].recording_id
+        recordings.add_mark(
+            session, recording_id, 30_000_000, None, "500 mm", truth={"quantity": "distance", "value": 500.0}
+        )
+        taken, refused = calibrating.from_recording(session, SLUG, "front-ranger", "ruler", recording_id)
+        assert taken == 4
+        assert len(refused) == 1
+        assert "500 mm at 30.0 s" in refused[0]
+        with pytest.raises(BadInput, match="speaks of"):
+            calibrating.from_recording(session, SLUG, "front-ranger", "filter", recording_id)
+
+
+def test_before_and_after_are_told_in_words_and_numbers(database: Database) -> None:
+    with database.transaction() as session:
+        stored = rigs.rig_named(session, SLUG)
+        old = recordings.recordings_of(session, stored.id)[0]
+        with pytest.raises(BadInput, match="Nothing is fitted yet"):
+            comparing.before_after(session, SLUG, "front-ranger", "ruler", old.id)
+        calibrating.notebook(session, SLUG, "front-ranger", "ruler", PAIRS)
+        found = comparing.before_after(session, SLUG, "front-ranger", "ruler", old.id)
+        assert found.said.startswith("Readings move by")
+        assert found.times_s.shape == found.before.shape == found.after.shape
+        assert values(session, "front-ranger")["sound"].provenance is Provenance.DERIVED  # nothing was taken over
+
+
+def test_constants_drift_from_one_calibration_to_the_next(database: Database) -> None:
+    with database.transaction() as session:
+        accepted(session, "front-ranger", "ruler", PAIRS)
+        accepted(session, "front-ranger", "ruler", [{**pair, "reading": pair["reading"] * 1.01} for pair in PAIRS])
+        past = comparing.past(session, SLUG, "front-ranger", "ruler")
+        assert [round(one.constants["sound"][0], 1) for one in past] == [345.0, 341.6]
+        assert past[0].units["offset"] == ("offset", "mm")
+
+
+def test_a_circumference_goes_stale_with_the_load_it_was_rolled_under(database: Database) -> None:
+    with database.transaction() as session:
+        accepted(
+            session,
+            "wheel",
+            "roll-out",
+            [{"turns": 10.0, "distance_mm": 11_900.0 + i, "load_kg": 4.0} for i in range(3)],
+        )
+        found = values(session, "wheel")
+        assert (found["load"].value, found["circumference"].stale) == (4.0, "")
+        type_value(session, SLUG, "wheel", "load", 9.0, None)
+        assert values(session, "wheel")["circumference"].stale == "load carried changed since"
+
+
+def test_what_was_measured_on_another_supply_or_in_another_air_is_stale(database: Database) -> None:
+    with database.transaction() as session:
+        stored = rigs.rig_named(session, SLUG)
+        sensor_id = rigs.sensor_ids(session, stored.id)["line-row"]
+        for name, condition in (("white", {"supply_v": 8.2}), ("black", {"air_c": 12.0})):
+            constants.add(session, stored.id, sensor_id, constants.NewValue(
+                name, 200.0, "counts", 2.0, Provenance.MEASURED, "test", condition))  # fmt: skip
+        found = values(session, "line-row")
+        assert not as_it_is_now(found, 20.0, 8.0)["white"].stale
+        assert as_it_is_now(found, 20.0, 6.9)["white"].stale == "measured on 8.2 V, the supply gives 6.9 V now"
+        assert as_it_is_now(found, 31.0, None)["black"].stale == "measured at 12 °C, it is 31 °C now"
+        assert not as_it_is_now(found, None, None)["black"].stale
+
+
+def test_too_few_steps_and_lines_that_cannot_be_are_refused_and_nothing_is_lost(database: Database) -> None:
+    with database.transaction() as session:
+        calibrating.notebook(session, SLUG, "front-ranger", "ruler", PAIRS[:2])
+        mine = calibrating.draft(session, SLUG, "front-ranger", "ruler")
+        with pytest.raises(Conflict, match="third"):
+            calibrating.accept(session, SLUG, mine.id)
+        with pytest.raises(BadInput) as refused:
+            calibrating.notebook(session, SLUG, "front-ranger", "ruler", [{"true_mm": 400.0, "reading": -1.0}])
+        assert refused.value.path == "reading"
+        with pytest.raises(BadInput) as refused:
+            calibrating.notebook(session, SLUG, "front-ranger", "ruler", [{"true_mm": 400.0}])
+        assert refused.value.path == "reading"
+        assert len(calibrating.draft(session, SLUG, "front-ranger", "ruler").steps) == 2
+        calibrating.reject(session, SLUG, mine.id)
+        assert calibrations.calibration(session, mine.id).state == "rejected"
+        assert calibrating.draft(session, SLUG, "front-ranger", "ruler").id != mine.id

@@ -1,0 +1,475 @@
+"""Every procedure walked on the screen, against a stand-in whose parts have constants that only the test knows."""
+
+from __future__ import annotations
+
+import json
+import math
+import re
+import socket
+import subprocess
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.conftest import until
+from tests.served import Served
+
+pytestmark = pytest.mark.browser
+HELD_MS = 30_000
+
+
+class Bench:
+    """A rig at Calibrate, with a hand on its stand-in and the truth about it."""
+
+    def __init__(self, page: Page, served: Served, slug: str) -> None:
+        self.page, self.served, self.slug = page, served, slug
+
+    def open(self, sensor: str, procedure: str) -> None:
+        """Open a procedure, connected."""
+        self.page.goto(f"/{self.slug}/calibrate?sensor={sensor}&procedure={procedure}")
+        expect(self.page.locator(".places").or_(self.page.locator(".empty"))).to_be_visible()
+        self.sensor, self.procedure = sensor, procedure
+        connect = self.page.locator(".tape").get_by_role("button", name="Connect")
+        if connect.count():
+            connect.click()
+        expect(self.page.get_by_role("button", name=re.compile("stand-in · [1-9]"))).to_be_visible()
+
+    def hands(self, hands: Mapping[str, float]) -> None:
+        """Move hands at its stand-in."""
+        self.served.hands(dict(hands), self.slug)
+
+    def control(self) -> dict[str, Any]:
+        """What is really so, from the stand-in's own control socket."""
+        listed = subprocess.run(
+            ["pgrep", "-P", str(self.served.process.pid), "-a"], capture_output=True, text=True
+        ).stdout
+        for folder in re.findall(r"tickstone\.standin\.process (\S+)", listed):
+            with socket.socket(socket.AF_UNIX) as line:
+                line.connect(str(Path(folder) / "control"))
+                with line.makefile("rwb") as talk:
+                    talk.write(b'{"truth": true}\n')
+                    talk.flush()
+                    answer: dict[str, Any] = json.loads(talk.readline())
+            if self.sensor in answer["made"]:
+                return answer
+        raise AssertionError("no stand-in of this rig runs")
+
+    def made(self) -> dict[str, float]:
+        """The constants as the part on the bench really has them."""
+        made: dict[str, float] = self.control()["made"][self.sensor]
+        return made
+
+    def now(self) -> dict[str, Any]:
+        """The procedure as the server has it."""
+        answer = self.served.client.get(f"/api/rigs/{self.slug}/sensors/{self.sensor}/procedures/{self.procedure}")
+        answer.raise_for_status()
+        found: dict[str, Any] = answer.json()
+        return found
+
+    def held(self, count: int, seconds: float = 30.0) -> None:
+        """Wait until so many steps are held."""
+        try:
+            until(lambda: len(self.now()["steps"]) >= count, seconds)
+        except AssertionError:
+            raise AssertionError(f"not {count} held: {self.page.locator('.holding').all_inner_texts()}") from None
+
+    def fill(self, fields: Mapping[str, str]) -> None:
+        """Type what is asked for next."""
+        form = self.page.locator(".places .now form").first
+        for label, value in fields.items():
+            field = form.get_by_label(re.compile(f"^{re.escape(label)}"))
+            if field.evaluate("one => one.tagName") == "SELECT":
+                field.select_option(label=value)
+            else:
+                field.fill(value)
+
+    def hold(self, fields: Mapping[str, str] | None = None) -> None:
+        """Press what holds the next one."""
+        self.fill(fields or {})
+        self.page.locator(".places .now form").first.get_by_role("button", name="Hold it").click()
+
+    def note(self, fields: Mapping[str, str]) -> None:
+        """Note the next one that is only typed."""
+        count = len(self.now()["steps"])
+        self.fill(fields)
+        self.page.locator(".places .now form").first.get_by_role("button", name="Note it").click()
+        self.held(count + 1)
+        expect(self.page.locator(".places .held")).to_have_count(count + 1)
+
+    def lines(self, text: str) -> None:
+        """Type lines from a notebook."""
+        self.page.get_by_role("button", name="Type from a notebook").click()
+        self.page.get_by_label(re.compile("One line each")).fill(text)
+        self.page.get_by_role("button", name="Take them").click()
+        expect(self.page.locator(".places .held")).to_have_count(text.count("\n") + 1)
+
+    def accept(self, extras: bool = False) -> dict[str, tuple[float, float | None]]:
+        """Accept on the screen; returns what is measured now, with its ± (before ``extras`` take some places)."""
+        found = self.now()
+        assert found["can_accept"], found["why_not"]
+        self.page.get_by_role("button", name=re.compile("^Accept with")).click()
+        expect(self.page.get_by_text("Accepted:")).to_be_visible()
+        fitted = {one["name"]: (one["value"], one["plus_minus"]) for one in found["constants"]}
+        listed = self.served.client.get(f"/api/rigs/{self.slug}/sensors/{self.sensor}/constants").json()
+        measured = {one["name"]: one for one in listed}
+        for name, (value, _) in fitted.items():
+            assert measured[name]["provenance"] == "measured", name
+            assert measured[name]["value"] == pytest.approx(value, rel=0.02 if extras else 2e-3)
+        return fitted
+
+
+def near(fitted: Mapping[str, tuple[float, float | None]], name: str, truth: float, least: float = 0.0) -> None:
+    """A fitted constant is right within twice what it states (1 in 15 000 is not), or within ``least``."""
+    value, plus_minus = fitted[name]
+    assert abs(value - truth) <= max(2 * (plus_minus or 0.0), least), (name, value, plus_minus, truth)
+
+
+@pytest.fixture
+def fern(page: Page, served: Served) -> Bench:
+    return Bench(page, served, "fern")
+
+
+def rig_from(served: Served, template: str, title: str) -> str:
+    """A rig from a template; returns its slug."""
+    titled = f"{title} {template}"
+    served.client.post("/api/rigs", json={"title": titled, "purpose": "", "template": template}).raise_for_status()
+    return titled.lower().replace(" ", "-")
+
+
+def test_ranger_by_ruler_and_by_air_compared(fern: Bench, page: Page) -> None:
+    fern.open("front-ranger", "ruler")
+    expect(page.locator(".next")).to_contain_text("put the target near 150")
+    for count, at in enumerate((150, 250, 400, 600, 900), 1):
+        fern.hands({"front-ranger.target_mm": at})
+        fern.hold({"The ruler says": str(at)})
+        fern.held(count)
+    expect(page.locator("h1")).to_have_text(re.compile(r"^Every place held; sound is 34"))
+    expect(page.locator(".slab #constant-sound")).to_contain_text("forming: 5 held")
+    expect(page.locator(".said")).to_contain_text("The air says")
+    page.get_by_label("Before and after, on").select_option(index=1)
+    expect(page.locator(".before-after")).to_contain_text("Readings move by")
+    fitted = fern.accept()
+    assert fitted["sound"][0] == pytest.approx(344.5, abs=2.5)  # the room's 20-odd °C
+    assert fitted["offset"][0] == pytest.approx(-3.1, abs=2.5)  # a detection delay of 18 µs
+    fern.open("front-ranger", "air")
+    fern.hold({"Readings to average": "12"})
+    fern.held(1, 40)
+    expect(page.locator("h1")).to_contain_text("The air is")
+    expect(page.locator(".said")).to_contain_text("The ruler says")
+    near(fern.accept(), "air", 23.5, 1.5)
+
+
+def test_places_are_refused_dropped_and_kept_over_a_reload(fern: Bench, page: Page) -> None:
+    fern.open("front-ranger", "ruler")
+    fern.fill({"The ruler says": "five"})
+    page.locator(".places .now form").get_by_role("button", name="Hold it").click()
+    expect(page.locator(".places .field-fault")).to_contain_text("is not a number")
+    fern.fill({"The ruler says": "9000"})
+    page.locator(".places .now form").get_by_role("button", name="Hold it").click()
+    expect(page.locator(".places .field-fault")).to_contain_text("6000")
+    fern.hands({"front-ranger.target_mm": 250})
+    fern.hold({"The ruler says": "150"})
+    expect(page.locator(".holding-why")).to_contain_text("not 150")
+    page.get_by_role("button", name="Let go").click()
+    fern.hold({"The ruler says": "250"})
+    fern.held(1)
+    page.reload()
+    expect(page.locator(".places .held")).to_have_count(1)
+    fern.hands({"front-ranger.moves_mm_s": 200})
+    fern.hold({"The ruler says": "400"})
+    expect(page.locator(".holding-why")).to_contain_text(re.compile("Hold still|It says about"))
+    page.keyboard.press("h")
+    fern.held(2)
+    fern.hands({"front-ranger.moves_mm_s": 0})
+    page.get_by_role("button", name="Drop 400").click()
+    expect(page.locator(".places .held")).to_have_count(1)
+    expect(page.get_by_role("button", name=re.compile("^Accept with"))).to_have_count(0)
+
+
+def test_line_row_spans_heights_and_lamps(fern: Bench, page: Page) -> None:
+    fern.open("line-row", "line")
+    fern.hands({"line-row.ground": 1, "line-row.height_mm": 4, "room.lamp": 0})
+    page.wait_for_timeout(2500)
+    fern.hold()
+    fern.held(1)
+    expect(page.locator(".holding-why")).to_contain_text(re.compile("Taken|It reads as over ground"))
+    fern.hands({"line-row.ground": 2})
+    fern.held(2)
+    expect(page.locator("h1")).to_contain_text("every sensor tells it from the line")
+    truth, fitted = fern.made(), {one["name"]: one["value"] for one in fern.now()["constants"]}
+    for name, level in truth.items():
+        assert fitted[name] == pytest.approx(level, abs=4.0), name
+    for height in ("12",):
+        for span, ground in (("over ground", 1), ("over the line", 2)):
+            fern.hands({"line-row.ground": ground, "line-row.height_mm": float(height)})
+            form = page.locator(".places .now form").filter(has_text=span)
+            form.get_by_label(re.compile("^Height")).fill(height)
+            count = len(fern.now()["steps"])
+            page.wait_for_timeout(2500)
+            form.get_by_role("button", name="Hold it").click()
+            fern.held(count + 1)
+    expect(page.locator(".said")).to_contain_text("Ground and line, 12 mm")
+    fern.accept()
+
+
+def test_line_row_by_a_sweep(fern: Bench) -> None:
+    fern.open("line-row", "line")
+    fern.hands({"line-row.ground": 0, "room.lamp": 0, "line-row.height_mm": 4, "line-row.moves_mm_s": 40})
+    fern.served.client.post(
+        "/api/rigs/fern/sensors/line-row/procedures/line/hold", json={"key": "sweep+"}
+    ).raise_for_status()
+    fern.held(1, 40)
+    truth, fitted = fern.made(), {one["name"]: one["value"] for one in fern.now()["constants"]}
+    for name, level in truth.items():
+        assert fitted[name] == pytest.approx(level, abs=14.0), name
+
+
+POSES = ((0, 0), (180, 0), (90, 0), (-90, 0), (0, 90), (0, -90))
+
+
+def test_six_poses_hands_free(fern: Bench, page: Page) -> None:
+    fern.open("tilt", "poses")
+    expect(page.locator(".next").get_by_role("button", name="Hold it")).to_be_visible()
+    page.keyboard.press("h")
+    for count, (nose, left) in enumerate(POSES, 1):
+        fern.hands({"tilt.nose_up_deg": nose, "tilt.left_up_deg": left})
+        fern.held(count)
+    fern.hands({"tilt.nose_up_deg": 0, "tilt.left_up_deg": 0})
+    expect(page.locator("h1")).to_contain_text("Six poses held")
+    truth, fitted = fern.made(), fern.accept()
+    for axis in "xyz":
+        near(fitted, f"offset_{axis}", truth[f"offset_{axis}"], 0.004)
+        near(fitted, f"scale_{axis}", truth[f"scale_{axis}"], 0.004)
+
+
+def test_gyro_at_rest_turned_and_over_a_long_rest(fern: Bench, page: Page) -> None:
+    fern.open("tilt", "gyro-rest")
+    fern.hold()
+    fern.held(1)
+    truth, fitted = fern.made(), fern.accept()
+    for axis in "xyz":
+        near(fitted, f"bias_{axis}", truth[f"bias_{axis}"], 0.15)  # it walks by itself
+
+    fern.open("tilt", "gyro-turn")
+    for count in (1, 2):
+        before = fern.control()["truth"]["tilt"]["heading"]
+        fern.hold({"It will be turned by": "360"})
+        expect(page.locator(".holding-why")).to_contain_text("now turn it")
+        page.wait_for_timeout(500)
+        fern.hands({"tilt.turns_deg_s": 120})
+        until(lambda since=before: fern.control()["truth"]["tilt"]["heading"] - since > 335)
+        fern.hands({"tilt.turns_deg_s": 0})
+        fern.held(count)
+    steps = fern.now()["steps"]
+    turned = fern.control()["truth"]["tilt"]["heading"]
+    assert len(steps) == 2
+    scale = fern.accept()["rate_scale_z"][0]
+    assert scale * turned / 720 == pytest.approx(truth["rate_scale_z"], abs=0.03)
+
+    fern.open("tilt", "gyro-long")
+    fern.hold({"Rest for": "30"})
+    fern.held(1, 60)
+    near(fern.accept(), "rate_noise", 0.08 / math.sqrt(50), 0.003)  # 0.08 °/s at 50 readings a second
+
+
+def test_mounting_and_level_by_reversal(fern: Bench, page: Page) -> None:
+    fern.open("tilt", "mounting")
+    fern.hold()
+    fern.held(1)
+    fern.hands({"tilt.nose_up_deg": 30})
+    fern.held(2)
+    expect(page.locator("h1")).to_have_text("z points up, x forward")
+    assert {name: value for name, (value, _) in fern.accept().items()} == {"axis_up": 3, "axis_forward": 1}
+
+    fern.hands({"tilt.nose_up_deg": 3, "tilt.left_up_deg": -2})
+    fern.open("tilt", "level")
+    page.wait_for_timeout(3000)
+    fern.hold()
+    fern.held(1)
+    fern.hands({"tilt.nose_up_deg": -3, "tilt.left_up_deg": 2})
+    fern.held(2)
+    expect(page.locator(".said")).to_contain_text(re.compile(r"The bench itself slopes by 3\.[4-8]°"))
+    fitted = fern.accept()
+    near(fitted, "level_roll", 0.0, 0.5)
+    near(fitted, "level_pitch", 0.0, 0.5)
+
+
+def test_wheel_roll_out_steady_run_and_the_drive(fern: Bench, page: Page) -> None:
+    fern.open("wheel", "steady-run")
+    expect(page.locator(".caution")).to_contain_text("Wheels off the ground")
+    fern.hands({"wheel.gain_m_s2": 10, "wheel.speed_m_s": 3})
+    fern.hold()
+    fern.held(1, 40)
+    truth, fitted = fern.made(), fern.accept()
+    if "magnets" in fitted:
+        assert fitted["magnets"][0] == 2
+        near(fitted, "gap_1", truth["gap_1"], 0.004)
+    else:  # this copy's magnets sit so evenly that their pulses cannot tell
+        assert truth["gap_1"] == pytest.approx(0.5, abs=0.001)
+
+    fern.open("wheel", "roll-out")
+    way = truth["circumference"]
+    for off in (1.0, -2.0, 0.5):
+        fern.note({"Whole turns": "10", "Way along the tape": f"{10 * way + off:.1f}"})
+    expect(page.locator("h1")).to_contain_text("One turn is")
+    near(fern.accept(), "circumference", way, 1.0)
+
+    fern.open("wheel", "dead-band")
+    fern.lines("18 22\n19 23\n18 22")
+    assert fern.accept()["dead_band_left"][0] == pytest.approx(18.3, abs=0.1)
+
+    fern.open("wheel", "straight-run")
+    for left in (120, 125):
+        fern.note({"Run along the tape": "3000", "It ended left of the tape by (right: minus)": str(left)})
+    expect(page.locator("h1")).to_contain_text("The right side goes")
+    fern.accept()
+
+    fern.open("wheel", "squares")
+    fern.lines(
+        "right 2000 -100 -98\nleft 2000 -60 64\nright 2000 -97 -101\nleft 2000 -63 60\nright 2000 -99 -95\nleft 2000 -58 61"
+    )
+    expect(page.locator("h1")).to_contain_text("The track is")
+    fern.accept()
+    expect(page.locator(".procedures")).to_contain_text("today")
+
+
+def test_battery_by_two_voltmeter_readings_and_noise_and_lag(fern: Bench, page: Page) -> None:
+    fern.open("battery-gauge", "voltmeter")
+    for count, volts in enumerate((6.8, 8.2), 1):
+        fern.hands({"battery-gauge.battery_v": volts})
+        fern.hold({"The voltmeter says": str(volts)})
+        fern.held(count)
+    made = fern.made()
+    near(fern.accept(), "ratio", (made["top"] + made["bottom"]) / made["bottom"], 0.01)
+
+    fern.open("line-row", "filter")
+    fern.hands({"line-row.line_mm": 0, "line-row.moves_mm_s": 0, "room.lamp": 0})
+    fern.hold()
+    fern.held(1)
+    fern.hands({"line-row.ground": 2})
+    fern.held(2)
+    expect(page.locator(".said")).to_contain_text("What each filter would do")
+    assert 2.0 < fern.accept()["noise"][0] < 8.0
+
+
+def test_the_hand_meters_parts(page: Page, served: Served) -> None:
+    meter = Bench(page, served, rig_from(served, "T12", "Plume"))
+    meter.open("ir-ranger", "hyperbola")
+    expect(page.locator(".caution")).to_contain_text("infrared")
+    for count, at in enumerate((100, 130, 170, 230, 320, 450, 620, 800), 1):
+        meter.hands({"ir-ranger.target_mm": at})
+        meter.hold({"The ruler says": str(at)})
+        meter.held(count)
+    expect(page.locator(".said")).to_contain_text("What one count is worth")
+    truth, fitted = meter.made(), meter.accept()
+    at_300 = [curve[0] / (300 + curve[1]) + curve[2] for curve in (
+        tuple(fitted[name][0] for name in "abc"), tuple(truth[name] for name in "abc"))]  # fmt: skip
+    assert at_300[0] == pytest.approx(at_300[1], rel=0.01)
+    near(fitted, "a", truth["a"])
+
+    meter.open("tof-ranger", "ruler-mm")
+    for count, at in enumerate((50, 100, 150, 220, 300), 1):
+        meter.hands({"tof-ranger.target_mm": at})
+        meter.hold({"The ruler says": str(at)})
+        meter.held(count)
+    truth, fitted = meter.made(), meter.accept()
+    near(fitted, "offset", truth["offset"], 2.0)
+    near(fitted, "scale", truth["scale"], 0.012)
+
+    meter.open("tachometer", "marks")
+    meter.hands({"tachometer.rpm": 1200})
+    page.wait_for_timeout(1500)
+    meter.hold({"The other instrument says": "1190"})
+    meter.held(1)
+    expect(page.locator("h1")).to_have_text("1 mark a turn")
+    meter.accept()
+
+    meter.open("roller", "steps")
+    circumference = meter.made()["circumference"]
+    for count in (1, 2):
+        before = meter.control()["truth"]["roller"]["distance"]
+        meter.hands({"roller.speed_mm_s": 0})
+        meter.hold({"It will be turned by": "4"})
+        meter.hands({"roller.speed_mm_s": 150})
+        until(lambda since=before: meter.control()["truth"]["roller"]["distance"] - since > 4 * circumference - 5)
+        meter.hands({"roller.speed_mm_s": 0})
+        meter.held(count)
+    assert {step["key"] for step in meter.now()["steps"]} == {"run 1", "run 2"}
+    found = meter.now()
+    assert found["can_accept"] or "whole steps" in found["heading"]  # hands stop within a few steps of a whole turn
+
+
+def test_motor_halls_spin_wire_orders_and_spacings(page: Page, served: Served) -> None:
+    motor = Bench(page, served, rig_from(served, "T05", "Heron"))
+    motor.open("motor", "hall-spin")
+    expect(page.locator(".caution").first).to_contain_text("Current-limited supply")
+    motor.hands({"motor.rpm": 200})
+    motor.hold()
+    motor.held(1)
+    expect(page.locator("h1")).to_contain_text("120° scheme, forward: 101 100 110 010 011 001")
+    truth, fitted = motor.made(), motor.accept()
+    for n in (1, 2, 3):
+        near(fitted, f"place_h{n}", truth[f"place_h{n}"], 0.5)
+
+    motor.open("motor", "wire-order")
+    motor.note({"What it does": "shudders, draws high current", "Current": "1.4"})
+    motor.note({"What it does": "runs backward, smoothly"})
+    expect(page.locator("h1")).to_contain_text("one runs backward")
+    motor.note({"What it does": "runs forward, smoothly", "Current": "0.3"})
+    expect(page.locator("h1")).to_contain_text("run forward; ACB runs backward")
+    assert motor.accept()["phase_order"][0] == 3
+
+    motor.open("motor", "hall-spacing")
+    motor.note({"The sensors’ radius": "15", "A spacing you have in mind": "60"})
+    expect(page.locator("h1")).to_have_text("60° works in the 60° scheme")
+    expect(page.locator(".said-table")).to_contain_text("17.14°")
+
+
+def test_analogue_poses_and_a_digital_line_sensor(page: Page, served: Served) -> None:
+    tilt = Bench(page, served, rig_from(served, "T14", "Plume"))
+    tilt.open("tilt", "poses")
+    tilt.hold()
+    for count, (nose, left) in enumerate(POSES, 1):
+        tilt.hands({"tilt.nose_up_deg": nose, "tilt.left_up_deg": left})
+        tilt.held(count)
+    page.get_by_label("with cross-axis terms").click()
+    truth, fitted = tilt.made(), tilt.accept(extras=True)
+    for axis in "xyz":
+        near(fitted, f"zero_{axis}", truth[f"zero_{axis}"], 0.004)
+        near(fitted, f"per_g_{axis}", truth[f"per_g_{axis}"], 0.004)
+
+    line = Bench(page, served, rig_from(served, "T04", "Heron"))
+    line.open("line", "dark-level")
+    line.hands({"line.ground": 1})
+    page.wait_for_timeout(500)
+    line.hold()
+    line.held(1)
+    line.hands({"line.ground": 2})
+    line.held(2)
+    assert line.accept()["dark_level"][0] == 1
+
+
+def test_a_notebook_and_the_marks_of_a_recording(fern: Bench, page: Page) -> None:
+    fern.open("front-ranger", "ruler")
+    page.get_by_role("button", name="Type from a notebook").click()
+    page.get_by_label(re.compile("One line each")).fill("150 888\n400 what")
+    page.get_by_role("button", name="Take them").click()
+    expect(page.locator("#notebook-fault")).to_contain_text("Line 2")
+    page.get_by_label(re.compile("One line each")).fill("150 888\n400 2330\n900 5230")
+    page.get_by_role("button", name="Take them").click()
+    expect(page.locator(".places .held")).to_have_count(3)
+    page.get_by_role("button", name="Put these away").click()
+    expect(page.locator(".places .held")).to_have_count(0)
+    page.get_by_label("From the marks of a recording").select_option(label="Notebook, 3 lines, 3 marks")
+    expect(page.get_by_text("3 taken from its marks")).to_be_visible()
+    expect(page.locator(".places .held")).to_have_count(3)
+    fern.accept()
+    page.get_by_role("button", name="Type from a notebook").click()
+    page.get_by_label(re.compile("One line each")).fill("150 886\n400 2332\n900 5228")
+    page.get_by_role("button", name="Take them").click()
+    expect(page.locator(".places .held")).to_have_count(3)
+    fern.accept()
+    expect(page.get_by_role("region", name="From one calibration to the next")).to_contain_text("sound")

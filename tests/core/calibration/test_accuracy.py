@@ -1,0 +1,124 @@
+"""The stated 95 % intervals hold the truth; fits agree with general routines; every fit is quick to answer.
+
+The full table of 1 000 calibrations a kind is ``docs/calibration.md``, made by ``./tick-stone benchmark calibrations``.
+"""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+from scipy.optimize import curve_fit, least_squares
+
+from tests.simulated.calibrations import SIMULATIONS, covered, hyperbola, poses, values_of, window
+from tickstone.core.calibration.catalogue import PROCEDURES
+from tickstone.core.calibration.drive import square_end, square_errors
+from tickstone.core.calibration.means import coverage, mean_of
+from tickstone.core.calibration.poses import ORDER, fit_axes
+from tickstone.core.calibration.procedure import Step
+from tickstone.core.inertial import fit_six_pose
+from tickstone.core.rigs.kinds import KINDS
+
+TABLES = json.loads((Path(__file__).parents[2] / "reference" / "g_calib.json").read_text())["tables"]
+SEEDS = range(100_000, 100_080)  # not those of the table
+
+
+@pytest.mark.parametrize("name", SIMULATIONS)
+def test_the_truth_lies_within_the_stated_interval(name: str) -> None:
+    inside, total = covered(name, SEEDS)
+    spread = 2.6 * np.sqrt(0.95 * 0.05 / len(SEEDS))  # constants of one calibration hang together: count calibrations
+    assert inside / total >= 0.95 - spread
+
+
+def test_every_procedure_is_one_of_a_kind_and_every_kind_names_only_known_ones() -> None:
+    named = {name for one in KINDS.values() for name in one.procedures}
+    assert named == set(PROCEDURES)
+
+
+def test_two_sd_are_95_percent_of_students_distribution() -> None:
+    # Student's t at 97.5 %: 12.706, 3.182, 2.262 for 1, 3 and 9 degrees of freedom (any handbook table)
+    assert [2 * coverage(n) for n in (1, 3, 9)] == pytest.approx([12.706, 3.182, 2.262], abs=5e-4)
+
+
+def test_a_mean_of_flickering_readings_is_less_sure_than_one_of_as_many_independent_ones() -> None:
+    random = np.random.default_rng(4)
+    noise = random.normal(0, 1, 400)
+    slow = np.sin(np.arange(400) / 60)
+    assert mean_of(noise + slow).sd > 2 * mean_of(noise).sd
+    assert mean_of(np.full(100, 7.0), step=1.0).sd == pytest.approx(1 / np.sqrt(12))
+
+
+def test_six_poses_agree_with_a_general_least_squares_routine_and_the_worked_example() -> None:
+    # The rows of the reference table (general least squares by numpy), held as steps
+    rows = np.array(TABLES["six_position_exact"]["rows"])
+    found = fit_six_pose(rows[:, :3], rows[:, 3:])
+    assert found.simple is not None
+    assert found.simple.offset.tolist() == pytest.approx([512, 520, 498])
+    assert found.simple.counts_per_g.tolist() == pytest.approx([205, 198, 210])
+    solved, *_ = np.linalg.lstsq(np.column_stack([rows[:, :3], np.ones(6)]), rows[:, 3:], rcond=None)
+    assert found.matrix == pytest.approx(solved[:3].T)
+
+
+@pytest.mark.parametrize("seed", range(5))
+def test_tilted_poses_agree_with_a_general_fit_of_the_norm(seed: int) -> None:
+    steps, truth, values = poses(np.random.default_rng(seed))
+    axes = fit_axes({step.key: step for step in steps}, values)
+    volts = np.array([step.numbers["means"] for step in sorted(steps, key=lambda s: ORDER.index(s.key))]) * 5 / 1024
+
+    def off(p):
+        return (((volts - p[:3]) / p[3:]) ** 2).sum(axis=1) - 1
+
+    general = least_squares(off, [1.65] * 3 + [0.33] * 3, xtol=1e-15, ftol=1e-15)
+    assert np.concatenate([axes.zeros, axes.gains]) == pytest.approx(general.x, rel=1e-6)
+    assert axes.gains == pytest.approx([truth[f"per_g_{axis}"] for axis in "xyz"], rel=0.01)
+
+
+@pytest.mark.parametrize("seed", range(5))
+def test_the_hyperbola_agrees_with_a_general_fitting_routine(seed: int) -> None:
+    steps, truth, values = hyperbola(np.random.default_rng(seed))
+    found = {one.name: one for one in PROCEDURES["hyperbola"].fit(steps, values).constants}
+    d = np.array([step.truth["true_mm"] for step in steps])
+    v = np.array([step.numbers["mean"] for step in steps]) * 5 / 1024
+    weights = np.hypot(found["a"].value / (d + found["b"].value) ** 2,
+                       [max(step.numbers["mean_sd"], 0.3) * 5 / 1024 for step in steps])  # fmt: skip
+    general, covariance = curve_fit(
+        lambda x, a, b, c: a / (x + b) + c, d, v, p0=(260, 9, 0.05), sigma=weights, maxfev=20_000
+    )
+    assert [found[name].value for name in "abc"] == pytest.approx(general.tolist(), rel=2e-3, abs=2e-4)
+    wide = np.sqrt(np.diag(covariance)) * coverage(len(steps) - 3)
+    assert [found[name].sd for name in "abc"] == pytest.approx(wide.tolist(), rel=0.02)
+    assert abs(found["a"].value - truth["a"]) < 4 * (found["a"].sd or 0)
+
+
+def test_one_bad_place_of_a_hyperbola_is_named_and_does_not_bend_the_curve() -> None:
+    steps, truth, values = hyperbola(np.random.default_rng(11))
+    bad = steps[3]
+    steps[3] = Step(bad.key, bad.label, {"true_mm": bad.truth["true_mm"] + 25}, bad.numbers)
+    found = PROCEDURES["hyperbola"].fit(steps, values)
+    assert found.repeat == (bad.key,)
+    assert {one.name: one.value for one in found.constants}["a"] == pytest.approx(truth["a"], rel=0.04)
+
+
+def test_allan_deviations_of_a_rest_agree_with_a_reference_library() -> None:
+    allantools = pytest.importorskip("allantools")
+    values = values_of("inertial-unit")
+    counts = {f"g{axis}": np.round(np.random.default_rng(i).normal(0, 40, 3000)) for i, axis in enumerate("xyz")}
+    taken = PROCEDURES["gyro-long"].take(window(100, counts), "rest", values)
+    rates = counts["gx"] * 250 / 32768
+    factors = np.array(taken["factors"])
+    _, reference, _, _ = allantools.oadev(rates, rate=100.0, data_type="freq", taus=factors / 100.0)
+    assert taken["deviations"][0] == pytest.approx(reference.tolist(), rel=1e-9)
+
+
+@pytest.mark.parametrize(("alpha", "beta"), [(0.05, 0.0), (0.0, 0.03), (-0.04, 0.02)])
+def test_squares_give_back_the_errors_they_were_driven_with(alpha: float, beta: float) -> None:
+    right = np.array([square_end(alpha, beta, 2000, -1.0)] * 2)
+    left = np.array([square_end(alpha, beta, 2000, 1.0)] * 2)
+    found = square_errors(right, left, 2000)
+    assert found[:2] == pytest.approx((alpha, beta), abs=1e-9)
+    # Borenstein & Feng's first-order signs: too little turning ends both ways short, to either side
+    if beta == 0:
+        assert right[0] == pytest.approx([-2 * 2000 * alpha, -2 * 2000 * alpha], rel=0.15)
+        assert left[0] == pytest.approx([-2 * 2000 * alpha, 2 * 2000 * alpha], rel=0.15)
