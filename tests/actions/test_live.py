@@ -185,14 +185,15 @@ def test_a_line_reaches_every_window_once_and_in_order(connected: Served) -> Non
 
 def test_places_are_held_by_themselves_and_become_measured_constants(connected: Served) -> None:
     served = connected
-    ruler = f"{RIG}/sensors/front-ranger/ruler"
+    ruler = f"{RIG}/sensors/front-ranger/procedures/ruler"
     with window(served.address) as line:
         message_when(line, lambda m: m["air_c"] is not None)
         for mm in (200, 400, 700):
             served.hands({"front-ranger.target_mm": mm})
-            served.client.post(f"{ruler}/hold", json={"true_mm": mm}).raise_for_status()
+            key = next(w["key"] for w in served.client.get(ruler).json()["wants"] if w["fields"])
+            served.client.post(f"{ruler}/hold", json={"key": key, "truth": {"true_mm": mm}}).raise_for_status()
             message_when(line, lambda m, mm=mm: m["hold"] is None and held(served, ruler, mm))
-    served.client.post(f"{ruler}/accept").raise_for_status()
+    served.client.post(f"{ruler}/accept", json={}).raise_for_status()
     constants = {c["name"]: c for c in served.client.get(f"{RIG}/sensors/front-ranger/constants").json()}
     assert {constants[n]["provenance"] for n in ("sound", "offset", "jitter")} == {"measured"}
     assert constants["sound"]["value"] == pytest.approx(346, abs=4)
@@ -204,7 +205,7 @@ def test_places_are_held_by_themselves_and_become_measured_constants(connected: 
 
 
 def held(served: Served, ruler: str, mm: float) -> bool:
-    return mm in [step["true_mm"] for step in served.client.get(ruler).json()["steps"]]
+    return mm in [step["truth"]["true_mm"] for step in served.client.get(ruler).json()["steps"]]
 
 
 def test_a_database_that_goes_away_loses_nothing_that_was_taken(served_on_own_cluster: tuple) -> None:

@@ -22,7 +22,11 @@ from tickstone.store.database import Database
 
 RIG = "/api/rigs/fern"
 RANGER = f"{RIG}/sensors/front-ranger"
-PAIRS = [[mm, 2000 * (mm + 3) / 346 + e] for mm, e in ((150, 1), (250, -2), (400, 2), (600, -1), (900, 0.5))]
+RULER = f"{RANGER}/procedures/ruler"
+PAIRS = [
+    {"true_mm": mm, "reading": 2000 * (mm + 3) / 346 + e}
+    for mm, e in ((150, 1), (250, -2), (400, 2), (600, -1), (900, 0.5))
+]
 
 
 @pytest.mark.parametrize(
@@ -56,10 +60,13 @@ PAIRS = [[mm, 2000 * (mm + 3) / 346 + e] for mm, e in ((150, 1), (250, -2), (400
         ("POST", f"{RIG}/connect", {"kind": "serial", "path": "/dev/none-such"}, 502, "source-lost", "path"),
         ("POST", f"{RIG}/connect", {"kind": "serial", "path": "/dev/null", "baud": 7}, 422, "bad-input", "baud"),
         ("POST", f"{RIG}/connect", {"kind": "tcp", "host": "127.0.0.1", "port": 0}, 422, "bad-input", "port"),
-        ("POST", f"{RANGER}/ruler/hold", {"true_mm": -3}, 422, "bad-input", "true_mm"),
-        ("POST", f"{RANGER}/ruler/take", None, 409, "conflict", "true_mm"),
-        ("POST", f"{RANGER}/ruler/pairs", {"pairs": [[150, 0]]}, 422, "bad-input", "pairs"),
-        ("POST", f"{RANGER}/ruler/accept", None, 409, "conflict", "calibration"),
+        ("POST", f"{RULER}/hold", {"key": "150", "truth": {"true_mm": -3}}, 422, "bad-input", "true_mm"),
+        ("POST", f"{RULER}/hold", {"key": "nowhere"}, 422, "bad-input", "key"),
+        ("POST", f"{RULER}/take", None, 409, "conflict", "key"),
+        ("POST", f"{RULER}/notebook", {"rows": [{"true_mm": 150, "reading": 0}]}, 422, "bad-input", "reading"),
+        ("POST", f"{RULER}/accept", {}, 409, "conflict", "calibration"),
+        ("POST", f"{RULER}/from-recording", {"recording_id": 999}, 404, "not-found", ""),
+        ("GET", f"{RANGER}/procedures/dance", None, 404, "not-found", ""),
         ("POST", f"{RANGER}/obstacle", {"trip_mm": 300, "clear_mm": 200}, 422, "bad-input", "trip_mm"),
         ("GET", f"{RIG}/stones/9/compare", None, 404, "not-found", ""),
         ("POST", f"{RIG}/notes", {"text": ""}, 422, "bad-input", "text"),
@@ -115,10 +122,12 @@ def test_a_new_rig_is_wired_and_has_no_faults(client: TestClient) -> None:
 
 
 def test_from_pairs_to_the_exported_constant(client: TestClient) -> None:
-    draft = client.post(f"{RANGER}/ruler/pairs", json={"pairs": PAIRS}).json()
+    client.post(f"{RULER}/notebook", json={"rows": PAIRS}).raise_for_status()
+    draft = client.get(RULER).json()
     assert draft["can_accept"]
-    assert draft["fit"]["speed_m_s"] == pytest.approx(346, abs=1)
-    client.post(f"{RANGER}/ruler/accept").raise_for_status()
+    assert draft["constants"][0]["name"] == "sound"
+    assert draft["constants"][0]["value"] == pytest.approx(346, abs=1)
+    client.post(f"{RULER}/accept", json={}).raise_for_status()
     found = client.get(f"{RANGER}/obstacle").json()
     assert found["parts_mm"]["braking"] == pytest.approx(100)
     client.post(f"{RANGER}/obstacle", json={"trip_mm": 300, "clear_mm": 350}).raise_for_status()
@@ -126,7 +135,9 @@ def test_from_pairs_to_the_exported_constant(client: TestClient) -> None:
     header = client.get(f"{RIG}/stones/1/export/c")
     assert 'filename="fern_stone_1.h"' in header.headers["content-disposition"]
     line = next(line for line in header.text.splitlines() if "FRONT_RANGER_SOUND_M_PER_S" in line)
-    assert re.search(r"= 34\d\.\d+f;  // sound ± [\d.]+ m/s, measured, ruler, 5 places, \d{4}-\d\d-\d\d$", line)
+    assert re.search(
+        r"= 34\d\.\d+f;  // sound ± [\d.]+ m/s, measured, ruler against echo, 5 held, \d{4}-\d\d-\d\d$", line
+    )
     module = client.get(f"{RIG}/stones/1/export/python").text
     values = {node.targets[0].id: ast.literal_eval(node.value) for node in ast.parse(module).body}
     assert values["FRONT_RANGER_TRIP_MM"] == 300.0
@@ -160,8 +171,8 @@ def test_the_worked_line_follows_the_rigs_constants(client: TestClient) -> None:
     before = work(1748)
     assert before["value"] == pytest.approx(1748 * sound(before) / 2000)
     assert sum(s["share"] for s in before["shares"]) == pytest.approx(1)
-    client.post(f"{RANGER}/ruler/pairs", json={"pairs": PAIRS}).raise_for_status()
-    client.post(f"{RANGER}/ruler/accept").raise_for_status()
+    client.post(f"{RULER}/notebook", json={"rows": PAIRS}).raise_for_status()
+    client.post(f"{RULER}/accept", json={}).raise_for_status()
     after = work(1748)
     assert after["value"] == pytest.approx(1748 * 346 / 2000 - 3, abs=1)
     assert after["plus_minus"] < before["plus_minus"]

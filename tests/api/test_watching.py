@@ -119,10 +119,10 @@ def test_impossible_marks_are_refused_by_field_and_nothing_is_kept(client: TestC
 
 
 def test_what_a_constant_was_measured_from_keeps_its_times_and_truth_but_takes_other_words(client: TestClient) -> None:
-    ruler = f"{RIG}/sensors/front-ranger/ruler"
-    pairs = [[mm, 2000 * (mm + 3) / 346] for mm in (150, 400, 900)]
-    client.post(f"{ruler}/pairs", json={"pairs": pairs}).raise_for_status()
-    client.post(f"{ruler}/accept").raise_for_status()
+    ruler = f"{RIG}/sensors/front-ranger/procedures/ruler"
+    rows = [{"true_mm": mm, "reading": 2000 * (mm + 3) / 346} for mm in (150, 400, 900)]
+    client.post(f"{ruler}/notebook", json={"rows": rows}).raise_for_status()
+    client.post(f"{ruler}/accept", json={}).raise_for_status()
     recording = first_recording(client)
     mark = marks(client, recording)[0]
     for change in ({"t0_s": 9.0}, {"truth": None}, {"sensor": None}):

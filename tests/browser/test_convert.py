@@ -84,9 +84,10 @@ def test_units_are_switched_and_remembered(bench: Page) -> None:
 def test_on_a_rig_each_sensor_is_worked_with_the_rigs_own_constants(page: Page, served: Served) -> None:
     page.goto("/fern/convert?r.echo=1748")
     expect(heading(page)).to_have_text(re.compile(r"1\D748\Dµs is 301\Dmm"))
-    pairs = [[150, 885], [400, 2330], [900, 5226]]
-    served.client.post("/api/rigs/fern/sensors/front-ranger/ruler/pairs", json={"pairs": pairs}).raise_for_status()
-    served.client.post("/api/rigs/fern/sensors/front-ranger/ruler/accept").raise_for_status()
+    ruler = "/api/rigs/fern/sensors/front-ranger/procedures/ruler"
+    rows = [{"true_mm": mm, "reading": us} for mm, us in ((150, 885), (400, 2330), (900, 5226))]
+    served.client.post(f"{ruler}/notebook", json={"rows": rows}).raise_for_status()
+    served.client.post(f"{ruler}/accept", json={}).raise_for_status()
     page.reload()
     expect(heading(page)).to_have_text(re.compile(r"is 299\.\d\Dmm|is 299\Dmm"))
     expect(page.locator(".share-labels")).to_contain_text("sound and offset")

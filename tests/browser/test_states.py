@@ -33,8 +33,9 @@ def test_axe_finds_nothing_on_any_station(page: Page, served: Served, theme: str
     if theme == "night":
         page.add_init_script("localStorage.setItem('tick-stone-settings', JSON.stringify({night: true}))")
     served.client.post("/api/rigs/fern/connect", json={"kind": "stand-in"}).raise_for_status()
-    pairs = [[150, 885], [400, 2330], [900, 5220]]
-    served.client.post("/api/rigs/fern/sensors/front-ranger/ruler/pairs", json={"pairs": pairs}).raise_for_status()
+    rows = [{"true_mm": mm, "reading": us} for mm, us in ((150, 885), (400, 2330), (900, 5220))]
+    ruler = "/api/rigs/fern/sensors/front-ranger/procedures/ruler"
+    served.client.post(f"{ruler}/notebook", json={"rows": rows}).raise_for_status()
     served.client.post("/api/rigs/fern/sensors/front-ranger/obstacle", json={"trip_mm": 300, "clear_mm": 350})
     served.client.post("/api/rigs/fern/stones", json={"why": ""})
     found, what = [], COLOURS if theme == "night" else STANDARDS

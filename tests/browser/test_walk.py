@@ -162,7 +162,7 @@ def test_every_field_refuses_what_cannot_be_and_keeps_what_was_typed(
     expect(field).to_have_attribute("aria-invalid", "true")
 
 
-def test_the_forms_of_slab_ruler_notebook_and_rigs_refuse_too(page: Page) -> None:
+def test_the_forms_of_slab_and_rigs_refuse_too(page: Page) -> None:
     page.goto("/fern/convert")
     page.locator("#constant-humidity").click()
     page.get_by_label("You measured").fill("140")
@@ -171,14 +171,6 @@ def test_the_forms_of_slab_ruler_notebook_and_rigs_refuse_too(page: Page) -> Non
     page.get_by_label("You measured").fill("62")
     page.get_by_role("button", name="Set it").click()
     expect(page.locator("#constant-humidity")).to_contain_text("measured")
-    page.goto("/fern/calibrate")
-    page.get_by_role("button", name="Type pairs from a notebook").click()
-    page.get_by_label(re.compile("One pair a line")).fill("150 893\n400 what")
-    page.get_by_role("button", name="Take them").click()
-    expect(page.locator("#pairs-fault")).to_contain_text("Line 2")
-    page.get_by_label(re.compile("One pair a line")).fill("150 885\n400 2330\n900 5220")
-    page.get_by_role("button", name="Take them").click()
-    expect(page.locator(".places .held")).to_have_count(3)
     page.goto("/rigs")
     page.get_by_role("button", name="Begin").click()
     expect(page.locator("#rig-fault")).to_contain_text("name first")

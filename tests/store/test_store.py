@@ -154,13 +154,14 @@ def test_wires_go_only_to_places_that_are_there(database: Database) -> None:
 
 
 PAIRS = [
-    (mm, 2000 * (mm + 3.0 + e) / 346.0) for mm, e in ((150, 0.3), (250, -0.2), (400, 0.1), (600, -0.3), (900, 0.2))
+    {"true_mm": mm, "reading": 2000 * (mm + 3.0 + e) / 346.0}
+    for mm, e in ((150, 0.3), (250, -0.2), (400, 0.1), (600, -0.3), (900, 0.2))
 ]
 
 
 def calibrate(session) -> int:
-    calibrating.type_pairs(session, "fern", "front-ranger", PAIRS)
-    mine = calibrating.draft(session, "fern", "front-ranger")
+    calibrating.notebook(session, "fern", "front-ranger", "ruler", PAIRS)
+    mine = calibrating.draft(session, "fern", "front-ranger", "ruler")
     calibrating.accept(session, "fern", mine.id)
     return mine.id
 
@@ -170,7 +171,7 @@ def test_a_hand_recording_is_a_recording_and_a_constant_can_rest_on_it(database:
         calibration_id = calibrate(session)
         found = recordings.recordings_of(session, fern(session).id)
         hand = next(r for r in found if r.origin == "hand")
-        assert [m.truth["value"] for m in recordings.marks_of(session, hand.id)] == [p[0] for p in PAIRS]
+        assert [m.truth["value"] for m in recordings.marks_of(session, hand.id)] == [p["true_mm"] for p in PAIRS]
         values = settled(session, fern(session), "front-ranger")
         assert values["sound"].value == pytest.approx(346, abs=1)
         assert values["offset"].value == pytest.approx(-3, abs=0.6)
@@ -229,9 +230,9 @@ def test_impossible_typed_values_are_refused_by_field(database: Database) -> Non
             with pytest.raises(BadInput) as refused:
                 deciding.choose(session, "fern", "front-ranger", trip, clear, None)
             assert refused.value.path == path
-        for pairs in ([], [(150, 0.0)], [(1e9, 900.0)]):
+        for rows in ([], [{"true_mm": 150, "reading": 0.0}], [{"true_mm": 1e9, "reading": 900.0}]):
             with pytest.raises(BadInput):
-                calibrating.type_pairs(session, "fern", "front-ranger", pairs)
+                calibrating.notebook(session, "fern", "front-ranger", "ruler", rows)
 
 
 def test_dropouts_enter_neither_noise_nor_decision_nor_trace(database: Database) -> None:

@@ -19,6 +19,7 @@ from tickstone.store import calibrations, recordings, rigs
 AIR_LOOK_BACK = 30
 LONGEST_S = 3600.0
 LOOK_BEFORE_S = 0.5
+LATE_S = 2.0  # a sensor that has said nothing for so long stands: what it said before is not now
 
 
 @dataclass(frozen=True)
@@ -67,8 +68,9 @@ def window_of(feed: Feed, hold: Hold, since_s: float | None = None) -> Window:
     with feed.held():
         watched = feed.watched[hold.sensor]
         now_s = feed.now_s()
-        seconds = hold.procedure.window_s(hold.want)
-        since = since_s or (hold.since_s if seconds == 0 else now_s - seconds * 1.05)
+        seconds, newest_s = hold.procedure.window_s(hold.want), watched.history.newest_s
+        end_s = newest_s if newest_s is not None and now_s - newest_s < LATE_S else now_s
+        since = since_s or (hold.since_s if seconds == 0 else end_s - seconds * 1.05)
         times, rows = watched.history.recent(max(since, now_s - LONGEST_S), 0)
         said = watched.ring.last_seconds(min(seconds or 2.0, 10.0)).values
         air = feed.air_last(max(AIR_LOOK_BACK, int(hold.truth.get("samples", 0))))

@@ -54,6 +54,11 @@ class History:
         return times[first:], self._rows[:, places[first:]]
 
     @property
+    def newest_s(self) -> float | None:
+        """The time of the newest row, s; None before the first."""
+        return float(self._times[(self._count - 1) % self._times.size]) if self._count else None
+
+    @property
     def _held(self) -> int:
         return min(self._count, self._times.size)
 

@@ -227,12 +227,15 @@ def gaps_of(times_s: Array, most: int = MOST_GAPS) -> Gaps:
         left[count] = max(MAD_TO_SD * float(np.median(change)) / math.sqrt(2), LEAST_SPREAD)
     best = min(left.values())
     count = next(n for n, one in left.items() if one <= 1.5 * best)
-    turns = periods[: periods.size // count * count].reshape(-1, count)
-    lasts = turns.sum(axis=1)
-    steady = np.abs(lasts / np.median(lasts) - 1.0) <= STEADY
-    each = (turns / lasts[:, None])[steady]  # a turn's shares, whatever its speed
+    kernel = np.ones(count) if count % 2 else np.concatenate([[0.5], np.ones(count - 1), [0.5]])
+    turn = np.convolve(periods, kernel, "valid")  # the turn around each gap, so that creeping speed falls out
+    first = (periods.size - turn.size) // 2
+    share = periods[first : first + turn.size] / turn
+    each = share[: share.size // count * count].reshape(-1, count)
+    lasts = turn[: each.size].reshape(-1, count).mean(axis=1)
+    each = each[np.abs(lasts / np.median(lasts) - 1.0) <= STEADY]
     order = (np.arange(count) + int(np.argmax(each.mean(axis=0)))) % count
-    shares = each.mean(axis=0)[order]
+    shares = each.mean(axis=0)[order] / each.mean(axis=0).sum()
     sds = each.std(axis=0, ddof=1)[order] / math.sqrt(len(each)) * coverage(len(each) - 1)
     return Gaps(count, tuple(shares.tolist()), tuple(sds.tolist()), left[count], count == 1)
 
