@@ -54,7 +54,9 @@ class Served:
             assert time.monotonic() < deadline, "it does not answer"
             time.sleep(0.02)
         self.address = json.loads(running.read_text())["address"]
-        self.client = httpx.Client(base_url=self.address, timeout=20)
+        # A connection that is kept may be closed by the server just as it is used again.
+        limits = httpx.Limits(max_keepalive_connections=0)
+        self.client = httpx.Client(base_url=self.address, timeout=20, limits=limits)
 
     def hands(self, hands: dict[str, float], slug: str = "fern") -> None:
         """Move hands at a rig's stand-in."""

@@ -44,6 +44,32 @@ def hold(page: Page, served: Served, places: tuple[int, ...], already: int = 0) 
         page.locator(f".places .held:nth-of-type({held})").wait_for(timeout=20_000)
 
 
+def poses_and_line(page: Page, served: Served) -> None:
+    """Four of six poses, the fifth on its way; then ground and line under the row."""
+    page.goto(f"{served.address}/fern/calibrate?sensor=tilt&procedure=poses")
+    page.locator(".next").get_by_role("button", name="Hold it").click()
+    for held, (nose, left) in enumerate(((0, 0), (180, 0), (90, 0), (-90, 0)), start=1):
+        served.hands({"tilt.nose_up_deg": nose, "tilt.left_up_deg": left})
+        page.locator(f".places .held:nth-of-type({held})").wait_for(timeout=30_000)
+    served.hands({"tilt.nose_up_deg": 0, "tilt.left_up_deg": 84})
+    page.wait_for_timeout(2400)
+    keep(page, "calibrate-poses")
+    page.get_by_role("button", name="Let go").click()
+    served.hands({"tilt.nose_up_deg": 0, "tilt.left_up_deg": 0, "line-row.ground": 1})
+    page.goto(f"{served.address}/fern/calibrate?sensor=line-row&procedure=line")
+    page.wait_for_timeout(2500)
+    page.locator(".next").get_by_role("button", name="Hold it").click()
+    page.locator(".places .held:nth-of-type(1)").wait_for(timeout=30_000)
+    served.hands({"line-row.ground": 2})
+    page.locator(".places .held:nth-of-type(2)").wait_for(timeout=30_000)
+    page.wait_for_timeout(1200)
+    keep(page, "calibrate-line")
+    served.hands({"line-row.ground": 0})
+    if page.get_by_role("button", name="Stop R").count():
+        page.keyboard.press("r")
+    page.goto(f"{served.address}/fern/calibrate?sensor=front-ranger")
+
+
 def door_file() -> str:
     """Invented readings, as a program of one's own would log them."""
     rows = ["time (ms);front (cm);air;left;centre;right;mark"]
@@ -136,6 +162,7 @@ def walk(page: Page, served: Served) -> None:
     hold(page, served, PLACES[4:], already=4)
     page.locator(".next").get_by_role("button", name="Accept").click()
     settle(page)
+    poses_and_line(page, served)
     served.hands({"front-ranger.target_mm": 302})
     page.keyboard.press("3")
     page.wait_for_timeout(1500)

@@ -55,7 +55,7 @@ def facts(**changes) -> Facts:
     base = {
         "sensor": "front-ranger", "values": settle(RANGER.constants, RANGER.derived, {}), "counted": frozenset({"offset"}),
         "findings": (), "connected": True, "recording": False, "recordings": 1, "stones": 0, "changed_since_stone": 0,
-        "procedures": ("ruler",),
+        "procedures": ("ruler",), "decisions": ("obstacle",),
     }  # fmt: skip
     return Facts(**{**base, **changes})
 

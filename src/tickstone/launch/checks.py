@@ -15,7 +15,7 @@ PYTHON_CODE = ["src", "tests", "benchmarks", "tick-stone"]
 API_TYPES = WEB / "src" / "api" / "schema.d.ts"
 
 
-TWO_AT_ONCE = ["-n", "2", "--dist", "loadfile"]  # most of a browser test is waiting
+TWO_AT_ONCE = ["-n", "2", "--dist", "worksteal"]  # most of a browser test is waiting; the longest ones are shared out
 
 
 def run_all(pytest_arguments: list[str]) -> int:

@@ -32,9 +32,11 @@ from tickstone.core.calibration.procedure import (
     Want,
     Window,
 )
+from tickstone.core.calibration.still import why_saturated
 from tickstone.core.constants import Values
 from tickstone.errors import BadInput
 
+USABLE_SHARE = 0.05
 PREPARE = ("A flat target, as dark or pale as what it will meet.", "A ruler or tape from the ranger’s face.")
 EMITTER = ("The ranger gives off infrared: do not look into it from near, whatever the eye sees.",)
 
@@ -72,13 +74,10 @@ class Triangulation(Pairs):
         return 0.75
 
     def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
-        found = super().take(window, key, values)
-        top = 2.0 ** values["bits"].value - 1
-        if found["mean"] >= top - 0.5:
-            raise BadInput(
-                "The reading stands at the top of the converter: this target is too bright or too near.", "true_mm"
-            )
-        return found
+        why = why_saturated(window, {"counts": (0.0, 2.0 ** values["bits"].value - 1)})
+        if why:
+            raise BadInput(f"{why} This target is too bright, too near, or the wire is off.", "true_mm")
+        return super().take(window, key, values)
 
     def fit(self, steps: Steps, values: Values) -> Outcome:
         places = self.places_mm(values)
@@ -116,12 +115,22 @@ class Triangulation(Pairs):
             heading = (f"{count}; the curve" if len(steps) < len(places) else "Every place held; the curve") + (
                 f" holds within ± {spread:.1f} mm"
             )
-            verdict = "Good: usable from end to end." if spread < 0.03 * far else "Rough: check the ruler, and repeat."
+            to = _usable_to(curve, noise[0] * step_v if noise else step_v, near, far)
+            span = "from end to end" if to >= far else f"from {near:g} to {to:.0f} mm; beyond, noise alone is ± 5 %"
+            verdict = f"Good: usable {span}." if spread < 0.03 * far else "Rough: check the ruler, and repeat."
         return Outcome(
             heading, verdict, constants=constants, notes=_notes(steps, near, per_count), left=rest, left_unit="mm",
             repeat=tuple(step.key for step in bad), sigmas=sigmas, plots=_plots(inside, bad, curve, rest, values, near, far),
             tables=(_resolution(curve, step_v, near, far),),
         )  # fmt: skip
+
+
+def _usable_to(curve: _Curve, noise_v: float, near: float, far: float) -> float:
+    """The distance, mm, up to which the noise of single readings is less than USABLE_SHARE of the distance (95 %)."""
+    a, b, _ = curve.constants
+    along = np.linspace(near, far, 200)
+    good = 2 * noise_v * triangulation.mm_per_volt(along, a, b) <= USABLE_SHARE * along
+    return float(along[-1] if good.all() else along[int(np.argmin(good))])
 
 
 def _volts(steps: Sequence[Step], values: Values) -> Array:

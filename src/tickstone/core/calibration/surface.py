@@ -25,7 +25,7 @@ from tickstone.core.calibration.procedure import (
     Want,
     Window,
 )
-from tickstone.core.calibration.still import why_moving
+from tickstone.core.calibration.still import why_moving, why_saturated
 from tickstone.core.constants import Values
 from tickstone.core.thresholds import threshold_otsu
 from tickstone.core.wording import fixed
@@ -113,7 +113,10 @@ class LineSpans(Procedure):
         if span == SWEEP:
             return self._judge_sweep(window, readings, values, shown)
         limit = max(4.0, 3.0 * values["noise"].value)
-        why = why_moving(window, dict.fromkeys(names, (limit, "counts")), self.seconds)
+        top = 2.0 ** values["bits"].value - 1
+        why = why_saturated(window, dict.fromkeys(names, (0.0, top))) or why_moving(
+            window, dict.fromkeys(names, (limit, "counts")), self.seconds
+        )
         if why:
             return Holding(False, why, held_s=window.span_s, figure=shown)
         other = next((step for step in steps if step.key == self._partner(span, truth)), None)
