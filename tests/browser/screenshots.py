@@ -52,7 +52,7 @@ def poses_and_line(page: Page, served: Served) -> None:
         served.hands({"tilt.nose_up_deg": nose, "tilt.left_up_deg": left})
         page.locator(f".places .held:nth-of-type({held})").wait_for(timeout=30_000)
     served.hands({"tilt.nose_up_deg": 0, "tilt.left_up_deg": 84})
-    page.wait_for_timeout(2400)
+    page.wait_for_timeout(300)
     keep(page, "calibrate-poses")
     page.get_by_role("button", name="Let go").click()
     served.hands({"tilt.nose_up_deg": 0, "tilt.left_up_deg": 0, "line-row.ground": 1})
@@ -68,6 +68,7 @@ def poses_and_line(page: Page, served: Served) -> None:
     if page.get_by_role("button", name="Stop R").count():
         page.keyboard.press("r")
     page.goto(f"{served.address}/fern/calibrate?sensor=front-ranger")
+    page.locator(".calibrate").wait_for()
 
 
 def door_file() -> str:

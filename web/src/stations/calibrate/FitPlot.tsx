@@ -12,8 +12,8 @@ const RIGHT = 508;
 /** A picture of a fit: ruler axes, lines with their bands, measured points with their ±. */
 export function FitPlot({ plot }: { plot: Plot }) {
   const length = useLength();
-  const height = plot.zero ? 150 : 220;
-  const top = 12;
+  const height = plot.zero ? 162 : 232;
+  const top = 24;
   const bottom = height - 46;
   const xs = [...plot.dots.map((dot) => dot.x), ...plot.lines.flatMap((line) => line.points.map(([x]) => x))];
   const ys = [
@@ -23,7 +23,11 @@ export function FitPlot({ plot }: { plot: Plot }) {
   ];
   if (!xs.length) return null;
   const counted = plot.x_unit === "" && plot.dots.every((dot) => Number.isInteger(dot.x));
-  const [x0, x1] = plot.logarithmic ? [Math.min(...xs), Math.max(...xs)] : roomy(xs, counted ? 0.08 : 0.03);
+  const [x0, x1] = plot.logarithmic
+    ? [Math.min(...xs), Math.max(...xs)]
+    : counted
+      ? [Math.min(...xs) - 0.5, Math.max(...xs) + 0.5]
+      : roomy(xs, 0.03);
   const [y0, y1] = plot.logarithmic ? [Math.min(...ys) / 1.3, Math.max(...ys) * 1.3] : even(roomy(ys, 0.08), plot.zero);
   const x = plot.logarithmic ? logScale(x0, x1, LEFT, RIGHT) : scale(x0, x1, LEFT, RIGHT);
   const y = plot.logarithmic ? logScale(y0, y1, bottom, top) : scale(y0, y1, bottom, top);
@@ -77,7 +81,7 @@ export function FitPlot({ plot }: { plot: Plot }) {
         <text x={RIGHT} y={height - 4} textAnchor="end" className="small">
           {said(plot.x, plot.x_unit)}
         </text>
-        <text x={LEFT + 6} y={top + 12} className="small">
+        <text x={LEFT} y={14} className="small">
           {said(plot.y, plot.y_unit)}
           {labels(plot.lines)}
         </text>

@@ -162,7 +162,7 @@ function PoseGlyph({ pose }: { pose: string }) {
       )}
       <path d={arrow(flat, up)} className="pose-arrow" />
       {!flat && (
-        <text x="13" y="36" className="pose-axis">
+        <text x="12" y="22" className="pose-axis">
           {pose[1]}
         </text>
       )}
@@ -173,5 +173,5 @@ function PoseGlyph({ pose }: { pose: string }) {
 function arrow(flat: boolean, up: boolean): string {
   const [tail, tip] = flat ? (up ? [30, 6] : [6, 26]) : up ? [34, 13] : [13, 34];
   const back = tip < tail ? 7 : -7;
-  return `M23 ${tail}V${tip}m-5 ${back} 5 ${-back} 5 ${back}`;
+  return `M${flat ? 23 : 27} ${tail}V${tip}m-5 ${back} 5 ${-back} 5 ${back}`;
 }
