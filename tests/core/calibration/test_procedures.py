@@ -174,6 +174,16 @@ def test_heights_and_lamps_are_held_against_each_other() -> None:
     assert {one.condition["height_mm"] for one in found.constants if one.name.startswith("white")} == {3.0}
 
 
+@pytest.mark.parametrize("share", [0.2, 0.45, 0.55, 0.8])
+def test_a_window_that_is_half_of_another_place_is_not_still(share: float) -> None:
+    values, line = values_of("line-sensors"), PROCEDURES["line"]
+    moved = np.arange(105) > 105 * share
+    seen = window(
+        50, {f"s{i}": np.where(moved, 750.0, 180.0) + np.random.default_rng(i).normal(0, 3, 105) for i in range(1, 6)}
+    )
+    assert line.judge(seen, Want("ground", "over ground", ""), {}, [], values).why_not.startswith("Hold still")
+
+
 def test_motion_is_not_taken_for_rest_by_the_gyro() -> None:
     values, rest = values_of("inertial-unit"), PROCEDURES["gyro-rest"]
     flat = {axis: np.full(300, 0.0) for axis in ("x", "y", "gx", "gy", "gz")} | {"z": np.full(300, 16384.0)}

@@ -11,6 +11,7 @@ from tickstone.core.noise import step_noise, stillness
 
 NOISY = 2.0  # a sensor may be so many times noisier than usual before its spread counts as motion
 LEAST = 5
+KEPT = 0.9  # of the readings, at least: what is set aside as spikes beyond that is another pose, not yet half of the window
 HELD = 0.9  # of the wanted seconds: the first reading of a window comes a little late
 
 
@@ -29,6 +30,8 @@ def why_moving(window: Window, limits: Mapping[str, tuple[float, str]], seconds:
         seen = stillness(readings, most, LEAST)
         if seen.n < LEAST:
             return "Too few readings yet."
+        if seen.n < KEPT * readings.size:
+            return f"Hold still: {name} jumped just now."
         if seen.spread > most:
             return f"Hold still: {name} spreads {figure(seen.spread)} {unit}, wanted under {figure(most)}."
         if not seen.still:

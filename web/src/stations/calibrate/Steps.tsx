@@ -125,7 +125,11 @@ export function Holding({ found }: { found: Procedure }) {
   return (
     <section className="holding" aria-label="Being held">
       <p className="holding-name">{name}</p>
-      {hold.figure && <output className="holding-figure">{hold.figure}</output>}
+      {hold.figure && (
+        <output className="holding-figure" data-long={hold.figure.length > 13}>
+          {hold.figure}
+        </output>
+      )}
       <p className={hold.ready ? "holding-why" : "holding-why stale"} aria-live="polite">
         {hold.why_not || "Still: taking it."}
       </p>
