@@ -32,6 +32,7 @@ def test_every_kind_is_worked_dragged_and_asked_backwards(bench: Page, kinds: li
         expect(heading(bench)).not_to_have_text(re.compile("Looking"))
         before = heading(bench).inner_text()
         place = 1 if kind == "line-sensors" else 0
+        expect(bench.locator(".graduated").or_(bench.locator(".ask-choice")).first).to_be_visible()
         slider = bench.locator(".graduated").nth(place)
         if slider.count():
             for _ in range(3):
