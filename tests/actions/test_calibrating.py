@@ -37,8 +37,8 @@ def test_a_notebook_becomes_a_recording_with_marks_and_measured_constants(databa
         kept = recordings.recording(session, found["sound"].recording_id)
         assert (kept.origin, kept.stream_of("front-ranger").n) == ("hand", 4)
         assert [mark.truth["value"] for mark in recordings.marks_of(session, kept.id)] == [150, 400, 700, 900]
-        entries = log.entries(session, rigs.rig_named(session, SLUG).id) if hasattr(log, "entries") else []
-        assert not entries or any("ruler against echo" in entry.text for entry in entries)
+        entries = log.entries(session, rigs.rig_named(session, SLUG).id)
+        assert any("ruler against echo" in entry.text for entry in entries)
 
 
 def test_marks_of_a_recording_are_taken_and_those_that_do_not_fit_are_told(database: Database) -> None:

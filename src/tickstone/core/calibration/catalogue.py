@@ -8,6 +8,7 @@ from tickstone.core.calibration import (
     gyro,
     halls,
     infrared,
+    mounting,
     poses,
     response,
     surface,
@@ -19,7 +20,7 @@ from tickstone.errors import NotFound
 
 PROCEDURES: dict[str, Procedure] = {
     one.id: one
-    for subject in (ultrasonic, infrared, surface, poses, gyro, turning, halls, battery, drive, response)
+    for subject in (ultrasonic, infrared, surface, poses, mounting, gyro, turning, halls, battery, drive, response)
     for one in subject.PROCEDURES
 }
 

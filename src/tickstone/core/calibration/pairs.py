@@ -132,9 +132,6 @@ class Pairs(Procedure):
         return f"{at:g}", {"true_mm": at}
 
 
-Fit = Callable[[Sequence[Step]], tuple[Array, Array]]
-
-
 def suspects(steps: Sequence[Step], sigmas_of: Callable[[Sequence[Step]], Array], least: int) -> tuple[Step, ...]:
     """The places that do not fit the rest, worst first. One bad place drags the curve and makes good ones look bad, so the
     worst is set aside and the others are judged anew, as long as ``least`` are left."""
