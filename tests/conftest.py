@@ -77,7 +77,7 @@ def served_on_own_cluster(data_folder: Path) -> Iterator[tuple[Served, Cluster]]
         server.stop()
 
 
-def until(condition: object, seconds: float = 20.0) -> object:
+def until(condition: object, seconds: float = 60.0) -> object:
     """Wait for something to become true, and return it."""
     deadline = time.monotonic() + seconds
     while time.monotonic() < deadline:

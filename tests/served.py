@@ -56,7 +56,7 @@ class Served:
         self.address = json.loads(running.read_text())["address"]
         # A connection that is kept may be closed by the server just as it is used again.
         limits = httpx.Limits(max_keepalive_connections=0)
-        self.client = httpx.Client(base_url=self.address, timeout=20, limits=limits)
+        self.client = httpx.Client(base_url=self.address, timeout=60, limits=limits)
 
     def hands(self, hands: dict[str, float], slug: str = "fern") -> None:
         """Move hands at a rig's stand-in."""

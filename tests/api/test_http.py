@@ -67,7 +67,14 @@ PAIRS = [
         ("POST", f"{RULER}/accept", {}, 409, "conflict", "calibration"),
         ("POST", f"{RULER}/from-recording", {"recording_id": 999}, 404, "not-found", ""),
         ("GET", f"{RANGER}/procedures/dance", None, 404, "not-found", ""),
-        ("POST", f"{RANGER}/obstacle", {"trip_mm": 300, "clear_mm": 200}, 422, "bad-input", "trip_mm"),
+        ("POST", f"{RANGER}/decisions/obstacle", {"values": {"trip": 300, "clear": 200}}, 422, "bad-input", "trip"),
+        ("POST", f"{RANGER}/decisions/obstacle", {"values": {}}, 422, "bad-input", "choice"),
+        ("POST", f"{RANGER}/decisions/obstacle", {"values": {"gap": 3}}, 422, "bad-input", "pick"),
+        ("POST", f"{RANGER}/decisions/line", {"values": {"trip": 3}}, 422, "bad-input", "decision"),
+        ("GET", f"{RANGER}/decisions/dance", None, 404, "not-found", ""),
+        ("GET", f"{RANGER}/decisions/obstacle?from=999", None, 404, "not-found", ""),
+        ("GET", f"{RANGER}/decisions/obstacle?pick=trip", None, 422, "bad-input", "pick"),
+        ("GET", f"{RANGER}/decisions/obstacle?pick=trip:nan", None, 422, "bad-input", "pick"),
         ("GET", f"{RIG}/stones/9/compare", None, 404, "not-found", ""),
         ("POST", f"{RIG}/notes", {"text": ""}, 422, "bad-input", "text"),
         ("POST", "/api/rigs", {"title": "★"}, 422, "bad-input", "title"),
@@ -128,9 +135,9 @@ def test_from_pairs_to_the_exported_constant(client: TestClient) -> None:
     assert draft["constants"][0]["name"] == "sound"
     assert draft["constants"][0]["value"] == pytest.approx(346, abs=1)
     client.post(f"{RULER}/accept", json={}).raise_for_status()
-    found = client.get(f"{RANGER}/obstacle").json()
-    assert found["parts_mm"]["braking"] == pytest.approx(100)
-    client.post(f"{RANGER}/obstacle", json={"trip_mm": 300, "clear_mm": 350}).raise_for_status()
+    found = client.get(f"{RANGER}/decisions/obstacle").json()
+    assert found["floor"]["parts_mm"]["braking"] == pytest.approx(100)
+    client.post(f"{RANGER}/decisions/obstacle", json={"values": {"trip": 300, "clear": 350}}).raise_for_status()
     assert client.post(f"{RIG}/stones", json={"why": "first */ \\ run\nsecond line"}).json()["id"] == 1
     header = client.get(f"{RIG}/stones/1/export/c")
     assert 'filename="fern_stone_1.h"' in header.headers["content-disposition"]
@@ -229,10 +236,10 @@ def test_a_loose_parts_own_constants_count(client: TestClient) -> None:
 
 
 def test_recordings_are_renamed_put_away_and_brought_back(client: TestClient) -> None:
-    (first,) = client.get(f"{RIG}/recordings").json()
+    first, *others = client.get(f"{RIG}/recordings").json()
     client.patch(f"/api/recordings/{first['id']}", json={"name": "Bench"}).raise_for_status()
     client.patch(f"/api/recordings/{first['id']}", json={"archived": True}).raise_for_status()
-    assert client.get(f"{RIG}/recordings").json() == []
+    assert client.get(f"{RIG}/recordings").json() == others
     client.patch(f"/api/recordings/{first['id']}", json={"archived": False}).raise_for_status()
     assert client.get(f"{RIG}/recordings").json()[0]["name"] == "Bench"
 

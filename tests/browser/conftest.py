@@ -15,7 +15,7 @@ from tickstone.launch.cluster import Cluster
 CHROMIUM = "/usr/bin/chromium"
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
          "--disable-component-update", "--disable-sync"]  # fmt: skip
-expect.set_options(timeout=15_000)
+expect.set_options(timeout=45_000)  # a busy machine is no finding
 
 
 @pytest.fixture(scope="session")

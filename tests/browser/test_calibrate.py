@@ -69,7 +69,7 @@ class Bench:
         found: dict[str, Any] = answer.json()
         return found
 
-    def held(self, count: int, seconds: float = 30.0) -> None:
+    def held(self, count: int, seconds: float = 90.0) -> None:
         """Wait until so many steps are held."""
         try:
             until(lambda: len(self.now()["steps"]) >= count, seconds)
@@ -112,7 +112,9 @@ class Bench:
         """Accept on the screen; returns what is measured now, with its ± (before ``extras`` take some places)."""
         found = self.now()
         assert found["can_accept"], found["why_not"]
-        self.page.get_by_role("button", name=re.compile("^Accept with")).click()
+        with self.page.expect_response(re.compile("/accept$"), timeout=60_000) as answer:
+            self.page.get_by_role("button", name=re.compile("^Accept with")).click()
+        assert answer.value.ok, answer.value.text()
         expect(self.page.get_by_text("Accepted:")).to_be_visible()
         fitted = {one["name"]: (one["value"], one["plus_minus"]) for one in found["constants"]}
         listed = self.served.client.get(f"/api/rigs/{self.slug}/sensors/{self.sensor}/constants").json()
@@ -158,7 +160,7 @@ def test_ranger_by_ruler_and_by_air_compared(fern: Bench, page: Page) -> None:
     assert fitted["offset"][0] == pytest.approx(-3.1, abs=2.5)  # a detection delay of 18 µs
     fern.open("front-ranger", "air")
     fern.hold({"Readings to average": "12"})
-    fern.held(1, 40)
+    fern.held(1)
     expect(page.locator("h1")).to_contain_text("The air is")
     expect(page.locator(".said")).to_contain_text("The ruler says")
     near(fern.accept(), "air", 23.5, 1.5)
@@ -223,7 +225,7 @@ def test_line_row_by_a_sweep(fern: Bench) -> None:
     fern.served.client.post(
         "/api/rigs/fern/sensors/line-row/procedures/line/hold", json={"key": "sweep+"}
     ).raise_for_status()
-    fern.held(1, 40)
+    fern.held(1)
     truth, fitted = fern.made(), {one["name"]: one["value"] for one in fern.now()["constants"]}
     for name, level in truth.items():
         assert fitted[name] == pytest.approx(level, abs=14.0), name
@@ -310,7 +312,7 @@ def test_wheel_roll_out_steady_run_and_the_drive(fern: Bench, page: Page) -> Non
     expect(page.locator(".caution")).to_contain_text("Wheels off the ground")
     fern.hands({"wheel.gain_m_s2": 10, "wheel.speed_m_s": 3})
     fern.hold()
-    fern.held(1, 40)
+    fern.held(1)
     truth, fitted = fern.made(), fern.accept()
     if "magnets" in fitted:
         assert fitted["magnets"][0] == 2
@@ -404,7 +406,7 @@ def test_the_hand_meters_parts(page: Page, served: Served) -> None:
     meter.accept()
     meter.open("tachometer", "steady-marks")
     meter.hold()
-    meter.held(1, 40)
+    meter.held(1)
     expect(page.locator("h1")).to_have_text("Its pulses come evenly")
     meter.accept()
 

@@ -36,7 +36,9 @@ def test_axe_finds_nothing_on_any_station(page: Page, served: Served, theme: str
     rows = [{"true_mm": mm, "reading": us} for mm, us in ((150, 885), (400, 2330), (900, 5220))]
     ruler = "/api/rigs/fern/sensors/front-ranger/procedures/ruler"
     served.client.post(f"{ruler}/notebook", json={"rows": rows}).raise_for_status()
-    served.client.post("/api/rigs/fern/sensors/front-ranger/obstacle", json={"trip_mm": 300, "clear_mm": 350})
+    served.client.post(
+        "/api/rigs/fern/sensors/front-ranger/decisions/obstacle", json={"values": {"trip": 300, "clear": 350}}
+    )
     served.client.post("/api/rigs/fern/stones", json={"why": ""})
     found, what = [], COLOURS if theme == "night" else STANDARDS
     for station in STATIONS:
@@ -56,7 +58,9 @@ def test_axe_finds_nothing_on_any_station(page: Page, served: Served, theme: str
         page.wait_for_timeout(700)
         found += [f"{bench}: {v}" for v in violations(page, what)]
     views = ("parts", "parts&fit=line-sensors", "plan", "board", "schedule", "checklist", "program")
-    for address in ("/rigs", *(f"/fern/wire?view={view}" for view in views)):
+    decisions = ("line-row", "line-row&decision=steering", "front-ranger&decision=filter")
+    addresses = (*(f"/fern/wire?view={view}" for view in views), *(f"/fern/decide?sensor={one}" for one in decisions))
+    for address in ("/rigs", *addresses):
         page.goto(address)
         page.locator("h1").wait_for()
         page.wait_for_timeout(400)

@@ -88,7 +88,7 @@ def test_the_next_thing_follows_what_is_known() -> None:
         "trip", "trip", "mm", 260, None, Provenance.CHOSEN, "chosen", "decide", stale="offset changed"
     )
     found = {one.station: one for one in standing(facts(values=measured))}
-    assert found["decide"].next.sentence.startswith("choose the trip distance again")
+    assert found["decide"].next.sentence.startswith("choose again, obstacle guard: offset changed")
     counted = {one.station: one for one in standing(facts(values=measured, counted=frozenset({"trip"})))}
     assert counted["decide"].notch == "trip no longer holds"
     assert (counted["decide"].settled, counted["decide"].total) == (0, 1)

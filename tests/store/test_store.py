@@ -159,6 +159,10 @@ PAIRS = [
 ]
 
 
+def choose(session, trip: float, clear: float) -> None:
+    deciding.choose(session, "fern", "front-ranger", "obstacle", {"trip": trip, "clear": clear})
+
+
 def calibrate(session) -> int:
     calibrating.notebook(session, "fern", "front-ranger", "ruler", PAIRS)
     mine = calibrating.draft(session, "fern", "front-ranger", "ruler")
@@ -183,11 +187,11 @@ def test_a_hand_recording_is_a_recording_and_a_constant_can_rest_on_it(database:
 
 def test_what_rests_on_something_goes_stale_when_that_changes(database: Database) -> None:
     with database.transaction() as session:
-        deciding.choose(session, "fern", "front-ranger", 300, 350, None)
+        choose(session, 300, 350)
         assert settled(session, fern(session), "front-ranger")["trip"].stale == ""
         calibrate(session)
         assert "offset" in settled(session, fern(session), "front-ranger")["trip"].stale
-        deciding.choose(session, "fern", "front-ranger", 310, 360, None)
+        choose(session, 310, 360)
         assert settled(session, fern(session), "front-ranger")["trip"].stale == ""
         type_value(session, "fern", "front-ranger", "drive_speed", 0.6, None)
         assert settled(session, fern(session), "front-ranger")["trip"].stale == "cart speed changed since"
@@ -226,9 +230,9 @@ def test_impossible_typed_values_are_refused_by_field(database: Database) -> Non
             with pytest.raises(BadInput) as refused:
                 type_value(session, "fern", "front-ranger", name, value, sd)
             assert refused.value.path == path
-        for trip, clear, path in ((5, 300, "trip_mm"), (300, 200, "trip_mm"), (9000, 9500, "trip_mm")):
+        for trip, clear, path in ((5, 300, "trip"), (300, 200, "trip"), (9000, 9500, "trip")):
             with pytest.raises(BadInput) as refused:
-                deciding.choose(session, "fern", "front-ranger", trip, clear, None)
+                choose(session, trip, clear)
             assert refused.value.path == path
         for rows in ([], [{"true_mm": 150, "reading": 0.0}], [{"true_mm": 1e9, "reading": 900.0}]):
             with pytest.raises(BadInput):
@@ -247,13 +251,12 @@ def test_dropouts_enter_neither_noise_nor_decision_nor_trace(database: Database)
             recordings.write_rows(session, recording_id, "front-ranger", np.arange(3000) * 50_000, [values])
             recordings.close(session, recording_id)
             ids.append(recording_id)
-        quiet, dropping = (reading.noise(session, i, "front-ranger") for i in ids)
-        assert quiet.dropouts == 0
-        assert dropping.dropouts == (echo == 0).sum()
-        assert dropping.sd == pytest.approx(quiet.sd, rel=0.1)
+        trips = []
         for recording_id in ids:
-            found = deciding.obstacle(session, "fern", "front-ranger", recording_id)
-            assert found.stop.trip_mm == pytest.approx(240 + 3 * quiet.sd, abs=2)
+            floor = deciding.work(session, "fern", "front-ranger", "obstacle", [recording_id]).decided.floor
+            assert floor is not None
+            trips.append(floor.trip_mm)
+        assert trips == pytest.approx([240 + 3 * 6 * 346 / 2000] * 2, abs=2)
         trace = reading.trace(session, ids[1], "front-ranger", None, None, 50)
         assert np.nanmin(trace.low) > 800
         assert np.nanmin(trace.raw_low) == 0

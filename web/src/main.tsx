@@ -5,6 +5,7 @@ import "./theme/tokens.css";
 import "./theme/app.css";
 import "./theme/watch.css";
 import "./theme/calibrate.css";
+import "./theme/decide.css";
 import "./theme/recordings.css";
 import "./theme/wire.css";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";

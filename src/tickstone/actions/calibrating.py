@@ -17,6 +17,7 @@ from tickstone.core.calibration import catalogue
 from tickstone.core.calibration.procedure import Fitted, Outcome, Procedure, Step, Steps, Want, Window
 from tickstone.core.checks import check_between
 from tickstone.core.constants import Provenance, Values
+from tickstone.core.line_row import conditions_said
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.rig import Rig
 from tickstone.core.wording import fixed
@@ -207,10 +208,7 @@ def from_recording(session: Session, slug: str, sensor: str, name: str, recordin
         spoken += 1
         t0, t1 = (mark.t0 - MOMENT_US, mark.t0 + MOMENT_US) if mark.t1 is None else (mark.t0, mark.t1)
         key, truth = said
-        truth = {
-            **truth,
-            **{one: float(mark.conditions[one]) for one in ("height_mm", "lamp") if one in mark.conditions},
-        }
+        truth = {**truth, **conditions_said(mark.conditions, ("height_mm", "lamp"))}
         seen = _window(session, stream, converter, t0, t1)
         steps = steps_of(calibrations.calibration(session, mine.id))
         want = next((one for one in procedure.wants(steps, values) if one.key == key), Want(key, mark.label, ""))

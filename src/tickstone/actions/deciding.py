@@ -1,136 +1,164 @@
-"""The obstacle guard: where the cart must begin to stop, from its constants and a recording's own noise."""
+"""Deciding: recordings are read as the core's decisions look at them, and what is chosen remembers what it was chosen from."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+import numpy as np
 from sqlalchemy.orm import Session
 
-from tickstone.actions import reading
 from tickstone.actions.constants import settled
+from tickstone.actions.reading import Converter
 from tickstone.actions.rigs import rig_fields
-from tickstone.core import deciding, ranging
-from tickstone.core.checks import check_between, check_order
+from tickstone.core.checks import check_between
 from tickstone.core.constants import Provenance, Value
+from tickstone.core.decisions import catalogue
+from tickstone.core.decisions.decision import Asked, Decided, Decision, Marked, Seen, chosen_by
 from tickstone.core.rigs.kinds import kind
-from tickstone.errors import BadInput
-from tickstone.store import constants, log, recordings, rigs
+from tickstone.core.rigs.rig import Rig
+from tickstone.errors import BadInput, NotFound
+from tickstone.store import constants, log, recordings, rigs, samples
 
-SIGMAS = 3.0
+MOST_ROWS = 200_000  # of a recording: longer ones are judged by their end
 ENOUGH_READINGS = 50
-COMMON_MM = (90.0, 100.0, 600.0)  # common practice: thresholds people type in
-RESTS_ON = (
-    "drive_speed", "ping_interval", "votes", "reaction", "braking", "gap", "hysteresis", "set_back", "offset",
-)  # fmt: skip
+NEWEST = 3  # recordings that a decision by marks is made on, where none are named
 
 
 @dataclass(frozen=True)
-class Obstacle:
-    """What it takes to stop in time, and what has been chosen."""
+class Source:
+    """A recording that a decision may be made on; ``used`` when it is."""
 
-    stop: deciding.StopDistance
-    sigma_mm: float
-    sigma_from: str
-    recording_id: int | None
-    noise: reading.Noise | None
-    reach_mm: float
+    id: int
+    name: str
+    used: bool
+
+
+@dataclass(frozen=True)
+class Worked:
+    """A decision worked out for a sensor: what can be chosen, from which recordings, with which constants."""
+
+    decision: Decision
+    decided: Decided
+    sources: tuple[Source, ...]
+    test_id: int | None
     values: dict[str, Value]
-    chosen_trip: Value | None
-    chosen_clear: Value | None
-    heading: str
-    sentences: tuple[str, ...]
 
 
-def obstacle(session: Session, slug: str, sensor: str, recording_id: int | None) -> Obstacle:
-    """Compute trip and clear. Without a recording the noise is the jitter's; the newest live one is used by default."""
+def decision_of(rig: Rig, sensor: str, name: str) -> Decision:
+    """A decision that a sensor has. Raises NotFound, and BadInput for ``decision``."""
+    found = catalogue.decision(name)
+    if name not in kind(rig.sensor(sensor).kind).decisions:
+        raise BadInput(f"The {rig.sensor(sensor).name} has nothing to decide about “{found.title}”.", "decision")
+    return found
+
+
+def standing(session: Session, slug: str, sensor: str) -> list[tuple[Decision, str]]:
+    """The decisions of a sensor, each open, chosen or stale."""
     stored = rigs.rig_named(session, slug)
-    if "obstacle" not in kind(stored.rig.sensor(sensor).kind).decisions:
-        raise BadInput(f"The {sensor} decides nothing about obstacles.", "sensor")
     values = settled(session, stored, sensor)
-    if recording_id is None:
-        recording_id = _newest(session, stored.id, sensor)
-    seen = reading.noise(session, recording_id, sensor) if recording_id is not None else None
-    if seen is not None and seen.sd is not None:
-        sigma, said = seen.sd, f"{seen.readings - seen.dropouts} readings of the recording"
-    else:
-        sigma = values["jitter"].value * values["sound"].value / 2000.0
-        said, recording_id = "the jitter constant: no recording yet", None
-    stop = deciding.stop_distance(
-        speed_m_s=values["drive_speed"].value, sample_s=values["ping_interval"].value,
-        votes=round(values["votes"].value), reaction_s=values["reaction"].value,
-        deceleration_m_s2=values["braking"].value, gap_mm=values["gap"].value, sigma_mm=sigma, sigmas=SIGMAS,
-        hysteresis_mm=values["hysteresis"].value, blind_mm=values["set_back"].value,
+    found = []
+    for name in kind(stored.rig.sensor(sensor).kind).decisions:
+        one = catalogue.decision(name)
+        made = chosen_by(one, values)
+        found.append((one, "open" if not made else "stale" if any(value.stale for value in made) else "chosen"))
+    return found
+
+
+def work(
+    session: Session, slug: str, sensor: str, name: str, from_ids: Sequence[int] | None = None,
+    test_id: int | None = None, picked: Mapping[str, float] | None = None,
+) -> Worked:  # fmt: skip
+    """Work a decision out: on the recordings named, or on the newest that speak to it.
+
+    Raises NotFound for a recording of another rig, BadInput that names the field otherwise.
+    """
+    stored = rigs.rig_named(session, slug)
+    decision, values = decision_of(stored.rig, sensor, name), settled(session, stored, sensor)
+    unknown = set(picked or ()) - set(decision.sets(values))
+    if unknown:
+        raise BadInput(f"There is no {min(unknown)!r} to choose at “{decision.title}”.", "pick")
+    usable = _usable(session, stored.id, sensor, decision)
+    known = {one.id for one in usable}
+    for one in (*(from_ids or ()), *(() if test_id is None else (test_id,))):
+        if one not in known:
+            raise NotFound(f"Recording {one} says nothing to “{decision.title}” of this sensor.")
+    if from_ids is None:
+        live = [one.id for one in usable if one.origin != "hand" and one.id != test_id]
+        from_ids = live[: min(decision.most, NEWEST if decision.marked else 1)]
+    if test_id is not None and test_id in from_ids:
+        raise BadInput("Test on a recording that the choice is not made on.", "test")
+    if len(from_ids) > decision.most:
+        raise BadInput(f"At most {decision.most} recordings at a time.", "from")
+    by_id = {one.id: one for one in usable}
+    seen = [seen_of(session, by_id[one], sensor) for one in from_ids]
+    test = None if test_id is None else seen_of(session, by_id[test_id], sensor)
+    decided = decision.work(Asked(seen, test, dict(picked or {})), values)
+    sources = tuple(Source(one.id, one.name, one.id in from_ids) for one in usable)
+    return Worked(decision, decided, sources, test_id, values)
+
+
+def _usable(session: Session, rig_id: int, sensor: str, decision: Decision) -> list[recordings.StoredRecording]:
+    found = []
+    for one in recordings.recordings_of(session, rig_id):
+        stream = next((s for s in one.streams if s.key == sensor), None)
+        if one.status == "live" or stream is None or stream.n < (1 if decision.marked else ENOUGH_READINGS):
+            continue
+        if not decision.marked or decision.speaks(_marks(session, one.id, sensor)):
+            found.append(one)
+    return found
+
+
+def _marks(session: Session, recording_id: int, sensor: str) -> tuple[Marked, ...]:
+    return tuple(
+        Marked(mark.t0 / 1e6, (mark.t0 if mark.t1 is None else mark.t1) / 1e6, mark.label, mark.truth, mark.conditions, mark.id)
+        for mark in recordings.marks_of(session, recording_id)
+        if mark.sensor in (None, sensor)
     )  # fmt: skip
-    reach = values["farthest"].value
-    trip, clear = values.get("trip"), values.get("clear")
-    return Obstacle(stop, sigma, said, recording_id, seen, reach, values, trip, clear,
-                    _heading(stop, trip, reach, values["drive_speed"].value), _sentences(stop, trip, seen, values, reach))  # fmt: skip
 
 
-def _newest(session: Session, rig_id: int, sensor: str) -> int | None:
-    for recording in recordings.recordings_of(session, rig_id):
-        finished = recording.origin == "live" and recording.status != "live"
-        if finished and any(s.key == sensor and s.n >= ENOUGH_READINGS for s in recording.streams):
-            return recording.id
-    return None
+def seen_of(session: Session, recording: recordings.StoredRecording, sensor: str) -> Seen:
+    """A recording of a sensor as a decision looks at it, converted with the constants as they stand."""
+    stream = recording.stream_of(sensor)
+    first = stream.t0
+    if stream.n > MOST_ROWS and stream.t0 is not None and stream.t1 is not None:
+        first = round(stream.t1 - (stream.t1 - stream.t0) * MOST_ROWS / stream.n)
+    times, raw = samples.rows_between(session, stream, first, None)
+    converter = Converter(session, recording, sensor)
+    asked = converter.ask(times, raw, {})
+    said, _ = converter.rows(times, raw, {})
+    channels = dict(zip(converter.columns, raw, strict=True))
+    valid = said.valid & np.isfinite(said.values)
+    return Seen(recording.id, recording.name, times / 1e6, channels, asked, said.values, valid,
+                _marks(session, recording.id, sensor))  # fmt: skip
 
 
-def _heading(stop: deciding.StopDistance, trip: Value | None, reach: float, speed: float) -> str:
-    if stop.trip_mm > reach:
-        return f"At {speed:g} m/s the cart cannot stop within the ranger's reach"
-    if trip is None:
-        return f"At {speed:g} m/s the cart must begin to stop at {stop.trip_mm:.0f} mm"
-    spare = trip.value - stop.trip_mm
-    if spare < -0.5:
-        return f"Tripping at {trip.value:.0f} mm is {-spare:.0f} mm too late at {speed:g} m/s"
-    return f"Tripping at {trip.value:.0f} mm stops the cart with {stop.parts_mm['gap'] + spare:.0f} mm to spare"
-
-
-def _sentences(
-    stop: deciding.StopDistance, trip: Value | None, seen: reading.Noise | None, values: dict[str, Value], reach: float
-) -> tuple[str, ...]:
-    del trip
-    said = []
-    if stop.trip_mm > reach:
-        said.append(f"{stop.trip_mm:.0f} mm is beyond the reach of {reach:.0f} mm: drive slower or brake harder.")
-    late = [mm for mm in COMMON_MM if mm < stop.trip_mm]
-    if late:
-        said.append(f"The usual {_list(late)} would be too late at this speed.")
-    if seen is not None and seen.dropouts:
-        said.append(
-            f"{seen.dropouts} of {seen.readings} pings were dropouts or out of reach: never take them for clear."
-        )
-    low = ranging.footprint_mm(stop.trip_mm, values["cone"].value)
-    said.append(f"At the trip distance the beam is {low:.0f} mm wide; a post beside it is not seen.")
-    floor = values.get("floor_from")
-    if floor is not None and floor.value < stop.clear_mm:
-        said.append(
-            f"The beam meets the floor from {floor.value:.0f} mm on: mount it higher, or the floor may trip it."
-        )
-    return tuple(said)
-
-
-def _list(values: list[float]) -> str:
-    said = [f"{value / 10:g} cm" for value in values]
-    return said[0] if len(said) == 1 else ", ".join(said[:-1]) + " or " + said[-1]
-
-
-def choose(session: Session, slug: str, sensor: str, trip_mm: float, clear_mm: float, recording_id: int | None) -> None:
-    """Make trip and clear the person's choice, remembering what it was chosen from. Raises BadInput for the fields."""
-    found = obstacle(session, slug, sensor, recording_id)
-    check_between(trip_mm, found.values["nearest"].value, found.reach_mm, "trip_mm")
-    check_between(clear_mm, 0, found.reach_mm * 1.5, "clear_mm")
-    check_order(trip_mm, clear_mm, "trip_mm", "clear_mm")
+def choose(
+    session: Session, slug: str, sensor: str, name: str, wanted: Mapping[str, float],
+    from_ids: Sequence[int] | None = None,
+) -> None:  # fmt: skip
+    """Make values a person's choice, remembering the recordings, marks and constants they were chosen from. Raises BadInput
+    that names the constant, or ``choice`` while nothing can be chosen."""
+    found = work(session, slug, sensor, name, from_ids, None, wanted)
+    if found.decided.why_not:
+        raise BadInput(found.decided.why_not, "choice")
+    if not wanted:
+        raise BadInput("There is nothing to choose.", "choice")
     stored = rigs.rig_named(session, slug)
     sensor_id = rigs.sensor_ids(session, stored.id)[sensor]
-    inputs = [constants.Input(value_id=found.values[n].value_id, name=n) for n in RESTS_ON]
-    inputs += [constants.Input(name=name, seen=seen) for name, seen in rig_fields(stored.rig, sensor).items()]
-    if found.recording_id is not None:
-        inputs.append(constants.Input(recording_id=found.recording_id))
-    source = f"chosen; {found.stop.trip_mm:.0f} mm needed at {found.values['drive_speed'].value:g} m/s"
-    for name, value in (("trip", trip_mm), ("clear", clear_mm)):
+    specs = {spec.name: spec for spec in kind(stored.rig.sensor(sensor).kind).constants}
+    offered = {choice.name: choice for choice in found.decided.choices}
+    rests = [n for n in (*found.decision.inputs, *found.decision.rests_on) if n in specs and n not in wanted]
+    inputs = [constants.Input(value_id=found.values[n].value_id if n in found.values else None, name=n) for n in rests]
+    inputs += [constants.Input(name=n, seen=seen) for n, seen in rig_fields(stored.rig, sensor).items()]
+    inputs += [constants.Input(recording_id=one) for one in found.decided.used]
+    inputs += [constants.Input(mark_id=one) for one in found.decided.marks_used]
+    for one, value in wanted.items():
+        check_between(value, specs[one].low, specs[one].high, one)
+    for one, value in wanted.items():
         constants.add(session, stored.id, sensor_id, constants.NewValue(
-            name, value, "mm", None, Provenance.CHOSEN, source, {}, tuple(inputs)))  # fmt: skip
-    name = stored.rig.sensor(sensor).name
-    log.write_entry(session, stored.id, "constant", f"{name}: trip {trip_mm:.0f} mm, clear {clear_mm:.0f} mm {source}",
-                    sensor=sensor, name="trip")  # fmt: skip
+            one, value, specs[one].unit, None, Provenance.CHOSEN, f"chosen; {offered[one].why}", {}, tuple(inputs)))  # fmt: skip
+    said = ", ".join(f"{specs[n].label} {value:g} {specs[n].unit}".rstrip() for n, value in list(wanted.items())[:6])
+    sensor_name = stored.rig.sensor(sensor).name
+    log.write_entry(session, stored.id, "constant", f"{sensor_name}, {found.decision.title.lower()}: {said}",
+                    sensor=sensor, name=next(iter(wanted)))  # fmt: skip

@@ -15,7 +15,6 @@ from sqlalchemy.orm import Session
 from tickstone.actions.constants import settled
 from tickstone.core import decimation
 from tickstone.core.constants import Values
-from tickstone.core.noise import step_noise
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.kinds.base import Converted, Series, Surroundings, as_they_are
 from tickstone.errors import NotFound
@@ -30,7 +29,6 @@ UNPACK_AT_MOST = 60  # chunks: beyond this a trace is drawn from an overview tha
 BINS_A_CHUNK = 16
 WORKERS = 2
 WARMED = 4  # newest recordings
-NOISE_ROWS = 200_000
 
 
 @dataclass(frozen=True)
@@ -294,29 +292,3 @@ def at_cursor(session: Session, recording_id: int, sensor: str, t_s: float) -> A
         float(times[here]) / 1e6, asked.get(working.asks(values)[0].name), asked, value if np.isfinite(value) else None,
         converter.kind.reasons[int(converted.codes[here])], None if air is None else float(air[here]),
     )  # fmt: skip
-
-
-@dataclass(frozen=True)
-class Noise:
-    """Noise of a sensor's converted readings in a recording (k = 1), and how many readings and dropouts it rests on."""
-
-    sd: float | None
-    readings: int
-    dropouts: int
-    interval_s: float | None
-
-
-def noise(session: Session, recording_id: int, sensor: str) -> Noise:
-    """The noise of a recording's own readings, dropouts left out; long recordings are judged by their end."""
-    recording = recordings.recording(session, recording_id)
-    stream = recording.stream_of(sensor)
-    if not stream.n or stream.t0 is None or stream.t1 is None:
-        return Noise(None, 0, 0, None)
-    first = stream.t0
-    if stream.n > NOISE_ROWS:
-        first = round(stream.t1 - (stream.t1 - stream.t0) * NOISE_ROWS / stream.n)
-    times, raw = samples.rows_between(session, stream, first, None)
-    worked = Converter(session, recording, sensor).work(times, raw)
-    good, times = worked.converted.valid, worked.times
-    interval = float(np.median(np.diff(times))) / 1e6 if len(times) > 2 else None
-    return Noise(step_noise(worked.converted.values[good]), len(times), int((~good).sum()), interval)

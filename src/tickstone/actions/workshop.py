@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import threading
+import time
 from collections.abc import Callable
 from dataclasses import replace
 from datetime import UTC, datetime
@@ -47,6 +48,7 @@ class StandIns(Protocol):
 
 
 LOOK_S = 1.0  # between two looks for faults
+REST = 6.0  # times what a look took, so that on a slow machine it takes no more than a seventh of a core
 GRACE_S = 5.0  # a plug that comes back within so long goes on in the same recording, as a new segment
 
 
@@ -353,9 +355,12 @@ class Workshop:
 
     def _look_on(self) -> None:
         """A thread of its own: what it works out must not hold up what is being recorded."""
-        while not self._stop.wait(LOOK_S):
+        rest_s = LOOK_S
+        while not self._stop.wait(rest_s):
+            begun = time.thread_time()
             for slug in list(self._feeds):
                 self._quietly(partial(self._look, slug))
+            rest_s = max(LOOK_S, REST * (time.thread_time() - begun))
 
     def _look(self, slug: str) -> None:
         feed, finder = self._feeds[slug], self._finders.setdefault(slug, Finder())

@@ -6,11 +6,12 @@ from datetime import datetime
 from typing import Annotated, Any
 
 from fastapi import APIRouter
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 
 from tickstone.actions import calibrating, comparing, holding
 from tickstone.actions.constants import settled
+from tickstone.api.figures import Plain, PlotModel, TableModel
 from tickstone.api.models import Asked, Done, Finite, Name, numbers
 from tickstone.api.needs import Shop
 from tickstone.core.calibration import catalogue, procedure
@@ -19,12 +20,6 @@ from tickstone.store import calibrations, recordings, rigs
 
 router = APIRouter(prefix="/api/rigs/{slug}/sensors/{sensor}/procedures", tags=["calibrate"])
 MOST_FIELDS = 20
-
-
-class Plain(BaseModel):
-    """A model that is read off a record of the core as it stands."""
-
-    model_config = ConfigDict(from_attributes=True)
 
 
 class AskField(Plain):
@@ -75,38 +70,6 @@ class FittedModel(BaseModel):
 class ExtraModel(Plain):
     name: str
     label: str
-
-
-class CurveModel(Plain):
-    label: str
-    points: list[tuple[float, float]]
-    half_width: list[float]
-
-
-class DotModel(Plain):
-    x: float
-    y: float
-    plus_minus: float | None
-    off: bool
-    label: str
-
-
-class PlotModel(Plain):
-    title: str
-    x: str
-    x_unit: str
-    y: str
-    y_unit: str
-    dots: list[DotModel]
-    lines: list[CurveModel]
-    zero: bool
-    logarithmic: bool
-
-
-class TableModel(Plain):
-    title: str
-    heads: list[str]
-    rows: list[list[str]]
 
 
 class PastModel(BaseModel):

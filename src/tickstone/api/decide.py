@@ -1,65 +1,212 @@
-"""The obstacle guard over HTTP."""
+"""Decisions over HTTP: one set of addresses for all of them."""
 
 from __future__ import annotations
 
-from fastapi import APIRouter
-from pydantic import BaseModel
+from typing import Annotated
+
+from fastapi import APIRouter, Query
+from pydantic import BaseModel, Field
 
 from tickstone.actions import deciding
+from tickstone.api.figures import Plain, PlotModel, TableModel
 from tickstone.api.models import Asked, Constant, Done, Finite, Name
 from tickstone.api.needs import Shop
+from tickstone.core.constants import ConstantSpec, Provenance
+from tickstone.core.rigs.kinds import kind
+from tickstone.errors import BadInput
+from tickstone.store import rigs
 
-router = APIRouter(prefix="/api/rigs/{slug}/sensors/{sensor}/obstacle", tags=["decide"])
+router = APIRouter(prefix="/api/rigs/{slug}/sensors/{sensor}/decisions", tags=["decide"])
+MOST_PICKED = 60
+MOST_RECORDINGS = 8
 
 
-class ObstacleModel(BaseModel):
-    heading: str
-    sentences: list[str]
+class DecisionLine(BaseModel):
+    """A decision in the list: open, chosen or stale."""
+
+    decision: str
+    title: str
+    state: str
+
+
+class CandidateModel(Plain):
+    label: str
+    value: float
+    provenance: Provenance
+
+
+class ChoiceModel(BaseModel):
+    name: str
+    label: str
+    unit: str
+    value: float
+    suggested: float
+    why: str
+    low: float
+    high: float
+    step: float
+    candidates: list[CandidateModel]
+    options: list[str]
+    chosen: Constant | None
+
+
+class HeapModel(Plain):
+    condition: str
+    place: str
+    filled: bool
+    mean: float
+    sd: float
+    n: int
+    outline: list[tuple[float, float]]
+
+
+class OddsModel(Plain):
+    first: float
+    step: float
+    counted: list[int]
+    of: int
+    fitted: list[float]
+    margin: list[float]
+    margin_sds: list[float]
+    worst: list[int]
+    tested: list[int]
+    tested_of: int
+
+
+class HeapRowModel(Plain):
+    title: str
+    threshold: str
+    band: str
+    heaps: list[HeapModel]
+    odds: OddsModel
+    state: str
+    said: str
+    high_place: str
+    channel: str
+
+
+class HeapsModel(Plain):
+    low: float
+    high: float
+    unit: str
+    conditions: list[str]
+    rows: list[HeapRowModel]
+    ladder: list[float]
+
+
+class FloorModel(Plain):
     trip_mm: float
     clear_mm: float
     parts_mm: dict[str, float]
-    sigma_mm: float
-    sigma_from: str
-    recording_id: int | None
-    readings: int
-    dropouts: int
     reach_mm: float
     common_mm: list[float]
+    bar_mm: list[float]
+
+
+class StateModel(Plain):
+    pattern: str
+    words: str
+    choice: str
+    flags: list[str]
+    seen: int
+    lamps: list[bool]
+    reachable: bool
+
+
+class SourceModel(Plain):
+    id: int
+    name: str
+    used: bool
+
+
+class DecisionModel(BaseModel):
+    """A decision as it stands: the verdict, what can be chosen, from what, with which odds."""
+
+    decision: str
+    title: str
+    heading: str
+    next: str
+    good: bool
+    why_not: str
+    choices: list[ChoiceModel]
     inputs: list[Constant]
-    chosen_trip: Constant | None
-    chosen_clear: Constant | None
+    notes: list[str]
+    cautions: list[str]
+    marked: bool
+    most: int
+    sources: list[SourceModel]
+    test_id: int | None
+    plots: list[PlotModel]
+    tables: list[TableModel]
+    heaps: HeapsModel | None
+    floor: FloorModel | None
+    states: list[StateModel]
 
 
-class Chosen(Asked):
-    trip_mm: Finite
-    clear_mm: Finite
-    recording_id: int | None = None
-
-
-INPUTS = ("drive_speed", "braking", "ping_interval", "votes", "reaction", "gap", "hysteresis", "set_back")
+class ChooseAsked(Asked):
+    values: Annotated[dict[Name, Finite], Field(max_length=MOST_PICKED)]
+    recordings: Annotated[list[int], Field(max_length=MOST_RECORDINGS)] | None = None
 
 
 @router.get("")
-def obstacle(shop: Shop, slug: Name, sensor: Name, recording_id: int | None = None) -> ObstacleModel:
-    """Where the cart must begin to stop."""
+def decisions(shop: Shop, slug: Name, sensor: Name) -> list[DecisionLine]:
+    """The decisions of a sensor."""
     with shop.database.transaction() as session:
-        found = deciding.obstacle(session, slug, sensor, recording_id)
-    return ObstacleModel(
-        heading=found.heading, sentences=list(found.sentences), trip_mm=found.stop.trip_mm,
-        clear_mm=found.stop.clear_mm, parts_mm=found.stop.parts_mm, sigma_mm=found.sigma_mm,
-        sigma_from=found.sigma_from, recording_id=found.recording_id,
-        readings=found.noise.readings if found.noise else 0, dropouts=found.noise.dropouts if found.noise else 0,
-        reach_mm=found.reach_mm, common_mm=list(deciding.COMMON_MM),
-        inputs=[Constant.of(found.values[name]) for name in INPUTS],
-        chosen_trip=Constant.of(found.chosen_trip) if found.chosen_trip else None,
-        chosen_clear=Constant.of(found.chosen_clear) if found.chosen_clear else None,
+        found = deciding.standing(session, slug, sensor)
+    return [DecisionLine(decision=one.id, title=one.title, state=state) for one, state in found]
+
+
+def _picked(pairs: list[str]) -> dict[str, float]:
+    found = {}
+    for pair in pairs:
+        name, _, value = pair.partition(":")
+        try:
+            found[name] = float(value)
+        except ValueError:
+            raise BadInput(f"{pair!r} is no pick: a name and a number, as trip:300.", "pick") from None
+        if not abs(found[name]) < float("inf"):
+            raise BadInput(f"{name} must be a finite number.", "pick")
+    return found
+
+
+@router.get("/{name}")
+def decision_now(
+    shop: Shop, slug: Name, sensor: Name, name: Name,
+    recordings: Annotated[list[int] | None, Query(alias="from", max_length=MOST_RECORDINGS)] = None,
+    none: bool = False, test: int | None = None,
+    pick: Annotated[list[Annotated[str, Field(max_length=80)]], Query(max_length=MOST_PICKED)] = [],  # noqa: B006
+) -> DecisionModel:  # fmt: skip
+    """A decision worked out on the recordings named (``from``, or ``none`` of them), with what is picked (name:value)."""
+    with shop.database.transaction() as session:
+        found = deciding.work(session, slug, sensor, name, [] if none else recordings, test, _picked(pick))
+        stored = rigs.rig_named(session, slug)
+    return _model(found, {spec.name: spec for spec in kind(stored.rig.sensor(sensor).kind).constants})
+
+
+def _model(found: deciding.Worked, specs: dict[str, ConstantSpec]) -> DecisionModel:
+    one, made = found.decision, found.decided
+    return DecisionModel(
+        decision=one.id, title=one.title, heading=made.heading, next=made.next, good=made.good, why_not=made.why_not,
+        choices=[ChoiceModel(
+            name=c.name, label=specs[c.name].label, unit=specs[c.name].unit, value=c.value, suggested=c.suggested, why=c.why,
+            low=specs[c.name].low, high=specs[c.name].high, step=c.step, options=list(c.options),
+            candidates=[CandidateModel.model_validate(x) for x in c.candidates],
+            chosen=Constant.of(found.values[c.name]) if c.name in found.values else None,
+        ) for c in made.choices],
+        inputs=[Constant.of(found.values[n]) for n in one.inputs if n in found.values],
+        notes=list(made.notes), cautions=list(one.cautions), marked=one.marked, most=one.most,
+        sources=[SourceModel.model_validate(x) for x in found.sources], test_id=found.test_id,
+        plots=[PlotModel.model_validate(x) for x in made.plots], tables=[TableModel.model_validate(x) for x in made.tables],
+        heaps=None if made.heaps is None else HeapsModel.model_validate(made.heaps),
+        floor=None if made.floor is None else FloorModel.model_validate(made.floor),
+        states=[StateModel.model_validate(x) for x in made.states],
     )  # fmt: skip
 
 
-@router.post("")
-def choose(shop: Shop, slug: Name, sensor: Name, asked: Chosen) -> Done:
-    """Choose trip and clear."""
+@router.post("/{name}")
+def choose(shop: Shop, slug: Name, sensor: Name, name: Name, asked: ChooseAsked) -> Done:
+    """Choose."""
     with shop.database.transaction() as session:
-        deciding.choose(session, slug, sensor, asked.trip_mm, asked.clear_mm, asked.recording_id)
+        deciding.choose(session, slug, sensor, name, asked.values, asked.recordings)
     shop.changed(slug)
     return Done()

@@ -11,6 +11,7 @@ from typing import Protocol
 import numpy as np
 import numpy.typing as npt
 
+from tickstone.core import line_row
 from tickstone.core.constants import Values
 from tickstone.core.inertial import tilt_words
 from tickstone.core.rigs.rig import Rig
@@ -25,7 +26,6 @@ REST_S = 1.5  # at which a gyro's bias is taken before it turns
 REST_DPS = 0.6  # spread below which a gyro is at rest
 SCALE_SD = 0.01  # of a gyro's scale, by its sheet (common practice)
 BIAS_WALK_DPS = 0.01  # per root second: what a small gyro's bias wanders (common practice)
-BAR_FAR_MM = 1000.0
 BAR_STEPS = 8
 
 
@@ -233,9 +233,11 @@ class Angle:
 
 @dataclass
 class Lamps:
-    """One lamp for each sensor of a row, lit over dark: what check LEDs would show."""
+    """One lamp for each sensor of a row, lit over dark: what check LEDs would show. By the chosen thresholds with their
+    hysteresis; half way between white and black where none is chosen."""
 
     lit: list[bool] = field(default_factory=list)
+    _high: dict[str, bool] = field(default_factory=dict)
 
     def fit(self, rig: Rig) -> None:
         """It is the same on every rig."""
@@ -245,7 +247,19 @@ class Lamps:
         names = [name for name in seen.series if name.startswith("dark_")]
         last = [float(seen.series[name][-1]) for name in names]
         if all(math.isfinite(share) for share in last):
-            self.lit = [share >= 50.0 for share in last]
+            self.lit = [self._dark(name.removeprefix("dark_"), share, seen, values)
+                        for name, share in zip(names, last, strict=True)]  # fmt: skip
+
+    def _dark(self, name: str, share: float, seen: Seen, values: Values) -> bool:
+        threshold = values.get(f"threshold_{name}")
+        if threshold is None or name not in seen.asked:
+            return share >= 50.0
+        band = values.get(f"band_{name}")
+        half = (band.value if band is not None else 0.0) / 2
+        count, was = float(seen.asked[name][-1]), self._high.get(name)
+        high = count > threshold.value + (half if was is False else -half if was else 0.0)
+        self._high[name] = high
+        return high == line_row.black_is_high(values, name)
 
     def shown(self, now_s: float, values: Values) -> Shown:
         """Which are lit, left to right."""
@@ -256,6 +270,18 @@ class Lamps:
 
     def broken(self) -> None:
         """Nothing is carried on."""
+
+
+def bar_span_mm(values: Values) -> tuple[float, float]:
+    """The distances between which an LED bar has its steps: all lit at the nearest, none beyond where it begins, mm."""
+    near, far = values["nearest"].value if "nearest" in values else 20.0, values["farthest"].value
+    return near, min(far, values["bar_far"].value) if "bar_far" in values else far
+
+
+def bar_edges_mm(values: Values, steps: int = BAR_STEPS) -> tuple[float, ...]:
+    """The distances at which one more step of an LED bar lights, from afar, mm."""
+    near, far = bar_span_mm(values)
+    return tuple(far - (far - near) * step / steps for step in range(steps))
 
 
 @dataclass
@@ -285,8 +311,7 @@ class Bar:
 
     def shown(self, now_s: float, values: Values) -> Shown:
         """Steps lit of all, the span they cover, mm, and whether the near lamp is on (None: not known)."""
-        near, far = values["nearest"].value if "nearest" in values else 20.0, values["farthest"].value
-        far = min(far, BAR_FAR_MM)
+        near, far = bar_span_mm(values)
         lit = None
         if math.isfinite(self.distance_mm):
             lit = float(min(max(math.ceil(self.steps * (far - self.distance_mm) / (far - near)), 0), self.steps))

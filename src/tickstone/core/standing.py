@@ -7,6 +7,8 @@ from dataclasses import dataclass, field
 
 from tickstone.core.calibration import catalogue
 from tickstone.core.constants import Provenance, Value
+from tickstone.core.decisions import catalogue as deciding
+from tickstone.core.decisions.decision import chosen_by
 from tickstone.core.wiring.findings import Finding
 
 STATIONS = ("wire", "watch", "convert", "calibrate", "decide", "drive", "log")
@@ -89,10 +91,7 @@ def _steps(facts: Facts) -> list[NextStep]:
     elif not facts.recordings and not facts.recording:
         steps.append(NextStep("watch", "record half a minute, so that the noise is known.", "record", "Record"))
     steps += _calibrate(facts)
-    if "trip" in values:
-        steps += _decide(facts)
-    elif "obstacle" in facts.decisions:
-        steps.append(NextStep("decide", "choose where the cart must begin to stop.", "go-decide", "Choose it"))
+    steps += _decide(facts)
     humidity = values.get("humidity")
     if humidity is not None and humidity.provenance is Provenance.ASSUMED:
         steps.append(NextStep("convert", f"type the air's humidity; until then {humidity.value:g} % is assumed.",
@@ -128,7 +127,14 @@ def _calibrate(facts: Facts) -> list[NextStep]:
 
 
 def _decide(facts: Facts) -> list[NextStep]:
-    trip = facts.values["trip"]
-    if trip.stale:
-        return [NextStep("decide", f"choose the trip distance again: {trip.stale}.", "go-decide", "Look at it")]
+    """A choice that no longer holds comes first; then the sensor's first decision while it is open."""
+    decisions = [deciding.decision(name) for name in facts.decisions]
+    for one in decisions:
+        stale = next((value for value in chosen_by(one, facts.values) if value.stale), None)
+        if stale is not None:
+            where = {"decision": one.id}
+            sentence = f"choose again, {one.title.lower()}: {stale.stale}."
+            return [NextStep("decide", sentence, "go-decide", "Look at it", where)]
+    if decisions and not chosen_by(decisions[0], facts.values):
+        return [NextStep("decide", decisions[0].begin, "go-decide", "Choose it", {"decision": decisions[0].id})]
     return []

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 
 def fixed(value: float, digits: int = 0) -> str:
     """A number with a fixed count of decimals and a true minus sign; never minus zero.
@@ -11,3 +13,12 @@ def fixed(value: float, digits: int = 0) -> str:
     """
     text = f"{value:.{digits}f}"
     return text.removeprefix("-") if float(text) == 0 else text.replace("-", "\u2212")
+
+
+def listed(names: Sequence[str]) -> str:
+    """Names one after another, the last with "and".
+
+    >>> listed(["left", "centre", "right"])
+    'left, centre and right'
+    """
+    return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"

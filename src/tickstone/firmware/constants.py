@@ -13,7 +13,7 @@ from tickstone.core.stones import Line
 UNIT_WORDS = {
     "mm": "MM", "µs": "US", "m/s": "M_PER_S", "m/s²": "M_PER_S2", "°C": "C", "K": "K", "%": "PCT", "°": "DEG", "s": "S",
     "": "", "×": "", "counts": "COUNTS", "bits": "BITS", "V": "V", "mV": "MV", "V·mm": "V_MM", "V/g": "V_PER_G", "g": "G",
-    "°/s": "DEG_PER_S", "°/√s": "DEG_PER_ROOT_S", "Ω": "OHM", "kg": "KG", "turn": "TURN",
+    "°/s": "DEG_PER_S", "°/√s": "DEG_PER_ROOT_S", "Ω": "OHM", "rpm": "RPM", "/h": "PER_H", "kg": "KG", "turn": "TURN",
 }  # fmt: skip
 
 

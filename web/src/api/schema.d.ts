@@ -2546,7 +2546,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/rigs/{slug}/sensors/{sensor}/obstacle": {
+    "/api/rigs/{slug}/sensors/{sensor}/decisions": {
         parameters: {
             query?: never;
             header?: never;
@@ -2554,16 +2554,36 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Obstacle
-         * @description Where the cart must begin to stop.
+         * Decisions
+         * @description The decisions of a sensor.
          */
-        get: operations["obstacle_api_rigs__slug__sensors__sensor__obstacle_get"];
+        get: operations["decisions_api_rigs__slug__sensors__sensor__decisions_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{slug}/sensors/{sensor}/decisions/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Decision Now
+         * @description A decision worked out on the recordings named (``from``, or ``none`` of them), with what is picked (name:value).
+         */
+        get: operations["decision_now_api_rigs__slug__sensors__sensor__decisions__name__get"];
         put?: never;
         /**
          * Choose
-         * @description Choose trip and clear.
+         * @description Choose.
          */
-        post: operations["choose_api_rigs__slug__sensors__sensor__obstacle_post"];
+        post: operations["choose_api_rigs__slug__sensors__sensor__decisions__name__post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3252,6 +3272,14 @@ export interface components {
             /** Title */
             title: string;
         };
+        /** CandidateModel */
+        CandidateModel: {
+            /** Label */
+            label: string;
+            /** Value */
+            value: number;
+            provenance: components["schemas"]["Provenance"];
+        };
         /** CandidatePart */
         CandidatePart: {
             /** Threshold */
@@ -3303,21 +3331,14 @@ export interface components {
             /** Lines */
             lines: components["schemas"]["JudgedModel"][];
         };
-        /** ChoiceModel */
-        ChoiceModel: {
-            /** Value */
-            value: string;
-            /** Label */
-            label: string;
-        };
-        /** Chosen */
-        Chosen: {
-            /** Trip Mm */
-            trip_mm: number;
-            /** Clear Mm */
-            clear_mm: number;
-            /** Recording Id */
-            recording_id?: number | null;
+        /** ChooseAsked */
+        ChooseAsked: {
+            /** Values */
+            values: {
+                [key: string]: number;
+            };
+            /** Recordings */
+            recordings?: number[] | null;
         };
         /**
          * ColumnModel
@@ -3518,6 +3539,60 @@ export interface components {
             put_away: number[];
         };
         /**
+         * DecisionLine
+         * @description A decision in the list: open, chosen or stale.
+         */
+        DecisionLine: {
+            /** Decision */
+            decision: string;
+            /** Title */
+            title: string;
+            /** State */
+            state: string;
+        };
+        /**
+         * DecisionModel
+         * @description A decision as it stands: the verdict, what can be chosen, from what, with which odds.
+         */
+        DecisionModel: {
+            /** Decision */
+            decision: string;
+            /** Title */
+            title: string;
+            /** Heading */
+            heading: string;
+            /** Next */
+            next: string;
+            /** Good */
+            good: boolean;
+            /** Why Not */
+            why_not: string;
+            /** Choices */
+            choices: components["schemas"]["tickstone__api__decide__ChoiceModel"][];
+            /** Inputs */
+            inputs: components["schemas"]["Constant"][];
+            /** Notes */
+            notes: string[];
+            /** Cautions */
+            cautions: string[];
+            /** Marked */
+            marked: boolean;
+            /** Most */
+            most: number;
+            /** Sources */
+            sources: components["schemas"]["SourceModel"][];
+            /** Test Id */
+            test_id: number | null;
+            /** Plots */
+            plots: components["schemas"]["PlotModel"][];
+            /** Tables */
+            tables: components["schemas"]["TableModel"][];
+            heaps: components["schemas"]["HeapsModel"] | null;
+            floor: components["schemas"]["FloorModel"] | null;
+            /** States */
+            states: components["schemas"]["StateModel"][];
+        };
+        /**
          * DiagnosisModel
          * @description What looks wrong in a recording; ``looked_at`` is the share of it that was looked at.
          */
@@ -3679,6 +3754,12 @@ export interface components {
             off: boolean;
             /** Label */
             label: string;
+            /** Picks */
+            picks: {
+                [key: string]: number;
+            };
+            /** Picked */
+            picked: boolean;
         };
         /**
          * DriftModel
@@ -4152,6 +4233,23 @@ export interface components {
             /** Sentence */
             sentence: string;
         };
+        /** FloorModel */
+        FloorModel: {
+            /** Trip Mm */
+            trip_mm: number;
+            /** Clear Mm */
+            clear_mm: number;
+            /** Parts Mm */
+            parts_mm: {
+                [key: string]: number;
+            };
+            /** Reach Mm */
+            reach_mm: number;
+            /** Common Mm */
+            common_mm: number[];
+            /** Bar Mm */
+            bar_mm: number[];
+        };
         /** ForgetAsked */
         ForgetAsked: {
             /** Label */
@@ -4381,6 +4479,61 @@ export interface components {
             standin: boolean;
             /** Demo */
             demo: boolean;
+        };
+        /** HeapModel */
+        HeapModel: {
+            /** Condition */
+            condition: string;
+            /** Place */
+            place: string;
+            /** Filled */
+            filled: boolean;
+            /** Mean */
+            mean: number;
+            /** Sd */
+            sd: number;
+            /** N */
+            n: number;
+            /** Outline */
+            outline: [
+                number,
+                number
+            ][];
+        };
+        /** HeapRowModel */
+        HeapRowModel: {
+            /** Title */
+            title: string;
+            /** Threshold */
+            threshold: string;
+            /** Band */
+            band: string;
+            /** Heaps */
+            heaps: components["schemas"]["HeapModel"][];
+            odds: components["schemas"]["OddsModel"];
+            /** State */
+            state: string;
+            /** Said */
+            said: string;
+            /** High Place */
+            high_place: string;
+            /** Channel */
+            channel: string;
+        };
+        /** HeapsModel */
+        HeapsModel: {
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Unit */
+            unit: string;
+            /** Conditions */
+            conditions: string[];
+            /** Rows */
+            rows: components["schemas"]["HeapRowModel"][];
+            /** Ladder */
+            ladder: number[];
         };
         /** HeardModel */
         HeardModel: {
@@ -5371,39 +5524,6 @@ export interface components {
                 [key: string]: number;
             }[];
         };
-        /** ObstacleModel */
-        ObstacleModel: {
-            /** Heading */
-            heading: string;
-            /** Sentences */
-            sentences: string[];
-            /** Trip Mm */
-            trip_mm: number;
-            /** Clear Mm */
-            clear_mm: number;
-            /** Parts Mm */
-            parts_mm: {
-                [key: string]: number;
-            };
-            /** Sigma Mm */
-            sigma_mm: number;
-            /** Sigma From */
-            sigma_from: string;
-            /** Recording Id */
-            recording_id: number | null;
-            /** Readings */
-            readings: number;
-            /** Dropouts */
-            dropouts: number;
-            /** Reach Mm */
-            reach_mm: number;
-            /** Common Mm */
-            common_mm: number[];
-            /** Inputs */
-            inputs: components["schemas"]["Constant"][];
-            chosen_trip: components["schemas"]["Constant"] | null;
-            chosen_clear: components["schemas"]["Constant"] | null;
-        };
         /**
          * OddLineModel
          * @description A line that was not understood; ``line`` is its place in the file, for one that was imported.
@@ -5417,6 +5537,29 @@ export interface components {
             why: string;
             /** Line */
             line: number | null;
+        };
+        /** OddsModel */
+        OddsModel: {
+            /** First */
+            first: number;
+            /** Step */
+            step: number;
+            /** Counted */
+            counted: number[];
+            /** Of */
+            of: number;
+            /** Fitted */
+            fitted: number[];
+            /** Margin */
+            margin: number[];
+            /** Margin Sds */
+            margin_sds: number[];
+            /** Worst */
+            worst: number[];
+            /** Tested */
+            tested: number[];
+            /** Tested Of */
+            tested_of: number;
         };
         /** OldConstant */
         OldConstant: {
@@ -5458,7 +5601,7 @@ export interface components {
             /** Usual */
             usual: string | number;
             /** Choices */
-            choices: components["schemas"]["ChoiceModel"][];
+            choices: components["schemas"]["tickstone__api__rig_models__ChoiceModel"][];
             /** Unit */
             unit: string;
             /** Low */
@@ -5905,6 +6048,12 @@ export interface components {
             /** Text */
             text: string;
         };
+        /**
+         * Provenance
+         * @description The kind of knowledge behind a number.
+         * @enum {string}
+         */
+        Provenance: "assumed" | "measured" | "derived" | "chosen";
         /** PullUpInputs */
         PullUpInputs: {
             /** Ohms */
@@ -7091,6 +7240,15 @@ export interface components {
              */
             speed: number;
         };
+        /** SourceModel */
+        SourceModel: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Used */
+            used: boolean;
+        };
         /** SourcesModel */
         SourcesModel: {
             /** Standin */
@@ -7177,6 +7335,23 @@ export interface components {
             /** Notch */
             notch: string;
             next: components["schemas"]["StepModel"];
+        };
+        /** StateModel */
+        StateModel: {
+            /** Pattern */
+            pattern: string;
+            /** Words */
+            words: string;
+            /** Choice */
+            choice: string;
+            /** Flags */
+            flags: string[];
+            /** Seen */
+            seen: number;
+            /** Lamps */
+            lamps: boolean[];
+            /** Reachable */
+            reachable: boolean;
         };
         /**
          * Step
@@ -8092,6 +8267,39 @@ export interface components {
             /** Constants */
             constants: components["schemas"]["Constant"][];
             inverse: components["schemas"]["InverseSpan"] | null;
+        };
+        /** ChoiceModel */
+        tickstone__api__decide__ChoiceModel: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number;
+            /** Suggested */
+            suggested: number;
+            /** Why */
+            why: string;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Step */
+            step: number;
+            /** Candidates */
+            candidates: components["schemas"]["CandidateModel"][];
+            /** Options */
+            options: string[];
+            chosen: components["schemas"]["Constant"] | null;
+        };
+        /** ChoiceModel */
+        tickstone__api__rig_models__ChoiceModel: {
+            /** Value */
+            value: string;
+            /** Label */
+            label: string;
         };
     };
     responses: never;
@@ -16705,11 +16913,9 @@ export interface operations {
             };
         };
     };
-    obstacle_api_rigs__slug__sensors__sensor__obstacle_get: {
+    decisions_api_rigs__slug__sensors__sensor__decisions_get: {
         parameters: {
-            query?: {
-                recording_id?: number | null;
-            };
+            query?: never;
             header?: never;
             path: {
                 slug: string;
@@ -16725,7 +16931,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ObstacleModel"];
+                    "application/json": components["schemas"]["DecisionLine"][];
                 };
             };
             /** @description Not Found */
@@ -16766,19 +16972,85 @@ export interface operations {
             };
         };
     };
-    choose_api_rigs__slug__sensors__sensor__obstacle_post: {
+    decision_now_api_rigs__slug__sensors__sensor__decisions__name__get: {
+        parameters: {
+            query?: {
+                from?: number[] | null;
+                none?: boolean;
+                test?: number | null;
+                pick?: string[];
+            };
+            header?: never;
+            path: {
+                slug: string;
+                sensor: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DecisionModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    choose_api_rigs__slug__sensors__sensor__decisions__name__post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 slug: string;
                 sensor: string;
+                name: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Chosen"];
+                "application/json": components["schemas"]["ChooseAsked"];
             };
         };
         responses: {

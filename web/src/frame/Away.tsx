@@ -1,11 +1,12 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import { api, ask } from "../api/client";
-import { useBench } from "../hooks/bench";
+import { useBench, useNow } from "../hooks/bench";
 
 /** Says what is away, in a line above the work, and fetches everything anew when it is back. */
 export function Away() {
   const bench = useBench();
+  const now = useNow();
   const queries = useQueryClient();
   const health = useQuery({
     queryKey: ["health"],
@@ -21,12 +22,12 @@ export function Away() {
     if (well && !before.current) void queries.invalidateQueries();
     before.current = well;
   }, [well, queries]);
-  if (well && !bench.now.recording?.store_away) return null;
+  if (well && !now.recording?.store_away) return null;
   return (
     <p className="away" role="alert">
       {!app
         ? "Tick Stone itself does not answer. Start it again; this page goes on by itself."
-        : bench.now.recording
+        : now.recording
           ? "The database is away. Recording goes on in memory; the counter stands until it is back."
           : "The database is away. Nothing is lost; this page goes on by itself when it is back."}
     </p>

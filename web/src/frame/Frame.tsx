@@ -41,8 +41,7 @@ export function Frame() {
       r: record,
       b: () => bench.go("watch", { large: bench.station === "watch" && search.get("large") !== null ? null : "" }),
       f: () => bench.setFrozen(!bench.frozen),
-      c: () =>
-        void (bench.now.status === "live" || bench.now.status === "silent" ? bench.disconnect() : bench.connect()),
+      c: () => void (bench.connected ? bench.disconnect() : bench.connect()),
       t: () => setSettings({ tape: !settings.tape }),
     },
     settings.letterKeys && open === null,

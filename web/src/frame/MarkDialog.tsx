@@ -1,10 +1,11 @@
 import { Modal } from "react-bootstrap";
-import { useBench } from "../hooks/bench";
+import { useBench, useNow } from "../hooks/bench";
 import { MarkForm } from "../ui/MarkForm";
 
 /** Mark this moment, or the last seconds, in words. */
 export function MarkDialog({ show, onHide }: { show: boolean; onHide: () => void }) {
   const bench = useBench();
+  const now = useNow();
   return (
     <Modal show={show} onHide={onHide} centered aria-labelledby="mark-title">
       <Modal.Header closeButton>
@@ -13,7 +14,7 @@ export function MarkDialog({ show, onHide }: { show: boolean; onHide: () => void
         </Modal.Title>
       </Modal.Header>
       <Modal.Body>
-        {bench.now.recording ? (
+        {now.recording ? (
           <MarkForm
             sensors={bench.rig.sensors}
             selected={bench.sensor}

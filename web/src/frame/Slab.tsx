@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, ask, type Constant } from "../api/client";
-import { useBench, type useLength } from "../hooks/bench";
+import { useBench, type useLength, useNow } from "../hooks/bench";
 import { useSettings } from "../hooks/settings";
 import { useFindings } from "../hooks/useFindings";
 import { type Procedure, useProcedure } from "../hooks/useProcedure";
@@ -127,10 +127,11 @@ function Wrong() {
 /** The one live figure, readable from two metres. */
 function BigFigure() {
   const bench = useBench();
+  const now = useNow();
   const settings = useSettings();
   const { length } = settings;
-  const seen = bench.now.sensors[bench.sensor.id];
-  if (!seen || !isOn(bench.now)) return null;
+  const seen = now.sensors[bench.sensor.id];
+  if (!seen || !isOn(now)) return null;
   const value = seen.value === null ? null : valueText(seen.value, bench.sensor, settings);
   return (
     <div className="big">

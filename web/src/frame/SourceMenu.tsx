@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { Dropdown } from "react-bootstrap";
 import { api, ask, type Schemas } from "../api/client";
-import { useBench } from "../hooks/bench";
+import { useBench, useNow } from "../hooks/bench";
 import { FORGET } from "../model/address";
 import { rateText } from "./TopLine";
 
@@ -11,7 +11,7 @@ const LINES = { live: "solid", silent: "dashed", idle: "dashed", lost: "crossed"
 /** Where readings come from: the stand-in, a serial port, a TCP line, or a recording that is open. */
 export function SourceMenu({ onHands }: { onHands: () => void }) {
   const bench = useBench();
-  const { now } = bench;
+  const now = useNow();
   const [open, setOpen] = useState(false);
   const close = (act: () => unknown) => () => {
     setOpen(false);

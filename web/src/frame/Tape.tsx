@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, ask } from "../api/client";
-import { useBench, useLength } from "../hooks/bench";
+import { useBench, useLength, useNow } from "../hooks/bench";
 import { setSettings, useSettings } from "../hooks/settings";
 import type { Held } from "../hooks/useHeld";
 import { figure, lengthText, moment, THIN } from "../model/format";
@@ -16,7 +16,8 @@ export function Tape({ marking, onWords }: { marking: Held; onWords: () => void 
   const bench = useBench();
   const settings = useSettings();
   const marks = useRecordingMarks();
-  const { now, sensor, notice } = bench;
+  const now = useNow();
+  const { sensor, notice } = bench;
   const connected = isOn(now);
   return (
     <footer className="tape">
@@ -60,7 +61,8 @@ function Running({ marking, onWords, marks }: { marking: Held; onWords: () => vo
   const length = useLength();
   const settings = useSettings();
   const { letterKeys } = settings;
-  const { sensor, now } = bench;
+  const now = useNow();
+  const { sensor } = bench;
   const seen = now.sensors[sensor.id];
   const value = seen?.value != null ? valueText(seen.value, sensor, settings) : null;
   const edge = (at: number) =>
@@ -122,6 +124,7 @@ function Running({ marking, onWords, marks }: { marking: Held; onWords: () => vo
 
 function Unconnected() {
   const bench = useBench();
+  const now = useNow();
   const { letterKeys } = useSettings();
   const recordings = useQuery({
     queryKey: ["r", bench.rig.slug, "recordings"],
@@ -132,13 +135,13 @@ function Unconnected() {
     <>
       <div className="tape-now">
         <span>{bench.sensor.name}</span>
-        <b className="tape-off">{bench.now.status === "lost" ? "unplugged" : "not connected"}</b>
+        <b className="tape-off">{now.status === "lost" ? "unplugged" : "not connected"}</b>
       </div>
       <button type="button" className="act" onClick={() => void bench.connect()}>
         Connect {letterKeys && <kbd>C</kbd>}
       </button>
       <p className="tape-said">
-        {bench.now.status === "lost" ? `${bench.now.why} ` : ""}
+        {now.status === "lost" ? `${now.why} ` : ""}
         {last && (
           <button
             type="button"

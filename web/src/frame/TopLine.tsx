@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Dropdown, Form } from "react-bootstrap";
 import { Link } from "react-router";
 import { api, ask } from "../api/client";
-import { useBench } from "../hooks/bench";
+import { useBench, useNow } from "../hooks/bench";
 import { setSettings, useSettings } from "../hooks/settings";
 import { figure, THIN } from "../model/format";
 import { SourceMenu } from "./SourceMenu";
@@ -17,9 +17,10 @@ interface Props {
 
 export function TopLine({ onFind, onKeys, onHands, onRecord }: Props) {
   const bench = useBench();
+  const now = useNow();
   const settings = useSettings();
   const rigs = useQuery({ queryKey: ["rigs"], queryFn: () => ask(api.GET("/api/rigs")) });
-  const recording = bench.now.recording;
+  const recording = now.recording;
   return (
     <header className="top">
       <Link to="/rigs" className="wordmark">

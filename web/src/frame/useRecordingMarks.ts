@@ -1,12 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, ask } from "../api/client";
-import { useBench } from "../hooks/bench";
+import { useBench, useNow } from "../hooks/bench";
 import type { StripMark } from "../plot/Strip";
 
 /** The running recording's marks, moments and spans, on the feed's own time axis. */
 export function useRecordingMarks(): StripMark[] {
   const bench = useBench();
-  const recording = bench.now.recording;
+  const now = useNow();
+  const recording = now.recording;
   const opened = useQuery({
     queryKey: ["r", bench.rig.slug, "recording", recording?.id],
     enabled: recording !== null,

@@ -15,7 +15,7 @@ import {
 import type { FeedNow, LiveFeed } from "../model/live";
 import { isStation, type StationId } from "../model/stations";
 import { useSettings } from "./settings";
-import { useFeedNow } from "./useFeedNow";
+import { useFeedNow, useFeedPart } from "./useFeedNow";
 
 export interface Notice {
   text: string;
@@ -32,7 +32,7 @@ export interface Bench {
   constants: Constant[];
   standing: Standing[];
   feed: LiveFeed;
-  now: FeedNow;
+  connected: boolean;
   frozen: boolean;
   recordingId: number | null;
   notice: Notice | null;
@@ -59,6 +59,16 @@ export function useBench(): Bench {
   return bench;
 }
 
+/** What comes live, at most 8 changes a second: only what shows it is drawn again. */
+export function useNow(): FeedNow {
+  return useFeedNow(useBench().feed);
+}
+
+/** What is being held, if anything is. */
+export function useHold() {
+  return useFeedPart(useBench().feed, (now) => now.hold);
+}
+
 export function useLength() {
   return useSettings().length;
 }
@@ -71,7 +81,10 @@ export function BenchProvider({ rig, feed, children }: { rig: Rig; feed: LiveFee
   const [search] = useSearchParams();
   const navigate = useNavigate();
   const queries = useQueryClient();
-  const now = useFeedNow(feed);
+  const status = useFeedPart(feed, (now) => now.status);
+  const version = useFeedPart(feed, (now) => now.version);
+  const recording = useFeedPart(feed, (now) => now.recording !== null);
+  const airIsLive = useFeedPart(feed, (now) => now.air_c !== null);
   const [frozen, setFrozen] = useState(false);
   const [notice, setNotice] = useState<Notice | null>(null);
   const slug = rig.slug;
@@ -80,18 +93,18 @@ export function BenchProvider({ rig, feed, children }: { rig: Rig; feed: LiveFee
   if (!sensor) throw new Error("a rig without sensors");
 
   useEffect(() => {
-    if (now.version) void queries.invalidateQueries({ queryKey: ["r", slug] });
-  }, [now.version, queries, slug]);
+    if (version) void queries.invalidateQueries({ queryKey: ["r", slug] });
+  }, [version, queries, slug]);
 
   const constants = useQuery({
-    queryKey: ["r", slug, "constants", sensor.id, now.air_c !== null],
+    queryKey: ["r", slug, "constants", sensor.id, airIsLive],
     queryFn: () =>
       ask(api.GET("/api/rigs/{slug}/sensors/{sensor}/constants", { params: { path: { slug, sensor: sensor.id } } })),
     placeholderData: (old) => old,
-    refetchInterval: now.status === "live" ? 4000 : false, // the air is live
+    refetchInterval: status === "live" ? 4000 : false, // the air is live
   });
   const standing = useQuery({
-    queryKey: ["r", slug, "standing", sensor.id, now.status, now.recording !== null],
+    queryKey: ["r", slug, "standing", sensor.id, status, recording],
     queryFn: () =>
       ask(api.GET("/api/rigs/{slug}/standing", { params: { path: { slug }, query: { sensor: sensor.id } } })),
     placeholderData: (old) => old,
@@ -155,7 +168,7 @@ export function BenchProvider({ rig, feed, children }: { rig: Rig; feed: LiveFee
       constants: constants.data ?? [],
       standing: standing.data ?? [],
       feed,
-      now,
+      connected: status === "live" || status === "silent",
       frozen,
       recordingId: Number(search.get("recording")) || null,
       notice,
@@ -171,10 +184,10 @@ export function BenchProvider({ rig, feed, children }: { rig: Rig; feed: LiveFee
         await attempt(ask(api.POST("/api/rigs/{slug}/disconnect", path)));
       },
       record: async () => {
-        if (now.recording) {
+        if (recording) {
           const kept = await attempt(ask(api.POST("/api/rigs/{slug}/stop", path)));
           if (kept?.id) say({ text: "The recording is kept.", tone: "said" });
-        } else if (now.status === "live" || now.status === "silent") {
+        } else if (status === "live" || status === "silent") {
           await attempt(ask(api.POST("/api/rigs/{slug}/record", { ...path, body: { name: "" } })));
         } else {
           say({ text: "Connect the board or the stand-in first: press C.", tone: "fault" });
@@ -196,7 +209,8 @@ export function BenchProvider({ rig, feed, children }: { rig: Rig; feed: LiveFee
     constants.data,
     standing.data,
     feed,
-    now,
+    status,
+    recording,
     frozen,
     notice,
     search,

@@ -1,11 +1,12 @@
 import { useIsFetching, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, ask } from "../api/client";
 import type { Finding } from "../model/live";
-import { useBench } from "./bench";
+import { useBench, useNow } from "./bench";
 
 /** What looks wrong: in the recording that is open, else in what comes live. */
 export function useFindings(): { findings: Finding[]; looking: boolean; lookedAt: number; failed: string } {
   const bench = useBench();
+  const now = useNow();
   const queries = useQueryClient();
   const id = bench.recordingId;
   const lanes = ["r", bench.rig.slug, "lanes", id];
@@ -21,7 +22,7 @@ export function useFindings(): { findings: Finding[]; looking: boolean; lookedAt
       ask(api.GET("/api/recordings/{recording_id}/findings", { params: { path: { recording_id: id ?? 0 } } })),
     placeholderData: (old, query) => (query?.queryKey[3] === id ? old : undefined),
   });
-  if (id === null) return { findings: bench.now.findings, looking: false, lookedAt: 1, failed: "" };
+  if (id === null) return { findings: now.findings, looking: false, lookedAt: 1, failed: "" };
   return {
     findings: told.data?.findings ?? [],
     looking: told.isPending,

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, ask, type Schemas } from "../api/client";
-import { useBench } from "./bench";
+import { useBench, useHold } from "./bench";
 import { useAddress } from "./useAddress";
 
 export type Procedure = Schemas["ProcedureModel"];
@@ -20,7 +20,7 @@ export function useProcedure(on = true) {
     enabled: has,
   });
   const asked = search.get("procedure");
-  const { hold } = bench.now;
+  const hold = useHold();
   const held = hold?.sensor === path.sensor ? hold.procedure : null;
   const begun = lines.data?.find((one) => one.held > 0)?.procedure;
   const known = (name: string | null | undefined) => (name && bench.sensor.procedures.includes(name) ? name : null);

@@ -62,7 +62,7 @@ export function Next() {
         bench.go("calibrate");
         break;
       case "go-decide":
-        bench.go("decide");
+        bench.go("decide", { decision: next.details.decision ?? null });
         break;
       case "type-humidity":
         document.getElementById("constant-humidity")?.click();

@@ -11,13 +11,10 @@ import numpy as np
 from tickstone.core import adc
 from tickstone.core.calibration.means import coverage, mean_of
 from tickstone.core.calibration.procedure import (
-    Dot,
     Field,
     Fitted,
     Holding,
-    Line,
     Outcome,
-    Plot,
     Procedure,
     Step,
     Steps,
@@ -27,6 +24,7 @@ from tickstone.core.calibration.procedure import (
 from tickstone.core.calibration.runs import numbered
 from tickstone.core.calibration.still import why_moving
 from tickstone.core.constants import Values
+from tickstone.core.figures import Dot, Line, Plot
 from tickstone.errors import BadInput
 
 METER_SHARE, METER_V = 0.005, 0.01  # of a plain voltmeter, k = 1: common practice

@@ -11,21 +11,19 @@ import numpy as np
 from tickstone.core.calibration.means import coverage, repeats
 from tickstone.core.calibration.procedure import (
     Array,
-    Dot,
     Field,
     Fitted,
     Holding,
     Outcome,
-    Plot,
     Procedure,
     Step,
     Steps,
-    Table,
     Want,
     Window,
 )
 from tickstone.core.calibration.runs import numbered
 from tickstone.core.constants import Values
+from tickstone.core.figures import Dot, Plot, Table
 from tickstone.core.motion import arc_step
 
 FIRST_RUN = "Wheels off the ground for the first run; keep fingers, hair and sleeves away."

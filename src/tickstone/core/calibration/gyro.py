@@ -15,19 +15,17 @@ from tickstone.core.calibration.procedure import (
     Field,
     Fitted,
     Holding,
-    Line,
     Outcome,
-    Plot,
     Procedure,
     Step,
     Steps,
-    Table,
     Want,
     Window,
 )
 from tickstone.core.calibration.runs import numbered
 from tickstone.core.calibration.still import why_moving
 from tickstone.core.constants import Values
+from tickstone.core.figures import Line, Plot, Table
 from tickstone.core.inertial import allan_deviations
 from tickstone.core.rigs.kinds.inertial import FULL, GYRO
 from tickstone.core.wording import fixed

@@ -13,19 +13,17 @@ from tickstone.core import motor_halls
 from tickstone.core.calibration.means import coverage
 from tickstone.core.calibration.procedure import (
     Array,
-    Dot,
     Field,
     Fitted,
     Holding,
     Outcome,
-    Plot,
     Procedure,
     Steps,
-    Table,
     Want,
     Window,
 )
 from tickstone.core.constants import Values
+from tickstone.core.figures import Dot, Plot, Table
 from tickstone.core.wording import fixed
 from tickstone.errors import BadInput
 

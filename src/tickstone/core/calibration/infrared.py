@@ -18,22 +18,10 @@ from tickstone.core.calibration.pairs import (
     studentised,
     suspects,
 )
-from tickstone.core.calibration.procedure import (
-    Array,
-    Dot,
-    Field,
-    Fitted,
-    Line,
-    Outcome,
-    Plot,
-    Step,
-    Steps,
-    Table,
-    Want,
-    Window,
-)
+from tickstone.core.calibration.procedure import Array, Field, Fitted, Outcome, Step, Steps, Want, Window
 from tickstone.core.calibration.still import why_saturated
 from tickstone.core.constants import Values
+from tickstone.core.figures import Dot, Line, Plot, Table
 from tickstone.errors import BadInput
 
 USABLE_SHARE = 0.05

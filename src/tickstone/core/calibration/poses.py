@@ -13,23 +13,21 @@ from tickstone.core import inertial
 from tickstone.core.calibration.means import coverage, mean_of
 from tickstone.core.calibration.procedure import (
     Array,
-    Dot,
     Extra,
     Field,
     Fitted,
     Holding,
     Outcome,
-    Plot,
     Procedure,
     Step,
     Steps,
-    Table,
     Want,
     Window,
 )
 from tickstone.core.calibration.still import why_moving
 from tickstone.core.checks import check_between
 from tickstone.core.constants import Values
+from tickstone.core.figures import Dot, Plot, Table
 from tickstone.core.rigs.kinds.inertial import FULL, analogue_own_axes, inertial_own_axes
 from tickstone.core.rigs.kinds.parts import step_v
 from tickstone.core.wording import fixed

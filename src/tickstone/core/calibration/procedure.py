@@ -15,6 +15,7 @@ import numpy as np
 import numpy.typing as npt
 
 from tickstone.core.constants import Values
+from tickstone.core.figures import Plot, Table
 
 Array = npt.NDArray[np.float64]
 HOLD_S = 2.0
@@ -122,50 +123,6 @@ class Extra:
     name: str
     label: str
     constants: tuple[Fitted, ...]
-
-
-@dataclass(frozen=True)
-class Line:
-    """A line of a plot: x and y, and its half width where it is a band."""
-
-    label: str
-    points: tuple[tuple[float, float], ...]
-    half_width: tuple[float, ...] = ()
-
-
-@dataclass(frozen=True)
-class Dot:
-    """A measured point of a plot, with its ± (95 %), and whether it is off."""
-
-    x: float
-    y: float
-    plus_minus: float | None = None
-    off: bool = False
-    label: str = ""
-
-
-@dataclass(frozen=True)
-class Plot:
-    """A picture of the fit: axes in words with their units, lines, and points. ``zero`` draws the line of nothing left."""
-
-    title: str
-    x: str
-    x_unit: str
-    y: str
-    y_unit: str
-    dots: tuple[Dot, ...] = ()
-    lines: tuple[Line, ...] = ()
-    zero: bool = False
-    logarithmic: bool = False
-
-
-@dataclass(frozen=True)
-class Table:
-    """Rows to read: a title, heads, and cells in words."""
-
-    title: str
-    heads: tuple[str, ...]
-    rows: tuple[tuple[str, ...], ...]
 
 
 @dataclass(frozen=True)

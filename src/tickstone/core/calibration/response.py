@@ -12,17 +12,15 @@ from tickstone.core.calibration.procedure import (
     Array,
     Fitted,
     Holding,
-    Line,
     Outcome,
-    Plot,
     Procedure,
     Steps,
-    Table,
     Want,
     Window,
 )
 from tickstone.core.calibration.still import figure
 from tickstone.core.constants import Values
+from tickstone.core.figures import Line, Plot, Table
 from tickstone.core.filters import run
 from tickstone.core.noise import sample_sd, step_noise, without_spikes
 from tickstone.errors import BadInput

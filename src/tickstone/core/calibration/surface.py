@@ -12,33 +12,30 @@ import numpy as np
 
 from tickstone.core.calibration.means import Mean, mean_of
 from tickstone.core.calibration.procedure import (
-    Dot,
     Field,
     Fitted,
     Holding,
     Outcome,
-    Plot,
     Procedure,
     Step,
     Steps,
-    Table,
     Want,
     Window,
 )
 from tickstone.core.calibration.still import why_moving, why_saturated
 from tickstone.core.constants import Values
+from tickstone.core.figures import Dot, Plot, Table
+from tickstone.core.line_row import GROUND, LAMPS, LINE, SWEEP, condition, place_of
 from tickstone.core.thresholds import threshold_otsu
 from tickstone.core.wording import fixed
 from tickstone.errors import BadInput
 
-GROUND, LINE, SWEEP = "ground", "line", "sweep"
 LABELS = {GROUND: "over ground", LINE: "over the line", SWEEP: "sweep"}
 DO = {
     GROUND: "Hold the whole row over bare ground, at working height.",
     LINE: "Lay tape across, so that the whole row is over it, at working height.",
     SWEEP: "Push the row slowly across the line, to and fro, so that each sensor sees both.",
 }
-LAMPS = ("off", "on")
 HEIGHT = Field("height_mm", "Height over the floor", "mm", None, 0.5, 100, needed=False)
 LAMP = Field("lamp", "Room lamp", "", None, 0, 1, LAMPS, needed=False)
 SWEEP_S = 4.0
@@ -51,12 +48,6 @@ LEAST_SWING = 8.0  # counts: less is noise, not a line
 def _span(key: str) -> str:
     """Ground, line or sweep, from the key of a want or a step: what follows is at which height and lamp."""
     return re.split("[@+]", key)[0]
-
-
-def _condition(truth: Mapping[str, float]) -> str:
-    height, lamp = truth.get("height_mm"), truth.get("lamp")
-    said = ([] if height is None else [f"{height:g} mm"]) + ([] if lamp is None else [f"lamp {LAMPS[int(lamp)]}"])
-    return ", ".join(said)
 
 
 class LineSpans(Procedure):
@@ -94,11 +85,11 @@ class LineSpans(Procedure):
         return 0.0 if want is not None and _span(want.key) == SWEEP else self.seconds
 
     def key_of(self, want: Want, truth: Mapping[str, float]) -> str:
-        span, at = _span(want.key), _condition(truth)
+        span, at = _span(want.key), condition(truth)
         return f"{span}@{at}" if at else span
 
     def label_of(self, want: Want, truth: Mapping[str, float]) -> str:
-        span, at = _span(want.key), _condition(truth)
+        span, at = _span(want.key), condition(truth)
         return LABELS[span] + (f", {at}" if at else "")
 
     def judge(
@@ -127,7 +118,7 @@ class LineSpans(Procedure):
         return Holding(True, "", held_s=window.span_s, figure=shown)
 
     def _partner(self, span: str, truth: Mapping[str, float]) -> str:
-        at = _condition(truth)
+        at = condition(truth)
         return (LINE if span == GROUND else GROUND) + (f"@{at}" if at else "")
 
     def _judge_sweep(self, window: Window, readings: Mapping[str, Any], values: Values, shown: str) -> Holding:
@@ -166,25 +157,7 @@ class LineSpans(Procedure):
         return Step(span, LABELS[span], {}, _told([Mean(row[name], noise, noise, 1) for name in names]))
 
     def of_mark(self, label: str, truth: Mapping[str, Any] | None) -> tuple[str, dict[str, float]] | None:
-        words = {
-            "ground": GROUND,
-            "white": GROUND,
-            "pale": GROUND,
-            "line": LINE,
-            "black": LINE,
-            "tape": LINE,
-            "sweep": SWEEP,
-        }
-        first, _, rest = label.strip().lower().partition(",")
-        if first not in words:
-            return None
-        said: dict[str, float] = {}
-        for part in (one.strip() for one in rest.split(",")):
-            if part.startswith("lamp"):
-                said["lamp"] = float(part.endswith("on"))
-            elif part.endswith("mm"):
-                said["height_mm"] = float(part.removesuffix("mm"))
-        return words[first], said
+        return place_of(label)
 
     def fit(self, steps: Steps, values: Values) -> Outcome:
         spans = _conditions(steps, values)
@@ -255,7 +228,7 @@ class _Spans:
     """White and black at one height and one light, shape (sensors,) each."""
 
     def __init__(self, truth: Mapping[str, float]) -> None:
-        self.truth, self.name = truth, _condition(truth) or "as held"
+        self.truth, self.name = truth, condition(truth) or "as held"
         self.white: list[Mean] = []
         self.black: list[Mean] = []
 
@@ -283,7 +256,7 @@ def _means(numbers: Mapping[str, Any]) -> list[Mean]:
 def _conditions(steps: Steps, values: Values) -> list[_Spans]:
     found: dict[str, _Spans] = {}
     for step in steps:
-        at = found.setdefault(_condition(step.truth), _Spans(step.truth))
+        at = found.setdefault(condition(step.truth), _Spans(step.truth))
         span = _span(step.key)
         if span == SWEEP:
             low, high = _means(step.numbers["lows"]), _means(step.numbers["highs"])

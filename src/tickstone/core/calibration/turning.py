@@ -12,23 +12,20 @@ import numpy as np
 from tickstone.core.calibration.means import coverage, repeats
 from tickstone.core.calibration.procedure import (
     Array,
-    Dot,
     Field,
     Fitted,
     Holding,
-    Line,
     Outcome,
-    Plot,
     Procedure,
     Step,
     Steps,
-    Table,
     Want,
     Window,
 )
 from tickstone.core.calibration.runs import numbered
 from tickstone.core.checks import check_between
 from tickstone.core.constants import Values
+from tickstone.core.figures import Dot, Line, Plot, Table
 from tickstone.core.noise import MAD_TO_SD, step_noise
 from tickstone.core.thresholds import threshold_otsu
 from tickstone.errors import BadInput

@@ -23,13 +23,10 @@ from tickstone.core.calibration.pairs import (
 )
 from tickstone.core.calibration.procedure import (
     Array,
-    Dot,
     Field,
     Fitted,
     Holding,
-    Line,
     Outcome,
-    Plot,
     Procedure,
     Step,
     Steps,
@@ -37,6 +34,7 @@ from tickstone.core.calibration.procedure import (
     Window,
 )
 from tickstone.core.constants import Provenance, Values
+from tickstone.core.figures import Dot, Line, Plot
 from tickstone.core.wording import fixed
 from tickstone.errors import BadInput
 

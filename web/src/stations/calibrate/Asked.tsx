@@ -15,8 +15,7 @@ export function Asked({ found, want }: { found: Procedure; want: Want }) {
   const id = useId();
   const [texts, setTexts] = useState<Record<string, string>>(() => begun(want, found, length));
   const [fault, setFault] = useState<{ field: string; text: string } | null>(null);
-  const { status } = bench.now;
-  const connected = status === "live" || status === "silent";
+  const { connected } = bench;
   const send = async (event: FormEvent) => {
     event.preventDefault();
     const truth: Record<string, number> = {};

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useBench } from "../../hooks/bench";
 import { type Procedure, useCalls } from "../../hooks/useProcedure";
-import { FitPlot, type Plot } from "./FitPlot";
+import { FitPlot, type Plot } from "../../plot/FitPlot";
 
 /** An old recording by the constants of today and by those that are forming. */
 export function BeforeAfter({ found }: { found: Procedure }) {

@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { useBench, useLength } from "../../hooks/bench";
+import { useBench, useHold, useLength } from "../../hooks/bench";
 import { useSettings } from "../../hooks/settings";
 import { useAddress } from "../../hooks/useAddress";
 import { useKeys } from "../../hooks/useKeys";
@@ -41,14 +41,15 @@ function Nothing() {
 
 function Open({ found }: { found: Procedure }) {
   const bench = useBench();
+  const held = useHold();
   const calls = useCalls(found.procedure);
   const { letterKeys } = useSettings();
   const [extras, setExtras] = useState<string[]>([]);
   const [notebook, setNotebook] = useState(false);
-  const hold = bench.now.hold?.procedure === found.procedure ? bench.now.hold : null;
+  const hold = held?.procedure === found.procedure ? held : null;
   const left = missing(found);
   const next = left[0];
-  const connected = bench.now.status === "live" || bench.now.status === "silent";
+  const { connected } = bench;
   const accept = () =>
     bench.attempt(
       calls.accept(extras),
@@ -138,12 +139,12 @@ interface NextProps {
 
 function NextHold({ found, onAccept, onHold }: NextProps) {
   const bench = useBench();
+  const held = useHold();
   const length = useLength();
   const { letterKeys } = useSettings();
-  const { status } = bench.now;
-  const hold = bench.now.hold?.procedure === found.procedure ? bench.now.hold : null;
+  const hold = held?.procedure === found.procedure ? held : null;
   const [next] = missing(found);
-  const connected = status === "live" || status === "silent";
+  const { connected } = bench;
   const mayAccept = found.can_accept && (!next || next.fields.length > 0) && !found.repeat.length;
   if (hold) {
     const what = hold.any

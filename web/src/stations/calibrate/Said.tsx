@@ -1,7 +1,8 @@
 import type { Procedure } from "../../hooks/useProcedure";
+import { FitPlot } from "../../plot/FitPlot";
+import { SaidTable } from "../../ui/SaidTable";
 import { BeforeAfter } from "./BeforeAfter";
 import { Drift } from "./Drift";
-import { FitPlot } from "./FitPlot";
 
 interface Props {
   found: Procedure;
@@ -22,27 +23,7 @@ export function Said({ found, extras, onExtras }: Props) {
         <FitPlot key={plot.title} plot={plot} />
       ))}
       {found.tables.map((table) => (
-        <table key={table.title} className="said-table">
-          <caption>{table.title}</caption>
-          <thead>
-            <tr>
-              {table.heads.map((head) => (
-                <th key={head} scope="col">
-                  {head}
-                </th>
-              ))}
-            </tr>
-          </thead>
-          <tbody>
-            {table.rows.map((row) => (
-              <tr key={row.join()}>
-                {row.map((cell, i) => (
-                  <td key={`${table.heads[i]}`}>{cell}</td>
-                ))}
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <SaidTable key={table.title} table={table} />
       ))}
       {found.can_accept && found.extras.length > 0 && (
         <fieldset className="extras">

@@ -1,4 +1,4 @@
-import { useBench, useLength } from "../../hooks/bench";
+import { useBench, useHold, useLength } from "../../hooks/bench";
 import { useSettings } from "../../hooks/settings";
 import { type Procedure, type Step, useCalls, type Want } from "../../hooks/useProcedure";
 import { duration, figure, THIN } from "../../model/format";
@@ -8,8 +8,8 @@ import { called, lengthOf, missing } from "./wanted";
 
 /** What is wanted, in working order: held, being held now, or still to come. */
 export function Steps({ found }: { found: Procedure }) {
-  const bench = useBench();
-  const hold = bench.now.hold?.procedure === found.procedure ? bench.now.hold : null;
+  const live = useHold();
+  const hold = live?.procedure === found.procedure ? live : null;
   const next = missing(found)[0];
   const held = new Map(found.steps.map((step) => [step.key, step]));
   const free = found.wants.filter((want) => want.more && !held.has(want.key));
@@ -115,10 +115,11 @@ function Held({ step, found, now }: { step: Step; found: Procedure; now: boolean
 /** What is being held: what is still in the way, and the one figure to look at from afar. */
 export function Holding({ found }: { found: Procedure }) {
   const bench = useBench();
+  const held = useHold();
   const length = useLength();
   const { letterKeys } = useSettings();
   const calls = useCalls(found.procedure);
-  const { hold } = bench.now;
+  const hold = held;
   if (hold?.procedure !== found.procedure) return null;
   const want = found.wants.find((one) => one.key === hold.key);
   const name = hold.label ? called(hold.label, lengthIn(hold.label), length) : (want?.label ?? "any pose");

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useEffect, useRef, useState } from "react";
 import { api, ask } from "../../api/client";
-import { useBench } from "../../hooks/bench";
+import { useBench, useNow } from "../../hooks/bench";
 import { useSettings } from "../../hooks/settings";
 import { numbersIn, useAddress } from "../../hooks/useAddress";
 import { type Numbers, useWorked } from "../../hooks/useWorked";
@@ -32,7 +32,8 @@ export function MountedSensor({ first }: { first: ReactNode }) {
   const bench = useBench();
   const units = useSettings();
   const { search, put } = useAddress();
-  const { now, sensor, rig, recordingId } = bench;
+  const now = useNow();
+  const { sensor, rig, recordingId } = bench;
   const usual = useWorked({ rig: rig.slug, sensor: sensor.id, air: null }, {});
   const names = usual.data?.asks.map((one) => one.name) ?? [];
   const typed: Numbers = Object.fromEntries(

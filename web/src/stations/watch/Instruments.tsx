@@ -1,5 +1,5 @@
 import { api, ask, type Sensor } from "../../api/client";
-import { useBench } from "../../hooks/bench";
+import { useBench, useNow } from "../../hooks/bench";
 import { useSettings } from "../../hooks/settings";
 import { duration, figure, THIN } from "../../model/format";
 import type { Shown } from "../../model/live";
@@ -12,7 +12,7 @@ const number = (shown: Shown | undefined, name: string): number | null => {
 };
 
 function useShown(sensor: Sensor, name: string): Shown | undefined {
-  return useBench().now.sensors[sensor.id]?.instruments[name];
+  return useNow().sensors[sensor.id]?.instruments[name];
 }
 
 /** The instrument of a sensor in one short line, for its row. */

@@ -1,5 +1,5 @@
 import { useEffect, useRef } from "react";
-import { useBench } from "../../hooks/bench";
+import { useBench, useNow } from "../../hooks/bench";
 import { useSettings } from "../../hooks/settings";
 import { isOn, valueText } from "./said";
 
@@ -8,7 +8,8 @@ export function Large() {
   const bench = useBench();
   const settings = useSettings();
   const dialog = useRef<HTMLDialogElement>(null);
-  const { sensor, now } = bench;
+  const now = useNow();
+  const { sensor } = bench;
   const seen = now.sensors[sensor.id];
   const value = isOn(now) && seen?.value != null ? valueText(seen.value, sensor, settings) : null;
   const close = () => bench.show({ large: null });

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, ask, type Schemas, sent, type Whole } from "../../api/client";
-import { useBench } from "../../hooks/bench";
+import { useBench, useNow } from "../../hooks/bench";
 import { figure, plainDecimals } from "../../model/format";
 import { Factor, MeaningChoice } from "../../ui/MeaningChoice";
 import { Verdict } from "../../ui/Verdict";
@@ -11,8 +11,9 @@ type Target = Schemas["TargetModel"];
 /** What comes on the line and what each label means: guessed, and said otherwise where a person knows better. */
 export function Lines() {
   const bench = useBench();
+  const now = useNow();
   const { slug } = bench.rig;
-  const on = isOn(bench.now);
+  const on = isOn(now);
   const lines = useQuery({
     queryKey: ["r", slug, "lines"],
     queryFn: () => ask(api.GET("/api/rigs/{slug}/lines", { params: { path: { slug } } })),

@@ -1,6 +1,6 @@
 import { useEffect, useState } from "react";
 import { useRecordingMarks } from "../../frame/useRecordingMarks";
-import { useBench } from "../../hooks/bench";
+import { useBench, useNow } from "../../hooks/bench";
 import { useSettings } from "../../hooks/settings";
 import { into } from "../../model/units";
 import { Chart, type ChartData } from "../../plot/Chart";
@@ -11,11 +11,12 @@ const LOOK_BACK_S = 20;
 /** The selected sensor over the last seconds, with the marks of the running recording. */
 export function LiveChart() {
   const bench = useBench();
+  const now = useNow();
   const settings = useSettings();
   const { feed, sensor, frozen } = bench;
   const [data, setData] = useState<ChartData>({ t: [], low: [], high: [] });
   const marks = useRecordingMarks();
-  const faults = concerning(bench.now.findings, sensor.id).map((one) => ({
+  const faults = concerning(now.findings, sensor.id).map((one) => ({
     t0: one.start_s,
     t1: one.end_s,
     label: one.kind,

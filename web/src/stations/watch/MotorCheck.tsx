@@ -1,6 +1,6 @@
 import { useEffect, useState } from "react";
 import { api, ask, type Schemas } from "../../api/client";
-import { useBench } from "../../hooks/bench";
+import { useBench, useNow } from "../../hooks/bench";
 import { figure, THIN } from "../../model/format";
 import { Check, Glyph } from "../../ui/Glyph";
 import { Verdict } from "../../ui/Verdict";
@@ -13,6 +13,7 @@ type Stage = "before" | "rest" | "between" | "running" | "done";
 /** Does it still read well with the motors running? Five seconds at rest, five with motors, held against each other. */
 export function MotorCheck() {
   const bench = useBench();
+  const now = useNow();
   const [stage, setStage] = useState<Stage>("before");
   const [left, setLeft] = useState(SECONDS);
   const [answer, setAnswer] = useState<Answer | null>(null);
@@ -42,7 +43,7 @@ export function MotorCheck() {
     setLeft(SECONDS);
     setStage(next);
   };
-  const on = isOn(bench.now);
+  const on = isOn(now);
   const title =
     stage === "done" && answer
       ? (answer.verdict.split(". ")[0] ?? "")

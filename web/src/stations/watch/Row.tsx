@@ -1,5 +1,5 @@
 import type { Sensor } from "../../api/client";
-import { useBench } from "../../hooks/bench";
+import { useBench, useNow } from "../../hooks/bench";
 import { useSettings } from "../../hooks/settings";
 import { Strip } from "../../plot/Strip";
 import { Glyph } from "../../ui/Glyph";
@@ -9,9 +9,10 @@ import { isOn, rawText, valueText } from "./said";
 /** One sensor: raw, converted, in words, with a short trace. */
 export function Row({ sensor }: { sensor: Sensor }) {
   const bench = useBench();
+  const now = useNow();
   const settings = useSettings();
-  const seen = bench.now.sensors[sensor.id];
-  const on = isOn(bench.now);
+  const seen = now.sensors[sensor.id];
+  const on = isOn(now);
   const value = on && seen?.value != null ? valueText(seen.value, sensor, settings) : null;
   const unheard = on && !seen?.readings;
   return (
@@ -24,7 +25,7 @@ export function Row({ sensor }: { sensor: Sensor }) {
       <span className="watch-name">
         <b>
           {sensor.name}
-          {on && bench.now.findings.some((one) => one.sensor === sensor.id) && <Glyph of="fault" />}
+          {on && now.findings.some((one) => one.sensor === sensor.id) && <Glyph of="fault" />}
         </b>
         <span className="raw">{on ? rawText(sensor, seen) : "no reading"}</span>
       </span>

@@ -1,5 +1,5 @@
 import { useEffect, useRef } from "react";
-import { useBench } from "../../hooks/bench";
+import { useBench, useNow } from "../../hooks/bench";
 import { useSettings } from "../../hooks/settings";
 import { useAddress } from "../../hooks/useAddress";
 import { figure, THIN } from "../../model/format";
@@ -50,20 +50,21 @@ function useDroppedFiles() {
 
 function Live() {
   const bench = useBench();
+  const now = useNow();
   const { search } = useAddress();
   const view = search.get("view");
-  const on = isOn(bench.now);
-  const first = on ? bench.now.findings[0] : undefined;
+  const on = isOn(now);
+  const first = on ? now.findings[0] : undefined;
   if (view === "recordings") return <AllRecordings />;
   if (view === "import") return <Import />;
   if (view === "lines") return <Lines />;
   if (view === "motors") return <MotorCheck />;
   return (
     <>
-      <Verdict next={first && <NextCheck finding={first} />}>{heading(bench)}</Verdict>
-      {bench.now.advice && (
+      <Verdict next={first && <NextCheck finding={first} />}>{heading(bench, now)}</Verdict>
+      {now.advice && (
         <p className="advice" role="alert">
-          {bench.now.advice}
+          {now.advice}
         </p>
       )}
       <div className="watch-rows">
@@ -104,15 +105,16 @@ function NextCheck({ finding }: { finding: Finding }) {
 
 function Empty() {
   const bench = useBench();
+  const now = useNow();
   const { letterKeys } = useSettings();
   return (
     <div className="empty">
       <p>
-        {bench.now.status === "lost"
-          ? `${bench.now.why} It goes on by itself as soon as it is plugged in again.`
-          : bench.now.why || "No board at hand? The stand-in behaves like one, over a real serial port."}
+        {now.status === "lost"
+          ? `${now.why} It goes on by itself as soon as it is plugged in again.`
+          : now.why || "No board at hand? The stand-in behaves like one, over a real serial port."}
       </p>
-      {bench.now.status !== "lost" && (
+      {now.status !== "lost" && (
         <button type="button" className="act" onClick={() => void bench.connect()}>
           Connect the stand-in {letterKeys && <kbd>C</kbd>}
         </button>
@@ -129,7 +131,8 @@ function Empty() {
 /** How well the line itself does: rate, jitter, gaps, garbled lines, dropouts of the selected sensor. */
 function Health() {
   const bench = useBench();
-  const { now, sensor } = bench;
+  const now = useNow();
+  const { sensor } = bench;
   if (!isOn(now)) return null;
   const seen = now.sensors[sensor.id];
   return (

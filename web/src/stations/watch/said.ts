@@ -12,8 +12,8 @@ export function isOn(now: FeedNow): boolean {
 }
 
 /** The heading of the live view: what the selected sensor says, or why there is nothing to say. */
-export function heading(bench: Bench): string {
-  const { now, rig, sensor } = bench;
+export function heading(bench: Bench, now: FeedNow): string {
+  const { rig, sensor } = bench;
   if (bench.feed.link === "opening") return "Looking for readings";
   if (now.status === "lost") return "The board was unplugged: waiting for it";
   if (now.status === "idle") return now.why ? now.why.replace(/\.$/, "") : "Nothing is connected yet";

@@ -27,6 +27,7 @@ from tickstone.core.rigs.kinds.base import (
     Term,
     Working,
 )
+from tickstone.core.rigs.kinds.deciding import TRIM, TURNING
 from tickstone.core.rigs.kinds.parts import (
     GROUND,
     NO_PULSE,
@@ -134,6 +135,8 @@ KIND = Kind(
         ConstantSpec("jitter", "jitter", "µs", 10.0, None, "edges of a mark", 0, 100_000, "calibrate",
                      shown_at=("convert",)),
         *GAPS,
+        *TURNING,
+        *TRIM,
     ),
     derived=(),
     reasons=NO_PULSE,
@@ -153,6 +156,7 @@ KIND = Kind(
     ),
     words=words,
     procedures=("marks", "steady-marks"),
+    decisions=("turning", "trim"),
     fades=_fades,
     cautions=(
         "Spinning parts: guard them, and keep fingers, hair and sleeves away.",

@@ -26,6 +26,7 @@ from tickstone.core.rigs.kinds.base import (
     Term,
     Working,
 )
+from tickstone.core.rigs.kinds.deciding import TURNING
 from tickstone.core.rigs.kinds.parts import (
     GROUND,
     NO_PULSE,
@@ -154,6 +155,7 @@ KIND = Kind(
                      counts=False),
         *DRIVE,
         *GAPS,
+        *TURNING,
     ),
     derived=(),
     reasons=NO_PULSE,
@@ -174,6 +176,7 @@ KIND = Kind(
     ),
     words=words,
     procedures=("roll-out", "steady-run", *DRIVE_PROCEDURES),
+    decisions=("turning",),
     instruments=("trip",),
     fades=_fades,
     cautions=("Wheels off the ground for the first run; keep fingers and hair away.",),

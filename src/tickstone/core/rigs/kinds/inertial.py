@@ -27,6 +27,7 @@ from tickstone.core.rigs.kinds.base import (
     Term,
     Working,
 )
+from tickstone.core.rigs.kinds.deciding import FILTER, TILT
 from tickstone.core.rigs.kinds.mounting import CONSTANTS as MOUNTED
 from tickstone.core.rigs.kinds.mounting import mounted, unmounted
 from tickstone.core.rigs.kinds.parts import (
@@ -222,6 +223,8 @@ ANALOGUE = Kind(
                        "calibrate", Provenance.MEASURED, ("convert",)) for axis in AXES),
         *MOUNTED,
         *converter(1.0),
+        *TILT,
+        *FILTER,
     ),
     derived=(),
     reasons=REASONS,
@@ -242,6 +245,7 @@ ANALOGUE = Kind(
     ),
     words=words,
     procedures=("poses", "mounting", "level", "filter"),
+    decisions=("tilt", "filter"),
     instruments=("level",),
 )  # fmt: skip
 
@@ -391,6 +395,8 @@ UNIT = Kind(
         ConstantSpec("gyro_range", "gyro range", "°/s", 250.0, None, "as it wakes", 50, 10_000, "wire", shown_at=("convert",),
                      told=by_option("gyro")),
         ConstantSpec("noise", "noise", "counts", 60.0, None, "usual at rest", 0, 5000, "calibrate", counts=False),
+        *TILT,
+        *FILTER,
     ),
     derived=(),
     reasons=REASONS,
@@ -411,5 +417,6 @@ UNIT = Kind(
     ),
     words=words,
     procedures=("poses", "gyro-rest", "gyro-turn", "gyro-long", "mounting", "level", "filter"),
+    decisions=("tilt", "filter"),
     instruments=("level", "angle"),
 )  # fmt: skip

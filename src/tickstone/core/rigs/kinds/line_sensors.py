@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from tickstone.core import surface
+from tickstone.core import line_row, surface
 from tickstone.core.constants import ConstantSpec, Provenance, Value, Values
 from tickstone.core.rigs.kinds.base import (
     Array,
@@ -25,6 +25,7 @@ from tickstone.core.rigs.kinds.base import (
     Term,
     Working,
 )
+from tickstone.core.rigs.kinds.deciding import FILTER
 from tickstone.core.rigs.kinds.parts import (
     GROUND,
     UNMEASURED,
@@ -36,7 +37,7 @@ from tickstone.core.rigs.kinds.parts import (
     term,
     top_code,
 )
-from tickstone.core.rigs.kinds.told import Told, by_option
+from tickstone.core.rigs.kinds.told import Told, by_geometry, by_option
 from tickstone.core.rigs.outputs import converter_of
 from tickstone.core.rigs.part import Chosen, Load, OptionSpec, Part, Piece, question
 from tickstone.core.rigs.reading import Counts
@@ -234,6 +235,17 @@ KIND = Kind(
         ConstantSpec("mark_threshold", "mark at", "counts", None, None, "", 0, 16_777_215, "calibrate", counts=False),
         ConstantSpec("mark_hysteresis", "mark's band", "counts", None, None, "", 0, 16_777_215, "calibrate", counts=False),
         *converter(4.0),
+        *FILTER,
+        *(ConstantSpec(f"threshold_{name}", f"threshold {name}", "counts", None, None, "", 0, 16_777_215, "decide",
+                       shown_at=("watch",)) for name in NAMES),
+        *(ConstantSpec(f"{what}_{name}", f"{label} {name}", "counts", None, None, "", 0, 16_777_215, "decide", counts=False)
+          for what, label in (("band", "hysteresis"), ("table_low", "table from"), ("table_high", "table up to"))
+          for name in NAMES),
+        ConstantSpec("tape", "tape", "mm", 19.0, None, "usual tape", 0.5, 200, "decide", Provenance.MEASURED, counts=False,
+                     told=by_geometry("line_mm")),
+        *(ConstantSpec(f"act_{pattern}", f"at {pattern}", "", None, None, "", 0, 9, "decide", counts=False)
+          for count in range(1, MOST + 1) for pattern in line_row.patterns(count)
+          if pattern != line_row.BROKEN or count == 3),
     ),
     derived=(),
     reasons=REASONS,
@@ -250,6 +262,7 @@ KIND = Kind(
     ),
     words=words,
     procedures=("line", "trace", "filter"),
+    decisions=("line", "steering", "edge", "filter"),
     instruments=("lamps",),
     cautions=("Infrared lamps: not into the eyes from near. A phone's front camera shows whether they shine.",),
 )  # fmt: skip

@@ -25,6 +25,7 @@ from tickstone.core.rigs.kinds.base import (
     Term,
     Working,
 )
+from tickstone.core.rigs.kinds.deciding import DROPOUTS, FILTER, OBSTACLE
 from tickstone.core.rigs.kinds.parts import REGULATOR, UNMEASURED, bus_part, raw, term
 from tickstone.core.rigs.outputs import address
 from tickstone.core.rigs.part import Chosen, Part, PinSpec, Role, question
@@ -118,6 +119,9 @@ KIND = Kind(
                      shown_at=("convert",)),
         ConstantSpec("farthest", "farthest", "mm", 300.0, None, "common practice, ordinary targets", 20, 8000,
                      "convert", counts=False),
+        *OBSTACLE,
+        *FILTER,
+        *DROPOUTS,
     ),
     derived=(),
     reasons=REASONS,
@@ -132,6 +136,7 @@ KIND = Kind(
     ),
     words=words,
     procedures=("ruler-mm", "filter"),
+    decisions=("obstacle", "filter", "dropouts"),
     instruments=("bar",),
     cautions=("It is an infrared laser of low power: do not look into it through a lens.",),
 )  # fmt: skip

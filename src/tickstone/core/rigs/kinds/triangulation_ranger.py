@@ -24,6 +24,7 @@ from tickstone.core.rigs.kinds.base import (
     Term,
     Working,
 )
+from tickstone.core.rigs.kinds.deciding import DROPOUTS, FILTER, OBSTACLE
 from tickstone.core.rigs.kinds.parts import (
     GROUND,
     SHEET,
@@ -132,6 +133,9 @@ KIND = Kind(
         ConstantSpec("farthest", "farthest", "mm", 800.0, None, "common practice", 10, 6000, "convert", counts=False,
                      told=by_option("reach", {"near": 300.0, "middle": 800.0, "far": 1500.0})),
         *converter(2.0),
+        *OBSTACLE,
+        *FILTER,
+        *DROPOUTS,
     ),
     derived=(),
     reasons=REASONS,
@@ -149,6 +153,7 @@ KIND = Kind(
     ),
     words=words,
     procedures=("hyperbola", "filter"),
+    decisions=("obstacle", "filter", "dropouts"),
     instruments=("bar",),
     cautions=("Its lamp is infrared: do not look into it from near.",),
 )  # fmt: skip

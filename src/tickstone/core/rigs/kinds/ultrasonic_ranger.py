@@ -26,6 +26,7 @@ from tickstone.core.rigs.kinds.base import (
     Term,
     Working,
 )
+from tickstone.core.rigs.kinds.deciding import DROPOUTS, FILTER, OBSTACLE
 from tickstone.core.rigs.kinds.parts import GROUND, SHEET, raw, result, supply_pin, term
 from tickstone.core.rigs.kinds.told import by_board, by_mount
 from tickstone.core.rigs.part import Chosen, Part, PinSpec, Role, question
@@ -203,18 +204,9 @@ KIND = Kind(
                      ("calibrate", "watch")),
         ConstantSpec("humidity", "humidity", "%", 50.0, 20.0, "nobody has measured it", 0, 100, "convert",
                      Provenance.MEASURED),
-        ConstantSpec("trip", "trip", "mm", None, None, "", 0, 10_000, "decide", shown_at=("watch",)),
-        ConstantSpec("clear", "clear", "mm", None, None, "", 0, 10_000, "decide", shown_at=("watch",)),
-        ConstantSpec("drive_speed", "cart speed", "m/s", 0.4, None, "a walking cart", 0, 10, "decide"),
-        ConstantSpec("braking", "braking", "m/s²", 0.8, None, "rubber on a bench", 0.01, 20, "decide"),
-        ConstantSpec("reaction", "reaction", "s", 0.05, None, "one turn of the loop", 0, 5, "decide", counts=False),
-        ConstantSpec("ping_interval", "ping every", "s", 0.05, None, "20 pings a second", 0.001, 5, "decide",
-                     counts=False),
-        ConstantSpec("votes", "votes", "", 2.0, None, "against single spikes", 1, 20, "decide", counts=False),
-        ConstantSpec("set_back", "behind bumper", "mm", 20.0, None, "nobody has measured it", 0, 1000, "decide",
-                     Provenance.MEASURED, counts=False),
-        ConstantSpec("gap", "gap left", "mm", 60.0, None, "a hand's breadth", 0, 5000, "decide", counts=False),
-        ConstantSpec("hysteresis", "hysteresis", "mm", 50.0, None, "common practice", 0, 5000, "decide", counts=False),
+        *OBSTACLE,
+        *FILTER,
+        *DROPOUTS,
         ConstantSpec("height", "height", "mm", 120.0, 5.0, "nobody has measured it", 1, 5000, "wire",
                      Provenance.MEASURED, told=by_mount("height_mm")),
         ConstantSpec("cone", "cone", "°", 15.0, None, SHEET, 1, 120, "wire", counts=False),
@@ -233,7 +225,7 @@ KIND = Kind(
     words=words,
     instruments=("bar",),
     procedures=("ruler", "air", "filter"),
-    decisions=("obstacle",),
+    decisions=("obstacle", "filter", "dropouts"),
     cautions=("Switch the board off before moving a wire.",),
 )  # fmt: skip
 

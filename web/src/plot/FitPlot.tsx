@@ -1,16 +1,23 @@
-import { useLength } from "../../hooks/bench";
-import type { Procedure } from "../../hooks/useProcedure";
-import { figure, lengthTyped } from "../../model/format";
-import { graduations, logScale, niceStep, scale, stepDecimals } from "../../model/scale";
+import type { Schemas } from "../api/client";
+import { useLength } from "../hooks/bench";
+import { figure, lengthTyped } from "../model/format";
+import { graduations, logScale, niceStep, scale, stepDecimals } from "../model/scale";
 
-export type Plot = Procedure["plots"][number];
+export type Plot = Schemas["PlotModel"];
+export type Dot = Plot["dots"][number];
 
 const WIDTH = 520;
 const LEFT = 64;
 const RIGHT = 508;
 
-/** A picture of a fit: ruler axes, lines with their bands, measured points with their ±. */
-export function FitPlot({ plot }: { plot: Plot }) {
+interface Props {
+  plot: Plot;
+  onPick?: (dot: Dot) => void;
+}
+
+/** A picture of a fit: ruler axes, lines with their bands, measured points with their ±. Points that stand for a choice can
+ * be picked. */
+export function FitPlot({ plot, onPick }: Props) {
   const length = useLength();
   const height = plot.zero ? 162 : 232;
   const top = 24;
@@ -63,7 +70,7 @@ export function FitPlot({ plot }: { plot: Plot }) {
           ))}
         </g>
         {plot.dots.map((dot) => (
-          <g key={`${dot.x} ${dot.y} ${dot.label}`} className={dot.off ? "off" : undefined}>
+          <g key={`${dot.x} ${dot.y} ${dot.label}`} className={dot.off ? "off" : dot.picked ? "picked" : undefined}>
             {dot.plus_minus !== null && (
               <line
                 x1={x(dot.x)}
@@ -73,9 +80,26 @@ export function FitPlot({ plot }: { plot: Plot }) {
                 className="whisker"
               />
             )}
-            <circle cx={x(dot.x)} cy={y(dot.y)} r="5" className={dot.label === "line" ? "held-dot dark" : "held-dot"}>
-              <title>{`${dot.label} ${figure(dot.y, 2)} ${plot.y_unit}`}</title>
-            </circle>
+            {dot.picked && <path d={`M${x(dot.x)} ${y(dot.y) + 5}l9 16h-18z`} className="picked-wedge" />}
+            {onPick && Object.keys(dot.picks).length > 0 ? (
+              <circle
+                cx={x(dot.x)}
+                cy={y(dot.y)}
+                r="6"
+                className="held-dot pickable"
+                role="button"
+                tabIndex={0}
+                aria-label={`Pick ${dot.label}`}
+                onClick={() => onPick(dot)}
+                onKeyDown={(event) => (event.key === "Enter" || event.key === " ") && onPick(dot)}
+              >
+                <title>{`${dot.label}: ${figure(dot.y, 2)} ${plot.y_unit}, ${figure(dot.x, 0)} ${plot.x_unit}`}</title>
+              </circle>
+            ) : (
+              <circle cx={x(dot.x)} cy={y(dot.y)} r="5" className={dot.label === "line" ? "held-dot dark" : "held-dot"}>
+                <title>{`${dot.label} ${figure(dot.y, 2)} ${plot.y_unit}`}</title>
+              </circle>
+            )}
           </g>
         ))}
         <text x={RIGHT} y={height - 4} textAnchor="end" className="small">

@@ -1,0 +1,1 @@
+"""Decisions: thresholds, filters and limits, each with its odds."""

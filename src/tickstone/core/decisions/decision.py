@@ -1,0 +1,243 @@
+"""The vocabulary of a decision: what recordings say, what can be chosen, with which odds.
+
+A decision is one class; no station, table or address knows which ones there are. It gets recordings as arrays and the
+constants as they stand, and says in words and numbers what each choice would mean.
+"""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any, ClassVar
+
+import numpy as np
+import numpy.typing as npt
+
+from tickstone.core.constants import Provenance, Value, Values
+from tickstone.core.figures import Plot, Table
+
+Array = npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Marked:
+    """A marked span of a recording, s, with what was true there and under what conditions."""
+
+    t0_s: float
+    t1_s: float
+    label: str
+    truth: Mapping[str, Any] | None
+    conditions: Mapping[str, Any]
+    id: int | None = None
+
+
+@dataclass(frozen=True)
+class Seen:
+    """A recording of one sensor: ``times_s``, shape (n,), rising; raw ``channels`` and the numbers ``asked`` by name, ``said``,
+    what today's constants make of them, and where that is ``valid``, all of shape (n,)."""
+
+    id: int
+    name: str
+    times_s: Array
+    channels: Mapping[str, Array]
+    asked: Mapping[str, Array]
+    said: Array
+    valid: npt.NDArray[np.bool_]
+    marks: tuple[Marked, ...] = ()
+
+    @property
+    def interval_s(self) -> float | None:
+        """The usual time between two readings, s."""
+        return float(np.median(np.diff(self.times_s))) if self.times_s.size > 2 else None
+
+    @property
+    def hours(self) -> float:
+        """How long it is, h."""
+        return float(self.times_s[-1] - self.times_s[0]) / 3600.0 if self.times_s.size else 0.0
+
+    def between(self, mark: Marked) -> slice:
+        """The rows of a marked span; what begins at its end belongs to what comes next."""
+        first, last = np.searchsorted(self.times_s, [mark.t0_s, mark.t1_s])
+        return slice(int(first), int(last))
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """A value that could be chosen instead, and where it comes from: derived from these readings, or assumed."""
+
+    label: str
+    value: float
+    provenance: str = "derived"
+
+
+@dataclass(frozen=True)
+class Choice:
+    """A constant that is chosen here. ``value`` is what stands or is picked, ``suggested`` what the readings recommend and
+    ``why``. ``options`` names the values 0, 1, … of one that is only ever those; ``step`` is one nudge."""
+
+    name: str
+    value: float
+    suggested: float
+    why: str
+    candidates: tuple[Candidate, ...] = ()
+    options: tuple[str, ...] = ()
+    step: float = 1.0
+
+
+@dataclass(frozen=True)
+class Heap:
+    """Readings of one sensor in one place under one condition, for drawing: ``outline`` is (count, height from 0 to 1)."""
+
+    condition: str
+    place: str
+    filled: bool
+    mean: float
+    sd: float
+    n: int
+    outline: tuple[tuple[float, float], ...]
+
+
+@dataclass(frozen=True)
+class Odds:
+    """What each threshold would mean, at ``first``, ``first + step``, …: misreads counted of ``of`` readings, misreads per
+    1000 by the fitted heaps under the worst condition, margin to the nearest heap's edge in counts and to its middle in its
+    sds, and the condition that is worst; ``tested`` are the misreads of ``tested_of`` readings of a recording that took no
+    part in the choice."""
+
+    first: float
+    step: float
+    counted: tuple[int, ...]
+    of: int
+    fitted: tuple[float, ...]
+    margin: tuple[float, ...]
+    margin_sds: tuple[float, ...]
+    worst: tuple[int, ...]
+    tested: tuple[int, ...] = ()
+    tested_of: int = 0
+
+
+@dataclass(frozen=True)
+class HeapRow:
+    """One sensor's heaps on the common axis, with the constants that are chosen for it, and why it is safe or not."""
+
+    title: str
+    threshold: str
+    band: str
+    heaps: tuple[Heap, ...]
+    odds: Odds
+    state: str  # safe, tight or unsafe
+    said: str
+    high_place: str  # what a reading above the threshold is
+    channel: str = ""  # whose readings come live
+
+
+@dataclass(frozen=True)
+class Heaps:
+    """Heaps of all sensors on one axis, the conditions by name, and rules of thumb as graduations of the same axis."""
+
+    low: float
+    high: float
+    unit: str
+    conditions: tuple[str, ...]
+    rows: tuple[HeapRow, ...]
+    ladder: tuple[float, ...] = ()
+
+
+@dataclass(frozen=True)
+class Floor:
+    """The floor in front of the bumper: the parts of the stop, mm, which sum to ``trip_mm``; thresholds that people type in;
+    and the steps of an LED bar."""
+
+    trip_mm: float
+    clear_mm: float
+    parts_mm: Mapping[str, float]
+    reach_mm: float
+    common_mm: tuple[float, ...]
+    bar_mm: tuple[float, ...] = ()
+
+
+@dataclass(frozen=True)
+class State:
+    """A state of the row: which sensors see the line, what that is in words, the choice that says what to do, what is wrong
+    with it, how often it was seen, and what three check lamps would show."""
+
+    pattern: str
+    words: str
+    choice: str
+    flags: tuple[str, ...]
+    seen: int
+    lamps: tuple[bool, bool, bool]
+    reachable: bool
+
+
+@dataclass(frozen=True)
+class Decided:
+    """What the readings say: the verdict, what to do next, what can be chosen, and why nothing can (empty: it can)."""
+
+    heading: str
+    next: str
+    choices: tuple[Choice, ...] = ()
+    why_not: str = ""
+    good: bool = True
+    notes: tuple[str, ...] = ()
+    plots: tuple[Plot, ...] = ()
+    tables: tuple[Table, ...] = ()
+    heaps: Heaps | None = None
+    floor: Floor | None = None
+    states: tuple[State, ...] = ()
+    used: tuple[int, ...] = ()
+    marks_used: tuple[int, ...] = ()
+
+
+Picked = Mapping[str, float]
+
+
+@dataclass(frozen=True)
+class Asked:
+    """What a decision is worked from: the recordings it is made on, one kept aside to test it, and what is picked."""
+
+    seen: Sequence[Seen] = ()
+    test: Seen | None = None
+    picked: Picked = field(default_factory=dict)
+
+
+class Decision(ABC):
+    """A way to choose constants; ``begin`` says in a sentence what is to be done while it is open. ``inputs`` are constants it is worked from, which a person may set beside it; ``marked`` ones
+    need recordings whose marks speak to them; the others take any, ``most`` at a time. ``rests_on`` names further constants
+    that make the choice stale when they change."""
+
+    id: ClassVar[str]
+    title: ClassVar[str]
+    begin: ClassVar[str]
+    inputs: ClassVar[tuple[str, ...]] = ()
+    rests_on: ClassVar[tuple[str, ...]] = ()
+    cautions: ClassVar[tuple[str, ...]] = ()
+    marked: ClassVar[bool] = False
+    most: ClassVar[int] = 1
+
+    @abstractmethod
+    def work(self, asked: Asked, values: Values) -> Decided:
+        """What can be chosen, with its odds."""
+
+    def speaks(self, marks: Sequence[Marked]) -> bool:
+        """Whether the marks of a recording speak to this decision."""
+        return True
+
+    @abstractmethod
+    def sets(self, values: Values) -> tuple[str, ...]:
+        """The constants that are chosen here."""
+
+
+def standing(name: str, asked: Asked, values: Values, suggested: float) -> float:
+    """The value of a choice: picked now, chosen before, or the suggested one."""
+    if name in asked.picked:
+        return asked.picked[name]
+    known = values.get(name)
+    return known.value if known is not None and known.provenance is not Provenance.ASSUMED else suggested
+
+
+def chosen_by(decision: Decision, values: Values) -> tuple[Value, ...]:
+    """The constants of a decision that have been chosen; none while it is open."""
+    found = (values.get(name) for name in decision.sets(values))
+    return tuple(one for one in found if one is not None and one.provenance is Provenance.CHOSEN)

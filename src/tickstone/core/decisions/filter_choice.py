@@ -1,0 +1,348 @@
+"""Which filter: every one of them on this recording as noise against lag, in ms and in mm of way at the rig's speed."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from tickstone.core import filters
+from tickstone.core.constants import Values
+from tickstone.core.decisions.decision import Asked, Candidate, Choice, Decided, Decision, Seen, standing
+from tickstone.core.decisions.votes import smoothed_truth
+from tickstone.core.figures import Dot, Line, Plot, Table
+from tickstone.core.noise import step_noise, without_spikes
+from tickstone.core.wording import fixed
+from tickstone.errors import BadInput
+
+Array = npt.NDArray[np.float64]
+
+KINDS = ("none", "average", "median", "smooth", "kalman")
+CALLED = ("none", "average", "median", "smooth", "Kalman")
+LENGTHS = (3, 5, 7, 9, 11, 15, 21, 31)
+ALPHAS = (0.7, 0.5, 0.3, 0.2, 0.1, 0.05)
+RATIOS = (1e-1, 1e-2, 1e-3, 1e-4, 1e-5)  # q/r: people try q from 1e-5 to 1e-1 (common practice)
+AMOUNTS = {"none": (1.0,), "average": LENGTHS, "median": LENGTHS, "smooth": ALPHAS, "kalman": RATIOS}
+MOST_LAG_MM = 20.0  # of way that a filter may cost by itself: a finger's breadth, as the suggestion has it
+MOST_LAG_S = 0.1  # where nothing drives
+SPIKE_SDS = 5.0
+SHOWN = 5.0  # times that lag is how far the curve is drawn
+LEAST_READINGS = 30
+DRAWN = 400
+RESTS = 2.0  # times their noise that readings at rest may spread
+LEAST_SHARE = 0.2  # of the noise that a calm stretch must have to tell what a filter leaves of it
+AMOUNT_WORDS = {"average": "of {0:g}", "median": "of {0:g}", "smooth": "α {0:g}", "kalman": "q/r {0:g}"}
+
+
+@dataclass(frozen=True)
+class Setting:
+    """A filter with its amount (length, α, or q/r), and what it costs for white noise."""
+
+    kind: str
+    amount: float
+    noise_ratio: float
+    lag_samples: float
+
+    @property
+    def label(self) -> str:
+        """What it is called."""
+        called = CALLED[KINDS.index(self.kind)]
+        return called if self.kind == "none" else f"{called} {AMOUNT_WORDS[self.kind].format(self.amount)}"
+
+    def run(self, values: Array) -> Array:
+        """The filter over readings, shape (n,)."""
+        if self.kind == "none":
+            return values
+        return filters.run(self.kind, values, **arguments(self.kind, self.amount))
+
+
+def arguments(kind: str, amount: float) -> dict[str, Any]:
+    """The amount of a filter as its arguments. Raises BadInput for ``filter_amount``."""
+    if kind in ("average", "median"):
+        if amount != round(amount) or not 1 <= amount <= 1000:
+            raise BadInput(
+                f"The length of a filter must be a whole number from 1 to 1000, not {amount:g}.", "filter_amount"
+            )
+        return {"length": int(amount)}
+    if kind == "smooth":
+        if not 0 < amount <= 1:
+            raise BadInput(f"α must lie above 0 and not above 1, not at {amount:g}.", "filter_amount")
+        return {"alpha": amount}
+    if amount <= 0:
+        raise BadInput(f"q/r must be above 0, not {amount:g}.", "filter_amount")
+    return {"q": amount, "r": 1.0}
+
+
+def setting(kind: str, amount: float) -> Setting:
+    """A filter with what it costs. Raises BadInput for ``filter_kind`` or ``filter_amount``.
+
+    >>> setting("average", 4).noise_ratio
+    0.5
+    """
+    if kind not in KINDS:
+        raise BadInput(f"filter_kind must be one of {', '.join(KINDS)}, not {kind}.", "filter_kind")
+    if kind == "none":
+        return Setting(kind, 1.0, 1.0, 0.0)
+    found = filters.tradeoff(kind, **arguments(kind, amount))
+    return Setting(kind, amount, found.noise_ratio, found.lag_samples)
+
+
+def chosen(values: Values) -> Setting | None:
+    """The filter that is chosen for a sensor; None while there is none."""
+    kind = values.get("filter_kind")
+    if kind is None or not 0 < round(kind.value) < len(KINDS):
+        return None
+    return setting(KINDS[round(kind.value)], values["filter_amount"].value)
+
+
+@dataclass(frozen=True)
+class OnThese:
+    """A filter on these very readings: what is left of their noise (sd, their unit), of their spikes, and its lag, s."""
+
+    setting: Setting
+    noise: float
+    spikes: int
+    lag_s: float
+
+
+def on_these(readings: Array, interval_s: float) -> list[OnThese]:
+    """Every filter on readings, dropouts left out: shape (n,), at least LEAST_READINGS. Raises BadInput for ``recording``.
+
+    The noise is what the filter really leaves of it where the readings rest longest, or what it leaves of white noise where
+    they never do; the lag is the group delay at low frequency; spikes are readings that stand off from the median around.
+    """
+    if readings.size < LEAST_READINGS:
+        raise BadInput(
+            f"A recording of at least {LEAST_READINGS} good readings is needed, not {readings.size}.", "recording"
+        )
+    calm = _calm(readings)
+    raw = noise_of(readings, calm)
+    there = smoothed_truth(readings, np.isfinite(readings))
+    found = []
+    for kind, amounts in AMOUNTS.items():
+        for amount in amounts:
+            one = setting(kind, float(amount))
+            settle = min(int(4 * one.lag_samples) + 4, calm.size // 2)
+            before, after = _spread(calm[settle:]), _spread(one.run(calm)[settle:])
+            ratio = (
+                after / before
+                if before > LEAST_SHARE * raw and calm.size - settle >= LEAST_READINGS
+                else one.noise_ratio
+            )
+            lag = round(one.lag_samples)
+            off = np.abs(one.run(readings)[lag:] - there[: there.size - lag])
+            spikes = int((off > SPIKE_SDS * raw).sum()) if raw else 0
+            found.append(OnThese(one, raw * ratio, spikes, one.lag_samples * interval_s))
+    return found
+
+
+def noise_of(readings: Array, calm: Array) -> float:
+    """Noise of readings that may move, sd: by their second differences, or of their calmest stretch where those are mostly
+    equal."""
+    return max(step_noise(readings) or 0.0, _spread(calm))
+
+
+def _spread(values: Array) -> float:
+    """Sd about a moving middle: what trembles, not what moves."""
+    if values.size < 4:
+        return 0.0
+    x = np.arange(values.size, dtype=np.float64)
+    return float((values - np.polyval(np.polyfit(x, values, 2), x)).std(ddof=3)) if values.size > 8 else 0.0
+
+
+def _calm(readings: Array) -> Array:
+    """The longest stretch in which the readings rest; empty where they never do for LEAST_READINGS together."""
+    block, noise = LEAST_READINGS, step_noise(readings) or 0.0
+    limit = max(RESTS * noise, 1e-9)
+    best, run, before = (0, 0), 0, np.inf
+    for i in range(readings.size // block):
+        piece = readings[i * block : (i + 1) * block]
+        middle = float(np.median(piece))
+        rests = float(without_spikes(piece).std()) <= limit
+        run = (run + 1 if abs(middle - before) <= limit else 1) if rests else 0
+        before = middle
+        if run > best[1]:
+            best = (i - run + 1, run)
+    return readings[best[0] * block : (best[0] + best[1]) * block]
+
+
+def most_lag_s(speed_m_s: float) -> float:
+    """The lag from which a filter is called too late, s."""
+    return MOST_LAG_MM / 1000 / speed_m_s if speed_m_s > 0 else MOST_LAG_S
+
+
+def _suggested(found: list[OnThese], speed_m_s: float) -> OnThese:
+    """The quietest of those that are not too late."""
+    most = max(one.spikes for one in found)
+    quick = (one for one in found if one.lag_s <= most_lag_s(speed_m_s))
+    return min(quick, key=lambda one: one.noise * (1 + (one.spikes / most if most else 0)))
+
+
+class FilterChoice(Decision):
+    """The filter between readings and decisions."""
+
+    id = "filter"
+    title = "Filter"
+    begin = "choose a filter by what it costs."
+    rests_on = ("jitter", "noise")
+
+    def sets(self, values: Values) -> tuple[str, ...]:
+        return ("filter_kind", "filter_amount")
+
+    def work(self, asked: Asked, values: Values) -> Decided:
+        if not asked.seen:
+            return Decided("No filter yet: none is chosen by eye here", "record half a minute, at rest and moving.",
+                           why_not="Record first: the noise and the lag are of real readings.", good=False)  # fmt: skip
+        seen = asked.seen[0]
+        readings, interval = seen.said[seen.valid], seen.interval_s or 0.05
+        found = on_these(readings, interval)
+        speed = values["drive_speed"].value if "drive_speed" in values else 0.0
+        best = _suggested(found, speed)
+        kind = standing("filter_kind", asked, values, float(KINDS.index(best.setting.kind)))
+        if not 0 <= kind < len(KINDS) or kind != int(kind):
+            raise BadInput(
+                f"filter_kind must be a whole number from 0 to {len(KINDS) - 1}, not {kind:g}.", "filter_kind"
+            )
+        name = KINDS[int(kind)]
+        amounts = AMOUNTS[name]
+        amount = standing("filter_amount", asked, values, best.setting.amount)
+        if name != best.setting.kind and "filter_amount" not in asked.picked and "filter_kind" in asked.picked:
+            amount = float(amounts[len(amounts) // 2])
+        mine = setting(name, amount)
+        raw = found[0].noise
+        now = next((one for one in found if one.setting == mine), None) or OnThese(
+            mine, raw * mine.noise_ratio, 0, mine.lag_samples * interval
+        )
+        unit = values_unit(values)
+        share = 100.0 * now.noise / raw if raw else 100.0
+        late = f"{fixed(1000 * now.lag_s)} ms late"
+        late += f": {fixed(1000 * speed * now.lag_s)} mm of way" if speed else ""
+        heading = (f"No filter: {_size(raw)} {unit} of noise, and no lag" if mine.kind == "none" else
+                   f"{mine.label[0].upper()}{mine.label[1:]} leaves {fixed(share)} % of the noise, {late}")  # fmt: skip
+        return Decided(
+            heading, "pick a point of the curve, then choose it.",
+            (Choice("filter_kind", kind, float(KINDS.index(best.setting.kind)), "least noise that is not too late",
+                    options=CALLED),
+             Choice("filter_amount", mine.amount, best.setting.amount, f"{best.setting.label}",
+                    tuple(Candidate(setting(name, float(a)).label, float(a)) for a in amounts),
+                    step=1.0 if name in ("average", "median") else 0.01)),
+            notes=_notes(seen, found, unit, values, mine),
+            plots=(_curve(found, now, unit, most_lag_s(speed)), _trace(seen, mine, values)),
+            tables=(_table(found, unit, speed, raw), _ladder(raw, interval, speed, unit)),
+            used=(seen.id,),
+        )  # fmt: skip
+
+
+def values_unit(values: Values) -> str:
+    """The unit that a sensor's filtered readings have, by the constants that go with it."""
+    for name, unit in (("trip", "mm"), ("farthest", "mm"), ("pitch", "mm"), ("offset_x", "°"), ("zero_x", "°"), ("empty", "V"),
+                       ("circumference", "m/s")):  # fmt: skip
+        if name in values:
+            return unit
+    return ""
+
+
+def _size(value: float) -> str:
+    return f"{value:.2g}" if value < 10 else fixed(value)
+
+
+def _notes(seen: Seen, found: list[OnThese], unit: str, values: Values, mine: Setting) -> tuple[str, ...]:
+    said = ["Order: reject what is no reading, then a median against spikes, then smooth, then decide."]
+    lost = int((~seen.valid).sum())
+    if lost:
+        said.append(
+            f"{lost} of {seen.valid.size} readings were dropouts: they were left out, never filtered as numbers."
+        )
+    spiky = found[0].spikes
+    if spiky:
+        calm = next((one for one in found if one.setting.kind == "median" and not one.spikes), None)
+        said.append(f"{spiky} single spikes" + (f": a {calm.setting.label} takes them all." if calm else "."))
+    if "ping_interval" in values and mine.kind != "none" and "drive_speed" in values:
+        interval = values["ping_interval"].value
+        cost = 1000 * values["drive_speed"].value * mine.lag_samples * interval
+        gain = 3 * (found[0].noise - found[0].noise * mine.noise_ratio)
+        verb = "farther" if cost > gain else "nearer"
+        said.append(f"For the obstacle guard: {fixed(cost)} mm of way for the lag, {fixed(gain)} {unit} less for the noise: "
+                    f"it must trip {fixed(abs(cost - gain))} mm {verb}.")  # fmt: skip
+    if "pitch" in values and "drive_speed" not in values:
+        said.append(
+            "A line follower turns by what it sees now: half the tape's width over the speed is all the lag it has."
+        )
+    return tuple(said)
+
+
+def _curve(found: list[OnThese], now: OnThese, unit: str, limit_s: float) -> Plot:
+    most = max(SHOWN * limit_s, 1.1 * now.lag_s)
+    found = [one for one in found if one.lag_s <= most]
+    lines = [Line("too late from here", ((1000 * limit_s, 0.0), (1000 * limit_s, found[0].noise)))]
+    for kind, called in zip(KINDS[1:], CALLED[1:], strict=True):
+        points = tuple((1000 * one.lag_s, one.noise) for one in found if one.setting.kind == kind)
+        lines.append(Line(called, tuple(sorted(points))))
+    dots = [
+        Dot(
+            1000 * one.lag_s,
+            one.noise,
+            label=one.setting.label,
+            picked=one.setting == now.setting,
+            picks={"filter_kind": float(KINDS.index(one.setting.kind)), "filter_amount": one.setting.amount},
+        )
+        for one in found
+    ]
+    if not any(dot.picked for dot in dots):
+        dots.append(Dot(1000 * now.lag_s, now.noise, label=now.setting.label, picked=True))
+    return Plot("Noise against lag", "lag", "ms", "noise left", unit, tuple(dots), tuple(lines))
+
+
+def _trace(seen: Seen, mine: Setting, values: Values) -> Plot:
+    """The liveliest stretch of the recording, raw and through the filter."""
+    times, readings = seen.times_s[seen.valid], seen.said[seen.valid]
+    start = 0
+    if readings.size > DRAWN:
+        spans = np.array([np.ptp(readings[i : i + DRAWN]) for i in range(0, readings.size - DRAWN + 1, DRAWN // 4)])
+        start = int(spans.argmax()) * (DRAWN // 4)
+    part = slice(start, start + DRAWN)
+    raw = tuple(zip(times[part].tolist(), readings[part].tolist(), strict=True))
+    out = tuple(zip(times[part].tolist(), mine.run(readings)[part].tolist(), strict=True))
+    lines = (Line("raw", raw),) if mine.kind == "none" else (Line("raw", raw), Line(mine.label, out))
+    return Plot("On this recording", "time", "s", "reading", values_unit(values), lines=lines)
+
+
+def _row(one: OnThese, unit: str, speed: float, raw: float) -> tuple[str, ...]:
+    share = f"{fixed(100 * one.noise / raw)} %" if raw else "none"
+    way = (f"{fixed(1000 * speed * one.lag_s, 1)} mm",) if speed else ()
+    return (
+        one.setting.label,
+        f"{_size(one.noise)} {unit}".strip(),
+        share,
+        str(one.spikes),
+        f"{fixed(1000 * one.lag_s)} ms",
+        *way,
+    )
+
+
+def _table(found: list[OnThese], unit: str, speed: float, raw: float) -> Table:
+    shown = [one for one in found if one.setting.kind != "kalman"]
+    way = (f"at {speed:g} m/s",) if speed else ()
+    return Table("Every filter on these readings", ("filter", "noise", "of raw", "spikes left", "late by", *way),
+                 tuple(_row(one, unit, speed, raw) for one in shown))  # fmt: skip
+
+
+def _ladder(raw: float, interval: float, speed: float, unit: str) -> Table:
+    """The ladder of q that people try, for the noise that these readings really have (r = their variance)."""
+    variance = max(raw * raw, 1e-12)
+    rows = []
+    for ratio in RATIOS:
+        gain = filters.kalman_gain(ratio * variance, variance)
+        one = setting("kalman", ratio)
+        lag = 1000 * one.lag_samples * interval
+        way = (f"{fixed(speed * lag, 1)} mm",) if speed else ()
+        rows.append((f"{ratio:g}", f"{ratio * variance:.2g}", f"{gain.gain:.3f}", f"{fixed(100 * one.noise_ratio)} %",
+                     f"{fixed(lag)} ms", *way))  # fmt: skip
+    way_head = (f"at {speed:g} m/s",) if speed else ()
+    return Table(f"Kalman filter, r = {variance:.3g}" + (f" {unit}²" if unit else ""),
+                 ("q/r", "q", "gain", "of the noise", "late by", *way_head), tuple(rows))  # fmt: skip
+
+
+DECISIONS = (FilterChoice(),)

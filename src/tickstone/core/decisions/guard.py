@@ -1,0 +1,198 @@
+"""The edge guard: go only while every sensor reads what the table reads. And the trim of a comparator: the voltage between
+two populations, and what a meter should say there."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+import numpy as np
+
+from tickstone.core import line_row
+from tickstone.core.constants import Provenance, Values
+from tickstone.core.decisions import heaps as odds
+from tickstone.core.decisions.decision import (
+    Asked,
+    Candidate,
+    Choice,
+    Decided,
+    Decision,
+    Heap,
+    HeapRow,
+    Heaps,
+    Marked,
+    Odds,
+    Seen,
+    standing,
+)
+from tickstone.core.decisions.line import LEAST_READINGS, names_of, top_code
+from tickstone.core.figures import Table
+from tickstone.core.line_row import GROUND, LINE
+from tickstone.core.thresholds import Population, population, tail
+from tickstone.core.wording import fixed, listed
+
+TABLE_SDS = 5.0  # so far from the table's middle a normal reading strays once in 1.7 million, half a day at 50 a second
+METER_SHARE, METER_DIGIT_V = 0.01, 0.01  # of a cheap meter, common practice
+OFFSET_V = 0.005  # of a cheap comparator, common practice
+
+
+class EdgeGuard(Decision):
+    """The span of counts that is the table, for every sensor: outside of it the vehicle stops, backs and turns."""
+
+    id = "edge"
+    title = "Edge guard"
+    begin = "choose what counts as the table."
+    rests_on = ("reference", "bits", "white", "black")
+    cautions = ("Try it on the floor first, then with a hand at the edge.",)
+    marked = True
+    most = 8
+
+    def sets(self, values: Values) -> tuple[str, ...]:
+        return tuple(f"table_{end}_{name}" for name in names_of(values) for end in ("low", "high"))
+
+    def speaks(self, marks: Sequence[Marked]) -> bool:
+        return any(self._place(mark) == GROUND for mark in marks)
+
+    def _place(self, mark: Marked) -> str | None:
+        if mark.label.strip().lower().startswith(("edge", "over the edge", "nothing")):
+            return LINE  # over an edge nothing reflects, which reads as dark
+        found = line_row.place_of(mark.label, mark.conditions)
+        return None if found is None or mark.t1_s <= mark.t0_s else found[0]
+
+    def work(self, asked: Asked, values: Values) -> Decided:
+        names, top = names_of(values), top_code(values)
+        table = [_spans(asked.seen, name, [GROUND], self) for name in names]
+        edge = [_spans(asked.seen, name, [LINE], self) for name in names]
+        if any(sum(one.size for one in some) < LEAST_READINGS for some in table):
+            why = "Mark a span over the table (ground) first."
+            return Decided("No edge guard yet: the table is not recorded", "record the row over the bare table, and mark it.",
+                           why_not=why, good=False)  # fmt: skip
+        choices, rows, wide, caught = [], [], [], []
+        titles = line_row.places(len(names))
+        for i, name in enumerate(names):
+            fits = [population(one, "table") for one in table[i]]
+            low = max(0.0, math.floor(min(fit.mean - TABLE_SDS * fit.sd for fit in fits)))
+            high = min(float(top), math.ceil(max(fit.mean + TABLE_SDS * fit.sd for fit in fits)))
+            names_low, names_high = f"table_low_{name}", f"table_high_{name}"
+            low_now, high_now = standing(names_low, asked, values, low), standing(names_high, asked, values, high)
+            choices += [Choice(names_low, low_now, low, "five σ below the table"),
+                        Choice(names_high, high_now, high, "five σ above the table")]  # fmt: skip
+            out = max(tail((fit.mean - low_now) / fit.sd) + tail((high_now - fit.mean) / fit.sd) for fit in fits)
+            strayed = sum(int(((one < low_now) | (one > high_now)).sum()) for one in table[i])
+            of = sum(one.size for one in table[i])
+            beyond = [one for one in edge[i] if one.size]
+            taken = [int(((one >= low_now) & (one <= high_now)).sum()) for one in beyond]
+            caught.append(sum(taken))
+            if high_now - low_now > top / 2:
+                wide.append(titles[i])
+            shapes = [Heap(f"table {k + 1}", "table", False, fit.mean, fit.sd, int(one.size), odds.outline(one, 0.0, float(top)))
+                      for k, (one, fit) in enumerate(zip(table[i], fits, strict=True))]  # fmt: skip
+            shapes += [Heap(f"dark {k + 1}", "edge", True, float(one.mean()), population(one, "edge").sd, int(one.size),
+                            odds.outline(one, 0.0, float(top))) for k, one in enumerate(beyond)]  # fmt: skip
+            state = "unsafe" if sum(taken) else "safe"
+            said = (f"{sum(taken)} of {sum(one.size for one in beyond)} dark readings pass for table" if sum(taken)
+                    else f"strays {_seldom(out)}; {strayed} of {of} counted")  # fmt: skip
+            rows.append(HeapRow(titles[i], names_low, names_high, tuple(shapes), Odds(0, 1, (), of, (), (), (), ()), state,
+                                said, "table", name))  # fmt: skip
+        bad = [row.title for row in rows if row.state == "unsafe"]
+        heading = (f"{listed(bad).capitalize()} would take the edge for the table" if bad else
+                   "Every sensor knows its table; whatever else it reads, stop")  # fmt: skip
+        notes = [
+            "Over an edge nothing reflects, which reads as dark: stop, back, turn. “Dark go, pale back” is only for a dark "
+            "field with a pale border.",
+            "A reading that is missing is not the table: stop.",
+        ]
+        if not any(one.size for some in edge for one in some):
+            notes.append(
+                "Nothing is recorded over the edge or over dark: mark one as “edge”, to see that it is caught."
+            )
+        if wide:
+            notes.append(f"The table of {listed(wide)} takes more than half of the scale: it hardly guards.")
+        return Decided(
+            heading, "choose these, then try it with a hand at the edge." if not bad else "lower the row, or narrow the span.",
+            tuple(choices), good=not bad, notes=tuple(notes), tables=(_percent(names, titles, choices, values),),
+            heaps=Heaps(0.0, float(top), "counts", ("table", "edge"), tuple(rows)),
+            used=tuple(one.id for one in asked.seen),
+        )  # fmt: skip
+
+
+def _spans(seen: Sequence[Seen], name: str, places: Sequence[str], guard: EdgeGuard) -> list[odds.Array]:
+    found = []
+    for one in seen:
+        for mark in one.marks:
+            if guard._place(mark) in places and name in one.channels:
+                span = one.channels[name][one.between(mark)]
+                if np.isfinite(span).any():
+                    found.append(span[np.isfinite(span)])
+    return found
+
+
+def _seldom(share: float) -> str:
+    return "never by the fit" if share < 1e-12 else f"once in {1 / share:,.0f} by the fit".replace(",", "\u2009")
+
+
+def _percent(names: Sequence[str], titles: Sequence[str], choices: Sequence[Choice], values: Values) -> Table:
+    """The same limits as reflectance, in percent."""
+    rows = []
+    for i, name in enumerate(names):
+        white, black = (values.get(f"{what}_{name}", values[what]).value for what in ("white", "black"))
+        ends = (
+            sorted(100 * (choices[2 * i + k].value - black) / (white - black) for k in (0, 1))
+            if white != black
+            else (0, 0)
+        )
+        rows.append((titles[i], f"{fixed(choices[2 * i].value)} to {fixed(choices[2 * i + 1].value)}",
+                     f"{fixed(ends[0])} to {fixed(ends[1])} %"))  # fmt: skip
+    return Table("The table, in counts and as reflectance", ("sensor", "counts", "of white"), tuple(rows))
+
+
+class Trim(Decision):
+    """Where the trim screw of a comparator should stand: read the receiver's voltage over pale and over dark with a meter."""
+
+    id = "trim"
+    title = "Trim screw"
+    begin = "choose where the trim screw stands."
+    inputs = ("pale_v", "dark_v", "meter_sd")
+    cautions = ("Turn the screw with the motors off; the meter's tip must not bridge two pins.",)
+
+    def sets(self, values: Values) -> tuple[str, ...]:
+        return ("trim_v",)
+
+    def work(self, asked: Asked, values: Values) -> Decided:
+        pale, dark = values["pale_v"], values["dark_v"]
+        sd = values["meter_sd"].value
+        gap = abs(dark.value - pale.value)
+        middle = (pale.value + dark.value) / 2
+        trim = standing("trim_v", asked, values, round(middle, 2))
+        off = math.hypot(METER_SHARE * trim, METER_DIGIT_V)
+        measured = Provenance.ASSUMED not in (pale.provenance, dark.provenance)
+        spread = max(sd, 1e-3)
+        margin = min(abs(trim - pale.value), abs(trim - dark.value))
+        inside = min(pale.value, dark.value) < trim < max(pale.value, dark.value)
+        why_not = "" if measured else "Read the receiver's voltage over pale and over dark with a meter, and type both."
+        good = inside and margin > 3 * spread + off + OFFSET_V
+        heading = (
+            "No trim yet: both voltages are only assumed" if not measured else
+            f"Pale and dark are only {fixed(gap, 2)} V apart: no setting of the screw parts them" if gap <= 6 * spread else
+            f"Set the screw so that the meter says {fixed(trim - off, 2)} to {fixed(trim + off, 2)} V" if inside else
+            f"{fixed(trim, 2)} V is not between pale and dark: the output would never change"
+        )  # fmt: skip
+        wrong = odds.fitted(Population(min(pale.value, dark.value), spread),
+                            Population(max(pale.value, dark.value), spread), [trim])[0]  # fmt: skip
+        share = (trim - pale.value) / (dark.value - pale.value) if gap else 0.5
+        return Decided(
+            heading, "turn the screw until the meter says so, then choose it." if measured else "type both readings.",
+            (Choice("trim_v", trim, round(middle, 2), "half way between pale and dark",
+                    (Candidate("pale", pale.value), Candidate("dark", dark.value)), step=0.01),),
+            why_not=why_not, good=good or not measured,
+            notes=(
+                f"Pale {fixed(pale.value, 2)} V, dark {fixed(dark.value, 2)} V; the screw at {fixed(100 * share)} % of the way to "
+                f"dark leaves {fixed(margin, 2)} V to the nearer one.",
+                f"By the fit it misreads {wrong:.2g} of 1000; a meter of 1 % and a digit says ± {fixed(off, 2)} V.",
+                "The output goes low when light comes back. More than half way to dark switches at a greater distance, less at "
+                "a nearer one.",
+            ),
+        )  # fmt: skip
+
+
+DECISIONS = (EdgeGuard(), Trim())

@@ -1,0 +1,397 @@
+"""Thresholds of a row of line sensors: both heaps of each sensor under every recorded light and height, and the threshold
+that keeps farthest from all of them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from tickstone.core import line_row
+from tickstone.core.constants import Values
+from tickstone.core.decisions import heaps as odds
+from tickstone.core.decisions.decision import (
+    Asked,
+    Candidate,
+    Choice,
+    Decided,
+    Decision,
+    Heap,
+    HeapRow,
+    Heaps,
+    Marked,
+    Odds,
+    Seen,
+    standing,
+)
+from tickstone.core.figures import Table
+from tickstone.core.line_row import GROUND, LINE
+from tickstone.core.thresholds import (
+    HYSTERESIS_SDS,
+    population,
+    threshold_midpoint,
+    threshold_minimum_error,
+    threshold_otsu,
+)
+from tickstone.core.wording import fixed, listed
+from tickstone.errors import BadInput
+
+Array = npt.NDArray[np.float64]
+
+SAFE_SDS = 4.0  # a normal heap crosses it once in 32 000 readings: ten minutes at 50 a second
+TIGHT_SDS = 3.0
+LADDER = (250.0, 350.0, 450.0, 550.0)  # of 1023: the practitioners' ladder, common practice
+LADDER_TOP = 1023.0
+PERCENT = 0.5  # the percent school: half of the whole scale, common practice
+MOST_COUNTS = 4096  # of a finer converter only so many thresholds are told
+LEAST_READINGS = 8  # in a heap
+
+
+@dataclass(frozen=True)
+class Light:
+    """The whole row under one condition in one recording: readings of each sensor over the line and over ground."""
+
+    name: str
+    recording_id: int
+    line: tuple[Array, ...]
+    ground: tuple[Array, ...]
+    mark_ids: tuple[int, ...] = ()
+
+
+def names_of(values: Values) -> list[str]:
+    """The channels of the row, left to right."""
+    return [f"s{place}" for place in range(1, int(values["sensors"].value) + 1)]
+
+
+def top_code(values: Values) -> int:
+    """The highest code of the converter."""
+    return int(2 ** values["bits"].value) - 1
+
+
+def lights_of(seen: Sequence[Seen], values: Values) -> tuple[list[Light], list[str]]:
+    """The row under every condition of every recording, and sentences about spans that had no counterpart."""
+    names = names_of(values)
+    found: list[Light] = []
+    said: list[str] = []
+    for one in seen:
+        spans: dict[str, dict[str, list[Marked]]] = {}
+        for mark in one.marks:
+            place = line_row.place_of(mark.label, mark.conditions)
+            if place is not None and place[0] in (GROUND, LINE) and mark.t1_s > mark.t0_s:
+                spans.setdefault(line_row.condition(place[1]), {}).setdefault(place[0], []).append(mark)
+        for condition, both in spans.items():
+            called = condition or one.name
+            if len(seen) > 1 and condition:
+                called = f"{condition} · {one.name}"
+            lacks = [place for place in (GROUND, LINE) if place not in both]
+            if lacks:
+                said.append(f"{called}: no span is marked over {'the line' if lacks[0] == LINE else 'ground'}.")
+                continue
+            read = {place: _readings(one, marks, names) for place, marks in both.items()}
+            few = next((names[i] for place in read for i, x in enumerate(read[place]) if x.size < LEAST_READINGS), None)
+            if few is not None:
+                said.append(f"{called}: {few} has fewer than {LEAST_READINGS} readings in a marked span.")
+                continue
+            ids = tuple(mark.id for marks in both.values() for mark in marks if mark.id is not None)
+            found.append(Light(called, one.id, read[LINE], read[GROUND], ids))
+    return found, said
+
+
+def _readings(seen: Seen, marks: Sequence[Marked], names: Sequence[str]) -> tuple[Array, ...]:
+    def of(name: str) -> Array:
+        column = seen.channels.get(name, np.full(seen.times_s.shape, np.nan))
+        some = np.concatenate([column[seen.between(mark)] for mark in marks])
+        return np.asarray(some[np.isfinite(some)])
+
+    return tuple(of(name) for name in names)
+
+
+@dataclass(frozen=True)
+class SensorOdds:
+    """One sensor worked out: its pairs (low, high) under every condition, what every threshold means, the safest one."""
+
+    pairs: tuple[odds.Pair, ...]
+    table: odds.Table
+    safest: odds.Safest
+    white_high: bool
+    band: float
+
+
+def sensor_odds(line: Sequence[Array], ground: Sequence[Array], conditions: Sequence[str], top: int) -> SensorOdds:
+    """One sensor under every condition.
+
+    Parameters: line and ground, counts, one array (n,) for each condition; conditions, their names; top, highest code.
+    Raises: BadInput for ``marks`` when conditions disagree which way is dark, or nothing tells ground from line.
+    """
+    white_high = odds.white_is_high(line, ground, conditions)
+    pairs = tuple(
+        odds.pair(name, dark if white_high else pale, pale if white_high else dark)
+        for name, dark, pale in zip(conditions, line, ground, strict=True)
+    )
+    band = HYSTERESIS_SDS * max(fit.sd for one in pairs for fit in (one.low_fit, one.high_fit))
+    safest = odds.safest([(one.low_fit, one.high_fit) for one in pairs])
+    return SensorOdds(pairs, odds.table(pairs, top), safest, white_high, band)
+
+
+def robust_row(lights: Sequence[Light], top: int) -> tuple[SensorOdds, ...]:
+    """Every sensor of a row under every condition. Raises BadInput for ``marks``, naming the sensor."""
+    row = []
+    for i in range(len(lights[0].line)):
+        try:
+            row.append(
+                sensor_odds(
+                    [one.line[i] for one in lights],
+                    [one.ground[i] for one in lights],
+                    [one.name for one in lights],
+                    top,
+                )
+            )
+        except BadInput as error:
+            raise BadInput(f"Sensor {i + 1}: {error}", "marks") from None
+    return tuple(row)
+
+
+@dataclass(frozen=True)
+class OneForAll:
+    """One threshold for the whole row: where, and the least margin it leaves, counts, at which sensor."""
+
+    threshold: float
+    margin: float
+    at: int
+
+
+def one_for_all(row: Sequence[SensorOdds]) -> OneForAll | None:
+    """The best single threshold of a row; None when its sensors do not agree which way is dark."""
+    if len({one.white_high for one in row}) > 1:
+        return None
+    best = odds.safest([(p.low_fit, p.high_fit) for one in row for p in one.pairs])
+    t = min(max(round(best.threshold), 0), row[0].table.margin.shape[1] - 1)
+    least = [float(one.table.margin[:, t].min()) for one in row]
+    return OneForAll(float(t), min(least), int(np.argmin(least)))
+
+
+class LineThresholds(Decision):
+    """A threshold and a band of hysteresis for every sensor of the row."""
+
+    id = "line"
+    title = "Line thresholds"
+    begin = "choose where black ends and white begins."
+    inputs = ()
+    rests_on = ("reference", "bits", *(f"{what}{tail}" for what in ("white", "black")
+                                       for tail in ("", *(f"_s{n}" for n in range(1, 9)))))  # fmt: skip
+    marked = True
+    most = 8
+
+    def sets(self, values: Values) -> tuple[str, ...]:
+        return tuple(f"{what}_{name}" for name in names_of(values) for what in ("threshold", "band"))
+
+    def speaks(self, marks: Sequence[Marked]) -> bool:
+        found = {
+            place[0] for mark in marks if mark.t1_s > mark.t0_s
+            and (place := line_row.place_of(mark.label, mark.conditions)) is not None
+        }  # fmt: skip
+        return {GROUND, LINE} <= found
+
+    def work(self, asked: Asked, values: Values) -> Decided:
+        lights, said = lights_of(asked.seen, values)
+        if not lights:
+            return Decided(
+                "No threshold yet: nothing is recorded over ground and over the line" if not said
+                else "One heap is missing: a threshold stands between two",
+                "record the row over ground and over the line, and mark both spans; or hold both at Calibrate.",
+                why_not=said[0] if said else "Mark a span over ground and one over the line first.", good=False,
+                notes=tuple(said),
+            )  # fmt: skip
+        names, top = names_of(values), top_code(values)
+        titles = line_row.places(len(names))
+        row = robust_row(lights, top)
+        tested = self._tested(asked.test, row, values)
+        rows, choices = [], []
+        for i, (name, one) in enumerate(zip(names, row, strict=True)):
+            suggested = float(min(max(round(one.safest.threshold), 0), top))
+            threshold = standing(f"threshold_{name}", asked, values, suggested)
+            band = standing(f"band_{name}", asked, values, float(round(one.band)))
+            choices.append(Choice(f"threshold_{name}", threshold, suggested, "widest worst-case margin",
+                                  candidates(one, top)))  # fmt: skip
+            choices.append(Choice(f"band_{name}", band, float(round(one.band)), "six times the noise"))
+            state, why = verdict(one, lights, threshold)
+            rows.append(HeapRow(titles[i], f"threshold_{name}", f"band_{name}", _heaps(one, top),
+                                told_odds(one.table, tested[i] if tested else None), state, why,
+                                "ground" if one.white_high else "line", name))  # fmt: skip
+        heading, good = _heading(rows, len(lights))
+        shared = one_for_all(row)
+        return Decided(
+            heading, _next(rows), tuple(choices), good=good, notes=(*_notes(rows, row, shared, lights), *said),
+            tables=(_table(rows, row, lights, [c for c in choices if c.name.startswith("threshold")]),),
+            heaps=Heaps(0.0, float(top), "counts", tuple(one.name for one in lights), tuple(rows),
+                        tuple(step * top / LADDER_TOP for step in LADDER)),
+            used=tuple(dict.fromkeys(one.recording_id for one in lights)),
+            marks_used=tuple(mark for one in lights for mark in one.mark_ids),
+        )  # fmt: skip
+
+    def _tested(
+        self, test: Seen | None, row: Sequence[SensorOdds], values: Values
+    ) -> list[tuple[npt.NDArray[np.int64], int]] | None:
+        """Misreads of every threshold on a recording that took no part, by sensor."""
+        if test is None:
+            return None
+        lights, _ = lights_of([test], values)
+        if not lights:
+            raise BadInput(f"“{test.name}” has no span over ground and over the line to test on.", "test")
+        top, found = top_code(values), []
+        for i, one in enumerate(row):
+            line, ground = (np.concatenate([getattr(light, place)[i] for light in lights]) for place in (LINE, GROUND))
+            low, high = (line, ground) if one.white_high else (ground, line)
+            found.append((odds.counted(low, high, top), int(low.size + high.size)))
+        return found
+
+
+def verdict(one: SensorOdds, lights: Sequence[Light], threshold: float) -> tuple[str, str]:
+    """Whether a sensor is safe, tight or unsafe at a threshold, and why, in a few words."""
+    t = int(min(max(round(threshold), 0), one.table.margin.shape[1] - 1))
+    worst = int(one.table.margin_sds[:, t].argmin())
+    sds = float(one.table.margin_sds[worst, t])
+    state = "safe" if sds >= SAFE_SDS else "tight" if sds >= TIGHT_SDS else "unsafe"
+    best = int(min(max(round(one.safest.threshold), 0), one.table.margin.shape[1] - 1))
+    if state == "unsafe" and float(one.table.margin_sds[:, best].min()) >= TIGHT_SDS:
+        return state, "the threshold stands in a heap: move it"
+    if state != "unsafe":
+        return state, f"margin {fixed(sds, 1)} σ"
+    alone = [odds.safest([(p.low_fit, p.high_fit)]).margin > 0 for p in one.pairs]
+    if len(lights) > 1 and all(alone):
+        return state, "its heaps move with the light"
+    if len(lights) > 1 and any(alone):
+        return state, f"heaps overlap in {lights[alone.index(False)].name}"
+    return state, "heaps overlap"
+
+
+def candidates(one: SensorOdds, top: int) -> tuple[Candidate, ...]:
+    """Where the threshold could stand instead: over all conditions together."""
+    low, high = (np.concatenate([getattr(p, side) for p in one.pairs]) for side in ("low", "high"))
+    least = (
+        threshold_minimum_error(population(low, "low"), population(high, "high")) if low.mean() < high.mean() else None
+    )
+    found = [Candidate("midpoint", threshold_midpoint(low, high)),
+             Candidate("Otsu", threshold_otsu(np.concatenate([low, high])).threshold)]  # fmt: skip
+    if least is not None:
+        found.append(Candidate("least error", least))
+    found.append(Candidate("half of the scale", PERCENT * (top + 1), "assumed"))
+    return tuple(found)
+
+
+def told_odds(found: odds.Table, tested: tuple[npt.NDArray[np.int64], int] | None = None) -> Odds:
+    """A table as it is told to a screen: each threshold's worst condition, at most MOST_COUNTS of them."""
+    count = found.margin.shape[1]
+    step = -(-count // MOST_COUNTS)
+    at = slice(None, None, step)
+    return Odds(
+        0.0, float(step), tuple(found.counted.sum(axis=0)[at].tolist()), sum(found.readings),
+        tuple(float(f"{x:.3g}") for x in found.fitted.max(axis=0)[at].tolist()),
+        tuple(np.round(found.margin.min(axis=0)[at], 1).tolist()),
+        tuple(np.round(found.margin_sds.min(axis=0)[at], 2).tolist()), tuple(found.worst[at].tolist()),
+        () if tested is None else tuple(tested[0][at].tolist()), 0 if tested is None else tested[1],
+    )  # fmt: skip
+
+
+def _heaps(one: SensorOdds, top: int) -> tuple[Heap, ...]:
+    found = []
+    for each in one.pairs:
+        for place, values in ((LINE, each.low if one.white_high else each.high),
+                              (GROUND, each.high if one.white_high else each.low)):  # fmt: skip
+            fit = population(values, place)
+            shape = odds.outline(values, 0.0, float(top))
+            found.append(Heap(each.condition, place, place == LINE, fit.mean, fit.sd, int(values.size), shape))
+    return tuple(found)
+
+
+NUMBERS = ("No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight")
+
+
+def _heading(rows: Sequence[HeapRow], lights: int) -> tuple[str, bool]:
+    bad = [row.title for row in rows if row.state == "unsafe"]
+    where = " in every light" if lights > 1 else ""
+    if not bad:
+        if len(rows) == 1:
+            return f"The sensor is safe{where}", True
+        tight = [row.title for row in rows if row.state == "tight"]
+        also = f"; {listed(tight)} only just" if tight else ""
+        return f"All {NUMBERS[len(rows)].lower()} sensors are safe{where}{also}", True
+    if len(bad) == len(rows):
+        return f"No sensor is safe{where}", False
+    safe = len(rows) - len(bad)
+    verb = "is" if safe == 1 else "are"
+    return (f"{NUMBERS[safe]} sensor{'' if safe == 1 else 's'} {verb} safe{where}; "
+            f"{listed(bad)} {'is' if len(bad) == 1 else 'are'} not"), False  # fmt: skip
+
+
+def _next(rows: Sequence[HeapRow]) -> str:
+    bad = next((row for row in rows if row.state == "unsafe"), None)
+    if bad is None:
+        return "choose these, and they go into the robot with the next stone."
+    if "move it" in bad.said:
+        return f"the threshold of {bad.title} stands in a heap: drag it into the gap."
+    if "light" in bad.said:
+        return f"shade {bad.title} from the room's light, or read it with its lamp off and on; then record both again."
+    if " in " in bad.said:
+        return (
+            f"{bad.title}: no threshold works in {bad.said.partition(' in ')[2]}: mend its height or its light there."
+        )
+    return f"no threshold works for {bad.title}: lower it or clean it; if that does not help, it is the sensor."
+
+
+def _notes(
+    rows: Sequence[HeapRow], row: Sequence[SensorOdds], shared: OneForAll | None, lights: Sequence[Light]
+) -> tuple[str, ...]:
+    said = []
+    own = min(one.safest.margin for one in row)
+    if len(rows) > 1:
+        if shared is None:
+            said.append("No one threshold serves all: the sensors do not agree which way is dark.")
+        elif shared.margin <= 0:
+            said.append(f"One threshold for all would not do: at its best, {shared.threshold:.0f}, it stands in a heap of "
+                        f"{rows[shared.at].title}.")  # fmt: skip
+        else:
+            said.append(f"One threshold for all would stand at {shared.threshold:.0f} and leave {shared.margin:.0f} counts at "
+                        f"{rows[shared.at].title}; one for each leaves {own:.0f} at the least.")  # fmt: skip
+    wide = [
+        r.title for r, one in zip(rows, row, strict=True) if r.state != "unsafe" and one.band / 2 > one.safest.margin
+    ]
+    if wide:
+        said.append(f"The band of {listed(wide)} reaches into a heap: noise would hold the old state there for longer.")
+    if len(lights) == 1:
+        said.append("This is one light and one height only. Record lamp on, lamp off and the height after a bump too.")
+    high = {"ground" if one.white_high else "line" for one in row}
+    said.append(
+        f"{'Ground' if high == {'ground'} else 'The line' if high == {'line'} else 'Not the same side'} reads high."
+    )
+    return tuple(said)
+
+
+def _table(
+    rows: Sequence[HeapRow], row: Sequence[SensorOdds], lights: Sequence[Light], choices: Sequence[Choice]
+) -> Table:
+    cells = []
+    for light, name in enumerate(one.name for one in lights):
+        said = []
+        for one, choice in zip(row, choices, strict=True):
+            t = int(min(max(round(choice.value), 0), one.table.counted.shape[1] - 1))
+            said.append(
+                f"{one.table.counted[light, t]} of {one.table.readings[light]}, {fixed(float(one.table.margin_sds[light, t]), 1)} σ"
+            )
+        cells.append((name, *said))
+    return Table("Misread in each light, and margin", ("light", *(one.title for one in rows)), tuple(cells))
+
+
+def thresholds_of(values: Values) -> Mapping[str, tuple[float, float]]:
+    """The chosen thresholds and bands of a row, by channel; nothing for sensors without one."""
+    found = {}
+    for name in names_of(values):
+        if f"threshold_{name}" in values:
+            band = values.get(f"band_{name}")
+            found[name] = (values[f"threshold_{name}"].value, band.value if band is not None else 0.0)
+    return found
+
+
+DECISIONS = (LineThresholds(),)

@@ -1,0 +1,237 @@
+"""The obstacle guard: the reading at which a vehicle must begin to stop, the votes that keep single spikes from stopping it,
+and how often both would be wrong."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from tickstone.core import ranging, sound
+from tickstone.core.checks import check_between, check_order
+from tickstone.core.constants import Provenance, Values
+from tickstone.core.deciding import StopDistance, stop_distance
+from tickstone.core.decisions import filter_choice, votes
+from tickstone.core.decisions.decision import Asked, Candidate, Choice, Decided, Decision, Floor, Seen, standing
+from tickstone.core.figures import Table
+from tickstone.core.instruments import bar_edges_mm
+from tickstone.core.noise import step_noise
+from tickstone.core.thresholds import tail
+from tickstone.core.wording import fixed
+
+SIGMAS = 3.0
+COMMON_MM = (90.0, 100.0, 600.0)  # common practice: thresholds people type in
+SPEEDS = (0.5, 1.0, 1.5, 2.0)
+AIRS_C = (0.0, 20.0, 40.0)
+ENOUGH_FOR_A_RATE = 3.0  # nothing seen in T hours only says: fewer than 3/T an hour (95 %)
+ROUND_MM = 5.0
+
+
+class Obstacle(Decision):
+    """Trip and clear of a ranger."""
+
+    id = "obstacle"
+    title = "Obstacle guard"
+    begin = "choose where the cart must begin to stop."
+    inputs = ("drive_speed", "braking", "ping_interval", "votes", "votes_of", "reaction", "gap", "hysteresis", "set_back",
+              "approaches", "bar_far")  # fmt: skip
+    rests_on = ("offset", "sound", "scale", "a", "b", "c", "filter_kind", "filter_amount")
+    cautions = ("Try it first with the wheels off the ground, then slowly against something soft.",)
+
+    def sets(self, values: Values) -> tuple[str, ...]:
+        return ("trip", "clear")
+
+    def work(self, asked: Asked, values: Values) -> Decided:
+        needed, of = votes.check_votes(values["votes"].value, values["votes_of"].value)
+        seen = asked.seen[0] if asked.seen else None
+        sigma, from_what, lag_s = self._noise(seen, values)
+        speed = values["drive_speed"].value
+        stop = self._stop(values, speed, sigma, lag_s, of)
+        reach = values["farthest"].value
+        suggested = float(np.ceil(stop.trip_mm / ROUND_MM) * ROUND_MM)
+        trip = standing("trip", asked, values, suggested)
+        clear = standing("clear", asked, values, trip + values["hysteresis"].value)
+        if "trip" in asked.picked:
+            check_between(trip, values["nearest"].value if "nearest" in values else 1.0, reach, "trip")
+            check_order(trip, clear, "trip", "clear")
+        notes = [*_sentences(stop, values, reach)]
+        tables = [_changes(self, values, sigma, lag_s, of, trip)]
+        if seen is not None:
+            tables.insert(0, _odds(seen, values, trip, clear, needed, of, sigma))
+            lost = int((~seen.valid).sum())
+            if lost:
+                notes.append(
+                    f"{lost} of {seen.valid.size} readings were dropouts or out of reach: never take them for clear."
+                )
+        if "air" in values:
+            tables.append(_airs(trip, values))
+        tables.append(_words(trip, clear))
+        why_not = ""
+        if stop.trip_mm > reach:
+            why_not = (
+                f"{fixed(stop.trip_mm)} mm is beyond the reach of {fixed(reach)} mm: drive slower or brake harder."
+            )
+        known = values.get("trip")
+        choices = (
+            Choice("trip", trip, suggested, f"{fixed(stop.trip_mm)} mm needed at {speed:g} m/s",
+                   tuple(Candidate("usual", one, "assumed") for one in COMMON_MM)),
+            Choice("clear", clear, suggested + values["hysteresis"].value, "trip and hysteresis"),
+        )  # fmt: skip
+        spare = trip - stop.trip_mm
+        return Decided(
+            _heading(stop, trip if known is not None or "trip" in asked.picked else None, reach, speed),
+            "drag or nudge the ochre tick, then choose.", choices, why_not=why_not, good=spare > -0.5 and not why_not,
+            notes=(f"Noise {fixed(sigma, 1)} mm (1 σ, three allowed) from {from_what}.", *notes), tables=tuple(tables),
+            floor=Floor(stop.trip_mm, stop.clear_mm, stop.parts_mm, reach, COMMON_MM, bar_edges_mm(values)),
+            used=() if seen is None else (seen.id,),
+        )  # fmt: skip
+
+    def _noise(self, seen: Seen | None, values: Values) -> tuple[float, str, float]:
+        """σ of a reading, mm, what it is from, and the lag of the chosen filter, s."""
+        sigma, said = None, ""
+        if seen is not None:
+            sigma, said = step_noise(seen.said[seen.valid]), f"{int(seen.valid.sum())} readings of “{seen.name}”"
+        if sigma is None:
+            sigma, said = usual_noise_mm(values), "what is usual: no recording is looked at"
+        filtered = filter_choice.chosen(values)
+        if filtered is None:
+            return sigma, said, 0.0
+        interval = values["ping_interval"].value
+        return sigma * filtered.noise_ratio, f"{said}, filtered", filtered.lag_samples * interval
+
+    def _stop(self, values: Values, speed: float, sigma: float, lag_s: float, of: int) -> StopDistance:
+        return stop_distance(
+            speed_m_s=speed, sample_s=values["ping_interval"].value, votes=of, filter_lag_s=lag_s,
+            reaction_s=values["reaction"].value, deceleration_m_s2=values["braking"].value, gap_mm=values["gap"].value,
+            sigma_mm=sigma, sigmas=SIGMAS, hysteresis_mm=values["hysteresis"].value, blind_mm=values["set_back"].value,
+        )  # fmt: skip
+
+
+def usual_noise_mm(values: Values) -> float:
+    """σ of a reading by the constants alone, mm: the jitter of an echo, or the noise of a ranger that tells mm."""
+    if "jitter" in values and "sound" in values:
+        return values["jitter"].value * values["sound"].value / 2000.0
+    if "noise" in values and values["noise"].unit == "mm":
+        return values["noise"].value
+    return 5.0
+
+
+def _heading(stop: StopDistance, trip: float | None, reach: float, speed: float) -> str:
+    if stop.trip_mm > reach:
+        return f"At {speed:g} m/s the cart cannot stop within the ranger's reach"
+    if trip is None:
+        return f"At {speed:g} m/s the cart must begin to stop at {fixed(stop.trip_mm)} mm"
+    spare = trip - stop.trip_mm
+    if spare < -0.5:
+        return f"Tripping at {fixed(trip)} mm is {fixed(-spare)} mm too late at {speed:g} m/s"
+    return f"Tripping at {fixed(trip)} mm stops the cart with {fixed(stop.parts_mm['gap'] + spare)} mm to spare"
+
+
+def _sentences(stop: StopDistance, values: Values, reach: float) -> list[str]:
+    said = []
+    late = [mm for mm in COMMON_MM if mm < stop.trip_mm]
+    if late:
+        said.append(f"The usual {_list(late)} would be too late at this speed.")
+    if "cone" in values:
+        wide = ranging.footprint_mm(stop.trip_mm, values["cone"].value)
+        said.append(f"At the trip distance the beam is {fixed(wide)} mm wide; a post beside it is not seen.")
+    near = values["nearest"].value if "nearest" in values else 0.0
+    blind = near - values["set_back"].value
+    if blind > 0:
+        said.append(f"Nearer than {fixed(near)} mm the reading means nothing: the last {fixed(blind)} mm before the bumper are "
+                    "blind. Set it further back.")  # fmt: skip
+    floor = values.get("floor_from")
+    if floor is not None and floor.value < stop.clear_mm:
+        said.append(
+            f"The beam meets the floor from {fixed(floor.value)} mm on: mount it higher, or the floor may trip it."
+        )
+    if "bar_far" in values:
+        edges = bar_edges_mm(values)
+        said.append(f"An LED bar of {len(edges)} steps lights one more every {fixed(edges[0] - edges[1])} mm, "
+                    f"from {fixed(edges[0])} mm on.")  # fmt: skip
+    if stop.trip_mm <= reach < stop.clear_mm:
+        said.append("The clear distance is beyond its reach: once tripped it would never clear.")
+    return said
+
+
+def _list(values: Sequence[float]) -> str:
+    said = [f"{value / 10:g} cm" for value in values]
+    return said[0] if len(said) == 1 else ", ".join(said[:-1]) + " or " + said[-1]
+
+
+def spikes_and_losses(seen: Seen, hysteresis_mm: float, sigma: float) -> tuple[float, float]:
+    """Probability that a reading alone says near although what is there stands beyond trip and hysteresis, and that a reading
+    is lost: from this recording's own spikes and dropouts, or by the normal tail where it has none."""
+    good = int(seen.valid.sum())
+    if not good:
+        return 0.0, 1.0
+    off = seen.said[seen.valid] - votes.smoothed_truth(seen.said, seen.valid)[seen.valid]
+    deep = int((off <= -hysteresis_mm).sum())
+    p_near = deep / seen.valid.size if deep else (tail(hysteresis_mm / sigma) if sigma > 0 else 0.0)
+    high = int((off >= hysteresis_mm).sum())
+    return p_near, ((~seen.valid).sum() + high) / seen.valid.size
+
+
+def _odds(seen: Seen, values: Values, trip: float, clear: float, needed: int, of: int, sigma: float) -> Table:
+    p_near, p_lost = spikes_and_losses(seen, clear - trip, max(sigma, 1e-6))
+    interval = seen.interval_s or values["ping_interval"].value
+    false = votes.false_trips_per_hour(min(p_near, 1.0), needed, of, interval)
+    late = values["approaches"].value * votes.late_share(min(p_lost, 1.0), needed, of)
+    found = votes.count_on(seen.times_s, seen.said, seen.valid, trip, clear, needed, of, sigma)
+    bound = f"fewer than {_rate(ENOUGH_FOR_A_RATE / found.hours)}" if found.hours else "nothing"
+    minutes = fixed(found.hours * 60, 1)
+    return Table(
+        f"{needed} of {of} votes", ("", "estimated, an hour", f"counted in {minutes} min of “{seen.name}”"),
+        (
+            ("false trips", _rate(false), f"{found.false} of {found.trips} trips"
+             + ("" if found.false else f": {bound} an hour")),
+            ("late trips", f"{_rate(late)} at {values['approaches'].value:g} approaches",
+             f"{found.late} of {found.approaches} approaches"),
+        ),
+    )  # fmt: skip
+
+
+def _rate(rate: float) -> str:
+    if rate == 0:
+        return "none"
+    if rate < 1e-4:
+        return "below 1 in 10 000"
+    return f"{rate:.2g}" if rate < 100 else fixed(rate)
+
+
+def _changes(one: Obstacle, values: Values, sigma: float, lag_s: float, of: int, trip: float) -> Table:
+    """What another speed would need."""
+    rows = []
+    for factor in SPEEDS:
+        speed = values["drive_speed"].value * factor
+        stop = one._stop(values, speed, sigma, lag_s, of)
+        spare = trip - stop.trip_mm
+        rows.append((f"{speed:.2g} m/s", f"{fixed(stop.trip_mm)} mm",
+                     f"{fixed(spare)} mm to spare" if spare >= 0 else f"{fixed(-spare)} mm too late"))  # fmt: skip
+    return Table("At another speed", ("speed", "needed", "this trip"), tuple(rows))
+
+
+def _airs(trip: float, values: Values) -> Table:
+    """Where a trip chosen for today's air would really be in other air, if the air is not measured then."""
+    humidity, now = values["humidity"].value, values["air"].value
+    here = float(sound.speed_of_sound_cramer(now, humidity))
+    rows = []
+    for air in AIRS_C:
+        really = trip * float(sound.speed_of_sound_cramer(air, humidity)) / here
+        rows.append((f"{fixed(air)} °C", f"{fixed(really)} mm",
+                     f"{fixed(abs(really - trip), 1)} mm {'nearer' if really < trip else 'farther'}"))  # fmt: skip
+    live = values["air"].provenance is Provenance.MEASURED
+    title = "In other air, if it were not measured" if live else "In other air: nobody measures it"
+    return Table(title, ("air", "it trips at", "than it says"), tuple(rows))
+
+
+def _words(trip: float, clear: float) -> Table:
+    return Table("What it says", ("reading", "words", "drive"), (
+        (f"up to {fixed(trip)} mm", "too close", "stop"),
+        (f"{fixed(trip)} to {fixed(clear)} mm", "as before", "as before"),
+        (f"from {fixed(clear)} mm", "safe", "go on"),
+        ("no echo, or out of reach", "no reading: not safe", "as before, then stop"),
+    ))  # fmt: skip
+
+
+DECISIONS = (Obstacle(),)

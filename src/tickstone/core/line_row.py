@@ -1,0 +1,111 @@
+"""A row of line sensors: what its sensors are called, which states it can stand in, and what the marks of a recording say of
+it: over ground or over the line, at which height and lamp."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from tickstone.core.constants import Values
+
+GROUND, LINE, SWEEP = "ground", "line", "sweep"
+WORDS = {
+    "ground": GROUND, "white": GROUND, "pale": GROUND, "bare": GROUND, "line": LINE, "black": LINE, "tape": LINE,
+    "dark": LINE, "sweep": SWEEP,
+}  # fmt: skip
+LAMPS = ("off", "on")
+BROKEN = "broken"
+_LAMP_SAID = {"on": 1.0, "1": 1.0, "off": 0.0, "0": 0.0}
+
+
+def place_of(label: str, conditions: Mapping[str, Any] | None = None) -> tuple[str, dict[str, float]] | None:
+    """Where the whole row was, and under what conditions, from a mark's words and its conditions; None when it is about
+    something else.
+
+    >>> place_of("over the line, 8 mm", {"lamp": "on"})
+    ('line', {'height_mm': 8.0, 'lamp': 1.0})
+    """
+    first, *rest = (part.strip() for part in label.lower().split(","))
+    found = WORDS.get(first.removeprefix("over ").removeprefix("the ").strip())
+    if found is None:
+        return None
+    said: dict[str, float] = {}
+    for part in rest:
+        name, _, value = part.partition(" ")
+        if name == "lamp":
+            _put(said, "lamp", value)
+        for ending, into in (("mm", "height_mm"), ("v", "supply_v")):
+            if part.endswith(ending):
+                _put(said, into, part.removesuffix(ending))
+    return found, said | conditions_said(conditions or {})
+
+
+def conditions_said(
+    conditions: Mapping[str, Any], names: Sequence[str] = ("height_mm", "lamp", "supply_v")
+) -> dict[str, float]:
+    """The conditions of a mark as numbers, those that are any; a lamp may be on or off.
+
+    >>> conditions_said({"lamp": "off", "height_mm": 8, "supply_v": "?"})
+    {'height_mm': 8.0, 'lamp': 0.0}
+    """
+    said: dict[str, float] = {}
+    for name in names:
+        if name in conditions:
+            _put(said, name, conditions[name])
+    return said
+
+
+def _put(said: dict[str, float], name: str, value: object) -> None:
+    text = str(value).strip().lower()
+    if name == "lamp":
+        text = str(_LAMP_SAID.get(text.removesuffix(".0"), ""))
+    try:
+        said[name] = float(text)
+    except ValueError:
+        return
+
+
+def condition(said: Mapping[str, float]) -> str:
+    """Conditions in words: "8 mm, lamp on, 7.4 V"; empty when nothing is said.
+
+    >>> condition({"lamp": 0.0})
+    'lamp off'
+    """
+    height, lamp, supply = said.get("height_mm"), said.get("lamp"), said.get("supply_v")
+    parts = ([] if height is None else [f"{height:g} mm"]) + ([] if lamp is None else [f"lamp {LAMPS[int(lamp)]}"])
+    return ", ".join([*parts, *([] if supply is None else [f"{supply:g} V"])])
+
+
+def places(count: int) -> tuple[str, ...]:
+    """What the sensors of a row are called, left to right."""
+    named = {
+        1: ("the sensor",), 2: ("left", "right"), 3: ("left", "centre", "right"),
+        4: ("far left", "left", "right", "far right"), 5: ("far left", "left", "centre", "right", "far right"),
+    }  # fmt: skip
+    return named.get(count) or tuple(f"sensor {place}" for place in range(1, count + 1))
+
+
+def patterns(count: int) -> tuple[str, ...]:
+    """The states of a row that are told apart, left to right, 1 = over the line: none, every unbroken run of neighbours, and
+    all others as one.
+
+    >>> patterns(3)
+    ('000', '100', '110', '010', '011', '001', '111', 'broken')
+    """
+    runs = [
+        (first, last)
+        for first in range(count)
+        for last in range(first, count)
+        if last - first < count - 1 or count == 1
+    ]
+    runs.sort(key=lambda run: (run[0] + run[1], run[0]))
+    told = ["".join("1" if first <= i <= last else "0" for i in range(count)) for first, last in runs]
+    if count > 1:
+        told.append("1" * count)
+    return ("0" * count, *told, *((BROKEN,) if count > 2 else ()))
+
+
+def black_is_high(values: Values, name: str) -> bool:
+    """Whether a sensor of the row reads higher over the line than over ground, by its white and black."""
+    white, black = (values.get(f"{what}_{name}", values[what]).value for what in ("white", "black"))
+    return black > white

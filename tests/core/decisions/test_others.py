@@ -1,0 +1,248 @@
+"""Votes, filters, pulses, tipping, dropouts, edge guard and trim screw."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+
+from tests.core.decisions.seen import plain_seen, row_seen, values_of
+from tickstone.core.decisions import dropouts, filter_choice, votes
+from tickstone.core.decisions.catalogue import DECISIONS, decision
+from tickstone.core.decisions.decision import Asked
+from tickstone.core.decisions.pulse_limits import merged
+from tickstone.core.rigs.kinds import KINDS
+from tickstone.errors import BadInput, NotFound
+
+
+@pytest.mark.parametrize(("needed", "of", "p"), [(1, 1, 0.01), (2, 2, 0.05), (2, 3, 0.04), (3, 5, 0.08)])
+def test_false_trips_are_as_many_as_in_a_simulation(needed: int, of: int, p: float) -> None:
+    random = np.random.default_rng(7)
+    near = random.random(1_000_000) < p
+    counts = np.convolve(near, np.ones(of, dtype=int))[: near.size]
+    over = counts >= needed
+    trips = int((over[1:] & ~over[:-1]).sum())
+    hours = near.size * 0.05 / 3600
+    expected = votes.false_trips_per_hour(p, needed, of, 0.05) * hours
+    assert trips == pytest.approx(expected, abs=5 * math.sqrt(expected) + 1)
+
+
+@pytest.mark.parametrize(("needed", "of", "lost"), [(2, 2, 0.1), (2, 3, 0.3), (1, 4, 0.5)])
+def test_late_trips_are_as_many_as_in_a_simulation(needed: int, of: int, lost: float) -> None:
+    random = np.random.default_rng(8)
+    late = (random.random((100_000, of)) >= lost).sum(axis=1) < needed
+    share = votes.late_share(lost, needed, of)
+    assert late.mean() == pytest.approx(share, abs=5 * math.sqrt(share / 100_000))
+
+
+def test_a_dropout_is_never_clear_and_a_single_spike_never_trips() -> None:
+    far, near = np.full(40, 900.0), np.full(40, 100.0)
+    lost = np.full(40, np.nan)
+    valid = np.concatenate([np.ones(80, bool), np.zeros(40, bool)])
+    state = votes.tripped(np.concatenate([far, near, lost]), valid, 240, 290, 2, 2)
+    assert not state[:41].any()
+    assert state[41:].all()
+    far[20] = 50.0
+    assert not votes.tripped(far, np.ones(40, bool), 240, 290, 2, 2).any()
+    assert votes.tripped(far, np.ones(40, bool), 240, 290, 1, 2).any()
+    with pytest.raises(BadInput, match="cannot be more") as refused:
+        votes.check_votes(3, 2)
+    assert refused.value.path == "votes"
+
+
+def pushes(lost_while_near: bool = False) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Three approaches at 0.3 m/s with a spike in the open; the last may lose its readings."""
+    way = np.concatenate([np.linspace(900, 150, 50), np.full(20, 150.0), np.linspace(150, 900, 50), np.full(20, 900.0)])
+    distance = np.tile(way, 3)
+    distance += np.random.default_rng(3).normal(0, 1, distance.size)
+    distance[130:132] = 60.0  # two spikes in the open, one after the other
+    valid = np.ones(distance.size, bool)
+    if lost_while_near:
+        valid[280 + 42 : 280 + 60] = False
+    return np.arange(distance.size) * 0.05, np.where(valid, distance, np.nan), valid
+
+
+def test_trips_on_a_recording_are_counted_against_what_was_there() -> None:
+    found = votes.count_on(*pushes(), 240, 290, 2, 2, 1.0)
+    assert (found.trips, found.false, found.approaches, found.late) == (4, 1, 3, 0)
+    assert votes.count_on(*pushes(), 240, 290, 3, 3, 1.0).false == 0
+    assert votes.count_on(*pushes(lost_while_near=True), 240, 290, 2, 2, 1.0).late == 1
+    assert votes.count_on(np.zeros(0), np.zeros(0), np.zeros(0, bool), 240, 290, 2, 2, 1.0).trips == 0
+
+
+def test_the_obstacle_guard_is_the_sum_of_its_parts_and_says_what_changes() -> None:
+    """Stopping distance by its textbook formula: reaction at full speed, then v²/(2a)."""
+    _, distance, valid = pushes()
+    values = values_of("ultrasonic-ranger", drive_speed=1.2, braking=1.5, votes=2, votes_of=3)
+    found = decision("obstacle").work(Asked([plain_seen(distance, valid)]), values)
+    assert found.floor is not None
+    t, v, travelled = 0.0, 1.2, 1.2 * (0.05 * 3 + 0.05)
+    while v > 0:
+        travelled, v, t = travelled + v * 1e-5, v - 1.5e-5, t + 1e-5
+    parts = found.floor.parts_mm
+    assert parts["reaction"] + parts["braking"] == pytest.approx(1000 * travelled, rel=1e-4)
+    titles = [table.title for table in found.tables]
+    assert titles[0] == "2 of 3 votes"
+    assert "At another speed" in titles
+    assert found.heading.startswith("At 1.2 m/s the cart must begin to stop at")
+    assert any("ever take them for clear" in note for note in decision("obstacle").work(
+        Asked([plain_seen(distance, np.arange(distance.size) % 9 > 0)]), values).notes)  # fmt: skip
+    fast = decision("obstacle").work(Asked(), values_of("ultrasonic-ranger", drive_speed=9.0))
+    assert "cannot stop within" in fast.heading
+    assert fast.why_not
+    for picked in ({"trip": 5.0, "clear": 300.0}, {"trip": 300.0, "clear": 200.0}, {"trip": 9000.0, "clear": 9500.0}):
+        with pytest.raises(BadInput) as refused:
+            decision("obstacle").work(Asked(picked=picked), values)
+        assert refused.value.path == "trip"
+
+
+def test_a_chosen_filter_makes_the_guard_trip_farther_and_calmer() -> None:
+    plain = decision("obstacle").work(Asked(), values_of("ultrasonic-ranger")).floor
+    filtered = decision("obstacle").work(Asked(), values_of("ultrasonic-ranger", filter_kind=1, filter_amount=5)).floor
+    assert plain is not None
+    assert filtered is not None
+    assert filtered.parts_mm["noise"] == pytest.approx(plain.parts_mm["noise"] / math.sqrt(5))
+    assert filtered.parts_mm["reaction"] - plain.parts_mm["reaction"] == pytest.approx(400 * 2 * 0.05)
+
+
+def test_every_filter_is_worth_on_white_noise_what_theory_says() -> None:
+    """Noise ratios: moving average 1/√N; median by order statistics; smoothing √(α/(2 − α)) (Smith, ch. 15 and 19)."""
+    readings = np.random.default_rng(5).normal(500, 2, 6000)
+    found = {one.setting.label: one for one in filter_choice.on_these(readings, 0.05)}
+    assert found["none"].noise == pytest.approx(2, rel=0.05)
+    for label, ratio in (("average of 5", 5**-0.5), ("median of 3", 0.6698), ("smooth α 0.3", math.sqrt(0.3 / 1.7))):
+        assert found[label].noise == pytest.approx(2 * ratio, rel=0.08), label
+    for label in ("average of 9", "smooth α 0.2", "Kalman q/r 0.01"):
+        one = found[label]
+        out = one.setting.run(np.arange(4000, dtype=float))  # on a ramp of one a reading the lag is what is missing
+        assert 3999 - out[-1] == pytest.approx(one.lag_s / 0.05, rel=0.01), label
+
+
+def test_the_filter_that_is_suggested_is_quiet_and_in_time() -> None:
+    random = np.random.default_rng(6)
+    readings = np.concatenate([np.full(400, 800.0), np.linspace(800, 300, 200), np.full(200, 300.0)]) + random.normal(
+        0, 3, 800
+    )
+    readings[::37] -= 200
+    seen = plain_seen(readings)
+    found = decision("filter").work(Asked([seen]), values_of("ultrasonic-ranger", drive_speed=0.1))
+    suggested = found.choices[0].options[int(found.choices[0].suggested)]
+    assert suggested == "median"  # single spikes
+    assert any("single spikes" in note for note in found.notes)
+    assert any("For the obstacle guard" in note for note in found.notes)
+    assert sum(dot.picked for dot in found.plots[0].dots) == 1
+    own = decision("filter").work(
+        Asked([seen], picked={"filter_kind": 1.0, "filter_amount": 6.0}), values_of("ultrasonic-ranger")
+    )
+    assert own.heading.startswith("Average of 6 leaves")
+    for picked, field in (
+        ({"filter_kind": 9.0}, "filter_kind"),
+        ({"filter_kind": 1.0, "filter_amount": 2.5}, "filter_amount"),
+    ):
+        with pytest.raises(BadInput) as refused:
+            decision("filter").work(Asked([seen], picked=picked), values_of("ultrasonic-ranger"))
+        assert refused.value.path == field
+    with pytest.raises(BadInput, match="at least 30"):
+        filter_choice.on_these(readings[:9], 0.05)
+    assert decision("filter").work(Asked(), values_of("ultrasonic-ranger")).why_not
+
+
+def periods(bounces: bool) -> np.ndarray:
+    """A shaft that speeds up from 30 to 300 rpm, one pulse a turn; each pulse may bounce after 2 ms."""
+    whole = 60e6 / np.linspace(30, 300, 120)
+    return np.ravel([[2000.0, one - 2000.0] for one in whole]) if bounces else whole
+
+
+def test_the_limits_of_a_shaft_keep_bounces_out_and_true_pulses_in() -> None:
+    values = values_of("comparator-switch")
+    for bounces in (False, True):
+        times = periods(bounces)
+        found = decision("turning").work(Asked([plain_seen(times, asked={"period": times})]), values)
+        chosen = {one.name: one.suggested for one in found.choices}
+        assert chosen["over_rpm"] == 360
+        assert chosen["slow_s"] == pytest.approx(3.0)
+        assert 2000 * bounces < chosen["refractory"] < 100_000
+        assert merged(times, chosen["refractory"]).size == pytest.approx(120, abs=1)
+        late = decision("turning").work(
+            Asked([plain_seen(times, asked={"period": times})], picked={"refractory": 150_000.0}), values
+        )
+        assert late.why_not.startswith("Keep the refractory time under 100000")
+    assert decision("turning").work(Asked(), values).why_not
+
+
+def test_unequal_magnets_want_a_whole_turn_averaged() -> None:
+    times = np.tile([60_000.0, 40_000.0], 60)
+    found = decision("turning").work(
+        Asked([plain_seen(times, asked={"period": times})]), values_of("hall-switch", magnets=2)
+    )
+    assert next(one for one in found.choices if one.name == "smoothing").suggested == 2
+
+
+def test_the_tilt_alarm_comes_before_it_tips() -> None:
+    """Tipping over: atan(half the track over the height of the centre of gravity), any statics textbook."""
+    values = values_of("inertial-unit", track=200, cog_height=100, tilt_rate=30, fusion_lag=0.1, held_back=2)
+    found = decision("tilt").work(Asked([plain_seen(np.random.default_rng(1).normal(0, 0.3, 500))]), values)
+    assert found.choices[0].suggested == pytest.approx(45 - 3 - 0.9 - 2, abs=0.5)
+    late = decision("tilt").work(Asked(picked={"tilt_alarm": 44.0}), values)
+    assert not late.good
+    hopeless = decision("tilt").work(Asked(), values_of("inertial-unit", track=20, cog_height=400))
+    assert hopeless.why_not
+
+
+def test_missing_readings_are_held_skipped_or_stopped_at_but_never_clear() -> None:
+    values = np.array([500.0, 480, 0, 0, 0, 0, 0, 0, 0, 460])
+    valid = values > 0
+    times = np.arange(10) * 0.1
+    out, stop = dropouts.output(times, values, valid, dropouts.HOLD, 0.3)
+    assert out[2:5].tolist() == [480, 480, 480]
+    assert np.isnan(out[5:9]).all()
+    assert stop.tolist() == [False] * 5 + [True] * 4 + [False]
+    out, stop = dropouts.output(times, values, valid, dropouts.SKIP, 0.3)
+    assert np.isnan(out[2:9]).all()
+    assert dropouts.output(times, values, valid, dropouts.AT_ONCE, 0.3)[1][2:9].all()
+    assert dropouts.runs_of(times, valid) == [pytest.approx((0.1, 0.9))]
+    assert dropouts.output(times, values, np.zeros(10, bool), dropouts.HOLD, 0.3)[1].all()  # nothing good yet: stop
+    found = decision("dropouts").work(
+        Asked([plain_seen(np.where(valid, values, np.nan), rate_hz=10)]), values_of("ultrasonic-ranger")
+    )
+    assert found.heading == "It would have stopped 1 time in 0.0 min"
+    assert [row[1] for row in found.tables[0].rows] == ["1", "1", "1"]
+
+
+def test_the_edge_guard_goes_only_where_the_table_is() -> None:
+    random = np.random.default_rng(2)
+    values = values_of("line-sensors", sensors=2)
+    table, dark = random.normal(200, 6, (2, 400)), random.normal(760, 6, (2, 400))
+    found = decision("edge").work(Asked([row_seen(dark, table)]), values)
+    low, high = found.choices[0].suggested, found.choices[1].suggested
+    assert low == pytest.approx(170, abs=4)
+    assert high == pytest.approx(230, abs=4)
+    assert found.good
+    close = decision("edge").work(Asked([row_seen(random.normal(225, 6, (2, 400)), table)]), values)
+    assert close.heading == "Left and right would take the edge for the table"
+    assert decision("edge").work(Asked(), values).why_not
+
+
+def test_the_trim_screw_stands_between_pale_and_dark() -> None:
+    trim = decision("trim")
+    assert trim.work(Asked(), values_of("comparator-switch")).why_not  # both are only assumed
+    found = trim.work(Asked(), values_of("comparator-switch", pale_v=0.5, dark_v=3.5))
+    assert found.choices[0].suggested == pytest.approx(2.0)
+    assert found.heading == "Set the screw so that the meter says 1.98 to 2.02 V"
+    near = trim.work(Asked(), values_of("comparator-switch", pale_v=2.0, dark_v=2.1))
+    assert "no setting of the screw parts them" in near.heading
+    outside = trim.work(Asked(picked={"trim_v": 4.2}), values_of("comparator-switch", pale_v=0.5, dark_v=3.5))
+    assert not outside.good
+
+
+def test_every_decision_belongs_to_a_kind_and_chooses_constants_that_it_has() -> None:
+    listed = set()
+    for one in KINDS.values():
+        names = {spec.name for spec in one.constants}
+        for name in one.decisions:
+            listed.add(name)
+            assert set(decision(name).sets(values_of(one.id))) <= names, (one.id, name)
+    assert listed == set(DECISIONS)
+    with pytest.raises(NotFound):
+        decision("dance")

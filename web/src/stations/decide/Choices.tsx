@@ -1,0 +1,79 @@
+import { useLength } from "../../hooks/bench";
+import type { Choice, Decision, Picked } from "../../hooks/useDecision";
+import { figure } from "../../model/format";
+import { lengthInto } from "../../model/units";
+import { Glyph } from "../../ui/Glyph";
+import { NumberField } from "../../ui/NumberField";
+
+interface Props {
+  found: Decision;
+  picked: Picked;
+  onPick: (more: Picked) => void;
+}
+
+/** What can be chosen, each with what the readings suggest and why. */
+export function Choices({ found, picked, onPick }: Props) {
+  return (
+    <ul className="choices">
+      {found.choices.map((one) => (
+        <li key={one.name}>
+          <OneChoice
+            choice={one}
+            value={picked[one.name] ?? one.value}
+            onPick={(value) => onPick({ [one.name]: value })}
+          />
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+function OneChoice({ choice, value, onPick }: { choice: Choice; value: number; onPick: (value: number) => void }) {
+  const length = useLength();
+  const unit = choice.unit === "mm" ? lengthInto(length) : undefined;
+  const decimals = choice.step < 0.1 ? 2 : choice.step < 1 ? 1 : 0;
+  if (choice.options.length)
+    return (
+      <fieldset className="choice-options">
+        <legend>
+          <Glyph of="chosen" /> {choice.label}
+        </legend>
+        {choice.options.map((option, i) => (
+          <label key={option}>
+            <input type="radio" name={choice.name} checked={value === i} onChange={() => onPick(i)} /> {option}
+          </label>
+        ))}
+        <small>
+          suggested: {choice.options[choice.suggested]}, {choice.why}
+        </small>
+      </fieldset>
+    );
+  return (
+    <div className="choice">
+      <Glyph of="chosen" />
+      <NumberField
+        label={choice.label}
+        value={value}
+        unit={choice.unit}
+        into={unit}
+        low={choice.low}
+        high={choice.high}
+        onChange={onPick}
+      />
+      <span className="elsewhere">
+        {value !== choice.suggested && (
+          <button type="button" className="act" onClick={() => onPick(choice.suggested)}>
+            suggested {figure(choice.suggested, decimals)} {choice.unit}
+          </button>
+        )}
+        {choice.candidates.slice(0, 8).map((one) => (
+          <button key={`${one.label} ${one.value}`} type="button" className="act" onClick={() => onPick(one.value)}>
+            <Glyph of={one.provenance} /> {one.label}{" "}
+            {one.label.includes(String(one.value)) ? "" : figure(one.value, decimals)}
+          </button>
+        ))}
+        <small>{choice.why}</small>
+      </span>
+    </div>
+  );
+}

@@ -1,0 +1,186 @@
+import { useState } from "react";
+import { api, ask } from "../../api/client";
+import { useBench } from "../../hooks/bench";
+import { useAddress } from "../../hooks/useAddress";
+import { type Decision, type Picked, useDecision } from "../../hooks/useDecision";
+import { figure, THIN } from "../../model/format";
+import { FitPlot } from "../../plot/FitPlot";
+import { SaidTable } from "../../ui/SaidTable";
+import { Verdict } from "../../ui/Verdict";
+import { Choices } from "./Choices";
+import { Floor, Parts } from "./Floor";
+import { From } from "./From";
+import { Heaps } from "./Heaps";
+import { Inputs } from "./Inputs";
+import { States } from "./States";
+
+/** Thresholds, limits and filters, each with its odds. */
+export function Decide() {
+  const bench = useBench();
+  if (!bench.sensor.decisions.length) return <Nothing />;
+  return <OfSensor key={bench.sensor.id} />;
+}
+
+function Nothing() {
+  const bench = useBench();
+  const other = bench.rig.sensors.find((one) => one.decisions.length > 0);
+  return (
+    <>
+      <Verdict>{`Nothing is decided by the ${bench.sensor.name} sensor`}</Verdict>
+      <div className="empty">
+        <p>What it says is used as it is.</p>
+        {other && (
+          <button type="button" className="act" onClick={() => bench.pick(other.id)}>
+            Decide with the {other.name}
+          </button>
+        )}
+      </div>
+    </>
+  );
+}
+
+function OfSensor() {
+  const [all, setAll] = useState<Record<string, Picked>>({});
+  const { search } = useAddress();
+  const { sensor } = useBench();
+  const asked = search.get("decision");
+  const name = asked && sensor.decisions.includes(asked) ? asked : (sensor.decisions[0] ?? "");
+  const picked = all[name] ?? NONE;
+  const { lines, found, error } = useDecision(picked);
+  const { put } = useAddress();
+  return (
+    <>
+      {found ? (
+        <Head found={found} picked={picked} onDone={() => setAll({ ...all, [name]: NONE })} />
+      ) : (
+        <Verdict>{error ? error.message : "Working it out"}</Verdict>
+      )}
+      {lines.length > 1 && (
+        <nav className="procedures" aria-label="Decisions">
+          {lines.map((one) => (
+            <button
+              key={one.decision}
+              type="button"
+              aria-current={one.decision === name ? "true" : undefined}
+              onClick={() => put({ decision: one.decision, from: null, test: null }, false)}
+            >
+              {one.title}
+              <small>{one.state === "open" ? "not yet" : one.state}</small>
+            </button>
+          ))}
+        </nav>
+      )}
+      {found && (
+        <Open found={found} picked={picked} onPick={(more) => setAll({ ...all, [name]: { ...picked, ...more } })} />
+      )}
+    </>
+  );
+}
+
+const NONE: Picked = {};
+
+interface HeadProps {
+  found: Decision;
+  picked: Picked;
+  onDone: () => void;
+}
+
+/** The verdict, and the one thing to do next: choose, or what is still missing. */
+function Head({ found, picked, onDone }: HeadProps) {
+  const bench = useBench();
+  const values = Object.fromEntries(found.choices.map((one) => [one.name, picked[one.name] ?? one.value]));
+  const open = found.choices.some(
+    (one) => one.chosen?.provenance !== "chosen" || one.chosen.stale !== "" || one.chosen.value !== values[one.name],
+  );
+  const first = found.choices[0];
+  const choose = async () => {
+    const done = await bench.attempt(
+      ask(
+        api.POST("/api/rigs/{slug}/sensors/{sensor}/decisions/{name}", {
+          params: { path: { slug: bench.rig.slug, sensor: bench.sensor.id, name: found.decision } },
+          body: { values, recordings: found.sources.filter((one) => one.used).map((one) => one.id) },
+        }),
+      ),
+      "Chosen. It remembers what it was chosen from.",
+    );
+    if (done) onDone();
+  };
+  const may = open && !found.why_not && first !== undefined;
+  const label =
+    found.floor && first
+      ? `Choose ${figure(values[first.name] ?? 0, 0)}${THIN}mm`
+      : found.choices.length > 2
+        ? "Choose them"
+        : "Choose";
+  return (
+    <Verdict
+      next={
+        <p className="next">
+          <b>Next:</b>{" "}
+          <span>{found.why_not ? found.next : open ? found.next : "cut a stone, so that it goes into the robot."}</span>
+          {may && (
+            <button type="button" className={found.good ? "act act-first" : "act"} onClick={() => void choose()}>
+              {label}
+            </button>
+          )}
+        </p>
+      }
+    >
+      {found.heading}
+    </Verdict>
+  );
+}
+
+interface OpenProps {
+  found: Decision;
+  picked: Picked;
+  onPick: (more: Picked) => void;
+}
+
+function Open({ found, picked, onPick }: OpenProps) {
+  const drawn = found.heaps || found.floor || found.states.length > 0;
+  return (
+    <div className="decision">
+      {found.heaps && <Heaps found={found} heaps={found.heaps} picked={picked} onPick={onPick} />}
+      {found.floor && <Floor found={found} floor={found.floor} picked={picked} onPick={onPick} />}
+      {found.states.length > 0 && <States found={found} picked={picked} onPick={onPick} />}
+      <div className={drawn ? "decide" : "decide decide-plain"}>
+        {found.plots.length > 0 && (
+          <section className="decide-plots">
+            {found.plots.map((plot) => (
+              <FitPlot key={plot.title} plot={plot} onPick={(dot) => onPick(dot.picks)} />
+            ))}
+          </section>
+        )}
+        {!drawn && found.choices.length > 0 && (
+          <section>
+            <Choices found={found} picked={picked} onPick={onPick} />
+            <From found={found} />
+          </section>
+        )}
+        {found.floor && <Parts floor={found.floor} trip={picked.trip ?? found.choices[0]?.value ?? 0} />}
+        {found.inputs.length > 0 && <Inputs found={found} />}
+        <section>
+          {drawn && <From found={found} />}
+          {found.why_not && <p className="decide-why">{found.why_not}</p>}
+          <h2>What to know</h2>
+          <ul className="ticks">
+            {found.notes.map((note) => (
+              <li key={note}>{note}</li>
+            ))}
+          </ul>
+          {found.cautions.map((caution) => (
+            <p key={caution} className="caution">
+              {caution}
+            </p>
+          ))}
+        </section>
+      </div>
+      <div className="decide-tables">
+        {found.tables.map((table) => (
+          <SaidTable key={table.title} table={table} />
+        ))}
+      </div>
+    </div>
+  );
+}

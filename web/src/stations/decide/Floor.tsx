@@ -1,0 +1,182 @@
+import { type PointerEvent, useRef, useState } from "react";
+import { useBench, useLength, useNow } from "../../hooks/bench";
+import type { Decision, Picked } from "../../hooks/useDecision";
+import { useNudge } from "../../hooks/useNudge";
+import { figure, lengthText, lengthTyped } from "../../model/format";
+import { niceStep, scale } from "../../model/scale";
+import { Glyph } from "../../ui/Glyph";
+import { Ruler } from "../../ui/Ruler";
+
+type FloorShown = NonNullable<Decision["floor"]>;
+
+const PARTS = [
+  ["blind", "to the bumper"],
+  ["gap", "gap left"],
+  ["braking", "braking"],
+  ["reaction", "reaction"],
+  ["noise", "noise"],
+] as const;
+
+const FLOOR = { width: 860, left: 76, right: 846, y: 150 };
+
+interface FloorProps {
+  found: Decision;
+  floor: FloorShown;
+  picked: Picked;
+  onPick: (more: Picked) => void;
+}
+
+/** The floor in front of the bumper, to scale: what the stop is made of, where it trips, where it is clear again. */
+export function Floor({ found, floor, picked, onPick }: FloorProps) {
+  const bench = useBench();
+  const now = useNow();
+  const length = useLength();
+  const drawing = useRef<SVGSVGElement>(null);
+  const [held, setHeld] = useState(false);
+  const value = (name: string) => picked[name] ?? found.choices.find((one) => one.name === name)?.value ?? 0;
+  const trip = value("trip");
+  const clear = value("clear");
+  const move = (to: number) => {
+    const next = Math.min(floor.reach_mm, Math.max(20, to));
+    onPick({ trip: next, clear: next + (clear - trip) });
+  };
+  const per = lengthTyped("1", length) ?? 1;
+  const need = Math.max(floor.clear_mm, clear, trip, floor.common_mm[2] ?? 0) * 1.12;
+  const high = Math.ceil(need / niceStep(need, 8)) * niceStep(need, 8);
+  const x = scale(0, high, FLOOR.left, FLOOR.right);
+  useNudge((by) => move(trip + by));
+  const drag = (event: PointerEvent) => {
+    if (!held || !drawing.current) return;
+    const box = drawing.current.getBoundingClientRect();
+    const at = ((event.clientX - box.left) / box.width) * FLOOR.width;
+    move(Math.round(((at - FLOOR.left) / (FLOOR.right - FLOOR.left)) * high));
+  };
+  let begin = 0;
+  const nose = Math.max(x(floor.parts_mm.blind ?? 0), FLOOR.left);
+  const live = now.status === "live" ? now.sensors[bench.sensor.id] : undefined;
+  return (
+    <svg
+      ref={drawing}
+      className="floor"
+      viewBox={`0 0 ${FLOOR.width} 236`}
+      role="group"
+      aria-label="The floor in front of the bumper, to scale"
+      onPointerMove={drag}
+      onPointerUp={() => setHeld(false)}
+      onPointerLeave={() => setHeld(false)}
+    >
+      <path d={`M4 ${FLOOR.y - 62}H${nose - 12}l12 16V${FLOOR.y}H4z`} className="cart" />
+      <rect x={x(0) - 14} y={FLOOR.y - 40} width="14" height="22" className="wheel">
+        <title>the ranger</title>
+      </rect>
+      <circle cx="20" cy={FLOOR.y + 4} r="9" className="wheel" />
+      <circle cx="54" cy={FLOOR.y + 4} r="9" className="wheel" />
+      <text x="8" y={FLOOR.y - 70} className="small">
+        bumper
+      </text>
+      {PARTS.map(([name, label], i) => {
+        const size = floor.parts_mm[name] ?? 0;
+        const [from, to] = [x(begin), x(begin + size)];
+        begin += size;
+        if (size <= 0 || name === "blind") return null;
+        return (
+          <g key={name}>
+            <rect x={from} width={Math.max(to - from, 1)} y={FLOOR.y - 54} height="54" className={`part-${i % 4}`}>
+              <title>{`${label} ${lengthText(size, length)}`}</title>
+            </rect>
+            {to - from > label.length * 8.2 && (
+              <text x={(from + to) / 2} y={FLOOR.y - 22} textAnchor="middle" className={`part-label on-part-${i % 4}`}>
+                {label}
+              </text>
+            )}
+          </g>
+        );
+      })}
+      <rect x={x(trip)} width={Math.max(x(clear) - x(trip), 0)} y={FLOOR.y - 66} height="66" className="hysteresis" />
+      {floor.common_mm.map((mm) => (
+        <g key={mm}>
+          <circle cx={x(mm)} cy={FLOOR.y - 92} r="5" className="flag-ring" />
+          <line x1={x(mm)} x2={x(mm)} y1={FLOOR.y - 87} y2={FLOOR.y - 56} className="flag" />
+        </g>
+      ))}
+      <text x={x(floor.common_mm[2] ?? 600) + 9} y={FLOOR.y - 87} className="small">
+        usual thresholds
+      </text>
+      {floor.bar_mm
+        .filter((mm) => mm < high)
+        .map((mm) => (
+          <rect key={mm} x={x(mm) - 1} y={FLOOR.y - 4} width="2" height="8" className="bar-step">
+            <title>one more step of an LED bar</title>
+          </rect>
+        ))}
+      {live?.value != null && live.value < high && (
+        <g>
+          <path d={`M${x(live.value)} ${FLOOR.y - 66}v86`} className="ours" />
+          <text x={x(live.value)} y={FLOOR.y + 58} textAnchor="middle" className="ours-text">
+            now
+          </text>
+        </g>
+      )}
+      <Ruler low={0} high={high} from={FLOOR.left} to={FLOOR.right} y={FLOOR.y} per={per} />
+      <text x={FLOOR.right} y={FLOOR.y + 60} textAnchor="end" className="small">
+        ranger reading, {length}
+      </text>
+      <line x1={x(clear)} x2={x(clear)} y1={FLOOR.y - 66} y2={FLOOR.y + 8} className="clear-tick" />
+      <text x={x(clear) + 6} y={FLOOR.y - 72} className="chosen-text">
+        clear {figure(clear / per, per === 1 ? 0 : 1)}
+      </text>
+      <g
+        className="trip-tick"
+        role="slider"
+        tabIndex={0}
+        aria-label="Trip distance"
+        aria-valuenow={Math.round(trip)}
+        aria-valuemin={20}
+        aria-valuemax={Math.round(floor.reach_mm)}
+        aria-valuetext={lengthText(trip, length)}
+        onPointerDown={(event) => {
+          event.preventDefault();
+          setHeld(true);
+        }}
+      >
+        <rect x={x(trip) - 16} y={FLOOR.y - 130} width="32" height="160" fill="transparent" />
+        <line x1={x(trip)} x2={x(trip)} y1={FLOOR.y - 104} y2={FLOOR.y + 4} />
+        <path d={`M${x(trip)} ${FLOOR.y + 2}l9 16h-18z`} />
+        <text x={x(trip)} y={FLOOR.y - 112} textAnchor="middle" className="chosen-text">
+          trip {figure(trip / per, per === 1 ? 0 : 1)}
+        </text>
+      </g>
+    </svg>
+  );
+}
+
+/** The stop as a sum. */
+export function Parts({ floor, trip }: { floor: FloorShown; trip: number }) {
+  const length = useLength();
+  const spare = trip - floor.trip_mm;
+  return (
+    <section>
+      <h2>The stop, in parts</h2>
+      <dl className="sums">
+        {PARTS.map(([name, label], i) => (
+          <div key={name}>
+            <dt>
+              <span className={`swatch part-${i % 4}`} /> {label}
+            </dt>
+            <dd>{lengthText(floor.parts_mm[name] ?? 0, length)}</dd>
+          </div>
+        ))}
+        <div className="sum">
+          <dt>
+            <Glyph of="derived" /> needed
+          </dt>
+          <dd>{lengthText(floor.trip_mm, length)}</dd>
+        </div>
+        <div className={spare < -0.5 ? "stale" : undefined}>
+          <dt>{spare < -0.5 ? "too late by" : "to spare"}</dt>
+          <dd>{lengthText(Math.abs(spare), length)}</dd>
+        </div>
+      </dl>
+    </section>
+  );
+}

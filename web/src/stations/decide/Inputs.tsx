@@ -1,0 +1,61 @@
+import { useRef } from "react";
+import { api, ask, type Constant } from "../../api/client";
+import { useBench, useLength } from "../../hooks/bench";
+import type { Decision } from "../../hooks/useDecision";
+import { type Into, lengthInto } from "../../model/units";
+import { Glyph } from "../../ui/Glyph";
+import { NumberField } from "../../ui/NumberField";
+
+/** The constants that a decision is worked from, to be set beside it. */
+export function Inputs({ found }: { found: Decision }) {
+  const bench = useBench();
+  const length = useLength();
+  const set = (constant: Constant, value: number) =>
+    bench.attempt(
+      ask(
+        api.PUT("/api/rigs/{slug}/sensors/{sensor}/constants/{name}", {
+          params: { path: { slug: bench.rig.slug, sensor: bench.sensor.id, name: constant.name } },
+          body: { value, plus_minus: null, note: "" },
+        }),
+      ),
+    );
+  return (
+    <section>
+      <h2>From these</h2>
+      <ul className="inputs">
+        {found.inputs.map((one) => (
+          <li key={one.name}>
+            <Glyph of={one.provenance} />
+            <Settled
+              constant={one}
+              into={one.unit === "mm" ? lengthInto(length) : undefined}
+              onSet={(value) => void set(one, value)}
+            />
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+/** A constant that is typed and set a moment after the typing has stopped. */
+function Settled({ constant, into, onSet }: { constant: Constant; into?: Into; onSet: (value: number) => void }) {
+  const timer = useRef<ReturnType<typeof setTimeout> | null>(null);
+  const later = (value: number) => {
+    if (timer.current) clearTimeout(timer.current);
+    if (value !== constant.value) timer.current = setTimeout(() => onSet(value), 600);
+  };
+  return (
+    <span title={`${constant.provenance}: ${constant.source}`}>
+      <NumberField
+        label={constant.label}
+        value={constant.value}
+        unit={constant.unit}
+        into={into}
+        low={constant.low ?? undefined}
+        high={constant.high ?? undefined}
+        onChange={later}
+      />
+    </span>
+  );
+}

@@ -1,0 +1,107 @@
+import { useBench, useNow } from "../../hooks/bench";
+import type { Decision, Picked } from "../../hooks/useDecision";
+import { figure } from "../../model/format";
+
+interface Props {
+  found: Decision;
+  picked: Picked;
+  onPick: (more: Picked) => void;
+}
+
+/** Every state of the row: what it looks like, what it means, what the vehicle does then, and what is wrong with that. */
+export function States({ found, picked, onPick }: Props) {
+  const bench = useBench();
+  const now = useNow();
+  const lit = now.status === "live" ? now.sensors[bench.sensor.id]?.instruments.lamps?.lit : undefined;
+  const here = Array.isArray(lit) ? lit.map((on) => (on ? "1" : "0")).join("") : "";
+  const known = found.states.some((one) => one.pattern === here);
+  return (
+    <table className="states">
+      <thead>
+        <tr>
+          <th scope="col">row</th>
+          <th scope="col">means</th>
+          <th scope="col">then</th>
+          <th scope="col">check lamps</th>
+          <th scope="col">seen</th>
+        </tr>
+      </thead>
+      <tbody>
+        {found.states.map((state) => {
+          const choice = found.choices.find((one) => one.name === state.choice);
+          const value = picked[state.choice] ?? choice?.value ?? 0;
+          const live = here !== "" && (state.pattern === here || (state.pattern === "broken" && !known));
+          return (
+            <tr key={state.pattern} className={live ? "state-now" : state.reachable ? undefined : "state-odd"}>
+              <td>
+                <Dots pattern={state.pattern} />
+                {live && <small> now</small>}
+              </td>
+              <td>
+                {state.words}
+                {state.flags.map((flag) => (
+                  <small key={flag} className={flag.startsWith("contradicts") ? "flag-bad" : "flag-odd"}>
+                    {flag.startsWith("contradicts") ? "✕ " : ""}
+                    {flag}
+                  </small>
+                ))}
+              </td>
+              <td>
+                <select
+                  aria-label={`Then, at ${state.pattern}`}
+                  value={value}
+                  onChange={(event) => onPick({ [state.choice]: Number(event.target.value) })}
+                >
+                  {choice?.options.map((option, i) => (
+                    <option key={option} value={i}>
+                      {option}
+                    </option>
+                  ))}
+                </select>
+              </td>
+              <td>
+                <Lamps lit={state.lamps} />
+              </td>
+              <td className="state-seen">{state.seen ? figure(state.seen, 0) : "–"}</td>
+            </tr>
+          );
+        })}
+      </tbody>
+    </table>
+  );
+}
+
+function Dots({ pattern }: { pattern: string }) {
+  if (pattern === "broken") return <span className="state-word">broken</span>;
+  return (
+    <svg width={pattern.length * 16} height="16" role="img" aria-label={pattern}>
+      {[...pattern].map((one, i) => (
+        <rect
+          // biome-ignore lint/suspicious/noArrayIndexKey: sensors never move
+          key={i}
+          x={i * 16 + 1}
+          y="2"
+          width="12"
+          height="12"
+          className={one === "1" ? "state-dark" : "state-pale"}
+        />
+      ))}
+    </svg>
+  );
+}
+
+function Lamps({ lit }: { lit: boolean[] }) {
+  return (
+    <svg
+      width="66"
+      height="18"
+      role="img"
+      aria-label={`left, middle, right: ${lit.map((on) => (on ? "on" : "off")).join(", ")}`}
+    >
+      {lit.map((on, i) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: lamps never move
+        <rect key={i} x={i * 22 + 1} y="2" width="18" height="14" className={on ? "lamp lit" : "lamp"} />
+      ))}
+    </svg>
+  );
+}

@@ -1,0 +1,30 @@
+import type { Schemas } from "../api/client";
+
+/** Rows to read: a title, heads, and cells in words. */
+export function SaidTable({ table }: { table: Schemas["TableModel"] }) {
+  return (
+    <table className="said-table">
+      <caption>{table.title}</caption>
+      <thead>
+        <tr>
+          {table.heads.map((head, i) => (
+            // biome-ignore lint/suspicious/noArrayIndexKey: heads may be empty, and never move
+            <th key={i} scope="col">
+              {head}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {table.rows.map((row) => (
+          <tr key={row.join()}>
+            {row.map((cell, i) => (
+              // biome-ignore lint/suspicious/noArrayIndexKey: cells never move
+              <td key={i}>{cell}</td>
+            ))}
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
