@@ -76,8 +76,9 @@ def test_line_thresholds_are_moved_with_their_odds_tested_chosen_and_go_stale(pa
     expect(decisions).to_contain_text(re.compile("Line thresholds.?chosen"))
     chosen = constants(served, "line-row")["threshold_s2"]
     assert (chosen["value"], chosen["provenance"]) == (before, "chosen")
-    levels = [{"span": span, **{f"s{i}": level for i in range(1, 6)}} for span, level in ((0, 180.0), (1, 760.0))]
-    served.client.post(f"{ROW}/procedures/line/notebook", json={"rows": levels}).raise_for_status()
+    listed = served.client.get("/api/rigs/fern/recordings").json()
+    lamp_off = next(one["id"] for one in listed if one["name"] == "Line row, lamp off")
+    served.client.post(f"{ROW}/procedures/line/from-recording", json={"recording_id": lamp_off}).raise_for_status()
     served.client.post(f"{ROW}/procedures/line/accept", json={}).raise_for_status()
     expect(decisions).to_contain_text(re.compile("Line thresholds.?stale"))
     expect(page.get_by_role("link", name=re.compile("Decide.*no longer holds"))).to_be_visible()

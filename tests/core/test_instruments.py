@@ -110,6 +110,10 @@ def test_lamps_and_bar_follow_the_reading_and_a_dropout_is_never_clear() -> None
     lamps = Lamps()
     lamps.take(seen([0], [3.0], series={"dark_s1": [4.0], "dark_s2": [81.0], "width": [1]}), NOTHING)
     assert lamps.shown(0, NOTHING)["lit"] == [False, True]
+    chosen = usual_values(kind("line-sensors"), said={"threshold_s1": 500.0, "band_s1": 40.0})
+    for count, lit in ((490, False), (510, False), (530, True), (490, True), (470, False)):  # black reads high here
+        lamps.take(seen([0], [3.0], {"s1": [count]}, {"dark_s1": [50.0]}), chosen)
+        assert lamps.shown(0, chosen)["lit"] == [lit], count
     values = usual_values(kind("ultrasonic-ranger"), said={"trip": 300.0, "clear": 350.0})
     bar = Bar()
     for distance, lit, near in ((1500, 0, 0), (990, 1, 0), (299, 6, 1), (320, 6, 1), (360, 6, 0), (21, 8, 1)):

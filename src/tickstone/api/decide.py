@@ -92,6 +92,7 @@ class HeapsModel(Plain):
     conditions: list[str]
     rows: list[HeapRowModel]
     ladder: list[float]
+    shared: float | None
 
 
 class FloorModel(Plain):
@@ -100,6 +101,7 @@ class FloorModel(Plain):
     parts_mm: dict[str, float]
     reach_mm: float
     common_mm: list[float]
+    nearest_mm: float
     bar_mm: list[float]
 
 

@@ -4247,6 +4247,8 @@ export interface components {
             reach_mm: number;
             /** Common Mm */
             common_mm: number[];
+            /** Nearest Mm */
+            nearest_mm: number;
             /** Bar Mm */
             bar_mm: number[];
         };
@@ -4534,6 +4536,8 @@ export interface components {
             rows: components["schemas"]["HeapRowModel"][];
             /** Ladder */
             ladder: number[];
+            /** Shared */
+            shared: number | null;
         };
         /** HeardModel */
         HeardModel: {

@@ -134,7 +134,8 @@ class HeapRow:
 
 @dataclass(frozen=True)
 class Heaps:
-    """Heaps of all sensors on one axis, the conditions by name, and rules of thumb as graduations of the same axis."""
+    """Heaps of all sensors on one axis, the conditions by name, and rules of thumb as graduations of the same axis;
+    ``shared`` is the one threshold that would serve all of them best."""
 
     low: float
     high: float
@@ -142,18 +143,20 @@ class Heaps:
     conditions: tuple[str, ...]
     rows: tuple[HeapRow, ...]
     ladder: tuple[float, ...] = ()
+    shared: float | None = None
 
 
 @dataclass(frozen=True)
 class Floor:
     """The floor in front of the bumper: the parts of the stop, mm, which sum to ``trip_mm``; thresholds that people type in;
-    and the steps of an LED bar."""
+    up to where the beam is blind; and the steps of an LED bar."""
 
     trip_mm: float
     clear_mm: float
     parts_mm: Mapping[str, float]
     reach_mm: float
     common_mm: tuple[float, ...]
+    nearest_mm: float = 0.0
     bar_mm: tuple[float, ...] = ()
 
 

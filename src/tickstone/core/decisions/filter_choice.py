@@ -266,6 +266,13 @@ def _notes(seen: Seen, found: list[OnThese], unit: str, values: Values, mine: Se
         verb = "farther" if cost > gain else "nearer"
         said.append(f"For the obstacle guard: {fixed(cost)} mm of way for the lag, {fixed(gain)} {unit} less for the noise: "
                     f"it must trip {fixed(abs(cost - gain))} mm {verb}.")  # fmt: skip
+    if "tilt_rate" in values and mine.kind != "none":
+        behind = values["tilt_rate"].value * mine.lag_samples * (seen.interval_s or 0.0)
+        quieter = 3 * found[0].noise * (1 - mine.noise_ratio)
+        said.append(f"For the tilt alarm: {fixed(behind, 1)}° for the lag, {fixed(quieter, 1)}° less for the noise.")
+    if "pitch" in values and mine.kind != "none":
+        said.append(f"For the line thresholds: where noise alone makes a heap wide, a margin of 4 σ becomes "
+                    f"{fixed(4 / mine.noise_ratio, 1)} σ.")  # fmt: skip
     if "pitch" in values and "drive_speed" not in values:
         said.append(
             "A line follower turns by what it sees now: half the tape's width over the speed is all the lag it has."

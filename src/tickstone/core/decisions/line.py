@@ -45,6 +45,7 @@ TIGHT_SDS = 3.0
 LADDER = (250.0, 350.0, 450.0, 550.0)  # of 1023: the practitioners' ladder, common practice
 LADDER_TOP = 1023.0
 PERCENT = 0.5  # the percent school: half of the whole scale, common practice
+MOST_BITS = 16
 MOST_COUNTS = 4096  # of a finer converter only so many thresholds are told
 LEAST_READINGS = 8  # in a heap
 
@@ -204,6 +205,10 @@ class LineThresholds(Decision):
                 why_not=said[0] if said else "Mark a span over ground and one over the line first.", good=False,
                 notes=tuple(said),
             )  # fmt: skip
+        if values["bits"].value > MOST_BITS:
+            why = f"The odds are worked out for converters of up to {MOST_BITS} bits."
+            return Decided("This converter is too fine to go through all its counts", "read it with fewer bits.", why_not=why,
+                           good=False)  # fmt: skip
         names, top = names_of(values), top_code(values)
         titles = line_row.places(len(names))
         row = robust_row(lights, top)
@@ -226,7 +231,7 @@ class LineThresholds(Decision):
             heading, _next(rows), tuple(choices), good=good, notes=(*_notes(rows, row, shared, lights), *said),
             tables=(_table(rows, row, lights, [c for c in choices if c.name.startswith("threshold")]),),
             heaps=Heaps(0.0, float(top), "counts", tuple(one.name for one in lights), tuple(rows),
-                        tuple(step * top / LADDER_TOP for step in LADDER)),
+                        tuple(step * top / LADDER_TOP for step in LADDER), None if shared is None else shared.threshold),
             used=tuple(dict.fromkeys(one.recording_id for one in lights)),
             marks_used=tuple(mark for one in lights for mark in one.mark_ids),
         )  # fmt: skip

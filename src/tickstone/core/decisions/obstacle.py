@@ -52,7 +52,7 @@ class Obstacle(Decision):
         trip = standing("trip", asked, values, suggested)
         clear = standing("clear", asked, values, trip + values["hysteresis"].value)
         if "trip" in asked.picked:
-            check_between(trip, values["nearest"].value if "nearest" in values else 1.0, reach, "trip")
+            check_between(trip, max(_nearest(values), 1.0), reach, "trip")
             check_order(trip, clear, "trip", "clear")
         notes = [*_sentences(stop, values, reach)]
         tables = [_changes(self, values, sigma, lag_s, of, trip)]
@@ -82,7 +82,7 @@ class Obstacle(Decision):
             _heading(stop, trip if known is not None or "trip" in asked.picked else None, reach, speed),
             "drag or nudge the ochre tick, then choose.", choices, why_not=why_not, good=spare > -0.5 and not why_not,
             notes=(f"Noise {fixed(sigma, 1)} mm (1 σ, three allowed) from {from_what}.", *notes), tables=tuple(tables),
-            floor=Floor(stop.trip_mm, stop.clear_mm, stop.parts_mm, reach, COMMON_MM, bar_edges_mm(values)),
+            floor=Floor(stop.trip_mm, stop.clear_mm, stop.parts_mm, reach, COMMON_MM, _nearest(values), bar_edges_mm(values)),
             used=() if seen is None else (seen.id,),
         )  # fmt: skip
 
@@ -105,6 +105,11 @@ class Obstacle(Decision):
             reaction_s=values["reaction"].value, deceleration_m_s2=values["braking"].value, gap_mm=values["gap"].value,
             sigma_mm=sigma, sigmas=SIGMAS, hysteresis_mm=values["hysteresis"].value, blind_mm=values["set_back"].value,
         )  # fmt: skip
+
+
+def _nearest(values: Values) -> float:
+    """Nearer than this the reading means nothing, mm."""
+    return values["nearest"].value if "nearest" in values else 0.0
 
 
 def usual_noise_mm(values: Values) -> float:
@@ -135,7 +140,7 @@ def _sentences(stop: StopDistance, values: Values, reach: float) -> list[str]:
     if "cone" in values:
         wide = ranging.footprint_mm(stop.trip_mm, values["cone"].value)
         said.append(f"At the trip distance the beam is {fixed(wide)} mm wide; a post beside it is not seen.")
-    near = values["nearest"].value if "nearest" in values else 0.0
+    near = _nearest(values)
     blind = near - values["set_back"].value
     if blind > 0:
         said.append(f"Nearer than {fixed(near)} mm the reading means nothing: the last {fixed(blind)} mm before the bumper are "

@@ -74,6 +74,11 @@ export function Floor({ found, floor, picked, onPick }: FloorProps) {
       <text x="8" y={FLOOR.y - 70} className="small">
         bumper
       </text>
+      {floor.nearest_mm > 0 && (
+        <rect x={x(0)} width={x(floor.nearest_mm) - x(0)} y={FLOOR.y + 2} height="5" className="beam-blind">
+          <title>{`nearer than ${lengthText(floor.nearest_mm, length)} the reading means nothing`}</title>
+        </rect>
+      )}
       {PARTS.map(([name, label], i) => {
         const size = floor.parts_mm[name] ?? 0;
         const [from, to] = [x(begin), x(begin + size)];

@@ -109,6 +109,15 @@ export function Heaps({ found, heaps, picked, onPick }: Props) {
           onPick={onPick}
         />
       )}
+      {heaps.shared !== null && heaps.rows.length > 1 && (
+        <button
+          type="button"
+          className="plain small-button"
+          onClick={() => onPick(Object.fromEntries(heaps.rows.map((one) => [one.threshold, heaps.shared ?? 0])))}
+        >
+          One threshold for all: {figure(heaps.shared, 0)}
+        </button>
+      )}
       <button
         type="button"
         className="plain small-button"
