@@ -176,8 +176,15 @@ def walk(page: Page, served: Served) -> None:
     page.get_by_role("button", name="Show me three on one shaft").click()
     page.locator(".opinion .odd").wait_for()
     keep(page, "second-opinion")
-    page.keyboard.press("5")
-    page.get_by_role("button", name="Choose").click()
+    known = {one["name"]: one["id"] for one in served.client.get("/api/rigs/fern/recordings").json()}
+    lights = [known[f"Line row, {light}"] for light in ("with a load of trays", "lamp off", "lamp on")]
+    aside = known["Line row, the evening before"]
+    page.goto(f"/fern/decide?sensor=line-row&from={','.join(map(str, lights))}&test={aside}")
+    page.locator(".heaps").wait_for()
+    settle(page)
+    keep(page, "decide-line")
+    page.goto(f"/fern/decide?sensor=front-ranger&from={known['Pushed at a box']}")
+    page.get_by_role("button", name=re.compile("^Choose")).click()
     settle(page)
     keep(page, "decide-obstacle")
     page.keyboard.press("7")

@@ -61,66 +61,86 @@ class EdgeGuard(Decision):
 
     def work(self, asked: Asked, values: Values) -> Decided:
         names, top = names_of(values), top_code(values)
-        table = [_spans(asked.seen, name, [GROUND], self) for name in names]
-        edge = [_spans(asked.seen, name, [LINE], self) for name in names]
+        table = [_spans(asked.seen, name, GROUND, self) for name in names]
+        edge = [_spans(asked.seen, name, LINE, self) for name in names]
         if any(sum(one.size for one in some) < LEAST_READINGS for some in table):
             why = "Mark a span over the table (ground) first."
             return Decided("No edge guard yet: the table is not recorded", "record the row over the bare table, and mark it.",
                            why_not=why, good=False)  # fmt: skip
-        choices, rows, wide, caught = [], [], [], []
-        titles = line_row.places(len(names))
-        for i, name in enumerate(names):
-            fits = [population(one, "table") for one in table[i]]
-            low = max(0.0, math.floor(min(fit.mean - TABLE_SDS * fit.sd for fit in fits)))
-            high = min(float(top), math.ceil(max(fit.mean + TABLE_SDS * fit.sd for fit in fits)))
-            names_low, names_high = f"table_low_{name}", f"table_high_{name}"
-            low_now, high_now = standing(names_low, asked, values, low), standing(names_high, asked, values, high)
-            choices += [Choice(names_low, low_now, low, "five σ below the table"),
-                        Choice(names_high, high_now, high, "five σ above the table")]  # fmt: skip
-            out = max(tail((fit.mean - low_now) / fit.sd) + tail((high_now - fit.mean) / fit.sd) for fit in fits)
-            strayed = sum(int(((one < low_now) | (one > high_now)).sum()) for one in table[i])
-            of = sum(one.size for one in table[i])
-            beyond = [one for one in edge[i] if one.size]
-            taken = [int(((one >= low_now) & (one <= high_now)).sum()) for one in beyond]
-            caught.append(sum(taken))
-            if high_now - low_now > top / 2:
-                wide.append(titles[i])
-            shapes = [Heap(f"table {k + 1}", "table", False, fit.mean, fit.sd, int(one.size), odds.outline(one, 0.0, float(top)))
-                      for k, (one, fit) in enumerate(zip(table[i], fits, strict=True))]  # fmt: skip
-            shapes += [Heap(f"dark {k + 1}", "edge", True, float(one.mean()), population(one, "edge").sd, int(one.size),
-                            odds.outline(one, 0.0, float(top))) for k, one in enumerate(beyond)]  # fmt: skip
-            state = "unsafe" if sum(taken) else "safe"
-            said = (f"{sum(taken)} of {sum(one.size for one in beyond)} dark readings pass for table" if sum(taken)
-                    else f"strays {_seldom(out)}; {strayed} of {of} counted")  # fmt: skip
-            rows.append(HeapRow(titles[i], names_low, names_high, tuple(shapes), Odds(0, 1, (), of, (), (), (), ()), state,
-                                said, "table", name))  # fmt: skip
+        worked = [
+            _sensor(name, title, table[i], edge[i], asked, values, top)
+            for i, (name, title) in enumerate(zip(names, line_row.places(len(names)), strict=True))
+        ]
+        rows = tuple(row for row, _ in worked)
+        choices = tuple(choice for _, pair in worked for choice in pair)
         bad = [row.title for row in rows if row.state == "unsafe"]
+        wide = [row.title for row, (low, high) in worked if high.value - low.value > top / 2]
         heading = (f"{listed(bad).capitalize()} would take the edge for the table" if bad else
                    "Every sensor knows its table; whatever else it reads, stop")  # fmt: skip
-        notes = [
-            "Over an edge nothing reflects, which reads as dark: stop, back, turn. “Dark go, pale back” is only for a dark "
-            "field with a pale border.",
-            "A reading that is missing is not the table: stop.",
-        ]
-        if not any(one.size for some in edge for one in some):
-            notes.append(
-                "Nothing is recorded over the edge or over dark: mark one as “edge”, to see that it is caught."
-            )
-        if wide:
-            notes.append(f"The table of {listed(wide)} takes more than half of the scale: it hardly guards.")
         return Decided(
             heading, "choose these, then try it with a hand at the edge." if not bad else "lower the row, or narrow the span.",
-            tuple(choices), good=not bad, notes=tuple(notes), tables=(_percent(names, titles, choices, values),),
-            heaps=Heaps(0.0, float(top), "counts", ("table", "edge"), tuple(rows)),
-            used=tuple(one.id for one in asked.seen),
+            choices, good=not bad, notes=_notes(any(one.size for some in edge for one in some), wide),
+            tables=(_percent(names, [row.title for row in rows], choices, values),),
+            heaps=Heaps(0.0, float(top), "counts", ("table", "edge"), rows), used=tuple(one.id for one in asked.seen),
         )  # fmt: skip
 
 
-def _spans(seen: Sequence[Seen], name: str, places: Sequence[str], guard: EdgeGuard) -> list[odds.Array]:
+def _sensor(
+    name: str,
+    title: str,
+    table: Sequence[odds.Array],
+    edge: Sequence[odds.Array],
+    asked: Asked,
+    values: Values,
+    top: int,
+) -> tuple[HeapRow, tuple[Choice, Choice]]:
+    """One sensor's span of counts that is the table, and how well it keeps the edge out."""
+    fits = [population(one, "table") for one in table]
+    least = max(0.0, math.floor(min(fit.mean - TABLE_SDS * fit.sd for fit in fits)))
+    most = min(float(top), math.ceil(max(fit.mean + TABLE_SDS * fit.sd for fit in fits)))
+    low = Choice(
+        f"table_low_{name}", standing(f"table_low_{name}", asked, values, least), least, "five σ below the table"
+    )
+    high = Choice(
+        f"table_high_{name}", standing(f"table_high_{name}", asked, values, most), most, "five σ above the table"
+    )
+    out = max(tail((fit.mean - low.value) / fit.sd) + tail((high.value - fit.mean) / fit.sd) for fit in fits)
+    strayed = sum(int(((one < low.value) | (one > high.value)).sum()) for one in table)
+    beyond = [one for one in edge if one.size]
+    passed = sum(int(((one >= low.value) & (one <= high.value)).sum()) for one in beyond)
+    of, dark = sum(one.size for one in table), sum(one.size for one in beyond)
+    shapes = [
+        Heap(f"{place} {k + 1}", place, filled, float(one.mean()), population(one, place).sd, int(one.size),
+             odds.outline(one, 0.0, float(top)))
+        for place, filled, some in (("table", False, table), ("edge", True, beyond)) for k, one in enumerate(some)
+    ]  # fmt: skip
+    said = (f"{passed} of {dark} dark readings pass for table" if passed
+            else f"strays {_seldom(out)}; {strayed} of {of} counted")  # fmt: skip
+    nothing = Odds(0, 1, (), of, (), (), (), ())
+    row = HeapRow(
+        title, low.name, high.name, tuple(shapes), nothing, "unsafe" if passed else "safe", said, "table", name
+    )
+    return row, (low, high)
+
+
+def _notes(seen_edge: bool, wide: Sequence[str]) -> tuple[str, ...]:
+    said = [
+        "Over an edge nothing reflects, which reads as dark: stop, back, turn. “Dark go, pale back” is only for a dark field "
+        "with a pale border.",
+        "A reading that is missing is not the table: stop.",
+    ]
+    if not seen_edge:
+        said.append("Nothing is recorded over the edge or over dark: mark one as “edge”, to see that it is caught.")
+    if wide:
+        said.append(f"The table of {listed(wide)} takes more than half of the scale: it hardly guards.")
+    return tuple(said)
+
+
+def _spans(seen: Sequence[Seen], name: str, place: str, guard: EdgeGuard) -> list[odds.Array]:
     found = []
     for one in seen:
         for mark in one.marks:
-            if guard._place(mark) in places and name in one.channels:
+            if guard._place(mark) == place and name in one.channels:
                 span = one.channels[name][one.between(mark)]
                 if np.isfinite(span).any():
                     found.append(span[np.isfinite(span)])

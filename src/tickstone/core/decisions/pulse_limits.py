@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+
 import numpy as np
 import numpy.typing as npt
 
@@ -52,6 +56,54 @@ def merged(intervals: Array, refractory_us: float) -> Array:
     return np.array(found)
 
 
+@dataclass(frozen=True)
+class Shaft:
+    """What a recording says of a shaft, µs: all intervals, those that are bounces, the true ones while it turns."""
+
+    intervals: Array
+    bounces: Array
+    turning: Array
+    per_turn: float
+
+    @property
+    def turn(self) -> int:
+        """Pulses of a turn, whole."""
+        return max(1, round(self.per_turn))
+
+    @property
+    def most_refractory(self) -> float:
+        """A refractory time must stay under half the shortest interval, µs."""
+        return float(self.turning.min()) / 2
+
+    @property
+    def fastest_rpm(self) -> float:
+        """The fastest that was seen."""
+        return float(pulses.rpm_from_period(self.turning.min(), self.per_turn))
+
+    def suggested(self) -> dict[str, float]:
+        """The limits that these readings recommend."""
+        most = self.most_refractory
+        ripple = [_ripple(self.turning, k, self.turn) or 0.0 for k in AVERAGED]
+        smooth = next((k for k, one in zip(AVERAGED, ripple, strict=True) if one < RIPPLE), AVERAGED[-1])
+        return {
+            "slow_s": round(min(SLOWER * float(self.turning.max()) / 1e6, SLOW_AT_MOST_S), 2),
+            "refractory": float(round(math.sqrt(self.bounces.max() * most) if self.bounces.size else most / 2)),
+            "smoothing": float(self.turn if smooth > 1 and self.turn > 1 else smooth),
+            "over_rpm": float(10 * math.ceil(FASTER * self.fastest_rpm / 10)),
+        }
+
+
+def shaft_of(intervals: Array, per_turn: float) -> Shaft | None:
+    """Intervals between pulses, µs, taken apart; None when fewer than LEAST_PULSES of them are of something that turns."""
+    if intervals.size < LEAST_PULSES:
+        return None
+    usual = float(np.median(intervals[intervals > CHATTER * np.median(intervals)]))
+    bounces = intervals[intervals < CHATTER * usual]
+    true = merged(intervals, float(bounces.max()) if bounces.size else 0.0)
+    turning = true[true < SLOW_AT_MOST_S * 1e6]
+    return Shaft(intervals, bounces, turning, per_turn) if turning.size >= LEAST_PULSES else None
+
+
 class PulseLimits(Decision):
     """Standstill, refractory time, smoothing and over-speed."""
 
@@ -65,59 +117,57 @@ class PulseLimits(Decision):
         return ("slow_s", "refractory", "smoothing", "over_rpm")
 
     def work(self, asked: Asked, values: Values) -> Decided:
-        all_of_them = intervals_of(asked.seen[0]) if asked.seen else np.zeros(0)
-        if all_of_them.size < LEAST_PULSES:
+        shaft = shaft_of(intervals_of(asked.seen[0]), pulses_per_turn(values)) if asked.seen else None
+        if shaft is None:
             return Decided("No limits yet: too few pulses are recorded", "record it turning, from slow to fast.",
                            why_not=f"At least {LEAST_PULSES} pulses are needed.", good=False)  # fmt: skip
-        per_turn = pulses_per_turn(values)
-        usual = float(np.median(all_of_them[all_of_them > CHATTER * np.median(all_of_them)]))
-        bounce = all_of_them[all_of_them < CHATTER * usual]
-        true = merged(all_of_them, float(bounce.max()) if bounce.size else 0.0)
-        rolling = true[true < SLOW_AT_MOST_S * 1e6]
-        shortest, longest = float(rolling.min()), float(rolling.max())
-        most = shortest / 2  # a refractory time must stay under half the shortest interval
-        refractory = float(round(np.sqrt(bounce.max() * most) if bounce.size else most / 2))
-        slow = round(min(SLOWER * longest / 1e6, SLOW_AT_MOST_S), 2)
-        turn = max(1, round(per_turn))
-        ripple = [_ripple(rolling, k, turn) or 0.0 for k in AVERAGED]
-        smooth = 1 if ripple[0] < RIPPLE else turn if turn > 1 else next(
-            (k for k, one in zip(AVERAGED, ripple, strict=True) if one < RIPPLE), AVERAGED[-1]
-        )  # fmt: skip
-        fastest = float(pulses.rpm_from_period(shortest, per_turn))
-        over = float(10 * np.ceil(FASTER * fastest / 10))
-        now = {name: standing(name, asked, values, one) for name, one in (
-            ("slow_s", slow), ("refractory", refractory), ("smoothing", float(smooth)), ("over_rpm", over))}  # fmt: skip
-        slow_rpm = 60.0 / (per_turn * now["slow_s"])
+        suggested, most = shaft.suggested(), shaft.most_refractory
+        now = {name: standing(name, asked, values, one) for name, one in suggested.items()}
         bad = now["refractory"] >= most
-        kept = merged(all_of_them, now["refractory"])
-        alarms = int((pulses.rpm_from_period(kept, per_turn) > now["over_rpm"]).sum())
+        slow_rpm = 60.0 / (shaft.per_turn * now["slow_s"])
         heading = (
             f"A refractory time of {fixed(now['refractory'])} µs would swallow true pulses" if bad else
             f"Slow below {slow_rpm:.3g} rpm, alarm above {now['over_rpm']:.4g} rpm"
         )  # fmt: skip
-        rejected = int(all_of_them.size - kept.size)
+        kept = merged(shaft.intervals, now["refractory"])
         return Decided(
             heading, "choose these." if not bad else f"keep it under {fixed(most)} µs, half the shortest interval.",
-            (
-                Choice("slow_s", now["slow_s"], slow, f"half as long again as the longest interval, {longest / 1e6:.2f} s",
-                       (Candidate("usual", SLOW_AT_MOST_S, "assumed"),), step=0.05),
-                Choice("refractory", now["refractory"], refractory,
-                       "between the longest bounce and half the shortest interval" if bounce.size else
-                       "a quarter of the shortest interval: nothing bounced here", (Candidate("at most", most),), step=10.0),
-                Choice("smoothing", now["smoothing"], float(smooth),
-                       "one whole turn, so that unequal gaps cancel" if smooth == turn and turn > 1 else
-                       "the pulses come evenly" if smooth == 1 else "until the ripple is under 2 %"),
-                Choice("over_rpm", now["over_rpm"], over, f"a fifth above the fastest seen, {fastest:.4g} rpm", step=10.0),
-            ),
-            why_not=f"Keep the refractory time under {fixed(most)} µs." if bad else "", good=not bad,
-            notes=(
-                f"{bounce.size} of {all_of_them.size} intervals are bounces; with {fixed(now['refractory'])} µs {rejected} pulses "
-                "are rejected.",
-                f"The over-speed alarm would have gone off at {alarms} of {kept.size} pulses of this recording.",
-                "Between two pulses the shown speed falls as 60/(N·time since the last), then says slow: never the last value.",
-            ),
-            plots=(_plot(kept, per_turn, now),), tables=(_table(rolling, turn),), used=(asked.seen[0].id,),
+            _choices(shaft, now, suggested), why_not=f"Keep the refractory time under {fixed(most)} µs." if bad else "",
+            good=not bad, notes=_notes(shaft, kept, now), plots=(_plot(kept, shaft.per_turn, now),),
+            tables=(_table(shaft.turning, shaft.turn),), used=(asked.seen[0].id,),
         )  # fmt: skip
+
+
+def _choices(shaft: Shaft, now: Mapping[str, float], suggested: Mapping[str, float]) -> tuple[Choice, ...]:
+    longest = float(shaft.turning.max()) / 1e6
+    whole = suggested["smoothing"] == shaft.turn > 1
+    why = {
+        "slow_s": f"half as long again as the longest interval, {longest:.2f} s, and no more than is usual",
+        "refractory": "between the longest bounce and half the shortest interval" if shaft.bounces.size
+        else "a quarter of the shortest interval: nothing bounced here",
+        "smoothing": "one whole turn, so that unequal gaps cancel" if whole
+        else "the pulses come evenly" if suggested["smoothing"] == 1 else "until the ripple is under 2 %",
+        "over_rpm": f"a fifth above the fastest seen, {shaft.fastest_rpm:.4g} rpm",
+    }  # fmt: skip
+    others = {
+        "slow_s": (Candidate("usual", SLOW_AT_MOST_S, "assumed"),),
+        "refractory": (Candidate("at most", shaft.most_refractory),),
+    }
+    steps = {"slow_s": 0.05, "smoothing": 1.0}
+    return tuple(
+        Choice(name, now[name], one, why[name], others.get(name, ()), step=steps.get(name, 10.0))
+        for name, one in suggested.items()
+    )
+
+
+def _notes(shaft: Shaft, kept: Array, now: Mapping[str, float]) -> tuple[str, ...]:
+    alarms = int((pulses.rpm_from_period(kept, shaft.per_turn) > now["over_rpm"]).sum())
+    return (
+        f"{shaft.bounces.size} of {shaft.intervals.size} intervals are bounces; with {fixed(now['refractory'])} µs "
+        f"{shaft.intervals.size - kept.size} pulses are rejected.",
+        f"The over-speed alarm would have gone off at {alarms} of {kept.size} pulses of this recording.",
+        "Between two pulses the shown speed falls as 60/(N·time since the last), then says slow: never the last value.",
+    )
 
 
 def _ripple(intervals: Array, averaged: int, turn: int) -> float | None:
@@ -143,7 +193,7 @@ def _table(intervals: Array, turn: int) -> Table:
     )
 
 
-def _plot(kept: Array, per_turn: float, now: dict[str, float]) -> Plot:
+def _plot(kept: Array, per_turn: float, now: Mapping[str, float]) -> Plot:
     times = np.cumsum(kept) / 1e6
     rpm = np.asarray(pulses.rpm_from_period(kept, per_turn))
     k = max(1, round(now["smoothing"]))
