@@ -340,11 +340,12 @@ class Feed:
         busiest = max(self.watched.values(), key=lambda w: w.readings, default=None)
         times = busiest.ring.last_seconds(RATE_LOOK_BACK_S).times_s if busiest else np.zeros(0)
         beat = rhythm(times)
-        recent = [(n, at) for n, at in self._arrivals if at > now - RATE_LOOK_BACK_S]
-        if not recent or self._status != "live":
+        while self._arrivals and self._arrivals[0][1] <= now - RATE_LOOK_BACK_S:
+            self._arrivals.popleft()
+        if not self._arrivals or self._status != "live":
             return Rhythm(None, beat.jitter_ms, beat.gaps)
-        span = max(now - recent[0][1], 0.5)
-        return Rhythm(round(sum(n for n, _ in recent) / span, 1), beat.jitter_ms, beat.gaps)
+        span = max(now - self._arrivals[0][1], 0.5)
+        return Rhythm(round(sum(n for n, _ in self._arrivals) / span, 1), beat.jitter_ms, beat.gaps)
 
     def now_s(self) -> float:
         """The feed's time now, s: of the last line, and by our own clock since then while the source is there."""

@@ -55,7 +55,8 @@ class Watched:
         self._series: dict[str, float] = {}
         self._moment: dict[str, Array] = {}
         self._last_s = 0.0
-        self._sentence, self._sentence_at = "", -WORDS_EVERY_S
+        self._sentence, self._settled_at = "", -WORDS_EVERY_S
+        self._noise: float | None = None
         self.instruments: dict[str, Instrument] = {name: INSTRUMENTS[name]() for name in self.kind.instruments}
         self.channels = tuple(channel.name for channel in self.kind.channels_of(self.options))
         self.history = History(HISTORY_ROWS, len(self.channels))
@@ -123,19 +124,20 @@ class Watched:
         value = float(last.values[-1]) if last.values.size and code == 0 else None
         if value is not None and self.kind.fades is not None:
             value = 0.0 if age_s > STANDS_AFTER_S else min(value, self.kind.fades(age_s, values))
-        recent = self.ring.since(0, NOISE_ROWS).values
+        self._settle(age_s, clock_s, values)
         return Now(
             float(last.raw[-1]) if last.raw.size else None, value, code, dict(self._asked), dict(self._series),
             {name: one.shown(now_s, values) for name, one in self.instruments.items()},
-            self._said(age_s, clock_s, values), step_noise(recent) if recent.size >= 8 else None,
-            self.readings, self.dropouts,
+            self._sentence, self._noise, self.readings, self.dropouts,
         )  # fmt: skip
 
-    def _said(self, age_s: float, clock_s: float, values: Values) -> str:
-        if clock_s - self._sentence_at >= WORDS_EVERY_S:
-            recent = self.ring.last_seconds(WORDS_LOOK_BACK_S)
-            if recent.times_s.size < 30:
-                recent = self.ring.since(0, 30)
-            moment = Moment(recent.times_s, Converted(recent.values, recent.codes), self._moment, age_s)
-            self._sentence, self._sentence_at = self.kind.words(moment, values), clock_s
-        return self._sentence
+    def _settle(self, age_s: float, clock_s: float, values: Values) -> None:
+        """Words and noise are worked out anew only so often as they may change."""
+        if clock_s - self._settled_at < WORDS_EVERY_S:
+            return
+        recent = self.ring.last_seconds(WORDS_LOOK_BACK_S)
+        if recent.times_s.size < 30:
+            recent = self.ring.since(0, 30)
+        moment = Moment(recent.times_s, Converted(recent.values, recent.codes), self._moment, age_s)
+        self._sentence, self._settled_at = self.kind.words(moment, values), clock_s
+        self._noise = step_noise(self.ring.since(0, NOISE_ROWS).values)

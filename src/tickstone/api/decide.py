@@ -71,6 +71,7 @@ class OddsModel(Plain):
     worst: list[int]
     tested: list[int]
     tested_of: int
+    proved_per_1000: float
 
 
 class HeapRowModel(Plain):
@@ -93,6 +94,7 @@ class HeapsModel(Plain):
     rows: list[HeapRowModel]
     ladder: list[float]
     shared: float | None
+    least_sds: float
 
 
 class FloorModel(Plain):

@@ -4538,6 +4538,8 @@ export interface components {
             ladder: number[];
             /** Shared */
             shared: number | null;
+            /** Least Sds */
+            least_sds: number;
         };
         /** HeardModel */
         HeardModel: {
@@ -5564,6 +5566,8 @@ export interface components {
             tested: number[];
             /** Tested Of */
             tested_of: number;
+            /** Proved Per 1000 */
+            proved_per_1000: number;
         };
         /** OldConstant */
         OldConstant: {

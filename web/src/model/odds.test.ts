@@ -12,6 +12,7 @@ const ODDS = {
   worst: [0, 1, 1],
   tested: [],
   tested_of: 0,
+  proved_per_1000: 150,
 };
 
 describe("odds", () => {

@@ -1,5 +1,8 @@
 import { useEffect, useRef } from "react";
 import type { Buffer } from "../model/live";
+import { paceMs } from "./pace";
+
+const STEP_MS = 45;
 
 export interface StripMark {
   t0: number;
@@ -26,17 +29,22 @@ export function Strip({ read, end, seconds, low, high, frozen, label, marks = []
   const latest = useRef({ read, end, marks, edge });
   latest.current = { read, end, marks, edge };
   useEffect(() => {
+    if (frozen) return;
+    const pace = paceMs(STEP_MS);
     let frame = 0;
-    let drawnAt = 0;
-    const draw = (now: number) => {
-      frame = requestAnimationFrame(draw);
-      if (frozen || now - drawnAt < 45 || !canvas.current) return;
-      drawnAt = now;
+    let timer: ReturnType<typeof setTimeout> | undefined;
+    const draw = () => {
       const { read, end, marks, edge } = latest.current;
-      paint(canvas.current, read(), marks, { seconds, low, high, fit, edge, now: end?.() ?? 0 });
+      if (canvas.current) paint(canvas.current, read(), marks, { seconds, low, high, fit, edge, now: end?.() ?? 0 });
+      timer = setTimeout(() => {
+        frame = requestAnimationFrame(draw);
+      }, pace);
     };
     frame = requestAnimationFrame(draw);
-    return () => cancelAnimationFrame(frame);
+    return () => {
+      clearTimeout(timer);
+      cancelAnimationFrame(frame);
+    };
   }, [frozen, seconds, low, high, fit]);
   return <canvas ref={canvas} className="strip" role="img" aria-label={label} />;
 }

@@ -103,7 +103,7 @@ class Odds:
     """What each threshold would mean, at ``first``, ``first + step``, …: misreads counted of ``of`` readings, misreads per
     1000 by the fitted heaps under the worst condition, margin to the nearest heap's edge in counts and to its middle in its
     sds, and the condition that is worst; ``tested`` are the misreads of ``tested_of`` readings of a recording that took no
-    part in the choice."""
+    part in the choice. With nothing misread no rate below ``proved_per_1000`` is proved (95 %)."""
 
     first: float
     step: float
@@ -115,6 +115,7 @@ class Odds:
     worst: tuple[int, ...]
     tested: tuple[int, ...] = ()
     tested_of: int = 0
+    proved_per_1000: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -135,7 +136,8 @@ class HeapRow:
 @dataclass(frozen=True)
 class Heaps:
     """Heaps of all sensors on one axis, the conditions by name, and rules of thumb as graduations of the same axis;
-    ``shared`` is the one threshold that would serve all of them best."""
+    ``shared`` is the one threshold that would serve all of them best, ``least_sds`` the margin below which a threshold is not
+    safe."""
 
     low: float
     high: float
@@ -144,6 +146,7 @@ class Heaps:
     rows: tuple[HeapRow, ...]
     ladder: tuple[float, ...] = ()
     shared: float | None = None
+    least_sds: float = 0.0
 
 
 @dataclass(frozen=True)

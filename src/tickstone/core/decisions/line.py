@@ -46,6 +46,7 @@ LADDER = (250.0, 350.0, 450.0, 550.0)  # of 1023: the practitioners' ladder, com
 LADDER_TOP = 1023.0
 PERCENT = 0.5  # the percent school: half of the whole scale, common practice
 MOST_BITS = 16
+RULE_OF_THREE = 3.0  # nothing seen in n readings only says: fewer than 3/n (95 %)
 MOST_COUNTS = 4096  # of a finer converter only so many thresholds are told
 LEAST_READINGS = 8  # in a heap
 
@@ -231,7 +232,7 @@ class LineThresholds(Decision):
             heading, _next(rows), tuple(choices), good=good, notes=(*_notes(rows, row, shared, lights), *said),
             tables=(_table(rows, row, lights, [c for c in choices if c.name.startswith("threshold")]),),
             heaps=Heaps(0.0, float(top), "counts", tuple(one.name for one in lights), tuple(rows),
-                        tuple(step * top / LADDER_TOP for step in LADDER), None if shared is None else shared.threshold),
+                        tuple(step * top / LADDER_TOP for step in LADDER), None if shared is None else shared.threshold, TIGHT_SDS),
             used=tuple(dict.fromkeys(one.recording_id for one in lights)),
             marks_used=tuple(mark for one in lights for mark in one.mark_ids),
         )  # fmt: skip
@@ -296,7 +297,7 @@ def told_odds(found: odds.Table, tested: tuple[npt.NDArray[np.int64], int] | Non
         tuple(float(f"{x:.3g}") for x in found.fitted.max(axis=0)[at].tolist()),
         tuple(np.round(found.margin.min(axis=0)[at], 1).tolist()),
         tuple(np.round(found.margin_sds.min(axis=0)[at], 2).tolist()), tuple(found.worst[at].tolist()),
-        () if tested is None else tuple(tested[0][at].tolist()), 0 if tested is None else tested[1],
+        () if tested is None else tuple(tested[0][at].tolist()), 0 if tested is None else tested[1], RULE_OF_THREE * 1000.0 / sum(found.readings),
     )  # fmt: skip
 
 

@@ -73,7 +73,7 @@ export function Heaps({ found, heaps, picked, onPick }: Props) {
             selected={one === row}
             threshold={value(one.threshold)}
             band={value(one.band)}
-            low={choices.get(one.threshold)?.low ?? 0}
+            leastSds={heaps.least_sds}
             now={live?.[one.channel] ?? null}
             onSelect={() => setSelected(i)}
             onHold={(name) => {
@@ -139,7 +139,7 @@ interface RowProps {
   selected: boolean;
   threshold: number;
   band: number;
-  low: number;
+  leastSds: number;
   now: number | null;
   onSelect: () => void;
   onHold: (name: string) => void;
@@ -156,6 +156,7 @@ function HeapRow({
   selected,
   threshold,
   band,
+  leastSds,
   now,
   onSelect,
   onHold,
@@ -165,7 +166,7 @@ function HeapRow({
   const span = row.odds.counted.length === 0; // two ticks: what lies between is the table
   const odds = oddsAt(row.odds, threshold);
   const [from, to] = span ? [threshold, band] : [threshold - band / 2, threshold + band / 2];
-  const bad = odds ? odds.marginSds < 3 : row.state === "unsafe";
+  const bad = odds ? odds.marginSds < leastSds : row.state === "unsafe";
   return (
     // biome-ignore lint/a11y/noStaticElementInteractions: the tick in it is what the keyboard reaches
     <g onClick={onSelect}>
@@ -323,7 +324,7 @@ function About({ row, heaps, threshold, choice, band, bandNow, onPick }: AboutPr
         {heaps.conditions.length > 1 ? ` (${heaps.conditions[odds.worst]})` : ""}; {figure(odds.margin, 0)}
         {THIN}counts to the nearest heap’s edge. Above it is {row.high_place}.
         {odds.counted === 0 &&
-          ` With ${figure(odds.of, 0)} clean readings nothing below ${figure(3000 / odds.of, 1)} of 1000 is proved.`}
+          ` With ${figure(odds.of, 0)} clean readings nothing below ${figure(row.odds.proved_per_1000, 1)} of 1000 is proved.`}
         {odds.tested !== null && (
           <b>
             {" "}

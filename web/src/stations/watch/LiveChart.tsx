@@ -4,6 +4,7 @@ import { useBench, useNow } from "../../hooks/bench";
 import { useSettings } from "../../hooks/settings";
 import { into } from "../../model/units";
 import { Chart, type ChartData } from "../../plot/Chart";
+import { paceMs } from "../../plot/pace";
 import { concerning } from "./findings";
 
 const LOOK_BACK_S = 20;
@@ -33,7 +34,7 @@ export function LiveChart() {
       setData({ t: t.slice(first), low: values, high: values });
     };
     draw();
-    const timer = setInterval(draw, 125);
+    const timer = setInterval(draw, paceMs(125));
     return () => clearInterval(timer);
   }, [feed, sensor.id, frozen]);
   const way = into(sensor.unit, sensor.quantity, settings);

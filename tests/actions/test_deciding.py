@@ -1,0 +1,86 @@
+"""Choices are made on the recordings named, remember what they rest on, and are refused where they cannot be."""
+
+from __future__ import annotations
+
+import pytest
+from sqlalchemy import select
+
+from tickstone.actions import calibrating, deciding
+from tickstone.actions.constants import settled
+from tickstone.core.constants import Provenance
+from tickstone.errors import BadInput, NotFound
+from tickstone.store import log, recordings, rigs, tables
+from tickstone.store.database import Database
+
+LIGHTS = ["Line row, with a load of trays", "Line row, lamp on", "Line row, lamp off"]
+ASIDE = "Line row, the evening before"
+
+
+def ids(session) -> dict[str, int]:
+    return {one.name: one.id for one in recordings.recordings_of(session, rigs.rig_named(session, "fern").id)}
+
+
+def test_thresholds_are_chosen_on_the_newest_lights_and_remember_them(database: Database) -> None:
+    with database.transaction() as session:
+        found = deciding.work(session, "fern", "line-row", "line")
+        assert [one.name for one in found.sources if one.used] == LIGHTS
+        wanted = {one.name: one.suggested for one in found.decided.choices}
+        deciding.choose(session, "fern", "line-row", "line", wanted)
+        stored = rigs.rig_named(session, "fern")
+        values = settled(session, stored, "line-row")
+        chosen = values["threshold_s1"]
+        assert (chosen.provenance, chosen.value) == (Provenance.CHOSEN, wanted["threshold_s1"])
+        assert chosen.source == "chosen; widest worst-case margin"
+        rests = session.scalars(select(tables.ValueInput).where(tables.ValueInput.value_id == chosen.value_id)).all()
+        known = ids(session)
+        assert {one.recording_id for one in rests if one.recording_id} == {known[name] for name in LIGHTS}
+        assert sum(one.mark_id is not None for one in rests) == 6
+        states = {one.id: state for one, state in deciding.standing(session, "fern", "line-row")}
+        assert (states["line"], states["edge"]) == ("chosen", "open")
+        assert any("line thresholds: threshold s1" in one.text for one in log.entries(session, stored.id, ""))
+
+        calibrating.from_recording(session, "fern", "line-row", "line", known["Line row, lamp off"])
+        draft = calibrating.draft(session, "fern", "line-row", "line")
+        assert [step["truth"] for step in draft.steps] == [{"height_mm": 4.0, "lamp": 0.0}] * 2
+        calibrating.accept(session, "fern", draft.id)
+        stale = settled(session, rigs.rig_named(session, "fern"), "line-row")["threshold_s1"].stale
+        assert "white s1" in stale
+        assert {one.id: state for one, state in deciding.standing(session, "fern", "line-row")}["line"] == "stale"
+
+
+def test_recordings_are_named_kept_aside_and_checked(database: Database) -> None:
+    with database.transaction() as session:
+        known = ids(session)
+        one = deciding.work(session, "fern", "line-row", "line", [known[LIGHTS[0]]], known[ASIDE])
+        assert one.decided.heaps is not None
+        assert one.decided.heaps.conditions == ("3 mm, lamp off",)
+        assert one.decided.heaps.rows[0].odds.tested_of > 900
+        with pytest.raises(BadInput, match="not made on") as refused:
+            deciding.work(session, "fern", "line-row", "line", [known[ASIDE]], known[ASIDE])
+        assert refused.value.path == "test"
+        with pytest.raises(NotFound, match="says nothing"):
+            deciding.work(session, "fern", "line-row", "line", [known["Pushed at a box"]])  # it has no such marks
+        with pytest.raises(BadInput) as refused:
+            deciding.work(session, "fern", "front-ranger", "obstacle", [known["Pushed at a box"]] * 2)
+        assert refused.value.path == "from"
+        nothing = deciding.work(session, "fern", "line-row", "line", [])
+        assert nothing.decided.why_not
+        with pytest.raises(BadInput) as refused:
+            deciding.choose(session, "fern", "line-row", "line", {"threshold_s1": 400.0}, [])
+        assert refused.value.path == "choice"
+        with pytest.raises(BadInput) as refused:
+            deciding.choose(session, "fern", "front-ranger", "dropouts", {"dropout_after": 99.0})
+        assert refused.value.path == "dropout_after"
+
+
+def test_a_chosen_filter_makes_the_trip_stale_and_the_guard_counts_with_it(database: Database) -> None:
+    with database.transaction() as session:
+        deciding.choose(session, "fern", "front-ranger", "obstacle", {"trip": 300.0, "clear": 350.0})
+        before = deciding.work(session, "fern", "front-ranger", "obstacle").decided.floor
+        deciding.choose(session, "fern", "front-ranger", "filter", {"filter_kind": 1.0, "filter_amount": 5.0})
+        after = deciding.work(session, "fern", "front-ranger", "obstacle").decided.floor
+        assert before is not None
+        assert after is not None
+        assert after.trip_mm > before.trip_mm + 30
+        stored = rigs.rig_named(session, "fern")
+        assert "filter" in settled(session, stored, "front-ranger")["trip"].stale
