@@ -179,6 +179,18 @@ def test_unequal_magnets_want_a_whole_turn_averaged() -> None:
     assert next(one for one in found.choices if one.name == "smoothing").suggested == 2
 
 
+def test_counts_and_rates_of_edges_are_pulses_too() -> None:
+    at = np.arange(400) * 0.05  # 20 readings a second of an encoder of 80 steps at 90 rpm: 6 steps each
+    counts = plain_seen(np.zeros(400), asked={"count": np.floor(at * 120 + 1e-9)})
+    found = decision("turning").work(Asked([counts]), values_of("rotary-encoder", steps=80))
+    assert {one.name: one.suggested for one in found.choices}["over_rpm"] == 110
+    halls = plain_seen(np.zeros(100), asked={"edges": np.full(100, 700.0)})  # 7 pole pairs: 1000 rpm
+    found = decision("turning").work(Asked([halls]), values_of("motor-halls"))
+    assert {one.name: one.suggested for one in found.choices}["over_rpm"] == 1200
+    standing = plain_seen(np.zeros(50), asked={"count": np.full(50, 7.0)})
+    assert decision("turning").work(Asked([standing]), values_of("rotary-encoder")).why_not
+
+
 def test_the_tilt_alarm_comes_before_it_tips() -> None:
     """Tipping over: atan(half the track over the height of the centre of gravity), any statics textbook."""
     values = values_of("inertial-unit", track=200, cog_height=100, tilt_rate=30, fusion_lag=0.1, held_back=2)

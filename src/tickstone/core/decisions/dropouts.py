@@ -72,6 +72,7 @@ class DropoutPolicy(Decision):
         heading = (
             "A missing reading is never “clear”: hold the last, then stop" if seen is None else
             f"Nothing is missing{of}" if not runs else
+            f"It would not have stopped: no run of missing readings lasts {after:g} s" if not stops else
             f"It would have stopped {count} in {fixed(seen.hours * 60, 1)} min"
         )  # fmt: skip
         notes = [

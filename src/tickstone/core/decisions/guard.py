@@ -13,7 +13,6 @@ from tickstone.core.constants import Provenance, Values
 from tickstone.core.decisions import heaps as odds
 from tickstone.core.decisions.decision import (
     Asked,
-    Candidate,
     Choice,
     Decided,
     Decision,
@@ -202,8 +201,7 @@ class Trim(Decision):
         share = (trim - pale.value) / (dark.value - pale.value) if gap else 0.5
         return Decided(
             heading, "turn the screw until the meter says so, then choose it." if measured else "type both readings.",
-            (Choice("trim_v", trim, round(middle, 2), "half way between pale and dark",
-                    (Candidate("pale", pale.value), Candidate("dark", dark.value)), step=0.01),),
+            (Choice("trim_v", trim, round(middle, 2), "half way between pale and dark", step=0.01),),
             why_not=why_not, good=good or not measured,
             notes=(
                 f"Pale {fixed(pale.value, 2)} V, dark {fixed(dark.value, 2)} V; the screw at {fixed(100 * share)} % of the way to "

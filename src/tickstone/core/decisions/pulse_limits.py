@@ -20,9 +20,11 @@ Array = npt.NDArray[np.float64]
 
 CHATTER = 0.4  # of the usual interval: what is shorter is a bounce, not a pulse
 SLOWER = 1.5  # times the longest interval: what is longer is a standstill
+SLOW_AT_LEAST_S = 0.01
 SLOW_AT_MOST_S = 3.0  # common practice: two to five seconds without a pulse
 FASTER = 1.2
 LEAST_PULSES = 12
+MOST_AT_ONCE = 1000  # steps between two rows
 AVERAGED = (1, 2, 4, 8)
 RIPPLE = 0.02  # of the speed: more than this is worth averaging
 MOST_DRAWN = 400
@@ -30,14 +32,31 @@ MEAN_DEVIATION_TO_SD = 1.2533  # √(π/2), for a normal population
 LEAST_AROUND = 8  # pulses whose mean is taken for the speed's own course
 
 
+EDGES_A_PAIR = 6.0  # of three motor Halls, for each pair of poles
+
+
 def pulses_per_turn(values: Values) -> float:
     """Pulses of one turn, by whichever constant counts them."""
-    return next(values[name].value for name in ("magnets", "marks") if name in values)
+    if "pole_pairs" in values:
+        return EDGES_A_PAIR * values["pole_pairs"].value
+    return next(values[name].value for name in ("magnets", "marks", "steps") if name in values)
 
 
 def intervals_of(seen: Seen) -> Array:
-    """The intervals between pulses of a recording, µs."""
-    found = seen.asked.get("period", np.zeros(0))
+    """The intervals between pulses of a recording, µs: told, or by a rate of edges, or between changes of a count (several
+    steps at once share their time)."""
+    if "period" in seen.asked:
+        found = seen.asked["period"]
+    elif "edges" in seen.asked:
+        rate = seen.asked["edges"]
+        found = 1e6 / rate[np.isfinite(rate) & (rate > 0)]
+    else:
+        count = seen.asked.get("count", np.zeros(0))
+        told = np.isfinite(count)
+        count, times = count[told], seen.times_s[told]
+        at = np.flatnonzero(np.diff(count, prepend=count[:1]))
+        steps = np.abs(np.diff(count[at])).astype(np.int64)
+        found = np.repeat(1e6 * np.diff(times[at]) / np.maximum(steps, 1), steps.clip(0, MOST_AT_ONCE))
     return np.asarray(found[np.isfinite(found) & (found > 0)])
 
 
@@ -86,7 +105,9 @@ class Shaft:
         ripple = [_ripple(self.turning, k, self.turn) or 0.0 for k in AVERAGED]
         smooth = next((k for k, one in zip(AVERAGED, ripple, strict=True) if one < RIPPLE), AVERAGED[-1])
         return {
-            "slow_s": round(min(SLOWER * float(self.turning.max()) / 1e6, SLOW_AT_MOST_S), 2),
+            "slow_s": float(
+                f"{min(max(SLOWER * float(self.turning.max()) / 1e6, SLOW_AT_LEAST_S), SLOW_AT_MOST_S):.3g}"
+            ),
             "refractory": float(round(math.sqrt(self.bounces.max() * most) if self.bounces.size else most / 2)),
             "smoothing": float(self.turn if smooth > 1 and self.turn > 1 else smooth),
             "over_rpm": float(10 * math.ceil(FASTER * self.fastest_rpm / 10)),
@@ -110,7 +131,7 @@ class PulseLimits(Decision):
     id = "turning"
     title = "Slow, fast and smooth"
     begin = "choose when it stands, and when it is too fast."
-    rests_on = ("magnets", "marks", "circumference")
+    rests_on = ("magnets", "marks", "steps", "pole_pairs", "circumference")
     cautions = ("Wheels off the ground; fingers, sleeves and hair away from what turns.",)
 
     def sets(self, values: Values) -> tuple[str, ...]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from tickstone.core import motion
 from tickstone.core.constants import Values
-from tickstone.core.decisions.decision import Asked, Candidate, Choice, Decided, Decision, standing
+from tickstone.core.decisions.decision import Asked, Choice, Decided, Decision, standing
 from tickstone.core.figures import Table
 from tickstone.core.noise import step_noise
 from tickstone.core.wording import fixed
@@ -51,8 +51,7 @@ class Tipping(Decision):
             "is only usual: no recording is looked at." if noise is None else f"of “{asked.seen[0].name}”.")  # fmt: skip
         return Decided(
             heading, "choose it, and try it by hand.", (
-                Choice("tilt_alarm", alarm, suggested, f"at most {fixed(most, 1)}° by the sum",
-                       (Candidate("it tips", tip),), step=ROUND_DEG),),
+                Choice("tilt_alarm", alarm, suggested, f"at most {fixed(most, 1)}° by the sum", step=ROUND_DEG),),
             why_not=why_not, good=left >= 0 and most > 0,
             notes=(noted, "This is the vehicle standing. A bump, a bend or a swinging load tips it sooner."),
             tables=(Table("From tipping over to the alarm", ("", "angle", "slope"), tuple(rows)),),

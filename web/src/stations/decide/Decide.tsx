@@ -118,6 +118,11 @@ function Head({ found, picked, onDone }: HeadProps) {
         <p className="next">
           <b>Next:</b>{" "}
           <span>{found.why_not ? found.next : open ? found.next : "cut a stone, so that it goes into the robot."}</span>
+          {first === undefined && (
+            <button type="button" className="act" onClick={() => bench.go("watch")}>
+              Record at Watch
+            </button>
+          )}
           {may && (
             <button type="button" className={found.good ? "act act-first" : "act"} onClick={() => void choose()}>
               {label}
@@ -163,7 +168,7 @@ function Open({ found, picked, onPick }: OpenProps) {
         <section>
           {drawn && <From found={found} />}
           {found.why_not && <p className="decide-why">{found.why_not}</p>}
-          <h2>What to know</h2>
+          {found.notes.length > 0 && <h2>What to know</h2>}
           <ul className="ticks">
             {found.notes.map((note) => (
               <li key={note}>{note}</li>

@@ -27,6 +27,7 @@ from tickstone.core.rigs.kinds.base import (
     Term,
     Working,
 )
+from tickstone.core.rigs.kinds.deciding import TURNING
 from tickstone.core.rigs.kinds.parts import (
     GROUND,
     ON_MODULE,
@@ -109,6 +110,7 @@ def _constants(steps: float, steps_source: str) -> tuple[ConstantSpec, ...]:
                      shown_at=("convert", "watch")),
         ConstantSpec("diameter", "nominal diameter", "mm", 30.0, None, SHEET, 1, 6000, "wire", counts=False),
         *DRIVE,
+        *TURNING,
     )  # fmt: skip
 
 
@@ -177,6 +179,7 @@ SINGLE = Kind(
     working=WORKING,
     words=words,
     procedures=("roll-out", "steps", *DRIVE_PROCEDURES),
+    decisions=("turning",),
     instruments=("trip",),
 )
 
@@ -226,5 +229,6 @@ ROTARY = Kind(
     ),
     words=words,
     procedures=("roll-out", "steps", *DRIVE_PROCEDURES),
+    decisions=("turning",),
     instruments=("trip",),
 )

@@ -27,6 +27,7 @@ from tickstone.core.rigs.kinds.base import (
     Term,
     Working,
 )
+from tickstone.core.rigs.kinds.deciding import TURNING
 from tickstone.core.rigs.kinds.parts import GROUND, ON_MODULE, own_pull_up, raw, result, supply_pin, term, turning_words
 from tickstone.core.rigs.kinds.told import by_option
 from tickstone.core.rigs.part import Chosen, OptionSpec, Part, PinSpec, Role, question
@@ -165,6 +166,7 @@ KIND = Kind(
         *(ConstantSpec(f"place_h{n}", f"H{n} out of place", "°", None, None, "", -60, 60, "calibrate", counts=False)
           for n in (1, 2, 3)),
         ConstantSpec("phase_order", "phase order", "", None, None, "", 1, 6, "calibrate", counts=False),
+        *TURNING,
     ),
     derived=(),
     reasons=REASONS,
@@ -182,6 +184,7 @@ KIND = Kind(
     ),
     words=words,
     procedures=("hall-spin", "wire-order", "hall-spacing"),
+    decisions=("turning",),
     fades=_fades,
     cautions=(
         "Current-limited supply, wheel off the ground, lowest throttle; stop at once if it shudders or warms.",
