@@ -22,3 +22,16 @@ def listed(names: Sequence[str]) -> str:
     'left, centre and right'
     """
     return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"
+
+
+def rate(value: float) -> str:
+    """How often something happens, in digits that claim no more than is known.
+
+    >>> rate(0.0), rate(0.00001), rate(7.13), rate(240.4)
+    ('none', 'below 1 in 10 000', '7.1', '240')
+    """
+    if value == 0:
+        return "none"
+    if value < 1e-4:
+        return "below 1 in 10 000"
+    return f"{value:.2g}" if value < 100 else fixed(value)

@@ -51,6 +51,9 @@ def test_a_dropout_is_never_clear_and_a_single_spike_never_trips() -> None:
     assert refused.value.path == "votes"
 
 
+GUARD = votes.Guard(240, 290, 2, 2)
+
+
 def pushes(lost_while_near: bool = False) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Three approaches at 0.3 m/s with a spike in the open; the last may lose its readings."""
     way = np.concatenate([np.linspace(900, 150, 50), np.full(20, 150.0), np.linspace(150, 900, 50), np.full(20, 900.0)])
@@ -64,11 +67,11 @@ def pushes(lost_while_near: bool = False) -> tuple[np.ndarray, np.ndarray, np.nd
 
 
 def test_trips_on_a_recording_are_counted_against_what_was_there() -> None:
-    found = votes.count_on(*pushes(), 240, 290, 2, 2, 1.0)
+    found = votes.count_on(*pushes(), GUARD, 1.0)
     assert (found.trips, found.false, found.approaches, found.late) == (4, 1, 3, 0)
-    assert votes.count_on(*pushes(), 240, 290, 3, 3, 1.0).false == 0
-    assert votes.count_on(*pushes(lost_while_near=True), 240, 290, 2, 2, 1.0).late == 1
-    assert votes.count_on(np.zeros(0), np.zeros(0), np.zeros(0, bool), 240, 290, 2, 2, 1.0).trips == 0
+    assert votes.count_on(*pushes(), votes.Guard(240, 290, 3, 3), 1.0).false == 0
+    assert votes.count_on(*pushes(lost_while_near=True), GUARD, 1.0).late == 1
+    assert votes.count_on(np.zeros(0), np.zeros(0), np.zeros(0, bool), GUARD, 1.0).trips == 0
 
 
 def test_the_obstacle_guard_is_the_sum_of_its_parts_and_says_what_changes() -> None:
@@ -117,6 +120,25 @@ def test_every_filter_is_worth_on_white_noise_what_theory_says() -> None:
         one = found[label]
         out = one.setting.run(np.arange(4000, dtype=float))  # on a ramp of one a reading the lag is what is missing
         assert 3999 - out[-1] == pytest.approx(one.lag_s / 0.05, rel=0.01), label
+
+
+def test_a_filter_changes_the_odds_of_what_is_decided() -> None:
+    times, distance, valid = pushes()
+    del times
+    values = values_of("ultrasonic-ranger", votes=1, votes_of=1)
+    picked = {"filter_kind": 2.0, "filter_amount": 5.0}
+    found = decision("filter").work(Asked([plain_seen(distance, valid)], picked=picked), values)
+    none, median = found.tables[0].rows
+    assert (none[3], median[3]) == ("1 of 4", "0 of 3")  # the two spikes in the open
+    assert none[4] == median[4] == "0 of 3"
+    assert int(median[1].split()[0]) > int(none[1].split()[0])
+    random = np.random.default_rng(4)
+    row = row_seen(random.normal(600, 60, (1, 800)), random.normal(400, 60, (1, 800)))
+    chosen = values_of("line-sensors", sensors=1, threshold_s1=500)
+    table = decision("filter").work(Asked([row], picked={"filter_kind": 1.0, "filter_amount": 5.0}), chosen).tables[0]
+    raw, calm = (int(one[2].split()[0]) for one in table.rows)
+    assert raw > 50
+    assert calm < raw / 5
 
 
 def test_the_filter_that_is_suggested_is_quiet_and_in_time() -> None:

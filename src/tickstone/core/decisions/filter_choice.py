@@ -11,10 +11,12 @@ import numpy.typing as npt
 from tickstone.core import filters
 from tickstone.core.constants import Values
 from tickstone.core.decisions.decision import Asked, Candidate, Choice, Decided, Decision, Seen, standing
-from tickstone.core.decisions.votes import smoothed_truth
+from tickstone.core.decisions.line import Light, lights_of, names_of, thresholds_of
+from tickstone.core.decisions.stopping import needed_stop
+from tickstone.core.decisions.votes import Guard, odds_on, smoothed_truth
 from tickstone.core.figures import Dot, Line, Plot, Table
 from tickstone.core.noise import step_noise, without_spikes
-from tickstone.core.wording import fixed
+from tickstone.core.wording import fixed, rate
 from tickstone.errors import BadInput
 
 Array = npt.NDArray[np.float64]
@@ -56,6 +58,12 @@ class Setting:
         if self.kind == "none":
             return values
         return filters.run(self.kind, values, **arguments(self.kind, self.amount))
+
+    def over(self, seen: Seen) -> Array:
+        """The filter over the good readings of a recording, shape (n,): missing ones stay missing."""
+        out = np.full(seen.said.shape, np.nan)
+        out[seen.valid] = self.run(seen.said[seen.valid])
+        return out
 
 
 def arguments(kind: str, amount: float) -> dict[str, Any]:
@@ -145,11 +153,12 @@ def noise_of(readings: Array, calm: Array) -> float:
 
 
 def _spread(values: Array) -> float:
-    """Sd about a moving middle: what trembles, not what moves."""
-    if values.size < 4:
+    """Sd about a moving middle, single spikes left out: what trembles, not what moves."""
+    kept = without_spikes(values)
+    if kept.size < 9:
         return 0.0
-    x = np.arange(values.size, dtype=np.float64)
-    return float((values - np.polyval(np.polyfit(x, values, 2), x)).std(ddof=3)) if values.size > 8 else 0.0
+    x = np.arange(kept.size, dtype=np.float64)
+    return float((kept - np.polyval(np.polyfit(x, kept, 2), x)).std(ddof=3))
 
 
 def _calm(readings: Array) -> Array:
@@ -230,7 +239,7 @@ class FilterChoice(Decision):
                     step=1.0 if name in ("average", "median") else 0.01)),
             notes=_notes(seen, found, unit, values, mine),
             plots=(_curve(found, now, unit, most_lag_s(speed)), _trace(seen, mine, values)),
-            tables=(_table(found, unit, speed, raw), _ladder(raw, interval, speed, unit)),
+            tables=(*_odds(seen, mine, raw, values), _table(found, unit, speed, raw), _ladder(raw, interval, speed, unit)),
             used=(seen.id,),
         )  # fmt: skip
 
@@ -270,14 +279,48 @@ def _notes(seen: Seen, found: list[OnThese], unit: str, values: Values, mine: Se
         behind = values["tilt_rate"].value * mine.lag_samples * (seen.interval_s or 0.0)
         quieter = 3 * found[0].noise * (1 - mine.noise_ratio)
         said.append(f"For the tilt alarm: {fixed(behind, 1)}° for the lag, {fixed(quieter, 1)}° less for the noise.")
-    if "pitch" in values and mine.kind != "none":
-        said.append(f"For the line thresholds: where noise alone makes a heap wide, a margin of 4 σ becomes "
-                    f"{fixed(4 / mine.noise_ratio, 1)} σ.")  # fmt: skip
     if "pitch" in values and "drive_speed" not in values:
         said.append(
             "A line follower turns by what it sees now: half the tape's width over the speed is all the lag it has."
         )
     return tuple(said)
+
+
+def _odds(seen: Seen, mine: Setting, raw: float, values: Values) -> tuple[Table, ...]:
+    """What the filter makes of the odds of what is decided from these readings, beside none."""
+    both = (setting("none", 1.0), mine)
+    if "votes_of" in values:
+        there, interval = smoothed_truth(seen.said, seen.valid), values["ping_interval"].value
+        rows = []
+        for one in both:
+            stop = needed_stop(values, raw * one.noise_ratio, one.lag_samples * interval)
+            guard = Guard(stop.trip_mm, stop.clear_mm, round(values["votes"].value), round(values["votes_of"].value))
+            odds = odds_on(seen.times_s, one.over(seen), seen.valid, guard, max(raw * one.noise_ratio, 1e-6),
+                           seen.interval_s or interval, there, round(one.lag_samples))  # fmt: skip
+            rows.append((one.label, f"{fixed(stop.trip_mm)} mm", rate(odds.false_per_hour),
+                         f"{odds.counted.false} of {odds.counted.trips}", f"{odds.counted.late} of {odds.counted.approaches}"))  # fmt: skip
+        heads = ("filter", "must trip at", "false trips an hour", "false, counted", "late, counted")
+        return (Table("The obstacle guard with it", heads, tuple(rows)),)
+    limits = thresholds_of(values) if "sensors" in values else {}
+    lights, _ = lights_of([seen], values) if limits else ([], [])
+    misread = []
+    for light in lights:
+        for one in both:
+            wrong = sum(
+                _misread(one, light, i, limits[name][0]) for i, name in enumerate(names_of(values)) if name in limits
+            )
+            of = sum(
+                light.line[i].size + light.ground[i].size for i, name in enumerate(names_of(values)) if name in limits
+            )
+            misread.append((light.name, one.label, f"{wrong} of {of}"))
+    return (Table("The line thresholds with it", ("light", "filter", "misread"), tuple(misread)),) if misread else ()
+
+
+def _misread(one: Setting, light: Light, sensor: int, threshold: float) -> int:
+    """Readings of a sensor that stand on the wrong side of its threshold after the filter."""
+    line, ground = one.run(light.line[sensor]), one.run(light.ground[sensor])
+    low, high = (ground, line) if ground.mean() < line.mean() else (line, ground)
+    return int((low > threshold).sum() + (high <= threshold).sum())
 
 
 def _curve(found: list[OnThese], now: OnThese, unit: str, limit_s: float) -> Plot:

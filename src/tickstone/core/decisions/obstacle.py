@@ -10,16 +10,15 @@ import numpy as np
 from tickstone.core import ranging, sound
 from tickstone.core.checks import check_between, check_order
 from tickstone.core.constants import Provenance, Values
-from tickstone.core.deciding import StopDistance, stop_distance
+from tickstone.core.deciding import StopDistance
 from tickstone.core.decisions import filter_choice, votes
 from tickstone.core.decisions.decision import Asked, Candidate, Choice, Decided, Decision, Floor, Seen, standing
+from tickstone.core.decisions.stopping import needed_stop
 from tickstone.core.figures import Table
 from tickstone.core.instruments import bar_edges_mm
 from tickstone.core.noise import step_noise
-from tickstone.core.thresholds import tail
-from tickstone.core.wording import fixed
+from tickstone.core.wording import fixed, rate
 
-SIGMAS = 3.0
 COMMON_MM = (90.0, 100.0, 600.0)  # common practice: thresholds people type in
 SPEEDS = (0.5, 1.0, 1.5, 2.0)
 AIRS_C = (0.0, 20.0, 40.0)
@@ -46,7 +45,7 @@ class Obstacle(Decision):
         seen = asked.seen[0] if asked.seen else None
         sigma, from_what, lag_s = self._noise(seen, values)
         speed = values["drive_speed"].value
-        stop = self._stop(values, speed, sigma, lag_s, of)
+        stop = needed_stop(values, sigma, lag_s)
         reach = values["farthest"].value
         suggested = float(np.ceil(stop.trip_mm / ROUND_MM) * ROUND_MM)
         trip = standing("trip", asked, values, suggested)
@@ -55,9 +54,9 @@ class Obstacle(Decision):
             check_between(trip, max(_nearest(values), 1.0), reach, "trip")
             check_order(trip, clear, "trip", "clear")
         notes = [*_sentences(stop, values, reach)]
-        tables = [_changes(self, values, sigma, lag_s, of, trip)]
+        tables = [_changes(values, sigma, lag_s, trip)]
         if seen is not None:
-            tables.insert(0, _odds(seen, values, trip, clear, needed, of, sigma))
+            tables.insert(0, _odds(seen, values, votes.Guard(trip, clear, needed, of), sigma))
             lost = int((~seen.valid).sum())
             if lost:
                 notes.append(
@@ -98,13 +97,6 @@ class Obstacle(Decision):
             return sigma, said, 0.0
         interval = values["ping_interval"].value
         return sigma * filtered.noise_ratio, f"{said}, filtered", filtered.lag_samples * interval
-
-    def _stop(self, values: Values, speed: float, sigma: float, lag_s: float, of: int) -> StopDistance:
-        return stop_distance(
-            speed_m_s=speed, sample_s=values["ping_interval"].value, votes=of, filter_lag_s=lag_s,
-            reaction_s=values["reaction"].value, deceleration_m_s2=values["braking"].value, gap_mm=values["gap"].value,
-            sigma_mm=sigma, sigmas=SIGMAS, hysteresis_mm=values["hysteresis"].value, blind_mm=values["set_back"].value,
-        )  # fmt: skip
 
 
 def _nearest(values: Values) -> float:
@@ -164,52 +156,34 @@ def _list(values: Sequence[float]) -> str:
     return said[0] if len(said) == 1 else ", ".join(said[:-1]) + " or " + said[-1]
 
 
-def spikes_and_losses(seen: Seen, hysteresis_mm: float, sigma: float) -> tuple[float, float]:
-    """Probability that a reading alone says near although what is there stands beyond trip and hysteresis, and that a reading
-    is lost: from this recording's own spikes and dropouts, or by the normal tail where it has none."""
-    good = int(seen.valid.sum())
-    if not good:
-        return 0.0, 1.0
-    off = seen.said[seen.valid] - votes.smoothed_truth(seen.said, seen.valid)[seen.valid]
-    deep = int((off <= -hysteresis_mm).sum())
-    p_near = deep / seen.valid.size if deep else (tail(hysteresis_mm / sigma) if sigma > 0 else 0.0)
-    high = int((off >= hysteresis_mm).sum())
-    return p_near, ((~seen.valid).sum() + high) / seen.valid.size
-
-
-def _odds(seen: Seen, values: Values, trip: float, clear: float, needed: int, of: int, sigma: float) -> Table:
-    p_near, p_lost = spikes_and_losses(seen, clear - trip, max(sigma, 1e-6))
+def _odds(seen: Seen, values: Values, guard: votes.Guard, sigma: float) -> Table:
+    filtered = filter_choice.chosen(values)
+    said = seen.said if filtered is None else filtered.over(seen)
+    there = votes.smoothed_truth(seen.said, seen.valid)
     interval = seen.interval_s or values["ping_interval"].value
-    false = votes.false_trips_per_hour(min(p_near, 1.0), needed, of, interval)
-    late = values["approaches"].value * votes.late_share(min(p_lost, 1.0), needed, of)
-    found = votes.count_on(seen.times_s, seen.said, seen.valid, trip, clear, needed, of, sigma)
-    bound = f"fewer than {_rate(ENOUGH_FOR_A_RATE / found.hours)}" if found.hours else "nothing"
-    minutes = fixed(found.hours * 60, 1)
+    found = votes.odds_on(seen.times_s, said, seen.valid, guard, max(sigma, 1e-6), interval, there,
+                          0 if filtered is None else round(filtered.lag_samples))  # fmt: skip
+    approaches = values["approaches"].value
+    counted = found.counted
+    bound = f": fewer than {rate(ENOUGH_FOR_A_RATE / counted.hours)} an hour" if counted.hours else ""
     return Table(
-        f"{needed} of {of} votes", ("", "estimated, an hour", f"counted in {minutes} min of “{seen.name}”"),
+        f"{guard.needed} of {guard.of} votes" + ("" if filtered is None else f" after {filtered.label}"),
+        ("", "estimated, an hour", f"counted in {fixed(counted.hours * 60, 1)} min of “{seen.name}”"),
         (
-            ("false trips", _rate(false), f"{found.false} of {found.trips} trips"
-             + ("" if found.false else f": {bound} an hour")),
-            ("late trips", f"{_rate(late)} at {values['approaches'].value:g} approaches",
-             f"{found.late} of {found.approaches} approaches"),
+            ("false trips", rate(found.false_per_hour), f"{counted.false} of {counted.trips} trips"
+             + ("" if counted.false else bound)),
+            ("late trips", f"{rate(approaches * found.late_share)} at {approaches:g} approaches",
+             f"{counted.late} of {counted.approaches} approaches"),
         ),
     )  # fmt: skip
 
 
-def _rate(rate: float) -> str:
-    if rate == 0:
-        return "none"
-    if rate < 1e-4:
-        return "below 1 in 10 000"
-    return f"{rate:.2g}" if rate < 100 else fixed(rate)
-
-
-def _changes(one: Obstacle, values: Values, sigma: float, lag_s: float, of: int, trip: float) -> Table:
+def _changes(values: Values, sigma: float, lag_s: float, trip: float) -> Table:
     """What another speed would need."""
     rows = []
     for factor in SPEEDS:
         speed = values["drive_speed"].value * factor
-        stop = one._stop(values, speed, sigma, lag_s, of)
+        stop = needed_stop(values, sigma, lag_s, speed)
         spare = trip - stop.trip_mm
         rows.append((f"{speed:.2g} m/s", f"{fixed(stop.trip_mm)} mm",
                      f"{fixed(spare)} mm to spare" if spare >= 0 else f"{fixed(-spare)} mm too late"))  # fmt: skip

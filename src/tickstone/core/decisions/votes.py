@@ -11,6 +11,7 @@ import numpy.typing as npt
 from tickstone.core import loops
 from tickstone.core.checks import check_between, check_positive, check_whole
 from tickstone.core.filters import moving_median
+from tickstone.core.thresholds import tail
 from tickstone.errors import BadInput
 
 Array = npt.NDArray[np.float64]
@@ -94,6 +95,16 @@ def tripped(distance: npt.ArrayLike, valid: npt.ArrayLike, trip: float, clear: f
 
 
 @dataclass(frozen=True)
+class Guard:
+    """Trip and clear, mm, and how many of the last ``of`` readings are needed."""
+
+    trip: float
+    clear: float
+    needed: int
+    of: int
+
+
+@dataclass(frozen=True)
 class Counted:
     """What the votes did on a recording: trips in all, those with nothing there, approaches, those that tripped late (or
     never), and how long it is, h."""
@@ -118,30 +129,66 @@ def smoothed_truth(distance: npt.ArrayLike, valid: npt.ArrayLike) -> Array:
 
 
 def count_on(
-    times_s: Array, distance: Array, valid: Bools, trip: float, clear: float, needed: int, of: int, sigma: float
+    times_s: Array, distance: Array, valid: Bools, guard: Guard, sigma: float, there: Array | None = None, lag: int = 0
 ) -> Counted:
     """Run the votes over a recording and hold every trip against what was really there.
 
-    Parameters: times_s, distance (mm), valid, shape (n,); trip, clear, mm; needed of ``of``; sigma, mm.
-    Returns: Counted. A trip is false when what was there (a median around it) stayed beyond trip + 4 σ within the votes'
-    reach; an approach is what was there falling to trip − 4 σ; it is late when the guard is not tripped M readings after
-    what was there passed the trip distance.
+    Parameters: times_s, distance (mm, filtered or not), valid, shape (n,); guard; sigma, mm; there, what was really there
+    (None: the median around each reading); lag, readings by which a filter is known to be late.
+    Returns: Counted. A trip is false when what was there stayed beyond trip + 4 σ within the votes' reach; an approach is
+    what was there falling to trip − 4 σ; it is late when the guard is not tripped M readings (and the lag) after what was
+    there passed the trip distance.
     """
-    n, m = check_votes(needed, of)
+    n, m = check_votes(guard.needed, guard.of)
     if times_s.size == 0:
         return Counted(0, 0, 0, 0, 0.0)
-    state, there = tripped(distance, valid, trip, clear, n, m), smoothed_truth(distance, valid)
+    there = smoothed_truth(distance, valid) if there is None else there
+    state = tripped(distance, valid, guard.trip, guard.clear, n, m)
     starts = np.flatnonzero(state & ~np.concatenate([[False], state[:-1]]))
-    reach, beyond = m + MEDIAN_READINGS, trip + FOUR_SDS * sigma
+    reach, beyond = m + lag + MEDIAN_READINGS, guard.trip + FOUR_SDS * sigma
     false = sum(bool((there[max(0, i - reach) : i + reach] > beyond).all()) for i in starts.tolist())
-    under, within = there <= trip - FOUR_SDS * sigma, there <= trip
+    under, within = there <= guard.trip - FOUR_SDS * sigma, there <= guard.trip
     approaches = late = 0
-    armed = bool(there[0] > trip)
-    for i in np.flatnonzero(np.diff(np.concatenate([[False], within]).astype(np.int8)) == 1).tolist():
+    for i in np.flatnonzero(np.diff(np.concatenate([[True], within]).astype(np.int8)) == 1).tolist():
         end = np.flatnonzero(~within[i:])
-        stays = slice(i, i + int(end[0]) if end.size else within.size)
-        if not under[stays].any() or (i == 0 and not armed):
+        if not under[i : i + int(end[0]) if end.size else within.size].any():
             continue
         approaches += 1
-        late += not bool(state[i : i + m + 1].any())
+        late += not bool(state[i : i + m + lag + 1].any())
     return Counted(int(starts.size), false, approaches, late, float(times_s[-1] - times_s[0]) / 3600.0)
+
+
+@dataclass(frozen=True)
+class VoteOdds:
+    """False trips an hour and the share of approaches that trip late, estimated from the readings' own spikes and losses; and
+    both counted on them."""
+
+    false_per_hour: float
+    late_share: float
+    counted: Counted
+
+
+def odds_on(
+    times_s: Array, distance: Array, valid: Bools, guard: Guard, sigma: float, interval_s: float,
+    there: Array | None = None, lag: int = 0,
+) -> VoteOdds:  # fmt: skip
+    """How often votes are wrong on these readings; parameters as of ``count_on``, and interval_s between readings."""
+    there = smoothed_truth(distance, valid) if there is None else there
+    p_near, p_lost = spikes_and_losses(distance, valid, there, guard.clear - guard.trip, sigma)
+    return VoteOdds(
+        false_trips_per_hour(p_near, guard.needed, guard.of, interval_s), late_share(p_lost, guard.needed, guard.of),
+        count_on(times_s, distance, valid, guard, sigma, there, lag),
+    )  # fmt: skip
+
+
+def spikes_and_losses(
+    distance: Array, valid: Bools, there: Array, hysteresis_mm: float, sigma: float
+) -> tuple[float, float]:
+    """Probability that a reading alone says near although what is there stands beyond trip and hysteresis, and that a reading
+    is lost: from these readings' own spikes and dropouts, or by the normal tail where they have none."""
+    if not valid.any():
+        return 0.0, 1.0
+    off = distance[valid] - there[valid]
+    deep, high = int((off <= -hysteresis_mm).sum()), int((off >= hysteresis_mm).sum())
+    p_near = deep / valid.size if deep else (tail(hysteresis_mm / sigma) if sigma > 0 else 0.0)
+    return min(p_near, 1.0), min(float((~valid).sum() + high) / valid.size, 1.0)
