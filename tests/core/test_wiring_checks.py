@@ -470,3 +470,12 @@ def test_each_wiring_mistake_is_one_fault_with_a_working_fix(sensor: str, pin: s
 def test_a_fault_that_is_gone_cannot_be_mended_twice() -> None:
     with pytest.raises(BadInput, match="any more"):
         checks.mend(ranger_and_air(), "level-too-high", "front-ranger", "echo")
+
+
+def test_of_two_on_one_pin_the_one_that_is_no_bus_is_moved() -> None:
+    parts = [fit("line-sensors", "row", "row", {"count": 7.0}), fit("led-bar", "bar", "bar", {}),
+             *(fit("ultrasonic-ranger", f"ranger-{i}", f"ranger {i}", {}) for i in (1, 2))]  # fmt: skip
+    crowded = rig_of("Any", "", "wide-3v3", parts)
+    doubled = [one for one in checks.check(crowded).findings if one.kind == "doubled-pin"]
+    assert doubled
+    assert all(one.fix is None or one.fix.rig != crowded for one in doubled)

@@ -7,12 +7,16 @@ export function SaidTable({ table }: { table: Schemas["TableModel"] }) {
       <caption>{table.title}</caption>
       <thead>
         <tr>
-          {table.heads.map((head, i) => (
-            // biome-ignore lint/suspicious/noArrayIndexKey: heads may be empty, and never move
-            <th key={i} scope="col">
-              {head}
-            </th>
-          ))}
+          {table.heads.map((head, i) =>
+            head ? (
+              <th key={head} scope="col">
+                {head}
+              </th>
+            ) : (
+              // biome-ignore lint/suspicious/noArrayIndexKey: heads never move
+              <td key={i} />
+            ),
+          )}
         </tr>
       </thead>
       <tbody>

@@ -38,6 +38,7 @@ class Triangulation(Pairs):
     cautions = EMITTER
     channel, unit = "counts", "counts"
     slip_mm = 60.0
+    far_off = 0.15  # a part sheet's curve is right to a tenth (95 %), and far away a count is many millimetres
     rests_on = ("reference", "bits")
     notebook = (Field("true_mm", "distance", "mm", 200, 10, 6000), Field("reading", "counts", "", 300, 0, 16_777_215))
 

@@ -32,6 +32,7 @@ class Pairs(Procedure):
     unit: ClassVar[str]
     least_mm: ClassVar[float] = 20.0
     most_mm: ClassVar[float] = 6000.0
+    far_off: ClassVar[float] = FAR_OFF_SHARE
     slip_mm: ClassVar[float] = 15.0  # a part-sheet ranger with an unknown zero; more than that is a slip
 
     @abstractmethod
@@ -98,7 +99,7 @@ class Pairs(Procedure):
             same = abs(step.numbers["mean"] - seen.mean) < self.same(step, values)
             if same and abs(step.truth["true_mm"] - true_mm) > 1e-6:
                 return replace(state, why_not=f"It reads the same as at {step.label}: has the target moved?")
-        if here is not None and abs(here - true_mm) > max(self.slip_mm, FAR_OFF_SHARE * true_mm):
+        if here is not None and abs(here - true_mm) > max(self.slip_mm, self.far_off * true_mm):
             return replace(state, why_not=f"It says about {here:.0f} mm, not {true_mm:g}. Move the target, or correct the "
                            "number.")  # fmt: skip
         if window.span_s < self.seconds * HELD:

@@ -42,9 +42,10 @@ def check_doubled(rig: Rig) -> Iterator[Result]:
         first = seen.setdefault(wire.to, wire)
         if first is wire or (pin_of(rig, wire).bus and pin_of(rig, wire).bus == pin_of(rig, first).bus):
             continue
-        free = free_place(rig, wire)
-        fix = rewire(rig, f"Move to {free}", f"Move {signal_name(rig, wire)} to {free}, which is free.",
-                     replace(wire, to=free)) if free else None  # fmt: skip
+        moved = first if pin_of(rig, wire).bus else wire  # the lines of a bus have nowhere else to go
+        free = free_place(rig, moved)
+        fix = rewire(rig, f"Move to {free}", f"Move {signal_name(rig, moved)} to {free}, which is free.",
+                     replace(moved, to=free)) if free and free != moved.to else None  # fmt: skip
         yield Finding("doubled-pin", "fault", wire.sensor, wire.pin,
                       f"{signal_name(rig, first)} and {signal_name(rig, wire)} are both on {wire.to}: one pin, one wire.",
                       f"two on {wire.to}", {}, fix)  # fmt: skip
