@@ -181,7 +181,8 @@ def walk(page: Page, served: Served) -> None:
     aside = known["Line row, the evening before"]
     page.goto(f"/fern/decide?sensor=line-row&from={','.join(map(str, lights))}&test={aside}")
     page.locator(".heaps").wait_for()
-    settle(page)
+    page.locator("h1", has_text="far right is not").wait_for()
+    page.wait_for_timeout(800)
     keep(page, "decide-line")
     page.goto(f"/fern/decide?sensor=front-ranger&from={known['Pushed at a box']}")
     page.get_by_role("button", name=re.compile("^Choose")).click()
@@ -190,7 +191,7 @@ def walk(page: Page, served: Served) -> None:
     page.keyboard.press("7")
     page.get_by_label("Why this stone").fill("first bench calibration")
     page.locator(".stones").get_by_role("button", name="Cut stone 1").click()
-    page.locator(".notice").wait_for()
+    page.locator("h1", has_text="Stone 1 holds everything").wait_for()
     page.get_by_label("Note", exact=True).fill("Trays on: check the braking again")
     page.get_by_role("button", name="Note it").click()
     page.mouse.move(640, 400)
