@@ -148,13 +148,14 @@ def count_on(
     reach, beyond = m + lag + MEDIAN_READINGS, guard.trip + FOUR_SDS * sigma
     false = sum(bool((there[max(0, i - reach) : i + reach] > beyond).all()) for i in starts.tolist())
     under, within = there <= guard.trip - FOUR_SDS * sigma, there <= guard.trip
+    comes = np.flatnonzero(within & ~np.concatenate([[True], within[:-1]]))
+    goes = np.flatnonzero(~within & np.concatenate([[False], within[:-1]]))
+    ends = np.append(goes, within.size)[np.searchsorted(goes, comes)]
     approaches = late = 0
-    for i in np.flatnonzero(np.diff(np.concatenate([[True], within]).astype(np.int8)) == 1).tolist():
-        end = np.flatnonzero(~within[i:])
-        if not under[i : i + int(end[0]) if end.size else within.size].any():
-            continue
-        approaches += 1
-        late += not bool(state[i : i + m + lag + 1].any())
+    for i, end in zip(comes.tolist(), ends.tolist(), strict=True):
+        if under[i:end].any():
+            approaches += 1
+            late += not bool(state[i : i + m + lag + 1].any())
     return Counted(int(starts.size), false, approaches, late, float(times_s[-1] - times_s[0]) / 3600.0)
 
 
