@@ -28,7 +28,7 @@ from tickstone.core.decisions.line import LEAST_READINGS, names_of, top_code
 from tickstone.core.figures import Table
 from tickstone.core.line_row import GROUND, LINE
 from tickstone.core.thresholds import Population, population, tail
-from tickstone.core.wording import fixed, listed
+from tickstone.core.wording import fixed, listed, rate
 
 TABLE_SDS = 5.0  # so far from the table's middle a normal reading strays once in 1.7 million, half a day at 50 a second
 METER_SHARE, METER_DIGIT_V = 0.01, 0.01  # of a cheap meter, common practice
@@ -206,7 +206,7 @@ class Trim(Decision):
             notes=(
                 f"Pale {fixed(pale.value, 2)} V, dark {fixed(dark.value, 2)} V; the screw at {fixed(100 * share)} % of the way to "
                 f"dark leaves {fixed(margin, 2)} V to the nearer one.",
-                f"By the fit it misreads {wrong:.2g} of 1000; a meter of 1 % and a digit says ± {fixed(off, 2)} V.",
+                f"Misreads per 1000 by the fit: {rate(float(wrong))}; a meter of 1 % and a digit says ± {fixed(off, 2)} V.",
                 "The output goes low when light comes back. More than half way to dark switches at a greater distance, less at "
                 "a nearer one.",
             ),
