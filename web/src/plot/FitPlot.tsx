@@ -44,7 +44,7 @@ export function FitPlot({ plot, onPick }: Props) {
   return (
     <figure className="fit-figure">
       <figcaption>{plot.title}</figcaption>
-      <svg viewBox={`0 0 ${WIDTH} ${height}`} role="img" className="fit" aria-label={plot.title}>
+      <svg viewBox={`0 0 ${WIDTH} ${height}`} role={onPick ? "group" : "img"} className="fit" aria-label={plot.title}>
         <clipPath id={`clip-${plot.title.replace(/\W+/g, "-")}`}>
           <rect x={LEFT} y={top} width={RIGHT - LEFT} height={bottom - top} />
         </clipPath>
