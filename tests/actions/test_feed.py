@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import queue
 import time
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -17,6 +18,7 @@ from tickstone.actions.ring import Ring
 from tickstone.core import ranging
 from tickstone.core.constants import Provenance, Value, settle
 from tickstone.core.rigs.kinds import kind
+from tickstone.core.rigs.rig import Rig
 from tickstone.core.rows import Batch
 from tickstone.core.timing import rhythm
 from tickstone.errors import Conflict, NotConnected, SourceLost
@@ -198,6 +200,29 @@ def test_new_constants_convert_what_comes_next(feed: Feed, source: Scripted) -> 
     read(feed, RANGER, 2)
     before, after = feed.stretch(RANGER, 0, 2).values
     assert before - after == pytest.approx(50.0)
+
+
+def without(rig: Rig, key: str) -> Rig:
+    """The rig with one sensor taken off."""
+    return replace(
+        rig, sensors=tuple(one for one in rig.sensors if one.id != key),
+        wires=tuple(wire for wire in rig.wires if wire.sensor != key),
+    )  # fmt: skip
+
+
+def test_what_came_before_a_part_was_taken_off_is_converted_as_the_rig_was(feed: Feed, source: Scripted) -> None:
+    source.lines(*(f"t_us:{i * 1000} echo_us:1457 air_c:21" for i in range(4)))
+    until(lambda: len(feed.heard) == 4)  # they wait to be converted: nobody has looked yet
+    taken_off = feed._watched[RANGER]  # asking for ``watched`` would convert
+    feed.refresh(without(ranger_and_air(), RANGER), {AIR: values()[AIR]}, {})
+    assert taken_off.readings == 4
+    assert set(feed.watched) == {AIR}
+    source.lines("t_us:50000 echo_us:1457 air_c:22")
+    read(feed, AIR, 5)
+    feed.refresh(without(ranger_and_air(), AIR), {RANGER: values()[RANGER]}, {})
+    assert feed.air_c is None  # nobody measures it any more
+    source.lines("t_us:100000 echo_us:1457")
+    read(feed, RANGER, 1)
 
 
 def test_sentences_come_from_the_kind_and_settle(feed: Feed, source: Scripted) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import json
+from concurrent.futures import ThreadPoolExecutor
 
 import pytest
 
@@ -102,6 +103,32 @@ def test_a_wrong_baud_is_said_in_words_and_goes_with_the_right_one(connected: Se
         assert "baud" in message_when(line, lambda m: m["advice"] != "")["advice"]
         connected.hands({"board.fault.baud": 0})
         message_when(line, lambda m: m["advice"] == "")
+
+
+def test_parts_taken_off_and_put_back_many_times_while_readings_come(connected: Served) -> None:
+    """Every change is one step for everybody: no answer but 200, and the open windows go on."""
+    ends, client = [], connected.client
+
+    def busy() -> None:  # somebody who looks all the time, so that rows are converted at every moment
+        while not ends:
+            client.get(f"{RIG}/standing", params={"sensor": "line-row"}).raise_for_status()
+
+    with window(connected.address) as line, ThreadPoolExecutor(3) as pool:
+        others = [pool.submit(busy) for _ in range(3)]
+        message_when(line, lambda m: m["sensors"]["front-ranger"]["readings"] > 3)
+        try:
+            for part in ["front-ranger", "air", "tilt", "battery-gauge"] * 3:
+                revision = client.get(RIG).json()["revision"]
+                off = client.post(f"{RIG}/parts/{part}/take-off", json={"revision": revision}).raise_for_status().json()
+                lines = message_when(line, lambda m, part=part: part not in m["sensors"])["lines"]
+                message_when(line, lambda m, lines=lines: m["lines"] > lines)
+                client.post(f"{RIG}/undo", json={"revision": off["revision"]}).raise_for_status()
+                message_when(line, lambda m, part=part: (m["sensors"].get(part) or {}).get("readings", 0) > 0)
+        finally:
+            ends.append(True)
+        for one in others:
+            one.result(timeout=60)
+    assert client.get("/api/health").json()["unwell"] == []
 
 
 def test_a_board_that_starts_again_begins_a_segment(connected: Served) -> None:

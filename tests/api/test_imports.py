@@ -87,6 +87,45 @@ def test_rows_without_a_time_come_at_a_rate(served: Served) -> None:
     assert trace["t"] == [0, 0.1, 0.4]  # the line that was not understood, and the empty one, took their time
 
 
+SPARE = "t_us,echo_us,pressure\n" + "".join(f"{i * 50_000},{1748 + i % 3},{1013 + i}\n" for i in range(80))
+
+
+LOOSE = "t_us,pressure\n" + "".join(f"{i * 50_000},{1013 + i}\n" for i in range(80))
+
+
+@pytest.mark.parametrize("text", [SPARE, LOOSE])
+def test_a_column_of_no_sensor_is_opened_examined_and_given_out(served: Served, text: str) -> None:
+    file = hand_over(served, text)
+    taken = take_in(served, file)
+    assert (taken["state"], taken["rows"]) == ("done", 80), taken
+    address = f"/api/recordings/{taken['recording']}"
+    opened = served.client.get(address).raise_for_status().json()
+    shown = next(one["id"] for one in opened["shown"] if one["title"] == "pressure")
+    (lane,) = served.client.get(f"{address}/lanes", params={"show": shown}).raise_for_status().json()
+    assert (lane["low"][0], lane["high"][-1]) == (1013, 1092)
+    found = served.client.get(f"{address}/findings").raise_for_status().json()
+    assert found["findings"] == []
+    out = served.client.get(f"{address}/export", params={"form": "csv"}).raise_for_status().text
+    rows = [line for line in out.splitlines() if not line.startswith("#")]
+    assert "pressure" in rows[0].split(",")
+    assert len(rows) == 81
+    again = take_in(served, hand_over(served, out, "again.csv"))
+    assert (again["state"], again["rows"]) == ("done", 80)
+
+
+def test_a_recording_of_a_sensor_that_was_taken_off_is_still_opened(served: Served) -> None:
+    taken = take_in(served, hand_over(served, WALK))
+    rig = served.client.get("/api/rigs/fern").json()
+    off = served.client.post("/api/rigs/fern/parts/front-ranger/take-off", json={"revision": rig["revision"]})
+    off.raise_for_status()
+    address = f"/api/recordings/{taken['recording']}"
+    (lane,) = served.client.get(f"{address}/lanes", params={"show": "front-ranger"}).raise_for_status().json()
+    assert [one is None for one in lane["low"]] == [False, True, False]
+    served.client.get(f"{address}/findings").raise_for_status()
+    assert "distance" in served.client.get(f"{address}/export", params={"form": "csv"}).raise_for_status().text
+    served.client.get("/api/rigs/fern/recordings").raise_for_status()
+
+
 @pytest.mark.parametrize(
     ("content", "said"),
     [

@@ -17,16 +17,17 @@ SOURCE = ROOT / "src" / "tickstone"
 # Each room may import the rooms named here (and itself); launch and cli put everything together.
 MAY_IMPORT = {
     "errors": set(),
+    "supervised": {"errors"},
     "core": {"errors"},
     "calculations": {"core", "errors"},
-    "link": {"core", "formats", "errors"},
-    "standin": {"core", "errors"},
+    "link": {"core", "formats", "errors", "supervised"},
+    "standin": {"core", "errors", "supervised"},
     "firmware": {"core", "errors"},
     "formats": {"core", "errors"},
     "store": {"core", "errors"},
-    "actions": {"core", "errors", "calculations", "formats", "link", "firmware", "store"},
-    "api": {"core", "errors", "calculations", "formats", "link", "store", "actions"},
-    "launch": {"core", "errors", "actions", "api", "link", "standin", "store"},
+    "actions": {"core", "errors", "calculations", "formats", "link", "firmware", "store", "supervised"},
+    "api": {"core", "errors", "calculations", "formats", "link", "store", "actions", "supervised"},
+    "launch": {"core", "errors", "supervised", "actions", "api", "link", "standin", "store"},
     "cli": {"errors", "core", "calculations", "formats", "firmware", "launch"},
 }
 CORE_MAY_IMPORT = {"numpy", "scipy", "numba", "tickstone"}

@@ -10,6 +10,7 @@ from tickstone.actions.rigs import rig_fields
 from tickstone.core.checks import check_between, check_not_negative
 from tickstone.core.constants import ConstantSpec, Provenance, Value, settle
 from tickstone.core.rigs.kinds import kind
+from tickstone.core.rigs.rig import Rig
 from tickstone.core.rigs.usual import told_by_rig
 from tickstone.errors import BadInput
 from tickstone.store import constants, log, rigs
@@ -22,23 +23,30 @@ def live_air(session: Session, stored: rigs.StoredRig, air_c: float, readings: i
     return Value("air", "air", "°C", round(air_c, 2), sd, Provenance.MEASURED, f"live, mean of {readings}", "convert")
 
 
-def settled(session: Session, stored: rigs.StoredRig, sensor: str, air: Value | None = None) -> dict[str, Value]:
-    """All constants of a sensor by name, in catalogue order; ``air`` stands in for its air constant when it has one."""
-    what = kind(stored.rig.sensor(sensor).kind)
+def settled(
+    session: Session, stored: rigs.StoredRig, sensor: str, air: Value | None = None, rig: Rig | None = None
+) -> dict[str, Value]:
+    """All constants of a sensor by name, in catalogue order; ``air`` stands in for its air constant when it has one.
+    ``rig`` is a rig of another day that may have the sensor where the present one has lost it."""
+    home = stored.rig if rig is None or stored.rig.find_sensor(sensor) else rig
+    fitted = home.sensor(sensor)
+    what = kind(fitted.kind)
     sensor_id = rigs.sensor_ids(session, stored.id)[sensor]
-    known = constants.latest(session, sensor_id, rig_fields(stored.rig, sensor))
+    known = constants.latest(session, sensor_id, rig_fields(home, sensor))
     specs = {spec.name: spec for spec in what.constants}
     dressed = {name: constants.dressed(value, specs) for name, value in known.items() if name in specs}
-    dressed = told_by_rig(stored.rig, stored.rig.sensor(sensor), what.constants) | dressed
+    dressed = told_by_rig(home, fitted, what.constants) | dressed
     if air is not None and "air" in specs:
         dressed["air"] = replace(air, shown_at=specs["air"].shown_at, typed=(specs["air"].low, specs["air"].high))
     return settle(what.constants, what.derived, dressed)
 
 
-def as_of(session: Session, stored: rigs.StoredRig, sensor: str, number: int) -> dict[str, Value]:
-    """The constants of a sensor as a stone holds them; what the stone does not know stands as it does today. Raises
-    NotFound for a stone that the rig has not."""
-    values = settled(session, stored, sensor)
+def as_of(
+    session: Session, stored: rigs.StoredRig, sensor: str, number: int, rig: Rig | None = None
+) -> dict[str, Value]:
+    """The constants of a sensor as a stone holds them; what the stone does not know stands as it does today. ``rig`` as in
+    ``settled``. Raises NotFound for a stone that the rig has not."""
+    values = settled(session, stored, sensor, rig=rig)
     for line in log.stone(session, stored.id, number).lines:
         if line.sensor == sensor and line.name in values:
             values[line.name] = replace(

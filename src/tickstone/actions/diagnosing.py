@@ -21,7 +21,6 @@ from tickstone.core.diagnosis.record import Array, Record, Stream, Truth
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.rig import Rig
 from tickstone.core.rigs.usual import usual_values
-from tickstone.errors import NotFound
 from tickstone.store import recordings, rigs, samples
 
 TICK_S = 1e-6  # in which boards tell their time, at best
@@ -124,11 +123,8 @@ def _streams(
     """The recording's streams between two times, and when the board began anew between them, s."""
     made, restarts = [], np.zeros(0)
     for stored in recording.streams:
-        try:
-            sensor = rig.sensor(stored.key)
-        except NotFound:
-            continue
-        if not stored.n:
+        sensor = rig.find_sensor(stored.key)
+        if sensor is None or not stored.n:
             continue
         times, rows, segments = samples.rows_with_segments(session, stored, t0, t1)
         if not times.size:

@@ -90,7 +90,7 @@ class _Exporting:
         for stream in self._streams:
             if not asked.converted or asked.form == "value-change-dump" or stream.key not in known:
                 continue
-            values = None if asked.stone is None else as_of(session, stored, stream.key, asked.stone)
+            values = None if asked.stone is None else as_of(session, stored, stream.key, asked.stone, rig)
             made = self._converters[stream.key] = Converter(session, found, stream.key, values)
             self._results[stream.key] = self._result_names(made, stream, taken)
         self.words = tuple(reason for _, reason, _ in self._results.values() if reason)

@@ -26,6 +26,7 @@ from tickstone.link.interpreter import GARBLED, UNUSED, Interpreter, Label, OddL
 from tickstone.link.reader import Reader
 from tickstone.link.recorder import Recorder
 from tickstone.link.sources import Source
+from tickstone.supervised import Supervisor
 
 AIR_MEAN_OF = 30  # common practice: average 30 temperature readings
 RATE_LOOK_BACK_S = 5.0
@@ -45,8 +46,12 @@ Pending = dict[str, tuple[list[int], list[tuple[float, ...]]]]
 class Feed:
     """Takes lines from a reader, converts and keeps them, hands rows to a recorder. Thread-safe."""
 
-    def __init__(self, rig: Rig, values: Mapping[str, Values], meanings: Mapping[str, Meaning] | None = None) -> None:
+    def __init__(
+        self, rig: Rig, values: Mapping[str, Values], meanings: Mapping[str, Meaning] | None = None,
+        supervisor: Supervisor | None = None,
+    ) -> None:  # fmt: skip
         self._lock = threading.RLock()
+        self._supervisor = supervisor or Supervisor()
         self._reader: Reader | None = None
         self._recorder: Recorder | None = None
         self._recording_name = ""
@@ -80,9 +85,9 @@ class Feed:
     def refresh(self, rig: Rig, values: Mapping[str, Values], meanings: Mapping[str, Meaning]) -> None:
         """Take over the rig, its constants and what its labels mean as they stand now."""
         with self._lock:
+            self._convert()  # what came before belongs to the rig as it was
             self._rig, self._values = rig, values
             self._interpreter.refresh(rig, meanings)
-            self._convert()
             watched = {}
             for sensor in rig.sensors:
                 fresh = Watched(sensor.id, kind(sensor.kind), sensor.options)
@@ -91,6 +96,9 @@ class Feed:
                 watched[sensor.id] = old if old is not None and same else fresh
                 watched[sensor.id].fit(rig)
             self._watched = watched
+            self._glances.clear()
+            if self._air_key() is None:
+                self._air.clear()  # nobody measures the air any more
 
     # Connecting -----------------------------------------------------------------------------------------------------
 
@@ -107,7 +115,7 @@ class Feed:
             self._last_arrival = self._understood_at = time.monotonic()
             reader = Reader(
                 source, self._on_lines, lambda why: self._on_lost(reader, why), lambda: self._on_back(reader),
-                lambda why: self._on_over(reader, why),
+                lambda why: self._on_over(reader, why), self._supervisor,
             )  # fmt: skip
             self._reader = reader
         reader.start()

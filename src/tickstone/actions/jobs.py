@@ -15,8 +15,12 @@ from multiprocessing.sharedctypes import SynchronizedArray
 from typing import Any
 
 from tickstone.errors import NotFound, TickStoneError
+from tickstone.supervised import LOG
 
 WAITING, RUNNING, DONE, FAILED, STOPPED = "waiting", "running", "done", "failed", "stopped"
+FAILED_WORDS = (
+    "The work failed for a reason that nobody expected; the log in the data folder says which. Nothing was kept."
+)
 LOST = "The work was lost: its process ended. Nothing of it was kept; begin it again."
 MOST_KEPT = 200
 FIRST_STOP, STOPS = 3, 8  # places where a job reads that it is to stop; more never wait in the worker
@@ -49,10 +53,19 @@ def _at_worker_start(shared: SynchronizedArray[int]) -> None:
 
     def end_with_parent() -> None:
         if parent is not None:
-            parent.join()
-            os._exit(1)
+            try:
+                parent.join()
+            finally:
+                os._exit(1)
 
-    threading.Thread(target=end_with_parent, daemon=True).start()
+    threading.Thread(target=end_with_parent, name="end with parent", daemon=True).start()
+
+
+def _logged(future: Future[Any]) -> None:
+    """Log what nobody expected of a job; refusals and stops are its ordinary ends."""
+    error = None if future.cancelled() else future.exception()
+    if error is not None and not isinstance(error, TickStoneError | Stopped):
+        LOG.error("a job failed", exc_info=error)
 
 
 def _run(number: int, work: Callable[..., Any], arguments: tuple[Any, ...]) -> tuple[Any, int, int]:
@@ -92,6 +105,7 @@ class Jobs:
             except BrokenProcessPool:
                 self._pool = None
                 self._futures[number] = self._ready().submit(_run, number, work, arguments)
+            self._futures[number].add_done_callback(_logged)
             if then is not None:
                 self._futures[number].add_done_callback(lambda _: then())
             for old in list(self._futures)[:-MOST_KEPT]:
@@ -120,6 +134,8 @@ class Jobs:
             return State(FAILED, error=error)
         except BrokenProcessPool:
             return State(FAILED, error=TickStoneError(LOST))
+        except Exception:  # nobody expected it; it was logged when it came
+            return State(FAILED, error=TickStoneError(FAILED_WORDS))
 
     def stop(self, number: int) -> None:
         """Stop a job: at once when it waits, at its next step when it runs. Raises NotFound."""

@@ -69,9 +69,8 @@ def everything(rig: Rig, recording: recordings.StoredRecording) -> list[Shown]:
     for stream in recording.streams:
         if not stream.n:
             continue
-        try:
-            sensor = rig.sensor(stream.key)
-        except NotFound:
+        sensor = rig.find_sensor(stream.key)
+        if sensor is None:
             found += [
                 Shown(f"{OTHER}.{c.channel}", OTHER, c.channel, c.label, c.unit, NUMBERS, 3) for c in stream.columns
             ]
@@ -99,17 +98,15 @@ class _Opened:
         self.session, self.stone = session, stone
         self.recording = recordings.recording(session, recording_id)
         self.stored = rigs.rig_with_id(session, self.recording.rig_id)
-        every = {
-            one.id: one
-            for one in everything(rigs.rig_of_revision(session, self.recording.rig_revision_id), self.recording)
-        }
+        self.rig = rigs.rig_of_revision(session, self.recording.rig_revision_id)
+        every = {one.id: one for one in everything(self.rig, self.recording)}
         for one in asked:
             if one not in every:
                 raise NotFound(f"This recording holds nothing of {one!r}.", "show")
         self.shown = [every[one] for one in asked]
 
     def values(self, sensor: str) -> Values | None:
-        return None if self.stone is None else as_of(self.session, self.stored, sensor, self.stone)
+        return None if self.stone is None else as_of(self.session, self.stored, sensor, self.stone, self.rig)
 
     def rows(self, shown: Shown, t0: int | None, t1: int | None) -> tuple[Times, Array]:
         """A lane's readings between two times, µs: raw as they are, converted ones NaN where they mean nothing."""

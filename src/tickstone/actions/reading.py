@@ -66,14 +66,14 @@ class Converter:
         stored = rigs.rig_with_id(session, recording.rig_id)
         self.kind = kind(rig.sensor(sensor).kind)
         self.columns = tuple(column.channel for column in recording.stream_of(sensor).columns)
-        self.values = settled(session, stored, sensor) if values is None else values
+        self.values = settled(session, stored, sensor, rig=rig) if values is None else values
         self._air: tuple[Times, Array] | None = None
         for other in rig.sensors:
             stream = next((s for s in recording.streams if s.key == other.id and s.n), None)
             if stream is None or other.id == sensor or kind(other.kind).quantity.name != "air temperature":
                 continue
             times, raw = samples.rows_between(session, stream)
-            air = kind(other.kind).convert({"air": raw[0]}, settled(session, stored, other.id), Surroundings())
+            air = kind(other.kind).convert({"air": raw[0]}, settled(session, stored, other.id, rig=rig), Surroundings())
             if air.valid.any():
                 self._air = (times[air.valid], air.values[air.valid])
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 import contextlib
 import threading
 import time
-from collections.abc import Callable
 from dataclasses import replace
 from datetime import UTC, datetime
 from functools import partial
@@ -29,6 +28,7 @@ from tickstone.link.sources import Source
 from tickstone.store import labels, log, recordings, rigs
 from tickstone.store.database import Database
 from tickstone.store.samples import SampleSink
+from tickstone.supervised import Supervisor
 
 
 class StandIn(Protocol):
@@ -67,23 +67,23 @@ class Workshop:
         self._stop = threading.Event()
         self._warming = threading.Lock()
         self._recovered = False
+        self.supervisor = Supervisor()
         self.jobs = Jobs()
         self.files = BenchFiles(database, self.jobs, self.changed)
         self._finders: dict[str, Finder] = {}
-        self._ticker = threading.Thread(target=self._run, name="flush", daemon=True)
-        self._looker = threading.Thread(target=self._look_on, name="find", daemon=True)
+        self._threads: list[threading.Thread] = []
 
     def open(self) -> None:
         """Close what an earlier run left open, and begin to flush."""
         self._recover()
-        self._ticker.start()
-        self._looker.start()
+        start = self.supervisor.start
+        self._threads = [start("flush", self._run, self._stop), start("find", self._look_on, self._stop)]
 
     def close(self) -> None:
         """End every recording cleanly and let all sources go."""
         self._stop.set()
-        self._ticker.join(timeout=5)
-        self._looker.join(timeout=5)
+        for thread in self._threads:
+            thread.join(timeout=5)
         for slug in list(self._feeds):
             self._finish(slug, "closed", "Tick Stone was stopped.")
             self._feeds[slug].disconnect()
@@ -100,7 +100,7 @@ class Workshop:
                 with self.database.transaction() as session:
                     stored = rigs.rig_named(session, slug)
                     values, said = all_settled(session, stored), labels.meanings(session, stored.id)
-                    self._feeds[slug] = Feed(stored.rig, values, said)
+                    self._feeds[slug] = Feed(stored.rig, values, said, self.supervisor)
             return self._feeds[slug]
 
     def changed(self, slug: str) -> None:
@@ -125,7 +125,7 @@ class Workshop:
                 self._warming.release()
 
         if self._warming.acquire(blocking=False):
-            threading.Thread(target=run, name="warm", daemon=True).start()
+            self.supervisor.start("warm", run, again=False)
 
     def still(self, slug: str, doing: str) -> None:
         """Raise Conflict while a rig records: its parts must not change under a recording."""
@@ -312,16 +312,12 @@ class Workshop:
 
     def _run(self) -> None:
         while not self._stop.wait(FLUSH_S):
-            for task in (self._recover, self._flush, self._watch_holds, self._close_ended):
-                self._quietly(task)
-
-    @staticmethod
-    def _quietly(task: Callable[[], None]) -> None:
-        """The thread must outlive a database that goes away; what failed is tried again at the next turn."""
-        try:
-            task()
-        except TickStoneError:
-            return
+            self.supervisor.turn("taking up what was left open", self._recover)
+            for slug in list(self._feeds):
+                self.supervisor.turn(f"flushing {slug}", partial(self._flush, slug))
+            for slug in list(self._holds):
+                self.supervisor.turn(f"holding on {slug}", partial(self.take, slug, forced=False))
+            self.supervisor.turn("closing recordings", self._close_ended)
 
     def _recover(self) -> None:
         if self._recovered:
@@ -333,18 +329,14 @@ class Workshop:
         except StoreAway:
             return
 
-    def _flush(self) -> None:
-        for slug, feed in list(self._feeds.items()):
-            state = feed.state()
-            if feed.recorder is not None:
-                feed.recorder.flush()
-            over = state.status == "idle" or (state.status == "lost" and state.lost_for_s > GRACE_S)
-            if over and feed.recorder is not None:
-                self._finish(slug, "cut", state.why)
-
-    def _watch_holds(self) -> None:
-        for slug in list(self._holds):
-            self.take(slug, forced=False)
+    def _flush(self, slug: str) -> None:
+        feed = self._feeds[slug]
+        state = feed.state()
+        if feed.recorder is not None:
+            feed.recorder.flush()
+        over = state.status == "idle" or (state.status == "lost" and state.lost_for_s > GRACE_S)
+        if over and feed.recorder is not None:
+            self._finish(slug, "cut", state.why)
 
     # Faults -----------------------------------------------------------------------------------------------------------
 
@@ -359,7 +351,7 @@ class Workshop:
         while not self._stop.wait(rest_s):
             begun = time.thread_time()
             for slug in list(self._feeds):
-                self._quietly(partial(self._look, slug))
+                self.supervisor.turn(f"looking for faults of {slug}", partial(self._look, slug))
             rest_s = max(LOOK_S, REST * (time.thread_time() - begun))
 
     def _look(self, slug: str) -> None:

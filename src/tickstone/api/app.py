@@ -34,13 +34,23 @@ from tickstone.api.needs import Shop
 from tickstone.errors import NotFound
 
 
+class UnwellModel(BaseModel):
+    """Something that lives long and has crashed: its name, how often, the last crash."""
+
+    name: str
+    crashes: int
+    trouble: str
+
+
 class Health(BaseModel):
-    """Whether the parts are up; ``demo`` tells which database is served."""
+    """Whether the parts are up; ``unwell`` are threads and tasks that have crashed and are not well again; ``demo`` tells
+    which database is served."""
 
     ok: bool
     database: bool
     standin: bool
     demo: bool
+    unwell: list[UnwellModel]
 
 
 def make_app(workshop: Workshop, built: Path | None = None, *, demo: bool = False,
@@ -81,9 +91,14 @@ def make_app(workshop: Workshop, built: Path | None = None, *, demo: bool = Fals
 
     @app.get("/api/health")
     def health(shop: Shop) -> Health:
-        """Whether database and stand-in are up."""
+        """Whether database, stand-in and everything that lives long are up."""
         database = shop.database.ping()
-        return Health(ok=database, database=database, standin=shop.standins is not None, demo=demo)
+        unwell = [
+            UnwellModel(name=one.name, crashes=one.crashes, trouble=one.trouble) for one in shop.supervisor.unwell
+        ]
+        return Health(
+            ok=database and not unwell, database=database, standin=shop.standins is not None, demo=demo, unwell=unwell
+        )
 
     @app.get("/api/{rest:path}", include_in_schema=False)
     def no_such_address(rest: str) -> None:

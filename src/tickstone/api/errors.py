@@ -9,6 +9,7 @@ from pydantic import BaseModel
 
 from tickstone.calculations.registry import refusal
 from tickstone.errors import TickStoneError
+from tickstone.supervised import LOG
 
 STATUS = {
     "bad-input": 422,
@@ -20,6 +21,9 @@ STATUS = {
     "set-up": 500,
     "error": 500,
 }
+
+
+UNEXPECTED = "Something went wrong that Tick Stone did not expect. Its log, in the data folder, says what."
 
 
 class Refusal(BaseModel):
@@ -42,6 +46,12 @@ def add_handlers(app: FastAPI) -> None:
     @app.exception_handler(TickStoneError)
     def refused(_: Request, error: TickStoneError) -> JSONResponse:
         return answer(error)
+
+    @app.exception_handler(Exception)
+    def unexpected(_: Request, error: Exception) -> JSONResponse:
+        LOG.error("a request failed", exc_info=error)
+        body = Refusal(code="error", path="", message=UNEXPECTED)
+        return JSONResponse(body.model_dump(), status_code=STATUS["error"])
 
     @app.exception_handler(RequestValidationError)
     def malformed(_: Request, error: RequestValidationError) -> JSONResponse:

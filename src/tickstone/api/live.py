@@ -168,8 +168,7 @@ class Broadcast:
         queue: asyncio.Queue[str] = asyncio.Queue(MOST_BEHIND)
         self._joining.add(queue)
         if self._task is None or self._task.done():
-            self._shared = self._new_window()
-            self._task = asyncio.create_task(self._run())
+            self._task = asyncio.create_task(self._shop.supervisor.keep(f"windows of {self._slug}", self._run))
         return queue
 
     def leave(self, queue: asyncio.Queue[str]) -> None:
@@ -178,6 +177,9 @@ class Broadcast:
         self._joined.discard(queue)
 
     async def _run(self) -> None:
+        self._shared = self._new_window()
+        self._joining |= self._joined  # after a crash they begin anew
+        self._joined.clear()
         while self._joining or self._joined:
             self._step()
             await asyncio.sleep(STEP_S)

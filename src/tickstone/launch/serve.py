@@ -8,12 +8,12 @@ import json
 import os
 import signal
 import socket
-import threading
 import time
 import urllib.error
 import urllib.request
 from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager
+from functools import partial
 from pathlib import Path
 from typing import IO
 
@@ -25,6 +25,7 @@ from tickstone.errors import SetUp
 from tickstone.launch import frontend
 from tickstone.launch.cluster import Cluster
 from tickstone.launch.folders import data_folder
+from tickstone.launch.log import keep_log
 from tickstone.launch.seed import seed
 from tickstone.standin.client import StandIns
 from tickstone.store.database import Database
@@ -66,11 +67,13 @@ def _lock_or_address(gate: IO[str], folder: Path) -> str | None:
 
 def _serve_locked(stack: ExitStack, folder: Path, demo: bool, listen: str, port: int | None) -> None:
     signal.signal(signal.SIGTERM, _interrupt)
+    stack.callback(keep_log(folder))
     built = frontend.ensure_built()
     database = stack.enter_context(open_database(folder, "tickstone_demo" if demo else "tickstone"))
     if demo:
         seed(database)
-    standins = StandIns(seed=int(time.time()))
+    workshop = Workshop(database)
+    workshop.standins = standins = StandIns(seed=int(time.time()), supervisor=workshop.supervisor)
     stack.callback(standins.stop)
     own = socket.socket()
     own.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
@@ -79,10 +82,9 @@ def _serve_locked(stack: ExitStack, folder: Path, demo: bool, listen: str, port:
     bound = own.getsockname()[1]
     address = f"http://{'127.0.0.1' if listen in ('0.0.0.0', '127.0.0.1') else listen}:{bound}"
     hosts = frozenset() if listen == "127.0.0.1" else frozenset({listen, socket.gethostname(), *_own_addresses()})
-    app = make_app(Workshop(database, standins), built, demo=demo, hosts=hosts)
+    app = make_app(workshop, built, demo=demo, hosts=hosts)
     server = uvicorn.Server(uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=2, ws_max_size=65536))
-    announcing = threading.Thread(target=_announce, args=(server, folder, address), daemon=True)
-    announcing.start()
+    workshop.supervisor.start("announce", partial(_announce, server, folder, address))
     stack.callback(lambda: (folder / "running.json").unlink(missing_ok=True))
     server.run(sockets=[own])
     print("Stopped.", flush=True)

@@ -11,9 +11,11 @@ from collections.abc import Callable
 from tickstone.errors import SourceLost
 from tickstone.link.lines import LineSplitter
 from tickstone.link.sources import Source
+from tickstone.supervised import Supervisor
 
 OnLines = Callable[[list[str], float], None]
 OnSaid = Callable[[str], None]
+CRASHED = "Reading the line failed for a reason that nobody expected; the log in the data folder says which."
 AGAIN_S = 0.5  # between two tries to open a source that was lost
 GATHER_S = 0.01  # lines that come within so long are handed on together
 TEXT = bytes([9, 10, 13, *range(32, 127)]) + "µ°²±Ω".encode()
@@ -26,7 +28,7 @@ class Reader:
 
     def __init__(
         self, source: Source, on_lines: OnLines, on_lost: OnSaid, on_back: Callable[[], None] = lambda: None,
-        on_over: OnSaid | None = None,
+        on_over: OnSaid | None = None, supervisor: Supervisor | None = None,
     ) -> None:  # fmt: skip
         self._source, self._on_lines, self._on_lost, self._on_back = source, on_lines, on_lost, on_back
         self._on_over = on_over or on_lost
@@ -34,8 +36,9 @@ class Reader:
         self._happened: deque[Happened] = deque()
         self._some = threading.Event()
         self._bytes: deque[tuple[int, int]] = deque(maxlen=64)  # of each read: how many, and how many are no text
-        self._taking = threading.Thread(target=self._take, name=f"take {source.title}", daemon=True)
-        self._telling = threading.Thread(target=self._tell, name=f"tell {source.title}", daemon=True)
+        self._supervisor = supervisor or Supervisor()
+        self._threads: list[threading.Thread] = []
+        self._crashed = False
 
     @property
     def strange_share(self) -> float:
@@ -45,14 +48,16 @@ class Reader:
 
     def start(self) -> None:
         """Begin reading; the source must be open."""
-        self._taking.start()
-        self._telling.start()
+        start, title = self._supervisor.start, self._source.title
+        self._threads = [
+            start(f"take {title}", self._take, self._stop), start(f"tell {title}", self._tell, self._stop)
+        ]  # fmt: skip
 
     def stop(self) -> None:
         """Stop reading and close the source."""
         self._stop.set()
         self._some.set()
-        for thread in (self._taking, self._telling):
+        for thread in self._threads:
             if threading.current_thread() is not thread:
                 thread.join(timeout=3)
 
@@ -63,21 +68,31 @@ class Reader:
         self._some.set()
 
     def _take(self) -> None:
+        if self._crashed and not self._came_back(CRASHED):
+            return
+        self._crashed = True  # until it ends as it should
         try:
             while not self._stop.is_set():
                 try:
                     data = self._source.read()
                 except SourceLost as error:
                     self._source.close()
-                    self._add("lost" if self._source.comes_back else "over", error.message)
-                    if not self._source.comes_back or not self._opened_again():
-                        return
-                    self._add("back")
+                    if not self._came_back(error.message):
+                        break
                     continue
                 if data:
                     self._add("bytes", data)
+            self._crashed = False
         finally:
             self._source.close()
+
+    def _came_back(self, why: str) -> bool:
+        """Say that the source is lost, and wait until it is there again; False when it does not come back."""
+        self._add("lost" if self._source.comes_back else "over", why)
+        if not self._source.comes_back or not self._opened_again():
+            return False
+        self._add("back")
+        return True
 
     def _opened_again(self) -> bool:
         """Try to open the source until it is there again; False when told to stop."""

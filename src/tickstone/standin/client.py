@@ -16,6 +16,7 @@ from pydantic import TypeAdapter
 
 from tickstone.core.rigs.rig import Rig
 from tickstone.errors import BadInput, SourceLost
+from tickstone.supervised import Supervisor
 
 RIG: TypeAdapter[Rig] = TypeAdapter(Rig)
 
@@ -23,23 +24,48 @@ RIG: TypeAdapter[Rig] = TypeAdapter(Rig)
 class StandInProcess:
     """A running stand-in with a folder of its own. It ends when this end of its standard input is gone."""
 
-    def __init__(self, rig: Rig, *, seed: int = 1, lines_per_s: float | None = None) -> None:
+    def __init__(
+        self, rig: Rig, *, seed: int = 1, lines_per_s: float | None = None, supervisor: Supervisor | None = None
+    ) -> None:
         self._folder = tempfile.TemporaryDirectory(prefix="tick-stone-standin-")
         self.folder = Path(self._folder.name)
-        command = [sys.executable, "-m", "tickstone.standin.process", str(self.folder), "--seed", str(seed)]
         rate = [] if lines_per_s is None else ["--rate", str(lines_per_s)]
-        self._process = subprocess.Popen(
-            [*command, *rate],
-            stdout=subprocess.PIPE,
-            stdin=subprocess.PIPE,
+        self._command = [
+            sys.executable,
+            "-m",
+            "tickstone.standin.process",
+            str(self.folder),
+            "--seed",
+            str(seed),
+            *rate,
+        ]
+        self._rig = rig
+        self._set: dict[str, float] = {}  # as they were put last, for a process that takes over
+        self._stopping = threading.Event()
+        self._process = self._started()
+        (supervisor or Supervisor()).start(f"stand-in of {rig.title}", self._attend, self._stopping)
+
+    def _started(self) -> subprocess.Popen[bytes]:
+        process = subprocess.Popen(
+            self._command, stdout=subprocess.PIPE, stdin=subprocess.PIPE,
             env={**os.environ, "PYTHONPATH": str(Path(__file__).parents[2])},
-        )
-        if self._process.stdin is None or self._process.stdout is None:
+        )  # fmt: skip
+        if process.stdin is None or process.stdout is None:
             raise SourceLost("The stand-in did not start.")
-        self._process.stdin.write(RIG.dump_json(rig) + b"\n")
-        self._process.stdin.flush()
-        if self._process.stdout.readline() != b"ready\n":
+        process.stdin.write(RIG.dump_json(self._rig) + b"\n")
+        process.stdin.flush()
+        if process.stdout.readline() != b"ready\n":
             raise SourceLost("The stand-in did not start.")
+        return process
+
+    def _attend(self) -> None:
+        """Wait for the process to end; one that was not told to is followed by another, under the same names."""
+        if not self.running:
+            self._process = self._started()
+            self.ask(set=self._set)
+        code = self._process.wait()
+        if not self._stopping.is_set():
+            raise ChildProcessError(f"its process ended with code {code}")
 
     @property
     def serial_path(self) -> str:
@@ -76,11 +102,13 @@ class StandInProcess:
     def hands(self, changes: dict[str, float] | None = None) -> list[dict[str, Any]]:
         """Move hands (nothing moves none). Returns all hands as they are set."""
         hands: list[dict[str, Any]] = self.ask(set=changes or {})["hands"]
+        self._set |= changes or {}
         return hands
 
     def put(self, rig: Rig) -> None:
         """Put another rig, or the same one changed, on the bench."""
         self.ask(rig=RIG.dump_python(rig, mode="json"))
+        self._rig = rig
 
     def truth(self) -> dict[str, dict[str, float]]:
         """What is really so, by sensor. For tests."""
@@ -94,6 +122,7 @@ class StandInProcess:
 
     def stop(self) -> None:
         """End it and take its folder away."""
+        self._stopping.set()
         if self._process.stdin is not None:
             self._process.stdin.close()
         self._process.terminate()
@@ -108,8 +137,10 @@ class StandInProcess:
 class StandIns:
     """A stand-in for each rig that asks for one."""
 
-    def __init__(self, *, seed: int = 1, lines_per_s: float | None = None) -> None:
-        self._seed, self._lines_per_s = seed, lines_per_s
+    def __init__(
+        self, *, seed: int = 1, lines_per_s: float | None = None, supervisor: Supervisor | None = None
+    ) -> None:  # fmt: skip
+        self._seed, self._lines_per_s, self._supervisor = seed, lines_per_s, supervisor
         self._running: dict[str, StandInProcess] = {}
         self._lock = threading.Lock()
 
@@ -120,7 +151,9 @@ class StandIns:
             if found is not None and found.running:
                 found.put(rig)
                 return found
-            fresh = StandInProcess(rig, seed=self._seed, lines_per_s=self._lines_per_s)
+            fresh = StandInProcess(
+                rig, seed=self._seed, lines_per_s=self._lines_per_s, supervisor=self._supervisor
+            )  # fmt: skip
             self._running[slug] = fresh
             return fresh
 

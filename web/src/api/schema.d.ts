@@ -2783,7 +2783,7 @@ export interface paths {
         };
         /**
          * Health
-         * @description Whether database and stand-in are up.
+         * @description Whether database, stand-in and everything that lives long are up.
          */
         get: operations["health_api_health_get"];
         put?: never;
@@ -4470,7 +4470,8 @@ export interface components {
         };
         /**
          * Health
-         * @description Whether the parts are up; ``demo`` tells which database is served.
+         * @description Whether the parts are up; ``unwell`` are threads and tasks that have crashed and are not well again; ``demo`` tells
+         *     which database is served.
          */
         Health: {
             /** Ok */
@@ -4481,6 +4482,8 @@ export interface components {
             standin: boolean;
             /** Demo */
             demo: boolean;
+            /** Unwell */
+            unwell: components["schemas"]["UnwellModel"][];
         };
         /** HeapModel */
         HeapModel: {
@@ -8032,6 +8035,18 @@ export interface components {
              * @default
              */
             note: string;
+        };
+        /**
+         * UnwellModel
+         * @description Something that lives long and has crashed: its name, how often, the last crash.
+         */
+        UnwellModel: {
+            /** Name */
+            name: string;
+            /** Crashes */
+            crashes: number;
+            /** Trouble */
+            trouble: string;
         };
         /**
          * UsableModel

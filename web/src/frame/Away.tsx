@@ -22,14 +22,17 @@ export function Away() {
     if (well && !before.current) void queries.invalidateQueries();
     before.current = well;
   }, [well, queries]);
-  if (well && !now.recording?.store_away) return null;
+  const unwell = health.data?.unwell ?? [];
+  if (well && !now.recording?.store_away && unwell.length === 0) return null;
   return (
     <p className="away" role="alert">
       {!app
         ? "Tick Stone itself does not answer. Start it again; this page goes on by itself."
-        : now.recording
-          ? "The database is away. Recording goes on in memory; the counter stands until it is back."
-          : "The database is away. Nothing is lost; this page goes on by itself when it is back."}
+        : well && !now.recording?.store_away
+          ? `A part of Tick Stone crashed and is begun again: ${unwell.map((one) => one.name).join(", ")}. The log in the data folder says why.`
+          : now.recording
+            ? "The database is away. Recording goes on in memory; the counter stands until it is back."
+            : "The database is away. Nothing is lost; this page goes on by itself when it is back."}
     </p>
   );
 }

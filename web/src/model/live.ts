@@ -86,6 +86,7 @@ export type Link = "opening" | "open" | "away";
 const KEEP_S = 90;
 const TELL_MS = 125;
 const RETRY_MS = 1000;
+const BEAT_MISSING_MS = 6000; // the server says something at least twice a second
 
 export const IDLE: FeedNow = {
   status: "idle",
@@ -116,6 +117,7 @@ export class LiveFeed {
   private toldAt = 0;
   private heardAt = 0;
   private timer: ReturnType<typeof setTimeout> | null = null;
+  private beat: ReturnType<typeof setTimeout> | null = null;
 
   constructor(private readonly slug: string) {}
 
@@ -128,16 +130,23 @@ export class LiveFeed {
     socket.onmessage = (event) => this.take(JSON.parse(event.data as string) as Message);
     socket.onclose = () => {
       if (this.closed || this.socket !== socket) return;
-      this.link = "away";
-      this.now = { ...this.now, status: "idle", recording: null, hold: null, findings: [] };
-      this.tell();
+      this.lose();
       setTimeout(() => !this.closed && this.open(), RETRY_MS);
     };
+  }
+
+  /** The app is away, or says nothing though its line is open. */
+  private lose(): void {
+    this.link = "away";
+    this.now = { ...this.now, status: "idle", recording: null, hold: null, findings: [] };
+    this.tell();
   }
 
   close(): void {
     this.closed = true;
     this.socket?.close();
+    if (this.beat) clearTimeout(this.beat);
+    this.beat = null;
     if (this.timer) clearTimeout(this.timer);
     this.timer = null;
   }
@@ -165,6 +174,8 @@ export class LiveFeed {
 
   private take(message: Message): void {
     this.heardAt = performance.now();
+    if (this.beat) clearTimeout(this.beat);
+    this.beat = setTimeout(() => this.lose(), BEAT_MISSING_MS);
     const { sensors, ...state } = message;
     const now: Record<string, SensorNow> = {};
     for (const [key, { fresh, t, r, v, ...sensor }] of Object.entries(sensors)) {

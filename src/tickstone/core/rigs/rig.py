@@ -213,9 +213,13 @@ class Rig:
         """Sensors and outputs, in that order."""
         return (*self.sensors, *self.outputs)
 
+    def find_sensor(self, sensor_id: str) -> Sensor | None:
+        """The sensor of that id, or None: a recording may hold columns of no sensor, or of one taken off since."""
+        return next((sensor for sensor in self.sensors if sensor.id == sensor_id), None)
+
     def sensor(self, sensor_id: str) -> Sensor:
         """The sensor of that id. Raises BadInput for field ``sensor``."""
-        found = next((sensor for sensor in self.sensors if sensor.id == sensor_id), None)
+        found = self.find_sensor(sensor_id)
         if found is None:
             raise BadInput(f"This rig has no sensor {sensor_id!r}.", "sensor")
         return found
