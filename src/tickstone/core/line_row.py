@@ -105,6 +105,17 @@ def patterns(count: int) -> tuple[str, ...]:
     return ("0" * count, *told, *((BROKEN,) if count > 2 else ()))
 
 
+def astride(count: int, pitch_mm: float, tape_mm: float, aside_mm: float = 0.0) -> bool:
+    """Whether a row stands astride its line: with the vehicle's middle over the tape no sensor sees it, and there are sensors
+    on both sides. ``aside_mm`` is how far the row's middle stands to the left of the vehicle's.
+
+    >>> astride(2, 30.0, 19.0), astride(2, 12.0, 19.0), astride(3, 30.0, 19.0)
+    (True, False, False)
+    """
+    at = [(i - (count - 1) / 2) * pitch_mm - aside_mm for i in range(count)]
+    return min(at) < 0 < max(at) and all(abs(place) > tape_mm / 2 for place in at)
+
+
 def black_is_high(values: Values, name: str) -> bool:
     """Whether a sensor of the row reads higher over the line than over ground, by its white and black."""
     white, black = (values.get(f"{what}_{name}", values[what]).value for what in ("white", "black"))

@@ -6,6 +6,7 @@ import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
+JUMPS, NOISE = 3.0, 1e-9  # a step to one side that so much outdoes the other is a jump, rounding of the result left out
 STEP = 1e-4  # of a standard uncertainty: small enough to be straight, large enough to keep digits
 
 
@@ -39,7 +40,7 @@ def propagate(
     """Uncertainty of ``result(values)`` by first-order propagation with central differences.
 
     Parameters: result, a smooth function of named numbers; values, where to look; sds, standard uncertainty of the
-    uncertain ones, in their own units; covariances, of pairs of names; causes, a name to the cause its share is counted
+    uncertain ones, in their own units (where the result jumps, what a whole one makes of it: 5.1.3, note 2); covariances, of pairs of names; causes, a name to the cause its share is counted
     under (itself unless said), the same one for names that vary together.
     Returns: Budget, in the result's unit, or None where the result is no number. Source: JCGM 100:2008, 5.1.2 and 5.2.2.
 
@@ -47,13 +48,21 @@ def propagate(
     0.5
     """
     slopes: dict[str, float] = {}
+    here = result(values)
     for name, sd in sds.items():
         if sd <= 0:
             continue
-        above, below = (result({**values, name: values[name] + side * STEP * sd}) for side in (1, -1))
+
+        def away(share: float, name: str = name, sd: float = sd) -> float:
+            return result({**values, name: values[name] + share * sd}) - here
+
+        above, below = away(STEP), away(-STEP)
         slopes[name] = (above - below) / (2 * STEP * sd)
         if not math.isfinite(slopes[name]):
             return None
+        if max(abs(above), abs(below)) > JUMPS * min(abs(above), abs(below)) + NOISE * abs(here):
+            far = [one for one in (away(1.0), away(-1.0)) if math.isfinite(one)]
+            slopes[name] = max(map(abs, far), default=0.0) / sd
     cause_of = causes or {}
     variances: dict[str, float] = {}
     for name, slope in slopes.items():

@@ -6,15 +6,15 @@ Nothing here knows a kind of sensor: the kind's own conversion is asked, and ask
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from tickstone.core.checks import check_between
 from tickstone.core.constants import Provenance, Values
-from tickstone.core.rigs.kinds.base import Chain, Converted, Kind, Moment, Rule, Series, Surroundings, Term
-from tickstone.core.uncertainty import Budget, propagate
+from tickstone.core.rigs.kinds.base import Chain, Converted, Doubt, Kind, Moment, Rule, Series, Surroundings, Term
+from tickstone.core.uncertainty import Budget, combine, propagate
 from tickstone.core.wording import fixed
 from tickstone.errors import BadInput
 
@@ -66,7 +66,7 @@ def work(what: Kind, values: Values, asked: Mapping[str, float], around: Surroun
     found = _convert(what, values, numbers, around)
     code, value = int(found.codes[0]), float(found.values[0])
     known = math.isfinite(value)
-    budget = _budget(what, values, numbers, around) if known else None
+    budget = _doubted(_budget(what, values, numbers, around), what.working.doubts(value, values)) if known else None
     chains, terms = what.working.chains(numbers, values, around)
     single = {name: np.array([number]) for name, number in numbers.items()}
     return Worked(
@@ -134,6 +134,16 @@ def _budget(what: Kind, values: Values, numbers: Mapping[str, float], around: Su
     for pair in covariances:  # what was fitted together is counted together
         causes |= dict.fromkeys(pair, " and ".join(values[name].label for name in pair if name in values))
     return propagate(result, base, sds, covariances, causes)
+
+
+def _doubted(budget: Budget | None, doubts: Sequence[Doubt]) -> Budget | None:
+    """A budget with what the model leaves out."""
+    if budget is None or not doubts:
+        return budget
+    variances = {cause: share * budget.uncertainty**2 for cause, share in budget.shares.items()}
+    for doubt in doubts:
+        variances[doubt.cause] = variances.get(doubt.cause, 0.0) + doubt.sd**2
+    return combine(variances)
 
 
 def _moves(

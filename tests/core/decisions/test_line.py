@@ -212,6 +212,31 @@ def test_actions_that_contradict_a_state_are_flagged(pattern: str, action: int, 
     assert any(said in flag for flag in flags_of(pattern, actions, 0, 12.0, 19.0))
 
 
+def test_two_sensors_astride_the_line_go_straight_on_while_neither_sees_it() -> None:
+    """Common practice: sensors outside of the tape; the side that sees it is the side to steer to."""
+    astride = {"sensors": 2, "pitch": 30.0, "tape": 19.0}
+    found = decision("steering").work(Asked([]), values_of("line-sensors", **astride))
+    states = {state.pattern: state for state in found.states}
+    assert [ACTIONS[int(choice.suggested)] for choice in found.choices] == [
+        "straight on", "left hard", "right hard", "straight on",
+    ]  # fmt: skip
+    assert "between the sensors" in states["00"].words
+    assert found.good
+    assert not any("contradicts" in flag for state in states.values() for flag in state.flags)
+    assert any("astride" in note for note in found.notes)
+    for kept_apart in (
+        {"pitch": 12.0},
+        {"aside": 40.0},
+        {"sensors": 3},
+    ):  # it covers both, one side alone, or has a middle
+        other = decision("steering").work(Asked([]), values_of("line-sensors", **{**astride, **kept_apart}))
+        lost = next(choice for choice in other.choices if "1" not in choice.name.removeprefix("act_"))
+        assert ACTIONS[int(lost.suggested)] == "search on the last side"
+    straight = values_of("line-sensors", sensors=2, act_00=0.0)
+    flags = next(one.flags for one in decision("steering").work(Asked([]), straight).states if one.pattern == "00")
+    assert any("line is lost" in flag for flag in flags)
+
+
 def test_states_are_counted_by_the_chosen_thresholds() -> None:
     seen = lights((8, 8, 8))[0]
     usual = decision("steering").work(Asked([seen]), values_of("line-sensors", sensors=3))

@@ -30,13 +30,13 @@ def middle_of(pattern: str) -> float:
     return (sum(at) / len(at) - half) / half if at and half else 0.0
 
 
-def words_of(pattern: str) -> str:
-    """What a state means, in words."""
+def words_of(pattern: str, astride: bool = False) -> str:
+    """What a state means, in words; a row ``astride`` its line sees none while all is well."""
     count = len(pattern)
     if pattern == BROKEN:
         return "broken: dark, pale, dark. A fork, or a sensor or its threshold"
     if "1" not in pattern:
-        return "all pale: the line is lost"
+        return "all pale: the line is between the sensors" if astride else "all pale: the line is lost"
     if "0" not in pattern:
         return "over the line" if count == 1 else "all dark: a crossing or a stop mark"
     names = [name for name, one in zip(line_row.places(count), pattern, strict=True) if one == "1"]
@@ -46,12 +46,13 @@ def words_of(pattern: str) -> str:
     return f"{over} over: the line is {side}"
 
 
-def usual_action(pattern: str) -> int:
-    """What most would do in a state, as a place in ACTIONS: towards the line, harder the farther off it is."""
+def usual_action(pattern: str, astride: bool = False) -> int:
+    """What most would do in a state, as a place in ACTIONS: towards the line, harder the farther off it is. A row ``astride``
+    its line goes straight on while nobody sees it."""
     if pattern == BROKEN:
         return AS_BEFORE
     if "1" not in pattern:
-        return SEARCH
+        return STRAIGHT if astride else SEARCH
     middle = middle_of(pattern)
     strength = sum(abs(middle) >= limit - 1e-9 for limit in (LITTLE, PLAIN, HARD))
     return STRAIGHT if strength == 0 else strength + (0 if middle < 0 else 3)
@@ -121,7 +122,7 @@ class Steering(Decision):
     title = "States and actions"
     begin = "say what the vehicle does in every state of the row."
     inputs = ("tape", "pitch")
-    rests_on = tuple(f"threshold_s{n}" for n in range(1, 9))
+    rests_on = ("aside", *(f"threshold_s{n}" for n in range(1, 9)))
 
     def sets(self, values: Values) -> tuple[str, ...]:
         return tuple(f"act_{pattern}" for pattern in patterns(len(names_of(values))))
@@ -130,16 +131,18 @@ class Steering(Decision):
         count = len(names_of(values))
         told = patterns(count)
         pitch, tape = values["pitch"].value, values["tape"].value
+        astride = line_row.astride(count, pitch, tape, values["aside"].value)
         dark = dark_of(asked.seen[0], values) if asked.seen else None
         seen = {} if dark is None else seen_states(dark)
         choices = {
-            one: Choice(f"act_{one}", standing(f"act_{one}", asked, values, float(usual_action(one))),
-                        float(usual_action(one)), "towards the line", options=ACTIONS)
+            one: Choice(f"act_{one}", standing(f"act_{one}", asked, values, float(usual_action(one, astride))),
+                        float(usual_action(one, astride)), "towards the line", options=ACTIONS)
             for one in told
         }  # fmt: skip
         actions = {one: int(choice.value) for one, choice in choices.items()}
         states = tuple(
-            State(one, words_of(one), f"act_{one}", flags_of(one, actions, seen.get(one, 0), pitch, tape), seen.get(one, 0),
+            State(one, words_of(one, astride), f"act_{one}", flags_of(one, actions, seen.get(one, 0), pitch, tape, astride),
+                  seen.get(one, 0),
                   check_lamps([c == "1" for c in one] if one != BROKEN else [i % 2 == 0 for i in range(count)]),
                   reachable(one, pitch, tape))
             for one in told
@@ -153,12 +156,14 @@ class Steering(Decision):
         )  # fmt: skip
         return Decided(
             heading, "go through the actions, then choose them." if not wrong else "mend what is flagged.",
-            tuple(choices.values()), good=not wrong, notes=_notes(values, asked, pitch, tape), states=states,
+            tuple(choices.values()), good=not wrong, notes=_notes(values, asked, pitch, tape, astride), states=states,
             used=tuple(one.id for one in asked.seen),
         )  # fmt: skip
 
 
-def flags_of(pattern: str, actions: dict[str, int], seen: int, pitch: float, tape: float) -> tuple[str, ...]:
+def flags_of(
+    pattern: str, actions: dict[str, int], seen: int, pitch: float, tape: float, astride: bool = False
+) -> tuple[str, ...]:
     """What is wrong or odd about a state and its action."""
     flags = []
     action = actions[pattern]
@@ -176,14 +181,18 @@ def flags_of(pattern: str, actions: dict[str, int], seen: int, pitch: float, tap
             flags.append(f"contradicts its mirror {mirror}: {ACTIONS[actions[mirror]]} there")
         if mirror == pattern and SIDE[action] and "0" in pattern:
             flags.append("contradicts: the line is in the middle")
-    if "1" not in pattern and action == STRAIGHT:
+    if "1" not in pattern and action == STRAIGHT and not astride:
         flags.append("contradicts: the line is lost, and straight on leads off")
     return tuple(flags)
 
 
-def _notes(values: Values, asked: Asked, pitch: float, tape: float) -> tuple[str, ...]:
+def _notes(values: Values, asked: Asked, pitch: float, tape: float, astride: bool) -> tuple[str, ...]:
     said = ["Line lost: remember the last side, search for a stated time, then stop."]
-    if tape < pitch:
+    if astride:
+        said = [f"The row stands astride the tape of {tape:g} mm: nobody sees it while the vehicle is on its way, and the sensor "
+                "that does says to which side to steer. A line that is lost looks the same: stop when no sensor has seen it for a "
+                "stated time."]  # fmt: skip
+    elif tape < pitch:
         said.append(f"The tape ({tape:g} mm) is narrower than the pitch ({pitch:g} mm): between two sensors nobody sees it, and "
                     "“all pale” does not mean that it is lost.")  # fmt: skip
     interval = asked.seen[0].interval_s if asked.seen else None

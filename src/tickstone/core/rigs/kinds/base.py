@@ -128,6 +128,14 @@ class Spread:
 
 
 @dataclass(frozen=True)
+class Doubt:
+    """What makes a result uncertain beside its numbers: a standard uncertainty in the result's unit, the cause in words."""
+
+    sd: float
+    cause: str
+
+
+@dataclass(frozen=True)
 class Rule:
     """What a rule of thumb would have said instead, in the quantity's unit, and when it is right (perhaps nothing)."""
 
@@ -193,6 +201,7 @@ class Working:
     ``read`` is the conversion; ``chains`` spells it out for one reading, main line last, in the same numbers. ``asked``
     turns channels into the numbers that are asked for, where the two differ (edges into periods): it gets the channels,
     the row times in µs (or None), the constants, and a notebook that it may keep from one block of rows to the next.
+    ``spreads`` are what makes the raw numbers uncertain, ``doubts`` what the model itself leaves out, for a result.
     ``causes`` names the cause under which a constant's uncertainty is counted. ``bare`` names the results that hold for a
     part of which nothing is known but its kind: further results by name, VALUE for the main one.
     """
@@ -203,6 +212,7 @@ class Working:
     more: Callable[[Mapping[str, Array], Values, Surroundings], tuple[Series, ...]] = _no_series
     rules: Callable[[Mapping[str, float], Values, Surroundings], tuple[Rule, ...]] = _no_rules
     spreads: Callable[[Mapping[str, float], Values], tuple[Spread, ...]] = lambda asked, values: ()
+    doubts: Callable[[float, Values], tuple[Doubt, ...]] = lambda value, values: ()
     moves: Callable[[Values], tuple[Move, ...]] = lambda values: ()
     inverse: Inverse | None = None
     causes: Mapping[str, str] = field(default_factory=dict)

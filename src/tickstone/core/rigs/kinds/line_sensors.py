@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 
 import numpy as np
 
 from tickstone.core import line_row, surface
 from tickstone.core.constants import ConstantSpec, Provenance, Value, Values
+from tickstone.core.line_shape import centroid_doubt_mm
 from tickstone.core.rigs.kinds.base import (
     Array,
     Ask,
     Chain,
     ChannelSpec,
     Converted,
+    Doubt,
     Inverse,
     Kind,
     Moment,
@@ -21,6 +24,7 @@ from tickstone.core.rigs.kinds.base import (
     Quantity,
     Rule,
     Series,
+    Spread,
     Surroundings,
     Term,
     Working,
@@ -37,7 +41,7 @@ from tickstone.core.rigs.kinds.parts import (
     term,
     top_code,
 )
-from tickstone.core.rigs.kinds.told import Told, by_geometry, by_option
+from tickstone.core.rigs.kinds.told import Told, by_geometry, by_mount, by_option
 from tickstone.core.rigs.outputs import converter_of
 from tickstone.core.rigs.part import Chosen, Load, OptionSpec, Part, Piece, question
 from tickstone.core.rigs.reading import Counts
@@ -68,7 +72,8 @@ def _mixed(values: Values, name: str, share: float) -> float:
 
 def _asks(values: Values) -> tuple[Ask, ...]:
     names, top = _names(values), top_code(values)
-    seen = np.interp(np.linspace(0, 1, len(names)), np.linspace(0, 1, len(SEEN)), SEEN) if len(names) > 1 else [0.78]
+    places = np.arange(len(names)) - (len(names) - 1) / 2
+    seen = np.interp(places, np.arange(len(SEEN)) - len(SEEN) // 2, SEEN)
     return tuple(
         Ask(name, f"sensor {place}", "counts", 0, top, min(top, round(_mixed(values, name, share))))
         for place, (name, share) in enumerate(zip(names, seen, strict=True), 1)
@@ -141,17 +146,48 @@ def _counts_at(wanted_mm: float, values: Values, around: Surroundings) -> Mappin
     return {name: float(round(_mixed(values, name, float(one)))) for name, one in zip(names, share, strict=True)}
 
 
+def stands_astride(values: Values) -> bool:
+    """Whether the row stands astride its line: nobody sees it while the vehicle is on its way."""
+    return line_row.astride(len(_names(values)), values["pitch"].value, values["tape"].value, values["aside"].value)
+
+
 def words(moment: Moment, values: Values) -> str:
     """Where the line is, in words."""
     found = moment.converted
     if not found.values.size:
         return "No reading yet."
     if not np.isfinite(found.values[-1]):
-        return "No line under the row."
+        return (
+            "No sensor sees the line: it is between them, or lost."
+            if stands_astride(values)
+            else "No line under the row."
+        )
     off, half = float(found.values[-1]), values["pitch"].value / 2
     if abs(off) < half:
         return f"Line under the middle, {fixed(abs(off), 1)} mm to the {'right' if off > 0 else 'left'}."
     return f"Line {fixed(abs(off), 1)} mm to the {'right' if off > 0 else 'left'} of the middle."
+
+
+def _spreads(asked: Mapping[str, float], values: Values) -> tuple[Spread, ...]:
+    """Steps and noise of the converter; and where a sensor's own white or black is not measured, sensors of one row differ."""
+    names = _names(values)
+    dark = darkness({name: np.array([asked[name]]) for name in names}, values)[0]
+    unequal = [
+        Spread(name, share * (values[what].sd or 0.0), "unequal sensors")
+        for name, seen in zip(names, dark, strict=True)
+        for what, share in (("white", 1.0 - seen), ("black", seen))
+        if f"{what}_{name}" not in values and math.isfinite(seen)
+    ]
+    return (*counts_spreads(*names)(asked, values), *unequal)
+
+
+def _doubts(value: float, values: Values) -> tuple[Doubt, ...]:
+    """What the centroid makes of spots that are narrower than the pitch."""
+    spot = values["spot"]
+    sd = centroid_doubt_mm(
+        value, len(_names(values)), values["pitch"].value, values["tape"].value, spot.value, spot.sd or 0.0
+    )
+    return (Doubt(sd, "shape of the spots, and gaps between them"),)
 
 
 def _usual_counts(at_supply: float, at_ground: float) -> Told:
@@ -230,6 +266,10 @@ KIND = Kind(
         *(ConstantSpec(f"{what}_{name}", f"{what} {name}", "counts", None, None, "", 0, 16_777_215, "calibrate",
                        Provenance.MEASURED) for what in ("white", "black") for name in NAMES),
         ConstantSpec("pitch", "pitch", "mm", 12.0, 0.2, UNMEASURED, 0.5, 200, "wire", Provenance.MEASURED, ("convert",)),
+        ConstantSpec("spot", "spot", "mm", 8.0, 2.5, "what one sensor sees near the ground, common practice", 0.5, 100, "wire",
+                     Provenance.MEASURED, ("convert",), counts=False),
+        ConstantSpec("aside", "row stands left of the middle", "mm", 0.0, None, "in the vehicle's middle", -1000, 1000, "wire",
+                     Provenance.MEASURED, counts=False, told=by_mount("y_mm")),
         ConstantSpec("sensors", "sensors", "", 5.0, None, "count them", 1, MOST, "wire", shown_at=("convert",),
                      told=by_option("count")),
         ConstantSpec("mark_threshold", "mark at", "counts", None, None, "", 0, 16_777_215, "calibrate", counts=False),
@@ -255,7 +295,8 @@ KIND = Kind(
         chains=_chains,
         more=_more,
         rules=_rules,
-        spreads=lambda asked, values: counts_spreads(*_names(values))(asked, values),
+        spreads=_spreads,
+        doubts=_doubts,
         moves=lambda values: (Move(_names(values)[-1], 10, "Ten counts more at the rightmost sensor"),),
         bare=(),
         inverse=Inverse(6.0, -800.0, 800.0, _counts_at),
