@@ -100,6 +100,23 @@ def test_no_lock_names_a_host_and_no_file_names_a_machine() -> None:
             assert not re.search(r"/(root|home/\w+|work)/", text), f"a machine's path stands in {path}"
 
 
+def test_no_class_is_laid_out_in_two_style_sheets() -> None:
+    """Outside of media queries; a sheet may lay out what another one draws only under a parent of its own."""
+    first: dict[str, str] = {}
+    for sheet in sorted((ROOT / "web" / "src").rglob("*.css")):
+        text = re.sub(
+            r"/\*.*?\*/|@(?:media|supports)[^{]*\{(?:[^{}]*\{[^{}]*\})*[^{}]*\}", "", sheet.read_text(), flags=re.S
+        )
+        for selector in (one.strip() for rule in re.findall(r"([^{}]+)\{", text) for one in rule.split(",")):
+            name = re.match(
+                r"\.([\w-]+)(?=$|[\s>]+(?:li|ul|ol|dd|dt|h\d|p|span|label|b|small|button)\b|[:\[])", selector
+            )
+            if name:
+                assert first.setdefault(name[1], sheet.name) == sheet.name, (
+                    f"{name[1]}: {first[name[1]]} and {sheet.name}"
+                )
+
+
 def test_every_public_function_of_the_core_says_what_it_does() -> None:
     for path in (SOURCE / "core").rglob("*.py"):
         for node in ast.parse(path.read_text()).body:

@@ -93,7 +93,8 @@ def work(
     by_id = {one.id: one for one in usable}
     seen = [seen_of(session, by_id[one], sensor) for one in from_ids]
     test = None if test_id is None else seen_of(session, by_id[test_id], sensor)
-    decided = decision.work(Asked(seen, test, dict(picked or {})), values)
+    measures = frozenset(kind(one.kind).quantity.name for one in stored.rig.sensors)
+    decided = decision.work(Asked(seen, test, dict(picked or {}), measures), values)
     sources = tuple(Source(one.id, one.name, one.id in from_ids) for one in usable)
     return Worked(decision, decided, sources, test_id, values)
 

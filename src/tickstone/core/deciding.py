@@ -1,7 +1,8 @@
-"""Decisions: where an obstacle must be seen to stop in time."""
+"""Decisions: where an obstacle or an edge must be seen to stop in time."""
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 from tickstone.core.checks import check_not_negative, check_positive
@@ -61,3 +62,30 @@ def stop_distance(
     }
     trip = sum(parts.values())
     return StopDistance(trip, trip + hysteresis_mm, parts)
+
+
+def overrun_mm(speed_m_s: float, delay_s: float, deceleration_m_s2: float) -> float:
+    """The way from what is sensed to standing still, mm: ``v·delay + v²/(2a)``.
+
+    Parameters: speed_m_s, m/s; delay_s, from the reading to the brakes, s; deceleration_m_s2, above zero.
+    Raises: BadInput naming the parameter. Source: uniform deceleration, any mechanics textbook.
+
+    >>> overrun_mm(1.0, 0.1, 1.0)
+    600.0
+    """
+    check_not_negative(speed_m_s, "speed_m_s")
+    check_not_negative(delay_s, "delay_s")
+    check_positive(deceleration_m_s2, "deceleration_m_s2")
+    return 1000.0 * (speed_m_s * delay_s + speed_m_s**2 / (2.0 * deceleration_m_s2))
+
+
+def fastest_stop_m_s(way_mm: float, delay_s: float, deceleration_m_s2: float) -> float:
+    """The speed at which a vehicle just stands after ``way_mm``, m/s: the inverse of ``overrun_mm``; 0 without a way.
+
+    >>> fastest_stop_m_s(600.0, 0.1, 1.0)
+    1.0
+    """
+    check_not_negative(delay_s, "delay_s")
+    check_positive(deceleration_m_s2, "deceleration_m_s2")
+    lost = deceleration_m_s2 * delay_s
+    return math.sqrt(lost**2 + 2.0 * deceleration_m_s2 * max(way_mm, 0.0) / 1000.0) - lost

@@ -252,10 +252,92 @@ def test_the_edge_guard_goes_only_where_the_table_is() -> None:
     low, high = found.choices[0].suggested, found.choices[1].suggested
     assert low == pytest.approx(170, abs=4)
     assert high == pytest.approx(230, abs=4)
-    assert found.good
+    assert not found.good  # at 0.4 m/s it does not stand in the 30 mm that the row looks ahead
+    assert "over the edge" in found.heading
+    assert "0.17 m/s" in found.next
+    slow = values_of("line-sensors", sensors=2, drive_speed=0.17)
+    assert decision("edge").work(Asked([row_seen(dark, table)]), slow).good
     close = decision("edge").work(Asked([row_seen(random.normal(225, 6, (2, 400)), table)]), values)
     assert close.heading == "Left and right would take the edge for the table"
     assert decision("edge").work(Asked(), values).why_not
+
+
+@pytest.mark.parametrize(
+    ("speed", "braking", "look", "votes_needed", "reaction"), [(0.4, 0.8, 0.02, 2, 0.02), (1.5, 3.0, 0.005, 5, 0.1)]
+)
+def test_the_overrun_is_that_of_the_motion_and_the_fastest_speed_just_stands(
+    speed: float, braking: float, look: float, votes_needed: int, reaction: float
+) -> None:
+    """Stopping distance by its textbook formula, beside an integration of the motion."""
+    random = np.random.default_rng(2)
+    seen = [row_seen(random.normal(760, 6, (2, 400)), random.normal(200, 6, (2, 400)))]
+    given = {
+        "drive_speed": speed,
+        "braking": braking,
+        "look_interval": look,
+        "edge_votes": votes_needed,
+        "reaction": reaction,
+    }
+    way, v = 1000 * speed * (look * votes_needed + reaction), speed
+    while v > 0:
+        way, v = way + 1000 * v * 1e-5, v - braking * 1e-5
+    enough, short = (
+        decision("edge").work(Asked(seen), values_of("line-sensors", sensors=2, ahead=way * share, **given))
+        for share in (1.02, 0.98)
+    )
+    assert (enough.good, short.good) == (True, False)
+    fastest = float(short.next.split("no faster than ")[1].split(" m/s")[0])
+    assert fastest == pytest.approx(speed, rel=0.03)
+    assert float(short.tables[0].rows[1][1].removesuffix(" mm")) == pytest.approx(way, abs=1.5)
+
+
+def test_other_air_is_said_by_what_the_rig_carries() -> None:
+    values = values_of("ultrasonic-ranger")
+    with_thermometer = decision("obstacle").work(Asked(rig_measures=frozenset({"air temperature"})), values)
+    titles = [table.title for table in with_thermometer.tables]
+    assert "In other air, if it were not measured" in titles
+    bare = [table.title for table in decision("obstacle").work(Asked(), values).tables]
+    assert "In other air: nobody measures it" in bare
+
+
+def test_what_is_left_before_the_obstacle_is_said_in_one_way() -> None:
+    values = values_of("ultrasonic-ranger", drive_speed=0.3)
+    needed = decision("obstacle").work(Asked(), values).floor
+    assert needed is not None
+    trip = needed.trip_mm + 12
+    found = decision("obstacle").work(Asked(picked={"trip": trip, "clear": trip + 50}), values)
+    assert found.heading.endswith(f"stops the cart {needed.parts_mm['gap'] + 12:.0f} mm before it would touch")
+    (row,) = [
+        row for table in found.tables for row in table.rows if table.title == "At another speed" and row[0] == "0.3 m/s"
+    ]
+    assert row[2] == "12 mm more than needed"
+
+
+@pytest.mark.parametrize("count", [30, 50, 61, 90, 160, 320, 900, 1300])
+@pytest.mark.parametrize("moving", [False, True])
+def test_short_recordings_say_which_filters_need_a_longer_one(count: int, moving: bool) -> None:
+    readings = np.random.default_rng(count).normal(500, 2, count) + (np.arange(count) * 3.0 if moving else 0.0)
+    seen = plain_seen(readings, rate_hz=20)
+    values = values_of("ultrasonic-ranger")
+    for amount in filter_choice.RATIOS:
+        picked = {"filter_kind": 4.0, "filter_amount": amount}
+        found = decision("filter").work(Asked([seen], picked=picked), values)
+        one = filter_choice.setting("kalman", amount)
+        ladder = next(table for table in found.tables if table.title.startswith("Kalman"))
+        (row,) = [row for row in ladder.rows if row[0] == f"{amount:g}"]
+        if filter_choice.needed_readings(one) > count:
+            assert not found.good
+            assert "needs a recording of" in found.heading
+            assert "record" in row[3]
+            assert any(one.label in note and "too short" in note for note in found.notes)
+        else:  # the heading and the ladder are one figure
+            assert found.heading.split("leaves ")[1].split(" of the noise")[0] == row[3]
+    suggested = decision("filter").work(Asked([seen]), values)
+    assert suggested.good
+    if count >= 900 and not moving:
+        slow = filter_choice.setting("kalman", 1e-3)
+        left = next(one for one in filter_choice.on_these(readings, 0.05) if one.setting == slow)
+        assert left.noise == pytest.approx(2 * slow.noise_ratio, rel=0.5)
 
 
 def test_the_trim_screw_stands_between_pale_and_dark() -> None:

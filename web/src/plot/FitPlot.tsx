@@ -1,3 +1,4 @@
+import { useState } from "react";
 import type { Schemas } from "../api/client";
 import { useLength } from "../hooks/bench";
 import { figure, lengthTyped } from "../model/format";
@@ -19,6 +20,7 @@ interface Props {
  * be picked. */
 export function FitPlot({ plot, onPick }: Props) {
   const length = useLength();
+  const [near, setNear] = useState<Dot | null>(null);
   const height = plot.zero ? 162 : 232;
   const top = 24;
   const bottom = height - 46;
@@ -35,7 +37,9 @@ export function FitPlot({ plot, onPick }: Props) {
     : counted
       ? [Math.min(...xs) - 0.5, Math.max(...xs) + 0.5]
       : roomy(xs, 0.03);
-  const [y0, y1] = plot.logarithmic ? [Math.min(...ys) / 1.3, Math.max(...ys) * 1.3] : even(roomy(ys, 0.08), plot.zero);
+  const [y0, y1] = plot.logarithmic
+    ? [Math.min(...ys) / 1.3, Math.max(...ys) * 1.3]
+    : even(roomy(ys, 0.08, plot.dots.length === 0), plot.zero);
   const x = plot.logarithmic ? logScale(x0, x1, LEFT, RIGHT) : scale(x0, x1, LEFT, RIGHT);
   const y = plot.logarithmic ? logScale(y0, y1, bottom, top) : scale(y0, y1, bottom, top);
   const per = (unit: string) => (unit === "mm" ? (lengthTyped("1", length) ?? 1) : 1);
@@ -69,8 +73,21 @@ export function FitPlot({ plot, onPick }: Props) {
             </g>
           ))}
         </g>
+        {ends(plot.lines, x, y, top, bottom).map((end) => (
+          <text key={end.label} x={end.x} y={end.y} textAnchor="end" className={`fit-name fit-name-${end.place}`}>
+            {end.label}
+          </text>
+        ))}
         {plot.dots.map((dot) => (
-          <g key={`${dot.x} ${dot.y} ${dot.label}`} className={dot.off ? "off" : dot.picked ? "picked" : undefined}>
+          // biome-ignore lint/a11y/noStaticElementInteractions: the pointer only reads out what stands there
+          <g
+            key={`${dot.x} ${dot.y} ${dot.label}`}
+            className={dot.off ? "off" : dot.picked ? "picked" : undefined}
+            onPointerEnter={() => setNear(dot)}
+            onPointerLeave={() => setNear(null)}
+            onFocus={() => setNear(dot)}
+            onBlur={() => setNear(null)}
+          >
             {dot.plus_minus !== null && (
               <line
                 x1={x(dot.x)}
@@ -92,37 +109,72 @@ export function FitPlot({ plot, onPick }: Props) {
                 aria-label={`Pick ${dot.label}`}
                 onClick={() => onPick(dot)}
                 onKeyDown={(event) => (event.key === "Enter" || event.key === " ") && onPick(dot)}
-              >
-                <title>{`${dot.label}: ${figure(dot.y, 2)} ${plot.y_unit}, ${figure(dot.x, 0)} ${plot.x_unit}`}</title>
-              </circle>
+              />
             ) : (
-              <circle cx={x(dot.x)} cy={y(dot.y)} r="5" className={dot.label === "line" ? "held-dot dark" : "held-dot"}>
-                <title>{`${dot.label} ${figure(dot.y, 2)} ${plot.y_unit}`}</title>
-              </circle>
+              <circle
+                cx={x(dot.x)}
+                cy={y(dot.y)}
+                r="5"
+                className={dot.label === "line" ? "held-dot dark" : "held-dot"}
+              />
             )}
           </g>
         ))}
+        {near && (
+          <text
+            x={Math.min(Math.max(x(near.x), LEFT + 110), RIGHT - 110)}
+            y={y(near.y) < top + 34 ? y(near.y) + 26 : y(near.y) - 12}
+            textAnchor="middle"
+            className="fit-said"
+          >
+            {near.label && `${near.label}: `}
+            {figure(near.y / per(plot.y_unit), 2)} {unit(plot.y_unit)},{" "}
+            {figure(near.x / per(plot.x_unit), counted ? 0 : 1)} {unit(plot.x_unit)}
+          </text>
+        )}
         <text x={RIGHT} y={height - 4} textAnchor="end" className="small">
           {said(plot.x, plot.x_unit)}
         </text>
         <text x={LEFT} y={14} className="small">
           {said(plot.y, plot.y_unit)}
-          {labels(plot.lines)}
         </text>
       </svg>
     </figure>
   );
 }
 
-function labels(lines: Plot["lines"]): string {
-  const named = lines.map((line) => line.label).filter(Boolean);
-  return named.length ? `; ${named.join(", ")}` : "";
+const NAME_PX = 15;
+
+/** The names of lines at their ends, pushed apart where they would cover one another. */
+function ends(
+  lines: Plot["lines"],
+  x: (value: number) => number,
+  y: (value: number) => number,
+  top: number,
+  bottom: number,
+): { label: string; place: number; x: number; y: number }[] {
+  const found = lines
+    .map((line, place) => ({ label: line.label, place, last: line.points[line.points.length - 1] }))
+    .flatMap(({ label, place, last }) => (label && last ? [{ label, place, x: x(last[0]), y: y(last[1]) - 6 }] : []))
+    .map((one) => ({
+      ...one,
+      x: Math.max(one.x, LEFT + 8 * one.label.length),
+      y: Math.min(Math.max(one.y, top + 10), bottom - 4),
+    }))
+    .sort((a, b) => a.y - b.y);
+  for (let i = 1; i < found.length; i++) {
+    const [before, one] = [found[i - 1], found[i]];
+    if (before && one && Math.abs(before.x - one.x) < 120 && one.y - before.y < NAME_PX) one.y = before.y + NAME_PX;
+  }
+  const over = Math.max(0, ...found.map((one) => one.y - (bottom - 4)));
+  return found.map((one) => ({ ...one, y: one.y - over }));
 }
 
-function roomy(values: number[], share: number): [number, number] {
+/** A span with room about it; what is near nothing is drawn from nothing, unless the shape of a line is what counts. */
+function roomy(values: number[], share: number, shape = false): [number, number] {
   const [low, high] = [Math.min(...values), Math.max(...values)];
   const room = (high - low || Math.abs(high) || 1) * share;
-  return [low >= 0 && low < 0.6 * high ? 0 : low - room, high + room]; // what is near nothing is drawn from nothing
+  return [!shape && low >= 0 && low < 0.6 * high ? 0 : low - room, high + room];
 }
 
 function even([low, high]: [number, number], zero: boolean): [number, number] {

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Any
 
@@ -16,7 +17,7 @@ from tickstone.core.decisions.stopping import needed_stop
 from tickstone.core.decisions.votes import Guard, odds_on, smoothed_truth
 from tickstone.core.figures import Dot, Line, Plot, Table
 from tickstone.core.noise import step_noise, without_spikes
-from tickstone.core.wording import fixed, rate
+from tickstone.core.wording import fixed, listed, rate
 from tickstone.errors import BadInput
 
 Array = npt.NDArray[np.float64]
@@ -32,6 +33,7 @@ MOST_LAG_S = 0.1  # where nothing drives
 SPIKE_SDS = 5.0
 SHOWN = 5.0  # times that lag is how far the curve is drawn
 LEAST_READINGS = 30
+SETTLES = 4.0  # times its lag, until a filter has forgotten where it began
 DRAWN = 400
 RESTS = 2.0  # times their noise that readings at rest may spread
 LEAST_SHARE = 0.2  # of the noise that a calm stretch must have to tell what a filter leaves of it
@@ -107,16 +109,24 @@ def chosen(values: Values) -> Setting | None:
 
 @dataclass(frozen=True)
 class OnThese:
-    """A filter on these very readings: what is left of their noise (sd, their unit), of their spikes, and its lag, s."""
+    """A filter on these very readings: what is left of their noise (sd, their unit), of their spikes, its lag, s, and the
+    recording that it needs to show it, s."""
 
     setting: Setting
     noise: float
     spikes: int
     lag_s: float
+    needs_s: float = 0.0
+
+
+def needed_readings(one: Setting) -> int:
+    """How many readings show what a filter does: those in which it settles, and some to look at."""
+    return math.ceil(SETTLES * one.lag_samples) + (0 if one.kind == "none" else LEAST_READINGS)
 
 
 def on_these(readings: Array, interval_s: float) -> list[OnThese]:
-    """Every filter on readings, dropouts left out: shape (n,), at least LEAST_READINGS. Raises BadInput for ``recording``.
+    """Every filter on readings, dropouts left out: shape (n,), at least LEAST_READINGS. One that needs more readings than there
+    are is judged by what it does to white noise. Raises BadInput for ``recording``.
 
     The noise is what the filter really leaves of it where the readings rest longest, or what it leaves of white noise where
     they never do; the lag is the group delay at low frequency; spikes are readings that stand off from the median around.
@@ -132,18 +142,29 @@ def on_these(readings: Array, interval_s: float) -> list[OnThese]:
     for kind, amounts in AMOUNTS.items():
         for amount in amounts:
             one = setting(kind, float(amount))
-            settle = min(int(4 * one.lag_samples) + 4, calm.size // 2)
-            before, after = _spread(calm[settle:]), _spread(one.run(calm)[settle:])
-            ratio = (
-                after / before
-                if before > LEAST_SHARE * raw and calm.size - settle >= LEAST_READINGS
-                else one.noise_ratio
-            )
-            lag = round(one.lag_samples)
-            off = np.abs(one.run(readings)[lag:] - there[: there.size - lag])
-            spikes = int((off > SPIKE_SDS * raw).sum()) if raw else 0
-            found.append(OnThese(one, raw * ratio, spikes, one.lag_samples * interval_s))
+            found.append(OnThese(
+                one, raw * _left(one, calm, raw), _spikes(one, readings, there, raw), one.lag_samples * interval_s,
+                needed_readings(one) * interval_s,
+            ))  # fmt: skip
     return found
+
+
+def _left(one: Setting, calm: Array, raw: float) -> float:
+    """Which share of the noise a filter leaves of a calm stretch, or of white noise where that is too short to tell."""
+    settle = math.ceil(SETTLES * one.lag_samples)
+    if calm.size < needed_readings(one):
+        return one.noise_ratio
+    before, after = _spread(calm[settle:]), _spread(one.run(calm)[settle:])
+    return after / before if before > LEAST_SHARE * raw else one.noise_ratio
+
+
+def _spikes(one: Setting, readings: Array, there: Array, raw: float) -> int:
+    """How many readings still stand off after a filter, once it has settled."""
+    lag = round(one.lag_samples)
+    if not raw or readings.size < needed_readings(one):
+        return 0
+    off = np.abs(one.run(readings)[lag:] - there[: there.size - lag])
+    return int((off > SPIKE_SDS * raw).sum())
 
 
 def noise_of(readings: Array, calm: Array) -> float:
@@ -182,10 +203,10 @@ def most_lag_s(speed_m_s: float) -> float:
     return MOST_LAG_MM / 1000 / speed_m_s if speed_m_s > 0 else MOST_LAG_S
 
 
-def _suggested(found: list[OnThese], speed_m_s: float) -> OnThese:
-    """The quietest of those that are not too late."""
+def _suggested(found: list[OnThese], speed_m_s: float, length_s: float) -> OnThese:
+    """The quietest of those that are not too late, and that a recording of that length shows."""
     most = max(one.spikes for one in found)
-    quick = (one for one in found if one.lag_s <= most_lag_s(speed_m_s))
+    quick = (one for one in found if one.lag_s <= most_lag_s(speed_m_s) and one.needs_s <= length_s)
     return min(quick, key=lambda one: one.noise * (1 + (one.spikes / most if most else 0)))
 
 
@@ -208,7 +229,8 @@ class FilterChoice(Decision):
         readings, interval = seen.said[seen.valid], seen.interval_s or 0.05
         found = on_these(readings, interval)
         speed = values["drive_speed"].value if "drive_speed" in values else 0.0
-        best = _suggested(found, speed)
+        length_s = readings.size * interval
+        best = _suggested(found, speed, length_s)
         kind = standing("filter_kind", asked, values, float(KINDS.index(best.setting.kind)))
         if not 0 <= kind < len(KINDS) or kind != int(kind):
             raise BadInput(
@@ -222,24 +244,29 @@ class FilterChoice(Decision):
         mine = setting(name, amount)
         raw = found[0].noise
         now = next((one for one in found if one.setting == mine), None) or OnThese(
-            mine, raw * mine.noise_ratio, 0, mine.lag_samples * interval
+            mine, raw * mine.noise_ratio, 0, mine.lag_samples * interval, needed_readings(mine) * interval
         )
         unit = values_unit(values)
         share = 100.0 * now.noise / raw if raw else 100.0
         late = f"{fixed(1000 * now.lag_s)} ms late"
         late += f": {fixed(1000 * speed * now.lag_s)} mm of way" if speed else ""
+        label = f"{mine.label[0].upper()}{mine.label[1:]}"
+        short = now.needs_s > length_s
         heading = (f"No filter: {_size(raw)} {unit} of noise, and no lag" if mine.kind == "none" else
-                   f"{mine.label[0].upper()}{mine.label[1:]} leaves {fixed(share)} % of the noise, {late}")  # fmt: skip
+                   f"{label} needs a recording of {fixed(now.needs_s)} s; this one has {fixed(length_s)} s" if short else
+                   f"{label} leaves {fixed(share)} % of the noise, {late}")  # fmt: skip
+        shown = [one for one in found if one.needs_s <= length_s]
         return Decided(
-            heading, "pick a point of the curve, then choose it.",
+            heading, "pick a point of the curve, then choose it." if not short else "record longer, or pick a quicker one.",
             (Choice("filter_kind", kind, float(KINDS.index(best.setting.kind)), "least noise that is not too late",
                     options=CALLED),
              Choice("filter_amount", mine.amount, best.setting.amount, f"{best.setting.label}",
                     tuple(Candidate(setting(name, float(a)).label, float(a)) for a in amounts),
                     step=1.0 if name in ("average", "median") else 0.01)),
-            notes=_notes(seen, found, unit, values, mine),
-            plots=(_curve(found, now, unit, most_lag_s(speed)), _trace(seen, mine, values)),
-            tables=(*_odds(seen, mine, raw, values), _table(found, unit, speed, raw), _ladder(raw, interval, speed, unit)),
+            good=not short, notes=(*_notes(seen, shown, unit, values, mine), *_too_slow(found, length_s)),
+            plots=(_curve(shown, now, unit, most_lag_s(speed)), *_traces(seen, mine, values)),
+            tables=(*_odds(seen, mine, raw, values), _table(shown, unit, speed, raw),
+                    _ladder(found, unit, speed, raw, length_s)),
             used=(seen.id,),
         )  # fmt: skip
 
@@ -279,7 +306,7 @@ def _notes(seen: Seen, found: list[OnThese], unit: str, values: Values, mine: Se
         behind = values["tilt_rate"].value * mine.lag_samples * (seen.interval_s or 0.0)
         quieter = 3 * found[0].noise * (1 - mine.noise_ratio)
         said.append(f"For the tilt alarm: {fixed(behind, 1)}° for the lag, {fixed(quieter, 1)}° less for the noise.")
-    if "pitch" in values and "drive_speed" not in values:
+    if "pitch" in values:
         said.append(
             "A line follower turns by what it sees now: half the tape's width over the speed is all the lag it has."
         )
@@ -289,7 +316,7 @@ def _notes(seen: Seen, found: list[OnThese], unit: str, values: Values, mine: Se
 def _odds(seen: Seen, mine: Setting, raw: float, values: Values) -> tuple[Table, ...]:
     """What the filter makes of the odds of what is decided from these readings, beside none."""
     both = (setting("none", 1.0), mine)
-    if "votes_of" in values:
+    if "ping_interval" in values:
         there, interval = smoothed_truth(seen.said, seen.valid), values["ping_interval"].value
         rows = []
         for one in both:
@@ -345,18 +372,35 @@ def _curve(found: list[OnThese], now: OnThese, unit: str, limit_s: float) -> Plo
     return Plot("Noise against lag", "lag", "ms", "noise left", unit, tuple(dots), tuple(lines))
 
 
-def _trace(seen: Seen, mine: Setting, values: Values) -> Plot:
-    """The liveliest stretch of the recording, raw and through the filter."""
+def _too_slow(found: list[OnThese], length_s: float) -> tuple[str, ...]:
+    """Which filters a recording is too short for."""
+    slow = [one for one in found if one.needs_s > length_s]
+    if not slow:
+        return ()
+    return (f"Not shown, since this recording of {fixed(length_s)} s is too short for them: "
+            f"{listed([f'{one.setting.label} ({fixed(one.needs_s)} s)' for one in slow])}.",)  # fmt: skip
+
+
+def _traces(seen: Seen, mine: Setting, values: Values) -> tuple[Plot, ...]:
+    """The liveliest stretch of the recording, raw and through the filter; and what the filter takes away."""
     times, readings = seen.times_s[seen.valid], seen.said[seen.valid]
     start = 0
     if readings.size > DRAWN:
         spans = np.array([np.ptp(readings[i : i + DRAWN]) for i in range(0, readings.size - DRAWN + 1, DRAWN // 4)])
         start = int(spans.argmax()) * (DRAWN // 4)
     part = slice(start, start + DRAWN)
-    raw = tuple(zip(times[part].tolist(), readings[part].tolist(), strict=True))
-    out = tuple(zip(times[part].tolist(), mine.run(readings)[part].tolist(), strict=True))
-    lines = (Line("raw", raw),) if mine.kind == "none" else (Line("raw", raw), Line(mine.label, out))
-    return Plot("On this recording", "time", "s", "reading", values_unit(values), lines=lines)
+    filtered, unit = mine.run(readings)[part], values_unit(values)
+    lines = [Line("raw", _points(times[part], readings[part]))]
+    if mine.kind == "none":
+        return (Plot("On this recording", "time", "s", "reading", unit, lines=tuple(lines)),)
+    lines.append(Line(mine.label, _points(times[part], filtered)))
+    away = Line("raw less filtered", _points(times[part], readings[part] - filtered))
+    return (Plot("On this recording", "time", "s", "reading", unit, lines=tuple(lines)),
+            Plot("What it takes away", "time", "s", "raw less filtered", unit, lines=(away,), zero=True))  # fmt: skip
+
+
+def _points(times: Array, values: Array) -> tuple[tuple[float, float], ...]:
+    return tuple(zip(times.tolist(), values.tolist(), strict=True))
 
 
 def _row(one: OnThese, unit: str, speed: float, raw: float) -> tuple[str, ...]:
@@ -379,17 +423,20 @@ def _table(found: list[OnThese], unit: str, speed: float, raw: float) -> Table:
                  tuple(_row(one, unit, speed, raw) for one in shown))  # fmt: skip
 
 
-def _ladder(raw: float, interval: float, speed: float, unit: str) -> Table:
+def _ladder(found: list[OnThese], unit: str, speed: float, raw: float, length_s: float) -> Table:
     """The ladder of q that people try, for the noise that these readings really have (r = their variance)."""
     variance = max(raw * raw, 1e-12)
     rows = []
-    for ratio in RATIOS:
+    for one in found:
+        if one.setting.kind != "kalman":
+            continue
+        ratio = one.setting.amount
         gain = filters.kalman_gain(ratio * variance, variance)
-        one = setting("kalman", ratio)
-        lag = 1000 * one.lag_samples * interval
-        way = (f"{fixed(speed * lag, 1)} mm",) if speed else ()
-        rows.append((f"{ratio:g}", f"{ratio * variance:.2g}", f"{gain.gain:.3f}", f"{fixed(100 * one.noise_ratio)} %",
-                     f"{fixed(lag)} ms", *way))  # fmt: skip
+        way = (f"{fixed(1000 * speed * one.lag_s, 1)} mm",) if speed else ()
+        left = f"{fixed(100 * one.noise / raw)} %" if raw else "none"
+        rows.append((f"{ratio:g}", f"{ratio * variance:.2g}", f"{gain.gain:.3f}",
+                     left if one.needs_s <= length_s else f"{left} of white noise; record {fixed(one.needs_s)} s",
+                     f"{fixed(1000 * one.lag_s)} ms", *way))  # fmt: skip
     way_head = (f"at {speed:g} m/s",) if speed else ()
     return Table(f"Kalman filter, r = {variance:.3g}" + (f" {unit}²" if unit else ""),
                  ("q/r", "q", "gain", "of the noise", "late by", *way_head), tuple(rows))  # fmt: skip

@@ -5,11 +5,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from tickstone.core import line_row
 from tickstone.core.constants import Provenance, Values
+from tickstone.core.deciding import fastest_stop_m_s, overrun_mm
 from tickstone.core.decisions import heaps as odds
 from tickstone.core.decisions.decision import (
     Asked,
@@ -32,6 +34,7 @@ from tickstone.core.wording import fixed, listed, rate
 
 TABLE_SDS = 5.0  # so far from the table's middle a normal reading strays once in 1.7 million, half a day at 50 a second
 METER_SHARE, METER_DIGIT_V = 0.01, 0.01  # of a cheap meter, common practice
+SPEEDS = (0.5, 1.0, 1.5, 2.0)
 OFFSET_V = 0.005  # of a cheap comparator, common practice
 
 
@@ -41,6 +44,7 @@ class EdgeGuard(Decision):
     id = "edge"
     title = "Edge guard"
     begin = "choose what counts as the table."
+    inputs = ("drive_speed", "braking", "look_interval", "edge_votes", "reaction", "ahead")
     rests_on = ("reference", "bits", "white", "black")
     cautions = ("Try it on the floor first, then with a hand at the edge.",)
     marked = True
@@ -74,14 +78,70 @@ class EdgeGuard(Decision):
         choices = tuple(choice for _, pair in worked for choice in pair)
         bad = [row.title for row in rows if row.state == "unsafe"]
         wide = [row.title for row, (low, high) in worked if high.value - low.value > top / 2]
-        heading = (f"{listed(bad).capitalize()} would take the edge for the table" if bad else
-                   "Every sensor knows its table; whatever else it reads, stop")  # fmt: skip
+        stop = _Stop.of(values)
+        heading = (
+            f"{listed(bad).capitalize()} would take the edge for the table" if bad else
+            f"At {stop.speed:g} m/s the wheel would be {fixed(stop.overrun - stop.ahead)} mm over the edge before it stands"
+            if stop.falls else
+            f"Every sensor knows its table; at {stop.speed:g} m/s it stands {fixed(stop.ahead - stop.overrun)} mm before the edge"
+        )  # fmt: skip
+        following = (
+            "lower the row, or narrow the span." if bad else
+            f"drive no faster than {fixed(stop.fastest, 2)} m/s, or mount the row farther ahead." if stop.falls else
+            "choose these, then try it with a hand at the edge."
+        )  # fmt: skip
         return Decided(
-            heading, "choose these, then try it with a hand at the edge." if not bad else "lower the row, or narrow the span.",
-            choices, good=not bad, notes=_notes(any(one.size for some in edge for one in some), wide),
-            tables=(_percent(names, [row.title for row in rows], choices, values),),
+            heading, following, choices, good=not bad and not stop.falls,
+            notes=(stop.sentence, *_notes(any(one.size for some in edge for one in some), wide)),
+            tables=(_overruns(stop), _percent(names, [row.title for row in rows], choices, values)),
             heaps=Heaps(0.0, float(top), "counts", ("table", "edge"), rows), used=tuple(one.id for one in asked.seen),
         )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class _Stop:
+    """How far the vehicle goes between the first look beyond the table and standing, mm, and how far the row looks ahead of
+    what must not fall."""
+
+    speed: float
+    delay: float
+    braking: float
+    ahead: float
+
+    @staticmethod
+    def of(values: Values) -> _Stop:
+        delay = values["look_interval"].value * round(values["edge_votes"].value) + values["reaction"].value
+        return _Stop(values["drive_speed"].value, delay, values["braking"].value, values["ahead"].value)
+
+    @property
+    def overrun(self) -> float:
+        return overrun_mm(self.speed, self.delay, self.braking)
+
+    @property
+    def falls(self) -> bool:
+        return self.overrun > self.ahead
+
+    @property
+    def fastest(self) -> float:
+        return math.floor(100 * fastest_stop_m_s(self.ahead, self.delay, self.braking)) / 100
+
+    @property
+    def sentence(self) -> str:
+        return (f"It overruns the edge by {fixed(self.overrun)} mm at {self.speed:g} m/s: {fixed(1000 * self.speed * self.delay)} mm "
+                f"until it brakes ({fixed(1000 * self.delay)} ms), {fixed(overrun_mm(self.speed, 0.0, self.braking))} mm while it "
+                f"does. The row looks {fixed(self.ahead)} mm ahead of the wheel: up to {fixed(self.fastest, 2)} m/s it stands in "
+                "time.")  # fmt: skip
+
+
+def _overruns(stop: _Stop) -> Table:
+    """What other speeds would overrun."""
+    rows = []
+    for factor in SPEEDS:
+        other = replace(stop, speed=stop.speed * factor)
+        left = other.ahead - other.overrun
+        rows.append((f"{other.speed:.2g} m/s", f"{fixed(other.overrun)} mm",
+                     f"{fixed(left)} mm before the edge" if left >= 0 else f"{fixed(-left)} mm over the edge"))  # fmt: skip
+    return Table("What it overruns", ("speed", "until it stands", "then the wheel is"), tuple(rows))
 
 
 def _sensor(

@@ -24,6 +24,7 @@ SPEEDS = (0.5, 1.0, 1.5, 2.0)
 AIRS_C = (0.0, 20.0, 40.0)
 ENOUGH_FOR_A_RATE = 3.0  # nothing seen in T hours only says: fewer than 3/T an hour (95 %)
 ROUND_MM = 5.0
+AIR = "air temperature"
 
 
 class Obstacle(Decision):
@@ -63,7 +64,7 @@ class Obstacle(Decision):
                     f"{lost} of {seen.valid.size} readings were dropouts or out of reach: never take them for clear."
                 )
         if "air" in values:
-            tables.append(_airs(trip, values))
+            tables.append(_airs(trip, values, AIR in asked.rig_measures))
         tables.append(_words(trip, clear))
         why_not = ""
         if stop.trip_mm > reach:
@@ -121,7 +122,7 @@ def _heading(stop: StopDistance, trip: float | None, reach: float, speed: float)
     spare = trip - stop.trip_mm
     if spare < -0.5:
         return f"Tripping at {fixed(trip)} mm is {fixed(-spare)} mm too late at {speed:g} m/s"
-    return f"Tripping at {fixed(trip)} mm stops the cart with {fixed(stop.parts_mm['gap'] + spare)} mm to spare"
+    return f"Tripping at {fixed(trip)} mm stops the cart {fixed(stop.parts_mm['gap'] + spare)} mm before it would touch"
 
 
 def _sentences(stop: StopDistance, values: Values, reach: float) -> list[str]:
@@ -186,11 +187,11 @@ def _changes(values: Values, sigma: float, lag_s: float, trip: float) -> Table:
         stop = needed_stop(values, sigma, lag_s, speed)
         spare = trip - stop.trip_mm
         rows.append((f"{speed:.2g} m/s", f"{fixed(stop.trip_mm)} mm",
-                     f"{fixed(spare)} mm to spare" if spare >= 0 else f"{fixed(-spare)} mm too late"))  # fmt: skip
+                     f"{fixed(spare)} mm more than needed" if spare >= 0 else f"{fixed(-spare)} mm too late"))  # fmt: skip
     return Table("At another speed", ("speed", "needed", "this trip"), tuple(rows))
 
 
-def _airs(trip: float, values: Values) -> Table:
+def _airs(trip: float, values: Values, has_thermometer: bool) -> Table:
     """Where a trip chosen for today's air would really be in other air, if the air is not measured then."""
     humidity, now = values["humidity"].value, values["air"].value
     here = float(sound.speed_of_sound_cramer(now, humidity))
@@ -199,8 +200,8 @@ def _airs(trip: float, values: Values) -> Table:
         really = trip * float(sound.speed_of_sound_cramer(air, humidity)) / here
         rows.append((f"{fixed(air)} °C", f"{fixed(really)} mm",
                      f"{fixed(abs(really - trip), 1)} mm {'nearer' if really < trip else 'farther'}"))  # fmt: skip
-    live = values["air"].provenance is Provenance.MEASURED
-    title = "In other air, if it were not measured" if live else "In other air: nobody measures it"
+    measured = has_thermometer or values["air"].provenance is Provenance.MEASURED
+    title = "In other air, if it were not measured" if measured else "In other air: nobody measures it"
     return Table(title, ("air", "it trips at", "than it says"), tuple(rows))
 
 

@@ -178,7 +178,7 @@ export function Parts({ floor, trip }: { floor: FloorShown; trip: number }) {
           <dd>{lengthText(floor.trip_mm, length)}</dd>
         </div>
         <div className={spare < -0.5 ? "stale" : undefined}>
-          <dt>{spare < -0.5 ? "too late by" : "to spare"}</dt>
+          <dt>{spare < -0.5 ? "too late by" : "more than needed"}</dt>
           <dd>{lengthText(Math.abs(spare), length)}</dd>
         </div>
       </dl>

@@ -63,7 +63,7 @@ export function MotorCheck() {
         {title}
       </Verdict>
       {!on && <p>Connect the board first: the check needs live readings.</p>}
-      <ol className="steps">
+      <ol className="motor-steps">
         <li data-now={stage === "before" || stage === "rest"} data-done={stage !== "before" && stage !== "rest"}>
           <h2>Motors off, everything still</h2>
           {stage === "before" && (

@@ -60,7 +60,7 @@ export function Checklist() {
                 {ticked} of {mine.length}
               </small>
             </h2>
-            <ol className="steps">
+            <ol className="checklist-steps">
               {mine.map((step) => (
                 <StepLine key={step.id} step={step} next={step === next} onTick={tick} />
               ))}

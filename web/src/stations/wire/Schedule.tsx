@@ -86,7 +86,7 @@ export function Schedule() {
                     <code>{line.code}</code>
                   </td>
                   <td className="wire-colour">
-                    <span className="swatch" style={{ background: WIRE_COLOURS[line.colour] }} /> {line.colour}
+                    <span className="wire-swatch" style={{ background: WIRE_COLOURS[line.colour] }} /> {line.colour}
                   </td>
                   <td className="number">{line.length_mm} mm</td>
                   <td>{line.part}</td>
@@ -117,7 +117,7 @@ export function Schedule() {
                 <td>
                   {part.bands.map((band, i) => (
                     // biome-ignore lint/suspicious/noArrayIndexKey: bands have an order and may repeat
-                    <span key={i} className="band" style={{ background: BAND_COLOURS[band] }} title={band} />
+                    <span key={i} className="wire-band" style={{ background: BAND_COLOURS[band] }} title={band} />
                   ))}{" "}
                   {part.bands.join(" ")}
                 </td>

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from tickstone.core.constants import ConstantSpec, Provenance
 from tickstone.core.rigs.kinds.parts import UNMEASURED
-from tickstone.core.rigs.kinds.told import by_geometry
+from tickstone.core.rigs.kinds.told import by_geometry, by_mount
 
 DRIVE_SPEED = ConstantSpec("drive_speed", "cart speed", "m/s", 0.4, None, "a walking cart", 0, 10, "decide")
 
@@ -23,6 +25,16 @@ OBSTACLE = (
     ConstantSpec("gap", "gap left", "mm", 60.0, None, "a hand's breadth", 0, 5000, "decide", counts=False),
     ConstantSpec("hysteresis", "hysteresis", "mm", 50.0, None, "common practice", 0, 5000, "decide", counts=False),
     ConstantSpec("bar_far", "bar begins at", "mm", 1000.0, None, "a metre", 50, 10_000, "decide", counts=False),
+)  # fmt: skip
+
+EDGE = (
+    replace(DRIVE_SPEED, counts=False),
+    ConstantSpec("braking", "braking", "m/s²", 0.8, None, "rubber on a bench", 0.01, 20, "decide", counts=False),
+    ConstantSpec("reaction", "reaction", "s", 0.02, None, "motors begin to brake", 0, 5, "decide", counts=False),
+    ConstantSpec("look_interval", "looks every", "s", 0.02, None, "50 looks a second", 0.0001, 5, "decide", counts=False),
+    ConstantSpec("edge_votes", "looks in a row", "", 2.0, None, "against single spikes", 1, 20, "decide", counts=False),
+    ConstantSpec("ahead", "row ahead of the wheel", "mm", 30.0, None, "usual at the front of a small cart", 0, 2000, "decide",
+                 Provenance.MEASURED, counts=False, told=by_mount("x_mm")),
 )  # fmt: skip
 
 FILTER = (

@@ -29,7 +29,7 @@ from tickstone.core.rigs.kinds.base import (
     Term,
     Working,
 )
-from tickstone.core.rigs.kinds.deciding import FILTER
+from tickstone.core.rigs.kinds.deciding import EDGE, FILTER
 from tickstone.core.rigs.kinds.parts import (
     GROUND,
     UNMEASURED,
@@ -276,6 +276,7 @@ KIND = Kind(
         ConstantSpec("mark_hysteresis", "mark's band", "counts", None, None, "", 0, 16_777_215, "calibrate", counts=False),
         *converter(4.0),
         *FILTER,
+        *EDGE,
         *(ConstantSpec(f"threshold_{name}", f"threshold {name}", "counts", None, None, "", 0, 16_777_215, "decide",
                        shown_at=("watch",)) for name in NAMES),
         *(ConstantSpec(f"{what}_{name}", f"{label} {name}", "counts", None, None, "", 0, 16_777_215, "decide", counts=False)
