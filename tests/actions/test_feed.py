@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import queue
-import time
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -15,10 +15,15 @@ from tests.conftest import until
 from tests.rigs import ranger_and_air
 from tickstone.actions.feed import Feed
 from tickstone.actions.ring import Ring
+from tickstone.actions.watched import Now
 from tickstone.core import ranging
 from tickstone.core.constants import Provenance, Value, settle
+from tickstone.core.decisions.steering import usual_action
+from tickstone.core.line_row import patterns
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.rig import Rig
+from tickstone.core.rigs.templates import template as rig_template
+from tickstone.core.rigs.usual import usual_values
 from tickstone.core.rows import Batch
 from tickstone.core.timing import rhythm
 from tickstone.errors import Conflict, NotConnected, SourceLost
@@ -183,11 +188,14 @@ def test_a_source_that_ended_says_why_and_connecting_again_begins_anew(feed: Fee
     assert feed.stretch(RANGER, 0, 5).times_s.tolist() == [0.0]
 
 
-def test_a_silent_source_is_not_called_live(feed: Feed, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_silent_source_is_not_called_live() -> None:
+    now = [1000.0]
+    feed = Feed(ranger_and_air(), values(), clock=lambda: now[0])
+    feed.connect(Scripted())
     assert feed.state().status == "live"
-    later = time.monotonic() + 10
-    monkeypatch.setattr(time, "monotonic", lambda: later)
+    now[0] += 10
     assert feed.state().status == "silent"
+    feed.disconnect()
 
 
 def test_new_constants_convert_what_comes_next(feed: Feed, source: Scripted) -> None:
@@ -223,6 +231,145 @@ def test_what_came_before_a_part_was_taken_off_is_converted_as_the_rig_was(feed:
     assert feed.air_c is None  # nobody measures it any more
     source.lines("t_us:100000 echo_us:1457")
     read(feed, RANGER, 1)
+
+
+class Bench:
+    """A feed whose lines and whose clock a test moves by hand."""
+
+    def __init__(self, rig: Rig, **chosen: float) -> None:
+        (self.sensor,) = rig.sensors
+        what = kind(self.sensor.kind)
+        specs = {spec.name: spec for spec in what.constants}
+        known = {n: replace(v, provenance=Provenance.CHOSEN) for n, v in usual_values(what, rig, self.sensor, chosen).items()
+                 if n in chosen and n in specs}  # fmt: skip
+        self.now = 1000.0
+        self.feed = Feed(rig, {self.sensor.id: usual_values(what, rig, self.sensor) | known}, clock=lambda: self.now)
+        self.feed.connect(Scripted())
+
+    def hear(self, stamps_s: list[float], words: Callable[[int, float], str], sent_from: int = 0) -> None:
+        """Lines of a board at these times of its own, arriving together just now."""
+        lines = [f"t_us:{round(t * 1e6)} {words(sent_from + i, t)}" for i, t in enumerate(stamps_s)]
+        self.feed.take_lines(lines, self.now)
+
+    def shows(self) -> Now:
+        """What a window is shown just now."""
+        return self.feed.now(self.sensor.id)
+
+
+def six_states(i: int, _t: float) -> str:
+    h1, h2, h3 = ((1, 0, 1), (1, 0, 0), (1, 1, 0), (0, 1, 0), (0, 1, 1), (0, 0, 1))[i % 6]
+    return f"h1:{h1} h2:{h2} h3:{h3}"
+
+
+def edge_at(_i: int, t: float) -> str:
+    return f"mark_edge_us:{round(t * 1e6)}"
+
+
+@pytest.mark.parametrize(
+    ("template", "words", "period_s", "rpm"),
+    [("T05", six_states, 60 / 300 / 42, 300), ("T05", six_states, 60 / 3000 / 42, 3000), ("T03", edge_at, 0.02, 3000),
+     ("T03", edge_at, 60 / 9000, 9000), ("T03", edge_at, 0.5, 120)],
+)  # fmt: skip
+def test_a_shaft_that_turns_steadily_is_shown_right_however_late_its_lines_come(
+    template: str, words: Callable[[int, float], str], period_s: float, rpm: float
+) -> None:
+    """Lines come in bunches, 10 to 60 ms late; a window looks at any moment between them."""
+    bench, random = Bench(rig_template(template)), np.random.default_rng(3)
+    begun, sent, shown = bench.now, 0, []
+    for _ in range(400):
+        bench.now += random.uniform(0.005, 0.05)
+        heard_to = bench.now - begun - random.uniform(0.01, 0.06)
+        stamps = [i * period_s for i in range(sent, max(sent, int(heard_to / period_s) + 1 if heard_to >= 0 else 0))]
+        if stamps:
+            bench.hear(stamps, words, sent)
+            sent += len(stamps)
+        bench.now += random.uniform(0.0, 0.02)
+        now = bench.shows()
+        if bench.now - begun > 4.0:
+            shown.append(now)
+    assert len(shown) > 100
+    assert [now.value for now in shown] == pytest.approx([rpm] * len(shown), rel=0.1)
+    assert not any("slower" in now.sentence or "stands" in now.sentence for now in shown)
+    last_s = (sent - 1) * period_s
+    latest = 0.13  # of a line, as they came here
+    for age in (0.2, 0.5, 1.5):  # and when it stops, it is shown slower at once, and then standing
+        bench.now = begun + last_s + latest + age
+        fading = bench.shows()
+        assert fading.value is not None
+        assert fading.value <= 60 / (42 if template == "T05" else 1) / age * 1.001
+    bench.now = begun + last_s + latest + 3.1
+    stopped = bench.shows()
+    assert stopped.value == 0.0
+    assert "stands" in stopped.sentence
+
+
+def test_when_it_stands_is_as_chosen() -> None:
+    patient = Bench(rig_template("T03"), slow_s=8.0)
+    for i in range(20):
+        patient.now += 0.5
+        patient.hear([i * 0.5], edge_at)
+    for age, stands in ((5.0, False), (8.5, True)):
+        patient.now += age if not stands else 3.5
+        assert (patient.shows().value == 0.0) is stands, age
+        assert ("stands" in patient.shows().sentence) is stands
+
+
+def test_a_wheel_with_one_magnet_that_rolls_slowly_does_not_stand_between_two_pulses() -> None:
+    """2 042 mm at 0.6 m/s: a pulse every 3.4 s. It moves all the time, and its source is not silent."""
+    bench = Bench(rig_template("T17"))
+    period = bench.feed.values["wheel"]["circumference"].value / 600.0
+    assert period > 3.0
+    begun = bench.now
+    for i in range(40):
+        bench.now = begun + i * period
+        bench.hear([i * period], lambda _i, t: f"hall_edge_us:{round(t * 1e6)}")
+        if i < 3:
+            continue
+        for share in (0.3, 0.6, 0.98):
+            bench.now = begun + (i + share) * period
+            now = bench.shows()
+            assert now.value == pytest.approx(0.6, rel=0.05)
+            assert "Standing" not in now.sentence
+            assert bench.feed.state().status == "live"
+            trip = now.instruments["trip"]
+            assert trip["speed_m_s"] == pytest.approx(0.6, rel=0.01)
+            assert trip["average_m_s"] == pytest.approx(0.6, rel=0.01)
+            assert trip["moving_s"] == pytest.approx(i * period, rel=0.01)
+    bench.now += 15
+    assert bench.shows().value == 0.0
+    assert bench.feed.state().status == "silent"
+
+
+def test_what_is_chosen_at_decide_is_what_watch_says() -> None:
+    guard = Bench(rig_template("T16"), trip=300, clear=400, votes=2, votes_of=2)
+    for i, (mm, said) in enumerate(
+        ((900, "Safe"), (250, "Too close"), (350, "Too close"), (900, "Safe"), (0, "not safe"))
+    ):
+        guard.now += 1.0
+        guard.hear([i + 0.05 * k for k in range(8)], lambda _i, _t, mm=mm: f"echo_us:{2000 * mm / 344:.0f}")
+        assert said in guard.shows().sentence, (mm, guard.shows().sentence)
+    table = {f"table_{end}_s{n}": value for n in (1, 2) for end, value in (("low", 150), ("high", 230))}
+    edge = Bench(rig_template("T09"), **table)
+    for i, (left, right, said, lit) in enumerate(
+        ((180, 190, "On the table", [False, False]), (760, 180, "Off the table under left", [True, False]),
+         (60, 760, "under left and right", [True, True]))
+    ):  # fmt: skip
+        edge.now += 1.0
+        edge.hear([float(i)], lambda _i, _t, left=left, right=right: f"line1_adc:{left} line2_adc:{right}")
+        now = edge.shows()
+        assert said in now.sentence
+        assert "Line" not in now.sentence
+        assert now.instruments["lamps"]["lit"] == lit
+    actions = {f"act_{pattern}": float(usual_action(pattern)) for pattern in patterns(5) if pattern != "broken"}
+    row = Bench(rig_template("T15"), **actions)
+    row.hear([0.0], lambda _i, _t: "line1_adc:180 line2_adc:760 line3_adc:180 line4_adc:180 line5_adc:180")
+    assert "the line is to the left: left" in row.shows().sentence
+    level = Bench(rig_template("T14"), tilt_alarm=20)
+    level.hear([0.0], lambda _i, _t: "ax_adc:2400 ay_adc:2048 az_adc:2048")
+    assert "Tilt alarm" in level.shows().sentence
+    fast = Bench(rig_template("T03"), over_rpm=2000)
+    fast.hear([0.02 * i for i in range(9)], edge_at)
+    assert "Over-speed: 3000 rpm" in fast.shows().sentence
 
 
 def test_sentences_come_from_the_kind_and_settle(feed: Feed, source: Scripted) -> None:

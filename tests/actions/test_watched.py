@@ -9,7 +9,7 @@ from tests.actions.test_feed import Scripted
 from tests.conftest import until
 from tests.rigs import part, rig
 from tickstone.actions.feed import Feed
-from tickstone.core.instruments import STANDS_AFTER_S
+from tickstone.core.instruments import stands_after_s
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.rig import Rig
 from tickstone.core.rigs.templates import fern
@@ -57,16 +57,16 @@ def test_between_pulses_the_shown_speed_fades_and_ends_at_standing_never_frozen(
     source.lines(*(f"t_us:{i * 1_000_000} hall_edge_us:{i * 1_000_000}" for i in range(4)))
     heard(feed, 4)
     watched, values = feed.watched["wheel"], usual_values(kind("hall-switch"))
-    said = {}
-    for age in (0.0, 0.9, 2.0, STANDS_AFTER_S - 0.1, STANDS_AFTER_S + 0.1):
+    said, stands_s = {}, stands_after_s(values)
+    for age in (0.0, 0.9, 2.0, stands_s - 0.1, stands_s + 0.1):
         said[age] = watched.now(3.0 + age, 100 * (1 + age), values)
     assert said[0.0].value == pytest.approx(1.2)
     assert said[0.9].value == pytest.approx(1.2)
     assert said[2.0].value == pytest.approx(0.6)  # at most the circumference over the time since the last pulse
     assert "at most 0.60" in said[2.0].sentence
-    assert said[STANDS_AFTER_S + 0.1].value == 0.0
-    assert said[STANDS_AFTER_S + 0.1].sentence.startswith("Standing: no pulse for 3 s")
-    assert said[STANDS_AFTER_S + 0.1].instruments["trip"]["speed_m_s"] == 0.0
+    assert said[stands_s + 0.1].value == 0.0
+    assert said[stands_s + 0.1].sentence.startswith("Standing: no pulse for 6 s")
+    assert said[stands_s + 0.1].instruments["trip"]["speed_m_s"] == 0.0
 
 
 def test_a_board_that_starts_again_carries_no_period_over(wheel) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 import time
 from collections import deque
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from contextlib import AbstractContextManager
 
 import numpy as np
@@ -14,7 +14,7 @@ from tickstone.actions.feed_state import FeedState, HeardLine, OpenRecording, Tr
 from tickstone.actions.ring import Stretch
 from tickstone.actions.watched import Now, Watched
 from tickstone.core.constants import Values
-from tickstone.core.instruments import Instrument
+from tickstone.core.instruments import Instrument, stands_after_s
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.kinds.base import Surroundings
 from tickstone.core.rigs.meanings import Meaning
@@ -34,6 +34,7 @@ SILENT_S = 2.0
 SPREAD_S = 0.5  # lines without a time of their own that come together are spread over at most so long
 KEPT_LINES = 40
 MOST_PENDING = 500  # rows that wait to be converted
+LATE_BATCHES, LATE_LOOK_BACK_S = 512, 10.0  # of lines, from which is told how late they come
 NO_TEXT = 0.2  # of what came lately: with more strange bytes than that it is no text
 NO_TEXT_WORDS = (
     "What comes is no text: the baud is most likely wrong. The board's program says it, in the line that begins its serial "
@@ -48,8 +49,9 @@ class Feed:
 
     def __init__(
         self, rig: Rig, values: Mapping[str, Values], meanings: Mapping[str, Meaning] | None = None,
-        supervisor: Supervisor | None = None,
+        supervisor: Supervisor | None = None, clock: Callable[[], float] = time.monotonic,
     ) -> None:  # fmt: skip
+        self._monotonic = clock
         self._lock = threading.RLock()
         self._supervisor = supervisor or Supervisor()
         self._reader: Reader | None = None
@@ -67,7 +69,9 @@ class Feed:
         self.refresh(rig, values, meanings or {})
 
     def _restart(self, pace: float) -> None:
-        self._clock = DeviceClock(pace)
+        self._clock, self._pace = DeviceClock(pace), pace
+        self._late: deque[tuple[float, float]] = deque(maxlen=LATE_BATCHES)
+        self._first_us: int | None = None  # of the lines that are being taken
         self._arrivals: deque[tuple[int, float]] = deque(maxlen=20_000)
         self._heard: deque[HeardLine] = deque(maxlen=KEPT_LINES)
         self.trouble = Trouble()
@@ -112,9 +116,9 @@ class Feed:
             self._restart(source.pace)
             self._interpreter = Interpreter(self._rig, meanings)
             self._source_title, self._status, self._why = source.title, "live", ""
-            self._last_arrival = self._understood_at = time.monotonic()
+            self._last_arrival = self._understood_at = self._monotonic()
             reader = Reader(
-                source, self._on_lines, lambda why: self._on_lost(reader, why), lambda: self._on_back(reader),
+                source, self.take_lines, lambda why: self._on_lost(reader, why), lambda: self._on_back(reader),
                 lambda why: self._on_over(reader, why), self._supervisor,
             )  # fmt: skip
             self._reader = reader
@@ -131,13 +135,13 @@ class Feed:
     def _on_lost(self, reader: Reader, why: str) -> None:
         with self._lock:
             if self._reader is reader:
-                self._status, self._why, self._lost_at = "lost", why, time.monotonic()
+                self._status, self._why, self._lost_at = "lost", why, self._monotonic()
 
     def _on_back(self, reader: Reader) -> None:
         with self._lock:
             if self._reader is reader:
                 self._status, self._why = "live", ""
-                self._last_arrival = self._understood_at = time.monotonic()
+                self._last_arrival = self._understood_at = self._monotonic()
                 self._clock.interrupted()
                 self._interrupted = True
 
@@ -165,11 +169,18 @@ class Feed:
 
     # Lines ----------------------------------------------------------------------------------------------------------
 
-    def _on_lines(self, lines: list[str], arrival_s: float) -> None:
+    def take_lines(self, lines: list[str], arrival_s: float) -> None:
+        """Take lines that arrived together at ``arrival_s``, s of our own clock."""
         with self._lock:
-            before = max(self._last_arrival, arrival_s - SPREAD_S)
+            before, segment = max(self._last_arrival, arrival_s - SPREAD_S), self._segment
+            self._first_us = None
             for place, line in enumerate(lines, 1):
                 self._take(line, arrival_s, before + (arrival_s - before) * place / len(lines))
+            if segment != self._segment:
+                self._late.clear()
+            elif self._first_us is not None:
+                now = self._monotonic()
+                self._late.append((now, self._pace * now - self._first_us / 1e6))
             self._lines += len(lines)
             self.trouble.counted.append((self._now_us / 1e6, len(lines)))
             self._last_arrival = arrival_s
@@ -201,6 +212,7 @@ class Feed:
             for watched in self._watched.values():
                 watched.broken()
         self._now_us = placed.t_us
+        self._first_us = placed.t_us if self._first_us is None else self._first_us
         self._keep(understood, placed)
 
     def _set_aside(self, odd: OddLine | Reading) -> None:
@@ -324,9 +336,9 @@ class Feed:
     def state(self) -> FeedState:
         """How the feed stands now."""
         with self._lock:
-            now = time.monotonic()
+            now = self._monotonic()
             status = self._status
-            if status == "live" and now - self._last_arrival > SILENT_S:
+            if status == "live" and now - self._last_arrival > self._silent_after_s():
                 status = "silent"
             recording = None
             if self._recorder is not None:
@@ -337,6 +349,12 @@ class Feed:
                 status, self._source_title, self._why, self._advice(now), self._rhythm(now), self._lines, self._garbled,
                 recording, self._now_us, now - self._lost_at if status == "lost" else 0.0,
             )  # fmt: skip
+
+    def _silent_after_s(self) -> float:
+        """How long no line may come before the source is called silent, s: where pulses alone send lines, a wheel that stands
+        is no silence."""
+        pulses = [stands_after_s(self._values[key]) for key, one in self._watched.items() if one.kind.fades is not None]
+        return SILENT_S + max(pulses) if pulses and len(pulses) == len(self._watched) else SILENT_S
 
     def _advice(self, now: float) -> str:
         if self._reader is None or self._status != "live" or now - self._understood_at < SILENT_S:
@@ -360,15 +378,25 @@ class Feed:
         with self._lock:
             if self._status != "live" or self._lines == 0:
                 return self._now_us / 1e6
-            return self._now_us / 1e6 + min(max(0.0, time.monotonic() - self._last_arrival), 3600.0)
+            return self._now_us / 1e6 + self._pace * min(max(0.0, self._monotonic() - self._last_arrival), 3600.0)
+
+    def _heard_to_s(self) -> float:
+        """Up to when, s of the feed's time, everything that was sent has surely been taken: what has not come since then does
+        not come. Lines take their time on the way, more of it at one moment than at another."""
+        told_s = self._now_us / 1e6
+        if self._status != "live" or not self._late:
+            return told_s
+        now = self._monotonic()
+        latest = max((late for at, late in self._late if now - at < LATE_LOOK_BACK_S), default=self._late[-1][1])
+        return max(told_s, self._pace * now - latest)
 
     def now(self, key: str) -> Now:
         """What a sensor says now; several windows that ask at one moment get one answer."""
         with self._lock:
-            clock_s = time.monotonic()
+            clock_s = self._monotonic()
             kept = self._glances.get(key)
             if kept is None or clock_s - kept[0] >= GLANCE_S:
-                kept = clock_s, self.watched[key].now(self.now_s(), clock_s, self._values[key])
+                kept = clock_s, self.watched[key].now(self._heard_to_s(), clock_s, self._values[key])
                 self._glances[key] = kept
             return kept[1]
 

@@ -9,7 +9,8 @@ import numpy as np
 
 from tickstone.actions.ring import Array, History, Ring
 from tickstone.core.constants import Values
-from tickstone.core.instruments import INSTRUMENTS, STANDS_AFTER_S, Instrument, Seen, Shown
+from tickstone.core.decisions.live import live_words
+from tickstone.core.instruments import INSTRUMENTS, Instrument, Seen, Shown, stands_after_s
 from tickstone.core.noise import step_noise
 from tickstone.core.rigs.kinds.base import Converted, Kind, Moment, Surroundings
 from tickstone.core.rigs.rig import Options, Rig
@@ -123,7 +124,7 @@ class Watched:
         code = int(last.codes[-1]) if last.codes.size else 0
         value = float(last.values[-1]) if last.values.size and code == 0 else None
         if value is not None and self.kind.fades is not None:
-            value = 0.0 if age_s > STANDS_AFTER_S else min(value, self.kind.fades(age_s, values))
+            value = 0.0 if age_s > stands_after_s(values) else min(value, self.kind.fades(age_s, values))
         self._settle(age_s, clock_s, values)
         return Now(
             float(last.raw[-1]) if last.raw.size else None, value, code, dict(self._asked), dict(self._series),
@@ -139,5 +140,7 @@ class Watched:
         if recent.times_s.size < 30:
             recent = self.ring.since(0, 30)
         moment = Moment(recent.times_s, Converted(recent.values, recent.codes), self._moment, age_s)
-        self._sentence, self._settled_at = self.kind.words(moment, values), clock_s
+        chosen = live_words(moment, values)
+        plain = "" if chosen.alone else self.kind.words(moment, values)
+        self._sentence, self._settled_at = " ".join(filter(None, (chosen.text, plain))), clock_s
         self._noise = step_noise(self.ring.since(0, NOISE_ROWS).values)

@@ -21,6 +21,7 @@ Shown = dict[str, float | str | list[bool] | None]
 
 SPEED_OVER_S = 0.25  # an encoder's speed is told over at least so long
 STANDS_AFTER_S = 3.0  # without a pulse; common practice is two to five seconds
+SLOWEST_M_S = 0.2  # a wheel with few magnets that rolls slower than this is called standing
 SETTLES_S = 0.3  # a level is the mean of so long
 REST_S = 1.5  # at which a gyro's bias is taken before it turns
 REST_DPS = 0.6  # spread below which a gyro is at rest
@@ -38,6 +39,17 @@ class Seen:
     valid: npt.NDArray[np.bool_]
     asked: Mapping[str, Array]
     series: Mapping[str, Array]
+
+
+def stands_after_s(values: Values) -> float:
+    """How long no pulse may come before a shaft or wheel is called standing, s: as it was chosen; else STANDS_AFTER_S, or as
+    long as a wheel takes from magnet to magnet at SLOWEST_M_S."""
+    if "slow_s" in values:
+        return values["slow_s"].value
+    if "circumference" in values and "magnets" in values:
+        way_m = values["circumference"].value / values["magnets"].value / 1000.0
+        return max(STANDS_AFTER_S, way_m / SLOWEST_M_S)
+    return STANDS_AFTER_S
 
 
 class Instrument(Protocol):
@@ -76,16 +88,16 @@ class Trip:
             self.begun_s = float(times[0])
         if "period" in seen.asked:
             lasted_s = seen.asked["period"][good] / 1e6
-            moving = lasted_s <= STANDS_AFTER_S
+            moving = lasted_s <= stands_after_s(values)
             self.distance_m += float((readings * lasted_s).sum())
             self.moving_s += float(lasted_s[moving].sum())
             self.fastest_m_s = max(self.fastest_m_s, float(readings.max()))
             self.speed_m_s = float(readings[-1])
         else:
-            self._roll(times, readings)
+            self._roll(times, readings, stands_after_s(values))
         self._last_s = float(times[-1])
 
-    def _roll(self, times: Array, way_mm: Array) -> None:
+    def _roll(self, times: Array, way_mm: Array, stands_s: float) -> None:
         if self._at is None:
             self._at = float(times[0]), float(way_mm[0])
         for t, way in zip(times.tolist(), way_mm.tolist(), strict=True):
@@ -94,13 +106,13 @@ class Trip:
                 moved_m = abs(way - before_mm) / 1000.0
                 self.distance_m += moved_m
                 self.speed_m_s = moved_m / (t - before_s)
-                self.moving_s += t - before_s if moved_m and t - before_s <= STANDS_AFTER_S else 0.0
+                self.moving_s += t - before_s if moved_m and t - before_s <= stands_s else 0.0
                 self.fastest_m_s = max(self.fastest_m_s, self.speed_m_s)
                 self._at = t, way
 
     def shown(self, now_s: float, values: Values) -> Shown:
-        """Speed now, m/s (0 after STANDS_AFTER_S without a reading), way, m, fastest and average, m/s."""
-        silent = self._last_s is None or now_s - self._last_s > STANDS_AFTER_S
+        """Speed now, m/s (0 when it stands), way, m, fastest and average, m/s."""
+        silent = self._last_s is None or now_s - self._last_s > stands_after_s(values)
         average = self.distance_m / self.moving_s if self.moving_s > 0 else None
         return {
             "speed_m_s": 0.0 if silent else self.speed_m_s, "distance_m": self.distance_m,
@@ -234,7 +246,7 @@ class Angle:
 @dataclass
 class Lamps:
     """One lamp for each sensor of a row, lit over dark: what check LEDs would show. By the chosen thresholds with their
-    hysteresis; half way between white and black where none is chosen."""
+    hysteresis, or by the chosen edge guard; half way between white and black where none is chosen."""
 
     lit: list[bool] = field(default_factory=list)
     _high: dict[str, bool] = field(default_factory=dict)
@@ -251,7 +263,9 @@ class Lamps:
                         for name, share in zip(names, last, strict=True)]  # fmt: skip
 
     def _dark(self, name: str, share: float, seen: Seen, values: Values) -> bool:
-        threshold = values.get(f"threshold_{name}")
+        threshold, table = values.get(f"threshold_{name}"), values.get(f"table_low_{name}")
+        if threshold is None and table is not None and name in seen.asked:  # an edge guard: lit is what is no table
+            return not table.value <= float(seen.asked[name][-1]) <= values[f"table_high_{name}"].value
         if threshold is None or name not in seen.asked:
             return share >= 50.0
         band = values.get(f"band_{name}")

@@ -39,9 +39,10 @@ def _readings(
 ) -> tuple[Array, Array, Array]:
     """Where the line was, what the centroid says there, and how likely that is, over every plausible spot and response; all of
     shape (n,). The line's middle is at most half its width beyond the row."""
-    places = (np.arange(count) - (count - 1) / 2) * pitch_mm
+    places = (np.arange(count, dtype=np.float64) - (count - 1) / 2) * pitch_mm
     half = float(places[-1]) + tape_mm / 2
-    line = np.linspace(-half, half, round(2 * half / pitch_mm * STEPS_A_PITCH) | 1)
+    steps = round(half / pitch_mm * STEPS_A_PITCH)
+    line = np.arange(-steps, steps + 1, dtype=np.float64) * (half / steps)
     lines, said, weights = [], [], []
     for step in STEPS if spot_sd_mm > 0 else (0.0,):
         for bend in BENDS:

@@ -36,7 +36,7 @@ export function FitPlot({ plot, onPick }: Props) {
     ? [Math.min(...xs), Math.max(...xs)]
     : counted
       ? [Math.min(...xs) - 0.5, Math.max(...xs) + 0.5]
-      : roomy(xs, 0.03);
+      : roomy(xs, 0.03, plot.dots.length === 0);
   const [y0, y1] = plot.logarithmic
     ? [Math.min(...ys) / 1.3, Math.max(...ys) * 1.3]
     : even(roomy(ys, 0.08, plot.dots.length === 0), plot.zero);
@@ -121,15 +121,10 @@ export function FitPlot({ plot, onPick }: Props) {
           </g>
         ))}
         {near && (
-          <text
-            x={Math.min(Math.max(x(near.x), LEFT + 110), RIGHT - 110)}
-            y={y(near.y) < top + 34 ? y(near.y) + 26 : y(near.y) - 12}
-            textAnchor="middle"
-            className="fit-said"
-          >
+          <text x={RIGHT} y={14} textAnchor="end" className="fit-said">
             {near.label && `${near.label}: `}
             {figure(near.y / per(plot.y_unit), 2)} {unit(plot.y_unit)},{" "}
-            {figure(near.x / per(plot.x_unit), counted ? 0 : 1)} {unit(plot.x_unit)}
+            {figure(near.x / per(plot.x_unit), counted || plot.x_unit === "ms" ? 0 : 1)} {unit(plot.x_unit)}
           </text>
         )}
         <text x={RIGHT} y={height - 4} textAnchor="end" className="small">

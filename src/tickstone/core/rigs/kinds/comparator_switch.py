@@ -9,6 +9,7 @@ import numpy as np
 
 from tickstone.core import pulses
 from tickstone.core.constants import ConstantSpec, Values
+from tickstone.core.instruments import stands_after_s
 from tickstone.core.rigs.kinds.base import (
     Array,
     Ask,
@@ -93,7 +94,9 @@ def words(moment: Moment, values: Values) -> str:
             if level[-1] < 0.5
             else "High: no light comes back, something dark or nothing. "
         )
-    return said + turning_words(moment, _fades(moment.age_s, values), "rpm", 0, "Turning", "The shaft stands")
+    return said + turning_words(
+        moment, _fades(moment.age_s, values), stands_after_s(values), "rpm", 0, "Turning", "The shaft stands"
+    )
 
 
 def _fades(age_s: float, values: Values) -> float:

@@ -9,6 +9,7 @@ import numpy as np
 
 from tickstone.core import pulses
 from tickstone.core.constants import ConstantSpec, Provenance, Values
+from tickstone.core.instruments import stands_after_s
 from tickstone.core.rigs.kinds.base import (
     Array,
     Chain,
@@ -94,7 +95,7 @@ def _period_at(wanted_m_s: float, values: Values, around: Surroundings) -> Mappi
 
 def words(moment: Moment, values: Values) -> str:
     """What the wheel does; never a frozen last speed."""
-    return turning_words(moment, _fades(moment.age_s, values), "m/s", 2, "Rolling", "Standing")
+    return turning_words(moment, _fades(moment.age_s, values), stands_after_s(values), "m/s", 2, "Rolling", "Standing")
 
 
 def _fades(age_s: float, values: Values) -> float:

@@ -9,6 +9,7 @@ import numpy as np
 
 from tickstone.core import motor_halls
 from tickstone.core.constants import ConstantSpec, Values
+from tickstone.core.instruments import stands_after_s
 from tickstone.core.rigs.kinds.base import (
     Array,
     Ask,
@@ -117,7 +118,14 @@ def words(moment: Moment, values: Values) -> str:
             else f"{CODES[now]} does not occur in the {scheme}° scheme: a wire, or the other scheme. "
         )
     return said + turning_words(
-        moment, _fades(moment.age_s, values), "rpm", 0, "Turning", "The motor stands", "over the last cycle"
+        moment,
+        _fades(moment.age_s, values),
+        stands_after_s(values),
+        "rpm",
+        0,
+        "Turning",
+        "The motor stands",
+        "over the last cycle",
     )
 
 

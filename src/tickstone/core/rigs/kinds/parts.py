@@ -10,7 +10,6 @@ import numpy.typing as npt
 
 from tickstone.core import adc
 from tickstone.core.constants import ConstantSpec, Provenance, Value, Values
-from tickstone.core.instruments import STANDS_AFTER_S
 from tickstone.core.rigs.kinds.base import Array, Ask, Chain, Moment, Spread, Term
 from tickstone.core.rigs.kinds.told import by_converter
 from tickstone.core.rigs.part import Chosen, Draw, Part, PinSpec, Role, question
@@ -204,13 +203,14 @@ def falling(levels: Array, times_us: Array, notebook: dict[str, float]) -> Array
 
 
 def turning_words(
-    moment: Moment, bound: float, unit: str, digits: int, turns: str, stands: str, by: str = "by the last two pulses"
-) -> str:
-    """How fast by the last two pulses; slower the longer none comes, and never a frozen last value."""
+    moment: Moment, bound: float, after_s: float, unit: str, digits: int, turns: str, stands: str,
+    by: str = "by the last two pulses",
+) -> str:  # fmt: skip
+    """How fast by the last two pulses; slower the longer none comes, standing after ``after_s``, s: never a frozen last value."""
     good = moment.converted.values[moment.converted.valid]
     if not good.size:
         return "No two pulses yet: standing, or slow."
-    if moment.age_s > STANDS_AFTER_S:
+    if moment.age_s > after_s:
         return f"{stands}: no pulse for {moment.age_s:.0f} s."
     last = float(good[-1])
     if bound < SLOWER * last:
