@@ -120,18 +120,18 @@ def test_the_timer_planner_names_the_prescaler_and_where_each_says_slow(bench: P
 def test_a_second_opinion_finds_the_odd_one_and_what_betrays_it(bench: Page) -> None:
     bench.goto("/convert?bench=opinion")
     expect(heading(bench)).to_have_text("Which instrument is right?")
-    for at, (name, value, spread) in enumerate([("optical", "300", "4"), ("contact", "150", "3")], start=1):
+    for at, (name, value, spread) in enumerate([("edges", "412", "3"), ("on change", "826", "6")], start=1):
         bench.get_by_label(f"Instrument {at}").fill(name)
         bench.get_by_label(f"Reading {at}", exact=True).fill(value)
         bench.get_by_label(f"± of reading {at}").fill(spread)
     expect(heading(bench)).to_have_text("No two of them agree")
     bench.get_by_role("button", name="One more instrument").click()
-    bench.get_by_label("Instrument 3").fill("video")
-    bench.get_by_label("Reading 3", exact=True).fill("298")
+    bench.get_by_label("Instrument 3").fill("motor Halls")
+    bench.get_by_label("Reading 3", exact=True).fill("414")
     bench.get_by_label("± of reading 3").fill("0")
     expect(bench.locator(".field-fault")).to_contain_text("above zero")
-    bench.get_by_label("± of reading 3").fill("6")
-    expect(heading(bench)).to_have_text(re.compile(r"2 of 3 agree: 299 ±\D3"))
+    bench.get_by_label("± of reading 3").fill("2")
+    expect(heading(bench)).to_have_text(re.compile(r"2 of 3 agree: 413"))
     expect(bench.locator(".opinion .odd")).to_contain_text("double marks")
     bench.reload()
     expect(heading(bench)).to_have_text(re.compile("2 of 3 agree"))

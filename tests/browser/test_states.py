@@ -51,7 +51,7 @@ def test_axe_finds_nothing_on_any_station(page: Page, served: Served, theme: str
         "part=line-sensors",
         "part=digital-line-sensor",
         "bench=timer",
-        "bench=opinion&say=[[1,300,4],[2,150,3]]",
+        "bench=opinion&say=[[1,412,3],[2,826,6]]",
     )
     for bench in (*benches, "bench=resistors", "bench=tilt", "bench=file"):
         page.goto(f"/convert?{bench}")

@@ -13,8 +13,9 @@ from tests.rigs import part, rig
 from tickstone.core.rigs.boards import BOARDS, board
 from tickstone.core.rigs.catalogue import bare_wires, pin_of
 from tickstone.core.rigs.rig import ABILITIES, Pin, Rig, Sensor
-from tickstone.core.rigs.templates import fern
-from tickstone.core.wiring.assign import assignment, complete
+from tickstone.core.rigs.templates import TEMPLATES, fern, template
+from tickstone.core.wiring.assign import assign, assignment, complete
+from tickstone.core.wiring.checks import check
 
 KINDS = ("hall-switch", "ultrasonic-ranger", "line-sensors", "digital-line-sensor", "rotary-encoder", "motor-halls")
 SIGNALS = [a for a in ABILITIES if not a.startswith("i2c")]
@@ -109,3 +110,29 @@ def test_a_rig_is_made_complete_with_a_wire_for_every_pin() -> None:
     whole = complete(made)
     assert {(w.sensor, w.pin) for w in whole.wires} == {(w.sensor, w.pin) for w in fern().wires}
     assert whole.wires[:3] == fern().wires[:3]
+
+
+@pytest.mark.parametrize("template_id", TEMPLATES)
+def test_pins_assigned_anew_make_no_fault_of_their_own(template_id: str) -> None:
+    """Every template, all its wires loose: no timer is wanted twice, and nothing is worse than it was."""
+    made = template(template_id)
+    loose = replace(made, wires=tuple(replace(wire, fixed=False) for wire in made.wires))
+    fresh = assign(loose)
+    before = {(one.kind, one.sensor, one.pin) for one in check(made).findings if one.severity == "fault"}
+    after = {(one.kind, one.sensor, one.pin) for one in check(fresh).findings if one.severity == "fault"}
+    assert after <= before
+    assert not any(kind == "timer-shared" for kind, _, _ in after)
+
+
+def test_a_capture_keeps_off_a_timer_that_a_servo_a_tone_or_a_motor_takes() -> None:
+    for other in (part("servo", "servo"), part("buzzer", "buzzer", drive="tone"), part("motor-driver", "wheels")):
+        made = rig(part("ultrasonic-ranger", "ranger"), other)
+        assert [one.kind for one in check(assign(made)).findings if one.kind == "timer-shared"] == []
+
+
+def test_the_steps_of_an_led_bar_lie_in_the_boards_order() -> None:
+    made = template("T13")
+    order = [pin.name for pin in made.board.pins]
+    places = [order.index(made.wire("bar", f"step {n}").to) for n in range(1, 9)]
+    assert places == sorted(places)
+    assert len(set(places)) == 8

@@ -9,7 +9,7 @@ import pytest
 
 from tests.rigs import part, rig
 from tickstone.core import motor_check
-from tickstone.core.instruments import STANDS_AFTER_S, Angle, Bar, Lamps, Level, Seen, Trip
+from tickstone.core.instruments import STANDS_AFTER_S, Angle, Bar, Lamps, Level, Seen, Trip, bar_edges_mm
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.usual import usual_values
 
@@ -123,6 +123,17 @@ def test_lamps_and_bar_follow_the_reading_and_a_dropout_is_never_clear() -> None
     bar.fit(rig(part("ultrasonic-ranger", "ranger"), part("led-bar", "bar", steps=4)))
     bar.take(seen([0], [299]), values)
     assert (bar.shown(0, values)["lit"], bar.shown(0, values)["steps"]) == (3, 4)
+    eighths = usual_values(kind("ultrasonic-ranger"), said={"bar_far": 800})
+    assert bar_edges_mm(eighths, 8) == (800, 700, 600, 500, 400, 300, 200, 100)  # whole steps
+    for lights, lit_at in (
+        ("nearer", ((850, 0), (750, 1), (101, 7), (99, 8))),
+        ("farther", ((850, 8), (750, 7), (99, 0))),
+    ):
+        bar.fit(rig(part("ultrasonic-ranger", "ranger"), part("led-bar", "bar", steps=8, lights=lights)))
+        for distance, lit in lit_at:
+            bar.take(seen([0], [distance]), eighths)
+            assert bar.shown(0, eighths)["lit"] == lit, (lights, distance)
+    bar.fit(rig(part("ultrasonic-ranger", "ranger"), part("led-bar", "bar", steps=4)))
     bar.take(seen([0], [np.nan]), values)
     assert (bar.shown(0, values)["lit"], bar.shown(0, values)["near"]) == (None, None)
 

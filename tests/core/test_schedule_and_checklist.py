@@ -48,6 +48,15 @@ def test_a_wire_is_as_long_as_its_way_along_the_frame() -> None:
     assert line.code == "2"
 
 
+def test_a_row_of_bare_pairs_lists_its_lamps_and_receivers() -> None:
+    for light, lamp in (("infrared", "infrared lamp"), ("visible", "white lamp, clear")):
+        made = rig(part("line-sensors", "row", count=3, made="bare", light=light))
+        counts = {p.title: p.count for p in parts_list(made) if p.note == "row"}
+        assert counts == {lamp: 3, "phototransistor": 3}
+        finished = rig(part("line-sensors", "row", count=3, made="module", light=light))
+        assert not any(p.note == "row" for p in parts_list(finished))
+
+
 def test_resistors_are_gathered_by_value_with_colours_and_power() -> None:
     made = rig(part("led-bar", "bar", steps=8), part("hall-switch", "wheel"))
     lines = {p.value.replace("\u2009", " "): p for p in parts_list(made) if p.title.startswith("resistor")}

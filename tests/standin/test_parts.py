@@ -9,9 +9,13 @@ import pytest
 
 from tests.rigs import part, ranger_and_air, rig
 from tickstone.core import motor_halls, quadrature, sound
+from tickstone.core.diagnosis.examine import examine
+from tickstone.core.diagnosis.fitted import stream_of
+from tickstone.core.diagnosis.record import Record
 from tickstone.core.inertial import tilt
 from tickstone.core.rigs.kinds import KINDS
 from tickstone.core.rigs.templates import fern
+from tickstone.core.rigs.usual import usual_values
 from tickstone.errors import BadInput
 from tickstone.link.interpreter import Interpreter, Reading
 from tickstone.standin.board import SimBoard
@@ -48,6 +52,31 @@ def test_every_kind_has_a_simulated_part_and_every_fault_a_part_or_the_board() -
     assert set(PARTS) == set(KINDS)
     known = {name for one in PARTS.values() for name in one.faults} | {"jitter", "garbled", "baud", "unplug", "reset"}
     assert known == set(FAULTS)
+
+
+@pytest.mark.parametrize(
+    ("kind_id", "channel", "target", "expected"),
+    [("ultrasonic-ranger", "echo", 3800.0, 22_000), ("time-of-flight-ranger", "reading", 3000.0, 8190.0)],
+)
+def test_a_healthy_part_is_never_pinned_at_the_span_by_which_faults_are_sized(
+    kind_id: str, channel: str, target: float, expected: float
+) -> None:
+    read = column(bench(kind_id, hands={"target_mm": target, "reflects": 1.0}), channel, 30)
+    assert np.median(read[read > 0]) == pytest.approx(expected, rel=0.05)
+    spiky = column(bench(kind_id, hands={"target_mm": 500.0, "fault.spikes": 1.0}), channel, 30)
+    low, high = PARTS[kind_id].span(None)  # type: ignore[arg-type]
+    assert low <= spiky.min() <= spiky.max() <= high
+
+
+def test_nothing_within_reach_of_a_time_of_flight_ranger_is_no_fault() -> None:
+    board = bench("time-of-flight-ranger", hands={"target_mm": 3000.0})
+    values, times = told(board, 20)
+    sensor = board.rig.sensors[0]
+    stream = stream_of(
+        board.rig, sensor, times["it", "reading"], {"reading": values["it", "reading"]},
+        usual_values(KINDS[sensor.kind], board.rig, sensor), 1e-6,
+    )  # fmt: skip
+    assert [one.kind for one in examine(Record((stream,), lines=values["it", "reading"].size)) if one.accuses] == []
 
 
 @pytest.mark.parametrize("temperature", [5.0, 20.0, 35.0])

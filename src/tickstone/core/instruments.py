@@ -286,31 +286,36 @@ class Lamps:
         """Nothing is carried on."""
 
 
-def bar_span_mm(values: Values) -> tuple[float, float]:
-    """The distances between which an LED bar has its steps: all lit at the nearest, none beyond where it begins, mm."""
-    near, far = values["nearest"].value if "nearest" in values else 20.0, values["farthest"].value
-    return near, min(far, values["bar_far"].value) if "bar_far" in values else far
+def bar_far_mm(values: Values) -> float:
+    """The distance within which an LED bar has its steps, mm."""
+    far = values["farthest"].value
+    return min(far, values["bar_far"].value) if "bar_far" in values else far
 
 
 def bar_edges_mm(values: Values, steps: int = BAR_STEPS) -> tuple[float, ...]:
-    """The distances at which one more step of an LED bar lights, from afar, mm."""
-    near, far = bar_span_mm(values)
-    return tuple(far - (far - near) * step / steps for step in range(steps))
+    """The distances at which an LED bar changes, from afar, mm: whole steps, eight to 800 mm are 100 mm each.
+
+    A bar that lights more the nearer lights one more within each of them, one that lights more the farther one fewer.
+    """
+    far = bar_far_mm(values)
+    return tuple(far * step / steps for step in range(steps, 0, -1))
 
 
 @dataclass
 class Bar:
-    """What an LED bar and the near lamp would show: more steps the nearer. Without a reading nothing is known, and that
-    is never clear."""
+    """What an LED bar and the near lamp would show: more steps the nearer, or the farther. Without a reading nothing is known,
+    and that is never clear."""
 
     distance_mm: float = math.nan
     near: bool | None = None
     steps: int = BAR_STEPS
+    farther: bool = False
 
     def fit(self, rig: Rig) -> None:
         """An LED bar that is fitted says how many steps there are."""
         bars = [one for one in rig.outputs if one.kind == "led-bar"]
         self.steps = int(bars[0].options.get("steps", BAR_STEPS)) if bars else BAR_STEPS
+        self.farther = bool(bars) and bars[0].options.get("lights") == "farther"
 
     def take(self, seen: Seen, values: Values) -> None:
         """The newest reading is what shows; the near lamp has hysteresis between trip and clear."""
@@ -325,13 +330,14 @@ class Bar:
 
     def shown(self, now_s: float, values: Values) -> Shown:
         """Steps lit of all, the span they cover, mm, and whether the near lamp is on (None: not known)."""
-        near, far = bar_span_mm(values)
+        far = bar_far_mm(values)
         lit = None
         if math.isfinite(self.distance_mm):
-            lit = float(min(max(math.ceil(self.steps * (far - self.distance_mm) / (far - near)), 0), self.steps))
+            within = sum(self.distance_mm < edge for edge in bar_edges_mm(values, self.steps))
+            lit = float(self.steps - within if self.farther else within)
         trip = values.get("trip")
         return {
-            "lit": lit, "steps": float(self.steps), "from_mm": near, "to_mm": far,
+            "lit": lit, "steps": float(self.steps), "from_mm": 0.0, "to_mm": far,
             "near": None if self.near is None else float(self.near), "trip_mm": None if trip is None else trip.value,
         }  # fmt: skip
 

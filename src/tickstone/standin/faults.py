@@ -20,7 +20,7 @@ class Disturber:
 
     def disturb(self, read: dict[str, float]) -> dict[str, float]:
         """The readings with the faults that are switched on."""
-        part, world = self._part, self._part.world
+        part, world, well = self._part, self._part.world, read
         t_s = world.t_s
         low, high = part.span()
         width = high - low
@@ -47,7 +47,7 @@ class Disturber:
             self._stuck = read if self._stuck is None else self._stuck
             return dict(self._stuck)
         self._stuck = None
-        return {name: min(max(number, low), high) for name, number in read.items()}
+        return {name: number if number == well[name] else min(max(number, low), high) for name, number in read.items()}
 
 
 def _like(before: float, after: float) -> float:

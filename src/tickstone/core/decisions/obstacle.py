@@ -145,7 +145,7 @@ def _sentences(stop: StopDistance, values: Values, reach: float) -> list[str]:
         )
     if "bar_far" in values:
         edges = bar_edges_mm(values)
-        said.append(f"An LED bar of {len(edges)} steps lights one more every {fixed(edges[0] - edges[1])} mm, "
+        said.append(f"An LED bar of {len(edges)} steps changes every {fixed(edges[0] - edges[1])} mm, "
                     f"from {fixed(edges[0])} mm on.")  # fmt: skip
     if stop.trip_mm <= reach < stop.clear_mm:
         said.append("The clear distance is beyond its reach: once tripped it would never clear.")

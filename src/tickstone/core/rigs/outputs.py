@@ -119,7 +119,8 @@ OUTPUTS = {
                    clues=("Flat side and short leg: cathode, to ground.",)),
         OutputKind(
             "led-bar", "LED bar", _led_bar,
-            (OptionSpec("steps", "steps", 8, low=2, high=10, whole=True), replace(COLOUR, usual="green")),
+            (OptionSpec("steps", "steps", 8, low=2, high=10, whole=True), replace(COLOUR, usual="green"),
+             question("lights", "lights more", ("nearer", "the nearer something is"), ("farther", "the farther it is"))),
             clues=("The bevelled corner or the print marks step 1: confirm it with a meter's diode test.",),
         ),
         OutputKind(

@@ -90,7 +90,7 @@ class PinSpec:
 
 @dataclass(frozen=True)
 class Piece:
-    """A resistor or capacitor on the part that a builder has to solder: how many, what, and its ohms or farads."""
+    """A component on the part that a builder has to solder: how many, what, and its ohms or farads if it has any."""
 
     count: int
     title: str

@@ -23,7 +23,13 @@ from tickstone.core.wiring.places import all_pins, is_place, logic_rail, own_sup
 
 PULL_UP_OHM = 10_000.0  # common practice for a data line on a bench
 NO_WAY = 1e9
-SECOND_BEST, TIMER_TAKEN, SCARCE_PIN, EACH_ABILITY, ORDER = 1e5, 3e4, 3e3, 100.0, 0.01
+TIMER_TAKEN, SECOND_BEST, SCARCE_PIN, EACH_ABILITY, ORDER = (
+    1e6,
+    1e5,
+    3e3,
+    100.0,
+    0.01,
+)  # a pin that would not work is last
 SCARCE = {"analogue", "i2c-data", "i2c-clock"}  # what other parts of a rig will want
 NUMBERS = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten")
 
@@ -91,7 +97,7 @@ def assignment(rig: Rig, explain: bool = True) -> Assignment:
         else:
             free.append(wire)
     open_pins = [pin for pin in pins if pin.name not in taken]
-    found = _match(rig, free, open_pins)
+    found = _in_order(rig, free, open_pins, _match(rig, free, open_pins))
     placed |= {(wire.sensor, wire.pin): to for wire, to in zip(free, found, strict=True)}
     fresh = replace(rig, wires=tuple(_dressed(rig, wire, placed[wire.sensor, wire.pin]) for wire in rig.wires))
     lost = [wire for wire in free if not placed[wire.sensor, wire.pin]]
@@ -105,7 +111,46 @@ def assignment(rig: Rig, explain: bool = True) -> Assignment:
     return Assignment(fresh, tuple(short), reason)
 
 
+def _in_order(rig: Rig, wires: Sequence[Wire], pins: Sequence[Pin], found: list[str]) -> list[str]:
+    """The same pins, with the like wires of each part on them in the board's order: step 1, step 2, …"""
+    places = {pin.name: at for at, pin in enumerate(pins)}
+    groups: dict[tuple[object, ...], list[int]] = {}
+    for at, wire in enumerate(wires):
+        if found[at]:
+            spec = pin_of(rig, wire)
+            groups.setdefault((wire.sensor, spec.role, spec.needs, spec.service), []).append(at)
+    ordered = list(found)
+    for group in groups.values():
+        for at, name in zip(group, sorted((found[at] for at in group), key=places.__getitem__), strict=True):
+            ordered[at] = name
+    return ordered
+
+
+def _timers_wanted(rig: Rig, placed: Sequence[tuple[Wire, Pin]]) -> set[str]:
+    """Timers that both a capture and a pwm output would use."""
+    used: dict[str, set[str]] = {}
+    for wire, pin in placed:
+        spec = pin_of(rig, wire)
+        need = next((one for one in spec.needs if one in pin.abilities), "")
+        if pin.timer and need in ("pwm", "capture") and not spec.service:
+            used.setdefault(pin.timer, set()).add(need)
+    return {timer for timer, needs in used.items() if len(needs) > 1}
+
+
 def _match(rig: Rig, wires: Sequence[Wire], pins: Sequence[Pin]) -> list[str]:
+    """The cheapest places; where a capture and a pwm output would share a timer, captures stay off it."""
+    kept = [(w, pin) for w in rig.wires if w not in wires for pin in all_pins(rig) if pin.name == w.to]
+    by_name = {pin.name: pin for pin in pins}
+    shared: set[str] = set()
+    while True:
+        found = _cheapest(rig, wires, pins, shared)
+        wanted = _timers_wanted(rig, kept + [(w, by_name[n]) for w, n in zip(wires, found, strict=True) if n]) - shared
+        if not wanted:
+            return found
+        shared |= wanted
+
+
+def _cheapest(rig: Rig, wires: Sequence[Wire], pins: Sequence[Pin], shared: set[str]) -> list[str]:
     if not wires:
         return []
     services = {rig.board.timer_of(s) for w in rig.wires if (s := pin_of(rig, w).service)} - {""}
@@ -116,7 +161,9 @@ def _match(rig: Rig, wires: Sequence[Wire], pins: Sequence[Pin]) -> list[str]:
             rank = next((r for r, need in enumerate(spec.needs) if need in pin.abilities), None)
             if rank is None:
                 continue
-            timed = spec.needs[rank] in ("pwm", "capture") and not spec.service and pin.timer in services
+            need = spec.needs[rank]
+            timed = need in ("pwm", "capture") and not spec.service and pin.timer in services
+            timed = timed or (need == "capture" and pin.timer in shared)
             scarce = bool(set(pin.abilities) & SCARCE) and not spec.analogue
             order = column * (len(wires) - row)  # least when wires and pins run in the same order, without crossing
             cost[row, column] = (

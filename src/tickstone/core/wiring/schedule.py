@@ -111,8 +111,9 @@ def parts_list(rig: Rig) -> tuple[PartLine, ...]:
         for piece in part_of(one).pieces:
             if piece.ohms is not None:
                 counts[piece.ohms] += piece.count
-            elif piece.farads is not None:
-                lines.append(PartLine(piece.count, piece.title, plain_farads(piece.farads), note=one.name))
+            else:
+                value = "" if piece.farads is None else plain_farads(piece.farads)
+                lines.append(PartLine(piece.count, piece.title, value, note=one.name))
     for ohms in sorted(counts):
         nearest, _, _ = resistors.nearest_values(ohms)
         note = notes.get(ohms, "")

@@ -15,11 +15,11 @@ interface Row {
   spread: string; // 95 %
 }
 
-/** A story often told at benches: three instruments on one shaft. */
+/** Heron's hub motor on the stand, its magnet counted on both edges by one program. */
 const SHAFT: Row[] = [
-  { label: "optical tachometer", value: "300", spread: "4" },
-  { label: "contact tachometer", value: "150", spread: "3" },
-  { label: "video, 240 a second", value: "298", spread: "6" },
+  { label: "wheel magnet, edges", value: "412", spread: "3" },
+  { label: "wheel magnet, on change", value: "826", spread: "6" },
+  { label: "motor Halls", value: "414", spread: "2" },
 ];
 const EMPTY: Row = { label: "", value: "", spread: "" };
 

@@ -209,7 +209,8 @@ def _part(chosen: Chosen) -> Part:
     count, at_supply = int(chosen.number("count")), chosen.says("load", "supply")
     lamp_ma = 1000.0 * (LAMP_SUPPLY_V - LAMP_V[str(chosen["light"])]) / chosen.number("lamp_ohm")
     load, bare = chosen.number("load_ohm"), chosen.says("made", "bare")
-    pieces = (Piece(count, "load resistor", ohms=load),
+    lamp = "infrared lamp" if chosen.says("light", "infrared") else "white lamp, clear"
+    pieces = (Piece(count, lamp), Piece(count, "phototransistor"), Piece(count, "load resistor", ohms=load),
               Piece(count, "lamp resistor", ohms=chosen.number("lamp_ohm"))) if bare else ()  # fmt: skip
     return Part(
         (
