@@ -9,7 +9,7 @@ import pytest
 
 from tests.conftest import until
 from tests.served import Served
-from tickstone.actions import diagnosing, feed
+from tickstone.actions import diagnosing
 from tickstone.actions.diagnosing import GONE_AFTER, PERSISTS, Finder, heard
 from tickstone.actions.feed import Feed
 from tickstone.core.diagnosis.record import ECHO, Record, Signal, Stream
@@ -69,10 +69,10 @@ def test_words_stand_long_enough_to_be_read() -> None:
 class Bench:
     """The stand-in's board and a feed, with a clock that is moved by hand."""
 
-    def __init__(self, monkeypatch: pytest.MonkeyPatch, rig: Rig) -> None:
+    def __init__(self, rig: Rig) -> None:
         self.now = 1000.0
-        monkeypatch.setattr(feed.time, "monotonic", lambda: self.now)
-        self.feed = Feed(rig, {one.id: usual_values(kind(one.kind), rig, one) for one in rig.sensors})
+        usual = {one.id: usual_values(kind(one.kind), rig, one) for one in rig.sensors}
+        self.feed = Feed(rig, usual, clock=lambda: self.now)
         self.feed._status = "live"
         self.board, self.finder = SimBoard(rig, seed=3), Finder()
 
@@ -80,7 +80,7 @@ class Bench:
         """Let time go by."""
         for _ in range(round(seconds / 0.8)):
             self.now += 0.8
-            self.feed._on_lines(self.board.lines(round((self.now - 1000) * 1e6)), self.now)
+            self.feed.take_lines(self.board.lines(round((self.now - 1000) * 1e6)), self.now)
 
     def until(self, shown: set[str], seconds: float = 40.0) -> None:
         """Look again and again until these kinds are shown and nothing else is waited for."""
@@ -100,11 +100,9 @@ class Bench:
      ({"line-row.fault.clipping": 1, "line-row.moves_mm_s": 40}, "clipped")],
     ids=["stuck", "wrong scale", "clipped"],
 )  # fmt: skip
-def test_faults_of_the_stand_in_are_named_live_and_gone(
-    monkeypatch: pytest.MonkeyPatch, hands: dict[str, float], named: str
-) -> None:
+def test_faults_of_the_stand_in_are_named_live_and_gone(hands: dict[str, float], named: str) -> None:
     """The browser test has all of them; here the clock is moved by hand."""
-    bench = Bench(monkeypatch, templates.fern())
+    bench = Bench(templates.fern())
     bench.hear(12)
     bench.board.move(hands)
     bench.until({named})
@@ -116,9 +114,9 @@ MOVING = {"moves_mm_s": 60.0, "speed_m_s": 1.5, "speed_mm_s": 120.0, "turns_deg_
 
 
 @pytest.mark.parametrize("name", templates.TEMPLATES)
-def test_no_healthy_stand_in_of_any_template_is_accused(monkeypatch: pytest.MonkeyPatch, name: str) -> None:
+def test_no_healthy_stand_in_of_any_template_is_accused(name: str) -> None:
     """At rest, moved, and with motors."""
-    bench = Bench(monkeypatch, templates.template(name))
+    bench = Bench(templates.template(name))
     hands = bench.board.world.specs
     moved = {key: value for key in hands for end, value in MOVING.items() if key.endswith(f".{end}")}
     for hands_now in ({}, moved, {"room.motors": 0.8}):

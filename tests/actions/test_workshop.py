@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+import numpy as np
 import pytest
 from sqlalchemy.orm import Session
 
@@ -132,7 +133,7 @@ def test_closing_the_app_keeps_what_runs(database: Database) -> None:
 def begin_hold(shop: Workshop, mm: float) -> None:
     with shop.database.transaction() as session:
         wants = procedure(session).wants(calibrating.steps_of(draft(session)), {})
-        now_s = shop.feed(SLUG).now_s()
+        now_s = shop.feed(SLUG).told_s
         ready = holding.prepare(session, SLUG, RANGER, "ruler", wants[-1].key, {"true_mm": mm}, now_s)
     shop.hold(SLUG, ready)
 
@@ -207,6 +208,60 @@ def test_a_place_held_again_takes_the_place_of_the_one_before(shop: Workshop, pi
     with shop.database.transaction() as session:
         calibrating.drop(session, draft(session).id, "400")
     assert steps(shop) == []
+
+
+def test_a_new_place_is_never_filled_with_readings_of_the_old_one(shop: Workshop, pings: Pings) -> None:
+    begin_hold(shop, 100)
+    pings.at(100)
+    until(lambda: len(steps(shop)) == 1)
+    pings.at(130, 0.25)  # moved, and held at once
+    begin_hold(shop, 130)
+    with pytest.raises(BadInput, match="Wait a moment"):
+        shop.take(SLUG, forced=True)
+    pings.at(130)
+    until(lambda: len(steps(shop)) == 2)
+    middle = next(step["numbers"]["mean"] for step in steps(shop) if step["truth"] == {"true_mm": 130})
+    assert middle == pytest.approx(2000 * 133 / SPEED, abs=3)
+
+
+def test_level_is_not_taken_turned_while_nothing_has_moved(shop: Workshop, source: Scripted) -> None:
+    """A vehicle on a bench that slopes: read, then held again at once, then really turned."""
+    t = [0]
+
+    def stand(gx: float, seconds: float) -> None:
+        before = shop.feed(SLUG).watched["tilt"].readings
+        random = np.random.default_rng(t[0])
+        lines = []
+        for _ in range(round(seconds / 0.02)):
+            t[0] += 20_000
+            noise = random.normal(0, 20, 3)
+            lines.append(
+                f"t_us:{t[0]} ax:{8192 * gx + noise[0]:.0f} ay:{noise[1]:.0f} az:{8192 + noise[2]:.0f} gx:0 gy:0 gz:0"
+            )
+        source.lines(*lines)
+        until(lambda: shop.feed(SLUG).watched["tilt"].readings >= before + len(lines))
+
+    def hold(key: str) -> None:
+        with shop.database.transaction() as session:
+            ready = holding.prepare(session, SLUG, "tilt", "level", key, {}, shop.feed(SLUG).told_s)
+        shop.hold(SLUG, ready)
+
+    def held() -> list[str]:
+        with shop.database.transaction() as session:
+            return [step["key"] for step in calibrating.draft(session, SLUG, "tilt", "level").steps]
+
+    hold("there")
+    stand(0.04, 3)
+    until(lambda: held() == ["there"])
+    shop.let_go(SLUG)
+    hold("turned")
+    stand(0.04, 6)
+    for _ in range(5):
+        assert not shop.take(SLUG, forced=False)
+    assert held() == ["there"]
+    stand(0.3, 0.3)  # on its way
+    stand(-0.04, 3)
+    until(lambda: held() == ["there", "turned"])
 
 
 def test_zeros_alone_are_never_a_place(shop: Workshop, source: Scripted) -> None:

@@ -373,6 +373,11 @@ class Feed:
         span = max(now - self._arrivals[0][1], 0.5)
         return Rhythm(round(sum(n for n, _ in self._arrivals) / span, 1), beat.jitter_ms, beat.gaps)
 
+    @property
+    def told_s(self) -> float:
+        """The feed's time of the last line, s: what came before is older than what comes next."""
+        return self._now_us / 1e6
+
     def now_s(self) -> float:
         """The feed's time now, s: of the last line, and by our own clock since then while the source is there."""
         with self._lock:

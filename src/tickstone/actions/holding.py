@@ -5,27 +5,32 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
+import numpy as np
 from sqlalchemy.orm import Session
 
 from tickstone.actions import calibrating
 from tickstone.actions.constants import settled
 from tickstone.actions.feed import Feed
 from tickstone.core.calibration.procedure import Holding, Procedure, Step, Want, Window
+from tickstone.core.calibration.still import differs
 from tickstone.core.constants import Values
 from tickstone.core.rigs.kinds import kind
-from tickstone.errors import NotConnected
+from tickstone.errors import BadInput, NotConnected
 from tickstone.store import calibrations, recordings, rigs
 
 AIR_LOOK_BACK = 30
 LONGEST_S = 3600.0
 LOOK_BEFORE_S = 0.5
+LATEST = 25  # readings, held against those of the step before
+LEAST_TAKEN = 3  # readings, since the hold began
 LATE_S = 2.0  # a sensor that has said nothing for so long stands: what it said before is not now
 
 
 @dataclass(frozen=True)
 class Hold:
     """What is being watched for: a want (None: whichever of them it is), what was typed for it, what is held already.
-    ``moved`` becomes true once something has moved since the step before: the next one is never a copy of the last."""
+    ``moved`` becomes true once something has moved since the step before, at ``before_s``: the next one is never a copy of
+    the last. Only readings after ``since_s`` count."""
 
     calibration_id: int
     sensor: str
@@ -39,6 +44,12 @@ class Hold:
     air_sd: float = 0.5
     supplied: bool = False
     moved: bool = True
+    before_s: float = 0.0
+
+    @property
+    def own_key(self) -> str:
+        """Under which key its step is held; empty for one that is seen by itself."""
+        return self.procedure.key_of(self.want, self.truth) if self.want is not None else ""
 
 
 def prepare(
@@ -64,13 +75,14 @@ def prepare(
 
 
 def window_of(feed: Feed, hold: Hold, since_s: float | None = None) -> Window:
-    """The feed's last readings as the procedure wants them: its seconds, or everything since the hold (or ``since_s``)."""
+    """The feed's last readings as the procedure wants them: its seconds, or everything since the hold, and none from before
+    it; everything since ``since_s`` where that is given."""
     with feed.held():
         watched = feed.watched[hold.sensor]
         now_s = feed.now_s()
         seconds, newest_s = hold.procedure.window_s(hold.want), watched.history.newest_s
         end_s = newest_s if newest_s is not None and now_s - newest_s < LATE_S else now_s
-        since = since_s or (hold.since_s if seconds == 0 else end_s - seconds * 1.05)
+        since = since_s or (hold.since_s if seconds == 0 else max(end_s - seconds * 1.05, hold.since_s))
         times, rows = watched.history.recent(max(since, now_s - LONGEST_S), 0)
         said = watched.ring.last_seconds(min(seconds or 2.0, 10.0)).values
         air = feed.air_last(max(AIR_LOOK_BACK, int(hold.truth.get("samples", 0))))
@@ -88,18 +100,31 @@ def judge_now(feed: Feed, hold: Hold) -> Holding:
 
 
 def has_moved(feed: Feed, hold: Hold) -> bool:
-    """Whether anything has moved since the hold began; readings that are merely too few yet are no motion."""
-    seen = window_of(feed, hold, hold.since_s - LOOK_BEFORE_S)
+    """Whether anything has moved since the step before; readings that are merely too few yet are no motion."""
+    seen = window_of(feed, hold, hold.before_s - LOOK_BEFORE_S)
     judged = hold.procedure.judge(seen, hold.want, hold.truth, hold.steps, hold.values)
-    return not judged.ready and not judged.why_not.startswith(("Still for", "Too few", "No reading"))
+    if not judged.ready and not judged.why_not.startswith(("Still for", "Too few", "No reading")):
+        return True
+    watched = feed.watched[hold.sensor]
+    amounts = [
+        one.name for one in watched.kind.channels_of(watched.options)
+        if one.form == "level" and (one.low, one.high) != (0, 1)
+    ]  # fmt: skip
+    cut = int(np.searchsorted(seen.times_s, hold.before_s, "right"))
+    return any(differs(seen.channels[name][:cut], seen.channels[name][cut:][-LATEST:]) for name in amounts)
 
 
-def keep_step(session: Session, feed: Feed, hold: Hold, judged: Holding, *, forced: bool) -> None:
-    """Store the feed's last readings as a held step: a marked span with its truth, and a step of the draft."""
+def keep_step(session: Session, feed: Feed, hold: Hold, judged: Holding, *, forced: bool) -> str:
+    """Store the feed's last readings as a held step: a marked span with its truth, and a step of the draft; returns its key.
+    Raises BadInput for ``key`` while nothing has come since it is held."""
     recorder = feed.recorder
     if recorder is None:
         raise NotConnected("The recording has ended: connect again and hold it anew.")
     seen = window_of(feed, hold)
+    if forced and hold.procedure.window_s(hold.want) and seen.times_s.size < LEAST_TAKEN:
+        raise BadInput(
+            f"There is nothing to take yet: {seen.times_s.size} readings since it is held. Wait a moment.", "key"
+        )
     want = hold.want or calibrating.wanted(hold.procedure, judged.key or "+z", hold.steps, hold.values)
     numbers = hold.procedure.take(seen, want.key, hold.values)
     begin, end = (feed.recording_time_us(float(t)) or 0 for t in (seen.times_s[0], seen.times_s[-1]))
@@ -117,6 +142,7 @@ def keep_step(session: Session, feed: Feed, hold: Hold, judged: Holding, *, forc
         held_s=seen.span_s, air_c=seen.air_c, supply_v=seen.supply_v, mark_id=mark, recording_id=recorder.recording_id,
     )  # fmt: skip
     calibrating.add_step(session, hold.calibration_id, step, hold.procedure, hold.values)
+    return key
 
 
 def next_hold(session: Session, hold: Hold, now_s: float) -> Hold | None:
@@ -127,4 +153,4 @@ def next_hold(session: Session, hold: Hold, now_s: float) -> Hold | None:
         return None
     want = None if hold.procedure.hands_free else missing[0]
     kept = {name: value for name, value in hold.truth.items() if want and name in {field.name for field in want.fields}}
-    return replace(hold, want=want, truth=kept, steps=tuple(steps), since_s=now_s, moved=False)
+    return replace(hold, want=want, truth=kept, steps=tuple(steps), since_s=now_s, moved=False, before_s=now_s)

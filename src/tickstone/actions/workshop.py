@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import threading
 import time
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from functools import partial
 from typing import Any, Protocol
@@ -52,6 +52,16 @@ REST = 6.0  # times what a look took, so that on a slow machine it takes no more
 GRACE_S = 5.0  # a plug that comes back within so long goes on in the same recording, as a new segment
 
 
+@dataclass(frozen=True)
+class Taken:
+    """The step that was taken last: in which recording, of which sensor, under which key, and when, s of the feed's time."""
+
+    recording_id: int | None
+    sensor: str
+    key: str
+    at_s: float
+
+
 class Workshop:
     """The one place that knows which feeds there are. ``version(slug)`` rises with every change that windows show."""
 
@@ -61,6 +71,7 @@ class Workshop:
         self._versions: dict[str, int] = {}
         self._begun_by_hold: set[str] = set()
         self._holds: dict[str, Hold] = {}
+        self._taken: dict[str, Taken] = {}
         self._rests: dict[str, tuple[list[Stretch], float]] = {}
         self._closing: list[tuple[str, Recorder, str, str]] = []
         self._lock = threading.RLock()
@@ -255,7 +266,15 @@ class Workshop:
             self._begun_by_hold.add(slug)
             self.record(slug, f"{hold.procedure.title}, {datetime.now(UTC):%d %b %H:%M}")
         with self._lock:
+            taken = self._taken.get(slug)
+            same = taken is not None and (taken.recording_id, taken.sensor) == (self._recording_of(slug), hold.sensor)
+            if taken is not None and same and hold.own_key != taken.key:  # one that is held again need not have moved
+                hold = replace(hold, moved=False, before_s=taken.at_s)
             self._holds[slug] = hold
+
+    def _recording_of(self, slug: str) -> int | None:
+        recorder = self.feed(slug).recorder
+        return None if recorder is None else recorder.recording_id
 
     def holding(self, slug: str) -> Hold | None:
         """What is being watched for, if anything is."""
@@ -289,9 +308,10 @@ class Workshop:
             return False
         feed = self.feed(slug)
         with self.database.transaction() as session:
-            keep_step(session, feed, hold, judged, forced=forced)
-            following = next_hold(session, hold, feed.now_s())
+            key = keep_step(session, feed, hold, judged, forced=forced)
+            following = next_hold(session, hold, feed.told_s)
         with self._lock:
+            self._taken[slug] = Taken(self._recording_of(slug), hold.sensor, key, feed.told_s)
             if self._holds.get(slug) is hold:
                 if following is None:
                     del self._holds[slug]

@@ -252,7 +252,7 @@ def procedure_now(shop: Shop, slug: Name, sensor: Name, name: Name) -> Procedure
 def hold(shop: Shop, slug: Name, sensor: Name, name: Name, asked: HoldAsked) -> Done:
     """Watch for a want; it is taken by itself when it is still. Without a key, whichever the readings show."""
     with shop.database.transaction() as session:
-        ready = holding.prepare(session, slug, sensor, name, asked.key, asked.truth, shop.feed(slug).now_s())
+        ready = holding.prepare(session, slug, sensor, name, asked.key, asked.truth, shop.feed(slug).told_s)
     shop.hold(slug, ready)
     return Done()
 

@@ -6,11 +6,13 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from tickstone.core.calibration.procedure import Window
-from tickstone.core.noise import step_noise, stillness
+from tickstone.core.calibration.procedure import Array, Window
+from tickstone.core.noise import MAD_TO_SD, step_noise, stillness
 
 NOISY = 2.0  # a sensor may be so many times noisier than usual before its spread counts as motion
 LEAST = 5
+DIFFERENT_SDS = 4.0  # apart that middles must be to belong to two places
+RESOLUTION = 1e-4  # of a reading that is always the same, as uncertain as it is taken for
 KEPT = 0.9  # of the readings, at least: what is set aside as spikes beyond that is another pose, not yet half of the window
 HELD = 0.9  # of the wanted seconds: the first reading of a window comes a little late
 
@@ -39,6 +41,21 @@ def why_moving(window: Window, limits: Mapping[str, tuple[float, str]], seconds:
     if window.span_s < HELD * seconds:
         return f"Still for {window.span_s:.1f} s of {seconds:g} s."
     return ""
+
+
+def differs(before: Array, after: Array) -> bool:
+    """Whether two stretches of one channel, shape (n,) and (m,), NaN where not told, stand at different places: their middles
+    are farther apart than noise moves them. Fewer than LEAST readings on a side tell nothing.
+
+    >>> differs(np.array([5.0, 6, 5, 6, 5]), np.array([9.0, 8, 9, 9, 8]))
+    True
+    """
+    one, other = before[np.isfinite(before)], after[np.isfinite(after)]
+    if min(one.size, other.size) < LEAST:
+        return False
+    spread = max(float(np.median(np.abs(some - np.median(some)))) for some in (one, other))
+    noise = max(MAD_TO_SD * spread, RESOLUTION * max(abs(float(np.median(one))), 1.0))
+    return abs(float(np.median(one)) - float(np.median(other))) > DIFFERENT_SDS * noise
 
 
 def why_saturated(window: Window, names: Mapping[str, tuple[float, float]]) -> str:
