@@ -9,7 +9,7 @@ from tickstone.actions import calibrating, comparing
 from tickstone.actions.constants import settled, type_value
 from tickstone.core.calibration.surroundings import as_it_is_now
 from tickstone.core.constants import Provenance
-from tickstone.errors import BadInput, Conflict
+from tickstone.errors import BadInput, Conflict, NotFound
 from tickstone.store import calibrations, constants, log, recordings, rigs
 from tickstone.store.database import Database
 
@@ -122,3 +122,23 @@ def test_too_few_steps_and_lines_that_cannot_be_are_refused_and_nothing_is_lost(
         calibrating.reject(session, SLUG, mine.id)
         assert calibrations.calibration(session, mine.id).state == "rejected"
         assert calibrating.draft(session, SLUG, "front-ranger", "ruler").id != mine.id
+
+
+def test_what_was_put_away_is_brought_back_unless_something_is_held_anew(database: Database) -> None:
+    with database.transaction() as session:
+        calibrating.notebook(session, SLUG, "front-ranger", "ruler", PAIRS)
+        mine = calibrating.draft(session, SLUG, "front-ranger", "ruler")
+        with pytest.raises(Conflict):
+            calibrating.bring_back(session, SLUG, "front-ranger", "ruler", mine.id)  # it is not put away
+    with database.transaction() as session:
+        calibrating.reject(session, SLUG, mine.id)
+        assert calibrating.draft(session, SLUG, "front-ranger", "ruler").steps == []
+        calibrating.bring_back(session, SLUG, "front-ranger", "ruler", mine.id)
+        assert len(calibrating.draft(session, SLUG, "front-ranger", "ruler").steps) == len(PAIRS)
+    with database.transaction() as session:
+        calibrating.reject(session, SLUG, mine.id)
+        calibrating.notebook(session, SLUG, "front-ranger", "ruler", PAIRS[:1])
+        with pytest.raises(Conflict, match="held anew"):
+            calibrating.bring_back(session, SLUG, "front-ranger", "ruler", mine.id)
+        with pytest.raises(NotFound):
+            calibrating.bring_back(session, SLUG, "front-ranger", "air", mine.id)

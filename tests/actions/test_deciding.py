@@ -5,10 +5,11 @@ from __future__ import annotations
 import pytest
 from sqlalchemy import select
 
-from tickstone.actions import calibrating, deciding
+from tickstone.actions import calibrating, deciding, stones
 from tickstone.actions.constants import settled
 from tickstone.core.constants import Provenance
-from tickstone.errors import BadInput, NotFound
+from tickstone.core.rigs.kinds import kind
+from tickstone.errors import BadInput, Conflict, NotFound
 from tickstone.store import log, recordings, rigs, tables
 from tickstone.store.database import Database
 
@@ -84,3 +85,87 @@ def test_a_chosen_filter_makes_the_trip_stale_and_the_guard_counts_with_it(datab
         assert after.trip_mm > before.trip_mm + 30
         stored = rigs.rig_named(session, "fern")
         assert "filter" in settled(session, stored, "front-ranger")["trip"].stale
+
+
+def test_a_choice_is_taken_back_and_what_held_before_holds_again(database: Database) -> None:
+    with database.transaction() as session:
+        first = deciding.choose(session, "fern", "front-ranger", "filter", {"filter_kind": 1.0, "filter_amount": 5.0})
+    with database.transaction() as session:
+        trip = deciding.choose(session, "fern", "front-ranger", "obstacle", {"trip": 300.0, "clear": 350.0})
+    with database.transaction() as session:
+        second = deciding.choose(session, "fern", "front-ranger", "filter", {"filter_kind": 2.0, "filter_amount": 7.0})
+    with database.transaction() as session:
+        stored = rigs.rig_named(session, "fern")
+        assert settled(session, stored, "front-ranger")["trip"].stale
+        with pytest.raises(Conflict):
+            deciding.take_back(session, "fern", "front-ranger", "filter", first)
+        deciding.take_back(session, "fern", "front-ranger", "filter", second)
+        values = settled(session, stored, "front-ranger")
+        assert (values["filter_kind"].value, values["filter_amount"].value) == (1.0, 5.0)
+        assert not values["trip"].stale  # it rests on the filter that holds again
+        with pytest.raises(Conflict):
+            deciding.take_back(session, "fern", "front-ranger", "filter", second)
+    with database.transaction() as session:
+        deciding.take_back(session, "fern", "front-ranger", "obstacle", trip)
+        assert "trip" not in settled(session, stored, "front-ranger")  # nothing had been chosen before
+        assert {one.id: state for one, state in deciding.standing(session, "fern", "front-ranger")}[
+            "obstacle"
+        ] == "open"
+        assert "taken back" in log.entries(session, stored.id)[0].text
+    with database.transaction() as session:
+        deciding.choose(session, "fern", "front-ranger", "obstacle", {"trip": 310.0, "clear": 360.0})
+        assert settled(session, stored, "front-ranger")["trip"].value == 310.0
+
+
+def test_what_speaks_against_a_choice_goes_with_it_everywhere(database: Database) -> None:
+    """A threshold that stands in a heap, chosen all the same: slab, log, stone and header say so."""
+    with database.transaction() as session:
+        found = deciding.work(session, "fern", "line-row", "line")
+        wanted = {one.name: one.suggested for one in found.decided.choices} | {"threshold_s3": 185.0}
+        deciding.choose(session, "fern", "line-row", "line", wanted)
+        stored = rigs.rig_named(session, "fern")
+        values = settled(session, stored, "line-row")
+        warning = values["threshold_s3"].warning
+        assert "misread" in warning
+        assert values["threshold_s2"].warning == ""
+        assert warning in log.entries(session, stored.id)[0].text
+        number = stones.cut(session, "fern", "")
+        held = next(one for one in log.stone(session, stored.id, number).lines if one.name == "threshold_s3")
+        assert held.warning == warning
+        for form in ("c", "python", "json"):
+            _, _, text = stones.export(session, "fern", number, form)
+            assert warning in text
+        deciding.choose(session, "fern", "front-ranger", "obstacle", {"trip": 100.0, "clear": 150.0})
+        assert "too late" in settled(session, stored, "front-ranger")["trip"].warning
+
+
+@pytest.mark.parametrize(("pulses", "enough"), [(11, False), (12, True), (23, True)])
+def test_as_many_pulses_are_needed_as_is_said(database: Database, pulses: int, enough: bool) -> None:
+    with database.transaction() as session:
+        stored = rigs.rig_named(session, "fern")
+        channels = kind("hall-switch").channels_of({})
+        recording_id = recordings.begin(
+            session, rig_id=stored.id, revision_id=stored.revision_id, name="few", origin="import", source="few",
+            clock="device", streams=[recordings.NewStream("wheel", "wheel", channels)],
+        )  # fmt: skip
+        times = [i * 300_000 for i in range(pulses)]
+        recordings.write_rows(
+            session, recording_id, "wheel", times, [[float(t) for t in times], [float("nan")] * pulses]
+        )
+        recordings.close(session, recording_id)
+        if enough:
+            found = deciding.work(session, "fern", "wheel", "turning", [recording_id])
+            assert found.decided.why_not == ""
+            deciding.choose(session, "fern", "wheel", "turning", {"slow_s": 2.0}, [recording_id])
+        else:
+            with pytest.raises(NotFound):
+                deciding.work(session, "fern", "wheel", "turning", [recording_id])
+
+
+def test_a_choice_that_no_longer_holds_says_so(database: Database) -> None:
+    with database.transaction() as session:
+        deciding.choose(session, "fern", "front-ranger", "obstacle", {"trip": 300.0, "clear": 350.0})
+        assert deciding.work(session, "fern", "front-ranger", "obstacle").stale == ""
+        deciding.choose(session, "fern", "front-ranger", "filter", {"filter_kind": 1.0, "filter_amount": 5.0})
+        assert "filter" in deciding.work(session, "fern", "front-ranger", "obstacle").stale
+        assert deciding.work(session, "fern", "front-ranger", "obstacle", picked={"trip": 340.0}).stale == ""

@@ -5,9 +5,11 @@ from __future__ import annotations
 from typing import Any
 
 import pytest
+from fastapi.testclient import TestClient
 
 from tests.conftest import until
 from tests.served import Served
+from tickstone.actions import bench_files
 
 WALK = "t_us,echo_us,air_c,mark,mood\n0,1748,20,,fine\n50000,0,,50 cm,fine\n100000,1750,30,50 cm,\n150x00,7,,,\n"
 
@@ -154,3 +156,19 @@ def test_nothing_is_kept_of_a_file_that_fails_or_is_stopped(served: Served) -> N
     again = hand_over(served, WALK)
     assert take_in(served, again)["state"] == "done"
     assert len(served.client.get("/api/rigs/fern/recordings").json()) == before + 1
+
+
+def test_files_that_are_recordings_by_now_do_not_wait(client: TestClient, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(bench_files, "MOST_FILES", 3)
+    numbers = []
+    for _ in range(5):
+        file = client.post("/api/rigs/fern/files", params={"name": "walk.csv"}, content=WALK).raise_for_status().json()
+        numbers.append(file["id"])
+        client.post(f"/api/files/{file['id']}/take-in", json={}).raise_for_status()
+        until(lambda file=file: client.get(f"/api/files/{file['id']}").json()["state"] == "done", 120)
+    for _ in range(3):
+        client.post("/api/rigs/fern/files", params={"name": "waits.csv"}, content=WALK).raise_for_status()
+    refused = client.post("/api/rigs/fern/files", params={"name": "one too many.csv"}, content=WALK)
+    assert (refused.status_code, "3 files wait" in refused.json()["message"]) == (409, True)
+    listed = client.get("/api/rigs/fern/files").raise_for_status().json()
+    assert [one["state"] for one in listed] == ["done"] * (len(listed) - 3) + ["new"] * 3

@@ -47,8 +47,11 @@ class BenchFiles:
     def room(self) -> BinaryIO:
         """An empty file to receive bytes. Raises Conflict when there are too many files."""
         with self._lock:
-            if len(self._files) >= MOST_FILES:
+            done = [one for one in self._files.values() if self._is_done(one)]
+            if len(self._files) - len(done) >= MOST_FILES:
                 raise Conflict(f"{MOST_FILES} files wait already: take some in or away first.", "file")
+            for old in done[:-MOST_FILES]:
+                del self._files[old.id]
             if self._folder is None:
                 self._folder = Path(tempfile.mkdtemp(prefix="tick-stone-bench-"))
         return tempfile.NamedTemporaryFile(dir=self._folder, delete=False)  # type: ignore[return-value]
@@ -74,7 +77,7 @@ class BenchFiles:
         return found
 
     def of_rig(self, slug: str) -> list[BenchFile]:
-        """The files of a rig's bench."""
+        """The files of a rig's bench, the newest of those that are done among them."""
         return [one for one in self._files.values() if one.slug == slug]
 
     def look(self, file_id: int, wish: Wish) -> Look:
@@ -86,11 +89,26 @@ class BenchFiles:
         """Begin to take a file in. Raises Conflict when that goes on already."""
         found = self._settle(file_id, wish)
         job = self._jobs.start(
-            taken_in, self._database.url, found.slug, found.path, found.wish, then=lambda: self._changed(found.slug)
+            taken_in, self._database.url, found.slug, found.path, found.wish, then=lambda: self._ended(file_id)
         )
         with self._lock:
             self._files[file_id] = found = replace(found, job=job)
         return found
+
+    def _is_done(self, found: BenchFile) -> bool:
+        """Whether a file is a recording by now: it waits no longer."""
+        state = self.state(found)
+        return state is not None and state.state == DONE
+
+    def _ended(self, file_id: int) -> None:
+        """The taking in has ended, however it did; of a file that is a recording now nothing is kept but how it went."""
+        found = self._files.get(file_id)
+        if found is None:
+            return
+        if self._is_done(found):
+            with contextlib.suppress(OSError):
+                found.path.unlink()
+        self._changed(found.slug)
 
     def _settle(self, file_id: int, wish: Wish) -> BenchFile:
         found = self.file(file_id)

@@ -14,14 +14,13 @@ from tickstone.actions.rigs import rig_fields
 from tickstone.core.checks import check_between
 from tickstone.core.constants import Provenance, Value
 from tickstone.core.decisions import catalogue
-from tickstone.core.decisions.decision import Asked, Decided, Decision, Marked, Seen, chosen_by
+from tickstone.core.decisions.decision import Asked, Decided, Decision, Marked, Seen, chosen_by, warning_of
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.rig import Rig
 from tickstone.errors import BadInput, NotFound
 from tickstone.store import constants, log, recordings, rigs, samples
 
 MOST_ROWS = 200_000  # of a recording: longer ones are judged by their end
-ENOUGH_READINGS = 50
 NEWEST = 3  # recordings that a decision by marks is made on, where none are named
 
 
@@ -36,13 +35,15 @@ class Source:
 
 @dataclass(frozen=True)
 class Worked:
-    """A decision worked out for a sensor: what can be chosen, from which recordings, with which constants."""
+    """A decision worked out for a sensor: what can be chosen, from which recordings, with which constants; why what was
+    chosen before no longer holds (empty while it does, or while something else is picked)."""
 
     decision: Decision
     decided: Decided
     sources: tuple[Source, ...]
     test_id: int | None
     values: dict[str, Value]
+    stale: str = ""
 
 
 def decision_of(rig: Rig, sensor: str, name: str) -> Decision:
@@ -96,14 +97,15 @@ def work(
     measures = frozenset(kind(one.kind).quantity.name for one in stored.rig.sensors)
     decided = decision.work(Asked(seen, test, dict(picked or {}), measures), values)
     sources = tuple(Source(one.id, one.name, one.id in from_ids) for one in usable)
-    return Worked(decision, decided, sources, test_id, values)
+    stale = next((value.stale for value in chosen_by(decision, values) if value.stale), "")
+    return Worked(decision, decided, sources, test_id, values, "" if picked else stale)
 
 
 def _usable(session: Session, rig_id: int, sensor: str, decision: Decision) -> list[recordings.StoredRecording]:
     found = []
     for one in recordings.recordings_of(session, rig_id):
         stream = next((s for s in one.streams if s.key == sensor), None)
-        if one.status == "live" or stream is None or stream.n < (1 if decision.marked else ENOUGH_READINGS):
+        if one.status == "live" or stream is None or stream.n < (1 if decision.marked else decision.least):
             continue
         if not decision.marked or decision.speaks(_marks(session, one.id, sensor)):
             found.append(one)
@@ -137,9 +139,10 @@ def seen_of(session: Session, recording: recordings.StoredRecording, sensor: str
 def choose(
     session: Session, slug: str, sensor: str, name: str, wanted: Mapping[str, float],
     from_ids: Sequence[int] | None = None,
-) -> None:  # fmt: skip
-    """Make values a person's choice, remembering the recordings, marks and constants they were chosen from. Raises BadInput
-    that names the constant, or ``choice`` while nothing can be chosen."""
+) -> int:  # fmt: skip
+    """Make values a person's choice, remembering the recordings, marks and constants they were chosen from, and what speaks
+    against them. Returns the id of the last value, by which the choice can be taken back. Raises BadInput that names the
+    constant, or ``choice`` while nothing can be chosen."""
     found = work(session, slug, sensor, name, from_ids, None, wanted)
     if found.decided.why_not:
         raise BadInput(found.decided.why_not, "choice")
@@ -156,10 +159,27 @@ def choose(
     inputs += [constants.Input(mark_id=one) for one in found.decided.marks_used]
     for one, value in wanted.items():
         check_between(value, specs[one].low, specs[one].high, one)
+    warnings = {one: warning_of(found.decided, one) for one in wanted}
+    last = 0
     for one, value in wanted.items():
-        constants.add(session, stored.id, sensor_id, constants.NewValue(
-            one, value, specs[one].unit, None, Provenance.CHOSEN, f"chosen; {offered[one].why}", {}, tuple(inputs)))  # fmt: skip
+        last = constants.add(session, stored.id, sensor_id, constants.NewValue(
+            one, value, specs[one].unit, None, Provenance.CHOSEN, f"chosen; {offered[one].why}", {}, tuple(inputs),
+            warning=warnings[one]))  # fmt: skip
     said = ", ".join(f"{specs[n].label} {value:g} {specs[n].unit}".rstrip() for n, value in list(wanted.items())[:6])
     sensor_name = stored.rig.sensor(sensor).name
-    log.write_entry(session, stored.id, "constant", f"{sensor_name}, {found.decision.title.lower()}: {said}",
+    against = "; ".join(dict.fromkeys(f"{specs[n].label}: {warning}" for n, warning in warnings.items() if warning))
+    log.write_entry(session, stored.id, "constant",
+                    f"{sensor_name}, {found.decision.title.lower()}: {said}" + (f". Warning: {against}" if against else ""),
                     sensor=sensor, name=next(iter(wanted)))  # fmt: skip
+    return last
+
+
+def take_back(session: Session, slug: str, sensor: str, name: str, upto: int) -> None:
+    """Take the last choice of a decision back; ``upto`` is the value by which it is known. Raises Conflict when something was
+    chosen since."""
+    stored = rigs.rig_named(session, slug)
+    decision = decision_of(stored.rig, sensor, name)
+    names = decision.sets(settled(session, stored, sensor))
+    constants.take_back(session, rigs.sensor_ids(session, stored.id)[sensor], names, upto)
+    log.write_entry(session, stored.id, "constant",
+                    f"{stored.rig.sensor(sensor).name}, {decision.title.lower()}: the choice was taken back", sensor=sensor)  # fmt: skip

@@ -22,7 +22,7 @@ FAILED_WORDS = (
     "The work failed for a reason that nobody expected; the log in the data folder says which. Nothing was kept."
 )
 LOST = "The work was lost: its process ended. Nothing of it was kept; begin it again."
-MOST_KEPT = 200
+MOST_KEPT = 1000  # far more than files can be on the bench
 FIRST_STOP, STOPS = 3, 8  # places where a job reads that it is to stop; more never wait in the worker
 
 Progress = Callable[[int, int], None]

@@ -21,7 +21,7 @@ def lines_now(session: Session, stored: rigs.StoredRig) -> list[Line]:
             made = datetime.fromisoformat(value.made_at) if value.made_at else None
             lines.append(Line(
                 sensor, value.name, value.label, value.value, value.unit, value.sd, str(value.provenance), value.source,
-                made, dict(value.condition), value.stale, value.value_id))  # fmt: skip
+                made, dict(value.condition), value.stale, value.value_id, value.warning))  # fmt: skip
     return lines
 
 

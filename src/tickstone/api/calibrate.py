@@ -338,3 +338,12 @@ def reject(shop: Shop, slug: Name, sensor: Name, name: Name) -> Done:
     shop.end_holding(slug)
     shop.changed(slug)
     return Done(id=mine.id)
+
+
+@router.post("/{name}/bring-back/{calibration_id}")
+def bring_back(shop: Shop, slug: Name, sensor: Name, name: Name, calibration_id: int) -> Done:
+    """Make a draft that was put away the open one again."""
+    with shop.database.transaction() as session:
+        calibrating.bring_back(session, slug, sensor, name, calibration_id)
+    shop.changed(slug)
+    return Done(id=calibration_id)

@@ -12,6 +12,7 @@ from tickstone.api.figures import Plain, PlotModel, TableModel
 from tickstone.api.models import Asked, Constant, Done, Finite, Name
 from tickstone.api.needs import Shop
 from tickstone.core.constants import ConstantSpec, Provenance
+from tickstone.core.decisions.decision import warning_of
 from tickstone.core.rigs.kinds import kind
 from tickstone.errors import BadInput
 from tickstone.store import rigs
@@ -47,6 +48,7 @@ class ChoiceModel(BaseModel):
     step: float
     candidates: list[CandidateModel]
     options: list[str]
+    warning: str
     chosen: Constant | None
 
 
@@ -189,11 +191,13 @@ def decision_now(
 
 def _model(found: deciding.Worked, specs: dict[str, ConstantSpec]) -> DecisionModel:
     one, made = found.decision, found.decided
+    heading = f"Choose again: {found.stale}" if found.stale else made.heading
     return DecisionModel(
-        decision=one.id, title=one.title, heading=made.heading, next=made.next, good=made.good, why_not=made.why_not,
+        decision=one.id, title=one.title, heading=heading, next=made.next, good=made.good, why_not=made.why_not,
         choices=[ChoiceModel(
             name=c.name, label=specs[c.name].label, unit=specs[c.name].unit, value=c.value, suggested=c.suggested, why=c.why,
             low=specs[c.name].low, high=specs[c.name].high, step=c.step, options=list(c.options),
+            warning=warning_of(made, c.name),
             candidates=[CandidateModel.model_validate(x) for x in c.candidates],
             chosen=Constant.of(found.values[c.name]) if c.name in found.values else None,
         ) for c in made.choices],
@@ -209,8 +213,23 @@ def _model(found: deciding.Worked, specs: dict[str, ConstantSpec]) -> DecisionMo
 
 @router.post("/{name}")
 def choose(shop: Shop, slug: Name, sensor: Name, name: Name, asked: ChooseAsked) -> Done:
-    """Choose."""
+    """Choose; the answer's id is by what the choice can be taken back."""
     with shop.database.transaction() as session:
-        deciding.choose(session, slug, sensor, name, asked.values, asked.recordings)
+        last = deciding.choose(session, slug, sensor, name, asked.values, asked.recordings)
+    shop.changed(slug)
+    return Done(id=last)
+
+
+class TakeBackAsked(Asked):
+    """``upto`` is what choosing answered."""
+
+    upto: int
+
+
+@router.post("/{name}/take-back")
+def take_back(shop: Shop, slug: Name, sensor: Name, name: Name, asked: TakeBackAsked) -> Done:
+    """Take the last choice back: what held before holds again."""
+    with shop.database.transaction() as session:
+        deciding.take_back(session, slug, sensor, name, asked.upto)
     shop.changed(slug)
     return Done()

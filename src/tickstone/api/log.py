@@ -36,6 +36,7 @@ class LineModel(BaseModel):
     source: str
     made_at: datetime | None
     stale: str
+    warning: str
 
 
 class ChangeModel(BaseModel):
@@ -78,7 +79,7 @@ def _line(line: Line | None) -> LineModel | None:
     return LineModel(
         sensor=line.sensor, name=line.name, label=line.label, value=line.value, unit=line.unit,
         plus_minus=None if line.sd is None else 2 * line.sd, provenance=line.provenance, source=line.source,
-        made_at=line.made_at, stale=line.stale,
+        made_at=line.made_at, stale=line.stale, warning=line.warning,
     )  # fmt: skip
 
 

@@ -61,6 +61,7 @@ class Constant(BaseModel):
     counts: bool = True
     rests_on: list[str]
     stale: str
+    warning: str = ""
     made_at: datetime | None
     recording_id: int | None
     low: float | None
@@ -75,6 +76,7 @@ class Constant(BaseModel):
             plus_minus=None if value.sd is None else 2 * value.sd, provenance=value.provenance.value,
             source=value.source, station=value.station,
             shown_at=list(value.shown_at), rests_on=list(value.rests_on), stale=value.stale,
+            warning=value.warning,
             made_at=datetime.fromisoformat(value.made_at) if value.made_at else None,
             recording_id=value.recording_id,
             low=value.typed[0] if value.typed else None, high=value.typed[1] if value.typed else None,

@@ -69,6 +69,7 @@ class Value:
     value_id: int | None = None
     made_at: str | None = None
     recording_id: int | None = None
+    warning: str = ""  # what spoke against a choice when it was made
     typed: tuple[float, float] | None = None  # bounds for typing it, None when it cannot be typed
 
 

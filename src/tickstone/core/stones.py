@@ -23,6 +23,7 @@ class Line:
     condition: dict[str, float]
     stale: str
     value_id: int | None
+    warning: str = ""
 
 
 @dataclass(frozen=True)

@@ -44,6 +44,7 @@ def remark(line: Line, cut_at: datetime) -> str:
     spread = f" ± {2 * line.sd:.2g}" if line.sd else ""
     unit = f" {line.unit}" if line.unit else ""
     stale = f"; STALE: {line.stale}" if line.stale else ""
+    stale += f"; WARNING: {line.warning}" if line.warning else ""
     text = f"{line.label}{spread}{unit}, {line.provenance}, {line.source}, {line.made_at or cut_at:%Y-%m-%d}{stale}"
     return _one_line(text)
 
@@ -89,6 +90,7 @@ def json_document(header: Header, lines: Sequence[Line]) -> str:
             "sensor": line.sensor, "label": line.label, "value": line.value, "unit": line.unit,
             "uncertainty_95": None if line.sd is None else 2 * line.sd, "provenance": line.provenance,
             "source": line.source, "date": f"{line.made_at or header.cut_at:%Y-%m-%d}", "stale": line.stale or None,
+            "warning": line.warning or None,
         }
         for line in lines
     }  # fmt: skip

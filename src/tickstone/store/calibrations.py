@@ -89,6 +89,14 @@ def set_steps(session: Session, calibration_id: int, steps: list[dict[str, Any]]
     row.steps = steps
 
 
+def reopen(session: Session, calibration_id: int) -> None:
+    """Make one that was put away a draft again. Raises Conflict when it was accepted, or is a draft."""
+    row = session.get_one(tables.Calibration, calibration_id, with_for_update=True)
+    if row.state != "rejected":
+        raise Conflict("Only what was put away can be brought back.", "calibration")
+    row.state, row.result, row.ended_at = "draft", None, None
+
+
 def finish(session: Session, calibration_id: int, state: str, result: dict[str, Any] | None) -> None:
     """Accept or reject a draft. Raises Conflict when it is no draft any more."""
     row = session.get_one(tables.Calibration, calibration_id, with_for_update=True)

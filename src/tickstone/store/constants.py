@@ -11,6 +11,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from tickstone.core.constants import ConstantSpec, Provenance, Value
+from tickstone.errors import Conflict
 from tickstone.store import tables
 
 
@@ -38,6 +39,7 @@ class NewValue:
     condition: dict[str, float]
     inputs: tuple[Input, ...] = ()
     calibration_id: int | None = None
+    warning: str = ""
 
 
 @dataclass(frozen=True)
@@ -58,6 +60,7 @@ def add(session: Session, rig_id: int, sensor_id: int, new: NewValue) -> int:
     row = tables.ConstantValue(
         rig_id=rig_id, sensor_id=sensor_id, name=new.name, condition=new.condition, value=new.value, unit=new.unit,
         sd=new.sd, provenance=str(new.provenance), source=new.source, calibration_id=new.calibration_id,
+        warning=new.warning,
     )  # fmt: skip
     session.add(row)
     session.flush()
@@ -68,6 +71,47 @@ def add(session: Session, rig_id: int, sensor_id: int, new: NewValue) -> int:
     return row.id
 
 
+def take_back(session: Session, sensor_id: int, names: Sequence[str], newest: int) -> list[str]:
+    """Take back what was chosen together of these constants: what held before holds again, or nothing. Returns their names.
+    Raises Conflict when ``newest`` is not the last value that was chosen of them."""
+    of_these = (tables.ConstantValue.sensor_id == sensor_id, tables.ConstantValue.name.in_(names))
+    last = session.scalars(
+        select(tables.ConstantValue).where(*of_these).order_by(tables.ConstantValue.id.desc()).limit(1)
+    ).one_or_none()
+    if last is None or last.id != newest:
+        raise Conflict("Something was chosen or measured since: this choice cannot be taken back any more.", "upto")
+    together = session.scalars(
+        select(tables.ConstantValue)
+        .where(*of_these, tables.ConstantValue.made_at == last.made_at)
+        .order_by(tables.ConstantValue.id)
+    ).all()
+    for row in together:
+        before = session.scalars(
+            select(tables.ConstantValue)
+            .where(tables.ConstantValue.sensor_id == sensor_id, tables.ConstantValue.name == row.name,
+                   tables.ConstantValue.id < together[0].id)
+            .order_by(tables.ConstantValue.id.desc()).limit(1)
+        ).one_or_none()  # fmt: skip
+        _again(session, before if before is not None else row, withdrawn=before is None or before.withdrawn)
+    return [row.name for row in together]
+
+
+def _again(session: Session, row: tables.ConstantValue, *, withdrawn: bool) -> None:
+    """The same value once more, resting on the same, or the word that none holds."""
+    fresh = tables.ConstantValue(
+        rig_id=row.rig_id, sensor_id=row.sensor_id, name=row.name, condition=row.condition, value=row.value, unit=row.unit,
+        sd=row.sd, provenance=row.provenance, source=row.source, warning=row.warning, withdrawn=withdrawn,
+        restores_id=row.restores_id or row.id,
+        calibration_id=row.calibration_id,
+    )  # fmt: skip
+    session.add(fresh)
+    session.flush()
+    for rest in _inputs(session, [row.id]).get(row.id, []):
+        session.add(tables.ValueInput(
+            value_id=fresh.id, input_value_id=rest.input_value_id, recording_id=rest.recording_id, mark_id=rest.mark_id,
+            name=rest.name, seen=rest.seen))  # fmt: skip
+
+
 def latest(session: Session, sensor_id: int, rig_fields: Mapping[str, Any]) -> dict[str, Value]:
     """The value that holds of each constant of a sensor, by name; ``label`` and ``station`` are the catalogue's to give.
     ``rig_fields`` are the fields of the rig as it is now, for values that rest on what was seen there."""
@@ -76,17 +120,18 @@ def latest(session: Session, sensor_id: int, rig_fields: Mapping[str, Any]) -> d
         .where(tables.ConstantValue.sensor_id == sensor_id)
         .group_by(tables.ConstantValue.name)
     )
-    rows = session.scalars(select(tables.ConstantValue).where(tables.ConstantValue.id.in_(newest))).all()
+    holds = (tables.ConstantValue.id.in_(newest), ~tables.ConstantValue.withdrawn)
+    rows = session.scalars(select(tables.ConstantValue).where(*holds)).all()
     inputs = _inputs(session, [row.id for row in rows])
-    current = {row.name: row.id for row in rows}
+    current = {row.name: row.restores_id or row.id for row in rows}
     values = {}
     for row in rows:
         mine = inputs.get(row.id, [])
         values[row.name] = Value(
             row.name, row.name, row.unit, float(row.value), row.sd, Provenance(row.provenance), row.source,
             condition=row.condition, rests_on=tuple(dict.fromkeys(i.name for i in mine if i.name)),
-            stale=", ".join(_changed(mine, current, rig_fields)), value_id=row.id, made_at=row.made_at.isoformat(),
-            recording_id=next((i.recording_id for i in mine if i.recording_id), None),
+            stale=", ".join(_changed(mine, current, rig_fields)), value_id=current[row.name], made_at=row.made_at.isoformat(),
+            recording_id=next((i.recording_id for i in mine if i.recording_id), None), warning=row.warning,
         )  # fmt: skip
     return values
 
@@ -119,9 +164,10 @@ def history(session: Session, sensor_id: int, name: str) -> list[OldValue]:
     """Every value that a constant ever had, newest first."""
     rows = session.scalars(
         select(tables.ConstantValue)
-        .where(tables.ConstantValue.sensor_id == sensor_id, tables.ConstantValue.name == name)
+        .where(tables.ConstantValue.sensor_id == sensor_id, tables.ConstantValue.name == name,
+               ~tables.ConstantValue.withdrawn)
         .order_by(tables.ConstantValue.id.desc())
-    )
+    )  # fmt: skip
     return [OldValue(r.id, float(r.value), r.unit, r.sd, r.provenance, r.source, r.made_at) for r in rows]
 
 

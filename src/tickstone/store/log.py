@@ -70,7 +70,8 @@ def cut_stone(session: Session, rig_id: int, revision_id: int, why: str, lines: 
         session.add(tables.StoneLine(
             stone_id=row.id, position=position, sensor_key=line.sensor, name=line.name, label=line.label,
             value=line.value, unit=line.unit, sd=line.sd, provenance=line.provenance, source=line.source,
-            made_at=line.made_at, condition=line.condition, stale=line.stale, value_id=line.value_id))  # fmt: skip
+            made_at=line.made_at, condition=line.condition, stale=line.stale, value_id=line.value_id,
+            warning=line.warning))  # fmt: skip
     return number
 
 
@@ -98,7 +99,7 @@ def _stone(session: Session, row: tables.Stone) -> StoredStone:
     )
     lines = tuple(
         Line(r.sensor_key, r.name, r.label, r.value, r.unit, r.sd, r.provenance, r.source, r.made_at, r.condition,
-             r.stale, r.value_id)
+             r.stale, r.value_id, r.warning)
         for r in rows
     )  # fmt: skip
     return StoredStone(row.id, row.rig_id, row.number, row.why, row.cut_at, row.rig_revision_id, lines)

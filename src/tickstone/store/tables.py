@@ -16,6 +16,7 @@ from sqlalchemy import (
     MetaData,
     Text,
     UniqueConstraint,
+    false,
     func,
 )
 from sqlalchemy.dialects.postgresql import DOUBLE_PRECISION, JSONB, TSVECTOR
@@ -200,7 +201,7 @@ class Calibration(Base):
 
 
 class ConstantValue(Base):
-    """Append-only. The latest of a name is the one that holds."""
+    """Append-only. The latest of a name is the one that holds; one that is ``withdrawn`` says that none does."""
 
     __tablename__ = "constant_value"
     __table_args__ = (Index("ix_constant_value_latest", "sensor_id", "name", "id"),)
@@ -214,6 +215,9 @@ class ConstantValue(Base):
     sd: Mapped[float | None]
     provenance: Mapped[str]  # assumed, measured, chosen
     source: Mapped[str]
+    warning: Mapped[str] = mapped_column(server_default="")  # what spoke against a choice when it was made
+    withdrawn: Mapped[bool] = mapped_column(server_default=false())
+    restores_id: Mapped[int | None] = mapped_column(ForeignKey("constant_value.id"))  # the same value, holding again
     calibration_id: Mapped[int | None] = mapped_column(ForeignKey("calibration.id"))
     made_at: Mapped[datetime] = _now()
 
@@ -259,6 +263,7 @@ class StoneLine(Base):
     made_at: Mapped[datetime | None]
     condition: Mapped[dict[str, Any]] = mapped_column(server_default="{}")
     stale: Mapped[str] = mapped_column(server_default="")
+    warning: Mapped[str] = mapped_column(server_default="")
     value_id: Mapped[int | None] = mapped_column(ForeignKey("constant_value.id"))
 
 

@@ -2546,6 +2546,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{slug}/sensors/{sensor}/procedures/{name}/bring-back/{calibration_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring Back
+         * @description Make a draft that was put away the open one again.
+         */
+        post: operations["bring_back_api_rigs__slug__sensors__sensor__procedures__name__bring_back__calibration_id__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{slug}/sensors/{sensor}/decisions": {
         parameters: {
             query?: never;
@@ -2581,9 +2601,29 @@ export interface paths {
         put?: never;
         /**
          * Choose
-         * @description Choose.
+         * @description Choose; the answer's id is by what the choice can be taken back.
          */
         post: operations["choose_api_rigs__slug__sensors__sensor__decisions__name__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{slug}/sensors/{sensor}/decisions/{name}/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Back
+         * @description Take the last choice back: what held before holds again.
+         */
+        post: operations["take_back_api_rigs__slug__sensors__sensor__decisions__name__take_back_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3428,6 +3468,11 @@ export interface components {
             rests_on: string[];
             /** Stale */
             stale: string;
+            /**
+             * Warning
+             * @default
+             */
+            warning: string;
             /** Made At */
             made_at: string | null;
             /** Recording Id */
@@ -4867,6 +4912,8 @@ export interface components {
             made_at: string | null;
             /** Stale */
             stale: string;
+            /** Warning */
+            warning: string;
         };
         /**
          * LinePositionInputs
@@ -7669,6 +7716,14 @@ export interface components {
             /** Rows */
             rows: string[][];
         };
+        /**
+         * TakeBackAsked
+         * @description ``upto`` is what choosing answered.
+         */
+        TakeBackAsked: {
+            /** Upto */
+            upto: number;
+        };
         /** TakenModel */
         TakenModel: {
             /** Taken */
@@ -8315,6 +8370,8 @@ export interface components {
             candidates: components["schemas"]["CandidateModel"][];
             /** Options */
             options: string[];
+            /** Warning */
+            warning: string;
             chosen: components["schemas"]["Constant"] | null;
         };
         /** ChoiceModel */
@@ -16936,6 +16993,67 @@ export interface operations {
             };
         };
     };
+    bring_back_api_rigs__slug__sensors__sensor__procedures__name__bring_back__calibration_id__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                sensor: string;
+                name: string;
+                calibration_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     decisions_api_rigs__slug__sensors__sensor__decisions_get: {
         parameters: {
             query?: never;
@@ -17074,6 +17192,70 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["ChooseAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    take_back_api_rigs__slug__sensors__sensor__decisions__name__take_back_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                sensor: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeBackAsked"];
             };
         };
         responses: {

@@ -90,6 +90,7 @@ const BLANK: Omit<Constant, "name"> = {
   shown_at: [],
   counts: false,
   stale: "",
+  warning: "",
   rests_on: [],
   made_at: null,
   recording_id: null,

@@ -59,5 +59,7 @@ export function useCalls(name: string) {
       ask(api.GET(`${base}/before-after/{recording_id}`, { params: { path: { ...params.path, recording_id } } })),
     accept: (extras: string[]) => ask(api.POST(`${base}/accept`, { params, body: { extras } })),
     reject: () => ask(api.POST(`${base}/reject`, { params })),
+    bringBack: (calibration_id: number) =>
+      ask(api.POST(`${base}/bring-back/{calibration_id}`, { params: { path: { ...params.path, calibration_id } } })),
   };
 }

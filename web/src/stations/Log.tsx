@@ -235,6 +235,7 @@ function Cell({ line }: { line: Line | null | undefined }) {
     <td title={`${line.source}${line.made_at ? `, ${moment(line.made_at)}` : ""}`}>
       <Glyph of={line.provenance as Provenance} /> {joined(value)}
       {line.stale && <span className="stale"> stale</span>}
+      {line.warning && <span className="stale"> {line.warning}</span>}
     </td>
   );
 }

@@ -34,6 +34,7 @@ export function ConstantLine({ constant }: { constant: Constant }) {
         </span>
         <span className="constant-source">
           {constant.stale ? <span className="stale">stale: {constant.stale}</span> : fromWhere(constant)}
+          {constant.warning && <span className="stale">; warning: {constant.warning}</span>}
         </span>
       </button>
       <Overlay
@@ -72,6 +73,7 @@ function About({ constant, onDone }: { constant: Constant; onDone: () => void })
         <Glyph of={constant.provenance} /> <b>{constant.label}</b> is {constant.provenance}: {fromWhere(constant)}.
       </p>
       {constant.stale && <p className="stale">It no longer holds: {constant.stale}.</p>}
+      {constant.warning && <p className="stale">It was chosen all the same: {constant.warning}.</p>}
       {constant.rests_on.length > 0 && <p>It rests on {constant.rests_on.join(", ")}.</p>}
       {constant.plus_minus !== null && <p>± is 95{THIN}%.</p>}
       {constant.recording_id !== null && (

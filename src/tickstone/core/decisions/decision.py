@@ -74,7 +74,8 @@ class Candidate:
 @dataclass(frozen=True)
 class Choice:
     """A constant that is chosen here. ``value`` is what stands or is picked, ``suggested`` what the readings recommend and
-    ``why``. ``options`` names the values 0, 1, … of one that is only ever those; ``step`` is one nudge."""
+    ``why``. ``options`` names the values 0, 1, … of one that is only ever those; ``step`` is one nudge. ``warning`` is what
+    speaks against ``value``, and goes with it wherever it is chosen all the same."""
 
     name: str
     value: float
@@ -83,6 +84,7 @@ class Choice:
     candidates: tuple[Candidate, ...] = ()
     options: tuple[str, ...] = ()
     step: float = 1.0
+    warning: str = ""
 
 
 @dataclass(frozen=True)
@@ -196,6 +198,13 @@ class Decided:
     marks_used: tuple[int, ...] = ()
 
 
+def warning_of(decided: Decided, name: str) -> str:
+    """What speaks against a choice as it stands: its own warning, or the verdict on all where none has one of its own."""
+    mine = next((one.warning for one in decided.choices if one.name == name), "")
+    alone = decided.good or any(one.warning for one in decided.choices)
+    return mine if alone else decided.heading
+
+
 Picked = Mapping[str, float]
 
 
@@ -212,7 +221,7 @@ class Asked:
 
 class Decision(ABC):
     """A way to choose constants; ``begin`` says in a sentence what is to be done while it is open. ``inputs`` are constants it is worked from, which a person may set beside it; ``marked`` ones
-    need recordings whose marks speak to them; the others take any, ``most`` at a time. ``rests_on`` names further constants
+    need recordings whose marks speak to them; the others take any of ``least`` rows, ``most`` at a time. ``rests_on`` names further constants
     that make the choice stale when they change."""
 
     id: ClassVar[str]
@@ -223,6 +232,7 @@ class Decision(ABC):
     cautions: ClassVar[tuple[str, ...]] = ()
     marked: ClassVar[bool] = False
     most: ClassVar[int] = 1
+    least: ClassVar[int] = 50
 
     @abstractmethod
     def work(self, asked: Asked, values: Values) -> Decided:

@@ -217,6 +217,7 @@ class FilterChoice(Decision):
     title = "Filter"
     begin = "choose a filter by what it costs."
     rests_on = ("jitter", "noise")
+    least = LEAST_READINGS
 
     def sets(self, values: Values) -> tuple[str, ...]:
         return ("filter_kind", "filter_amount")

@@ -219,10 +219,10 @@ class LineThresholds(Decision):
             suggested = float(min(max(round(one.safest.threshold), 0), top))
             threshold = standing(f"threshold_{name}", asked, values, suggested)
             band = standing(f"band_{name}", asked, values, float(round(one.band)))
-            choices.append(Choice(f"threshold_{name}", threshold, suggested, "widest worst-case margin",
-                                  candidates(one, top)))  # fmt: skip
-            choices.append(Choice(f"band_{name}", band, float(round(one.band)), "six times the noise"))
             state, why = verdict(one, lights, threshold)
+            choices.append(Choice(f"threshold_{name}", threshold, suggested, "widest worst-case margin", candidates(one, top),
+                                  warning=_warning(one, threshold, why) if state == "unsafe" else ""))  # fmt: skip
+            choices.append(Choice(f"band_{name}", band, float(round(one.band)), "six times the noise"))
             rows.append(HeapRow(titles[i], f"threshold_{name}", f"band_{name}", _heaps(one, top),
                                 told_odds(one.table, tested[i] if tested else None), state, why,
                                 "ground" if one.white_high else "line", name))  # fmt: skip
@@ -271,6 +271,12 @@ def verdict(one: SensorOdds, lights: Sequence[Light], threshold: float) -> tuple
     if len(lights) > 1 and any(alone):
         return state, f"heaps overlap in {lights[alone.index(False)].name}"
     return state, "heaps overlap"
+
+
+def _warning(one: SensorOdds, threshold: float, why: str) -> str:
+    """What goes with a threshold that is not safe, wherever it goes."""
+    t = int(min(max(round(threshold), 0), one.table.margin.shape[1] - 1))
+    return f"{why}, {int(one.table.counted[:, t].sum())} of {sum(one.table.readings)} misread"
 
 
 def candidates(one: SensorOdds, top: int) -> tuple[Candidate, ...]:

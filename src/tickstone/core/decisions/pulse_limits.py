@@ -115,14 +115,14 @@ class Shaft:
 
 
 def shaft_of(intervals: Array, per_turn: float) -> Shaft | None:
-    """Intervals between pulses, µs, taken apart; None when fewer than LEAST_PULSES of them are of something that turns."""
-    if intervals.size < LEAST_PULSES:
+    """Intervals between pulses, µs, taken apart; None when fewer than LEAST_PULSES pulses are of something that turns."""
+    if intervals.size < LEAST_PULSES - 1:
         return None
     usual = float(np.median(intervals[intervals > CHATTER * np.median(intervals)]))
     bounces = intervals[intervals < CHATTER * usual]
     true = merged(intervals, float(bounces.max()) if bounces.size else 0.0)
     turning = true[true < SLOW_AT_MOST_S * 1e6]
-    return Shaft(intervals, bounces, turning, per_turn) if turning.size >= LEAST_PULSES else None
+    return Shaft(intervals, bounces, turning, per_turn) if turning.size >= LEAST_PULSES - 1 else None
 
 
 class PulseLimits(Decision):
@@ -133,6 +133,7 @@ class PulseLimits(Decision):
     begin = "choose when it stands, and when it is too fast."
     rests_on = ("magnets", "marks", "steps", "pole_pairs", "circumference")
     cautions = ("Wheels off the ground; fingers, sleeves and hair away from what turns.",)
+    least = LEAST_PULSES
 
     def sets(self, values: Values) -> tuple[str, ...]:
         return ("slow_s", "refractory", "smoothing", "over_rpm")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 import numpy.typing as npt
@@ -147,6 +148,10 @@ class Steering(Decision):
                   reachable(one, pitch, tape))
             for one in told
         )  # fmt: skip
+        choices = {
+            state.pattern: replace(choices[state.pattern], warning=next((f for f in state.flags if f.startswith("contradicts")), ""))
+            for state in states
+        }  # fmt: skip
         wrong = [state for state in states if any(flag.startswith("contradicts") for flag in state.flags)]
         odd = [state for state in states if not state.reachable and state.seen]
         heading = (

@@ -73,6 +73,7 @@ function OneChoice({ choice, value, onPick }: { choice: Choice; value: number; o
           </button>
         ))}
         <small>{choice.why}</small>
+        {choice.warning && <small className="stale">{choice.warning}</small>}
       </span>
     </div>
   );

@@ -93,15 +93,23 @@ function Head({ found, picked, onDone }: HeadProps) {
     (one) => one.chosen?.provenance !== "chosen" || one.chosen.stale !== "" || one.chosen.value !== values[one.name],
   );
   const first = found.choices[0];
+  const params = { path: { slug: bench.rig.slug, sensor: bench.sensor.id, name: found.decision } };
+  const takeBack = (upto: number) =>
+    void bench.attempt(
+      ask(api.POST("/api/rigs/{slug}/sensors/{sensor}/decisions/{name}/take-back", { params, body: { upto } })),
+      "Taken back: what held before holds again.",
+    );
   const choose = async () => {
+    const chosen = ask(
+      api.POST("/api/rigs/{slug}/sensors/{sensor}/decisions/{name}", {
+        params,
+        body: { values, recordings: found.sources.filter((one) => one.used).map((one) => one.id) },
+      }),
+    );
     const done = await bench.attempt(
-      ask(
-        api.POST("/api/rigs/{slug}/sensors/{sensor}/decisions/{name}", {
-          params: { path: { slug: bench.rig.slug, sensor: bench.sensor.id, name: found.decision } },
-          body: { values, recordings: found.sources.filter((one) => one.used).map((one) => one.id) },
-        }),
-      ),
+      chosen,
       "Chosen. It remembers what it was chosen from.",
+      () => void chosen.then((made) => made.id && takeBack(made.id)),
     );
     if (done) onDone();
   };
