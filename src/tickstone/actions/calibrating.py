@@ -79,6 +79,8 @@ def checked(want: Want, truth: Mapping[str, float]) -> dict[str, float]:
         found[field.name] = check_between(value, field.low, field.high, field.name)
         if field.choices and value != int(value):
             raise BadInput(f"{field.label} is one of {', '.join(field.choices)}.", field.name)
+        if field.whole and value != int(value):
+            raise BadInput(f"{field.label} must be a whole number, not {value:g}.", field.name)
     return found
 
 
@@ -120,6 +122,7 @@ def type_step(session: Session, slug: str, sensor: str, name: str, key: str, tru
     if want.watched:
         raise BadInput(f"{want.label} is held, not typed.", "key")
     said = checked(want, truth)
+    procedure.check_typed(said, [one for one in steps_of(mine) if one.key != key], values)
     step = new_step(procedure.key_of(want, said), procedure.label_of(want, said), said, {}, "read off and typed")
     add_step(session, mine.id, step, procedure, values)
 
@@ -132,10 +135,13 @@ def notebook(session: Session, slug: str, sensor: str, name: str, rows: Sequence
     if not rows or not procedure.notebook:
         raise BadInput("There is nothing to take in: type at least one line.", "rows")
     found = []
+    mine = draft(session, slug, sensor, name)
+    before = list(steps_of(mine))
     for row in rows:
         said = checked(Want("row", "row", "", procedure.notebook), row)
+        procedure.check_typed(said, before, values)
         found.append((procedure.from_notebook(said, values), procedure.notebook_channels(said)))
-    mine = draft(session, slug, sensor, name)
+        before.append(found[-1][0])
     recording_id = _hand_recording(session, stored, sensor, [channels for _, channels in found])
     for at, (step, channels) in enumerate(found):
         mark = None

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { decimalsFor, few, figure, lengthText, lengthTyped, moment, shown, typed } from "./format";
+import { decimalsFor, few, figure, lengthText, lengthTyped, moment, ohmsTyped, shown, typed, typedIn } from "./format";
 
 describe("digits follow the uncertainty", () => {
   it.each([
@@ -46,6 +46,20 @@ describe("typing", () => {
     expect(typed(" 1 457,5 ")).toBe(1457.5);
     expect(typed("\u22123.1")).toBe(-3.1);
     expect(lengthTyped("12", "cm")).toBe(120);
+  });
+  it("takes the unit that stands behind a length", () => {
+    expect(["20.45 m", "2045cm", "20450 mm", "20450", "2,5 in", '2.5"'].map((text) => lengthTyped(text, "mm"))).toEqual(
+      [20450, 20450, 20450, 20450, 63.5, 63.5],
+    );
+    expect(lengthTyped("3 m", "cm")).toBe(3000);
+    expect(lengthTyped("3 km", "mm")).toBeNull();
+    expect(lengthTyped("m", "mm")).toBeNull();
+  });
+  it("takes resistances as they are written at a bench", () => {
+    const said = ["4700", "4.7k", "4k7", "4,7 kΩ", "220R", "4R7", "1M", "2M2", "0.1", "k47"];
+    expect(said.map(ohmsTyped)).toEqual([4700, 4700, 4700, 4700, 220, 4.7, 1e6, 2.2e6, 0.1, 470]);
+    for (const text of ["", "k", "4.7k7", "4kk7", "abc", "4m7"]) expect(ohmsTyped(text)).toBeNull();
+    expect([typedIn("4k7", "Ω"), typedIn("4k7", "V"), typedIn("12 cm", "mm", "in")]).toEqual([4700, null, 120]);
   });
   it("refuses what is no number", () => {
     for (const text of ["", "12 mm", "1e999", "NaN", "--3"]) expect(typed(text)).toBeNull();

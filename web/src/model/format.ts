@@ -77,10 +77,32 @@ export function lengthText(mm: number, length: LengthUnit, extra = 0): string {
   return `${figure(mm / per, decimals + extra)}${THIN}${length}`;
 }
 
-/** The length that a person typed in the chosen unit, in mm; null when it is no number. */
+const LENGTH_SUFFIXES: Record<string, number> = { mm: 1, cm: 10, m: 1000, in: 25.4, '"': 25.4, "\u2033": 25.4 };
+
+/** The length that a person typed, in mm: in the chosen unit, or in the one that stands behind the number; null when it is
+ * no number. */
 export function lengthTyped(text: string, length: LengthUnit): number | null {
-  const value = typed(text);
-  return value === null ? null : value * LENGTHS[length].per;
+  const [, number = "", suffix = ""] = /^(.*?)(mm|cm|m|in|"|\u2033)?$/i.exec(text.trim()) ?? [];
+  const value = typed(number);
+  return value === null ? null : value * (LENGTH_SUFFIXES[suffix.toLowerCase()] ?? LENGTHS[length].per);
+}
+
+const OHM_SUFFIXES: Record<string, number> = { r: 1, k: 1e3, M: 1e6 };
+
+/** The resistance that a person typed, in Ω: 4700, 4.7k, 4k7, 4.7 kΩ, 220R, 1M; null when it is none. */
+export function ohmsTyped(text: string): number | null {
+  const plain = text.trim().replace(/\s|\u2009|ohms?|[\u03a9\u2126]/gi, "");
+  const [, whole = "", letter = "", part = ""] = /^([\d.,]*)([rRkKM]?)(\d*)$/.exec(plain) ?? [];
+  if (!letter) return typed(plain);
+  const value = typed(part ? `${whole || "0"}.${part}` : whole);
+  const per = OHM_SUFFIXES[letter === "M" ? "M" : letter.toLowerCase()] ?? 1;
+  return value === null || (part && /[.,]/.test(whole)) ? null : Number((value * per).toPrecision(12));
+}
+
+/** A number that a person typed for something in this unit; null when it is none. */
+export function typedIn(text: string, unit: string, length?: LengthUnit): number | null {
+  if (unit === "mm") return lengthTyped(text, length ?? "mm");
+  return unit === "\u03a9" || unit === "\u2126" ? ohmsTyped(text) : typed(text);
 }
 
 /** A number as typed: decimal comma and thin spaces are understood; null when it is none. */

@@ -4,7 +4,7 @@ import { Overlay, Popover } from "react-bootstrap";
 import { Link } from "react-router";
 import { api, ask, type Constant, Refused } from "../api/client";
 import { useBench, useLength } from "../hooks/bench";
-import { editable, joined, lengthTyped, moment, shown, THIN, typed } from "../model/format";
+import { editable, joined, moment, shown, THIN, typedIn } from "../model/format";
 import { Glyph } from "./Glyph";
 
 export function fromWhere(constant: Constant): string {
@@ -113,7 +113,7 @@ function Type({ constant, onDone }: { constant: Constant; onDone: () => void }) 
   const [fault, setFault] = useState("");
   const id = useId();
   const measured = constant.typed_as === "measured";
-  const read = (from: string) => (isLength ? lengthTyped(from, length) : typed(from));
+  const read = (from: string) => typedIn(from, constant.unit, length);
   const save = async (event: FormEvent) => {
     event.preventDefault();
     const value = read(text);

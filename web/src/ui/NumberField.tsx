@@ -1,5 +1,5 @@
-import { useEffect, useId, useState } from "react";
-import { editable, typed } from "../model/format";
+import { useEffect, useId, useRef, useState } from "react";
+import { editable, type LengthUnit, typedIn } from "../model/format";
 import type { Into } from "../model/units";
 
 interface Props {
@@ -21,9 +21,13 @@ export function NumberField({ label, value, unit, into, low, high, onChange, hid
   const [text, setText] = useState(editable(shownValue));
   const [editing, setEditing] = useState(false);
   const [fault, setFault] = useState("");
+  const editingNow = useRef(editing);
+  editingNow.current = editing;
   useEffect(() => {
-    if (!editing) setText(editable(shownValue));
-  }, [shownValue, editing]);
+    if (editingNow.current) return; // what is being typed stands
+    setText(editable(shownValue));
+    setFault("");
+  }, [shownValue]);
   const shownUnit = into?.unit ?? unit;
   const complaint = (read: number | null, text: string): string => {
     if (read === null) return `“${text}” is not a number.`;
@@ -34,8 +38,7 @@ export function NumberField({ label, value, unit, into, low, high, onChange, hid
   };
   const take = (next: string): void => {
     setText(next);
-    const number = typed(next);
-    const read = number === null || !into ? number : into.back(number);
+    const read = readAs(next, unit, into);
     const said = complaint(read, next);
     setFault(said);
     if (!said && read !== null) onChange(read);
@@ -50,7 +53,10 @@ export function NumberField({ label, value, unit, into, low, high, onChange, hid
         inputMode="decimal"
         value={text}
         onFocus={() => setEditing(true)}
-        onBlur={() => setEditing(false)}
+        onBlur={() => {
+          setEditing(false);
+          if (!fault) setText(editable(shownValue)); // what is wrong stays, with what is wrong about it
+        }}
         onChange={(event) => take(event.target.value)}
         aria-invalid={fault !== ""}
         aria-describedby={fault ? `${id}-fault` : undefined}
@@ -63,4 +69,11 @@ export function NumberField({ label, value, unit, into, low, high, onChange, hid
       )}
     </span>
   );
+}
+
+/** What was typed, in the unit of the value; null when it is no number. */
+function readAs(text: string, unit: string, into: Into | undefined): number | null {
+  if (unit === "mm") return typedIn(text, unit, (into?.unit ?? "mm") as LengthUnit);
+  const number = typedIn(text, unit);
+  return number === null || !into ? number : into.back(number);
 }

@@ -26,6 +26,7 @@ from tickstone.core.constants import Values
 from tickstone.core.figures import Dot, Plot, Table
 from tickstone.core.motion import arc_step
 
+STRAIGHT_PCT = 0.5  # the ± of a difference between the wheels that is good enough, where the difference is small
 FIRST_RUN = "Wheels off the ground for the first run; keep fingers, hair and sleeves away."
 ROOM = "Clear floor, nobody in the way, and a switch within reach that stops it."
 
@@ -127,7 +128,7 @@ class StraightRun(Typed):
         metre = 1000.0**2 * found.value / 100 / track / 2
         return Outcome(
             f"The {side} side goes {abs(found.value):.2f} ± {2 * sd:.2f} % faster",
-            f"{'Good' if len(steps) > 2 else 'So far'}: over a metre it drifts {abs(metre):.0f} mm to the "
+            f"{'So far' if len(steps) < 3 else 'Good' if 2 * sd <= max(STRAIGHT_PCT, abs(found.value) / 2) else 'Rough'}: over a metre it drifts {abs(metre):.0f} mm to the "
             f"{'left' if metre > 0 else 'right'}.",
             constants=(Fitted("mismatch", found.value, sd),),
             left={step.key: share - found.value for step, share in zip(steps, shares, strict=True)}, left_unit="%",
@@ -136,6 +137,7 @@ class StraightRun(Typed):
 
 CLOCKWISE, COUNTER = 0.0, 1.0
 LEAST_EACH = 3
+TRACK_SHARE = 0.03  # of the track: squares that leave more open are no good squares
 
 
 class Squares(Typed):
@@ -188,7 +190,9 @@ class Squares(Typed):
         return Outcome(
             f"The track is {true_track:.1f} ± {2 * track_sd:.1f} mm; the right wheel is {abs(mismatch):.2f} % "
             f"{'larger' if mismatch > 0 else 'smaller'}",
-            "Good: both ways round were driven often enough." if min(right, left) >= LEAST_EACH else "So far: one more each way round.",
+            "So far: one more each way round." if min(right, left) < LEAST_EACH else
+            "Good: both ways round were driven often enough." if track_sd <= TRACK_SHARE * true_track else
+            "Rough: the squares end far apart. Drive them slower, and let it stand before you measure.",
             constants=(Fitted("track", true_track, track_sd), Fitted("mismatch", mismatch, mismatch_sd)),
             notes=(f"{count}. A ruler had said {track:.0f} mm.",
                    "Mean circumference comes from the roll-out: squares do not tell it."), plots=_ends(steps),

@@ -34,6 +34,7 @@ from tickstone.errors import BadInput
 REST_DPS = 0.4  # of a gyro at rest, sd
 TURNING_DPS = 20.0  # a bias of more than that is no bias
 MOVING_DPS = 4.0
+GOOD_DPS = 0.5  # ± of a bias that is worth taking off
 HAND_DEG = 1.5  # how well a turn by hand ends where it should, k = 1
 QUIET_S = 0.8
 EDGE_S = 0.25
@@ -122,7 +123,7 @@ class GyroRest(Procedure):
         condition = {"air_c": round(float(np.mean(airs)), 1)} if airs else {}
         return Outcome(
             f"At rest it says {', '.join(fixed(float(one), 2) for one in bias)} °/s",
-            f"Good: known to ± {worst:.3f} °/s. That alone is {60 * worst:.1f}° a minute.",
+            f"{'Good' if worst <= GOOD_DPS else 'Rough'}: known to ± {worst:.3f} °/s. That alone is {60 * worst:.1f}° a minute.",
             constants=tuple(Fitted(f"bias_{axis}", float(b), float(s), condition)
                             for axis, b, s in zip(AXES, bias, sd, strict=True)),
             notes=tuple(notes),
@@ -303,7 +304,7 @@ class GyroLong(Procedure):
                  Line("noise alone", tuple((float(t), noise / math.sqrt(float(t))) for t in taus)))  # fmt: skip
         return Outcome(
             f"Its noise makes {noise * math.sqrt(60) * 2:.2f}° of a minute’s turning uncertain",
-            f"Good: noise known to ± {200 * noise_sd / noise:.0f} %." + ("" if firm else " Too short to see it wander: rest longer."),
+            f"{'Good' if noise_sd < 0.1 * noise else 'So far'}: noise known to ± {200 * noise_sd / noise:.0f} %." + ("" if firm else " Too short to see it wander: rest longer."),
             constants=tuple(constants),
             notes=(f"After a minute on the gyro alone the angle is known to about ± {minute:.1f}°.",
                    *((f"It wanders by {wander:.3f} °/s; averaging helps up to about {lowest:.0f} s.",) if firm else ())),

@@ -47,6 +47,7 @@ OWN_G, OTHERS_G = 0.75, 0.5  # a pose is what one axis says alone
 TILTED_DEG, WARN_DEG = 20.0, 5.0
 HANDS_DEG = 1.0  # how squarely a part is held by hand against a block
 GOOD_G = 0.005
+GOOD_DEG = 1.5  # ± of a tilt that six poses should leave
 
 
 def own_g(channels: Mapping[str, Array], values: Values) -> Array:
@@ -188,10 +189,8 @@ class Poses(Procedure):
             if sd_g > 0.001
             else "Six poses held; a g is known to ± 0.1 %"
         )
-        verdict = (
-            "Good: tilt is right to "
-            + f"± {max(0.1, math.degrees(math.hypot(sd_g, 2 * float(max(axes.zero_sds / np.abs(axes.gains)))))):.1f}°."
-        )
+        right_to = max(0.1, math.degrees(math.hypot(sd_g, 2 * float(max(axes.zero_sds / np.abs(axes.gains))))))
+        verdict = f"{'Good' if right_to <= GOOD_DEG else 'Rough'}: tilt is right to ± {right_to:.1f}°."
         notes = [_convention(axes)]
         repeat: tuple[str, ...] = ()
         if tilts[worst] > TILTED_DEG / 2:

@@ -23,7 +23,8 @@ HOLD_S = 2.0
 
 @dataclass(frozen=True)
 class Field:
-    """A number that a person types, or one of ``choices`` (0, 1, …); ``needed`` ones may not be left out."""
+    """A number that a person types, or one of ``choices`` (0, 1, …); ``needed`` ones may not be left out, ``whole`` ones have
+    no fraction."""
 
     name: str
     label: str
@@ -33,6 +34,7 @@ class Field:
     high: float
     choices: tuple[str, ...] = ()
     needed: bool = True
+    whole: bool = False
 
 
 @dataclass(frozen=True)
@@ -193,6 +195,10 @@ class Procedure(ABC):
     def label_of(self, want: Want, truth: Mapping[str, float]) -> str:
         """What a held step is called."""
         return want.label
+
+    def check_typed(self, truth: Mapping[str, float], steps: Steps, values: Values) -> None:
+        """Ask back where what was typed cannot be meant. Raises BadInput that names the field and says what may be meant."""
+        return
 
     def from_notebook(self, row: Mapping[str, float], values: Values) -> Step:
         """A step from a line that was typed, with the fields of ``notebook``. Raises BadInput."""

@@ -28,13 +28,20 @@ from tickstone.core.constants import Values
 from tickstone.core.figures import Dot, Line, Plot, Table
 from tickstone.core.noise import MAD_TO_SD, step_noise
 from tickstone.core.thresholds import threshold_otsu
+from tickstone.core.wording import fixed
 from tickstone.errors import BadInput
 
 SPINNING = "Wheels off the ground; keep fingers, hair and sleeves away from what turns."
 TAPE_SD_MM = 2.0  # how well both ends of a rolled way are found
+LEAST_WAY_MM, MOST_WAY_MM = 20.0, 20_000.0  # of a turn of any wheel that is rolled along a tape
+OTHER_ORDER = 4.0  # times the runs before: more than a miscounted turn explains
+UNITS_MM = ((1.0, ""), (1000.0, "m"), (10.0, "cm"), (25.4, "in"))
+AGREES = 0.02  # of the way: runs that spread more are no good run-out
 PHASE_TURNS = 0.01  # how well a whole turn is found by a chalk mark
 MOST_GAPS = 8
+APART = 8.0  # times the noise, between mark and shaft, for a threshold that holds
 LEAST_TURNS = 4.0
+GAP_SD = 0.01  # of itself: a gap that is known worse is not known well
 LEAST_SPREAD = 2e-4  # of a gap: no wheel is truer
 STEADY = 0.05  # the speed may change by so much over a run
 
@@ -63,7 +70,7 @@ class RollOut(Procedure):
         "Ten turns are better than one: both ends’ errors are shared by all of them.",
     )
     fields = (
-        Field("turns", "Whole turns", "", 10, 1, 10_000),
+        Field("turns", "Whole turns", "", 10, 1, 10_000, whole=True),
         Field("distance_mm", "Way along the tape", "mm", None, 10, 1e7),
         Field("load_kg", "Load on it", "kg", None, 0, 5000, needed=False),
     )
@@ -80,6 +87,22 @@ class RollOut(Procedure):
 
     def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
         return {}
+
+    def check_typed(self, truth: Mapping[str, float], steps: Steps, values: Values) -> None:
+        """A way of another order than the runs before, or than any wheel, was meant in another unit."""
+        way = truth["distance_mm"] / truth["turns"]
+        before = [step.truth["distance_mm"] / step.truth["turns"] for step in steps]
+        usual = float(np.median(before)) if before else None
+        if usual is None and LEAST_WAY_MM <= way <= MOST_WAY_MM:
+            return
+        if usual is not None and 1 / OTHER_ORDER < way / usual < OTHER_ORDER:
+            return
+        meant = usual if usual is not None else math.sqrt(LEAST_WAY_MM * MOST_WAY_MM)
+        _, unit = min(UNITS_MM, key=lambda one: abs(math.log(way * one[0] / meant)))
+        said = f"{truth['distance_mm']:g} mm in {truth['turns']:g} turns is {way:.4g} mm a turn"
+        said += f", and {usual:.4g} mm before." if usual is not None else ": no wheel is like that."
+        maybe = f" Did you mean {truth['distance_mm']:g} {unit}?" if unit else " Were the turns miscounted?"
+        raise BadInput(said + maybe, "distance_mm")
 
     def from_notebook(self, row: Mapping[str, float], values: Values) -> Step:
         check_between(row["turns"], 1, 10_000, "turns")
@@ -110,11 +133,12 @@ class RollOut(Procedure):
         if len(loads) > 1:
             notes.append("The runs were made under different loads: the mean belongs to none of them.")
         load = (Fitted("load", loads.pop(), None),) if len(loads) == 1 else ()
+        agrees = 2 * found.spread <= AGREES * value if len(ways) > 1 else False
         verdict = (
-            f"Good: the runs agree within ± {2 * found.spread:.1f} mm."
-            if len(ways) > 1
-            else "One run: repeat it twice."
-        )
+            "One run: repeat it twice." if len(ways) == 1 else
+            f"{'Good' if agrees else 'Rough'}: the runs {'agree within' if agrees else 'differ by'} "
+            f"± {fixed(2 * found.spread, 1)} mm." + ("" if agrees else " Was every turn counted, and the tape read alike?")
+        )  # fmt: skip
         if repeat:
             verdict = f"Repeat {repeat[0]}: it is {abs(max(off, key=abs)):.0f} σ off. A turn miscounted?"
         return Outcome(f"One turn is {value:.1f} ± {2 * sd:.1f} mm", verdict,
@@ -130,10 +154,11 @@ class RollerSteps(Procedure):
     title = "Steps per turn"
     prepare = ("A mark on the roller against a mark beside it.", "Turn one way only, slowly, to the mark exactly.")
     seconds = 0.0
-    notebook = (Field("turns", "turns", "", 10, 1, 1000), Field("reading", "steps counted", "", 300, 1, 1e9))
+    notebook = (Field("turns", "turns", "", 10, 1, 1000, whole=True),
+                Field("reading", "steps counted", "", 300, 1, 1e9))  # fmt: skip
 
     def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
-        field = Field("turns", "It will be turned by", "turns", 10, 1, 1000)
+        field = Field("turns", "It will be turned by", "turns", 10, 1, 1000, whole=True)
         return numbered(steps, "run", "Turn it from mark to mark; it is taken when it stands.", 2, (field,))
 
     def judge(
@@ -305,7 +330,8 @@ class SteadyRun(Procedure):
                      for i, (share, sd) in enumerate(zip(shares, sds, strict=True), 1))  # fmt: skip
         return Outcome(
             f"{count} {self.counted} a turn; the widest gap is {ripple:.1f} % too wide",
-            f"Good: each gap is known to ± {200 * max(sds) * count:.2f} % of itself.", constants=constants, notes=tuple(notes),
+            f"{'Good' if max(sds) * count < GAP_SD else 'Rough'}: each gap is known to ± {200 * max(sds) * count:.2f} % of itself.",
+            constants=constants, notes=tuple(notes),
             plots=(Plot("Share of each gap", "gap", "", "share of a turn", "%", dots, (even,)),),
             tables=(Table("Gaps, widest first", ("gap", "share of a turn"), rows),),
         )  # fmt: skip
@@ -442,7 +468,7 @@ class Trace(Procedure):
             why = f"Noise of {noise:.0f} counts fills the {high - low:.0f} between mark and shaft: it would chatter. Go nearer."
             return Outcome("The mark drowns in noise", why, why)
         return Outcome(
-            f"Marks at {threshold:.0f} counts, {band:.0f} wide", f"Good: {(high - low) / noise:.0f} times the noise apart.",
+            f"Marks at {threshold:.0f} counts, {band:.0f} wide", f"{'Good' if high - low > APART * noise else 'Rough'}: {(high - low) / noise:.0f} times the noise apart.",
             constants=(Fitted("mark_threshold", threshold, noise / 2), Fitted("mark_hysteresis", band, None)),
             notes=(f"{hz:.1f} marks a second passed. Below {threshold - band / 2:.0f} it is one, above "
                    f"{threshold + band / 2:.0f} the other.",),

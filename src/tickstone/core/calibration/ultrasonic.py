@@ -40,6 +40,7 @@ from tickstone.errors import BadInput
 
 LEAST_LIMIT_US = 8.0
 GOOD_MM = 3.0
+GOOD_K = 2.0  # ± of an air that is worth using: 0.35 % of distance
 BAND = 12  # how many times wider than itself the band is drawn
 THERMOMETER_SD_K = 0.5  # of a thermometer of which nothing is known but its reading
 BAD_ZERO_C = 8.0  # an air that would have to be so far off is no air, but a slip at the ruler
@@ -224,7 +225,7 @@ class Air(Procedure):
         speed = float(sound.speed_of_sound_cramer(air, humidity))
         slope = float(sound.sensitivity_m_s_per_k(air, humidity))
         heading = f"The air is {air:.1f} ± {2 * sd:.1f} °C: sound goes {speed:.1f} m/s"
-        verdict = f"Good for ± {2 * sd * slope:.1f} m/s, {0.2 * sd * slope / speed * 1000:.1f} mm in a metre."
+        verdict = f"{'Good' if 2 * sd <= GOOD_K else 'Rough, only'} for ± {2 * sd * slope:.1f} m/s, {0.2 * sd * slope / speed * 1000:.1f} mm in a metre."
         notes: tuple[str, ...] = ()
         fitted = values.get("sound")
         if fitted is not None and fitted.provenance is Provenance.MEASURED and fitted.sd is not None:

@@ -3,7 +3,7 @@ import { Refused } from "../../api/client";
 import { useBench, useLength } from "../../hooks/bench";
 import { useSettings } from "../../hooks/settings";
 import { type Field, type Procedure, useCalls, type Want } from "../../hooks/useProcedure";
-import { editable, type LengthUnit, lengthTyped, typed } from "../../model/format";
+import { editable, type LengthUnit, typedIn } from "../../model/format";
 import { called, lengthOf } from "./wanted";
 
 /** What must be typed for a want before it is held, or all there is of one that is only typed. */
@@ -15,6 +15,7 @@ export function Asked({ found, want }: { found: Procedure; want: Want }) {
   const id = useId();
   const [texts, setTexts] = useState<Record<string, string>>(() => begun(want, found, length));
   const [fault, setFault] = useState<{ field: string; text: string } | null>(null);
+  const [sending, setSending] = useState(false);
   const { connected } = bench;
   const send = async (event: FormEvent) => {
     event.preventDefault();
@@ -25,15 +26,18 @@ export function Asked({ found, want }: { found: Procedure; want: Want }) {
       if (read.value !== null) truth[field.name] = read.value;
     }
     setFault(null);
+    setSending(true); // nothing is typed into a form that the next one is about to replace
     try {
       if (want.watched) await calls.hold(found.hands_free && found.steps.length > 0 ? "" : want.key, truth);
       else {
         await calls.typed(want.key, truth);
-        void bench.attempt(Promise.resolve(true), `${want.label} is noted.`);
+        await bench.attempt(Promise.resolve(true), `${want.label} is noted.`);
       }
     } catch (error) {
       const refused = error instanceof Refused ? error : null;
       setFault({ field: refused?.path ?? "", text: refused?.message ?? "It could not be sent." });
+    } finally {
+      setSending(false);
     }
   };
   return (
@@ -47,11 +51,12 @@ export function Asked({ found, want }: { found: Procedure; want: Want }) {
           id={`${id}-${field.name}`}
           text={texts[field.name] ?? ""}
           fault={fault?.field === field.name}
+          disabled={sending}
           faultId={`${id}-fault`}
           onText={(text) => setTexts({ ...texts, [field.name]: text })}
         />
       ))}
-      <button type="submit" className="act" disabled={want.watched && !connected}>
+      <button type="submit" className="act" disabled={sending || (want.watched && !connected)}>
         {want.watched ? "Hold it" : "Note it"} {letterKeys && want.watched && !want.fields.length && <kbd>H</kbd>}
       </button>
       <p id={`${id}-fault`} className="field-fault" role="alert">
@@ -61,12 +66,13 @@ export function Asked({ found, want }: { found: Procedure; want: Want }) {
   );
 }
 
-/** What a form begins with: what was typed for the last step of the same kind, else what is usual. */
+/** What a form begins with: what is usual, as it was typed for the last step of the same kind. What is read off anew each
+ * time begins empty: it must never be the reading before. */
 function begun(want: Want, found: Procedure, length: LengthUnit): Record<string, string> {
   const before = found.steps.at(-1)?.truth ?? {};
   const texts: Record<string, string> = {};
   for (const field of want.fields) {
-    const again = field.name === "true_mm" || !field.needed ? undefined : before[field.name];
+    const again = field.name === "true_mm" || field.typical === null ? undefined : before[field.name];
     const keep = field.choices.length && field.needed ? undefined : (again ?? field.typical);
     if (field.typical !== null || !field.needed || again !== undefined)
       texts[field.name] =
@@ -79,7 +85,7 @@ function begun(want: Want, found: Procedure, length: LengthUnit): Record<string,
 export function readField(field: Field, text: string, length: LengthUnit): { value: number | null; fault: string } {
   if (!text.trim()) return { value: null, fault: field.needed ? `${field.label}: a number is missing.` : "" };
   if (field.choices.length) return { value: Number(text), fault: "" };
-  const value = field.unit === "mm" ? lengthTyped(text, length) : typed(text);
+  const value = typedIn(text, field.unit, length);
   if (value === null) return { value, fault: `${field.label}: “${text}” is not a number.` };
   return { value, fault: "" };
 }
@@ -89,13 +95,14 @@ interface FieldProps {
   id: string;
   text: string;
   fault: boolean;
+  disabled: boolean;
   faultId: string;
   onText: (text: string) => void;
 }
 
-function AskedField({ field, id, text, fault, faultId, onText }: FieldProps) {
+function AskedField({ field, id, text, fault, disabled, faultId, onText }: FieldProps) {
   const length = useLength();
-  const common = { id, "aria-invalid": fault, "aria-describedby": faultId };
+  const common = { id, disabled, "aria-invalid": fault, "aria-describedby": faultId };
   return (
     <>
       <label htmlFor={id}>

@@ -1,9 +1,10 @@
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { api, type Rig } from "../../api/client";
 import { useBench } from "../../hooks/bench";
+import { useFaults } from "../../hooks/useFaults";
 import { Cell } from "../../ui/Cell";
 import { useRigChange } from "./useRigChange";
-import { useLists } from "./Wire";
+import { useLists, type ViewProps } from "./Wire";
 
 type Board = Rig["rig"]["board"];
 type Numbers = { [K in keyof Board]: Board[K] extends number | null ? K : never }[keyof Board];
@@ -25,16 +26,32 @@ const LEVELS: [Numbers, string, string][] = [
 const SERVICES = ["servo", "tone", "capture"];
 
 /** One's own board: its levels and limits, its rails, and what each pin can do, by the names printed on it. */
-export function BoardEditor() {
+export function BoardEditor({ onEdit }: ViewProps) {
   const { rig } = useBench();
-  return <EditorOf key={JSON.stringify(rig.rig.board)} rig={rig} />;
+  return <EditorOf key={JSON.stringify(rig.rig.board)} rig={rig} onEdit={onEdit} />;
 }
 
-function EditorOf({ rig }: { rig: Rig }) {
+function EditorOf({ rig, onEdit }: { rig: Rig } & ViewProps) {
   const { change, refusal, path, revision } = useRigChange();
   const lists = useLists();
   const [board, setBoard] = useState<Board>(rig.rig.board);
-  const changed = JSON.stringify(board) !== JSON.stringify(rig.rig.board);
+  const { faulty, onFault: fault, forget } = useFaults();
+  const [begun, setBegun] = useState(0); // cells begin anew when the board is left as it was
+  const changed = faulty.length > 0 || JSON.stringify(board) !== JSON.stringify(rig.rig.board);
+  const doing = faulty.length
+    ? `${faulty[0]} is no number that can be`
+    : changed
+      ? "This board is changed, and not kept yet"
+      : "";
+  useEffect(() => {
+    onEdit(doing);
+    return () => onEdit("");
+  }, [doing, onEdit]);
+  const leave = () => {
+    setBoard(rig.rig.board);
+    forget();
+    setBegun(begun + 1);
+  };
   const put = (part: Partial<Board>) => setBoard({ ...board, ...part });
   const save = () =>
     void change(
@@ -52,10 +69,10 @@ function EditorOf({ rig }: { rig: Rig }) {
         <span className="spring" />
         {changed && (
           <>
-            <button type="button" className="act" onClick={() => setBoard(rig.rig.board)}>
+            <button type="button" className="act" onClick={leave}>
               Leave it as it was
             </button>
-            <button type="button" className="act act-first" onClick={save}>
+            <button type="button" className="act act-first" disabled={faulty.length > 0} onClick={save}>
               Keep this board
             </button>
           </>
@@ -70,7 +87,7 @@ function EditorOf({ rig }: { rig: Rig }) {
       <p className="field-fault" role="alert">
         {refusal?.message}
       </p>
-      <div className="board-editor">
+      <div className="board-editor" key={begun}>
         <section>
           <h2>Levels and limits</h2>
           <div className="in-columns">
@@ -81,9 +98,10 @@ function EditorOf({ rig }: { rig: Rig }) {
                   <Cell
                     label={label}
                     value={board[name] as number | null}
-                    onChange={(value) => {
-                      if (value !== null || name.startsWith("adc")) put({ [name]: value } as Partial<Board>);
-                    }}
+                    low={0}
+                    needed={!name.startsWith("adc")}
+                    onFault={fault(label)}
+                    onChange={(value) => put({ [name]: value } as Partial<Board>)}
                   />{" "}
                   {unit}
                 </span>
@@ -107,6 +125,9 @@ function EditorOf({ rig }: { rig: Rig }) {
                 <Cell
                   label={`volts of ${rail.name}`}
                   value={rail.volts}
+                  low={0}
+                  needed
+                  onFault={fault(`volts of ${rail.name}`)}
                   onChange={(volts) =>
                     volts !== null && put({ rails: board.rails.map((r, at) => (at === i ? { ...r, volts } : r)) })
                   }

@@ -2,7 +2,8 @@ import { type FormEvent, useId, useState } from "react";
 import { api, type Rig, type Schemas } from "../../api/client";
 import { useBench } from "../../hooks/bench";
 import { useAddress } from "../../hooks/useAddress";
-import { editable, typed } from "../../model/format";
+import { type OnFault, useFaults } from "../../hooks/useFaults";
+import { editable, typedIn } from "../../model/format";
 import { placeName } from "../../model/harness";
 import { Cell } from "../../ui/Cell";
 import { useRigChange } from "./useRigChange";
@@ -54,6 +55,7 @@ function FitPart({ kind }: { kind: string }) {
   const { change, refusal, path, revision } = useRigChange();
   const [name, setName] = useState("");
   const [answers, setAnswers] = useState<Answers>({});
+  const { faulty, onFault, forget } = useFaults();
   const chosen = lists.data?.kinds.find((one) => one.id === kind);
   const families = Object.keys(FAMILIES).filter((family) => lists.data?.kinds.some((one) => one.family === family));
   const fitIt = async (event: FormEvent) => {
@@ -80,6 +82,7 @@ function FitPart({ kind }: { kind: string }) {
                   aria-pressed={one.id === kind}
                   onClick={() => {
                     setAnswers({});
+                    forget();
                     put({ fit: one.id });
                   }}
                 >
@@ -101,7 +104,7 @@ function FitPart({ kind }: { kind: string }) {
                 onChange={(event) => setName(event.target.value)}
               />
             </label>
-            <Questions kind={chosen} answers={answers} onChange={setAnswers} />
+            <Questions key={chosen.id} kind={chosen} answers={answers} onChange={setAnswers} onFault={onFault} />
             <Clues kind={chosen} />
           </>
         )}
@@ -110,7 +113,7 @@ function FitPart({ kind }: { kind: string }) {
         </p>
         <p className="row-of-buttons">
           {chosen && (
-            <button type="submit" className="act act-first">
+            <button type="submit" className="act act-first" disabled={faulty.length > 0}>
               Fit it
             </button>
           )}
@@ -143,16 +146,18 @@ interface QuestionsProps {
   kind: { options: Question[] };
   answers: Answers;
   onChange: (answers: Answers) => void;
+  onFault: OnFault;
 }
 
 /** The questions where parts differ. */
-function Questions({ kind, answers, onChange }: QuestionsProps) {
+function Questions({ kind, answers, onChange, onFault }: QuestionsProps) {
   return kind.options.map((question) => (
     <Ask
       key={question.name}
       question={question}
       value={answers[question.name] ?? question.usual}
       onChange={(value) => onChange({ ...answers, [question.name]: value })}
+      onFault={onFault}
     />
   ));
 }
@@ -161,13 +166,17 @@ interface AskProps {
   question: Question;
   value: string | number;
   onChange: (value: string | number) => void;
+  onFault: OnFault;
 }
 
-function Ask({ question, value, onChange }: AskProps) {
+function Ask({ question, value, onChange, onFault }: AskProps) {
   const id = useId();
   const [text, setText] = useState(editable(Number(value)));
-  const number = typed(text);
-  const off = number === null || number < question.low || number > question.high;
+  const offAt = (typed: string) => {
+    const number = typedIn(typed, question.unit);
+    return number === null || number < question.low || number > question.high;
+  };
+  const off = offAt(text);
   return (
     <div className="field">
       <label htmlFor={id}>{question.label}</label>
@@ -188,7 +197,8 @@ function Ask({ question, value, onChange }: AskProps) {
             aria-invalid={off}
             onChange={(event) => {
               setText(event.target.value);
-              const next = typed(event.target.value);
+              const next = typedIn(event.target.value, question.unit);
+              onFault(question.label)(offAt(event.target.value));
               if (next !== null) onChange(next);
             }}
           />{" "}
@@ -210,6 +220,7 @@ function PartCard({ part }: { part: Part }) {
   const { change, refusal, path, revision } = useRigChange();
   const [name, setName] = useState(part.name);
   const [answers, setAnswers] = useState<Answers>(part.options);
+  const { faulty, onFault } = useFaults();
   const one = { params: { path: { ...path.params.path, part: part.id } } };
   const changed = name !== part.name || part.questions.some((q) => at(answers, q) !== at(part.options, q));
   const save = (event: FormEvent) => {
@@ -249,7 +260,7 @@ function PartCard({ part }: { part: Part }) {
       {part.questions.length > 0 && (
         <details>
           <summary>What this one is like</summary>
-          <Questions kind={{ options: part.questions }} answers={answers} onChange={setAnswers} />
+          <Questions kind={{ options: part.questions }} answers={answers} onChange={setAnswers} onFault={onFault} />
           <Clues kind={part} />
         </details>
       )}
@@ -258,7 +269,7 @@ function PartCard({ part }: { part: Part }) {
       </p>
       <p className="row-of-buttons">
         {changed && (
-          <button type="submit" className="act act-first">
+          <button type="submit" className="act act-first" disabled={faulty.length > 0}>
             Keep the change
           </button>
         )}
@@ -276,6 +287,7 @@ function Supplies() {
   const { rig } = useBench();
   const { change, refusal, path, revision } = useRigChange();
   const [supplies, setSupplies] = useState(rig.rig.supplies);
+  const { faulty, onFault } = useFaults();
   const [from, setFrom] = useState(rig.rig.board_from);
   const put = (i: number, part: Partial<(typeof supplies)[number]>) =>
     setSupplies(supplies.map((one, place) => (place === i ? { ...one, ...part } : one)));
@@ -320,6 +332,9 @@ function Supplies() {
                       <Cell
                         label={`${one.name} ${field}`}
                         value={one[field]}
+                        low={0}
+                        needed
+                        onFault={onFault(`${i} ${field}`)}
                         onChange={(n) => n !== null && put(i, { [field]: n })}
                       />
                     </td>
@@ -363,8 +378,8 @@ function Supplies() {
         <button type="button" className="act" onClick={add}>
           Add a supply
         </button>
-        {changed && (
-          <button type="button" className="act act-first" onClick={save}>
+        {(changed || faulty.length > 0) && (
+          <button type="button" className="act act-first" disabled={faulty.length > 0} onClick={save}>
             Keep the supplies
           </button>
         )}

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { api, type Rig } from "../../api/client";
 import { useBench } from "../../hooks/bench";
+import { useFaults } from "../../hooks/useFaults";
 import { figure, THIN } from "../../model/format";
 import { beamPath, extent, rowPlaces, scaleBar, spread } from "../../model/plan";
 import { saveSvg } from "../../plot/saveSvg";
@@ -43,6 +44,7 @@ function PlanOf({ rig }: { rig: Rig }) {
   const [mounts, setMounts] = useState<Record<string, Mount | null>>(
     Object.fromEntries(rig.parts.map((part) => [part.id, part.mount])),
   );
+  const { faulty, onFault } = useFaults();
   const before = Object.fromEntries(rig.parts.map((part) => [part.id, part.mount]));
   const changed = JSON.stringify([geometry, mounts]) !== JSON.stringify([rig.rig.geometry, before]);
   const save = () =>
@@ -71,9 +73,9 @@ function PlanOf({ rig }: { rig: Rig }) {
       <p className="field-fault" role="alert">
         {refusal?.message}
       </p>
-      {changed && (
+      {(changed || faulty.length > 0) && (
         <p>
-          <button type="button" className="act act-first" onClick={save}>
+          <button type="button" className="act act-first" disabled={faulty.length > 0} onClick={save}>
             Keep sizes and places
           </button>
         </p>
@@ -87,6 +89,8 @@ function PlanOf({ rig }: { rig: Rig }) {
               <Cell
                 label={label}
                 value={geometry[name]}
+                unit="mm"
+                onFault={onFault(label)}
                 onChange={(value) =>
                   setGeometry({ ...geometry, [name]: value ?? (name.startsWith("board") ? 0 : null) })
                 }
@@ -117,6 +121,7 @@ function PlanOf({ rig }: { rig: Rig }) {
                         <Cell
                           label={`${part.name} ${label}`}
                           value={mounts[part.id]?.[name] ?? null}
+                          onFault={onFault(`${part.id} ${name}`)}
                           onChange={(value) => put(part.id, name, value)}
                         />
                       </td>

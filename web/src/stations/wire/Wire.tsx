@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import type { ReactNode } from "react";
+import { type ReactNode, useState } from "react";
 import { api, ask, type Finding } from "../../api/client";
 import { useBench } from "../../hooks/bench";
 import { useAddress } from "../../hooks/useAddress";
@@ -14,6 +14,11 @@ import { Plan } from "./Plan";
 import { Program } from "./Program";
 import { Schedule } from "./Schedule";
 import { useRigChange } from "./useRigChange";
+
+export interface ViewProps {
+  /** What is being changed in a view and not kept yet, in words; empty while nothing is. */
+  onEdit: (doing: string) => void;
+}
 
 const VIEWS = [
   { id: "harness", title: "harness", show: Harness },
@@ -34,10 +39,11 @@ export function Wire() {
   const { rig } = useBench();
   const { search, put } = useAddress();
   const open = VIEWS.find((one) => one.id === search.get("view")) ?? VIEWS[0];
-  const Show: () => ReactNode = open.show;
+  const Show: (props: ViewProps) => ReactNode = open.show;
+  const [doing, setDoing] = useState("");
   return (
     <>
-      <Verdict>{rig.verdict}</Verdict>
+      <Verdict>{doing || rig.verdict}</Verdict>
       <nav className="benches" aria-label="Views of the wiring">
         {VIEWS.map((view) => (
           <button
@@ -51,7 +57,7 @@ export function Wire() {
           </button>
         ))}
       </nav>
-      <Show />
+      <Show onEdit={setDoing} />
     </>
   );
 }
