@@ -142,3 +142,22 @@ def test_what_was_put_away_is_brought_back_unless_something_is_held_anew(databas
             calibrating.bring_back(session, SLUG, "front-ranger", "ruler", mine.id)
         with pytest.raises(NotFound):
             calibrating.bring_back(session, SLUG, "front-ranger", "air", mine.id)
+
+
+@pytest.mark.parametrize(
+    ("truth", "field"),
+    [({"turns": 2.5, "distance_mm": 3000}, "turns"), ({"turns": -3, "distance_mm": 3000}, "turns"),
+     ({"turns": 10, "distance_mm": 20.45}, "distance_mm"), ({"turns": 10}, "distance_mm")],
+)  # fmt: skip
+def test_what_cannot_be_a_roll_out_is_refused_and_nothing_is_noted(
+    database: Database, truth: dict[str, float], field: str
+) -> None:
+    with database.transaction() as session:
+        with pytest.raises(BadInput) as refused:
+            calibrating.type_step(session, SLUG, "wheel", "roll-out", "run 1", truth)
+        assert refused.value.path == field
+        with pytest.raises(BadInput):
+            calibrating.notebook(session, SLUG, "wheel", "roll-out", [truth])
+        assert calibrating.draft(session, SLUG, "wheel", "roll-out").steps == []
+        calibrating.type_step(session, SLUG, "wheel", "roll-out", "run 1", {"turns": 10, "distance_mm": 12_100})
+        assert len(calibrating.draft(session, SLUG, "wheel", "roll-out").steps) == 1

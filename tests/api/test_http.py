@@ -245,4 +245,10 @@ def test_recordings_are_renamed_put_away_and_brought_back(client: TestClient) ->
 
 
 def test_health_is_honest_about_the_stand_in(client: TestClient) -> None:
-    assert client.get("/api/health").json() == {"ok": True, "database": True, "standin": False, "demo": False}
+    assert client.get("/api/health").json() == {
+        "ok": True,
+        "database": True,
+        "standin": False,
+        "demo": False,
+        "unwell": [],
+    }

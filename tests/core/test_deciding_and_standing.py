@@ -95,6 +95,20 @@ def test_the_next_thing_follows_what_is_known() -> None:
     assert (found["calibrate"].settled, found["calibrate"].total) == (1, 1)
 
 
+def test_what_is_done_is_not_asked_for_again() -> None:
+    """The ruler is accepted, something is assumed still: the next procedure comes, not the one that is done."""
+    first, second = "ruler", "air"
+    given = facts(procedures=(first, second))
+    found = {one.station: one for one in standing(given)}["calibrate"].next
+    assert found.details == {"procedure": first}
+    found = {one.station: one for one in standing(facts(procedures=(first, second), done=frozenset({first})))}
+    assert found["calibrate"].next.details == {"procedure": second}
+    both = facts(procedures=(first, second), done=frozenset({first, second}))
+    assert next_at("calibrate", both) != "go-calibrate"
+    again = {one.station: one for one in standing(facts(procedures=(first,), drafts=((first, 2),)))}["calibrate"].next
+    assert (again.label, again.details) == ("Go on", {"procedure": first})
+
+
 def test_a_derived_constant_gives_way_to_a_measured_one() -> None:
     specs = (ConstantSpec("a", "a", "mm", 2.0, None, "sheet", 0, 9), ConstantSpec("b", "b", "mm", None, None, "", 0, 9))
     rule = DerivedSpec("b", "b", "mm", "twice a", ("a",), lambda v: (2 * v["a"].value, None))

@@ -32,7 +32,13 @@ def test_a_second_start_prints_the_running_address_and_ends_well(served: Served)
 def test_serve_has_a_cluster_and_a_database_of_its_own_and_no_demo(data_folder: Path) -> None:
     server = Served(data_folder, None, command="serve")
     try:
-        assert server.client.get("/api/health").json() == {"ok": True, "database": True, "standin": True, "demo": False}
+        assert server.client.get("/api/health").json() == {
+            "ok": True,
+            "database": True,
+            "standin": True,
+            "demo": False,
+            "unwell": [],
+        }
         assert server.client.get("/api/rigs").json() == []
         server.client.post("/api/rigs", json={"title": "Heron", "purpose": "tow-path cargo trailer"}).raise_for_status()
         server.kill()

@@ -21,7 +21,7 @@ def standing_of(session: Session, slug: str, sensor: str, feed: Feed) -> list[st
     sensor_id = rigs.sensor_ids(session, stored.id)[sensor]
     number, changed = stones.changed_since_last(session, stored)
     state = feed.state()
-    kept = recordings.count_of(session, stored.id)  # a rig that has been recorded has had its first power
+    powered = recordings.count_of(session, stored.id, live=True) > 0  # what was recorded live has had its first power
     return standing.standing(standing.Facts(
         sensor=sensor,
         values=as_it_is_now(settled(session, stored, sensor), feed.air_c, feed.supply_v),
@@ -29,11 +29,12 @@ def standing_of(session: Session, slug: str, sensor: str, feed: Feed) -> list[st
         findings=checks.check(stored.rig).findings,
         connected=state.status in ("live", "silent"),
         recording=state.recording is not None,
-        recordings=kept,
+        recordings=recordings.count_of(session, stored.id),
         stones=number,
         changed_since_stone=changed,
         procedures=what.procedures,
         decisions=what.decisions,
         drafts=tuple((one.procedure, len(one.steps)) for one in calibrations.drafts_of(session, sensor_id)),
-        unticked=0 if kept else sum(one.tick is None for one in building.checklist_of(session, slug)),
+        done=frozenset(calibrations.accepted_of(session, sensor_id)),
+        unticked=0 if powered else sum(one.tick is None for one in building.checklist_of(session, slug)),
     ))  # fmt: skip

@@ -192,8 +192,9 @@ def decision_now(
 def _model(found: deciding.Worked, specs: dict[str, ConstantSpec]) -> DecisionModel:
     one, made = found.decision, found.decided
     heading = f"Choose again: {found.stale}" if found.stale else made.heading
+    following = "look at the odds as they are now, then choose again." if found.stale else made.next
     return DecisionModel(
-        decision=one.id, title=one.title, heading=heading, next=made.next, good=made.good, why_not=made.why_not,
+        decision=one.id, title=one.title, heading=heading, next=following, good=made.good, why_not=made.why_not,
         choices=[ChoiceModel(
             name=c.name, label=specs[c.name].label, unit=specs[c.name].unit, value=c.value, suggested=c.suggested, why=c.why,
             low=specs[c.name].low, high=specs[c.name].high, step=c.step, options=list(c.options),

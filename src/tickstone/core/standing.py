@@ -30,6 +30,7 @@ class Facts:
     procedures: Sequence[str] = ()
     decisions: Sequence[str] = ()
     drafts: Sequence[tuple[str, int]] = ()  # open calibrations: procedure, and how many steps are held
+    done: frozenset[str] = frozenset()  # procedures that have been accepted
     unticked: int = 0  # steps of the checklist before first power that are still to do
 
 
@@ -111,18 +112,21 @@ def _calibrate(facts: Facts) -> list[NextStep]:
         return []
     for name, held in facts.drafts:
         if held:
-            title = catalogue.procedure(name).title
+            title, where = catalogue.procedure(name).title, {"procedure": name}
             count = "one is" if held == 1 else f"{held} are"
-            return [NextStep("calibrate", f"go on with “{title}”: {count} held.", "go-calibrate", "Go on")]
+            return [NextStep("calibrate", f"go on with “{title}”: {count} held.", "go-calibrate", "Go on", where)]
     own = [v for name, v in facts.values.items() if v.station == "calibrate" and name in facts.counted]
     stale = next((v for v in own if v.stale), None)
     if stale is not None:
         return [NextStep("calibrate", f"calibrate again: {stale.stale}.", "go-calibrate", "Calibrate")]
     assumed = [v.label for v in own if v.provenance is Provenance.ASSUMED]
-    if assumed:
+    open_ones = [name for name in facts.procedures if name not in facts.done]
+    if assumed and open_ones:
         said = ", ".join(assumed[:3]) + (" and more" if len(assumed) > 3 else "")
-        title = catalogue.procedure(facts.procedures[0]).title
-        return [NextStep("calibrate", f"“{title}” measures what is only assumed: {said}.", "go-calibrate", "Begin")]
+        title, where = catalogue.procedure(open_ones[0]).title, {"procedure": open_ones[0]}
+        return [
+            NextStep("calibrate", f"“{title}” comes next; only assumed so far: {said}.", "go-calibrate", "Begin", where)
+        ]
     return []
 
 

@@ -65,6 +65,12 @@ def drafts_of(session: Session, sensor_id: int) -> list[StoredCalibration]:
     return [_stored(*row) for row in rows]
 
 
+def accepted_of(session: Session, sensor_id: int) -> list[str]:
+    """The procedures that have been accepted for a sensor."""
+    where = (tables.Calibration.sensor_id == sensor_id, tables.Calibration.state == "accepted")
+    return list(session.scalars(select(tables.Calibration.procedure).where(*where).distinct()))
+
+
 def begin(session: Session, sensor_id: int, procedure: str) -> int:
     """Open a draft; returns its id."""
     row = tables.Calibration(sensor_id=sensor_id, procedure=procedure, state="draft", steps=[])

@@ -266,7 +266,8 @@ def marks_of(session: Session, recording_id: int) -> list[StoredMark]:
     return [StoredMark(m.id, m.recording_id, m.t0, m.t1, m.label, key, m.truth, m.conditions) for m, key in rows]
 
 
-def count_of(session: Session, rig_id: int) -> int:
-    """How many recordings a rig has that are not archived."""
-    where = (tables.Recording.rig_id == rig_id, tables.Recording.archived_at.is_(None))
+def count_of(session: Session, rig_id: int, *, live: bool = False) -> int:
+    """How many recordings a rig has that are not archived, or only those that came from its board."""
+    where = [tables.Recording.rig_id == rig_id, tables.Recording.archived_at.is_(None)]
+    where += [tables.Recording.origin == "live"] if live else []
     return session.scalar(select(func.count()).select_from(tables.Recording).where(*where)) or 0

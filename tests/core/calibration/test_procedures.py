@@ -6,9 +6,11 @@ import numpy as np
 import pytest
 
 from tests.simulated.calibrations import SIMULATIONS, poses, values_of, window
-from tickstone.core.calibration.catalogue import PROCEDURES
+from tickstone.core.calibration.catalogue import PROCEDURES, procedure
 from tickstone.core.calibration.procedure import Step, Want, Window
 from tickstone.core.noise import step_noise, stillness
+from tickstone.core.rigs.kinds import KINDS
+from tickstone.core.rigs.usual import usual_values
 from tickstone.errors import BadInput
 
 RULER = PROCEDURES["ruler"]
@@ -240,3 +242,54 @@ def test_one_spike_does_not_unsettle_a_still_window() -> None:
     assert stillness(values, 3.0, 20).still
     assert not stillness(values[:5], 3.0, 20).still
     assert not stillness([], 3.0, 1).still
+
+
+# What cannot be meant, and what is not good -----------------------------------------------------------------------------
+
+
+def rolled(*runs: tuple[float, float]) -> list[Step]:
+    return [
+        Step(f"run {i}", f"run {i}", {"turns": turns, "distance_mm": mm}, {}) for i, (turns, mm) in enumerate(runs, 1)
+    ]
+
+
+@pytest.mark.parametrize(
+    ("runs", "turns", "mm", "said"),
+    [
+        ((), 10, 20.45, "20.45 m?"),  # a wheel of 2 mm a turn: metres were meant
+        (((10, 20_510),), 10, 20.45, "20.45 m?"),
+        (((10, 20_510),), 10, 2051, "2051 cm?"),
+        (((10, 20_510),), 10, 807.5, "807.5 in?"),
+        (((10, 20_510),), 10, 205_100, "miscounted"),
+    ],
+)
+def test_a_way_of_another_order_is_asked_back(runs: tuple, turns: float, mm: float, said: str) -> None:
+    roll_out = procedure("roll-out")
+    with pytest.raises(BadInput) as refused:
+        roll_out.check_typed({"turns": turns, "distance_mm": mm}, rolled(*runs), {})
+    assert refused.value.path == "distance_mm"
+    assert said in refused.value.message
+    roll_out.check_typed({"turns": turns, "distance_mm": 20_490.0}, rolled(*runs), {})
+
+
+def test_no_roll_out_is_good_whose_runs_do_not_agree() -> None:
+    roll_out, values = procedure("roll-out"), usual_values(KINDS["hall-switch"])
+    good = roll_out.fit(rolled((10, 20_510), (10, 20_480), (10, 20_530)), values)
+    assert good.verdict.startswith("Good")
+    for wide in ((20_510, 21_900), (20_510, 26_000), (20.45, 20_512), (20_510, 19_000)):
+        assert not roll_out.fit(rolled(*((10, mm) for mm in wide)), values).verdict.startswith("Good"), wide
+
+
+@pytest.mark.parametrize(
+    ("name", "kind_id", "steps"),
+    [
+        ("straight-run", "hall-switch", [{"distance_mm": 3000, "left_mm": mm} for mm in (400, -500, 300)]),
+        ("squares", "hall-switch", [{"round": w, "side_mm": 2000, "ahead_mm": a, "left_mm": b}
+                                    for w in (0, 1) for a, b in ((500, -900), (-700, 800), (900, 100))]),
+        ("dead-band", "hall-switch", [{"left_pct": p, "right_pct": p} for p in (5, 40, 80)]),
+    ],
+)  # fmt: skip
+def test_no_verdict_is_good_at_a_wide_spread(name: str, kind_id: str, steps: list[dict]) -> None:
+    one = procedure(name)
+    held = [Step(f"{one.noun} {i}", "", truth, {}) for i, truth in enumerate(steps, 1)]  # type: ignore[attr-defined]
+    assert not one.fit(held, usual_values(KINDS[kind_id])).verdict.startswith("Good")

@@ -25,6 +25,7 @@ export function Slab() {
   );
   const rest = all.filter((one) => !mine.includes(one));
   const number = stones.data?.next ?? 1;
+  const form = bench.rig.rig.board.programs[0] === "python" ? "python" : "c";
   const cut = () =>
     bench.attempt(
       ask(api.POST("/api/rigs/{slug}/stones", { params: { path: { slug: bench.rig.slug } }, body: { why: "" } })),
@@ -57,9 +58,15 @@ export function Slab() {
           <Glyph of="assumed" /> assumed; ± is 95{THIN}%
         </p>
       </div>
-      <button type="button" className="act cut" onClick={() => void cut()}>
-        Cut stone {number} of {bench.rig.rig.title}
-      </button>
+      {number > 1 && stones.data?.waiting === 0 ? (
+        <a className="act cut" href={`/api/rigs/${bench.rig.slug}/stones/${number - 1}/export/${form}`} download>
+          Take the {form === "c" ? "header" : "module"} of stone {number - 1} along
+        </a>
+      ) : (
+        <button type="button" className="act cut" onClick={() => void cut()}>
+          Cut stone {number} of {bench.rig.rig.title}
+        </button>
+      )}
     </aside>
   );
 }

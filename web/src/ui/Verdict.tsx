@@ -59,7 +59,7 @@ export function Next() {
         bench.go("wire", { view: "checklist" });
         break;
       case "go-calibrate":
-        bench.go("calibrate");
+        bench.go("calibrate", { procedure: next.details.procedure ?? null });
         break;
       case "go-decide":
         bench.go("decide", { decision: next.details.decision ?? null });
@@ -74,7 +74,9 @@ export function Next() {
   };
   const here =
     (next.action === "go-checklist" && search.get("view") === "checklist") ||
-    (next.action === "go-calibrate" && bench.station === "calibrate") ||
+    (next.action === "go-calibrate" &&
+      bench.station === "calibrate" &&
+      next.details.procedure === (search.get("procedure") ?? bench.sensor.procedures[0])) ||
     (next.action === "go-decide" && bench.station === "decide");
   return (
     <p className="next">

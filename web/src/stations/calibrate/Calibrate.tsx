@@ -5,7 +5,7 @@ import { useAddress } from "../../hooks/useAddress";
 import { useKeys } from "../../hooks/useKeys";
 import { type Procedure, useCalls, useProcedure, type Want } from "../../hooks/useProcedure";
 import { moment } from "../../model/format";
-import { Verdict } from "../../ui/Verdict";
+import { Next, Verdict } from "../../ui/Verdict";
 import { FromRecording } from "./FromRecording";
 import { Notebook } from "./Notebook";
 import { Said } from "./Said";
@@ -166,6 +166,7 @@ function NextHold({ found, onAccept, onHold }: NextProps) {
       </p>
     );
   }
+  if (!found.steps.length && found.past.length > 0) return <Next />; // it is done: what comes after it
   if (next?.watched && !connected && !found.can_accept)
     return (
       <p className="next">
