@@ -25,6 +25,16 @@ settings.register_profile("steady", deadline=None, derandomize="TICK_STONE_SEARC
 settings.load_profile("steady")
 
 
+NEEDS_SERVER = {"cluster", "served", "one_server"}
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """What needs a database or a server is marked so, for the inner loop to leave out."""
+    for item in items:
+        if NEEDS_SERVER & set(getattr(item, "fixturenames", ())):
+            item.add_marker("server")
+
+
 @pytest.fixture(scope="session")
 def cluster() -> Iterator[Cluster]:
     with tempfile.TemporaryDirectory(prefix="tick-stone-tests-") as name:

@@ -28,9 +28,29 @@ def side_by_side() -> list[str]:
     return ["-n", str((os.cpu_count() or 1) + (1 if quick else 0)), "--dist", "worksteal"]
 
 
-def run_all(pytest_arguments: list[str]) -> int:
+FAST, MUTATE = "--fast", "--mutate"
+
+
+def run_all(arguments: list[str]) -> int:
     """Linters and type checkers of both languages, unit tests of the front end, then pytest; with arguments, pytest
-    alone. Returns the first exit code that is not 0."""
+    alone. ``--fast`` leaves out what needs a browser, a server or a database; ``--mutate N`` asks how sharp the tests are.
+    Returns the first exit code that is not 0."""
+    if arguments[:1] == [MUTATE]:
+        script = [sys.executable, str(ROOT / "tests" / "mutate.py"), *arguments[1:]]
+        return subprocess.run(script, cwd=ROOT, env=_environment()).returncode
+    if arguments[:1] == [FAST]:
+        return _run_fast(arguments[1:])
+    return _run_whole(arguments)
+
+
+def _run_fast(pytest_arguments: list[str]) -> int:
+    """The inner loop: what can be told in the time of a breath at the bench."""
+    lint = subprocess.run([sys.executable, "-m", "ruff", "check", *PYTHON_CODE], cwd=ROOT).returncode
+    chosen = [*side_by_side(), "-m", "not browser and not server and not slow", *pytest_arguments]
+    return lint or subprocess.run([sys.executable, "-m", "pytest", *chosen], cwd=ROOT, env=_environment()).returncode
+
+
+def _run_whole(pytest_arguments: list[str]) -> int:
     machine.postgres_tools()
     machine.chromium()
     frontend.ensure_packages()
