@@ -197,7 +197,6 @@ def test_places_are_refused_dropped_and_kept_over_a_reload(fern: Bench, page: Pa
 def test_line_row_spans_heights_and_lamps(fern: Bench, page: Page) -> None:
     fern.open("line-row", "line")
     fern.hands({"line-row.ground": 1, "line-row.height_mm": 4, "room.lamp": 0})
-    page.wait_for_timeout(2500)
     fern.hold()
     fern.held(1)
     expect(page.locator(".holding-why")).to_contain_text(re.compile("Taken|It reads as over ground"))
@@ -213,7 +212,6 @@ def test_line_row_spans_heights_and_lamps(fern: Bench, page: Page) -> None:
             form = page.locator(".places .now form").filter(has_text=span)
             form.get_by_label(re.compile("^Height")).fill(height)
             count = len(fern.now()["steps"])
-            page.wait_for_timeout(2500)
             form.get_by_role("button", name="Hold it").click()
             fern.held(count + 1)
     expect(page.locator(".said")).to_contain_text("Ground and line, 12 mm")
@@ -263,7 +261,6 @@ def test_gyro_at_rest_turned_and_over_a_long_rest(fern: Bench, page: Page) -> No
         before = fern.control()["truth"]["tilt"]["heading"]
         fern.hold({"It will be turned by": "360"})
         expect(page.locator(".holding-why")).to_contain_text("now turn it")
-        page.wait_for_timeout(500)
         fern.hands({"tilt.turns_deg_s": 120})
         until(lambda since=before: fern.control()["truth"]["tilt"]["heading"] - since > 335)
         fern.hands({"tilt.turns_deg_s": 0})
@@ -293,7 +290,6 @@ def test_mounting_and_level_by_reversal(fern: Bench, page: Page) -> None:
 
     fern.hands({"tilt.nose_up_deg": 3, "tilt.left_up_deg": -2})
     fern.open("tilt", "level")
-    page.wait_for_timeout(3000)
     fern.hold()
     fern.held(1)
     fern.hands({"tilt.nose_up_deg": -3, "tilt.left_up_deg": 2})
@@ -400,7 +396,6 @@ def test_the_hand_meters_parts(page: Page, served: Served) -> None:
 
     meter.open("tachometer", "marks")
     meter.hands({"tachometer.rpm": 1200})
-    page.wait_for_timeout(1500)
     meter.hold({"The other instrument says": "1190"})
     meter.held(1)
     expect(page.locator("h1")).to_have_text("1 mark a turn")
@@ -471,7 +466,6 @@ def test_analogue_poses_and_a_digital_line_sensor(page: Page, served: Served) ->
     line = Bench(page, served, rig_from(served, "T04", "Heron"))
     line.open("line", "dark-level")
     line.hands({"line.ground": 1})
-    page.wait_for_timeout(500)
     line.hold()
     line.held(1)
     line.hands({"line.ground": 2})

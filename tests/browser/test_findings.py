@@ -1,4 +1,4 @@
-"""Faults switched on at the stand-in one after another: each is named at Watch, and goes when it is switched off."""
+"""Faults of a sensor, of pulses and of the line: each is named at Watch, and goes when it is switched off."""
 
 from __future__ import annotations
 
@@ -7,29 +7,17 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.test_watch import connect
+from tests.browser.steps import connect, record_on, stop_and_open
 from tests.served import Served
 
 pytestmark = pytest.mark.browser
 LONGEST_MS = 60_000
 
-# In an order in which one fault's traces are gone from a sensor's window before its next fault comes.
 FAULTS = [
     ("front-ranger.fault.zeros", "Front ranger: readings drop out"),
     ("wheel.fault.missed", "Wheel: pulses are missing"),
-    ("line-row.fault.spikes", "Line row: single readings stand alone"),
-    ("tilt.fault.clipping", "Tilt: readings are cut off at an end"),
-    ("front-ranger.fault.stuck", "Front ranger: the reading is stuck"),
-    ("line-row.fault.drift", "Line row: it drifts"),
-    ("wheel.fault.chatter", "Wheel: edges bounce"),
-    ("tilt.fault.inverted", "Tilt: it reads the wrong way round"),
-    ("battery-gauge.fault.scale", "Battery gauge: the scale is wrong"),
     ("board.fault.garbled", "The line: lines come garbled"),
-    ("line-row.fault.flicker", "Line row: mains flicker is in it"),
-    ("wheel.fault.doubled", "Wheel: pulses come double"),
-    ("board.fault.jitter", "The line: times are uneven"),
-    ("board.fault.reset", "The line: the board began anew"),
-]  # fmt: skip
+]  # every fault by itself: tests/actions/test_diagnosing.py
 
 
 def test_faults_at_the_stand_in_are_named_and_gone_again(page: Page, served: Served) -> None:
@@ -55,10 +43,9 @@ def test_left_and_right_are_told_by_a_mark_and_a_recording_shows_where(page: Pag
     connect(page)
     served.hands({"line-row.line_mm": 60, "line-row.fault.swapped": 1})
     page.keyboard.press("r")
-    expect(page.locator(".recorded b")).to_have_text(re.compile(r"^[1-9]"))
-    page.wait_for_timeout(2500)
+    record_on(page, 250)
     served.hands({"line-row.line_mm": -24})
-    page.wait_for_timeout(2200)
+    record_on(page, 300)
     page.get_by_role("button", name="Words for a mark").click()
     page.get_by_role("textbox", name="Words").fill("left")
     page.get_by_role("textbox", name="The last").fill("1.5")
@@ -73,10 +60,8 @@ def test_left_and_right_are_told_by_a_mark_and_a_recording_shows_where(page: Pag
     wrong = page.get_by_role("list", name="What looks wrong with it")
     expect(wrong).to_contain_text(re.compile(r"two are changed over\..*leftmost sensor s5 answers by"))
     served.hands({"front-ranger.fault.zeros": 1, "line-row.fault.swapped": 0})
-    page.wait_for_timeout(3000)
-    page.keyboard.press("r")
-    expect(page.get_by_role("button", name="Record R")).to_be_visible()
-    page.locator(".recordings .link").first.click()
+    record_on(page, 300)
+    stop_and_open(page)
     expect(page.locator("h1")).to_contain_text(": 2 things look wrong")
     lanes = page.locator(".lane-faults")
     expect(lanes.get_by_text("✕ swapped")).to_have_count(1)

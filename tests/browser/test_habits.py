@@ -57,18 +57,24 @@ def test_every_key_has_a_list_and_a_button(page: Page) -> None:
     expect(heading(page)).to_have_text("Drive is not there yet")
 
 
+def readings_come(page: Page) -> None:
+    """New readings are counted on the screen."""
+    health = page.locator(".health")
+    before = health.inner_text()
+    expect(health).not_to_have_text(before, use_inner_text=True)
+
+
 def test_freezing_stops_the_trace_and_not_the_readings(page: Page, served: Served) -> None:
     served.client.post(f"{RIG}/connect", json={"kind": "stand-in"}).raise_for_status()
     page.goto("/fern/watch")
-    expect(page.locator(".source-live")).to_be_visible()
-    page.wait_for_timeout(800)
+    expect(page.locator(".health")).to_contain_text(re.compile("[1-9] readings"))
     page.keyboard.press("f")
     expect(page.get_by_role("button", name=re.compile("Frozen"))).to_have_attribute("aria-pressed", "true")
     strip = page.locator(".tape canvas")
-    page.wait_for_timeout(1000)
+    readings_come(page)  # and the last frame is drawn
     before = strip.evaluate("canvas => canvas.toDataURL()")
-    count = page.locator(".health").inner_text()
-    expect(page.locator(".health")).not_to_have_text(count)
+    for _ in range(3):
+        readings_come(page)
     assert strip.evaluate("canvas => canvas.toDataURL()") == before
     page.keyboard.press("f")
     until(lambda: strip.evaluate("canvas => canvas.toDataURL()") != before)
@@ -102,7 +108,7 @@ def test_lanes_are_spanned_zoomed_and_taken_along(page: Page) -> None:
     expect(page.get_by_role("heading", name="Marks")).to_be_visible()  # what comes above the lanes is there
     expect(page.locator(".lane-name").first).to_be_visible()
     drawing.evaluate("element => element.scrollIntoView({ block: 'center' })")
-    page.wait_for_timeout(300)
+    drawing.hover(position={"x": 300, "y": 100})  # once it stands still
     box = drawing.bounding_box()
     assert box is not None
     page.mouse.move(box["x"] + 300, box["y"] + 100)

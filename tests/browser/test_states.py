@@ -7,6 +7,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
+from tests.browser.steps import settled
 from tests.served import Served
 from tickstone.launch.folders import WEB
 
@@ -43,8 +44,7 @@ def test_axe_finds_nothing_on_any_station(page: Page, served: Served, theme: str
     found, what = [], COLOURS if theme == "night" else STANDARDS
     for station in STATIONS:
         page.goto(f"/fern/{station}")
-        page.locator("h1").wait_for()
-        page.wait_for_timeout(900)
+        settled(page)
         found += [f"{station}: {v}" for v in violations(page, what)]
     served.client.post("/api/rigs/fern/disconnect").raise_for_status()  # the rest looks the same without readings
     benches = (
@@ -55,16 +55,14 @@ def test_axe_finds_nothing_on_any_station(page: Page, served: Served, theme: str
     )
     for bench in (*benches, "bench=resistors", "bench=tilt", "bench=file"):
         page.goto(f"/convert?{bench}")
-        page.locator("h1").wait_for()
-        page.wait_for_timeout(700)
+        settled(page)
         found += [f"{bench}: {v}" for v in violations(page, what)]
     views = ("parts", "parts&fit=line-sensors", "plan", "board", "schedule", "checklist", "program")
     decisions = ("line-row", "line-row&decision=steering", "front-ranger&decision=filter")
     addresses = (*(f"/fern/wire?view={view}" for view in views), *(f"/fern/decide?sensor={one}" for one in decisions))
     for address in ("/rigs", *addresses):
         page.goto(address)
-        page.locator("h1").wait_for()
-        page.wait_for_timeout(400)
+        settled(page)
         found += [f"{address}: {v}" for v in violations(page, what)]
     rig = served.client.get("/api/rigs/fern").json()
     served.client.post(
@@ -75,7 +73,7 @@ def test_axe_finds_nothing_on_any_station(page: Page, served: Served, theme: str
     found += violations(page, what)
     page.keyboard.press("/")
     page.get_by_role("dialog").wait_for()
-    page.wait_for_timeout(400)
+    settled(page)
     found += violations(page, what)
     assert not found, "\n".join(found)
 
@@ -185,8 +183,7 @@ def test_narrow_screens_scroll_down_and_never_sideways(page: Page, width: int) -
     page.set_viewport_size({"width": width, "height": 800})
     for station in STATIONS:
         page.goto(f"/fern/{station}")
-        page.locator("h1").wait_for()
-        page.wait_for_timeout(300)
+        settled(page)
         wide = page.evaluate("document.documentElement.scrollWidth")
         assert wide <= width, f"{station} is {wide} px wide"
 

@@ -12,16 +12,12 @@ from contextlib import contextmanager
 import pytest
 from playwright.sync_api import Page, expect
 
+from tests.browser.steps import connect, record_on, stop_and_open
+from tests.conftest import until
 from tests.served import Served
 
 pytestmark = pytest.mark.browser
 RIG = "/api/rigs/fern"
-
-
-def connect(page: Page, address: str = "/fern/watch") -> None:
-    page.goto(address)
-    page.get_by_role("button", name="Connect the stand-in C").click()
-    expect(page.locator(".source-live")).to_be_visible()
 
 
 def row(page: Page, name: str):
@@ -77,13 +73,13 @@ def test_an_angle_between_two_lines_is_read_with_its_growing_uncertainty(page: P
     row(page, "tilt").click()
     angle = page.locator(".instrument", has_text="Angle between two lines")
     expect(angle).to_contain_text("not begun")
-    page.wait_for_timeout(2000)
-    angle.get_by_role("button", name="Zero here").click()
-    expect(angle).to_contain_text("Bias taken at rest")
+    zero = angle.get_by_role("button", name="Zero here")
+    until(lambda: (zero.click(), "Bias taken at rest" in angle.inner_text())[1])
     served.hands({"tilt.turns_deg_s": 30})
-    page.wait_for_timeout(1500)
+    turned = angle.locator(".meter b")
+    until(lambda: float(turned.inner_text().replace("−", "-")) > 35)
     served.hands({"tilt.turns_deg_s": 0})
-    expect(angle.locator(".meter b")).to_have_text(re.compile(r"^[3-9]\d\.\d$"))
+    expect(turned).to_have_text(re.compile(r"^([3-9]|1\d)\d\.\d$"))
     expect(angle.locator(".meter")).to_contain_text("±")
 
 
@@ -146,7 +142,7 @@ def test_moments_spans_and_words_are_marked_and_changed_afterwards(page: Page) -
     expect(page.locator(".notice")).to_contain_text("Marked.")
     page.keyboard.down("m")
     expect(page.get_by_role("button", name="Marking a span")).to_be_visible()
-    page.wait_for_timeout(900)
+    record_on(page, 60)
     page.keyboard.up("m")
     expect(page.locator(".notice")).to_contain_text("Marked a span of")
     page.get_by_role("button", name="Words for a mark").click()
@@ -159,9 +155,7 @@ def test_moments_spans_and_words_are_marked_and_changed_afterwards(page: Page) -
     page.get_by_role("textbox", name="Lamp").fill("off")
     page.get_by_role("button", name="Mark it").click()
     expect(page.get_by_role("dialog")).to_have_count(0)
-    page.keyboard.press("r")
-    expect(page.get_by_role("button", name="Record R")).to_be_visible()
-    page.locator(".recordings .link").first.click()
+    stop_and_open(page)
     marks = page.locator(".recorded-lists section").first.locator("li")
     expect(marks).to_have_count(3)
     said = marks.filter(has_text="box at 85 cm")

@@ -10,6 +10,7 @@ from xml.etree import ElementTree
 import pytest
 from playwright.sync_api import Page, expect
 
+from tests.browser.steps import settled
 from tests.served import Served
 from tickstone.core.rigs.templates import template
 from tickstone.formats.rig_json import rig_to_json
@@ -248,6 +249,5 @@ def test_every_view_works_for_a_rig_of_no_sizes_and_on_a_narrow_screen(bench: Pa
     bench.set_viewport_size({"width": 390, "height": 780})
     for view in ("parts", "board", "schedule", "checklist", "program", "plan"):
         bench.goto(f"/fern/wire?view={view}")
-        bench.locator("h1").wait_for()
-        bench.wait_for_timeout(300)
+        settled(bench)
         assert bench.evaluate("document.documentElement.scrollWidth <= innerWidth"), view

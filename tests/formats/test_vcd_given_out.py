@@ -85,6 +85,11 @@ def test_every_scope_is_closed_and_every_reading_is_there_at_its_time(segmented:
     assert len({path[0] for path in paths.values() if len(path) == 2}) == 3
     numbers = [(t, path[-1], float(value)) for t, path, value in changes if path[-1] in sheet.columns and value != "x"]
     told = [one for one in numbers if one[2] == one[2]]
-    assert sorted(told) == [(0, "echo_us", 1748.0), (50, "air_c", 21.25), (100, "echo_us", 1750.5), (100, "pressure", 1013.0)]
+    assert sorted(told) == [
+        (0, "echo_us", 1748.0),
+        (50, "air_c", 21.25),
+        (100, "echo_us", 1750.5),
+        (100, "pressure", 1013.0),
+    ]
     rows = [(t, path[0]) for t, path, _ in changes if path[-1] == "row"]
     assert len(rows) == 5

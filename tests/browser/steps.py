@@ -1,0 +1,51 @@
+"""What every walk in the browser does: connect, record until so much is on disk, open what was recorded."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import Locator, Page, expect
+
+from tests.conftest import until
+
+OLDEST = "First look at the bench"  # the demo's newest recording, before any of a test's own
+
+
+def heading(page: Page) -> Locator:
+    """The one sentence a screen begins with."""
+    return page.locator("h1")
+
+
+def connect(page: Page, address: str = "/fern/watch") -> None:
+    """Open Watch on the stand-in."""
+    page.goto(address)
+    page.get_by_role("button", name="Connect the stand-in C").click()
+    expect(page.locator(".source-live")).to_be_visible()
+
+
+def recorded_rows(page: Page) -> int:
+    """How many rows the screen calls recorded."""
+    return int(re.sub(r"\D", "", page.locator(".recorded b").inner_text()) or 0)
+
+
+def record_on(page: Page, rows: int) -> None:
+    """Let a running recording grow by so many rows."""
+    expect(page.locator(".recorded b")).to_have_text(re.compile(r"^[1-9]"))
+    before = recorded_rows(page)
+    until(lambda: recorded_rows(page) >= before + rows)
+
+
+def stop_and_open(page: Page) -> None:
+    """End the recording by its key, and open it from the list."""
+    page.keyboard.press("r")
+    expect(page.get_by_role("button", name="Record R")).to_be_visible()
+    newest = page.locator(".recordings li").first
+    expect(newest).not_to_contain_text(OLDEST)
+    expect(newest).not_to_contain_text("running")
+    newest.get_by_role("button").click()
+
+
+def settled(page: Page) -> None:
+    """Wait until a screen has all it asked for."""
+    page.locator("h1").wait_for()
+    page.wait_for_load_state("networkidle")
