@@ -92,8 +92,8 @@ def test_pulses_of_a_known_wave(halves: list[int], told: int) -> None:
     assert changes(levels).size == len(halves)
     if rises.size > 1:
         assert found.period_s == pytest.approx((rises[-1] - rises[0]) / (rises.size - 1))
-    whole = halves[1:-1]
-    if found.high_s is not None:
-        assert (found.high_s.least, found.high_s.most) == (min(whole[::2]), max(whole[::2]))
-    if found.low_s is not None:
-        assert (found.low_s.least, found.low_s.most) == (min(whole[1::2]), max(whole[1::2]))
+    whole = halves[1:-1]  # high first, then by turns
+    for seen, lasted in ((found.high_s, whole[::2]), (found.low_s, whole[1::2])):
+        assert (seen is None) == (not lasted)
+        if seen is not None:
+            assert (seen.least, seen.most) == (min(lasted), max(lasted))

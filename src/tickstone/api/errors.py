@@ -6,6 +6,7 @@ from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from pydantic import BaseModel
+from starlette.exceptions import HTTPException
 
 from tickstone.calculations.registry import refusal
 from tickstone.errors import TickStoneError
@@ -46,6 +47,11 @@ def add_handlers(app: FastAPI) -> None:
     @app.exception_handler(TickStoneError)
     def refused(_: Request, error: TickStoneError) -> JSONResponse:
         return answer(error)
+
+    @app.exception_handler(HTTPException)
+    def nowhere(request: Request, error: HTTPException) -> JSONResponse:
+        body = Refusal(code="not-found", path="", message=f"Nothing here answers {request.method} {request.url.path}.")
+        return JSONResponse(body.model_dump(), status_code=error.status_code, headers=error.headers)
 
     @app.exception_handler(Exception)
     def unexpected(_: Request, error: Exception) -> JSONResponse:

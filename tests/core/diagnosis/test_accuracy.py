@@ -14,7 +14,7 @@ SEEDS = range(5)
 def test_plain_single_faults_are_named_first() -> None:
     table = confusion(SEEDS)
     right = sum(table[kind][kind] for kind in table)
-    assert right >= 0.95 * len(FAULTS) * len(SEEDS), table
+    assert right == len(FAULTS) * len(SEEDS), table  # the whole table of 20 seeds is in docs/diagnosis.md
 
 
 def test_healthy_recordings_are_left_alone() -> None:

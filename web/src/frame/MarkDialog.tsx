@@ -21,10 +21,9 @@ export function MarkDialog({ show, onHide }: { show: boolean; onHide: () => void
             times={[{ label: "The last", value: "", needed: false }]}
             keep="Mark it"
             onLeave={onHide}
-            onKeep={({ times, ...said }) => {
+            onKeep={async ({ times, ...said }) => {
               const [lasted = Number.NaN] = times;
-              void bench.mark({ ...said, lasted_s: Number.isFinite(lasted) ? Math.max(0, lasted) : 0 });
-              onHide();
+              if (await bench.mark({ ...said, lasted_s: Number.isFinite(lasted) ? Math.max(0, lasted) : 0 })) onHide();
             }}
           />
         ) : (

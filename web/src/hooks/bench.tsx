@@ -46,7 +46,7 @@ export interface Bench {
   connect: (source?: Partial<SourceAsked>) => Promise<void>;
   disconnect: () => Promise<void>;
   record: () => Promise<void>;
-  mark: (said?: Partial<Schemas["LiveMark"]>) => Promise<void>;
+  mark: (said?: Partial<Schemas["LiveMark"]>) => Promise<boolean>;
   undoRig: () => Promise<void>;
 }
 
@@ -110,6 +110,7 @@ export function BenchProvider({ rig, feed, children }: { rig: Rig; feed: LiveFee
     placeholderData: (old) => old,
   });
 
+  const marking = useRef<Promise<unknown>>(Promise.resolve());
   const timer = useRef<ReturnType<typeof setTimeout> | null>(null);
   const say = useCallback((next: Notice | null) => {
     if (timer.current) clearTimeout(timer.current);
@@ -185,6 +186,7 @@ export function BenchProvider({ rig, feed, children }: { rig: Rig; feed: LiveFee
       },
       record: async () => {
         if (recording) {
+          await marking.current; // a mark that is on its way belongs to it still
           const kept = await attempt(ask(api.POST("/api/rigs/{slug}/stop", path)));
           if (kept?.id) say({ text: "The recording is kept.", tone: "said" });
         } else if (status === "live" || status === "silent") {
@@ -195,10 +197,12 @@ export function BenchProvider({ rig, feed, children }: { rig: Rig; feed: LiveFee
       },
       mark: async (said = {}) => {
         const done = said.lasted_s ? `Marked a span of ${said.lasted_s.toFixed(1)}\u2009s.` : "Marked.";
-        await attempt(
+        const kept = attempt(
           ask(api.POST("/api/rigs/{slug}/marks", { ...path, body: sent<Schemas["LiveMark"]>(said) })),
           done,
         );
+        marking.current = kept;
+        return (await kept) !== null;
       },
       undoRig,
     };
