@@ -168,3 +168,21 @@ def test_garbled_lines_and_things_that_turn_are_judged_by_themselves() -> None:
     assert [line.bad for line in lines] == [False, True]
     assert "20 % of the lines" in lines[1].sentence
     assert verdict.startswith("1 of 2")
+
+
+def test_a_level_minds_no_reading_that_is_half_there() -> None:
+    level = Level()
+    gaps = [math.nan, 4.0, math.nan, 4.0]
+    level.take(seen(range(4), np.zeros(4), series={"roll": gaps, "pitch": [7.0, math.nan, math.nan, -3.0]}), NOTHING)
+    assert (level.roll_deg, level.pitch_deg) == (4.0, -3.0)  # the first whole one counts at once
+    level.take(seen(range(1), np.zeros(1), series={"roll": [5.0], "pitch": [math.nan]}), NOTHING)
+    assert (level.roll_deg, level.pitch_deg) == (4.0, -3.0)
+    level.take(seen(range(60), np.zeros(60), series={"roll": [-6.0] * 60, "pitch": [2.0] * 60}), NOTHING)
+    assert (level.roll_deg, level.pitch_deg) == pytest.approx((-6.0, 2.0), abs=0.01)
+
+
+def test_a_level_goes_the_short_way_round() -> None:
+    level = Level()
+    level.take(seen([0], [0], series={"roll": [179.0], "pitch": [0.0]}), NOTHING)
+    level.take(seen([1], [0], series={"roll": [-179.0], "pitch": [0.0]}), NOTHING)
+    assert 179.0 < level.roll_deg % 360 < 181.0

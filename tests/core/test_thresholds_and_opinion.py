@@ -18,6 +18,7 @@ from sklearn.metrics import roc_auc_score, roc_curve
 from tests.tables import rows
 from tickstone.calculations import run
 from tickstone.core import opinion, thresholds
+from tickstone.errors import BadInput
 
 SETS = json.loads((Path(__file__).parents[1] / "reference" / "c_threshold.json").read_text())["sets"]
 
@@ -183,3 +184,15 @@ def test_the_group_is_the_largest_of_all_subsets(numbers: list[tuple[float, floa
 def test_ratios_betray_their_cause(ratio: float, said: str) -> None:
     assert any(said in cause for cause in opinion.causes(ratio, 0.001))
     assert opinion.causes(1.37, 0.001) == ()
+
+
+def test_a_threshold_is_a_whole_count_between_two_heaps_or_none() -> None:
+    assert thresholds.threshold_otsu([10, 11]).threshold == pytest.approx(10, abs=0.5)
+    assert (
+        11 <= thresholds.threshold_otsu([10.2, 10.9, 20.0]).threshold <= 19.5
+    )  # no whole count lies between 10.2 and 10.9
+    assert 9.5 < thresholds.threshold_otsu([9.5, 10.5]).threshold < 10.5
+    for nothing in ([10.2, 10.8], [7, 7, 7], [3]):
+        with pytest.raises(BadInput) as refused:
+            thresholds.threshold_otsu(nothing)
+        assert refused.value.path == "counts"

@@ -9,7 +9,7 @@ import pytest
 from tests.rigs import part, ranger_and_air, rig
 from tickstone.core import electrical, resistors
 from tickstone.core.rigs import boards
-from tickstone.core.rigs.catalogue import fit
+from tickstone.core.rigs.catalogue import fit, pin_of
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.labels import known_labels, labels
 from tickstone.core.rigs.outputs import converter_of
@@ -25,7 +25,7 @@ from tickstone.core.rigs.rig import (
 )
 from tickstone.core.rigs.templates import TEMPLATES, fern, heron, plume, rig_of, template
 from tickstone.core.rigs.usual import usual_values
-from tickstone.core.wiring import checks
+from tickstone.core.wiring import checks, power
 from tickstone.core.wiring.assign import assignment
 from tickstone.core.wiring.findings import Finding
 from tickstone.errors import BadInput
@@ -479,3 +479,46 @@ def test_of_two_on_one_pin_the_one_that_is_no_bus_is_moved() -> None:
     doubled = [one for one in checks.check(crowded).findings if one.kind == "doubled-pin"]
     assert doubled
     assert all(one.fix is None or one.fix.rig != crowded for one in doubled)
+
+
+def test_an_echo_timed_by_a_general_purpose_computer_is_uneven_and_said_so() -> None:
+    """Sound goes 0.343 mm a µs, there and back: 60 µs early or late are 10 mm."""
+    uneven = ranger_and_air()
+    assert found(uneven, "echo-jitter") == []
+    for jitter_us, hinted in ((19.0, False), (20.0, True), (60.0, True)):
+        slow = replace(uneven, board=replace(uneven.board, jitter_us=jitter_us))
+        hints = found(slow, "echo-jitter")
+        assert bool(hints) == hinted
+        for hint in hints:
+            assert (hint.sensor, hint.pin, hint.severity) == ("front-ranger", "echo", "hint")
+            assert hint.numbers["off_mm"] == pytest.approx(0.343 * jitter_us / 2)
+
+
+def test_two_pull_ups_on_one_wire_are_one_of_half_the_size() -> None:
+    """4.7 kΩ on the board beside 10 kΩ on the module: 3.2 kΩ, 1.56 mA at 5 V, by Ohm's law."""
+    module = rig(part("hall-switch", "wheel", pull_up="module"))
+    own = pin_of(module, module.wire("wheel", "output")).own_pull_up_ohm
+    assert own is not None
+    strong = rewired(module, "wheel", "output", pull_up=PullUpPart(1000.0, "5 V"))
+    hint = one(strong, "pull-up-strong", "hint")
+    assert hint.numbers["ohms"] == pytest.approx(1 / (1 / 1000 + 1 / own))
+    assert hint.numbers["low_ma"] == pytest.approx(5000 / hint.numbers["ohms"], rel=1e-6)
+    nowhere = rewired(module, "wheel", "output", pull_up=PullUpPart(1000.0, "no such rail"))
+    assert found(nowhere, "pull-up-strong") == []  # it goes nowhere: the module's own is all there is
+    bare = rewired(rig(part("hall-switch", "wheel")), "wheel", "output", pull_up=PullUpPart(10_000.0, "ground"))
+    assert one(bare, "pull-up").pin == "output"
+
+
+def test_what_sounds_and_shines_counts_against_what_a_pin_gives() -> None:
+    buzzer = rig(part("buzzer", "buzzer"))
+    (load,) = power.pin_loads(buzzer)
+    assert load[2] == pin_of(buzzer, load[0]).ma > 0
+    weak = replace(buzzer, board=replace(buzzer.board, pin_ma=load[2] / 2))
+    assert one(weak, "pin-current").numbers == {"ma": load[2], "pin_ma": load[2] / 2}
+    lamp = rig(part("led", "lamp"))
+    (load,) = power.pin_loads(lamp)
+    wire, spec, ma = load
+    assert ma == pytest.approx(1000 * (lamp.board.logic_v - spec.lamp.forward_v) / wire.series.ohms)  # Ohm's law
+    off = lamp.with_wire(replace(wire, series=None))
+    assert power.pin_loads(off) == []
+    assert one(off, "lamp-current").pin == wire.pin

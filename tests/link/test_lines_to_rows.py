@@ -21,7 +21,7 @@ from tickstone.link.interpreter import Interpreter, OddLine, Reading
 from tickstone.link.lines import LONGEST_LINE, LineSplitter
 from tickstone.link.reader import Reader
 from tickstone.link.recorder import Recorder
-from tickstone.link.sources import WAIT_S, ReplaySource, SerialSource, Source, TcpSource
+from tickstone.link.sources import ReplaySource, SerialSource, Source, TcpSource
 from tickstone.standin.board import SWALLOWED, SimBoard
 from tickstone.standin.client import StandInProcess
 

@@ -341,3 +341,10 @@ def test_a_long_span_is_drawn_from_the_chunks_and_shows_every_spike(database: Da
             assert np.nanmin(found.raw_low) == 0.0
             assert np.nanmin(found.low) == pytest.approx(np.nanmin(exact.low))
             assert np.nanmax(found.high) == pytest.approx(np.nanmax(exact.high))
+
+
+@pytest.mark.parametrize("step", [1, 2**31 - 1, 2**31, 2**33])
+def test_times_come_back_however_long_nothing_came(step: int) -> None:
+    """A step of more than 36 minutes does not fit 32 bits of microseconds."""
+    times = np.array([-5, 7, 7 + step, 8 + step], np.int64)
+    assert codec.unpack_times(codec.pack_times(times)).tolist() == times.tolist()

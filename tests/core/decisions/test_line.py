@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from scipy.stats import norm
+from scipy.stats import gaussian_kde, norm
 from sklearn.metrics import roc_curve
 
 from tests.core.decisions.seen import row_seen, values_of
@@ -253,3 +253,28 @@ def test_the_check_lamps_show_left_middle_and_right() -> None:
     assert check_lamps([False, False, True, False, False]) == (False, True, False)
     assert check_lamps([False, True, True, False]) == (False, True, False)
     assert check_lamps([False, False, False, True]) == (False, False, True)
+
+
+@pytest.mark.parametrize("spread", [0.0, 9.0])
+def test_the_shape_of_a_heap_is_that_of_a_general_kernel_density(spread: float) -> None:
+    """scipy's gaussian_kde with Silverman's width; codes that are all the same get the drawing's own grain."""
+    values = np.round(400 + np.random.default_rng(3).normal(0, 1, 500) * spread)
+    width = max(1.06 * values.std() * 500 ** (-1 / 5), 1023 / 600.0)
+    drawn = np.array(heaps.outline(values, 0, 1023))
+    assert drawn[:, 1].max() == pytest.approx(1.0)
+    assert (
+        values.min() - 3.6 * width <= drawn[0, 0] < values.min() - 2 * width
+    )  # what is below a thousandth is left out
+    assert values.max() + 2 * width < drawn[-1, 0] <= values.max() + 3.6 * width
+    expected = norm.pdf(drawn[:, :1], values[None, :], width).mean(axis=1)
+    assert drawn[:, 1] == pytest.approx(expected / expected.max(), abs=0.03 if spread else 0.09)  # codes go to a grid
+    if spread:
+        general = gaussian_kde(values, bw_method=width / values.std(ddof=1))(drawn[:, 0])
+        assert drawn[:, 1] == pytest.approx(general / general.max(), abs=0.03)
+
+
+def test_a_mark_of_a_moment_is_no_span() -> None:
+    day, _ = lights((8, 8, 8))
+    moment = Marked(day.marks[1].t0_s, day.marks[1].t0_s, "line", None, {}, 99)
+    half = type(day)(1, "half", day.times_s, day.channels, {}, day.said, day.valid, (day.marks[0], moment))
+    assert "over the line" in decision("line").work(Asked([half]), values_of("line-sensors", sensors=3)).why_not

@@ -11,6 +11,7 @@ from tests.core.decisions.seen import plain_seen, row_seen, values_of
 from tickstone.core.decisions import dropouts, filter_choice, votes
 from tickstone.core.decisions.catalogue import DECISIONS, decision
 from tickstone.core.decisions.decision import Asked
+from tickstone.core.decisions.obstacle import usual_noise_mm
 from tickstone.core.decisions.pulse_limits import merged
 from tickstone.core.rigs.kinds import KINDS
 from tickstone.errors import BadInput, NotFound
@@ -362,3 +363,32 @@ def test_every_decision_belongs_to_a_kind_and_chooses_constants_that_it_has() ->
     assert listed == set(DECISIONS)
     with pytest.raises(NotFound):
         decision("dance")
+
+
+@pytest.mark.parametrize(
+    ("kind_id", "changed", "noise_mm"),
+    [
+        ("ultrasonic-ranger", {"jitter": 10.0, "sound": 343.0}, 10e-6 * 343_000 / 2),  # there and back
+        ("time-of-flight-ranger", {"noise": 3.0}, 3.0),
+    ],
+)
+def test_the_usual_noise_of_a_ranger_is_by_its_own_constants(kind_id: str, changed: dict, noise_mm: float) -> None:
+    assert usual_noise_mm(values_of(kind_id, **changed)) == pytest.approx(noise_mm)
+
+
+def test_each_way_with_missing_readings_says_what_it_does_of_this_recording() -> None:
+    short, long = [500.0, 0, 0, 500], [500.0] + [0.0] * 5
+    values = np.array(short + long + [500.0])
+    seen = plain_seen(np.where(values > 0, values, np.nan), values > 0, rate_hz=10)  # runs of 0.3 s and 0.6 s
+    policy, usual = decision("dropouts"), values_of("ultrasonic-ranger", drive_speed=0.5)
+    found = policy.work(Asked([seen]), usual)
+    assert found.heading.startswith("It would have stopped 1 time")
+    assert [row[1] for row in found.tables[0].rows] == ["1", "1", "2"]
+    assert [row[2] for row in found.tables[0].rows] == ["5", "0", "0"]
+    assert found.notes[1] == "At 0.5 m/s it goes 150 mm blind before it stops."
+    assert found.notes[2] == "2 runs of missing readings; the longest lasts 600 ms."
+    patient = policy.work(Asked([seen], {"dropout_after": 0.6}), usual)
+    assert patient.heading == "It would not have stopped: no run of missing readings lasts 0.6 s"
+    at_once = policy.work(Asked([seen], {"dropout_policy": float(dropouts.AT_ONCE)}), usual)
+    assert at_once.heading.startswith("It would have stopped 2 times")
+    assert policy.work(Asked(), usual).heading.startswith("A missing reading is never")

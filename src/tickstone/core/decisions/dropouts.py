@@ -17,6 +17,7 @@ Bools = npt.NDArray[np.bool_]
 POLICIES = ("hold the last, then stop", "skip it, then stop", "stop at once")
 HOLD, SKIP, AT_ONCE = range(3)
 STOP_AFTER_S = 0.3  # stated time after which a run of dropouts stops the vehicle
+ROUNDING_S = 1e-9  # by which two times may differ and be the same
 SHORTER = 2.0  # times the longest single run that a healthy recording has
 DRAWN_S = 6.0
 
@@ -33,6 +34,11 @@ def runs_of(times_s: Array, valid: Bools) -> list[tuple[float, float]]:
     return list(zip(times_s[np.maximum(starts - 1, 0)].tolist(), times_s[ends].tolist(), strict=True))
 
 
+def stopping(runs: list[tuple[float, float]], policy: int, after_s: float) -> list[tuple[float, float]]:
+    """Those of the runs, (from, to), s, at which the vehicle is told to stop: ``output`` stops at the same."""
+    return [one for one in runs if policy == AT_ONCE or one[1] - one[0] > after_s + ROUNDING_S]
+
+
 def output(times_s: Array, values: Array, valid: Bools, policy: int, after_s: float) -> tuple[Array, Bools]:
     """What goes on to the decision at each row, and where the vehicle is told to stop, shapes (n,).
 
@@ -43,7 +49,7 @@ def output(times_s: Array, values: Array, valid: Bools, policy: int, after_s: fl
     good: npt.NDArray[np.int64] = np.where(valid, at, -1)
     last: npt.NDArray[np.int64] = np.maximum.accumulate(good)
     age = np.where(last >= 0, times_s - times_s[last.clip(0)], np.inf)
-    stop = ~valid & ((age > after_s + 1e-9) | (policy == AT_ONCE))
+    stop = ~valid & ((age > after_s + ROUNDING_S) | (policy == AT_ONCE))
     held = np.where(last >= 0, values[last.clip(0)], np.nan)
     missing = ~valid
     out = np.where(missing, held if policy == HOLD else np.nan, values)
@@ -66,7 +72,7 @@ class DropoutPolicy(Decision):
         speed = values["drive_speed"].value if "drive_speed" in values else 0.0
         policy = int(standing("dropout_policy", asked, values, float(HOLD)))
         after = standing("dropout_after", asked, values, STOP_AFTER_S)
-        stops = [one for one in runs if policy == AT_ONCE or one[1] - one[0] > after]
+        stops = stopping(runs, policy, after)
         of = f" of “{seen.name}”" if seen is not None else ""
         count = f"{len(stops)} time{'' if len(stops) == 1 else 's'}"
         heading = (
@@ -103,7 +109,7 @@ class DropoutPolicy(Decision):
 def _table(seen: Seen, runs: list[tuple[float, float]], after: float) -> Table:
     rows = []
     for place, name in enumerate(POLICIES):
-        stops = [one for one in runs if place == AT_ONCE or one[1] - one[0] > after]
+        stops = stopping(runs, place, after)
         out, stop = output(seen.times_s, seen.said, seen.valid, place, after)
         held = int((~seen.valid & np.isfinite(out)).sum())
         rows.append((name, str(len(stops)), str(held), str(int(stop.sum()))))
