@@ -387,8 +387,8 @@ def test_each_way_with_missing_readings_says_what_it_does_of_this_recording() ->
     assert [row[2] for row in found.tables[0].rows] == ["5", "0", "0"]
     assert found.notes[1] == "At 0.5 m/s it goes 150 mm blind before it stops."
     assert found.notes[2] == "2 runs of missing readings; the longest lasts 600 ms."
-    patient = policy.work(Asked([seen], {"dropout_after": 0.6}), usual)
+    patient = policy.work(Asked([seen], picked={"dropout_after": 0.6}), usual)
     assert patient.heading == "It would not have stopped: no run of missing readings lasts 0.6 s"
-    at_once = policy.work(Asked([seen], {"dropout_policy": float(dropouts.AT_ONCE)}), usual)
+    at_once = policy.work(Asked([seen], picked={"dropout_policy": float(dropouts.AT_ONCE)}), usual)
     assert at_once.heading.startswith("It would have stopped 2 times")
     assert policy.work(Asked(), usual).heading.startswith("A missing reading is never")
