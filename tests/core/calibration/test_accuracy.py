@@ -12,7 +12,7 @@ import numpy as np
 import pytest
 from scipy.optimize import curve_fit, least_squares
 
-from tests.simulated.calibrations import SIMULATIONS, covered, hyperbola, poses, values_of, window
+from tests.simulated.calibrations import SIMULATIONS, covered, hyperbola, outcome_of, poses, values_of, window
 from tickstone.core.calibration.catalogue import PROCEDURES
 from tickstone.core.calibration.drive import square_end, square_errors
 from tickstone.core.calibration.means import coverage, mean_of
@@ -23,6 +23,7 @@ from tickstone.core.rigs.kinds import KINDS
 
 TABLES = json.loads((Path(__file__).parents[2] / "reference" / "g_calib.json").read_text())["tables"]
 SEEDS = range(100_000, 100_080)  # not those of the table
+LEAST_ERROR = 0.6  # of the stated sd, over many calibrations
 
 
 @pytest.mark.parametrize("name", SIMULATIONS)
@@ -30,6 +31,17 @@ def test_the_truth_lies_within_the_stated_interval(name: str) -> None:
     inside, total = covered(name, SEEDS)
     spread = 2.6 * np.sqrt(0.95 * 0.05 / len(SEEDS))  # constants of one calibration hang together: count calibrations
     assert inside / total >= 0.95 - spread
+
+
+@pytest.mark.parametrize("name", SIMULATIONS)
+def test_the_stated_interval_is_no_wider_than_the_errors_ask_for(name: str) -> None:
+    """The size of errors against the stated sd: were it far below 1, any truth would lie within."""
+    off = []
+    for seed in SEEDS:
+        found, truth = outcome_of(name, seed)
+        fitted = {one.name: one for one in found.constants}
+        off += [(fitted[constant].value - real) / fitted[constant].sd for constant, real in truth.items()]
+    assert np.sqrt(np.mean(np.square(off))) > LEAST_ERROR
 
 
 def test_every_procedure_is_one_of_a_kind_and_every_kind_names_only_known_ones() -> None:

@@ -263,14 +263,14 @@ def test_the_shape_of_a_heap_is_that_of_a_general_kernel_density(spread: float) 
     drawn = np.array(heaps.outline(values, 0, 1023))
     assert drawn[:, 1].max() == pytest.approx(1.0)
     assert (
-        values.min() - 3.6 * width <= drawn[0, 0] < values.min() - 2 * width
+        values.min() - 3.6 * width <= drawn[0, 0] < values.min() - 1.5 * width
     )  # what is below a thousandth is left out
     assert values.max() + 1.5 * width < drawn[-1, 0] <= values.max() + 3.6 * width
     expected = norm.pdf(drawn[:, :1], values[None, :], width).mean(axis=1)
-    assert drawn[:, 1] == pytest.approx(expected / expected.max(), abs=0.03 if spread else 0.09)  # codes go to a grid
+    assert drawn[:, 1] == pytest.approx(expected / expected.max(), abs=0.05 if spread else 0.09)  # codes go to a grid
     if spread:
         general = gaussian_kde(values, bw_method=width / values.std(ddof=1))(drawn[:, 0])
-        assert drawn[:, 1] == pytest.approx(general / general.max(), abs=0.03)
+        assert drawn[:, 1] == pytest.approx(general / general.max(), abs=0.05)
 
 
 def test_a_mark_of_a_moment_is_no_span() -> None:
