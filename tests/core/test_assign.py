@@ -136,3 +136,10 @@ def test_the_steps_of_an_led_bar_lie_in_the_boards_order() -> None:
     places = [order.index(made.wire("bar", f"step {n}").to) for n in range(1, 9)]
     assert places == sorted(places)
     assert len(set(places)) == 8
+
+
+def test_of_a_part_with_several_wires_one_may_be_left_out() -> None:
+    row = assignment(bare(board("small-5v").pins, part("line-sensors", "row", count=8), part("microphone", "mic")))  # type: ignore[arg-type]
+    assert "leave out a wire of row" in row.reason
+    wheels = [part("hall-switch", f"wheel-{i}") for i in range(1, 4)]
+    assert "leave out" not in assignment(bare(board("small-5v").pins, *wheels)).reason  # type: ignore[arg-type]

@@ -102,3 +102,19 @@ def test_many_rows_at_once_are_each_like_one() -> None:
 def test_a_code_beyond_the_converter_names_itself() -> None:
     with pytest.raises(BadInput, match="counts must lie between 0 and 1023, but is 1024"):
         adc.volts([3, 1024])
+
+
+@pytest.mark.parametrize(
+    ("counts", "percent", "warned"),
+    [(100, 0, False), (99, 0, True), (900, 100, False), (901, 100, True), (500, 50, False)],
+)
+def test_a_reading_outside_black_and_white_is_held_and_said(counts: float, percent: float, warned: bool) -> None:
+    for flip in (False, True):  # a row whose white reads low is the same, turned over
+        given = (
+            {"counts": 1000 - counts, "black": 900, "white": 100}
+            if flip
+            else {"counts": counts, "black": 100, "white": 900}
+        )
+        found = run("reflectance", given)
+        assert found["percent"] == pytest.approx(percent)
+        assert bool(found["warnings"]) == warned

@@ -151,3 +151,11 @@ def test_beam_and_ping_against_common_practice() -> None:
     assert ranging.longest_wait_us(4000, 343.2) / 1000 == pytest.approx(23.3, abs=0.05)
     assert ranging.floor_from_mm(118, 15) == pytest.approx(896, abs=1)
     assert ranging.tick_sd_us(6**0.5) == pytest.approx(1.0)
+
+
+def test_rules_of_thumb_are_the_arithmetic_that_people_type() -> None:
+    """For an echo of 5800 µs, by hand: half the way at so many m/s; ÷ 2 ÷ 29.1 and ÷ 58 in cm; ÷ 148 in inches."""
+    echo_us = 5800
+    by_hand_mm = [echo_us / 2000 * speed for speed in (340, 341, 343)]
+    by_hand_mm += [10 * echo_us / 2 / 29.1, 10 * echo_us / 58, 25.4 * echo_us / 148]
+    assert [rule.speed_m_s * echo_us / 2000 for rule in ranging.RULES] == pytest.approx(by_hand_mm)

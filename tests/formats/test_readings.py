@@ -16,8 +16,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tests.rigs import ranger_and_air
+from tickstone.core.rigs.labels import channels
+from tickstone.core.rigs.meanings import CHANNEL, TIME
 from tickstone.errors import BadInput
 from tickstone.formats import text as text_file
+from tickstone.formats.mapping import mapped
 from tickstone.formats.opening import open_readings
 from tickstone.formats.summary import summary
 from tickstone.formats.vcd import DumpSource
@@ -234,3 +238,14 @@ def test_the_command_line_reads_files_and_refuses_the_rest(tmp_path: Any) -> Non
     assert both.returncode == 2
     assert json.loads(both.stdout)["file"] == str(good)
     assert b"bad.bin: " in both.stderr
+
+
+def test_columns_without_names_are_the_channels_in_order_where_their_number_fits() -> None:
+    small = ranger_and_air()
+    count = len([one for _, one in channels(small) if one.form != "edge"])
+    for columns, time, taken in ((count, 0, count), (count + 1, 1, count), (count + 2, 0, 0), (count - 1, 0, 0)):
+        text = "".join(",".join(str(900 + 10 * i + j) for j in range(columns)) + "\n" for i in range(30))
+        source = open_readings(io.BytesIO(text.encode()))
+        meanings = list(mapped(small, source, {}).meanings.values())
+        assert sum(one is not None and one.role == TIME for one in meanings) == time
+        assert sum(one is not None and one.role == CHANNEL for one in meanings) == taken

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import json
+import os
 import subprocess
 import sys
 from collections.abc import Callable
@@ -22,6 +23,7 @@ from tickstone.core.rigs.rig import SCHEMA
 from tickstone.core.rigs.templates import TEMPLATES, fern, heron, template
 from tickstone.errors import BadInput
 from tickstone.formats.rig_json import rig_from_json, rig_schema, rig_to_json
+from tickstone.launch.folders import ROOT
 
 
 def plain() -> dict[str, Any]:
@@ -232,9 +234,10 @@ def test_program_and_schema(capsys: pytest.CaptureFixture[str], tmp_path: Path) 
 
 def test_a_rig_comes_in_by_standard_input_and_a_bad_one_exits_2() -> None:
     asked = [sys.executable, "-m", "tickstone.cli", "check", "-"]
-    good = subprocess.run(asked, input=rig_to_json(template("T04")), capture_output=True, text=True)
+    environment = os.environ | {"PYTHONPATH": str(ROOT / "src")}
+    good = subprocess.run(asked, input=rig_to_json(template("T04")), capture_output=True, text=True, env=environment)
     assert (good.returncode, good.stdout) == (0, "")
-    bad = subprocess.run(asked, input="{", capture_output=True, text=True)
+    bad = subprocess.run(asked, input="{", capture_output=True, text=True, env=environment)
     assert bad.returncode == 2
     assert bad.stderr.strip().endswith(".")
 

@@ -401,3 +401,19 @@ def test_a_voltmeter_is_believed_where_the_divider_can_follow() -> None:
     assert ratio == pytest.approx((6.6 / 676 + 8.2 / 840) / 2 / (5 / 1024), rel=1e-3)
     odd = [steps[0], Step("reading 2", "", {"volts": 8.2}, dict(steps[1].numbers, mean=760.0))]
     assert procedure("voltmeter").fit(odd, values).verdict.startswith("Rough")
+
+
+def test_the_other_span_is_wanted_at_the_height_and_lamp_of_the_first() -> None:
+    values, line = values_of("line-sensors"), procedure("line")
+    at = {"height_mm": 4.0, "lamp": 1.0}
+    ground = next(want for want in line.wants([], values) if want.key == "ground")
+    held = Step(line.key_of(ground, at), line.label_of(ground, at), at, {})
+    wants = {want.key: want for want in line.wants([held], values) if not want.more}
+    assert list(wants) == [held.key, held.key.replace("ground", "line")]
+    assert wants[held.key.replace("ground", "line")].label == held.label.replace("ground", "the line")
+    both = [held, Step(held.key.replace("ground", "line"), "", at, {})]
+    assert all(want.more or want.key in {one.key for one in both} for want in line.wants(both, values))
+    swept = [Step("sweep", "sweep", {}, {})]
+    assert [want.key for want in line.wants(swept, values) if not want.more] == ["sweep"]
+    assert line.window_s(next(want for want in line.wants([], values) if want.key == "sweep+")) == 0.0
+    assert line.window_s(ground) == 2.0

@@ -120,6 +120,11 @@ SHAKEN = {
     name: x + np.where((np.arange(M) // 400) % 2 == 1, noise(0.15, M, 9), 0) if name[0] == "a" else x
     for name, x in IN_G.items()
 }
+ROLL = 25 * np.sin(MT / 1000 * 1.6)  # rocked by hand, degrees
+ROCKED = {"ax_g": IN_G["ax_g"], "ay_g": np.sin(np.radians(ROLL)) + noise(0.003, M, 3),
+          "az_g": np.cos(np.radians(ROLL)) + noise(0.003, M, 4), "gx_dps": 40 * np.cos(MT / 1000 * 1.6) + noise(0.1, M, 5),
+          "gy_dps": IN_G["gy_dps"], "gz_dps": IN_G["gz_dps"]}  # fmt: skip
+FAR = np.concatenate([np.linspace(2900, 9500, 250), np.zeros(100), np.linspace(9500, 2900, 250)])
 SLOW = np.arange(900) * 200.0
 VOLTS = np.round(7.6 - 0.00016 * np.arange(900) + noise(0.01, 900), 2)
 AIR = np.round(22 + noise(0.06, 900), 1)
@@ -186,6 +191,10 @@ FAULTY: list[Case] = [
     ("a level that is low without a magnet", "inverted", level(1 - HALL)),
     ("upside down", "inverted", unit(IN_G, az_g=-IN_G["az_g"])),
     *((f"lamps at {rate:.0f} readings a second", "flicker", lit(100, rate, 25)) for rate in (90, 200, 333, 500, 1000)),
+    ("a gyro that goes the other way", "inverted", unit(ROCKED, gx_dps=-ROCKED["gx_dps"])),
+    ("a gyro of half the range", "wrong-scale", unit(ROCKED, gx_dps=ROCKED["gx_dps"] / 2)),
+    ("a gyro of twice the range", "wrong-scale", unit(ROCKED, gx_dps=ROCKED["gx_dps"] * 2)),
+    ("spikes of an accelerometer", "spikes", unit(IN_G, ax_g=put(IN_G["ax_g"], [300, 900, 1500], [1.4, -1.2, 1.6]))),
     ("lamps of 60 Hz", "flicker", lit(120, 50, 25)),
     ("twice too far, at marks", "wrong-scale", of({"t_ms": T, "distance_cm": np.round(STEPS / 5, 1)}, MS, AT_RULER)),
     ("inches for centimetres, at marks", "wrong-scale", echo(np.round(STEPS * 5.8 / 2.54), AT_RULER)),
@@ -226,6 +235,11 @@ HEALTHY: list[Case] = [
     ("a unit at rest", None, unit(COUNTS)),
     ("a unit of 8 g", None, unit({name: np.round(x / 4) if name[0] == "a" else x for name, x in COUNTS.items()})),
     ("a unit in g", None, unit(IN_G)),
+    ("a unit that is rocked", None, unit(ROCKED)),
+    ("a gyro a little off", None, unit(ROCKED, gx_dps=ROCKED["gx_dps"] * 1.15)),
+    ("a unit laid on its back for a while", None, unit(IN_G, az_g=put(IN_G["az_g"], slice(1200, M), -IN_G["az_g"][1200:]))),
+    ("pushes that last for two readings", None, unit(IN_G, ax_g=put(IN_G["ax_g"], [300, 301, 900, 901, 1500, 1501], 1.4))),
+    ("a target that goes out of reach and comes back", None, echo(np.where(FAR > 0, np.round(FAR + noise(8)), 0))),
     ("coarse and shaken", None, unit({name: np.round(x, 2) for name, x in SHAKEN.items()})),
     ("a fast turn inside the range", None, unit(COUNTS, gz=np.round(20_000 * np.sin(MT / 900)))),
     ("a battery and the air", None, of({"t_ms": SLOW, "supply_v": VOLTS, "air_c": AIR})),

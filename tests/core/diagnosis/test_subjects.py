@@ -147,6 +147,13 @@ def test_bounces_are_told_from_periods_by_the_gap_between_them() -> None:
     assert next(edges.bounce_limits(periods, 4.0)) == pytest.approx(np.sqrt(0.1 * 0.0011), rel=0.01)
     assert list(edges.bounce_limits(np.geomspace(1, 0.001, 60), 4.0)) == []  # a wheel that runs up
     assert list(edges.bounce_limits(periods[:5], 4.0)) == []
+    few = edges.LEAST_BURSTS
+    pairs = np.tile([0.1, 0.001], 30)
+    assert list(edges.bounce_limits(np.concatenate([np.full(40, 0.1), pairs[: 2 * few - 2]]), 4.0)) == []
+    assert len(list(edges.bounce_limits(np.concatenate([np.full(40, 0.1), pairs[: 2 * few]]), 4.0))) == 1
+    many = [0.1, *[0.001] * (edges.MOST_BOUNCES + 1)]
+    assert list(edges.bounce_limits(np.tile(many, 20), 4.0)) == []  # as many short as no contact bounces
+    assert len(list(edges.bounce_limits(np.tile(many[:-1], 20), 4.0))) == 1
 
 
 def test_the_usual_period_follows_a_wheel_that_runs_up_and_minds_no_lost_pulse() -> None:
