@@ -49,3 +49,14 @@ def settled(page: Page) -> None:
     """Wait until a screen has all it asked for."""
     page.locator("h1").wait_for()
     page.wait_for_load_state("networkidle")
+
+
+def take_back(page: Page) -> None:
+    """Press Undo in the line above the tape, in the page's own time: that line stays for ten seconds only."""
+    page.wait_for_function(
+        """() => {
+          const undo = [...document.querySelectorAll(".notice button")].find((one) => one.textContent === "Undo");
+          undo?.click();
+          return undo !== undefined;
+        }"""
+    )

@@ -9,6 +9,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
+from tests.browser.steps import take_back
 from tests.conftest import until
 from tests.served import Served
 
@@ -90,7 +91,7 @@ def test_marks_are_renamed_removed_and_brought_back(page: Page) -> None:
     expect(marks).to_contain_text("box at rest")
     marks.get_by_role("button", name="Remove").first.click()
     expect(marks.locator("li")).to_have_count(1)
-    page.get_by_role("button", name="Undo", exact=True).click()
+    take_back(page)
     expect(marks.locator("li")).to_have_count(2)
 
 
@@ -98,7 +99,7 @@ def test_a_recording_is_put_away_and_brought_back(page: Page) -> None:
     page.goto("/fern/watch?recording=1")
     page.get_by_role("button", name="Put it away").click()
     expect(page.locator(".recordings .link").first).to_have_text("Pushed at a box")
-    page.get_by_role("button", name="Undo", exact=True).click()
+    take_back(page)
     expect(page.locator(".recordings .link").first).to_have_text("First look at the bench")
 
 

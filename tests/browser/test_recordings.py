@@ -7,6 +7,8 @@ from pathlib import Path
 
 from playwright.sync_api import Page, expect
 
+from tests.browser.steps import take_back
+
 WALK = "when;front (cm);left;mark\n" + "".join(
     f"{i * 20};{40 + i / 10:.1f};{300 + i % 5};{'50 cm' if 50 <= i < 60 else ''}\n".replace(".", ",")
     for i in range(200)
@@ -67,7 +69,7 @@ def test_a_file_is_mapped_taken_in_opened_cut_and_brought_back(page: Page, tmp_p
     # only the span is kept; undone, the whole is back
     page.get_by_role("button", name="Keep only this span").click()
     expect(page.locator("h1")).to_have_text("past the door, trimmed")
-    page.get_by_role("button", name="Undo", exact=True).click()
+    take_back(page)
     expect(page.locator("h1")).to_have_text("past the door")
 
 

@@ -10,7 +10,7 @@ from xml.etree import ElementTree
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.steps import settled
+from tests.browser.steps import settled, take_back
 from tests.served import Served
 from tickstone.core.rigs.templates import template
 from tickstone.formats.rig_json import rig_to_json
@@ -57,7 +57,7 @@ def test_a_part_is_fitted_with_its_questions_and_taken_off_again(bench: Page, fe
     open_view(bench, "parts")
     bench.get_by_role("button", name="Take off roller").click()
     expect(card).to_have_count(0)
-    bench.locator(".notice").get_by_role("button", name="Undo").click()
+    take_back(bench)
     expect(card).to_be_visible()
 
 
@@ -110,7 +110,7 @@ def test_the_known_trap_is_seen_and_mended_in_the_harness(bench: Page) -> None:
     expect(bench.locator(".fault-tag")).to_contain_text("1.60 V, high from 2.00 V")
     bench.locator(".fault-tag").get_by_role("button", name="Put them in").click()
     expect(heading(bench)).to_have_text("Nothing burns, and every wire can be read")
-    bench.locator(".notice").get_by_role("button", name="Undo").click()
+    take_back(bench)
     expect(heading(bench)).to_have_text("One wire would not work")
 
 

@@ -472,13 +472,21 @@ def test_a_fault_that_is_gone_cannot_be_mended_twice() -> None:
         checks.mend(ranger_and_air(), "level-too-high", "front-ranger", "echo")
 
 
-def test_of_two_on_one_pin_the_one_that_is_no_bus_is_moved() -> None:
+def test_of_two_on_one_pin_the_one_that_is_no_bus_is_moved_where_there_is_room() -> None:
+    made = rig(part("inertial-unit", "tilt"), part("hall-switch", "wheel"))
+    home = made.wire("wheel", "output").to
+    for bus in ("data", "clock"):
+        doubled = one(rewired(made, "wheel", "output", to=bus), "doubled-pin")
+        assert (doubled.sensor, doubled.pin) == ("wheel", "output")
+        assert doubled.fix is not None
+        assert doubled.fix.rig.wire("wheel", "output").to == home
+        assert doubled.fix.rig.wire("tilt", bus).to == bus
     parts = [fit("line-sensors", "row", "row", {"count": 7.0}), fit("led-bar", "bar", "bar", {}),
              *(fit("ultrasonic-ranger", f"ranger-{i}", f"ranger {i}", {}) for i in (1, 2))]  # fmt: skip
     crowded = rig_of("Any", "", "wide-3v3", parts)
-    doubled = [one for one in checks.check(crowded).findings if one.kind == "doubled-pin"]
-    assert doubled
-    assert all(one.fix is None or one.fix.rig != crowded for one in doubled)
+    assert [(each.fix, each.severity) for each in found(crowded, "doubled-pin")] == [
+        (None, "fault")
+    ] * 2  # every pin is taken
 
 
 def test_an_echo_timed_by_a_general_purpose_computer_is_uneven_and_said_so() -> None:
