@@ -7,17 +7,15 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from tests.bench import Bench
 from tests.conftest import until
 from tests.served import Served
 from tickstone.actions import diagnosing
 from tickstone.actions.diagnosing import GONE_AFTER, PERSISTS, Finder, heard
-from tickstone.actions.feed import Feed
 from tickstone.core.diagnosis.record import ECHO, Record, Signal, Stream
 from tickstone.core.rigs import templates
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.rig import Rig
-from tickstone.core.rigs.usual import usual_values
-from tickstone.standin.board import SimBoard
 from tickstone.store import recordings, rigs
 from tickstone.store.database import Database
 
@@ -66,21 +64,12 @@ def test_words_stand_long_enough_to_be_read() -> None:
     assert len(set(said)) < len(said)
 
 
-class Bench:
-    """The stand-in's board and a feed, with a clock that is moved by hand."""
+class Looking(Bench):
+    """A bench at which faults are looked for."""
 
     def __init__(self, rig: Rig) -> None:
-        self.now = 1000.0
-        usual = {one.id: usual_values(kind(one.kind), rig, one) for one in rig.sensors}
-        self.feed = Feed(rig, usual, clock=lambda: self.now)
-        self.feed._status = "live"
-        self.board, self.finder = SimBoard(rig, seed=3), Finder()
-
-    def hear(self, seconds: float) -> None:
-        """Let time go by."""
-        for _ in range(round(seconds / 0.8)):
-            self.now += 0.8
-            self.feed.take_lines(self.board.lines(round((self.now - 1000) * 1e6)), self.now)
+        super().__init__(rig)
+        self.finder = Finder()
 
     def until(self, shown: set[str], seconds: float = 40.0) -> None:
         """Look again and again until these kinds are shown and nothing else is waited for."""
@@ -116,12 +105,12 @@ ROLLING = {"wheel.speed_m_s": 2.0, "wheel.gain_m_s2": 10.0, "room.mains": 1.0}
 @pytest.mark.parametrize(("hand", "named"), FAULTS)
 def test_every_fault_of_the_stand_in_is_named_live_alone_and_gone(hand: str, named: str) -> None:
     """Each by itself on the rolling rig; three of them are switched on in a browser too."""
-    bench = Bench(templates.fern())
-    bench.board.move(ROLLING)
+    bench = Looking(templates.fern())
+    bench.move(ROLLING)
     bench.hear(13)
-    bench.board.move({hand: 1})
+    bench.move({hand: 1})
     bench.until({named})
-    bench.board.move({hand: 0})
+    bench.move({hand: 0})
     bench.until(set())
 
 
@@ -131,12 +120,12 @@ MOVING = {"moves_mm_s": 60.0, "speed_m_s": 1.5, "speed_mm_s": 120.0, "turns_deg_
 @pytest.mark.parametrize("name", templates.TEMPLATES)
 def test_no_healthy_stand_in_of_any_template_is_accused(name: str) -> None:
     """At rest, moved, and with motors."""
-    bench = Bench(templates.template(name))
+    bench = Looking(templates.template(name))
     hands = bench.board.world.specs
     moved = {key: value for key in hands for end, value in MOVING.items() if key.endswith(f".{end}")}
     looks = []
     for hands_now in ({}, moved, {"room.motors": 0.8}):
-        bench.board.move(hands_now)
+        bench.move(hands_now)
         bench.hear(13)
         looks.append(heard(bench.feed))
     assert looks[1] is not None  # what is moved is heard

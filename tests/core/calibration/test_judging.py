@@ -183,6 +183,17 @@ def test_mounting_names_the_axes_that_point_up_and_forward(up: str, forward: str
     assert mounting.fit([level, worse], values).verdict.startswith("Rough")
 
 
+def test_a_turn_that_begins_too_soon_is_asked_for_again() -> None:
+    """The first half second is the rest that bias is taken from: a turn that begins within it is no turn."""
+    values, n = values_of("inertial-unit"), 300
+    for rests_s, why in ((0.2, "It was turning already"), (0.4, "It was turning already"), (1.2, "")):
+        rate = np.where((np.arange(n) > 50 * rests_s) & (np.arange(n) < 50 * rests_s + 150), 120.0, 0.0)
+        seen = window(50, {"gx": noise(n, 5, 1), "gy": noise(n, 5, 2), "gz": rate * 131 + noise(n, 5, 3)})
+        judged_ = judged("gyro-turn", seen, values, "turn 1", turned_deg=360.0)
+        assert judged_.why_not.startswith(why)
+        assert judged_.ready == (not why)
+
+
 # Three Halls ----------------------------------------------------------------------------------------------------------
 
 

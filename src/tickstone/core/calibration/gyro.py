@@ -223,12 +223,13 @@ def turn_in(times_s: Array, rates: Array) -> tuple[str, float, float] | str:
     if not moving.any():
         return "At rest: now turn it."
     first, last = int(np.argmax(moving)), int(times.size - 1 - np.argmax(moving[::-1]))
-    if times[first] - times[0] < 0.3:
+    traces_dps = max(0.3, 5.0 * float(begin.std(axis=1).max()))
+    if times[first] - times[0] < 0.3 or traces_dps > MOVING_DPS:
         return "It was turning already: let it rest for a second first."
     if times[-1] - times[last] < QUIET_S:
         return "Turning. Let it rest at the end."
     # A turn begins and ends slowly: a rest is what lies well before and after the first and the last trace of it.
-    trace = np.flatnonzero(away > max(0.3, 5.0 * float(begin.std(axis=1).max())))
+    trace = np.flatnonzero(away > traces_dps)
     before, after = times < times[trace[0]] - EDGE_S, times > times[trace[-1]] + EDGE_S
     if not before.any() or not after.any():
         return "Let it rest a second before and after the turn."
