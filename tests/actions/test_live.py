@@ -84,8 +84,8 @@ def test_ten_times_unplugged_and_plugged_in_again_is_one_recording_of_eleven_seg
     assert trace["t"] == sorted(trace["t"])
 
 
-def test_twenty_power_cuts_lose_nothing_that_was_called_recorded(served: Served) -> None:
-    for _ in range(20):
+def test_power_cuts_lose_nothing_that_was_called_recorded(served: Served) -> None:
+    for _ in range(5):
         served.client.post(f"{RIG}/connect", json={"kind": "stand-in"}).raise_for_status()
         recording_id = served.client.post(f"{RIG}/record", json={}).json()["id"]
         with window(served.address) as line:

@@ -6,6 +6,7 @@ import contextlib
 import math
 from dataclasses import replace
 
+import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -50,7 +51,8 @@ def parts(draw: st.DrawFn) -> tuple[Fitted, ...]:
 SUPPLIES = (Supply("pack", 7.4, 8.4, 3000.0), Supply("rail", 5.0, 5.2, 2000.0, grounded=False))
 
 
-@settings(max_examples=30)
+@pytest.mark.slow
+@settings(max_examples=20)
 @given(parts(), st.sampled_from(list(BOARDS)), st.sampled_from([(), SUPPLIES]), st.floats(1, 60))
 def test_any_rig_is_checked_listed_and_written(found: tuple[Fitted, ...], board: str, supplies: tuple[Supply, ...],
                                                line_mm: float) -> None:  # fmt: skip
