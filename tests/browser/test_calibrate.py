@@ -151,7 +151,10 @@ def test_ranger_by_ruler_and_by_air_compared(fern: Bench, page: Page) -> None:
     fern.lines("150 889\n250 1469\n400 2341\n600 3501\n900 5243")  # 344.5 m/s and −3.1 mm
     expect(page.locator("h1")).to_have_text(re.compile(r"^Every place held; sound is 34"))
     expect(page.locator(".slab #constant-sound")).to_contain_text("forming: 5 held")
-    expect(page.locator(".said")).to_contain_text("The air says")
+    plots = page.locator(".fit-figure")
+    expect(plots.first).to_be_visible()
+    plots.first.locator("svg").hover()
+    expect(plots.first.locator(".fit-said")).not_to_be_empty()  # the read-out at the pointer
     page.get_by_label("Before and after, on").select_option(index=1)
     expect(page.locator(".before-after")).to_contain_text("Readings move by")
     fitted = fern.accept()
@@ -161,7 +164,7 @@ def test_ranger_by_ruler_and_by_air_compared(fern: Bench, page: Page) -> None:
     fern.hold({"Readings to average": "12"})
     fern.held(1)
     expect(page.locator("h1")).to_contain_text("The air is")
-    expect(page.locator(".said")).to_contain_text("The ruler says")
+    expect(page.locator("section.said")).to_contain_text("The ruler says")
     near(fern.accept(), "air", 23.5, 1.5)
 
 
@@ -237,8 +240,13 @@ def test_six_poses_hands_free(fern: Bench, page: Page) -> None:
 def test_wheel_roll_out_and_the_drive(fern: Bench, page: Page) -> None:
     fern.open("wheel", "roll-out")
     way = fern.made()["circumference"]
-    for off in (1.0, -2.0, 0.5):
-        fern.note({"Whole turns": "10", "Way along the tape": f"{10 * way + off:.1f}"})
+    typed = (
+        f"{10 * way + 1:.1f}",
+        f"{(10 * way - 2) / 1000:.4f} m",
+        f"{(10 * way + 0.5) / 10:.2f} cm".replace(".", ","),
+    )
+    for said in typed:
+        fern.note({"Whole turns": "10", "Way along the tape": said})
     expect(page.locator("h1")).to_contain_text("One turn is")
     near(fern.accept(), "circumference", way, 1.0)
 

@@ -7,6 +7,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
+from tests.browser.steps import take_back
 from tests.served import Served
 
 pytestmark = pytest.mark.browser
@@ -132,6 +133,12 @@ def test_a_filter_is_picked_on_the_curve_and_the_guard_knows(page: Page, served:
     page.get_by_role("button", name="Choose", exact=True).click()
     expect(page.get_by_role("navigation", name="Decisions")).to_contain_text(re.compile("Filter.?chosen"))
     assert constants(served, "front-ranger")["filter_kind"]["value"] == 1
+    take_back(page)
+    expect(page.get_by_role("navigation", name="Decisions")).not_to_contain_text(re.compile("Filter.?chosen"))
+    assert "filter_kind" not in constants(served, "front-ranger")
+    page.get_by_role("button", name="Pick average of 5").click()
+    page.get_by_role("button", name="Choose", exact=True).click()
+    expect(page.get_by_role("navigation", name="Decisions")).to_contain_text(re.compile("Filter.?chosen"))
     page.get_by_role("button", name=re.compile("^Obstacle guard")).click()
     expect(heading(page)).to_have_text(re.compile(r"must begin to stop at 28\d mm"))
     expect(page.locator(".decision")).to_contain_text("filtered")

@@ -187,7 +187,9 @@ def test_a_wire_is_moved_by_menu_and_a_doubled_pin_is_found(page: Page) -> None:
 @pytest.mark.parametrize("width", [768, 390])
 def test_narrow_screens_scroll_down_and_never_sideways(page: Page, width: int) -> None:
     page.set_viewport_size({"width": width, "height": 800})
-    for station in STATIONS:
+    inside = ("wire?view=parts", "wire?view=schedule", "calibrate?sensor=line-row&procedure=line", "watch?recording=1",
+              "decide?sensor=line-row", "decide?sensor=line-row&decision=steering", "convert?bench=opinion")  # fmt: skip
+    for station in (*STATIONS, *inside):
         page.goto(f"/fern/{station}")
         settled(page)
         wide = page.evaluate("document.documentElement.scrollWidth")

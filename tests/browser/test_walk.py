@@ -110,6 +110,7 @@ def test_from_the_wire_to_the_constant(page: Page, served: Served) -> None:
     page.keyboard.press("7")
     page.locator(".next").get_by_role("button", name="Cut stone 1").click()
     expect(heading(page)).to_have_text("Stone 1 holds everything as it stands")
+    expect(page.locator(".slab")).to_contain_text("Take the header of stone 1 along")
     with page.expect_download() as download:
         page.get_by_role("link", name="JSON").click()
     constants = json.loads(download.value.path().read_text())["constants"]

@@ -64,7 +64,7 @@ def test_a_part_is_fitted_with_its_questions_and_taken_off_again(bench: Page, fe
 def test_a_number_that_cannot_be_is_refused_where_it_was_typed_and_stays(bench: Page, fern: str) -> None:
     bench.goto(f"{fern}?view=parts&fit=line-sensors")
     bench.get_by_label("sensors in the row").fill("12")
-    bench.get_by_role("button", name="Fit it").click()
+    expect(bench.get_by_role("button", name="Fit it")).to_be_disabled()
     expect(bench.locator(".fit-part [role=alert]").last).to_contain_text("8")
     expect(bench.get_by_label("sensors in the row")).to_have_value("12")
 
@@ -171,7 +171,13 @@ def test_the_plan_follows_its_numbers(bench: Page, fern: str) -> None:
 def test_a_board_of_ones_own_is_edited(bench: Page, fern: str) -> None:
     bench.goto(f"{fern}?view=board")
     bench.get_by_label("print of pin 1", exact=True).fill("D2")
-    bench.get_by_label("a pin bears at most").fill("3.0")
+    bears = bench.get_by_label("a pin bears at most")
+    for nonsense in ("abc", "-5"):
+        bears.fill(nonsense)
+        expect(bench.locator(".work [role=alert]").first).to_be_visible()
+        expect(bench.get_by_role("button", name="Keep this board")).to_be_disabled()  # nothing can be sent
+        expect(bears).to_have_value(nonsense)
+    bears.fill("3.0")
     bench.get_by_role("button", name="Keep this board").click()
     expect(bench.locator(".work [role=alert]").first).to_contain_text("Levels must rise")
     bench.get_by_label("a pin bears at most").fill("5.5")

@@ -204,64 +204,66 @@ function Readings({
   };
   return (
     <section className="readings">
-      <table className="schedule">
-        <thead>
-          <tr>
-            <th scope="col">Instrument</th>
-            <th scope="col">says</th>
-            <th scope="col">± (95{THIN}%)</th>
-            <th scope="col">
-              <span className="visually-hidden">Remove</span>
-            </th>
-          </tr>
-        </thead>
-        <tbody>
-          {rows.map((row, at) => (
-            // biome-ignore lint/suspicious/noArrayIndexKey: rows are known by their place
-            <tr key={at}>
-              <td>
-                <input
-                  className="reading-name"
-                  aria-label={`Instrument ${at + 1}`}
-                  value={row.label}
-                  maxLength={60}
-                  onChange={(event) => change(at, { label: event.target.value })}
-                />
-              </td>
-              <td>
-                <input
-                  inputMode="decimal"
-                  aria-label={`Reading ${at + 1}`}
-                  value={row.value}
-                  aria-invalid={faulty(row.value, false)}
-                  onChange={(event) => change(at, { value: event.target.value })}
-                />
-              </td>
-              <td>
-                <input
-                  inputMode="decimal"
-                  aria-label={`± of reading ${at + 1}`}
-                  value={row.spread}
-                  aria-invalid={faulty(row.spread, true)}
-                  onChange={(event) => change(at, { spread: event.target.value })}
-                />{" "}
-                {faulty(row.spread, true) && <span className="field-fault">± must be above zero</span>}
-                {faulty(row.value, false) && <span className="field-fault">not a number</span>}
-              </td>
-              <td>
-                <button
-                  type="button"
-                  className="plain"
-                  aria-label={`Remove reading ${at + 1}`}
-                  onClick={() => onRows(rows.filter((_, i) => i !== at))}
-                >
-                  ✕
-                </button>
-              </td>
+      <div className="table-scroll">
+        <table className="schedule">
+          <thead>
+            <tr>
+              <th scope="col">Instrument</th>
+              <th scope="col">says</th>
+              <th scope="col">± (95{THIN}%)</th>
+              <th scope="col">
+                <span className="visually-hidden">Remove</span>
+              </th>
             </tr>
-          ))}
-        </tbody>
-      </table>
+          </thead>
+          <tbody>
+            {rows.map((row, at) => (
+              // biome-ignore lint/suspicious/noArrayIndexKey: rows are known by their place
+              <tr key={at}>
+                <td>
+                  <input
+                    className="reading-name"
+                    aria-label={`Instrument ${at + 1}`}
+                    value={row.label}
+                    maxLength={60}
+                    onChange={(event) => change(at, { label: event.target.value })}
+                  />
+                </td>
+                <td>
+                  <input
+                    inputMode="decimal"
+                    aria-label={`Reading ${at + 1}`}
+                    value={row.value}
+                    aria-invalid={faulty(row.value, false)}
+                    onChange={(event) => change(at, { value: event.target.value })}
+                  />
+                </td>
+                <td>
+                  <input
+                    inputMode="decimal"
+                    aria-label={`± of reading ${at + 1}`}
+                    value={row.spread}
+                    aria-invalid={faulty(row.spread, true)}
+                    onChange={(event) => change(at, { spread: event.target.value })}
+                  />{" "}
+                  {faulty(row.spread, true) && <span className="field-fault">± must be above zero</span>}
+                  {faulty(row.value, false) && <span className="field-fault">not a number</span>}
+                </td>
+                <td>
+                  <button
+                    type="button"
+                    className="plain"
+                    aria-label={`Remove reading ${at + 1}`}
+                    onClick={() => onRows(rows.filter((_, i) => i !== at))}
+                  >
+                    ✕
+                  </button>
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
       <p className="reading-acts">
         <button type="button" className="act" disabled={rows.length >= 24} onClick={() => onRows([...rows, EMPTY])}>
           One more instrument

@@ -123,35 +123,37 @@ function PlanTable({ plan }: { plan: Plan }) {
   return (
     <details>
       <summary>The same in figures</summary>
-      <table className="schedule">
-        <thead>
-          <tr>
-            <th scope="col">Way</th>
-            <th scope="col">says “slow” below</th>
-            <th scope="col">at the slowest</th>
-            <th scope="col">at the fastest</th>
-            <th scope="col">as good as the gate at</th>
-          </tr>
-        </thead>
-        <tbody>
-          {plan.curves.map((curve) => (
-            <tr key={curve.prescaler ?? "gate"}>
-              <th scope="row">
-                {curve.prescaler === null ? "counting through the gate" : `timing, ÷${THIN}${curve.prescaler}`}
-              </th>
-              <td>
-                {few(curve.slow_rpm)}
-                {THIN}rpm
-              </td>
-              <td>{curve.error_pct[0] === undefined ? "—" : `${few(curve.error_pct[0])}${THIN}%`}</td>
-              <td>
-                {curve.error_pct.length ? `${few(curve.error_pct[curve.error_pct.length - 1] ?? 0)}${THIN}%` : "—"}
-              </td>
-              <td>{curve.crossover_rpm === null ? "" : `${few(curve.crossover_rpm)}${THIN}rpm`}</td>
+      <div className="table-scroll">
+        <table className="schedule">
+          <thead>
+            <tr>
+              <th scope="col">Way</th>
+              <th scope="col">says “slow” below</th>
+              <th scope="col">at the slowest</th>
+              <th scope="col">at the fastest</th>
+              <th scope="col">as good as the gate at</th>
             </tr>
-          ))}
-        </tbody>
-      </table>
+          </thead>
+          <tbody>
+            {plan.curves.map((curve) => (
+              <tr key={curve.prescaler ?? "gate"}>
+                <th scope="row">
+                  {curve.prescaler === null ? "counting through the gate" : `timing, ÷${THIN}${curve.prescaler}`}
+                </th>
+                <td>
+                  {few(curve.slow_rpm)}
+                  {THIN}rpm
+                </td>
+                <td>{curve.error_pct[0] === undefined ? "—" : `${few(curve.error_pct[0])}${THIN}%`}</td>
+                <td>
+                  {curve.error_pct.length ? `${few(curve.error_pct[curve.error_pct.length - 1] ?? 0)}${THIN}%` : "—"}
+                </td>
+                <td>{curve.crossover_rpm === null ? "" : `${few(curve.crossover_rpm)}${THIN}rpm`}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
     </details>
   );
 }
