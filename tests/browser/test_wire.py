@@ -204,6 +204,10 @@ def test_the_checklist_keeps_its_ticks_and_asks_who_looked(bench: Page, fern: st
     bench.reload()
     expect(step.get_by_role("checkbox")).to_be_checked()
     expect(bench.locator(".wire-board")).to_contain_text("2 of")
+    boxes = bench.locator(".step input[type=checkbox]")
+    for place in range(12):
+        boxes.nth(place).check()  # one after the other, without a pause
+    expect(bench.locator(".step small")).to_have_count(14)
 
 
 def test_drawing_schedule_and_program_are_taken_along(bench: Page) -> None:

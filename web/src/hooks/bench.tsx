@@ -16,6 +16,7 @@ import type { FeedNow, LiveFeed } from "../model/live";
 import { isStation, type StationId } from "../model/stations";
 import { useSettings } from "./settings";
 import { useFeedNow, useFeedPart } from "./useFeedNow";
+import { useRefresh } from "./useRefresh";
 
 export interface Notice {
   text: string;
@@ -88,13 +89,14 @@ export function BenchProvider({ rig, feed, children }: { rig: Rig; feed: LiveFee
   const [frozen, setFrozen] = useState(false);
   const [notice, setNotice] = useState<Notice | null>(null);
   const slug = rig.slug;
+  const refresh = useRefresh(slug);
   const station: StationId = isStation(params.station) ? params.station : "wire";
   const sensor = rig.sensors.find((one) => one.id === search.get("sensor")) ?? rig.sensors[0];
   if (!sensor) throw new Error("a rig without sensors");
 
   useEffect(() => {
-    if (version) void queries.invalidateQueries({ queryKey: ["r", slug] });
-  }, [version, queries, slug]);
+    if (version) void refresh();
+  }, [version, refresh]);
 
   const constants = useQuery({
     queryKey: ["r", slug, "constants", sensor.id, airIsLive],
@@ -118,8 +120,6 @@ export function BenchProvider({ rig, feed, children }: { rig: Rig; feed: LiveFee
     if (next)
       timer.current = setTimeout(() => setNotice(null), next.undo || next.tone === "fault" ? NOTICE_MS : SAID_MS);
   }, []);
-
-  const refresh = useCallback(() => queries.invalidateQueries({ queryKey: ["r", slug] }), [queries, slug]);
 
   const attempt = useCallback(
     async <T,>(what: Promise<T>, done?: string, undo?: () => void): Promise<T | null> => {
