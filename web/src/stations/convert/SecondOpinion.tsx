@@ -17,8 +17,8 @@ interface Row {
 
 /** Heron's hub motor on the stand, its magnet counted on both edges by one program. */
 const SHAFT: Row[] = [
-  { label: "wheel magnet, edges", value: "412", spread: "3" },
-  { label: "wheel magnet, on change", value: "826", spread: "6" },
+  { label: "wheel, falling edges", value: "412", spread: "3" },
+  { label: "wheel, on change", value: "826", spread: "6" },
   { label: "motor Halls", value: "414", spread: "2" },
 ];
 const EMPTY: Row = { label: "", value: "", spread: "" };
