@@ -39,7 +39,7 @@ function EditorOf({ rig, onEdit }: { rig: Rig } & ViewProps) {
   const [begun, setBegun] = useState(0); // cells begin anew when the board is left as it was
   const changed = faulty.length > 0 || JSON.stringify(board) !== JSON.stringify(rig.rig.board);
   const doing = faulty.length
-    ? `${faulty[0]} is no number that can be`
+    ? `“${faulty[0]}” is no number that can be`
     : changed
       ? "This board is changed, and not kept yet"
       : "";
