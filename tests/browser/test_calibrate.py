@@ -153,7 +153,7 @@ def test_ranger_by_ruler_and_by_air_compared(fern: Bench, page: Page) -> None:
     expect(page.locator(".slab #constant-sound")).to_contain_text("forming: 5 held")
     plots = page.locator(".fit-figure")
     expect(plots.first).to_be_visible()
-    plots.first.locator("svg").hover()
+    plots.first.locator(".held-dot").nth(2).hover()
     expect(plots.first.locator(".fit-said")).not_to_be_empty()  # the read-out at the pointer
     page.get_by_label("Before and after, on").select_option(index=1)
     expect(page.locator(".before-after")).to_contain_text("Readings move by")

@@ -65,7 +65,7 @@ def test_a_number_that_cannot_be_is_refused_where_it_was_typed_and_stays(bench: 
     bench.goto(f"{fern}?view=parts&fit=line-sensors")
     bench.get_by_label("sensors in the row").fill("12")
     expect(bench.get_by_role("button", name="Fit it")).to_be_disabled()
-    expect(bench.locator(".fit-part [role=alert]").last).to_contain_text("8")
+    expect(bench.locator(".fit-part [role=alert]").first).to_have_text("from 1 to 8")
     expect(bench.get_by_label("sensors in the row")).to_have_value("12")
 
 
@@ -174,7 +174,7 @@ def test_a_board_of_ones_own_is_edited(bench: Page, fern: str) -> None:
     bears = bench.get_by_label("a pin bears at most")
     for nonsense in ("abc", "-5"):
         bears.fill(nonsense)
-        expect(bench.locator(".work [role=alert]").first).to_be_visible()
+        expect(bench.locator(".board-editor [role=alert]")).to_be_visible()
         expect(bench.get_by_role("button", name="Keep this board")).to_be_disabled()  # nothing can be sent
         expect(bears).to_have_value(nonsense)
     bears.fill("3.0")
