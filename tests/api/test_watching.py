@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import itertools
+from collections.abc import Callable
+
+import httpx
 import pytest
 from fastapi.testclient import TestClient
 
@@ -132,15 +136,35 @@ def test_what_a_constant_was_measured_from_keeps_its_times_and_truth_but_takes_o
 
 
 def test_the_check_needs_a_stretch_at_rest_first_and_says_what_it_found(client: TestClient, source: Scripted) -> None:
-    check = f"{RIG}/motor-check"
-    source.lines(*(f"t_us:{i * 100_000} battery_adc:{490 + i % 2}" for i in range(40)))
+    count = itertools.count()
+
+    def lines_come(many: int, counts: Callable[[int], int]) -> None:
+        source.lines(*(f"t_us:{i * 100_000} battery_adc:{counts(i)}" for i in itertools.islice(count, many)))
+
+    def asked(step: str, counts: Callable[[int], int]) -> httpx.Response:
+        """The answer while lines come: a source that has just fallen silent is asked again."""
+
+        def answer() -> httpx.Response | None:
+            lines_come(1, counts)
+            got = client.post(f"{RIG}/motor-check", json={"step": step})
+            return None if got.status_code == 409 and got.json()["path"] == "source" else got
+
+        return until(answer)  # type: ignore[return-value]
+
+    def at_rest(i: int) -> int:
+        return 490 + i % 2
+
+    def with_motors(i: int) -> int:
+        return 470 + (i * 7) % 40
+
+    refused(asked("running", at_rest), "conflict", "step")
+    lines_come(40, at_rest)
     heard(client, 40)
-    refused(client.post(check, json={"step": "running"}), "conflict", "step")
-    assert client.post(check, json={"step": "rest"}).raise_for_status().json()["lines"] == []
-    source.lines(*(f"t_us:{i * 100_000} battery_adc:{470 + (i * 7) % 40}" for i in range(40, 100)))
+    assert asked("rest", at_rest).raise_for_status().json()["lines"] == []
+    lines_come(60, with_motors)
     shop: Workshop = client.app.state.workshop
-    until(lambda: shop.feed("fern").watched["battery-gauge"].readings == 100)
-    said = client.post(check, json={"step": "running"}).raise_for_status().json()
+    until(lambda: shop.feed("fern").watched["battery-gauge"].readings >= 100)
+    said = asked("running", with_motors).raise_for_status().json()
     battery = next(line for line in said["lines"] if line["sensor"] == "battery-gauge")
     assert battery["bad"]
     assert "times as much" in battery["sentence"]
