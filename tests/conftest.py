@@ -13,6 +13,7 @@ import pytest
 from hypothesis import settings
 
 from tests.served import Served
+from tickstone.actions.workshop import Workshop
 from tickstone.launch.cluster import Cluster
 from tickstone.launch.seed import seed
 from tickstone.store.database import Database
@@ -59,6 +60,14 @@ def database(database_url: str) -> Iterator[Database]:
     opened = Database(database_url)
     yield opened
     opened.close()
+
+
+@pytest.fixture
+def shop(database: Database) -> Iterator[Workshop]:
+    made = Workshop(database)
+    made.open()
+    yield made
+    made.close()
 
 
 @pytest.fixture

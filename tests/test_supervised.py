@@ -7,7 +7,7 @@ import logging
 import os
 import signal
 import threading
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 
 import httpx
@@ -54,14 +54,6 @@ def crash(monkeypatch: pytest.MonkeyPatch, owner: object, name: str, times: int 
     failing = Failing(getattr(owner, name), times)
     monkeypatch.setattr(owner, name, (lambda *a, **k: failing(*a, **k)) if isinstance(owner, type) else failing)
     return failing
-
-
-@pytest.fixture
-def shop(database: Database) -> Iterator[Workshop]:
-    made = Workshop(database)
-    made.open()
-    yield made
-    made.close()
 
 
 def names(records: list[logging.LogRecord]) -> str:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-
 import numpy as np
 import pytest
 from sqlalchemy.orm import Session
@@ -20,14 +18,6 @@ from tickstone.store.database import Database
 
 SLUG = "fern"
 SPEED = 343.9944  # Cramer, 20 °C, 50 %
-
-
-@pytest.fixture
-def shop(database: Database) -> Iterator[Workshop]:
-    made = Workshop(database)
-    made.open()
-    yield made
-    made.close()
 
 
 @pytest.fixture
