@@ -16,6 +16,22 @@ CHROMIUM = "/usr/bin/chromium"
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
          "--disable-component-update", "--disable-sync"]  # fmt: skip
 expect.set_options(timeout=45_000)  # a busy machine is no finding
+# A notice stays for seconds only: the page itself keeps them, and how long each stood; and it counts what it has asked and
+# not been answered.
+KEPT_BY_THE_PAGE = """
+  window.notices = [];
+  new MutationObserver(() => {
+    const text = document.querySelector(".notice")?.textContent ?? "", last = window.notices.at(-1);
+    if (last && !last.until && last.text !== text) last.until = performance.now();
+    if (text && (!last || last.until)) window.notices.push({text, from: performance.now()});
+  }).observe(document, {subtree: true, childList: true, characterData: true});
+  window.unanswered = 0;
+  const fetched = window.fetch;
+  window.fetch = async (...asked) => {
+    window.unanswered += 1;
+    try { return await fetched(...asked); } finally { window.unanswered -= 1; }
+  };
+"""
 
 
 @pytest.fixture(scope="session")
@@ -53,6 +69,8 @@ def watched_page(chromium: Browser, served: Served) -> Iterator[Page]:
     context = chromium.new_context(
         base_url=served.address, viewport={"width": 1280, "height": 800}, reduced_motion="reduce"
     )
+    context.add_init_script(KEPT_BY_THE_PAGE)
+    context.set_default_timeout(45_000)
     opened = context.new_page()
     complaints: list[str] = []
     opened.on("pageerror", lambda error: complaints.append(str(error)))

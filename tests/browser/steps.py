@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
+from contextlib import contextmanager
 
-from playwright.sync_api import Locator, Page, expect
+from playwright.sync_api import Locator, Page, Route, expect
 
 from tests.conftest import until
 
@@ -46,9 +48,43 @@ def stop_and_open(page: Page) -> None:
 
 
 def settled(page: Page) -> None:
-    """Wait until a screen has all it asked for."""
-    page.locator("h1").wait_for()
+    """Wait until a screen has all it asked for: nothing is unanswered for ten frames."""
     page.wait_for_load_state("networkidle")
+    page.locator("h1").wait_for()
+    page.wait_for_function(
+        """async () => {
+          for (let frame = 0; frame < 10; frame++) {
+            if (window.unanswered > 0) return false;
+            await new Promise(requestAnimationFrame);
+          }
+          return true;
+        }"""
+    )
+
+
+def expect_notice(page: Page, text: str) -> None:
+    """Wait for a notice above the tape: it may be gone again by now."""
+    page.wait_for_function("text => window.notices.some((notice) => notice.text.includes(text))", arg=text)
+
+
+@contextmanager
+def answers_held(page: Page, pattern: str) -> Iterator[None]:
+    """Keep the answers to what the page looks at waiting, as a slow machine would; they come at the end."""
+    waiting: list[Route] = []
+    holding = True
+
+    def answer(route: Route) -> None:
+        if holding and route.request.method == "GET":
+            waiting.append(route)
+        else:
+            route.continue_()
+
+    page.route(pattern, answer)
+    yield
+    holding = False
+    for route in waiting:
+        route.continue_()
+    settled(page)
 
 
 def take_back(page: Page) -> None:

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from playwright.sync_api import Page, expect
 
-from tests.browser.steps import take_back
+from tests.browser.steps import expect_notice, take_back
 
 WALK = "when;front (cm);left;mark\n" + "".join(
     f"{i * 20};{40 + i / 10:.1f};{300 + i % 5};{'50 cm' if 50 <= i < 60 else ''}\n".replace(".", ",")
@@ -50,7 +50,7 @@ def test_a_file_is_mapped_taken_in_opened_cut_and_brought_back(page: Page, tmp_p
     expect(page.locator(".about-recording .odd")).to_contain_text("line 7")
     page.get_by_label("Note").fill("lamp off")
     page.get_by_label("Note").blur()
-    expect(page.locator(".notice")).to_contain_text("Noted")
+    expect_notice(page, "Noted")
 
     # a raw lane beside the converted ones; cursor by key
     page.get_by_role("button", name=re.compile("lanes?$")).click()

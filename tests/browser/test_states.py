@@ -7,7 +7,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.steps import settled
+from tests.browser.steps import answers_held, expect_notice, heading, settled
 from tests.served import Served
 from tickstone.launch.folders import WEB
 
@@ -204,7 +204,7 @@ def test_watch_works_on_a_phone(page: Page, served: Served) -> None:
     page.get_by_role("button", name=re.compile("Record")).click()
     expect(page.get_by_role("button", name=re.compile("Stop"))).to_be_visible()
     page.get_by_role("button", name=re.compile("^Mark")).click()
-    expect(page.locator(".notice")).to_contain_text("Marked")
+    expect_notice(page, "Marked")
     page.get_by_role("button", name=re.compile("Stop")).click()
     expect(page.get_by_role("button", name=re.compile("Record"))).to_be_visible()
 
@@ -221,3 +221,33 @@ def test_the_drawer_moves_the_target_and_is_marked_as_the_stand_in(page: Page) -
     page.get_by_label(re.compile("Zeros")).click()
     expect(page.get_by_label(re.compile("Zeros"))).to_be_checked()
     expect(page.locator(".health")).to_contain_text(re.compile(r"[1-9]\d* dropouts"))
+
+
+def test_what_is_done_while_the_screen_looks_again_stands(page: Page) -> None:
+    page.goto("/fern/watch")
+    expect(heading(page)).to_have_text("Nothing is connected yet")
+    settled(page)
+    with answers_held(page, "**/api/**"):
+        page.keyboard.press("c")
+        expect(page.locator(".source-live")).to_be_visible()
+        page.keyboard.press("r")
+        expect(page.locator(".recorded b")).to_have_text(re.compile(r"^[1-9]"))
+        page.keyboard.press("m")
+        expect_notice(page, "Marked.")
+    page.wait_for_function("window.notices.at(-1).until")
+    marked = page.evaluate("window.notices.find((notice) => notice.text.startsWith('Marked'))")
+    assert marked["until"] - marked["from"] > 3_900  # it stood its whole time
+
+
+def test_what_is_picked_while_a_choice_is_kept_stays_picked(page: Page) -> None:
+    page.goto("/fern/decide?sensor=front-ranger&decision=filter")
+    for picked in (9, 5):  # both are worked out: what comes late is only what is looked at again
+        page.get_by_role("button", name=f"Pick average of {picked}").press("Enter")
+        expect(heading(page)).to_contain_text(f"Average of {picked} leaves")
+    with answers_held(page, "**/constants*"):
+        page.get_by_role("button", name="Choose", exact=True).click()
+        expect_notice(page, "Chosen.")
+        page.get_by_role("button", name="Pick average of 9").press("Enter")
+        expect(heading(page)).to_contain_text("Average of 9 leaves")
+    expect(heading(page)).to_contain_text("Average of 9 leaves")
+    expect(page.get_by_role("button", name="Choose", exact=True)).to_be_visible()

@@ -8,7 +8,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.steps import heading, record_on, stop_and_open
+from tests.browser.steps import expect_notice, heading, record_on, stop_and_open
 from tests.served import Served
 
 pytestmark = pytest.mark.browser
@@ -52,7 +52,7 @@ def test_from_the_wire_to_the_constant(page: Page, served: Served) -> None:
     page.keyboard.press("r")
     expect(page.locator(".recorded b")).to_have_text(re.compile(r"^[1-9]"))
     page.keyboard.press("m")
-    expect(page.locator(".notice")).to_contain_text("Marked")
+    expect_notice(page, "Marked")
     record_on(page, 400)
     stop_and_open(page)
     expect(page.get_by_role("heading", name="Marks")).to_be_visible()

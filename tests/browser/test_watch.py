@@ -12,7 +12,7 @@ from contextlib import contextmanager
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.steps import connect, record_on, stop_and_open
+from tests.browser.steps import connect, expect_notice, record_on, stop_and_open
 from tests.conftest import until
 from tests.served import Served
 
@@ -139,12 +139,12 @@ def test_moments_spans_and_words_are_marked_and_changed_afterwards(page: Page) -
     page.keyboard.press("r")
     expect(page.locator(".recorded b")).to_have_text(re.compile(r"^[1-9]"))
     tap(page, "m")
-    expect(page.locator(".notice")).to_contain_text("Marked.")
+    expect_notice(page, "Marked.")
     page.keyboard.down("m")
     expect(page.get_by_role("button", name="Marking a span")).to_be_visible()
     record_on(page, 60)
     page.keyboard.up("m")
-    expect(page.locator(".notice")).to_contain_text("Marked a span of")
+    expect_notice(page, "Marked a span of")
     page.get_by_role("button", name="Words for a mark").click()
     page.get_by_role("textbox", name="Words").fill("box at 85 cm")
     page.get_by_role("textbox", name="The last").fill("soon")
@@ -170,7 +170,7 @@ def test_moments_spans_and_words_are_marked_and_changed_afterwards(page: Page) -
     page.get_by_role("textbox", name="From").fill("0.2")
     page.get_by_role("textbox", name="to", exact=True).fill("0.1")
     page.get_by_role("button", name="Mark it").click()
-    expect(page.locator(".notice")).to_contain_text("must end after it begins")
+    expect_notice(page, "must end after it begins")
     page.get_by_role("textbox", name="to", exact=True).fill("0.4")
     page.get_by_role("button", name="Mark it").click()
     expect(marks).to_have_count(4)

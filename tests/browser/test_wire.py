@@ -10,7 +10,7 @@ from xml.etree import ElementTree
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.steps import settled, take_back
+from tests.browser.steps import expect_notice, settled, take_back
 from tests.served import Served
 from tickstone.core.rigs.templates import template
 from tickstone.formats.rig_json import rig_to_json
@@ -48,7 +48,7 @@ def test_a_part_is_fitted_with_its_questions_and_taken_off_again(bench: Page, fe
     bench.get_by_role("button", name="Fit it").click()
     card = bench.get_by_role("form", name="roller")
     expect(card).to_contain_text("a → int 2")
-    expect(bench.locator(".notice")).to_contain_text("Fitted and wired")
+    expect_notice(bench, "Fitted and wired")
     card.locator("summary").click()
     card.get_by_label("pull-up resistor").select_option("none")
     card.get_by_role("button", name="Keep the change").click()
@@ -83,7 +83,7 @@ def test_a_wire_is_moved_in_the_harness_by_mouse_and_by_keyboard(bench: Page, fe
     expect(bench.locator(".comb-pin.over")).to_contain_text("int 2")
     bench.mouse.up()
     expect(end).to_have_accessible_name("wheel output on int 2: move it")
-    expect(bench.locator(".notice")).to_contain_text("output is on int 2 now")
+    expect_notice(bench, "output is on int 2 now")
     end.focus()
     bench.keyboard.press("Enter")
     expect(bench.locator(".harness-said")).to_contain_text("Arrows choose")
@@ -160,7 +160,7 @@ def test_the_plan_follows_its_numbers(bench: Page, fern: str) -> None:
     expect(bench.locator(".plan-body")).not_to_have_attribute("width", width)
     bench.get_by_label("line row height").fill("12")
     bench.get_by_role("button", name="Keep sizes and places").click()
-    expect(bench.locator(".notice")).to_contain_text("Sizes and places")
+    expect_notice(bench, "Sizes and places")
     expect(bench.locator(".rig-plan")).to_contain_text("line row, 12 mm up")
     bench.get_by_label("wheel diameter").fill("-4")
     bench.get_by_role("button", name="Keep sizes and places").click()
@@ -237,7 +237,7 @@ def test_drawing_schedule_and_program_are_taken_along(bench: Page) -> None:
     compile(download.value.path().read_text(), "heron_watch.py", "exec")
     bench.context.grant_permissions(["clipboard-read", "clipboard-write"])
     bench.get_by_role("button", name="Copy").click()
-    expect(bench.locator(".notice")).to_contain_text("on the clipboard")
+    expect_notice(bench, "on the clipboard")
     assert "def loop():" in bench.evaluate("navigator.clipboard.readText()")
 
 

@@ -26,6 +26,14 @@ export interface Notice {
 
 type SourceAsked = Schemas["SourceAsked"];
 
+/** Ask for a change: what is to be told when the server has answered, and how it is undone. Comes back when everything shown
+ * has been looked at again, which may be long after the answer: whatever else was done meanwhile must stand. */
+type Attempt = <T>(
+  what: Promise<T>,
+  done?: string | ((answer: T) => string | null),
+  undo?: (answer: T) => void,
+) => Promise<T | null>;
+
 export interface Bench {
   rig: Rig;
   sensor: Sensor;
@@ -43,7 +51,7 @@ export interface Bench {
   show: (search: Record<string, string | null>) => void;
   setFrozen: (frozen: boolean) => void;
   say: (notice: Notice | null) => void;
-  attempt: <T>(what: Promise<T>, done?: string, undo?: () => void) => Promise<T | null>;
+  attempt: Attempt;
   connect: (source?: Partial<SourceAsked>) => Promise<void>;
   disconnect: () => Promise<void>;
   record: () => Promise<void>;
@@ -121,13 +129,14 @@ export function BenchProvider({ rig, feed, children }: { rig: Rig; feed: LiveFee
       timer.current = setTimeout(() => setNotice(null), next.undo || next.tone === "fault" ? NOTICE_MS : SAID_MS);
   }, []);
 
-  const attempt = useCallback(
-    async <T,>(what: Promise<T>, done?: string, undo?: () => void): Promise<T | null> => {
+  const attempt = useCallback<Attempt>(
+    async (what, done, undo) => {
       try {
-        const result = await what;
-        if (done) say({ text: done, tone: "said", undo }); // at once: looking again may take as long as it likes
+        const answer = await what;
+        const text = typeof done === "function" ? done(answer) : done;
+        if (text) say({ text, tone: "said", undo: undo && (() => undo(answer)) });
         await refresh();
-        return result;
+        return answer;
       } catch (error) {
         const text = error instanceof Refused ? error.message : "Something went wrong here; nothing was changed.";
         say({ text, tone: "fault" });
@@ -146,14 +155,19 @@ export function BenchProvider({ rig, feed, children }: { rig: Rig; feed: LiveFee
       return `/${slug}/${to}${tail ? `?${tail}` : ""}`;
     };
     const connect = async (source: Partial<SourceAsked> = { kind: "stand-in" }) => {
-      const done = await attempt(
-        ask(api.POST("/api/rigs/{slug}/connect", { ...path, body: sent<SourceAsked>(source) })),
+      say(null);
+      const live = () => {
+        if (search.get("recording") || source.kind === "replay")
+          navigate(
+            address(source.kind === "replay" ? "watch" : station, { recording: null, t0: null, t1: null, t: null }),
+          );
+      };
+      await attempt(
+        ask(api.POST("/api/rigs/{slug}/connect", { ...path, body: sent<SourceAsked>(source) })).then((answer) => {
+          live();
+          return answer;
+        }),
       );
-      if (done) say(null);
-      if (done && (search.get("recording") || source.kind === "replay"))
-        navigate(
-          address(source.kind === "replay" ? "watch" : station, { recording: null, t0: null, t1: null, t: null }),
-        );
     };
     const undoRig = async () => {
       const fresh = queries.getQueryData<Rig>(["r", slug, "rig"]) ?? rig;
@@ -187,8 +201,9 @@ export function BenchProvider({ rig, feed, children }: { rig: Rig; feed: LiveFee
       record: async () => {
         if (recording) {
           await marking.current; // a mark that is on its way belongs to it still
-          const kept = await attempt(ask(api.POST("/api/rigs/{slug}/stop", path)));
-          if (kept?.id) say({ text: "The recording is kept.", tone: "said" });
+          await attempt(ask(api.POST("/api/rigs/{slug}/stop", path)), ({ id }) =>
+            id ? "The recording is kept." : null,
+          );
         } else if (status === "live" || status === "silent") {
           await attempt(ask(api.POST("/api/rigs/{slug}/record", { ...path, body: { name: "" } })));
         } else {
@@ -197,12 +212,14 @@ export function BenchProvider({ rig, feed, children }: { rig: Rig; feed: LiveFee
       },
       mark: async (said = {}) => {
         const done = said.lasted_s ? `Marked a span of ${said.lasted_s.toFixed(1)}\u2009s.` : "Marked.";
-        const kept = attempt(
-          ask(api.POST("/api/rigs/{slug}/marks", { ...path, body: sent<Schemas["LiveMark"]>(said) })),
-          done,
+        const made = ask(api.POST("/api/rigs/{slug}/marks", { ...path, body: sent<Schemas["LiveMark"]>(said) }));
+        const kept = made.then(
+          () => true,
+          () => false,
         );
+        void attempt(made, done);
         marking.current = kept;
-        return (await kept) !== null;
+        return kept;
       },
       undoRig,
     };

@@ -62,7 +62,7 @@ function Timeline() {
     const done = await bench.attempt(
       ask(api.POST("/api/rigs/{slug}/notes", { params: { path: { slug } }, body: { text: note } })),
     );
-    if (done) setNote("");
+    if (done) setNote((now) => (now === note ? "" : now));
   };
   const open = (reference: Record<string, unknown>) => {
     if (reference.recording)
@@ -134,13 +134,13 @@ function Stones({ found }: { found: Schemas["StonesModel"] | undefined }) {
   const cut = async (event: FormEvent) => {
     event.preventDefault();
     const done = await bench.attempt(
-      ask(api.POST("/api/rigs/{slug}/stones", { params: { path: { slug } }, body: { why } })),
+      ask(api.POST("/api/rigs/{slug}/stones", { params: { path: { slug } }, body: { why } })).then((stone) => {
+        bench.show({ stone: null, before: null });
+        return stone;
+      }),
       `Stone ${found?.next ?? ""} is cut.`,
     );
-    if (done) {
-      setWhy("");
-      bench.show({ stone: null, before: null });
-    }
+    if (done) setWhy((now) => (now === why ? "" : now));
   };
   if (!found) return null;
   const stone = found.stones.find((one) => one.number === number);

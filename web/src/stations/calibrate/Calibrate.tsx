@@ -96,17 +96,11 @@ function Open({ found }: { found: Procedure }) {
               <button
                 type="button"
                 className="plain"
-                onClick={() => {
-                  const away = calls.reject();
-                  void bench.attempt(
-                    away,
-                    "Put away; begin anew.",
-                    () =>
-                      void away.then(({ id }) => {
-                        if (id) void bench.attempt(calls.bringBack(id), "Brought back.");
-                      }),
-                  );
-                }}
+                onClick={() =>
+                  void bench.attempt(calls.reject(), "Put away; begin anew.", ({ id }) => {
+                    if (id) void bench.attempt(calls.bringBack(id), "Brought back.");
+                  })
+                }
               >
                 Put these away
               </button>

@@ -7,12 +7,13 @@ export function FromRecording({ found }: { found: Procedure }) {
   const calls = useCalls(found.procedure);
   const usable = found.recordings.filter((one) => one.marks > 0);
   if (!usable.length) return null;
-  const take = async (id: number) => {
-    const done = await bench.attempt(calls.fromRecording(id));
-    if (!done) return;
-    const refused = done.refused.length ? ` Not taken: ${done.refused.join(" ")}` : "";
-    bench.say({ text: `${done.taken} taken from its marks.${refused}`, tone: refused ? "fault" : "said" });
-  };
+  const take = (id: number) =>
+    bench.attempt(
+      calls.fromRecording(id).then((done) => {
+        const refused = done.refused.length ? ` Not taken: ${done.refused.join(" ")}` : "";
+        bench.say({ text: `${done.taken} taken from its marks.${refused}`, tone: refused ? "fault" : "said" });
+      }),
+    );
   return (
     <select
       aria-label="From the marks of a recording"

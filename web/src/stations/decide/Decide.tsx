@@ -48,10 +48,11 @@ function OfSensor() {
   const picked = all[name] ?? NONE;
   const { lines, found, error } = useDecision(picked);
   const { put } = useAddress();
+  const done = () => setAll((now) => (now[name] === picked ? { ...now, [name]: NONE } : now)); // what was picked since stays
   return (
     <>
       {found ? (
-        <Head found={found} picked={picked} onDone={() => setAll({ ...all, [name]: NONE })} />
+        <Head found={found} picked={picked} onDone={done} />
       ) : (
         <Verdict>{error ? error.message : "Working it out"}</Verdict>
       )}
@@ -71,7 +72,11 @@ function OfSensor() {
         </nav>
       )}
       {found && (
-        <Open found={found} picked={picked} onPick={(more) => setAll({ ...all, [name]: { ...picked, ...more } })} />
+        <Open
+          found={found}
+          picked={picked}
+          onPick={(more) => setAll((now) => ({ ...now, [name]: { ...now[name], ...more } }))}
+        />
       )}
     </>
   );
@@ -100,16 +105,15 @@ function Head({ found, picked, onDone }: HeadProps) {
       "Taken back: what held before holds again.",
     );
   const choose = async () => {
-    const chosen = ask(
-      api.POST("/api/rigs/{slug}/sensors/{sensor}/decisions/{name}", {
-        params,
-        body: { values, recordings: found.sources.filter((one) => one.used).map((one) => one.id) },
-      }),
-    );
     const done = await bench.attempt(
-      chosen,
+      ask(
+        api.POST("/api/rigs/{slug}/sensors/{sensor}/decisions/{name}", {
+          params,
+          body: { values, recordings: found.sources.filter((one) => one.used).map((one) => one.id) },
+        }),
+      ),
       "Chosen. It remembers what it was chosen from.",
-      () => void chosen.then((made) => made.id && takeBack(made.id)),
+      ({ id }) => id && takeBack(id),
     );
     if (done) onDone();
   };

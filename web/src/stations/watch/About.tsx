@@ -12,10 +12,12 @@ export function About({ opened }: { opened: Opened }) {
   const path = { params: { path: { recording_id: recording.id } } };
   const change = (body: Schemas["RecordingChange"]) =>
     ask(api.PATCH("/api/recordings/{recording_id}", { ...path, body }));
-  const putAway = async () => {
-    const back = () => void bench.attempt(change({ archived: false }));
-    if (await bench.attempt(change({ archived: true }), "The recording is put away.", back)) bench.go("watch", FORGET);
-  };
+  const putAway = () =>
+    bench.attempt(
+      change({ archived: true }).then(() => bench.go("watch", FORGET)),
+      "The recording is put away.",
+      () => void bench.attempt(change({ archived: false })),
+    );
   return (
     <section className="about-recording">
       <h2>About it</h2>

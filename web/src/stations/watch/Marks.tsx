@@ -15,7 +15,7 @@ interface MarksProps {
 export function Marks({ recording, marks, cursor, span }: MarksProps) {
   const bench = useBench();
   const [open, setOpen] = useState<number | "new" | null>(null);
-  const close = () => setOpen(null);
+  const close = (which: number | "new") => setOpen((now) => (now === which ? null : now));
   const seconds = (value: number) => (Number.isFinite(value) ? value : null);
   const add = (body: Schemas["NewMark"]) =>
     ask(api.POST("/api/recordings/{recording_id}/marks", { params: { path: { recording_id: recording } }, body }));
@@ -30,7 +30,7 @@ export function Marks({ recording, marks, cursor, span }: MarksProps) {
               mark={mark}
               open={open === mark.id}
               onOpen={() => setOpen(mark.id)}
-              onClose={close}
+              onClose={() => close(mark.id)}
             />
           ))}
         </ul>
@@ -44,10 +44,10 @@ export function Marks({ recording, marks, cursor, span }: MarksProps) {
             { label: "to", value: span?.[1].toFixed(2) ?? "", needed: false },
           ]}
           keep="Mark it"
-          onLeave={close}
+          onLeave={() => close("new")}
           onKeep={async ({ times, ...said }) => {
             const [from = 0, to = Number.NaN] = times;
-            if (await bench.attempt(add({ ...said, t0_s: from, t1_s: seconds(to) }), "Marked.")) close();
+            if (await bench.attempt(add({ ...said, t0_s: from, t1_s: seconds(to) }), "Marked.")) close("new");
           }}
         />
       ) : (

@@ -11,24 +11,22 @@ const put = (id: number, archived: boolean) =>
 export function useCutting(id: number) {
   const bench = useBench();
   const path = { params: { path: { recording_id: id } } };
-  const cut = async (call: Promise<Done>, said: string, back: number | null) => {
-    let undo: (() => void) | undefined;
-    const done = await bench.attempt(
-      call.then((made) => {
-        undo = () =>
-          void bench
-            .attempt(
-              Promise.all([...made.put_away.map((one) => put(one, false)), ...made.made.map((one) => put(one, true))]),
-            )
-            .then(() => bench.go("watch", { ...FORGET, recording: back === null ? null : String(back) }));
-        return made;
+  const open = (recording: number | null | undefined) =>
+    bench.go("watch", { ...FORGET, recording: recording ? String(recording) : null });
+  const cut = (call: Promise<Done>, said: string, back: number | null) =>
+    bench.attempt(
+      call.then((done) => {
+        open(done.made[0]);
+        return done;
       }),
+      said,
+      (done) =>
+        void bench.attempt(
+          Promise.all([...done.put_away.map((one) => put(one, false)), ...done.made.map((one) => put(one, true))]).then(
+            () => open(back),
+          ),
+        ),
     );
-    if (!done) return null;
-    bench.go("watch", { ...FORGET, recording: String(done.made[0]) });
-    bench.say({ text: said, tone: "said", undo });
-    return done;
-  };
   return {
     trim: (t0_s: number, t1_s: number) =>
       cut(
