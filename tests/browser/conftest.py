@@ -25,12 +25,20 @@ KEPT_BY_THE_PAGE = """
     if (last && !last.until && last.text !== text) last.until = performance.now();
     if (text && (!last || last.until)) window.notices.push({text, from: performance.now()});
   }).observe(document, {subtree: true, childList: true, characterData: true});
-  window.unanswered = 0;
+  window.unanswered = window.quietFrames = 0;
   const fetched = window.fetch;
   window.fetch = async (...asked) => {
     window.unanswered += 1;
-    try { return await fetched(...asked); } finally { window.unanswered -= 1; }
+    try {
+      const answer = await fetched(...asked);
+      await answer.clone().arrayBuffer();
+      return answer;
+    } finally { window.unanswered -= 1; }
   };
+  (function frame() {
+    window.quietFrames = window.unanswered ? 0 : window.quietFrames + 1;
+    requestAnimationFrame(frame);
+  })();
 """
 
 

@@ -49,17 +49,9 @@ def stop_and_open(page: Page) -> None:
 
 def settled(page: Page) -> None:
     """Wait until a screen has all it asked for: nothing is unanswered for ten frames."""
-    page.wait_for_load_state("networkidle")
     page.locator("h1").wait_for()
-    page.wait_for_function(
-        """async () => {
-          for (let frame = 0; frame < 10; frame++) {
-            if (window.unanswered > 0) return false;
-            await new Promise(requestAnimationFrame);
-          }
-          return true;
-        }"""
-    )
+    page.evaluate("window.quietFrames = 0")
+    page.wait_for_function("window.quietFrames > 10")
 
 
 def expect_notice(page: Page, text: str) -> None:

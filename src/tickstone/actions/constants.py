@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 
 from sqlalchemy.orm import Session
@@ -10,7 +11,7 @@ from tickstone.actions.rigs import rig_fields
 from tickstone.core.checks import check_between, check_not_negative
 from tickstone.core.constants import ConstantSpec, Provenance, Value, settle
 from tickstone.core.rigs.kinds import kind
-from tickstone.core.rigs.rig import Rig
+from tickstone.core.rigs.rig import Rig, Sensor
 from tickstone.core.rigs.usual import told_by_rig
 from tickstone.errors import BadInput
 from tickstone.store import constants, log, rigs
@@ -30,9 +31,20 @@ def settled(
     ``rig`` is a rig of another day that may have the sensor where the present one has lost it."""
     home = stored.rig if rig is None or stored.rig.find_sensor(sensor) else rig
     fitted = home.sensor(sensor)
-    what = kind(fitted.kind)
     sensor_id = rigs.sensor_ids(session, stored.id)[sensor]
-    known = constants.latest(session, sensor_id, rig_fields(home, sensor))
+    known = constants.latest(session, {sensor_id: rig_fields(home, sensor)})[sensor_id]
+    return _settled(home, fitted, known, air)
+
+
+def all_settled(session: Session, stored: rigs.StoredRig) -> dict[str, dict[str, Value]]:
+    """The constants of every sensor of a rig."""
+    ids = rigs.sensor_ids(session, stored.id)
+    known = constants.latest(session, {ids[one.id]: rig_fields(stored.rig, one.id) for one in stored.rig.sensors})
+    return {one.id: _settled(stored.rig, one, known[ids[one.id]]) for one in stored.rig.sensors}
+
+
+def _settled(home: Rig, fitted: Sensor, known: Mapping[str, Value], air: Value | None = None) -> dict[str, Value]:
+    what = kind(fitted.kind)
     specs = {spec.name: spec for spec in what.constants}
     dressed = {name: constants.dressed(value, specs) for name, value in known.items() if name in specs}
     dressed = told_by_rig(home, fitted, what.constants) | dressed
@@ -54,11 +66,6 @@ def as_of(
                 source=line.source, value_id=line.value_id,
             )  # fmt: skip
     return values
-
-
-def all_settled(session: Session, stored: rigs.StoredRig) -> dict[str, dict[str, Value]]:
-    """The constants of every sensor of a rig."""
-    return {sensor.id: settled(session, stored, sensor.id) for sensor in stored.rig.sensors}
 
 
 def type_value(

@@ -102,20 +102,19 @@ def work(
 
 
 def _usable(session: Session, rig_id: int, sensor: str, decision: Decision) -> list[recordings.StoredRecording]:
-    found = []
-    for one in recordings.recordings_of(session, rig_id):
-        stream = next((s for s in one.streams if s.key == sensor), None)
-        if one.status == "live" or stream is None or stream.n < (1 if decision.marked else decision.least):
-            continue
-        if not decision.marked or decision.speaks(_marks(session, one.id, sensor)):
-            found.append(one)
-    return found
+    least = 1 if decision.marked else decision.least
+    ended = [one for one in recordings.recordings_of(session, rig_id) if one.status != "live"]
+    held = [one for one in ended if any(stream.key == sensor and stream.n >= least for stream in one.streams)]
+    if not decision.marked:
+        return held
+    marks = recordings.marks_of_all(session, [one.id for one in held])
+    return [one for one in held if decision.speaks(_marks(marks[one.id], sensor))]
 
 
-def _marks(session: Session, recording_id: int, sensor: str) -> tuple[Marked, ...]:
+def _marks(marks: Sequence[recordings.StoredMark], sensor: str) -> tuple[Marked, ...]:
     return tuple(
         Marked(mark.t0 / 1e6, (mark.t0 if mark.t1 is None else mark.t1) / 1e6, mark.label, mark.truth, mark.conditions, mark.id)
-        for mark in recordings.marks_of(session, recording_id)
+        for mark in marks
         if mark.sensor in (None, sensor)
     )  # fmt: skip
 
@@ -133,7 +132,7 @@ def seen_of(session: Session, recording: recordings.StoredRecording, sensor: str
     channels = dict(zip(converter.columns, raw, strict=True))
     valid = said.valid & np.isfinite(said.values)
     return Seen(recording.id, recording.name, times / 1e6, channels, asked, said.values, valid,
-                _marks(session, recording.id, sensor))  # fmt: skip
+                _marks(recordings.marks_of(session, recording.id), sensor))  # fmt: skip
 
 
 def choose(

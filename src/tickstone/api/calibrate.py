@@ -232,13 +232,16 @@ def _drifts(past: list[comparing.Past]) -> list[DriftModel]:
 
 
 def _usable(session: Session, rig_id: int, sensor: str, what: procedure.Procedure) -> list[UsableModel]:
-    found = []
-    for one in recordings.recordings_of(session, rig_id):
-        if any(stream.key == sensor and stream.n for stream in one.streams):
-            marks = sum(mark.sensor in (None, sensor) and what.of_mark(mark.label, mark.truth) is not None
-                        for mark in recordings.marks_of(session, one.id))  # fmt: skip
-            found.append(UsableModel(id=one.id, name=one.name, marks=marks))
-    return found
+    usable = [
+        one for one in recordings.recordings_of(session, rig_id)
+        if any(stream.key == sensor and stream.n for stream in one.streams)
+    ]  # fmt: skip
+    marks = recordings.marks_of_all(session, [one.id for one in usable])
+    return [
+        UsableModel(id=one.id, name=one.name, marks=sum(
+            mark.sensor in (None, sensor) and what.of_mark(mark.label, mark.truth) is not None for mark in marks[one.id]))
+        for one in usable
+    ]  # fmt: skip
 
 
 @router.get("/{name}")

@@ -112,17 +112,29 @@ def _again(session: Session, row: tables.ConstantValue, *, withdrawn: bool) -> N
             name=rest.name, seen=rest.seen))  # fmt: skip
 
 
-def latest(session: Session, sensor_id: int, rig_fields: Mapping[str, Any]) -> dict[str, Value]:
-    """The value that holds of each constant of a sensor, by name; ``label`` and ``station`` are the catalogue's to give.
-    ``rig_fields`` are the fields of the rig as it is now, for values that rest on what was seen there."""
+def latest(session: Session, rig_fields: Mapping[int, Mapping[str, Any]]) -> dict[int, dict[str, Value]]:
+    """The value that holds of each constant of some sensors, by the sensor's id and the constant's name; ``label`` and
+    ``station`` are the catalogue's to give. ``rig_fields`` are, for each sensor's id, the fields of the rig as it is now, for
+    values that rest on what was seen there."""
     newest = (
         select(func.max(tables.ConstantValue.id))
-        .where(tables.ConstantValue.sensor_id == sensor_id)
-        .group_by(tables.ConstantValue.name)
+        .where(tables.ConstantValue.sensor_id.in_(rig_fields))
+        .group_by(tables.ConstantValue.sensor_id, tables.ConstantValue.name)
     )
     holds = (tables.ConstantValue.id.in_(newest), ~tables.ConstantValue.withdrawn)
     rows = session.scalars(select(tables.ConstantValue).where(*holds)).all()
     inputs = _inputs(session, [row.id for row in rows])
+    return {
+        sensor_id: _values([row for row in rows if row.sensor_id == sensor_id], inputs, fields)
+        for sensor_id, fields in rig_fields.items()
+    }
+
+
+def _values(
+    rows: Sequence[tables.ConstantValue],
+    inputs: Mapping[int, Sequence[tables.ValueInput]],
+    rig_fields: Mapping[str, Any],
+) -> dict[str, Value]:
     current = {row.name: row.restores_id or row.id for row in rows}
     values = {}
     for row in rows:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from typing import Any
@@ -134,13 +134,23 @@ def write_rows(session: Session, recording_id: int, key: str, times: Any, values
     writer.finish()
 
 
-def _stored(session: Session, row: tables.Recording) -> StoredRecording:
-    odd = session.scalar(select(func.count()).select_from(tables.OddLine).where(tables.OddLine.recording_id == row.id))
-    return StoredRecording(
-        row.id, row.rig_id, row.rig_revision_id, row.name, row.origin, row.source, row.status, row.ended_why,
-        row.started_at, row.ended_at, row.clock, tuple(samples.streams_of(session, row.id)), int(odd or 0),
-        row.archived_at, row.note, tuple(row.made_from),
-    )  # fmt: skip
+def _stored(session: Session, rows: Sequence[tables.Recording]) -> list[StoredRecording]:
+    ids = [row.id for row in rows]
+    counted = session.execute(
+        select(tables.OddLine.recording_id, func.count())
+        .where(tables.OddLine.recording_id.in_(ids))
+        .group_by(tables.OddLine.recording_id)
+    )
+    odd = {recording: int(count) for recording, count in counted}
+    streams = samples.streams_of(session, ids)
+    return [
+        StoredRecording(
+            row.id, row.rig_id, row.rig_revision_id, row.name, row.origin, row.source, row.status, row.ended_why,
+            row.started_at, row.ended_at, row.clock, streams[row.id], odd.get(row.id, 0),
+            row.archived_at, row.note, tuple(row.made_from),
+        )
+        for row in rows
+    ]  # fmt: skip
 
 
 def recording(session: Session, recording_id: int) -> StoredRecording:
@@ -148,7 +158,7 @@ def recording(session: Session, recording_id: int) -> StoredRecording:
     row = session.get(tables.Recording, recording_id)
     if row is None:
         raise NotFound(f"There is no recording {recording_id}.")
-    return _stored(session, row)
+    return _stored(session, [row])[0]
 
 
 def recordings_of(session: Session, rig_id: int, archived: bool = False) -> list[StoredRecording]:
@@ -156,7 +166,7 @@ def recordings_of(session: Session, rig_id: int, archived: bool = False) -> list
     put_away = tables.Recording.archived_at
     where = (tables.Recording.rig_id == rig_id, put_away.is_not(None) if archived else put_away.is_(None))
     rows = session.scalars(select(tables.Recording).where(*where).order_by(tables.Recording.started_at.desc()))
-    return [_stored(session, row) for row in rows]
+    return _stored(session, rows.all())
 
 
 def rename(session: Session, recording_id: int, name: str) -> None:
@@ -257,13 +267,21 @@ def set_mark_archived(session: Session, mark_id: int, archived: bool) -> None:
 
 def marks_of(session: Session, recording_id: int) -> list[StoredMark]:
     """The marks of a recording that are not archived, in time order."""
+    return marks_of_all(session, [recording_id])[recording_id]
+
+
+def marks_of_all(session: Session, recording_ids: Sequence[int]) -> dict[int, list[StoredMark]]:
+    """The marks of each recording that are not archived, in time order."""
     rows = session.execute(
         select(tables.Mark, tables.Sensor.key)
         .outerjoin(tables.Sensor, tables.Sensor.id == tables.Mark.sensor_id)
-        .where(tables.Mark.recording_id == recording_id, tables.Mark.archived_at.is_(None))
+        .where(tables.Mark.recording_id.in_(recording_ids), tables.Mark.archived_at.is_(None))
         .order_by(tables.Mark.t0, tables.Mark.id)
     )
-    return [StoredMark(m.id, m.recording_id, m.t0, m.t1, m.label, key, m.truth, m.conditions) for m, key in rows]
+    found: dict[int, list[StoredMark]] = {one: [] for one in recording_ids}
+    for m, key in rows:
+        found[m.recording_id].append(StoredMark(m.id, m.recording_id, m.t0, m.t1, m.label, key, m.truth, m.conditions))
+    return found
 
 
 def count_of(session: Session, rig_id: int, *, live: bool = False) -> int:

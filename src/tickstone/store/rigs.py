@@ -8,13 +8,20 @@ from typing import Any
 
 from pydantic import TypeAdapter
 from sqlalchemy import func, select
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, aliased
 
 from tickstone.core.rigs.rig import SCHEMA, Rig
 from tickstone.errors import Conflict, NotFound
 from tickstone.store import tables
 
 RIG_DOCUMENT: TypeAdapter[Rig] = TypeAdapter(Rig)
+
+_PARENT = aliased(tables.RigRevision)
+_CURRENT = (
+    select(tables.Rig.id, tables.Rig.slug, tables.Rig.archived_at, tables.RigRevision, _PARENT.number)
+    .join(tables.RigRevision, tables.RigRevision.id == tables.Rig.current_revision_id)
+    .outerjoin(_PARENT, _PARENT.id == tables.RigRevision.parent_id)
+)
 
 
 @dataclass(frozen=True)
@@ -40,27 +47,22 @@ def _document(rig: Rig) -> dict[str, Any]:
 def all_rigs(session: Session, archived: bool = False) -> list[StoredRig]:
     """Every rig on the bench, or every archived one, by slug."""
     gone = tables.Rig.archived_at.is_not(None) if archived else tables.Rig.archived_at.is_(None)
-    slugs = session.scalars(select(tables.Rig.slug).where(gone).order_by(tables.Rig.slug))
-    return [rig_named(session, slug) for slug in slugs]
+    return [_stored(*row) for row in session.execute(_CURRENT.where(gone).order_by(tables.Rig.slug))]
 
 
 def rig_named(session: Session, slug: str) -> StoredRig:
     """The rig of that slug at its current revision. Raises NotFound."""
-    found = session.execute(
-        select(tables.Rig.id, tables.Rig.archived_at, tables.RigRevision)
-        .join(tables.RigRevision, tables.RigRevision.id == tables.Rig.current_revision_id)
-        .where(tables.Rig.slug == slug)
-    ).one_or_none()
+    found = session.execute(_CURRENT.where(tables.Rig.slug == slug)).one_or_none()
     if found is None:
         raise NotFound(f"There is no rig {slug!r}.")
-    rig_id, archived_at, revision = found
-    parent = None
-    if revision.parent_id is not None:
-        parent = session.scalars(
-            select(tables.RigRevision.number).where(tables.RigRevision.id == revision.parent_id)
-        ).one()
+    return _stored(*found)
+
+
+def _stored(
+    rig_id: int, slug: str, archived_at: datetime | None, revision: tables.RigRevision, parent: int | None
+) -> StoredRig:
     return StoredRig(rig_id, slug, revision.id, revision.number, parent, revision.why, revision.at,
-                     rig_of_revision(session, revision.id), archived_at is not None)  # fmt: skip
+                     _rig(revision.document), archived_at is not None)  # fmt: skip
 
 
 def rig_with_id(session: Session, rig_id: int) -> StoredRig:
@@ -76,6 +78,10 @@ def rig_of_revision(session: Session, revision_id: int) -> Rig:
     ).one_or_none()
     if document is None:
         raise NotFound(f"There is no rig revision {revision_id}.")
+    return _rig(document)
+
+
+def _rig(document: dict[str, Any]) -> Rig:
     return RIG_DOCUMENT.validate_python(document | {"schema": SCHEMA})  # older documents lack only what has a default
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any
@@ -244,33 +244,38 @@ class ChunkWriter:
         self._packed = []
 
 
-def streams_of(session: Session, recording_id: int) -> list[StreamInfo]:
-    """The streams of a recording with their columns and extent, folded and unfolded rows alike."""
-    infos = []
-    for stream in session.scalars(select(Stream).where(Stream.recording_id == recording_id).order_by(Stream.id)):
-        columns = session.execute(
-            select(StreamColumn, Sensor.key)
-            .outerjoin(Sensor, Sensor.id == StreamColumn.sensor_id)
-            .where(StreamColumn.stream_id == stream.id)
-            .order_by(StreamColumn.position)
-        ).all()
-        folded = session.execute(
-            select(func.sum(Chunk.n), func.min(Chunk.t0), func.max(Chunk.t1), func.max(Chunk.segment)).where(
-                Chunk.stream_id == stream.id
-            )
-        ).one()
-        n, t0, t1, segment = int(folded[0] or 0), folded[1], folded[2], folded[3] or 0
-        for tail in session.execute(
-            select(Tail.n, Tail.rows, Tail.segment).where(Tail.stream_id == stream.id).order_by(Tail.id)
-        ):
-            times, _ = codec.unpack_rows(tail.rows, tail.n)
-            n, t0, t1 = n + tail.n, int(times[0]) if t0 is None else t0, int(times[-1])
-            segment = max(segment, tail.segment)
-        infos.append(StreamInfo(
-            stream.id, stream.key,
-            tuple(Column(c.position, key, c.channel, c.form, c.unit, c.label) for c, key in columns),
-            n, t0, t1, segment + 1))  # fmt: skip
-    return infos
+def streams_of(session: Session, recording_ids: Sequence[int]) -> dict[int, tuple[StreamInfo, ...]]:
+    """The streams of each recording with their columns and extent, folded and unfolded rows alike."""
+    streams = session.scalars(select(Stream).where(Stream.recording_id.in_(recording_ids)).order_by(Stream.id)).all()
+    ids = [stream.id for stream in streams]
+    columns: dict[int, list[Column]] = {one: [] for one in ids}
+    for c, key in session.execute(
+        select(StreamColumn, Sensor.key)
+        .outerjoin(Sensor, Sensor.id == StreamColumn.sensor_id)
+        .where(StreamColumn.stream_id.in_(ids))
+        .order_by(StreamColumn.position)
+    ):
+        columns[c.stream_id].append(Column(c.position, key, c.channel, c.form, c.unit, c.label))
+    extents: dict[int, tuple[int, int | None, int | None, int]] = dict.fromkeys(ids, (0, None, None, 0))
+    for stream_id, n, t0, t1, segment in session.execute(
+        select(Chunk.stream_id, func.sum(Chunk.n), func.min(Chunk.t0), func.max(Chunk.t1), func.max(Chunk.segment))
+        .where(Chunk.stream_id.in_(ids))
+        .group_by(Chunk.stream_id)
+    ):
+        extents[stream_id] = (int(n), t0, t1, segment)
+    for tail in session.execute(
+        select(Tail.stream_id, Tail.n, Tail.rows, Tail.segment).where(Tail.stream_id.in_(ids)).order_by(Tail.id)
+    ):
+        times, _ = codec.unpack_rows(tail.rows, tail.n)
+        before, first, _, last = extents[tail.stream_id]
+        begun = int(times[0]) if first is None else first
+        extents[tail.stream_id] = (before + tail.n, begun, int(times[-1]), max(last, tail.segment))
+    found: dict[int, tuple[StreamInfo, ...]] = dict.fromkeys(recording_ids, ())
+    for stream in streams:
+        rows, begins, ends, last = extents[stream.id]
+        info = StreamInfo(stream.id, stream.key, tuple(columns[stream.id]), rows, begins, ends, last + 1)
+        found[stream.recording_id] += (info,)
+    return found
 
 
 def rows_between(
