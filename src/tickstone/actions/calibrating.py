@@ -14,7 +14,7 @@ from tickstone.actions.constants import settled
 from tickstone.actions.reading import Converter
 from tickstone.actions.rigs import rig_fields
 from tickstone.core.calibration import catalogue
-from tickstone.core.calibration.procedure import Fitted, Outcome, Procedure, Step, Steps, Want, Window
+from tickstone.core.calibration.procedure import Fitted, Lack, Outcome, Procedure, Step, Steps, Want, Window
 from tickstone.core.checks import check_between
 from tickstone.core.constants import Provenance, Values
 from tickstone.core.line_row import conditions_said
@@ -218,14 +218,11 @@ def from_recording(session: Session, slug: str, sensor: str, name: str, recordin
         seen = _window(session, stream, converter, t0, t1)
         steps = steps_of(calibrations.calibration(session, mine.id))
         want = next((one for one in procedure.wants(steps, values) if one.key == key), Want(key, mark.label, ""))
-        why = (
-            ""
-            if mark.t1 is None
-            else procedure.judge(seen, want, truth, [s for s in steps if s.key != key], values).why_not
-        )
-        if why and not why.startswith("Still for"):
-            refused.append(f"{mark.label} at {mark.t0 / 1e6:.1f} s: {why}")
-            continue
+        if mark.t1 is not None:
+            judged = procedure.judge(seen, want, truth, [s for s in steps if s.key != key], values)
+            if not judged.ready and judged.lacks is not Lack.TIME:
+                refused.append(f"{mark.label} at {mark.t0 / 1e6:.1f} s: {judged.why_not}")
+                continue
         try:
             numbers = procedure.take(seen, key, values)
         except BadInput as error:

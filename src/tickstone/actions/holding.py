@@ -103,7 +103,7 @@ def has_moved(feed: Feed, hold: Hold) -> bool:
     """Whether anything has moved since the step before; readings that are merely too few yet are no motion."""
     seen = window_of(feed, hold, hold.before_s - LOOK_BEFORE_S)
     judged = hold.procedure.judge(seen, hold.want, hold.truth, hold.steps, hold.values)
-    if not judged.ready and not judged.why_not.startswith(("Still for", "Too few", "No reading")):
+    if not judged.ready and judged.lacks is None:
         return True
     watched = feed.watched[hold.sensor]
     amounts = [

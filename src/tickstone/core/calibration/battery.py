@@ -22,7 +22,7 @@ from tickstone.core.calibration.procedure import (
     Window,
 )
 from tickstone.core.calibration.runs import numbered
-from tickstone.core.calibration.still import why_moving
+from tickstone.core.calibration.still import NO_READING, why_moving
 from tickstone.core.constants import Values
 from tickstone.core.figures import Dot, Line, Plot
 from tickstone.errors import BadInput
@@ -56,15 +56,14 @@ class TwoVolts(Procedure):
     ) -> Holding:
         counts = window.told("counts")
         if counts.size < 2:
-            return Holding(False, "No reading yet.")
+            return Holding(False, "").hindered(NO_READING)
         shown = f"{np.median(counts):.0f}"
         if float(np.median(counts)) >= 2 ** values["bits"].value - 1:
             return Holding(False, "The converter is at its top: this battery needs a larger divider.", figure=shown)
-        why = why_moving(window, {"counts": (max(3.0, 3 * values["noise"].value), "counts")}, self.seconds)
+        limits = {"counts": (max(3.0, 3 * values["noise"].value), "counts")}
+        why = why_moving(window, limits, self.seconds, "Wait until it settles")
         if why:
-            return Holding(
-                False, why.replace("Hold still", "Wait until it settles"), held_s=window.span_s, figure=shown
-            )
+            return Holding(False, "", held_s=window.span_s, figure=shown).hindered(why)
         volts = truth["volts"]
         said = window.said[np.isfinite(window.said)]
         if said.size and abs(float(np.median(said)) / volts - 1) > 0.25:

@@ -14,7 +14,9 @@ from tickstone.core.calibration.procedure import (
     Array,
     Field,
     Fitted,
+    Hindrance,
     Holding,
+    Lack,
     Outcome,
     Procedure,
     Step,
@@ -23,7 +25,7 @@ from tickstone.core.calibration.procedure import (
     Window,
 )
 from tickstone.core.calibration.runs import numbered
-from tickstone.core.calibration.still import why_moving
+from tickstone.core.calibration.still import TOO_FEW, why_moving
 from tickstone.core.constants import Values
 from tickstone.core.figures import Line, Plot, Table
 from tickstone.core.inertial import allan_deviations
@@ -38,6 +40,7 @@ GOOD_DPS = 0.5  # ± of a bias that is worth taking off
 HAND_DEG = 1.5  # how well a turn by hand ends where it should, k = 1
 QUIET_S = 0.8
 EDGE_S = 0.25
+NO_GYRO = Hindrance("No reading of the gyro yet.", Lack.READINGS)
 
 
 def dps(window: Window, values: Values) -> Array:
@@ -46,18 +49,18 @@ def dps(window: Window, values: Values) -> Array:
     return np.stack([window.channels[name] for name in GYRO]) * per_count
 
 
-def _why_turning(window: Window, values: Values, seconds: float) -> str:
+def _why_turning(window: Window, values: Values, seconds: float) -> Hindrance | None:
     per_dps = FULL / values["gyro_range"].value
     if not all(window.told(name).size for name in GYRO):
-        return "No reading of the gyro yet."
+        return NO_GYRO
     limits = {name: (max(2.0, REST_DPS * per_dps), "counts") for name in GYRO}
     limits |= {axis: (max(2.0, STILL_G * counts_per_g(values)), "counts") for axis in AXES if window.told(axis).size}
-    why = why_moving(window, limits, seconds)
-    if why and "Hold still" in why:
-        return why.replace("Hold still", "Leave it alone")
+    why = why_moving(window, limits, seconds, "Leave it alone")
+    if why and not why.lacks:
+        return why
     means = np.nanmedian(dps(window, values), axis=1)
     if np.abs(means).max() > TURNING_DPS:
-        return f"It turns at {np.abs(means).max():.0f} °/s: lay it down."
+        return Hindrance(f"It turns at {np.abs(means).max():.0f} °/s: lay it down.")
     return why
 
 
@@ -81,7 +84,8 @@ class GyroRest(Procedure):
         shown = ""
         if all(window.told(name).size for name in GYRO):
             shown = " ".join(fixed(float(one), 2) for one in np.nanmean(dps(window, values), axis=1))
-        return Holding(not why, why, held_s=window.span_s, figure=shown)
+        state = Holding(True, "", held_s=window.span_s, figure=shown)
+        return state.hindered(why) if why else state
 
     def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
         step = values["gyro_range"].value / FULL
@@ -151,10 +155,10 @@ class GyroTurn(Procedure):
         self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
     ) -> Holding:
         if window.times_s.size < 20:
-            return Holding(False, "Too few readings yet.")
+            return Holding(False, "").hindered(TOO_FEW)
         found = turn_in(window.times_s, dps(window, values))
-        if isinstance(found, str):
-            return Holding(False, found, held_s=window.span_s)
+        if isinstance(found, Hindrance):
+            return Holding(False, "", held_s=window.span_s).hindered(found)
         axis, turned, _ = found
         shown = f"{abs(turned):.0f}°"
         if abs(abs(turned) - truth["turned_deg"]) > max(20.0, 0.15 * truth["turned_deg"]):
@@ -164,8 +168,8 @@ class GyroTurn(Procedure):
 
     def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
         found = turn_in(window.times_s, dps(window, values))
-        if isinstance(found, str):
-            raise BadInput(found, "turned_deg")
+        if isinstance(found, Hindrance):
+            raise BadInput(found.text, "turned_deg")
         axis, turned, bias = found
         return {"axis": axis, "turned": abs(turned), "bias": bias, "n": int(window.times_s.size)}
 
@@ -206,33 +210,33 @@ class GyroTurn(Procedure):
                        left_unit="°", tables=(Table("Scale", ("axis", "turns taken", "scale"), tuple(rows)),))  # fmt: skip
 
 
-def turn_in(times_s: Array, rates: Array) -> tuple[str, float, float] | str:
-    """A turn between two rests: about which axis, how far by the nominal scale (°), and that axis's bias (°/s); a sentence
-    where there is none yet.
+def turn_in(times_s: Array, rates: Array) -> tuple[str, float, float] | Hindrance:
+    """A turn between two rests: about which axis, how far by the nominal scale (°), and that axis's bias (°/s); why not where
+    there is none yet.
 
     Parameters: times_s, shape (n,), s; rates, shape (3, n), °/s. The bias is what it says in the rests before and after.
     """
     seen = np.isfinite(rates).all(axis=0)
     times, rates = times_s[seen], rates[:, seen]
     if times.size < 20:
-        return "Too few readings yet."
+        return TOO_FEW
     begin = rates[:, times <= times[0] + 0.5]
     rest = np.median(begin, axis=1, keepdims=True)
     away = np.abs(rates - rest).max(axis=0)
     moving = away > MOVING_DPS
     if not moving.any():
-        return "At rest: now turn it."
+        return Hindrance("At rest: now turn it.")
     first, last = int(np.argmax(moving)), int(times.size - 1 - np.argmax(moving[::-1]))
     traces_dps = max(0.3, 5.0 * float(begin.std(axis=1).max()))
     if times[first] - times[0] < 0.3 or traces_dps > MOVING_DPS:
-        return "It was turning already: let it rest for a second first."
+        return Hindrance("It was turning already: let it rest for a second first.")
     if times[-1] - times[last] < QUIET_S:
-        return "Turning. Let it rest at the end."
+        return Hindrance("Turning. Let it rest at the end.")
     # A turn begins and ends slowly: a rest is what lies well before and after the first and the last trace of it.
     trace = np.flatnonzero(away > traces_dps)
     before, after = times < times[trace[0]] - EDGE_S, times > times[trace[-1]] + EDGE_S
     if not before.any() or not after.any():
-        return "Let it rest a second before and after the turn."
+        return Hindrance("Let it rest a second before and after the turn.")
     axis = int(np.argmax(np.abs(np.trapezoid(rates - rest, times, axis=1))))
     bias = float(np.mean([rates[axis, before].mean(), rates[axis, after].mean()]))
     return AXES[axis], float(np.trapezoid(rates[axis] - bias, times)), bias
@@ -259,7 +263,7 @@ class GyroLong(Procedure):
         self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
     ) -> Holding:
         if not all(window.told(name).size > 1 for name in GYRO):
-            return Holding(False, "No reading of the gyro yet.")
+            return Holding(False, "").hindered(NO_GYRO)
         rates = dps(window, values)
         tail = window.times_s > window.times_s[-1] - 2.0
         spread = float(np.nanstd(rates[:, tail], axis=1).max())

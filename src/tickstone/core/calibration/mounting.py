@@ -52,7 +52,7 @@ class Level(Procedure):
     ) -> Holding:
         why = why_not_steady(window, values, self.seconds)
         if why:
-            return Holding(False, why, held_s=window.span_s)
+            return Holding(False, "", held_s=window.span_s).hindered(why)
         roll, pitch = _angles(np.nanmean(vehicle_g(window.channels, values), axis=1))
         shown = f"{fixed(roll, 1)}° {fixed(pitch, 1)}°"
         if max(abs(roll), abs(pitch)) > 25:
@@ -107,7 +107,7 @@ class Mounting(Procedure):
     ) -> Holding:
         why = why_not_steady(window, values, 1.0)
         if why:
-            return Holding(False, why, held_s=window.span_s)
+            return Holding(False, "", held_s=window.span_s).hindered(why)
         g = np.nanmean(own_g(window.channels, values), axis=1)
         shown = " ".join(fixed(float(one), 2) for one in g)
         if want is not None and want.key == "nose-up":

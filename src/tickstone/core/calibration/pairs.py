@@ -11,8 +11,19 @@ from typing import Any, ClassVar
 import numpy as np
 
 from tickstone.core.calibration.means import coverage, mean_of
-from tickstone.core.calibration.procedure import Array, Field, Holding, Procedure, Step, Steps, Want, Window
-from tickstone.core.calibration.still import HELD, figure
+from tickstone.core.calibration.procedure import (
+    Array,
+    Field,
+    Hindrance,
+    Holding,
+    Lack,
+    Procedure,
+    Step,
+    Steps,
+    Want,
+    Window,
+)
+from tickstone.core.calibration.still import figure, still_for
 from tickstone.core.checks import check_between
 from tickstone.core.constants import Values
 from tickstone.core.noise import stillness
@@ -94,7 +105,9 @@ class Pairs(Procedure):
                 )
             if abs(seen.drift) > limit / 2:
                 return replace(state, why_not=f"Hold still: it moved by {figure(abs(seen.drift))} {unit} just now.")
-            return replace(state, why_not="Too few readings come back: square the target to the ranger.")
+            return state.hindered(
+                Hindrance("Too few readings come back: square the target to the ranger.", Lack.READINGS)
+            )
         for step in steps:
             same = abs(step.numbers["mean"] - seen.mean) < self.same(step, values)
             if same and abs(step.truth["true_mm"] - true_mm) > 1e-6:
@@ -102,9 +115,8 @@ class Pairs(Procedure):
         if here is not None and abs(here - true_mm) > max(self.slip_mm, self.far_off * true_mm):
             return replace(state, why_not=f"It says about {here:.0f} mm, not {true_mm:g}. Move the target, or correct the "
                            "number.")  # fmt: skip
-        if window.span_s < self.seconds * HELD:
-            return replace(state, why_not=f"Still for {window.span_s:.1f} s of {self.seconds:g} s.")
-        return replace(state, ready=True)
+        short = still_for(window, self.seconds)
+        return state.hindered(short) if short else replace(state, ready=True)
 
     def same(self, step: Step, values: Values) -> float:
         """A reading that differs by less than this from a held place's belongs to that place."""

@@ -16,6 +16,7 @@ from tickstone.core.calibration.procedure import (
     Extra,
     Field,
     Fitted,
+    Hindrance,
     Holding,
     Outcome,
     Procedure,
@@ -24,7 +25,7 @@ from tickstone.core.calibration.procedure import (
     Want,
     Window,
 )
-from tickstone.core.calibration.still import why_moving
+from tickstone.core.calibration.still import NO_READING, why_moving
 from tickstone.core.checks import check_between
 from tickstone.core.constants import Values
 from tickstone.core.figures import Dot, Plot, Table
@@ -68,19 +69,19 @@ def ends(values: Values) -> tuple[float, float]:
     return (-FULL, FULL - 1) if "accel_range" in values else (0.0, 2.0 ** values["bits"].value - 1)
 
 
-def why_pinned(window: Window, values: Values) -> str:
-    """Why axes say nothing at all: none told, or one at an end of its range; empty when they do."""
+def why_pinned(window: Window, values: Values) -> Hindrance | None:
+    """Why axes say nothing at all: none told, or one at an end of its range; None when they do."""
     low, high = ends(values)
     for axis in AXES:
         if not window.told(axis).size:
-            return "No reading yet."
+            return NO_READING
         if not low < float(np.median(window.told(axis))) < high:
-            return f"{axis} is pinned at an end of its range: choose a wider range, or look at its wire."
-    return ""
+            return Hindrance(f"{axis} is pinned at an end of its range: choose a wider range, or look at its wire.")
+    return None
 
 
-def why_not_steady(window: Window, values: Values, seconds: float) -> str:
-    """Why a window of three axes cannot be taken, in a sentence; empty when it can."""
+def why_not_steady(window: Window, values: Values, seconds: float) -> Hindrance | None:
+    """Why a window of three axes cannot be taken; None when it can."""
     limit = max(2.0, STILL_G * counts_per_g(values))
     return why_pinned(window, values) or why_moving(window, dict.fromkeys(AXES, (limit, "counts")), seconds)
 
@@ -109,7 +110,7 @@ class Poses(Procedure):
     ) -> Holding:
         pinned = why_pinned(window, values)
         if pinned:
-            return Holding(False, pinned)
+            return Holding(False, "").hindered(pinned)
         g = _flip(steps) * np.nanmedian(own_g(window.channels, values), axis=1)
         shown = " ".join(f"{fixed(float(one), 2)}" for one in g)
         key = "+z" if not steps else pose_of(g)
@@ -118,7 +119,7 @@ class Poses(Procedure):
         state = Holding(False, "", key=key, held_s=window.span_s, figure=shown)
         why = why_not_steady(window, values, self.seconds)
         if why:
-            return replace(state, why_not=why)
+            return state.hindered(why)
         if not steps and abs(g[2]) < OWN_G:
             return replace(state, why_not=f"Begin with it flat, its print up: z says only {fixed(float(g[2]), 2)} g.")
         if not key:

@@ -8,7 +8,8 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from enum import StrEnum
 from typing import Any, ClassVar
 
 import numpy as np
@@ -96,16 +97,37 @@ class Step:
 Steps = Sequence[Step]
 
 
+class Lack(StrEnum):
+    """What a window that is right so far merely lacks."""
+
+    READINGS = "readings"
+    TIME = "time"
+
+
+@dataclass(frozen=True)
+class Hindrance:
+    """Why a window may not be taken, in a sentence; ``lacks`` when nothing is wrong with it but that."""
+
+    text: str
+    lacks: Lack | None = None
+
+
 @dataclass(frozen=True)
 class Holding:
-    """The judgement of a moment: ``ready`` when the window may be taken, ``why_not`` a sentence otherwise. ``key`` is the
-    want that the readings are of, where the procedure sees that by itself; ``figure`` the one number to look at."""
+    """The judgement of a moment: ``ready`` when the window may be taken, ``why_not`` a sentence otherwise, ``lacks`` as in
+    ``Hindrance``. ``key`` is the want that the readings are of, where the procedure sees that by itself; ``figure`` the one
+    number to look at."""
 
     ready: bool
     why_not: str
     key: str = ""
     held_s: float = 0.0
     figure: str = ""
+    lacks: Lack | None = None
+
+    def hindered(self, by: Hindrance) -> Holding:
+        """The same moment, not to be taken."""
+        return replace(self, ready=False, why_not=by.text, lacks=by.lacks)
 
 
 @dataclass(frozen=True)

@@ -18,7 +18,7 @@ from tickstone.core.calibration.procedure import (
     Want,
     Window,
 )
-from tickstone.core.calibration.still import figure
+from tickstone.core.calibration.still import TOO_FEW, figure, still_for
 from tickstone.core.constants import Values
 from tickstone.core.figures import Line, Plot, Table
 from tickstone.core.filters import run
@@ -47,7 +47,7 @@ class Response(Procedure):
     ) -> Holding:
         readings = _first(window)
         if readings.size < 20:
-            return Holding(False, "Too few readings yet.")
+            return Holding(False, "").hindered(TOO_FEW)
         noise = step_noise(readings) or 0.0
         spread = sample_sd(without_spikes(readings))
         if want is not None and want.key == "step":
@@ -63,10 +63,9 @@ class Response(Procedure):
             return Holding(
                 False, f"Hold still: it spreads {figure(spread)}, its noise is {figure(noise)}.", figure=figure(noise)
             )
-        if window.span_s < 0.9 * self.seconds:
-            return Holding(False, f"Still for {window.span_s:.1f} s of {self.seconds:g} s.", held_s=window.span_s,
-                           figure=figure(noise))  # fmt: skip
-        return Holding(True, "", held_s=window.span_s, figure=figure(noise))
+        state = Holding(True, "", held_s=window.span_s, figure=figure(noise))
+        short = still_for(window, self.seconds)
+        return state.hindered(short) if short else state
 
     def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
         name = _name(window)

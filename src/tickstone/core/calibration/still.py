@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from tickstone.core.calibration.procedure import Array, Window
+from tickstone.core.calibration.procedure import Array, Hindrance, Lack, Window
 from tickstone.core.noise import MAD_TO_SD, step_noise, stillness
 
 NOISY = 2.0  # a sensor may be so many times noisier than usual before its spread counts as motion
@@ -17,30 +17,42 @@ KEPT = 0.9  # of the readings, at least: what is set aside as spikes beyond that
 HELD = 0.9  # of the wanted seconds: the first reading of a window comes a little late
 
 
-def why_moving(window: Window, limits: Mapping[str, tuple[float, str]], seconds: float) -> str:
-    """Why a window may not be taken as still, in a sentence; empty when it may.
+NO_READING = Hindrance("No reading yet.", Lack.READINGS)
+TOO_FEW = Hindrance("Too few readings yet.", Lack.READINGS)
 
-    Parameters: limits, by channel, the largest sd that counts as still and the unit it is said in; seconds, wanted.
+
+def still_for(window: Window, seconds: float) -> Hindrance | None:
+    """That a still window is too short yet; None when it lasts as long as wanted."""
+    if window.span_s < HELD * seconds:
+        return Hindrance(f"Still for {window.span_s:.1f} s of {seconds:g} s.", Lack.TIME)
+    return None
+
+
+def why_moving(
+    window: Window, limits: Mapping[str, tuple[float, str]], seconds: float, plea: str = "Hold still"
+) -> Hindrance | None:
+    """Why a window may not be taken as still; None when it may.
+
+    Parameters: limits, by channel, the largest sd that counts as still and the unit it is said in; seconds, wanted; plea,
+    what to ask for while it moves.
     A noisy sensor at rest is still all the same: its noise is told from motion by second differences.
     """
     for name, (limit, unit) in limits.items():
         readings = window.told(name)
         if readings.size < 2:
-            return "No reading yet." if not readings.size else "Too few readings yet."
+            return TOO_FEW if readings.size else NO_READING
         noise = step_noise(readings) or 0.0
         most = max(limit, NOISY * noise)
         seen = stillness(readings, most, LEAST)
         if seen.n < LEAST:
-            return "Too few readings yet."
+            return TOO_FEW
         if seen.n < KEPT * readings.size:
-            return f"Hold still: {name} jumped just now."
+            return Hindrance(f"{plea}: {name} jumped just now.")
         if seen.spread > most:
-            return f"Hold still: {name} spreads {figure(seen.spread)} {unit}, wanted under {figure(most)}."
+            return Hindrance(f"{plea}: {name} spreads {figure(seen.spread)} {unit}, wanted under {figure(most)}.")
         if not seen.still:
-            return f"Hold still: {name} moved by {figure(abs(seen.drift))} {unit} just now."
-    if window.span_s < HELD * seconds:
-        return f"Still for {window.span_s:.1f} s of {seconds:g} s."
-    return ""
+            return Hindrance(f"{plea}: {name} moved by {figure(abs(seen.drift))} {unit} just now.")
+    return still_for(window, seconds)
 
 
 def differs(before: Array, after: Array) -> bool:
@@ -58,16 +70,16 @@ def differs(before: Array, after: Array) -> bool:
     return abs(float(np.median(one)) - float(np.median(other))) > DIFFERENT_SDS * noise
 
 
-def why_saturated(window: Window, names: Mapping[str, tuple[float, float]]) -> str:
-    """Why a window is worth nothing: a channel stands at an end of its span (low, high); empty when none does."""
+def why_saturated(window: Window, names: Mapping[str, tuple[float, float]]) -> Hindrance | None:
+    """Why a window is worth nothing: a channel stands at an end of its span (low, high); None when none does."""
     for name, (low, high) in names.items():
         readings = window.told(name)
         if not readings.size:
             continue
         at = float(np.median(readings))
         if at <= low or at >= high:
-            return f"{name} stands at an end of its range ({at:.0f}): it cannot tell how much more there is."
-    return ""
+            return Hindrance(f"{name} stands at an end of its range ({at:.0f}): it cannot tell how much more there is.")
+    return None
 
 
 def figure(value: float) -> str:

@@ -14,7 +14,9 @@ from tickstone.core.calibration.means import Mean, mean_of
 from tickstone.core.calibration.procedure import (
     Field,
     Fitted,
+    Hindrance,
     Holding,
+    Lack,
     Outcome,
     Procedure,
     Step,
@@ -48,6 +50,9 @@ LEAST_SWING = 8.0  # counts: less is noise, not a line
 def _span(key: str) -> str:
     """Ground, line or sweep, from the key of a want or a step: what follows is at which height and lamp."""
     return re.split("[@+]", key)[0]
+
+
+NO_ROW = Hindrance("No reading yet from every sensor of the row.", Lack.READINGS)
 
 
 class LineSpans(Procedure):
@@ -98,7 +103,7 @@ class LineSpans(Procedure):
         names = _names(values)
         readings = {name: window.told(name) for name in names}
         if any(one.size < 2 for one in readings.values()):
-            return Holding(False, "No reading yet from every sensor of the row.")
+            return Holding(False, "").hindered(NO_ROW)
         shown = " ".join(f"{np.median(one[-10:]):.0f}" for one in readings.values())
         span = GROUND if want is None else _span(want.key)
         if span == SWEEP:
@@ -109,7 +114,7 @@ class LineSpans(Procedure):
             window, dict.fromkeys(names, (limit, "counts")), self.seconds
         )
         if why:
-            return Holding(False, why, held_s=window.span_s, figure=shown)
+            return Holding(False, "", held_s=window.span_s, figure=shown).hindered(why)
         other = next((step for step in steps if step.key == self._partner(span, truth)), None)
         if other is not None:
             swings = [abs(float(np.median(readings[name])) - other.numbers["means"][i]) for i, name in enumerate(names)]

@@ -23,6 +23,7 @@ from tickstone.core.calibration.procedure import (
     Window,
 )
 from tickstone.core.calibration.runs import numbered
+from tickstone.core.calibration.still import TOO_FEW
 from tickstone.core.checks import check_between
 from tickstone.core.constants import Values
 from tickstone.core.figures import Dot, Line, Plot, Table
@@ -421,7 +422,7 @@ class Trace(Procedure):
     ) -> Holding:
         readings = window.told(f"s{int(truth.get('sensor', 1))}")
         if readings.size < 20:
-            return Holding(False, "Too few readings yet.")
+            return Holding(False, "").hindered(TOO_FEW)
         swing = float(np.percentile(readings, 98) - np.percentile(readings, 2))
         shown = f"{swing:.0f}"
         noise = step_noise(readings) or 1.0
