@@ -156,18 +156,19 @@ def stretch(**changes) -> motor_check.Stretch:
     ],
 )
 def test_the_check_with_motors(running: dict, bad: bool, says: str) -> None:
-    verdict, (line,) = motor_check.judge([stretch()], [stretch(**running)], 0.0, 0.0)
+    answer = motor_check.judge([stretch()], [stretch(**running)], 0.0, 0.0)
+    (line,) = answer.lines
     assert line.bad is bad
     assert says in line.sentence
-    assert ("100 nF" in verdict) is bad
+    assert ("100 nF" in answer.remedy) is bad
 
 
 def test_garbled_lines_and_things_that_turn_are_judged_by_themselves() -> None:
     wheel = stretch(turns=True, noise=None)
-    verdict, lines = motor_check.judge([wheel], [wheel], 0.0, 0.2)
-    assert [line.bad for line in lines] == [False, True]
-    assert "20 % of the lines" in lines[1].sentence
-    assert verdict.startswith("1 of 2")
+    answer = motor_check.judge([wheel], [wheel], 0.0, 0.2)
+    assert [line.bad for line in answer.lines] == [False, True]
+    assert "20 % of the lines" in answer.lines[1].sentence
+    assert answer.verdict.startswith("1 of 2")
 
 
 def test_a_level_minds_no_reading_that_is_half_there() -> None:

@@ -109,11 +109,16 @@ class FloorModel(Plain):
     bar_mm: list[float]
 
 
+class FlagModel(Plain):
+    text: str
+    wrong: bool
+
+
 class StateModel(Plain):
     pattern: str
     words: str
     choice: str
-    flags: list[str]
+    flags: list[FlagModel]
     seen: int
     lamps: list[bool]
     reachable: bool

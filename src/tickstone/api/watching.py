@@ -112,6 +112,7 @@ class CheckModel(BaseModel):
     seconds: float
     at_rest: bool
     verdict: str
+    remedy: str
     lines: list[JudgedModel]
 
 
@@ -124,9 +125,11 @@ def check_with_motors(shop: Shop, slug: Name, asked: CheckAsked) -> CheckModel:
     now, garbled = motor_check.stretches(feed, rig)
     if asked.step == "rest":
         shop.keep_rest(slug, now, garbled)
-        return CheckModel(seconds=motor_check.SECONDS, at_rest=True, verdict="", lines=[])
+        return CheckModel(seconds=motor_check.SECONDS, at_rest=True, verdict="", remedy="", lines=[])
     rest, garbled_rest = shop.rest_of(slug)
-    verdict, said = judge(rest, now, garbled_rest, garbled)
-    shop.note(slug, f"Checked with motors: {verdict}.")
-    models = [JudgedModel(sensor=one.sensor, sentence=one.sentence, bad=one.bad) for one in said]
-    return CheckModel(seconds=motor_check.SECONDS, at_rest=True, verdict=verdict, lines=models)
+    answer = judge(rest, now, garbled_rest, garbled)
+    shop.note(slug, f"Checked with motors: {answer.verdict}. {answer.remedy}".rstrip())
+    models = [JudgedModel(sensor=one.sensor, sentence=one.sentence, bad=one.bad) for one in answer.lines]
+    return CheckModel(
+        seconds=motor_check.SECONDS, at_rest=True, verdict=answer.verdict, remedy=answer.remedy, lines=models
+    )

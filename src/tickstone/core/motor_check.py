@@ -42,21 +42,27 @@ class Judged:
     bad: bool
 
 
-def judge(
-    rest: Sequence[Stretch], running: Sequence[Stretch], garbled_rest: float, garbled_running: float
-) -> tuple[str, list[Judged]]:
+@dataclass(frozen=True)
+class Answer:
+    """The verdict, what helps (empty when nothing needs help), and a line for each sensor."""
+
+    verdict: str
+    remedy: str
+    lines: tuple[Judged, ...]
+
+
+def judge(rest: Sequence[Stretch], running: Sequence[Stretch], garbled_rest: float, garbled_running: float) -> Answer:
     """Hold a stretch with motors against one at rest.
 
     Parameters: rest and running, the same sensors in the same order; the shares of garbled lines in each.
-    Returns: the verdict in words, and a line for each sensor.
     """
     lines = [_one(before, now) for before, now in zip(rest, running, strict=True)]
     if garbled_running > max(GARBLED_SHARE, 2 * garbled_rest):
         lines.append(Judged("", f"{100 * garbled_running:.0f} % of the lines are garbled while the motors run.", True))
     bad = [line for line in lines if line.bad]
     if not bad:
-        return "It reads as well with the motors running", lines
-    return f"{len(bad)} of {len(lines)} read worse with the motors running. {REMEDY}", lines
+        return Answer("It reads as well with the motors running", "", tuple(lines))
+    return Answer(f"{len(bad)} of {len(lines)} read worse with the motors running", REMEDY, tuple(lines))
 
 
 def _one(rest: Stretch, running: Stretch) -> Judged:

@@ -3368,6 +3368,8 @@ export interface components {
             at_rest: boolean;
             /** Verdict */
             verdict: string;
+            /** Remedy */
+            remedy: string;
             /** Lines */
             lines: components["schemas"]["JudgedModel"][];
         };
@@ -4277,6 +4279,13 @@ export interface components {
             label: string;
             /** Sentence */
             sentence: string;
+        };
+        /** FlagModel */
+        FlagModel: {
+            /** Text */
+            text: string;
+            /** Wrong */
+            wrong: boolean;
         };
         /** FloorModel */
         FloorModel: {
@@ -7403,7 +7412,7 @@ export interface components {
             /** Choice */
             choice: string;
             /** Flags */
-            flags: string[];
+            flags: components["schemas"]["FlagModel"][];
             /** Seen */
             seen: number;
             /** Lamps */

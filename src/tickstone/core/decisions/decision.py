@@ -166,6 +166,14 @@ class Floor:
 
 
 @dataclass(frozen=True)
+class Flag:
+    """Something about a state, in a few words: ``wrong`` when its action contradicts it, odd otherwise."""
+
+    text: str
+    wrong: bool
+
+
+@dataclass(frozen=True)
 class State:
     """A state of the row: which sensors see the line, what that is in words, the choice that says what to do, what is wrong
     with it, how often it was seen, and what three check lamps would show."""
@@ -173,7 +181,7 @@ class State:
     pattern: str
     words: str
     choice: str
-    flags: tuple[str, ...]
+    flags: tuple[Flag, ...]
     seen: int
     lamps: tuple[bool, bool, bool]
     reachable: bool

@@ -10,7 +10,7 @@ import numpy.typing as npt
 
 from tickstone.core import line_row
 from tickstone.core.constants import Values
-from tickstone.core.decisions.decision import Asked, Choice, Decided, Decision, Seen, State, standing
+from tickstone.core.decisions.decision import Asked, Choice, Decided, Decision, Flag, Seen, State, standing
 from tickstone.core.decisions.line import names_of, thresholds_of
 from tickstone.core.line_row import BROKEN, patterns
 from tickstone.core.wording import fixed
@@ -149,10 +149,10 @@ class Steering(Decision):
             for one in told
         )  # fmt: skip
         choices = {
-            state.pattern: replace(choices[state.pattern], warning=next((f for f in state.flags if f.startswith("contradicts")), ""))
+            state.pattern: replace(choices[state.pattern], warning=next((flag.text for flag in state.flags if flag.wrong), ""))
             for state in states
         }  # fmt: skip
-        wrong = [state for state in states if any(flag.startswith("contradicts") for flag in state.flags)]
+        wrong = [state for state in states if any(flag.wrong for flag in state.flags)]
         odd = [state for state in states if not state.reachable and state.seen]
         heading = (
             f"{len(wrong)} state{'s' if len(wrong) > 1 else ''} would steer away from the line" if wrong else
@@ -168,27 +168,27 @@ class Steering(Decision):
 
 def flags_of(
     pattern: str, actions: dict[str, int], seen: int, pitch: float, tape: float, astride: bool = False
-) -> tuple[str, ...]:
+) -> tuple[Flag, ...]:
     """What is wrong or odd about a state and its action."""
-    flags = []
+    odd, wrong = [], []
     action = actions[pattern]
     if not reachable(pattern, pitch, tape):
         why = "a crossing gives it" if set(pattern) == {"1"} else "a fork gives it, or a sensor that fails"
-        flags.append(f"unreachable with one tape of {tape:g} mm: {why}")
+        odd.append(f"unreachable with one tape of {tape:g} mm: {why}")
         if seen and set(pattern) != {"1"}:
-            flags.append(f"seen {seen} times all the same: look at that sensor and its threshold")
+            odd.append(f"seen {seen} times all the same: look at that sensor and its threshold")
     if pattern != BROKEN and "1" in pattern:
         middle = middle_of(pattern)
         if SIDE[action] * middle < 0:
-            flags.append("contradicts: it steers away from the line")
+            wrong.append("contradicts: it steers away from the line")
         mirror = pattern[::-1]
         if mirror != pattern and mirror in actions and SIDE[action] != -SIDE[actions[mirror]]:
-            flags.append(f"contradicts its mirror {mirror}: {ACTIONS[actions[mirror]]} there")
+            wrong.append(f"contradicts its mirror {mirror}: {ACTIONS[actions[mirror]]} there")
         if mirror == pattern and SIDE[action] and "0" in pattern:
-            flags.append("contradicts: the line is in the middle")
+            wrong.append("contradicts: the line is in the middle")
     if "1" not in pattern and action == STRAIGHT and not astride:
-        flags.append("contradicts: the line is lost, and straight on leads off")
-    return tuple(flags)
+        wrong.append("contradicts: the line is lost, and straight on leads off")
+    return (*(Flag(text, False) for text in odd), *(Flag(text, True) for text in wrong))
 
 
 def _notes(values: Values, asked: Asked, pitch: float, tape: float, astride: bool) -> tuple[str, ...]:

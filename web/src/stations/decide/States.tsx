@@ -40,9 +40,9 @@ export function States({ found, picked, onPick }: Props) {
               <td>
                 {state.words}
                 {state.flags.map((flag) => (
-                  <small key={flag} className={flag.startsWith("contradicts") ? "flag-bad" : "flag-odd"}>
-                    {flag.startsWith("contradicts") ? "✕ " : ""}
-                    {flag}
+                  <small key={flag.text} className={flag.wrong ? "flag-bad" : "flag-odd"}>
+                    {flag.wrong ? "✕ " : ""}
+                    {flag.text}
                   </small>
                 ))}
               </td>

@@ -44,10 +44,7 @@ export function MotorCheck() {
     setStage(next);
   };
   const on = isOn(now);
-  const title =
-    stage === "done" && answer
-      ? (answer.verdict.split(". ")[0] ?? "")
-      : "Does it still read well with the motors running?";
+  const title = stage === "done" && answer ? answer.verdict : "Does it still read well with the motors running?";
   return (
     <>
       <Verdict
@@ -87,7 +84,7 @@ export function MotorCheck() {
       </ol>
       {stage === "done" && answer && (
         <section className="judged" aria-label="What the check says">
-          <p>{answer.verdict.split(". ").slice(1).join(". ")}</p>
+          {answer.remedy && <p>{answer.remedy}</p>}
           <ul>
             {answer.lines.map((line) => (
               <li key={line.sentence}>
