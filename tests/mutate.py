@@ -3,8 +3,9 @@ browser must notice each.
 
     ./tick-stone test --mutate 40 --seed 7
 
-A change is an operator turned round, a number one off, a condition negated. It is tried on the tests that mirror its file
-first, then on all outside the browser. Changes that alter nothing that can be seen are not told from missing tests: read them.
+A change is an operator turned round, a number one off, a condition negated. First every test is run once, to know which lines
+each of them reaches; then each change is tried on the tests that reach its line, or, for what runs at import or in another
+process, on those that mirror its file. Changes that alter nothing that can be seen are not told from missing tests: read them.
 """
 
 from __future__ import annotations
@@ -21,10 +22,13 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
+from coverage import CoverageData
+
 ROOT = Path(__file__).resolve().parents[1]
 SOURCE = Path("src") / "tickstone"
 ROOMS = ("core", "calculations", "formats", "link", "standin", "firmware", "store", "actions", "api")
 LONGEST_S = 1800.0
+FEW = 40  # tests that are sooner run by one process
 SWAPS: dict[type[ast.AST], type[ast.AST]] = {
     ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,
     ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Div, ast.Div: ast.Mult, ast.And: ast.Or, ast.Or: ast.And,
@@ -94,24 +98,52 @@ def draw(count: int, seed: int) -> list[Place]:
     return random.Random(seed).sample(found, min(count, len(found)))
 
 
-def mirrors(path: Path) -> list[str]:
-    """The tests that mirror a file: its own examples, and the nearest folder of tests that bears its room's name."""
+class Reach:
+    """Which tests reach which line, of one run of them all in a copy of the project."""
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+        self._data = CoverageData(str(folder / ".coverage"))
+
+    def measure(self, choice: str) -> None:
+        """Run the tests once. ``choice`` says which, by their marks."""
+        run_tests(self._folder, ["-n", str(os.cpu_count() or 1), "-m", choice, "--cov=tickstone", "--cov-context=test",
+                                 "--cov-report=", "src", "tests"])  # fmt: skip
+        self._data.read()
+
+    def tests_of(self, place: Place) -> list[str]:
+        """The tests that reach a place; those that mirror its file where no test is known to."""
+        lines = self._data.contexts_by_lineno(str(self._folder / place.path))
+        found = {context.split("|")[0] for context in lines.get(place.line, ()) if context}
+        return sorted(found) or [str(place.path), str(Path("tests") / mirror(place.path))]
+
+
+def mirror(path: Path) -> Path:
+    """The nearest folder of tests that bears the name of a file's room."""
     inner = path.relative_to(SOURCE).parent
     while not (ROOT / "tests" / inner).is_dir():
         inner = inner.parent
-    return [str(path), str(Path("tests") / inner)]
+    return inner
 
 
-def noticed(folder: Path, tests: list[str]) -> bool:
-    """Whether any of these tests fails in the changed copy. One that never ends has noticed it too."""
-    command = [sys.executable, "-m", "pytest", "-x", "-q", "-n", str(os.cpu_count() or 1), "-p", "no:cacheprovider",
-               "-m", "not browser", *tests]  # fmt: skip
+def run_tests(folder: Path, arguments: list[str]) -> int:
+    """Run tests in a copy; what they come back with. Ones that never end have failed."""
+    command = [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", *arguments]
     environment = {**os.environ, "PYTHONPATH": str(folder / "src")}
     try:
-        done = subprocess.run(command, cwd=folder, env=environment, capture_output=True, timeout=LONGEST_S)
+        return subprocess.run(
+            command, cwd=folder, env=environment, capture_output=True, timeout=LONGEST_S
+        ).returncode  # fmt: skip
     except subprocess.TimeoutExpired:
-        return True
-    return done.returncode not in (0, 5)
+        return 1
+
+
+def noticed(folder: Path, tests: list[str], choice: str) -> bool:
+    """Whether any of these tests fails in the changed copy."""
+    names = folder / "tests-to-run.txt"
+    names.write_text("\n".join(tests))
+    workers = ["-n", str(os.cpu_count() or 1)] if len(tests) > FEW or not tests[0].count("::") else []
+    return run_tests(folder, ["-x", "-m", choice, *workers, f"@{names}"]) not in (0, 5)
 
 
 def main() -> int:
@@ -119,32 +151,32 @@ def main() -> int:
     ask = argparse.ArgumentParser(description="How many single wrong changes do the tests outside the browser notice?")
     ask.add_argument("count", type=int)
     ask.add_argument("--seed", type=int, default=1)
-    ask.add_argument(
-        "--mirror-only", action="store_true", help="only the tests that mirror each file: quick, and too harsh"
-    )
-    said = ask.parse_args()
+    ask.add_argument("--fast", action="store_true", help="without tests that need a server or a database: too harsh")
+    asked = ask.parse_args()
+    choice = "not browser and not server and not slow" if asked.fast else "not browser"
     unnoticed = []
     with tempfile.TemporaryDirectory(prefix="tick-stone-mutate-") as name:
         folder = Path(name)
+        folder.chmod(0o711)  # the database server's user passes through
         for part in ("src", "tests", "benchmarks", "web/dist", "web/src", "docs"):
             if (ROOT / part).exists():
                 shutil.copytree(ROOT / part, folder / part, ignore=shutil.ignore_patterns("__pycache__"))
         for part in ("pyproject.toml", "README.md", "tick-stone"):
             shutil.copy(ROOT / part, folder / part)
-        for number, place in enumerate(draw(said.count, said.seed), 1):
+        reach = Reach(folder)
+        reach.measure(choice)
+        for number, place in enumerate(draw(asked.count, asked.seed), 1):
             plain = (ROOT / place.path).read_text()
             tree = ast.parse(plain)
             what = changed(tree, place)
             (folder / place.path).write_text(ast.unparse(tree))
-            seen = noticed(folder, mirrors(place.path))
-            if not seen and not said.mirror_only:
-                seen = noticed(folder, ["src", "tests"])
+            seen = noticed(folder, reach.tests_of(place), choice)
             (folder / place.path).write_text(plain)
             print(f"{number:4} {'noticed  ' if seen else 'UNNOTICED'} {place.path}:{place.line}  {what}", flush=True)
             if not seen:
                 unnoticed.append(place)
-    share = 100 * (said.count - len(unnoticed)) / max(said.count, 1)
-    print(f"{said.count - len(unnoticed)} of {said.count} noticed ({share:.0f} %)")
+    share = 100 * (asked.count - len(unnoticed)) / max(asked.count, 1)
+    print(f"{asked.count - len(unnoticed)} of {asked.count} noticed ({share:.0f} %)")
     return 0
 
 

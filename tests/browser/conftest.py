@@ -11,8 +11,8 @@ from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from tests.served import Served
 from tickstone.launch.cluster import Cluster
+from tickstone.launch.machine import CHROMIUM
 
-CHROMIUM = "/usr/bin/chromium"
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
          "--disable-component-update", "--disable-sync"]  # fmt: skip
 expect.set_options(timeout=45_000)  # a busy machine is no finding

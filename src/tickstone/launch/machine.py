@@ -89,11 +89,15 @@ def _newest_postgres() -> Path | None:
     return max(folders, key=lambda p: int(p.parent.name), default=None)
 
 
+CHROMIUM = "/usr/bin/chromium-headless-shell"
+
+
 def chromium() -> str:
-    """The path of Debian's Chromium, installing it when missing."""
-    if not Path("/usr/bin/chromium").exists():
-        install("chromium")
-    return "/usr/bin/chromium"
+    """The path of Debian's Chromium without a head, installing it when missing. It takes half the time of the one with a head
+    that is told to hide it."""
+    if not Path(CHROMIUM).exists():
+        install("chromium-headless-shell")
+    return CHROMIUM
 
 
 def server_identity() -> tuple[int, int] | None:
