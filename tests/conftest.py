@@ -26,14 +26,15 @@ settings.register_profile("steady", deadline=None, derandomize="TICK_STONE_SEARC
 settings.load_profile("steady")
 
 
-NEEDS_SERVER = {"cluster", "served", "one_server"}
+NEEDS = {"server": {"cluster", "served_on_own_cluster"}, "browser": {"chromium"}}
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """What needs a database or a server is marked so, for the inner loop to leave out."""
+    """What needs a database, a server or a browser is marked so, for the inner loop to leave out."""
     for item in items:
-        if NEEDS_SERVER & set(getattr(item, "fixturenames", ())):
-            item.add_marker("server")
+        for mark, fixtures in NEEDS.items():
+            if fixtures & set(getattr(item, "fixturenames", ())):
+                item.add_marker(mark)
 
 
 @pytest.fixture(scope="session")

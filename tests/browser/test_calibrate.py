@@ -19,8 +19,6 @@ from playwright.sync_api import Page, expect
 from tests.conftest import until
 from tests.served import Served
 
-pytestmark = pytest.mark.browser
-
 
 class Bench:
     """A rig at Calibrate, with a hand on its stand-in and the truth about it."""

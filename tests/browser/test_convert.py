@@ -12,8 +12,6 @@ from playwright.sync_api import Locator, Page, expect
 from tests.served import Served
 from tickstone.core.rigs.kinds import KINDS
 
-pytestmark = pytest.mark.browser
-
 
 def heading(page: Page) -> Locator:
     return page.locator("h1")

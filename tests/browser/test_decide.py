@@ -4,13 +4,11 @@ from __future__ import annotations
 
 import re
 
-import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.steps import take_back
 from tests.served import Served
 
-pytestmark = pytest.mark.browser
 ROW = "/api/rigs/fern/sensors/line-row"
 
 

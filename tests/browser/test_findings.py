@@ -4,13 +4,11 @@ from __future__ import annotations
 
 import re
 
-import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.steps import connect, record_on, stop_and_open
 from tests.served import Served
 
-pytestmark = pytest.mark.browser
 LONGEST_MS = 60_000
 
 FAULTS = [

@@ -6,14 +6,12 @@ import csv
 import io
 import re
 
-import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.steps import take_back
 from tests.conftest import until
 from tests.served import Served
 
-pytestmark = pytest.mark.browser
 RIG = "/api/rigs/fern"
 
 

@@ -11,7 +11,6 @@ from tests.browser.steps import answers_held, expect_notice, heading, settled
 from tests.served import Served
 from tickstone.launch.folders import WEB
 
-pytestmark = pytest.mark.browser
 AXE = (WEB / "node_modules" / "axe-core" / "axe.min.js").read_text()
 STATIONS = ("wire", "watch", "convert", "calibrate", "decide", "drive", "log")
 

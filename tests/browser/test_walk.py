@@ -11,8 +11,6 @@ from playwright.sync_api import Page, expect
 from tests.browser.steps import expect_notice, heading, record_on, stop_and_open
 from tests.served import Served
 
-pytestmark = pytest.mark.browser
-
 
 def hands(served: Served, **changes) -> None:
     """Move hands of the front ranger."""

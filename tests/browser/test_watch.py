@@ -9,14 +9,12 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.steps import connect, expect_notice, record_on, stop_and_open
 from tests.conftest import until
 from tests.served import Served
 
-pytestmark = pytest.mark.browser
 RIG = "/api/rigs/fern"
 
 

@@ -15,8 +15,6 @@ from tests.served import Served
 from tickstone.core.rigs.templates import template
 from tickstone.formats.rig_json import rig_to_json
 
-pytestmark = pytest.mark.browser
-
 _NUMBER = itertools.count(1)
 
 
