@@ -3,9 +3,10 @@ browser must notice each.
 
     ./tick-stone test --mutate 40 --seed 7
 
-A change is an operator turned round, a number one off, a condition negated. First every test is run once, to know which lines
-each of them reaches; then each change is tried on the tests that reach its line, or, for what runs at import or in another
-process, on those that mirror its file. Changes that alter nothing that can be seen are not told from missing tests: read them.
+A change is an operator turned round, a number off, a condition negated, in what a function does: the numbers of catalogues are
+data. First every test is run once, to know which lines each of them reaches (``--again`` takes what the run before has learned);
+then each change is tried on the tests that reach its line, or, for what runs in another process, on those that mirror its file.
+Changes that alter nothing that can be seen are not told from missing tests: read them.
 """
 
 from __future__ import annotations
@@ -17,7 +18,6 @@ import random
 import shutil
 import subprocess
 import sys
-import tempfile
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -25,12 +25,13 @@ from pathlib import Path
 from coverage import CoverageData
 
 ROOT = Path(__file__).resolve().parents[1]
+COPY = ROOT / ".setup" / "changed"
 SOURCE = Path("src") / "tickstone"
 ROOMS = ("core", "calculations", "formats", "link", "standin", "firmware", "store", "actions", "api")
 LONGEST_S = 1800.0
-FEW = 40  # tests that are sooner run by one process
+FEW = 200  # tests that are sooner run by one process
 SWAPS: dict[type[ast.AST], type[ast.AST]] = {
-    ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,
+    ast.Lt: ast.GtE, ast.LtE: ast.Gt, ast.Gt: ast.LtE, ast.GtE: ast.Lt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,
     ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Div, ast.Div: ast.Mult, ast.And: ast.Or, ast.Or: ast.And,
     ast.Is: ast.IsNot, ast.IsNot: ast.Is, ast.In: ast.NotIn, ast.NotIn: ast.In,
 }  # fmt: skip
@@ -58,13 +59,16 @@ def parts_of(node: ast.AST) -> list[int]:
 
 
 def places_in(path: Path, tree: ast.AST) -> Iterator[Place]:
-    """Every place of a file where one thing can be made wrong; words and annotations are left alone."""
+    """Every place of a file's functions where one thing can be made wrong; words and annotations are left alone."""
+    inside: set[int] = set()
     quiet: set[int] = set()
     for node in ast.walk(tree):
+        if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
+            inside |= {id(part) for statement in node.body for part in ast.walk(statement)}
         for annotation in (getattr(node, "annotation", None), getattr(node, "returns", None)):
-            quiet |= {id(one) for one in ast.walk(annotation)} if isinstance(annotation, ast.AST) else set()
+            quiet |= {id(part) for part in ast.walk(annotation)} if isinstance(annotation, ast.AST) else set()
     for number, node in enumerate(ast.walk(tree)):
-        if id(node) not in quiet:
+        if id(node) in inside - quiet:
             yield from (Place(path, getattr(node, "lineno", 0), number, part) for part in parts_of(node))
 
 
@@ -79,11 +83,18 @@ def changed(tree: ast.AST, place: Place) -> str:
     elif isinstance(node, ast.If | ast.IfExp):
         node.test = ast.UnaryOp(ast.Not(), node.test)
     elif isinstance(node, ast.Constant):
-        value = node.value
-        node.value = (
-            not value if isinstance(value, bool) else value + 1 if isinstance(value, int) else value * 1.5 + 0.1
-        )
+        node.value = off(node.value)
     return f"{before[:70]} → {ast.unparse(node.test if isinstance(node, ast.If | ast.IfExp) else node)[:70]}"
+
+
+def off(value: complex | str | bytes | None) -> bool | int | float:
+    """Another number than the right one: the next one of a count, half as much again of an amount."""
+    if isinstance(value, bool):
+        return not value
+    if isinstance(value, int) and abs(value) < 10:
+        return value + 1
+    assert isinstance(value, int | float)
+    return type(value)(value * 1.5 + 0.1)
 
 
 def draw(count: int, seed: int) -> list[Place]:
@@ -98,22 +109,30 @@ def draw(count: int, seed: int) -> list[Place]:
     return random.Random(seed).sample(found, min(count, len(found)))
 
 
-class Reach:
-    """Which tests reach which line, of one run of them all in a copy of the project."""
+def copy_project() -> None:
+    """The copy that is changed: what the tests need of the project."""
+    for part in ("src", "tests", "benchmarks", "web/dist", "web/src", "docs"):
+        shutil.rmtree(COPY / part, ignore_errors=True)
+        if (ROOT / part).exists():
+            shutil.copytree(ROOT / part, COPY / part, ignore=shutil.ignore_patterns("__pycache__"))
+    for part in ("pyproject.toml", "README.md", "tick-stone"):
+        shutil.copy(ROOT / part, COPY / part)
 
-    def __init__(self, folder: Path) -> None:
-        self._folder = folder
-        self._data = CoverageData(str(folder / ".coverage"))
+
+class Reach:
+    """Which tests reach which line, of one run of them all in the copy."""
+
+    def __init__(self) -> None:
+        self._data = CoverageData(str(COPY / ".coverage"))
 
     def measure(self, choice: str) -> None:
         """Run the tests once. ``choice`` says which, by their marks."""
-        run_tests(self._folder, ["-n", str(os.cpu_count() or 1), "-m", choice, "--cov=tickstone", "--cov-context=test",
-                                 "--cov-report=", "src", "tests"])  # fmt: skip
-        self._data.read()
+        run_tests(["-n", str(os.cpu_count() or 1), "-m", choice, "--cov=tickstone", "--cov-context=test",
+                   "--cov-report=", "src", "tests"])  # fmt: skip
 
     def tests_of(self, place: Place) -> list[str]:
         """The tests that reach a place; those that mirror its file where no test is known to."""
-        lines = self._data.contexts_by_lineno(str(self._folder / place.path))
+        lines = self._data.contexts_by_lineno(str(COPY / place.path))
         found = {context.split("|")[0] for context in lines.get(place.line, ()) if context}
         return sorted(found) or [str(place.path), str(Path("tests") / mirror(place.path))]
 
@@ -126,24 +145,24 @@ def mirror(path: Path) -> Path:
     return inner
 
 
-def run_tests(folder: Path, arguments: list[str]) -> int:
+def run_tests(arguments: list[str]) -> int:
     """Run tests in a copy; what they come back with. Ones that never end have failed."""
     command = [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", *arguments]
-    environment = {**os.environ, "PYTHONPATH": str(folder / "src")}
+    environment = {**os.environ, "PYTHONPATH": str(COPY / "src")}
     try:
         return subprocess.run(
-            command, cwd=folder, env=environment, capture_output=True, timeout=LONGEST_S
+            command, cwd=COPY, env=environment, capture_output=True, timeout=LONGEST_S
         ).returncode  # fmt: skip
     except subprocess.TimeoutExpired:
         return 1
 
 
-def noticed(folder: Path, tests: list[str], choice: str) -> bool:
+def noticed(tests: list[str], choice: str) -> bool:
     """Whether any of these tests fails in the changed copy."""
-    names = folder / "tests-to-run.txt"
+    names = COPY / "tests-to-run.txt"
     names.write_text("\n".join(tests))
     workers = ["-n", str(os.cpu_count() or 1)] if len(tests) > FEW or not tests[0].count("::") else []
-    return run_tests(folder, ["-x", "-m", choice, *workers, f"@{names}"]) not in (0, 5)
+    return run_tests(["-x", "-m", choice, *workers, f"@{names}"]) not in (0, 5)
 
 
 def main() -> int:
@@ -151,30 +170,25 @@ def main() -> int:
     ask = argparse.ArgumentParser(description="How many single wrong changes do the tests outside the browser notice?")
     ask.add_argument("count", type=int)
     ask.add_argument("--seed", type=int, default=1)
+    ask.add_argument("--again", action="store_true", help="with what the run before has learned of the tests' reach")
     ask.add_argument("--fast", action="store_true", help="without tests that need a server or a database: too harsh")
     asked = ask.parse_args()
     choice = "not browser and not server and not slow" if asked.fast else "not browser"
     unnoticed = []
-    with tempfile.TemporaryDirectory(prefix="tick-stone-mutate-") as name:
-        folder = Path(name)
-        folder.chmod(0o711)  # the database server's user passes through
-        for part in ("src", "tests", "benchmarks", "web/dist", "web/src", "docs"):
-            if (ROOT / part).exists():
-                shutil.copytree(ROOT / part, folder / part, ignore=shutil.ignore_patterns("__pycache__"))
-        for part in ("pyproject.toml", "README.md", "tick-stone"):
-            shutil.copy(ROOT / part, folder / part)
-        reach = Reach(folder)
+    copy_project()
+    reach = Reach()
+    if not asked.again:
         reach.measure(choice)
-        for number, place in enumerate(draw(asked.count, asked.seed), 1):
-            plain = (ROOT / place.path).read_text()
-            tree = ast.parse(plain)
-            what = changed(tree, place)
-            (folder / place.path).write_text(ast.unparse(tree))
-            seen = noticed(folder, reach.tests_of(place), choice)
-            (folder / place.path).write_text(plain)
-            print(f"{number:4} {'noticed  ' if seen else 'UNNOTICED'} {place.path}:{place.line}  {what}", flush=True)
-            if not seen:
-                unnoticed.append(place)
+    for number, place in enumerate(draw(asked.count, asked.seed), 1):
+        plain = (ROOT / place.path).read_text()
+        tree = ast.parse(plain)
+        what = changed(tree, place)
+        (COPY / place.path).write_text(ast.unparse(tree))
+        seen = noticed(reach.tests_of(place), choice)
+        (COPY / place.path).write_text(plain)
+        print(f"{number:4} {'noticed  ' if seen else 'UNNOTICED'} {place.path}:{place.line}  {what}", flush=True)
+        if not seen:
+            unnoticed.append(place)
     share = 100 * (asked.count - len(unnoticed)) / max(asked.count, 1)
     print(f"{asked.count - len(unnoticed)} of {asked.count} noticed ({share:.0f} %)")
     return 0
