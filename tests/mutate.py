@@ -5,8 +5,8 @@ browser must notice each.
 
 A change is an operator turned round, a number off, a condition negated, in what a function does: the numbers of catalogues are
 data. First every test is run once, to know which lines each of them reaches (``--again`` takes what the run before has learned);
-then each change is tried on the tests that reach its line, or, for what runs in another process, on those that mirror its file.
-Changes that alter nothing that can be seen are not told from missing tests: read them.
+then each change is tried on the tests that reach its line. What runs in another process only is not seen to be reached. Changes
+that alter nothing that can be seen are not told from missing tests: read them.
 """
 
 from __future__ import annotations
@@ -21,6 +21,7 @@ import sys
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
+from xml.etree import ElementTree
 
 from coverage import CoverageData
 
@@ -29,6 +30,7 @@ COPY = ROOT / ".setup" / "changed"
 SOURCE = Path("src") / "tickstone"
 ROOMS = ("core", "calculations", "formats", "link", "standin", "firmware", "store", "actions", "api")
 LONGEST_S = 1800.0
+TIMES = "times.xml"
 FEW = 200  # tests that are sooner run by one process
 SWAPS: dict[type[ast.AST], type[ast.AST]] = {
     ast.Lt: ast.GtE, ast.LtE: ast.Gt, ast.Gt: ast.LtE, ast.GtE: ast.Lt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,
@@ -39,9 +41,11 @@ SWAPS: dict[type[ast.AST], type[ast.AST]] = {
 
 @dataclass(frozen=True)
 class Place:
-    """Where a change can be made: the file, the line, the number of the node in it, and which of its parts."""
+    """Where a change can be made: the file, the first line of the statement and the line itself, the number of the node in the
+    file, and which of its parts."""
 
     path: Path
+    first: int
     line: int
     node: int
     part: int = 0
@@ -60,16 +64,21 @@ def parts_of(node: ast.AST) -> list[int]:
 
 def places_in(path: Path, tree: ast.AST) -> Iterator[Place]:
     """Every place of a file's functions where one thing can be made wrong; words and annotations are left alone."""
-    inside: set[int] = set()
+    first: dict[int, int] = {}  # of the innermost statement of a function, by the node within it
     quiet: set[int] = set()
     for node in ast.walk(tree):
-        if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
-            inside |= {id(part) for statement in node.body for part in ast.walk(statement)}
+        if isinstance(node, ast.stmt) and (
+            isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef) or id(node) in first
+        ):
+            for part in ast.walk(node):
+                if part is not node or id(node) in first:
+                    first[id(part)] = node.lineno
         for annotation in (getattr(node, "annotation", None), getattr(node, "returns", None)):
             quiet |= {id(part) for part in ast.walk(annotation)} if isinstance(annotation, ast.AST) else set()
     for number, node in enumerate(ast.walk(tree)):
-        if id(node) in inside - quiet:
-            yield from (Place(path, getattr(node, "lineno", 0), number, part) for part in parts_of(node))
+        if id(node) in first and id(node) not in quiet:
+            line = getattr(node, "lineno", first[id(node)])
+            yield from (Place(path, first[id(node)], line, number, part) for part in parts_of(node))
 
 
 def changed(tree: ast.AST, place: Place) -> str:
@@ -124,31 +133,33 @@ class Reach:
 
     def __init__(self) -> None:
         self._data = CoverageData(str(COPY / ".coverage"))
+        self._times: dict[str, float] = {}
+
+    def read(self) -> None:
+        """What the run has left: the lines that each test reached, and how long it took."""
+        self._data.read()
+        for case in ElementTree.parse(COPY / TIMES).iter("testcase"):
+            name = f"{case.attrib['classname'].replace('.', '/')}.py::{case.attrib['name']}"
+            self._times[name] = float(case.attrib["time"])
 
     def measure(self, choice: str) -> None:
         """Run the tests once. ``choice`` says which, by their marks."""
         run_tests(["-n", str(os.cpu_count() or 1), "-m", choice, "--cov=tickstone", "--cov-context=test",
-                   "--cov-report=", "src", "tests"])  # fmt: skip
+                   "--cov-report=", f"--junitxml={TIMES}", "src", "tests"])  # fmt: skip
 
     def tests_of(self, place: Place) -> list[str]:
-        """The tests that reach a place; those that mirror its file where no test is known to."""
+        """The tests that reach a place, the quick ones first."""
         lines = self._data.contexts_by_lineno(str(COPY / place.path))
-        found = {context.split("|")[0] for context in lines.get(place.line, ()) if context}
-        return sorted(found) or [str(place.path), str(Path("tests") / mirror(place.path))]
-
-
-def mirror(path: Path) -> Path:
-    """The nearest folder of tests that bears the name of a file's room."""
-    inner = path.relative_to(SOURCE).parent
-    while not (ROOT / "tests" / inner).is_dir():
-        inner = inner.parent
-    return inner
+        found: set[str] = set()
+        for line in range(place.line, place.first - 1, -1):  # of a long statement not every line is seen by itself
+            found = found or {context.split("|")[0] for context in lines.get(line, ()) if context}
+        return sorted(found, key=lambda name: self._times.get(name, 0.0))
 
 
 def run_tests(arguments: list[str]) -> int:
     """Run tests in a copy; what they come back with. Ones that never end have failed."""
     command = [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", *arguments]
-    environment = {**os.environ, "PYTHONPATH": str(COPY / "src")}
+    environment = {**os.environ, "PYTHONPATH": str(COPY / "src"), "PYTHONDONTWRITEBYTECODE": ""}
     try:
         return subprocess.run(
             command, cwd=COPY, env=environment, capture_output=True, timeout=LONGEST_S
@@ -159,9 +170,11 @@ def run_tests(arguments: list[str]) -> int:
 
 def noticed(tests: list[str], choice: str) -> bool:
     """Whether any of these tests fails in the changed copy."""
+    if not tests:
+        return False
     names = COPY / "tests-to-run.txt"
     names.write_text("\n".join(tests))
-    workers = ["-n", str(os.cpu_count() or 1)] if len(tests) > FEW or not tests[0].count("::") else []
+    workers = ["-n", str(os.cpu_count() or 1)] if len(tests) > FEW else []
     return run_tests(["-x", "-m", choice, *workers, f"@{names}"]) not in (0, 5)
 
 
@@ -179,6 +192,7 @@ def main() -> int:
     reach = Reach()
     if not asked.again:
         reach.measure(choice)
+    reach.read()
     for number, place in enumerate(draw(asked.count, asked.seed), 1):
         plain = (ROOT / place.path).read_text()
         tree = ast.parse(plain)

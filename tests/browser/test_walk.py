@@ -171,6 +171,17 @@ def test_the_forms_of_slab_and_rigs_refuse_too(page: Page) -> None:
     page.goto("/rigs")
     page.get_by_role("button", name="Begin").click()
     expect(page.locator("#rig-fault")).to_contain_text("name first")
+    plume = page.locator(".rig-list > li", has_text="Plume")
+    for button, title, why in (
+        ("Rename", "?", "at least one letter or digit"),
+        ("Duplicate", "Fern", "a rig 'fern' already"),
+    ):
+        plume.get_by_role("button", name=button).click()
+        plume.get_by_label("Title").fill(title)
+        plume.get_by_label("Title").press("Enter")
+        expect(page.get_by_role("status")).to_contain_text(why)
+        expect(plume.get_by_label("Title")).to_have_value(title)
+        plume.get_by_role("button", name="Leave it").click()
     page.get_by_label("Name", exact=True).fill("Second float")
     page.get_by_role("button", name="Begin").click()
     expect(page).to_have_url(re.compile("/second-float/wire"))

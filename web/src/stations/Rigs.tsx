@@ -19,11 +19,13 @@ export function Rigs() {
   const attempt = async (what: Promise<unknown>, text: string, undo?: () => void) => {
     try {
       await what;
-      setSaid({ text, undo });
     } catch (error) {
       setSaid({ text: error instanceof Refused ? error.message : "Nothing was changed." });
+      return false;
     }
+    setSaid({ text, undo });
     await queries.invalidateQueries({ queryKey: ["rigs"] });
+    return true;
   };
   const bringBack = (rig: RigLine) =>
     void attempt(
@@ -88,7 +90,7 @@ function verdict(rigs: RigLine[]): string {
 
 interface RowProps {
   rig: RigLine;
-  onAttempt: (what: Promise<unknown>, text: string, undo?: () => void) => Promise<void>;
+  onAttempt: (what: Promise<unknown>, text: string, undo?: () => void) => Promise<boolean>;
   onBringBack: () => void;
 }
 
@@ -104,17 +106,17 @@ function RigRow({ rig, onAttempt, onBringBack }: RowProps) {
   };
   const go = async (event: FormEvent) => {
     event.preventDefault();
-    if (doing === "rename")
-      await onAttempt(
-        ask(api.POST("/api/rigs/{slug}/rename", { ...path, body: { title, purpose, revision: rig.revision } })),
-        `Renamed to ${title}; its address stays.`,
-      );
-    else
-      await onAttempt(
-        ask(api.POST("/api/rigs/{slug}/duplicate", { ...path, body: { title } })),
-        `${title} has the same parts and wires; what was measured on ${rig.title} stays with it.`,
-      );
-    setDoing(null);
+    const done =
+      doing === "rename"
+        ? onAttempt(
+            ask(api.POST("/api/rigs/{slug}/rename", { ...path, body: { title, purpose, revision: rig.revision } })),
+            `Renamed to ${title}; its address stays.`,
+          )
+        : onAttempt(
+            ask(api.POST("/api/rigs/{slug}/duplicate", { ...path, body: { title } })),
+            `${title} has the same parts and wires; what was measured on ${rig.title} stays with it.`,
+          );
+    if (await done) setDoing(null); // a refusal keeps what was typed
   };
   return (
     <li>
