@@ -180,3 +180,46 @@ def test_what_depends_on_nothing_unsure_has_no_shares() -> None:
     sensor = kind("digital-line-sensor")
     found = work(sensor, settle(sensor.constants, (), {}), {"level": 1}, AROUND)
     assert (found.sd, found.shares) == (0.0, ())
+
+
+@pytest.mark.parametrize(
+    ("name", "constants", "asked", "more", "rules"),
+    [
+        # 737 of 1024 steps of 5 V at the pin, twice that at the battery, 7.197 V over 20 kΩ; 0.797 of the 2 V between
+        ("battery-divider", {}, {"counts": 737}, {"level": 3.5986, "drain": 359.86, "left": 39.863}, {"÷ 1023": 7.2043}),
+        ("battery-divider", {"top": 30_000}, {"counts": 512}, {"level": 2.5, "drain": 250.0, "left": 100.0}, {}),
+        # 60 000 000 µs a minute by 20 000 µs by 3 marks
+        ("comparator-switch", {"marks": 3}, {"period": 20_000}, {"turns": 16.667},
+         {"one mark": 3000.0, "both edges": 2000.0, "half the pulses": 500.0}),
+        # 1200 mm by 4 magnets in 0.1 s; π × 380 mm is 1193.8 mm
+        ("hall-switch", {"magnets": 4}, {"period": 100_000}, {"rpm": 150.0},
+         {"π ×": 2.98451, "one magnet": 12.0, "on change": 6.0}),
+        # half of 1024 steps of 5 V, by a gain of 100: 25 mV, by 2 √2 as an effective value; half of full scale is −6.02 dB
+        ("microphone", {}, {"swing": 512}, {"rms": 8.8388, "full": -6.0206}, {"effective": 8.8388}),
+        # six edges a pole pair: 420 ÷ 6 ÷ 7 turns a second
+        ("motor-halls", {}, {"edges": 420}, {"electrical": 70.0, "sector": 60 / 7},
+         {"magnets taken": 300.0, "one sensor": 1800.0, "forgotten": 4200.0}),
+        # 256 of 1024 steps: 1.25 V; 260 ÷ 1.20 − 9; a step of 4.883 mV by the slope 216.67² ÷ 260 mm/V
+        ("triangulation-ranger", {}, {"counts": 256}, {"level": 1.25, "per_count": 0.88162},
+         {"without b": 216.667, "without c": 199.0}),
+        # 2 g by 32 768 codes: half of the range is 1 g
+        ("inertial-unit", {}, {"x": 8192, "y": 0, "z": 14_189, "gx": 16_384, "gy": 0, "gz": -8192},
+         {"ax": 0.5, "az": 0.86603, "norm": 1.0, "pitch": -30.0, "rate_x": 125.0, "rate_z": -62.5},
+         {"arcsine": 30.0, "57.3": 28.648}),
+        # (377 − 180) ÷ 580 and so on; only the middle one is dark by more than a half
+        ("line-sensors", {"sensors": 3}, {"s1": 377, "s2": 632, "s3": 354}, {"width": 1.0, "dark_s1": 33.966, "dark_s2": 77.931},
+         {"on or off": 0.0, "pale ones": -0.3356}),
+    ],
+)  # fmt: skip
+def test_what_else_a_reading_says_and_what_a_rule_of_thumb_would_have(
+    name: str, constants: dict, asked: dict, more: dict, rules: dict
+) -> None:
+    """Each worked by hand: plain arithmetic on the kind's usual constants."""
+    what = kind(name)
+    found = work(what, usual_values(what, said=constants), asked, AROUND)
+    seen = {series.name: float(series.values[0]) for series in found.more}
+    assert {series: seen[series] for series in more} == pytest.approx(more, rel=1e-3)
+    for words, value in rules.items():
+        assert next(rule.value for rule in found.rules if words in rule.name) == pytest.approx(
+            value, rel=1e-3, abs=1e-9
+        )

@@ -76,7 +76,11 @@ def _run_whole(pytest_arguments: list[str]) -> int:
 
 
 def _environment() -> dict[str, str]:
-    return {**os.environ, "PYTHONPATH": str(ROOT / "src"), "PYTHONDONTWRITEBYTECODE": ""}  # compiled once for all processes
+    return {
+        **os.environ,
+        "PYTHONPATH": str(ROOT / "src"),
+        "PYTHONDONTWRITEBYTECODE": "",
+    }  # compiled once for all processes
 
 
 def api_types(schema: dict[str, object]) -> str:

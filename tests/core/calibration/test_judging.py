@@ -376,6 +376,9 @@ def test_marks_in_a_trace_need_a_swing_that_stands_clear_of_noise() -> None:
     low, high, _, hz = taken["s1"]
     assert (low, high) == pytest.approx((200, 700), abs=3)
     assert hz == pytest.approx(9 / 3.59, rel=0.02)  # the first began before the trace
+    clean = window(100, {"s1": level})
+    assert judged("trace", clean, values, sensor=1).ready  # the marks themselves are no noise
+    assert trace.take(clean, "trace", values)["s1"][2] == 0.5  # half a step: that much every reading is rounded by
     drowned = dict(taken, s1=[200.0, 260.0, 8.0, 2.8])
     assert "would chatter" in trace.fit([Step("trace", "trace", {"sensor": 1.0}, drowned)], values).why_not
     assert "saw no mark" in trace.fit([Step("trace", "trace", {"sensor": 4.0}, taken)], values).why_not

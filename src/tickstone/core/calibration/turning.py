@@ -41,6 +41,7 @@ AGREES = 0.02  # of the way: runs that spread more are no good run-out
 PHASE_TURNS = 0.01  # how well a whole turn is found by a chalk mark
 MOST_GAPS = 8
 APART = 8.0  # times the noise, between mark and shaft, for a threshold that holds
+TRUNCATED = 1.66  # an sd by that of its upper or lower half alone: 1 ÷ √(1 − 2 ÷ π)
 LEAST_TURNS = 4.0
 GAP_SD = 0.01  # of itself: a gap that is known worse is not known well
 LEAST_SPREAD = 2e-4  # of a gap: no wheel is truer
@@ -425,7 +426,7 @@ class Trace(Procedure):
             return Holding(False, "").hindered(TOO_FEW)
         swing = float(np.percentile(readings, 98) - np.percentile(readings, 2))
         shown = f"{swing:.0f}"
-        noise = step_noise(readings) or 1.0
+        noise = _plateau_noise(readings)
         if swing < max(8.0, 8.0 * noise):
             return Holding(
                 False, f"It swings by {swing:.0f} counts only: no mark passes, or it is too far away.", figure=shown
@@ -445,7 +446,7 @@ class Trace(Procedure):
             low, high = readings[readings <= cut], readings[readings > cut]
             if low.size < 5 or high.size < 5:
                 continue
-            noise = max(0.5, step_noise(readings) or 0.5)
+            noise = _plateau_noise(readings)
             found[name] = [
                 float(np.median(low)),
                 float(np.median(high)),
@@ -474,6 +475,15 @@ class Trace(Procedure):
             notes=(f"{hz:.1f} marks a second passed. Below {threshold - band / 2:.0f} it is one, above "
                    f"{threshold + band / 2:.0f} the other.",),
         )  # fmt: skip
+
+
+def _plateau_noise(readings: Array) -> float:
+    """Noise of a trace, counts: of each level by itself where the steps between them would be taken for it, and half a step of
+    the converter at least."""
+    whole = step_noise(readings) or 0.0
+    cut = threshold_otsu(readings).threshold if readings.min() < readings.max() else readings[0]
+    levels = [step_noise(part) or 0.0 for part in (readings[readings <= cut], readings[readings > cut])]
+    return max(0.5, min(whole, TRUNCATED * max(levels)))
 
 
 def _crossings(window: Window, name: str, threshold: float, half_band: float) -> float:
