@@ -113,6 +113,10 @@ def test_the_timer_planner_names_the_prescaler_and_where_each_says_slow(bench: P
     expect(heading(bench)).to_have_text(re.compile("overflow at 0.1 rpm"))
     bench.get_by_label("Slowest").fill("60")
     expect(bench.locator(".plan .best")).to_be_visible()
+    bench.get_by_label("Counter").fill("32")  # 2³² ticks of 16 MHz are 268 s: no prescaler is needed any more
+    bench.get_by_label("Clock").fill("16")
+    expect(heading(bench)).to_have_text(re.compile(r"Time each turn with ÷\D1:"))
+    expect(bench).to_have_url(re.compile("clock=16000000.*bits=32|bits=32.*clock=16000000"))
 
 
 def test_a_second_opinion_finds_the_odd_one_and_what_betrays_it(bench: Page) -> None:
@@ -133,6 +137,13 @@ def test_a_second_opinion_finds_the_odd_one_and_what_betrays_it(bench: Page) -> 
     expect(bench.locator(".opinion .odd")).to_contain_text("double marks")
     bench.reload()
     expect(heading(bench)).to_have_text(re.compile("2 of 3 agree"))
+    bench.get_by_label("all in").fill("Hz")
+    expect(heading(bench)).to_have_text(re.compile("413.*Hz$"))
+    for _ in range(3):
+        bench.get_by_role("button", name="Remove reading 1").click()
+    expect(heading(bench)).to_have_text("Which instrument is right?")
+    bench.get_by_role("button", name="Show me three on one shaft").click()
+    expect(heading(bench)).to_have_text(re.compile("of 3 agree"))
 
 
 def test_colours_and_values_of_resistors(bench: Page) -> None:
@@ -161,6 +172,15 @@ def test_the_tilt_bench_says_it_in_words(bench: Page) -> None:
     bench.get_by_label("x, forward", exact=True).fill("3")
     expect(heading(bench)).to_have_text(re.compile("if it stood still"))
     expect(bench.locator(".next")).to_contain_text("not 1 g")
+    bench.goto("/convert?bench=tilt&ax_g=0&ay_g=0.6&az_g=0.8")
+    expect(heading(bench)).to_have_text(
+        re.compile(r"left side (up|down) 36\.9°|right side (up|down) 36\.9°", re.IGNORECASE)
+    )
+    bench.get_by_label("Drag y, left").fill("0")
+    expect(heading(bench)).to_have_text("Level, if it stood still")
+    bench.get_by_label("Track").fill("200")
+    bench.get_by_label("Centre of gravity").fill("100")  # half of 200 beside 100 up: it tips at 45°
+    expect(bench.get_by_role("main")).to_contain_text(re.compile(r"45\.0°"))
 
 
 def test_a_file_is_looked_at_mapped_and_converted(bench: Page, tmp_path: Path) -> None:

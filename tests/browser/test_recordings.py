@@ -8,6 +8,7 @@ from pathlib import Path
 from playwright.sync_api import Page, expect
 
 from tests.browser.steps import expect_notice, take_back
+from tests.served import Served
 
 WALK = "when;front (cm);left;mark\n" + "".join(
     f"{i * 20};{40 + i / 10:.1f};{300 + i % 5};{'50 cm' if 50 <= i < 60 else ''}\n".replace(".", ",")
@@ -117,4 +118,63 @@ def test_a_file_dropped_at_watch_goes_on_the_bench_and_a_bad_one_says_why(page: 
     expect(page.locator("h1")).to_contain_text("There is no reading in this file. Line 1 is")
     expect(page.get_by_role("button", name="Take it in")).to_have_count(0)
     page.get_by_role("button", name="Take it off the bench").click()
+    expect(page.locator("h1")).to_contain_text("Drop files of readings here")
+
+
+def test_a_recording_is_looked_at_by_an_older_stone_cut_in_two_and_put_away(page: Page, served: Served) -> None:
+    rig = "/api/rigs/fern"
+    served.client.post(f"{rig}/stones", json={"why": ""}).raise_for_status()
+    page.goto("/fern/watch?recording=1")
+    page.get_by_label("Constants to convert with").select_option("1")
+    expect(page).to_have_url(re.compile("stone=1"))
+    page.get_by_role("button", name=re.compile("lanes$")).click()
+    page.get_by_label(re.compile("^air")).first.click()
+    page.keyboard.press("Escape")
+    expect(page.locator(".lane-name")).not_to_contain_text(["air"])
+    page.goto("/fern/watch?recording=1&s0=2&s1=6&t=4")
+    given = page.get_by_role("link", name="Take the file")
+    expect(given).to_have_attribute("href", re.compile("t0=2&t1=6"))
+    page.get_by_label("only the span").click()
+    page.get_by_label("converted columns").click()
+    expect(given).to_have_attribute("href", re.compile(r"form=csv&converted=false$"))
+    page.get_by_role("button", name="Let it go").click()
+    expect(page.locator(".span-tools")).to_contain_text("Drag over the lanes")
+    page.get_by_role("button", name=re.compile(r"^Split at 4")).click()
+    expect_notice(page, "Split in two")
+    page.get_by_label("Name").fill("The first four seconds")
+    page.get_by_label("Name").press("Enter")
+    expect(page.locator("h1")).to_contain_text("The first four seconds")
+    page.get_by_role("button", name="an earlier recording").click()
+    expect(page).to_have_url(re.compile("recording=1(&|$)"))
+    page.get_by_role("button", name="Bring it back").click()
+    expect_notice(page, "back among the recordings")
+    page.goto("/fern/watch?view=recordings")
+    page.get_by_label("Pick The first four seconds").click()
+    page.get_by_label("Pick Pushed at a box").click()
+    expect(page.get_by_role("button", name="Join the 2")).to_be_visible()
+    page.get_by_role("button", name="Those put away").click()
+    expect(page.locator("h1")).to_have_text("No recording is put away")
+    page.get_by_role("button", name="Those at hand").click()
+    page.get_by_role("button", name="The first four seconds").click()
+    expect(page.locator("h1")).to_contain_text("The first four seconds")
+
+
+def test_sources_are_chosen_from_the_menu_and_a_port_that_is_not_there_says_so(page: Page) -> None:
+    page.goto("/fern/watch")
+    menu = page.locator(".source")
+    menu.click()
+    page.get_by_label("Port").fill("/dev/nowhere")
+    page.get_by_label("Baud").select_option("9600")
+    page.get_by_role("button", name="Open", exact=True).first.click()
+    expect_notice(page, "/dev/nowhere")
+    page.get_by_role("button", name="Connect the stand-in", exact=True).click()
+    expect(page.locator(".source-live")).to_be_visible()
+    menu.click()
+    page.get_by_role("button", name="Disconnect stand-in").click()
+    expect(page.locator(".source-live")).to_have_count(0)
+    menu.click()
+    page.locator(".sources").get_by_role("button", name="Pushed at a box").click()
+    expect(page.locator("h1")).to_contain_text("Pushed at a box")
+    menu.click()
+    page.get_by_role("button", name="Take in files …").click()
     expect(page.locator("h1")).to_contain_text("Drop files of readings here")

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -16,6 +18,7 @@ from tickstone.core.rigs.kinds.ultrasonic_ranger import conversion_speed_m_s
 from tickstone.core.rigs.outputs import OUTPUTS, OutputKind
 from tickstone.core.rigs.part import Chosen, OptionSpec, Role, check_options
 from tickstone.core.rigs.rig import ABILITIES
+from tickstone.core.rigs.usual import usual_values
 from tickstone.core.standing import STATIONS
 from tickstone.errors import BadInput
 
@@ -122,6 +125,27 @@ def test_words_speak_at_every_moment(what: Kind) -> None:
         said = what.words(Moment(np.arange(x.size) * 0.05, Converted(x, codes)), values)
         assert said.endswith(".")
         assert said[0].isupper()
+
+
+@pytest.mark.parametrize(
+    ("at_mm", "constants", "words"),
+    [
+        (math.nan, {}, "No line under the row."),
+        (
+            math.nan,
+            {"sensors": 2, "pitch": 30.0, "tape": 19.0},
+            "No sensor sees the line: it is between them, or lost.",
+        ),
+        (-4.0, {}, "Line under the middle, 4.0 mm to the left."),
+        (5.9, {}, "Line under the middle, 5.9 mm to the right."),
+        (6.1, {}, "Line 6.1 mm to the right of the middle."),  # half of the pitch of 12 mm
+        (-24.0, {}, "Line 24.0 mm to the left of the middle."),
+    ],
+)
+def test_where_the_line_is_in_words(at_mm: float, constants: dict[str, float], words: str) -> None:
+    row = kind("line-sensors")
+    seen = Converted(np.array([0.0, at_mm]), np.zeros(2, np.int8))
+    assert row.words(Moment(np.arange(2.0), seen), usual_values(row, said=constants)) == words
 
 
 def test_a_measured_speed_is_carried_by_the_air_and_a_formula_follows_it() -> None:

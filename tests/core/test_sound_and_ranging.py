@@ -159,3 +159,21 @@ def test_rules_of_thumb_are_the_arithmetic_that_people_type() -> None:
     by_hand_mm = [echo_us / 2000 * speed for speed in (340, 341, 343)]
     by_hand_mm += [10 * echo_us / 2 / 29.1, 10 * echo_us / 58, 25.4 * echo_us / 148]
     assert [rule.speed_m_s * echo_us / 2000 for rule in ranging.RULES] == pytest.approx(by_hand_mm)
+
+
+def test_the_band_of_a_fit_is_the_law_of_propagation() -> None:
+    """JCGM 100:2008, 5.2.2 in matrices: the variance is J C Jᵀ, here with slopes taken by difference instead of by formula."""
+    fit = ranging.RulerFit(345.0, 0.9, 4.0, 2.5, 1.2, 1.0, ())
+    matrix = np.array([[fit.speed_sd**2, fit.covariance], [fit.covariance, fit.offset_sd**2]])
+
+    def echo_us(place_mm: float, speed_m_s: float, offset_mm: float) -> float:
+        return 2 * (place_mm - offset_mm) / 1000 / speed_m_s * 1e6
+
+    for place, echo, plus_minus in ranging.fit_band(fit, [0.0, 120.0, 900.0, 4000.0]):
+        by_speed = (echo_us(place, 345.001, 4.0) - echo_us(place, 344.999, 4.0)) / 0.002
+        by_offset = (echo_us(place, 345.0, 4.001) - echo_us(place, 345.0, 3.999)) / 0.002
+        slopes = np.array([by_speed, by_offset])
+        assert echo == pytest.approx(echo_us(place, 345.0, 4.0))
+        assert plus_minus == pytest.approx(2 * np.sqrt(slopes @ matrix @ slopes), rel=1e-4)
+    two = ranging.RulerFit(345.0, None, 4.0, None, None, None, ())
+    assert [spread for _, _, spread in ranging.fit_band(two, [100.0])] == [0.0]

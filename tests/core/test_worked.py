@@ -188,6 +188,7 @@ def test_what_depends_on_nothing_unsure_has_no_shares() -> None:
         # 737 of 1024 steps of 5 V at the pin, twice that at the battery, 7.197 V over 20 kΩ; 0.797 of the 2 V between
         ("battery-divider", {}, {"counts": 737}, {"level": 3.5986, "drain": 359.86, "left": 39.863}, {"÷ 1023": 7.2043}),
         ("battery-divider", {"top": 30_000}, {"counts": 512}, {"level": 2.5, "drain": 250.0, "left": 100.0}, {}),
+        ("battery-divider", {}, {"counts": 0}, {"level": 0.0, "left": 0.0}, {}),
         # 60 000 000 µs a minute by 20 000 µs by 3 marks
         ("comparator-switch", {"marks": 3}, {"period": 20_000}, {"turns": 16.667},
          {"one mark": 3000.0, "both edges": 2000.0, "half the pulses": 500.0}),

@@ -25,7 +25,11 @@ LITTLE, PLAIN, HARD = 0.2, 0.5, 0.85  # share of the half row at which steering 
 
 
 def middle_of(pattern: str) -> float:
-    """Where the line lies in a state, −1 (leftmost sensor) to 1 (rightmost)."""
+    """Where the line lies in a state, −1 (leftmost sensor) to 1 (rightmost); 0 where there is none.
+
+    >>> middle_of("100"), middle_of("0011"), middle_of("000"), middle_of("1")
+    (-1.0, 0.6666666666666666, 0.0, 0.0)
+    """
     at = [i for i, one in enumerate(pattern) if one == "1"]
     half = (len(pattern) - 1) / 2
     return (sum(at) / len(at) - half) / half if at and half else 0.0
