@@ -6,6 +6,7 @@ Windows are made by hand, one for each thing that may be wrong at a bench and on
 from __future__ import annotations
 
 import math
+import re
 
 import numpy as np
 import pytest
@@ -330,6 +331,8 @@ def test_noise_is_taken_at_rest_and_lag_from_one_step() -> None:
     jump = np.where(np.arange(300) < 150, 0.0, 300.0)
     stepped = window(100, {"s1": still.channels["s1"] + jump})
     assert judged("filter", stepped, values, "step").ready
+    small = window(100, {"s1": still.channels["s1"] + jump / 10})  # twelve times a noise of 4 is wanted
+    assert re.match(r"No step yet: it moved by \d\d, wanted (4|5)\d\.", judged("filter", small, values, "step").why_not)
     moving = window(100, {"s1": stepped.channels["s1"] + np.where(np.arange(300) > 200, np.arange(300) * 1.5, 0)})
     assert judged("filter", moving, values, "step").why_not == "Leave it there: it still moves."
     with pytest.raises(BadInput):

@@ -272,3 +272,20 @@ def test_what_is_named_first(wanted: str | None, given: tuple[Columns, tuple[str
 
 def test_every_kind_that_columns_can_show_is_among_the_plain_cases() -> None:
     assert {case[1] for case in FAULTY} | {"garbled"} == set(KINDS)
+
+
+@pytest.mark.parametrize(
+    ("kind", "little", "much", "as_sure"),
+    [
+        ("chatter", edges(np.concatenate([EDGES, EDGES[::100] + 300])), edges(np.concatenate([EDGES, EDGES[::3] + 300])), (0.47, 0.92)),
+        ("wrong-scale", unit({n: 0.87 * x if n[0] == "a" else x for n, x in IN_G.items()}), unit({n: 1.62 * x if n[0] == "a" else x for n, x in IN_G.items()}), (0.37, 0.71)),
+    ],
+)  # fmt: skip
+def test_the_more_there_is_of_a_fault_the_surer_it_is_named(
+    kind: str, little: tuple, much: tuple, as_sure: tuple
+) -> None:
+    """One edge in a hundred that bounces against one in three; gravity a tenth off against more than half."""
+    seen = []
+    for columns, time, marks in (little, much):
+        seen += [one.confidence for one in examine(columns_record(columns, time, marks)) if one.kind == kind]
+    assert seen == pytest.approx(as_sure, abs=0.03)
