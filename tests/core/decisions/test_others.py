@@ -117,6 +117,10 @@ def test_every_filter_is_worth_on_white_noise_what_theory_says() -> None:
     assert found["none"].noise == pytest.approx(2, rel=0.05)
     for label, ratio in (("average of 5", 5**-0.5), ("median of 3", 0.6698), ("smooth α 0.3", math.sqrt(0.3 / 1.7))):
         assert found[label].noise == pytest.approx(2 * ratio, rel=0.08), label
+    table = filter_choice._table(list(found.values()), "mm", 0.4, found["none"].noise)
+    rows = {row[0]: row for row in table.rows}
+    assert float(rows["average of 5"][2].removesuffix(" %")) == pytest.approx(100 * 5**-0.5, abs=4)
+    assert rows["average of 5"][4:] == ("100 ms", "40.0 mm")  # two readings of 50 ms late, at 0.4 m/s
     for label in ("average of 9", "smooth α 0.2", "Kalman q/r 0.01"):
         one = found[label]
         out = one.setting.run(np.arange(4000, dtype=float))  # on a ramp of one a reading the lag is what is missing
