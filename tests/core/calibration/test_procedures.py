@@ -155,6 +155,14 @@ def test_a_line_row_that_contradicts_itself_is_refused() -> None:
     assert "Sensor 1 reads the same" in procedure.fit([steps[0], Step("line", "line", {}, blind)], values).why_not
     turned = dict(steps[1].numbers, means=[20.0, *steps[1].numbers["means"][1:]])
     assert "goes the other way" in procedure.fit([steps[0], Step("line", "line", {}, turned)], values).why_not
+    spread = float(np.sqrt(np.mean([step.numbers["spreads"][2] ** 2 for step in steps])))  # of both together
+    for sds, verdict in ((2.5, "Poor: sensor 3 has only 2.5 sd"), (5.0, "Fair: sensor 3 is the closest, 5.0 sd"),
+                         (9.0, "Good: the closest is sensor 3, 9 sd")):  # fmt: skip
+        near = list(steps[1].numbers["means"])
+        near[2] = steps[0].numbers["means"][2] + sds * spread
+        outcome = procedure.fit([steps[0], Step("line", "line", {}, dict(steps[1].numbers, means=near))], values)
+        assert outcome.verdict.startswith(verdict)
+        assert ("hardly tells" in outcome.heading) is (sds < 4)
     high = [Step(s.key, s.label, {}, dict(s.numbers, means=[900 - m for m in s.numbers["means"]])) for s in steps]
     assert procedure.fit(high, values).heading.startswith("Ground reads high")
 
