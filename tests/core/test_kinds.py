@@ -148,6 +148,26 @@ def test_where_the_line_is_in_words(at_mm: float, constants: dict[str, float], w
     assert row.words(Moment(np.arange(2.0), seen), usual_values(row, said=constants)) == words
 
 
+@pytest.mark.parametrize(
+    ("name", "readings", "words"),
+    [
+        ("air-temperature", [math.nan, math.nan], "No temperature yet."),
+        ("air-temperature", [21.5], "Air at 21.5 °C."),
+        ("air-temperature", [30.0] * 30 + [21.5] * 30, "Air at 21.5 °C over the last 30 readings."),
+        ("air-temperature", [20.0, math.nan, 23.0], "Air at 21.5 °C over the last 2 readings."),
+        ("microphone", [math.nan], "No reading yet."),
+        ("microphone", [0.5, 2.5], "A sound, above the room."),  # more than the usual 2 mV
+        ("microphone", [2.5, 1.5], "Quiet: no more than the room."),
+    ],
+)
+def test_what_the_last_readings_say(name: str, readings: list[float], words: str) -> None:
+    what, seen = kind(name), np.array(readings)
+    said = what.words(
+        Moment(np.arange(seen.size) * 1.0, Converted(seen, np.isnan(seen).astype(np.int8))), usual_values(what)
+    )
+    assert said == words
+
+
 def test_a_measured_speed_is_carried_by_the_air_and_a_formula_follows_it() -> None:
     ranger = kind("ultrasonic-ranger")
     values = defaults(ranger)
