@@ -29,7 +29,7 @@ ROOT = Path(__file__).resolve().parents[1]
 COPY = ROOT / ".setup" / "changed"
 SOURCE = Path("src") / "tickstone"
 ROOMS = ("core", "calculations", "formats", "link", "standin", "firmware", "store", "actions", "api")
-LONGEST_S = 300.0
+LONGEST_S, ALL_S = 300.0, 7200.0  # for the tests of one change, and for all of them once
 TIMES = "times.xml"
 FEW = 200  # tests that are sooner run by one process
 SWAPS: dict[type[ast.AST], type[ast.AST]] = {
@@ -111,9 +111,9 @@ def draw(count: int, seed: int) -> list[Place]:
     found = [
         place
         for room in ROOMS
-        for path in sorted((ROOT / SOURCE / room).rglob("*.py"))
+        for path in sorted((COPY / SOURCE / room).rglob("*.py"))
         if "migrations" not in path.parts
-        for place in places_in(path.relative_to(ROOT), ast.parse(path.read_text()))
+        for place in places_in(path.relative_to(COPY), ast.parse(path.read_text()))
     ]
     return random.Random(seed).sample(found, min(count, len(found)))
 
@@ -145,7 +145,7 @@ class Reach:
     def measure(self, choice: str) -> None:
         """Run the tests once. ``choice`` says which, by their marks."""
         run_tests(["-n", str(os.cpu_count() or 1), "-m", choice, "--cov=tickstone", "--cov-context=test",
-                   "--cov-report=", f"--junitxml={TIMES}", "src", "tests"])  # fmt: skip
+                   "--cov-report=", f"--junitxml={TIMES}", "src", "tests"], ALL_S)  # fmt: skip
 
     def tests_of(self, place: Place) -> list[str]:
         """The tests that reach a place, the quick ones first."""
@@ -156,13 +156,13 @@ class Reach:
         return sorted(found, key=lambda name: self._times.get(name, 0.0))
 
 
-def run_tests(arguments: list[str]) -> int:
+def run_tests(arguments: list[str], longest_s: float = LONGEST_S) -> int:
     """Run tests in a copy; what they come back with. Ones that never end have failed."""
     command = [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", *arguments]
     environment = {**os.environ, "PYTHONPATH": str(COPY / "src"), "PYTHONDONTWRITEBYTECODE": ""}
     try:
         return subprocess.run(
-            command, cwd=COPY, env=environment, capture_output=True, timeout=LONGEST_S
+            command, cwd=COPY, env=environment, capture_output=True, timeout=longest_s
         ).returncode  # fmt: skip
     except subprocess.TimeoutExpired:
         return 1
@@ -194,7 +194,7 @@ def main() -> int:
         reach.measure(choice)
     reach.read()
     for number, place in enumerate(draw(asked.count, asked.seed), 1):
-        plain = (ROOT / place.path).read_text()
+        plain = (COPY / place.path).read_text()
         tree = ast.parse(plain)
         what = changed(tree, place)
         (COPY / place.path).write_text(ast.unparse(tree))
