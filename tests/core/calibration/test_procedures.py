@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import numpy as np
 import pytest
 
@@ -146,6 +148,14 @@ def test_a_program_that_prints_minus_one_g_lying_flat_is_understood() -> None:
     assert "reads −1 g" in found.notes[0]
     fitted = {one.name: one.value for one in found.constants}
     assert fitted["per_g_z"] == pytest.approx(-truth["per_g_z"], rel=0.01)
+
+
+def test_a_curve_says_how_many_of_its_places_are_held_and_how_far_it_can_be_used() -> None:
+    steps, _, values = SIMULATIONS["hyperbola"][1](np.random.default_rng(3))
+    curve = PROCEDURES["hyperbola"]
+    assert curve.fit(steps, values).heading.startswith("Every place held; the curve holds within")
+    assert curve.fit(steps[:-1], values).heading.startswith("7 of 8 places held; the curve holds within")
+    assert re.match(r"Good: usable from 100 to \d+ mm; beyond", curve.fit(steps, values).verdict)
 
 
 def test_a_line_row_that_contradicts_itself_is_refused() -> None:
