@@ -76,11 +76,8 @@ def _run_whole(pytest_arguments: list[str]) -> int:
 
 
 def _environment() -> dict[str, str]:
-    return {
-        **os.environ,
-        "PYTHONPATH": str(ROOT / "src"),
-        "PYTHONDONTWRITEBYTECODE": "",
-    }  # compiled once for all processes
+    compiled_once = {"PYTHONDONTWRITEBYTECODE": ""}  # and not by every process anew
+    return {**os.environ, "PYTHONPATH": str(ROOT / "src"), **compiled_once}
 
 
 def api_types(schema: dict[str, object]) -> str:
