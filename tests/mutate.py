@@ -25,6 +25,8 @@ from xml.etree import ElementTree
 
 from coverage import CoverageData
 
+from tickstone.launch import frontend
+
 ROOT = Path(__file__).resolve().parents[1]
 COPY = ROOT / ".setup" / "changed"
 SOURCE = Path("src") / "tickstone"
@@ -119,13 +121,17 @@ def draw(count: int, seed: int) -> list[Place]:
 
 
 def copy_project() -> None:
-    """The copy that is changed: what the tests need of the project."""
-    for part in ("src", "tests", "benchmarks", "web/dist", "web/src", "docs"):
-        shutil.rmtree(COPY / part, ignore_errors=True)
-        if (ROOT / part).exists():
-            shutil.copytree(ROOT / part, COPY / part, ignore=shutil.ignore_patterns("__pycache__"))
-    for part in ("pyproject.toml", "README.md", "tick-stone"):
-        shutil.copy(ROOT / part, COPY / part)
+    """The copy that is changed: the whole project, its front end built, its packages borrowed."""
+    frontend.ensure_built()
+    reach = [(name, (COPY / name).read_bytes()) for name in (TIMES, ".coverage") if (COPY / name).exists()]
+    shutil.rmtree(COPY, ignore_errors=True)
+    left_out = shutil.ignore_patterns(
+        ".git", ".venv", ".setup", "node_modules", "__pycache__", ".*_cache", ".hypothesis"
+    )
+    shutil.copytree(ROOT, COPY, ignore=left_out)
+    (COPY / "web" / "node_modules").symlink_to(ROOT / "web" / "node_modules")
+    for name, data in reach:
+        (COPY / name).write_bytes(data)
 
 
 class Reach:

@@ -226,6 +226,41 @@ def test_supplies_and_pins_of_a_board_come_and_go(bench: Page, fern: str) -> Non
     expect(pins).to_have_count(count - 1)
 
 
+def test_rails_timers_and_programs_of_a_board_are_said_and_refused_where_they_cannot_be(bench: Page, fern: str) -> None:
+    bench.goto(f"{fern}?view=board")
+    name = bench.get_by_label("Name", exact=True)
+    own = name.input_value()
+    name.fill("A board of my own")
+    bench.get_by_label("servo", exact=True).fill("T2")
+    bench.get_by_label("tone", exact=True).fill("")
+    bench.get_by_label("C++", exact=True).uncheck()
+    bench.get_by_label("Python", exact=True).select_option("machine")
+    rail = bench.get_by_label(re.compile("^volts of")).first
+    volts = rail.input_value()
+    rail.fill("-5")
+    expect(bench.locator(".field-fault", has_text="cannot be below 0")).to_be_visible()
+    expect(bench.get_by_role("button", name="Keep this board")).to_be_disabled()
+    rail.fill(volts)
+    expect(bench.get_by_role("button", name="Keep this board")).to_be_enabled()
+    bench.get_by_role("button", name="Leave it as it was").click()
+    expect(name).to_have_value(own)
+    expect(bench.get_by_label("C++", exact=True)).to_be_checked()
+    bench.get_by_label("name of rail 1").fill("")
+    bench.get_by_role("button", name="Keep this board").click()
+    expect(bench.get_by_role("alert").filter(has_text="rail")).to_be_visible()
+    bench.get_by_label("name of rail 1").fill("main")
+    bench.get_by_label("servo", exact=True).fill("T2")
+    bench.get_by_label("Python", exact=True).select_option("machine")
+    bench.get_by_label("C++", exact=True).uncheck()
+    bench.get_by_role("button", name="Keep this board").click()
+    expect(bench.get_by_text("Your own board.")).to_be_visible()
+    bench.reload()
+    expect(bench.get_by_label("name of rail 1")).to_have_value("main")
+    expect(bench.get_by_label("servo", exact=True)).to_have_value("T2")
+    open_view(bench, "program")
+    expect(bench.locator("pre")).to_contain_text("import machine")
+
+
 def test_the_checklist_keeps_its_ticks_and_asks_who_looked(bench: Page, fern: str) -> None:
     bench.goto(fern)
     expect(bench.locator(".next")).to_contain_text(re.compile(r"before first power, the checklist: \d+ steps"))

@@ -155,6 +155,15 @@ def test_where_the_line_is_in_words(at_mm: float, constants: dict[str, float], w
         ("air-temperature", [21.5], "Air at 21.5 °C."),
         ("air-temperature", [30.0] * 30 + [21.5] * 30, "Air at 21.5 °C over the last 30 readings."),
         ("air-temperature", [20.0, math.nan, 23.0], "Air at 21.5 °C over the last 2 readings."),
+        ("air-temperature", [-8.0], "Air at −8.0 °C."),
+        ("time-of-flight-ranger", [200.0] * 9 + [math.nan] * 2, "Something 200 mm ahead."),
+        (
+            "time-of-flight-ranger",
+            [200.0] * 9 + [math.nan] * 3,
+            "Nothing it is sure of within 300 mm. Not the same as clear.",
+        ),
+        ("triangulation-ranger", [200.0] * 9 + [math.nan] * 2, "Something 200 mm ahead, or nearer than 100 mm."),
+        ("triangulation-ranger", [200.0] * 9 + [math.nan] * 3, "Nothing it can place. Not the same as clear."),
         ("microphone", [math.nan], "No reading yet."),
         ("microphone", [0.5, 2.5], "A sound, above the room."),  # more than the usual 2 mV
         ("microphone", [2.5, 1.5], "Quiet: no more than the room."),

@@ -53,7 +53,7 @@ class Feed:
     ) -> None:  # fmt: skip
         self._monotonic = clock
         self._lock = threading.RLock()
-        self._supervisor = supervisor or Supervisor()
+        self._supervisor = supervisor
         self._reader: Reader | None = None
         self._recorder: Recorder | None = None
         self._recording_name = ""

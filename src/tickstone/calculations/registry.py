@@ -15,6 +15,7 @@ import numpy.typing as npt
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from tickstone.calculations.contents import PLACES
+from tickstone.core.wording import minus
 from tickstone.errors import BadInput
 
 LONGEST_LIST = 1_000_000
@@ -52,7 +53,7 @@ class Step(Part):
 
 def step(name: str, expression: str, value: float | None, unit: str = "") -> Step:
     """One line of the substituted arithmetic."""
-    return Step(name=name, expression=expression, value=value, unit=unit)
+    return Step(name=name, expression=minus(expression), value=value, unit=unit)
 
 
 class Result(Part):

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
+
+MINUS = re.compile(r"(?<![\w.)-])-(?=\d)")
 
 
 def fixed(value: float, digits: int = 0) -> str:
@@ -13,6 +16,15 @@ def fixed(value: float, digits: int = 0) -> str:
     """
     text = f"{value:.{digits}f}"
     return text.removeprefix("-") if float(text) == 0 else text.replace("-", "\u2212")
+
+
+def minus(text: str) -> str:
+    """A sentence with true minus signs before its numbers.
+
+    >>> minus("says -2 twice, 4-channel, (-0.5)")
+    'says \u22122 twice, 4-channel, (\u22120.5)'
+    """
+    return MINUS.sub("\u2212", text)
 
 
 def listed(names: Sequence[str]) -> str:

@@ -158,6 +158,13 @@ def test_a_curve_says_how_many_of_its_places_are_held_and_how_far_it_can_be_used
     assert re.match(r"Good: usable from 100 to \d+ mm; beyond", curve.fit(steps, values).verdict)
 
 
+def test_what_the_air_is_good_for_is_its_part_of_a_metre() -> None:
+    """A kelvin is 0.61 m/s of 343 near 20 °C: 1.8 mm in a metre (common practice: 0.17 % a kelvin)."""
+    held = Step("air", "air temperature", {}, {"mean": 20.0, "mean_sd": 0.5, "n": 30})
+    verdict = PROCEDURES["air"].fit([held], values_of("ultrasonic-ranger")).verdict
+    assert verdict == "Good for ± 0.6 m/s, 1.8 mm in a metre."
+
+
 def test_a_line_row_that_contradicts_itself_is_refused() -> None:
     steps, _, values = SIMULATIONS["line"][1](np.random.default_rng(2))
     procedure = PROCEDURES["line"]

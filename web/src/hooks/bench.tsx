@@ -12,6 +12,7 @@ import {
   type Standing,
   sent,
 } from "../api/client";
+import { addressed } from "../model/address";
 import type { FeedNow, LiveFeed } from "../model/live";
 import { isStation, type StationId } from "../model/stations";
 import { useSettings } from "./settings";
@@ -149,9 +150,7 @@ export function BenchProvider({ rig, feed, children }: { rig: Rig; feed: LiveFee
   const bench = useMemo<Bench>(() => {
     const path = { params: { path: { slug } } };
     const address = (to: StationId, changes: Record<string, string | null>) => {
-      const next = new URLSearchParams(search);
-      for (const [key, value] of Object.entries(changes)) value === null ? next.delete(key) : next.set(key, value);
-      const tail = next.toString();
+      const tail = addressed(changes).toString();
       return `/${slug}/${to}${tail ? `?${tail}` : ""}`;
     };
     const connect = async (source: Partial<SourceAsked> = { kind: "stand-in" }) => {

@@ -1,20 +1,12 @@
 import { useCallback } from "react";
 import { useSearchParams } from "react-router";
+import { addressed } from "../model/address";
 
 /** What a bench shows stands in the address, so that it can be shared and Back works. */
 export function useAddress() {
   const [search, setSearch] = useSearchParams();
   const put = useCallback(
-    (changes: Record<string, string | null>, replace = true) =>
-      setSearch(
-        (old) => {
-          const next = new URLSearchParams(old);
-          for (const [name, value] of Object.entries(changes))
-            value === null ? next.delete(name) : next.set(name, value);
-          return next;
-        },
-        { replace },
-      ),
+    (changes: Record<string, string | null>, replace = true) => setSearch(addressed(changes), { replace }),
     [setSearch],
   );
   return { search, put };

@@ -1,4 +1,4 @@
-import { type KeyboardEvent, type PointerEvent, type RefObject, useEffect, useRef, useState } from "react";
+import { type KeyboardEvent, type PointerEvent, type RefObject, useCallback, useEffect, useRef, useState } from "react";
 import { useWidth } from "../hooks/useWidth";
 import { few, figure, THIN } from "../model/format";
 import { bandPath, edgePath, type LaneData, laneSpan, lasting, pulseSpans, stepPath } from "../model/lanes";
@@ -26,12 +26,21 @@ export interface LaneFault {
   sensor: string;
 }
 
+/** Where in a recording one looks: the part that is shown and the cursor, s. */
+export interface Place {
+  view: [number, number];
+  cursor: number | undefined;
+}
+
+/** ``now`` is the place that was asked for last, drawn yet or not. */
 interface Props {
   lanes: DrawnLane[];
   marks: LaneMark[];
   faults: LaneFault[];
   from: number;
   to: number;
+  whole: [number, number];
+  now: () => Place;
   cursor: number | undefined;
   span: [number, number] | undefined;
   label: string;
@@ -59,7 +68,6 @@ export function Lanes(props: Props) {
   const drag = useRef<[number, number] | null>(null); // the same at once, before anything is drawn anew
   const latest = useRef(props);
   latest.current = props;
-  const asked = useRef<[number, number] | null>(null); // a view that was asked for and is not drawn yet
   const x = scale(from, to, GUTTER, width - 8);
   const time = (px: number) => from + ((px - GUTTER) / (width - 8 - GUTTER)) * (to - from);
   let top = RULER;
@@ -71,27 +79,24 @@ export function Lanes(props: Props) {
   });
   const height = top + 4;
 
-  // biome-ignore lint/correctness/useExhaustiveDependencies: what was asked for is drawn when the view changes
-  useEffect(() => {
-    asked.current = null;
-  }, [from, to]);
+  const zoom = useCallback((about: number, by: number) => {
+    const { whole, now, onView } = latest.current;
+    const [low, high] = now().view;
+    onView(Math.max(whole[0], about - (about - low) * by), Math.min(whole[1], about + (high - about) * by));
+  }, []);
 
   useEffect(() => {
     const node = box.current;
     if (!node) return;
     const wheel = (event: WheelEvent) => {
-      const { from, to, onView } = latest.current;
       event.preventDefault();
-      const [low, high] = asked.current ?? [from, to];
+      const [low, high] = latest.current.now().view;
       const share = (event.clientX - node.getBoundingClientRect().left - GUTTER) / (node.clientWidth - 8 - GUTTER);
-      const about = low + Math.min(1, Math.max(0, share)) * (high - low);
-      const by = event.deltaY < 0 ? ZOOM : 1 / ZOOM;
-      asked.current = [about - (about - low) * by, about + (high - about) * by];
-      onView(...asked.current);
+      zoom(low + Math.min(1, Math.max(0, share)) * (high - low), event.deltaY < 0 ? ZOOM : 1 / ZOOM);
     };
     node.addEventListener("wheel", wheel, { passive: false });
     return () => node.removeEventListener("wheel", wheel);
-  }, []);
+  }, [zoom]);
 
   const begun = useRef<number | null>(null);
   const placeOf = (event: PointerEvent) => event.clientX - (box.current?.getBoundingClientRect().left ?? 0);
@@ -117,16 +122,18 @@ export function Lanes(props: Props) {
     setDragged(null);
   };
   const key = (event: KeyboardEvent) => {
-    const step = ((to - from) / 100) * (event.shiftKey ? 10 : 1);
-    const now = cursor ?? (from + to) / 2;
-    const about = (by: number) => props.onView(now - (now - from) * by, now + (to - now) * by);
+    const { view, cursor } = props.now();
+    const [low, high] = view;
+    const step = ((high - low) / 100) * (event.shiftKey ? 10 : 1);
+    const at = cursor ?? (low + high) / 2;
+    const moveTo = (t: number) => props.onCursor(Math.min(high, Math.max(low, t)));
     const acts: Record<string, () => void> = {
-      ArrowLeft: () => props.onCursor(Math.max(from, now - step)),
-      ArrowRight: () => props.onCursor(Math.min(to, now + step)),
-      "+": () => about(ZOOM),
-      "-": () => about(1 / ZOOM),
-      "[": () => props.onSpan([now, Math.max(now, span?.[1] ?? to)]),
-      "]": () => props.onSpan([Math.min(now, span?.[0] ?? from), now]),
+      ArrowLeft: () => moveTo(at - step),
+      ArrowRight: () => moveTo(at + step),
+      "+": () => zoom(at, ZOOM),
+      "-": () => zoom(at, 1 / ZOOM),
+      "[": () => props.onSpan([at, Math.max(at, span?.[1] ?? high)]),
+      "]": () => props.onSpan([Math.min(at, span?.[0] ?? low), at]),
     };
     const act = acts[event.key];
     if (!act) return;

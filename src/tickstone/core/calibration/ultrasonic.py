@@ -225,7 +225,7 @@ class Air(Procedure):
         speed = float(sound.speed_of_sound_cramer(air, humidity))
         slope = float(sound.sensitivity_m_s_per_k(air, humidity))
         heading = f"The air is {air:.1f} ± {2 * sd:.1f} °C: sound goes {speed:.1f} m/s"
-        verdict = f"{'Good' if 2 * sd <= GOOD_K else 'Rough, only'} for ± {2 * sd * slope:.1f} m/s, {0.2 * sd * slope / speed * 1000:.1f} mm in a metre."
+        verdict = f"{'Good' if 2 * sd <= GOOD_K else 'Rough, only'} for ± {2 * sd * slope:.1f} m/s, {2 * sd * slope / speed * 1000:.1f} mm in a metre."
         notes: tuple[str, ...] = ()
         fitted = values.get("sound")
         if fitted is not None and fitted.provenance is Provenance.MEASURED and fitted.sd is not None:

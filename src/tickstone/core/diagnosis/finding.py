@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from tickstone.core.diagnosis.record import ACCEL, AIR, DISTANCE, ECHO, EDGE, GYRO, LEVEL, LIGHT, SUPPLY
+from tickstone.core.wording import minus
 
 KINDS = (
     "dropouts", "spikes", "stuck", "clipped", "chatter", "doubled", "missed", "swapped", "inverted", "flicker",
@@ -225,7 +226,15 @@ def found(
     causes = (*first_causes, *(one for one in behind.causes if one not in first_causes))
     sure = min(max(float(confidence), 0.0), SUREST)
     return Finding(
-        kind, stream, channel, float(span_s[0]), float(span_s[1]), round(sure, 3), evidence, causes, behind.advice
+        kind,
+        stream,
+        channel,
+        float(span_s[0]),
+        float(span_s[1]),
+        round(sure, 3),
+        minus(evidence),
+        causes,
+        behind.advice,
     )
 
 

@@ -113,7 +113,7 @@ def check_budgets(rig: Rig) -> Iterator[Result]:
                           f"{ma:.0f} of {allowed:g} mA", {"drawn_ma": ma, "allowed_ma": allowed})  # fmt: skip
         elif name == "the board":
             for one in rig.fitted:
-                yield Assurance("supply-budget", one.id, f"{ma:g} of {allowed:g} mA in all")
+                yield Assurance("supply-budget", one.id, f"{ma:.3g} of {allowed:g} mA in all")
 
 
 def pin_loads(rig: Rig) -> list[tuple[Wire, PinSpec, float]]:

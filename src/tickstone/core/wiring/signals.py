@@ -281,7 +281,7 @@ def _bus_line(rig: Rig, wires: list[Wire]) -> Iterator[Result]:
         yield Assurance(
             "i2c-pull-up",
             first.sensor,
-            f"bus {name} {plain_ohms(round(total))} of {plain_ohms(round(highest))} at most",
+            f"bus {name} {plain_ohms(round(total))} of {plain_ohms(round(highest, -2))} at most",
         )
     for wire in wires:
         rail = volts_at(rig, wire.pull_up.rail) if wire.pull_up else None

@@ -4,10 +4,10 @@ import { api, ask, type Schemas, type Whole } from "../../api/client";
 import { useBench, useLength } from "../../hooks/bench";
 import { useAddress } from "../../hooks/useAddress";
 import { useFindings } from "../../hooks/useFindings";
-import { FORGET } from "../../model/address";
+import { addressed, FORGET } from "../../model/address";
 import { figure, type LengthUnit, lengthTyped, THIN } from "../../model/format";
 import type { Finding } from "../../model/live";
-import { type DrawnLane, Lanes, Overview } from "../../plot/Lanes";
+import { type DrawnLane, Lanes, Overview, type Place } from "../../plot/Lanes";
 import { Verdict } from "../../ui/Verdict";
 import { About } from "./About";
 import { Findings } from "./Findings";
@@ -94,8 +94,11 @@ function Inside({ opened }: { opened: Opened }) {
   const ends = recording.streams.filter((one) => one.n > 0);
   const first = Math.min(...ends.map((one) => one.t0_s ?? 0));
   const last = Math.max(...ends.map((one) => one.t1_s ?? 0), first + 1e-3);
-  const view: [number, number] = [number("t0") ?? first, number("t1") ?? last];
-  const cursor = number("t");
+  const placeIn = (address: URLSearchParams): Place => ({
+    view: [Number(address.get("t0") ?? first), Number(address.get("t1") ?? last)],
+    cursor: address.has("t") ? Number(address.get("t")) : undefined,
+  });
+  const { view, cursor } = placeIn(search);
   const span: [number, number] | undefined =
     search.has("s0") && search.has("s1") ? [number("s0") ?? 0, number("s1") ?? 0] : undefined;
   const path = { recording_id: recording.id };
@@ -173,6 +176,8 @@ function Inside({ opened }: { opened: Opened }) {
         faults={findings.map((one) => ({ t0: one.start_s, t1: one.end_s, label: one.kind, sensor: one.sensor }))}
         from={view[0]}
         to={view[1]}
+        whole={[first, last]}
+        now={() => placeIn(addressed())}
         cursor={cursor}
         span={span}
         drawing={drawing}

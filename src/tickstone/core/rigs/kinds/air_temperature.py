@@ -27,6 +27,7 @@ from tickstone.core.rigs.kinds.base import (
 from tickstone.core.rigs.kinds.parts import GROUND, ON_MODULE, own_pull_up, raw, supply_pin, term
 from tickstone.core.rigs.part import Chosen, Part, PinSpec, Role
 from tickstone.core.rigs.reading import PulseThermometer, SlotThermometer
+from tickstone.core.wording import fixed
 
 OUTSIDE = 1
 REASONS = ("", "outside the sensor's range")
@@ -74,7 +75,7 @@ def words(moment: Moment, values: Values) -> str:
     if good.size == 0:
         return "No temperature yet."
     over = f" over the last {min(30, good.size)} readings" if good.size > 1 else ""
-    return f"Air at {good[-30:].mean():.1f} °C{over}."
+    return f"Air at {fixed(float(good[-30:].mean()), 1)} °C{over}."
 
 
 def _part(chosen: Chosen) -> Part:

@@ -39,6 +39,9 @@ class Surroundings:
     air_c: Array | None = None
 
 
+MISSING = 3  # so many readings in a row that mean nothing are not passed over in words
+
+
 @dataclass(frozen=True)
 class Converted:
     """Converted readings: ``values`` is NaN where the reading means nothing at all; ``codes`` index the kind's reasons
@@ -51,6 +54,11 @@ class Converted:
     def valid(self) -> npt.NDArray[np.bool_]:
         """True where the reading means something."""
         return np.asarray(self.codes == 0)
+
+    @property
+    def missing(self) -> int:
+        """How many of the last readings, in a row, mean nothing."""
+        return int(np.argmax(self.valid[::-1])) if self.valid.any() else self.codes.size
 
 
 @dataclass(frozen=True)

@@ -9,6 +9,7 @@ import numpy as np
 
 from tickstone.core.constants import ConstantSpec, Values
 from tickstone.core.rigs.kinds.base import (
+    MISSING,
     Array,
     Ask,
     Chain,
@@ -69,7 +70,7 @@ def words(moment: Moment, values: Values) -> str:
     """What the ranger says; no target is never "clear"."""
     found = moment.converted
     good = found.values[found.valid]
-    if good.size:
+    if good.size and found.missing < MISSING:
         return f"Something {float(np.median(good[-5:])):.0f} mm ahead."
     if not found.values.size:
         return "No reading yet."

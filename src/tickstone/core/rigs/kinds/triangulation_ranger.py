@@ -9,6 +9,7 @@ import numpy as np
 from tickstone.core import triangulation
 from tickstone.core.constants import ConstantSpec, Values
 from tickstone.core.rigs.kinds.base import (
+    MISSING,
     Array,
     Chain,
     ChannelSpec,
@@ -95,7 +96,7 @@ def words(moment: Moment, values: Values) -> str:
     """What the ranger says; a voltage too near or too far is never "clear"."""
     found = moment.converted
     good = found.values[found.valid]
-    if good.size:
+    if good.size and found.missing < MISSING:
         return f"Something {float(np.median(good[-5:])):.0f} mm ahead, or nearer than {values['nearest'].value:.0f} mm."
     if found.codes.size and int(found.codes[-1]) == triangulation.TOO_NEAR:
         return f"Nearer than {values['nearest'].value:.0f} mm: one voltage belongs to two distances here."

@@ -10,6 +10,7 @@ import numpy as np
 from tickstone.core import ranging, sound
 from tickstone.core.constants import ConstantSpec, DerivedSpec, Provenance, Values
 from tickstone.core.rigs.kinds.base import (
+    MISSING,
     Array,
     Ask,
     Chain,
@@ -127,14 +128,13 @@ def words(moment: Moment, values: Values) -> str:
     converted = moment.converted
     if converted.values.size == 0:
         return "No ping yet."
-    run = int(np.argmax(converted.valid[::-1])) if converted.valid.any() else converted.values.size
     last = int(converted.codes[-1])
-    if run >= 3:
+    if converted.missing >= MISSING:
         if last == ranging.TOO_FAR:
             return f"Nothing within {values['farthest'].value / 1000:.1f} m."
         if last == ranging.TOO_NEAR:
             return f"Nearer than {values['nearest'].value:.0f} mm: the number means nothing here."
-        return f"No echo for {run} pings: a slanted or soft surface, or a wire. Not the same as clear."
+        return f"No echo for {converted.missing} pings: a slanted or soft surface, or a wire. Not the same as clear."
     good = converted.valid
     if not good.any():
         return "No echo: not the same as clear." if last == ranging.DROPOUT else "Outside what the ranger can see."
