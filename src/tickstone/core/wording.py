@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
+import numpy as np
+
 MINUS = re.compile(r"(?<![\w.)-])-(?=\d)")
 
 
@@ -25,6 +27,16 @@ def minus(text: str) -> str:
     'says \u22122 twice, 4-channel, (\u22120.5)'
     """
     return MINUS.sub("\u2212", text)
+
+
+def significant(value: float, digits: int = 3) -> str:
+    """A number with so many significant figures, never with a power of ten, and a true minus sign.
+
+    >>> significant(1750.4), significant(0.00001), significant(-24.71, 2), significant(5.0)
+    ('1750', '0.00001', '\u221225', '5')
+    """
+    text = np.format_float_positional(float(f"{value:.{digits}g}"), trim="-")
+    return text.replace("-", "\u2212")
 
 
 def listed(names: Sequence[str]) -> str:

@@ -14,6 +14,7 @@ from tickstone.core.decisions.decision import Asked
 from tickstone.core.decisions.obstacle import usual_noise_mm
 from tickstone.core.decisions.pulse_limits import merged
 from tickstone.core.rigs.kinds import KINDS
+from tickstone.core.wording import significant
 from tickstone.errors import BadInput, NotFound
 
 
@@ -329,7 +330,7 @@ def test_short_recordings_say_which_filters_need_a_longer_one(count: int, moving
         found = decision("filter").work(Asked([seen], picked=picked), values)
         one = filter_choice.setting("kalman", amount)
         ladder = next(table for table in found.tables if table.title.startswith("Kalman"))
-        (row,) = [row for row in ladder.rows if row[0] == f"{amount:g}"]
+        (row,) = [row for row in ladder.rows if row[0] == significant(amount)]
         if filter_choice.needed_readings(one) > count:
             assert not found.good
             assert "needs a recording of" in found.heading

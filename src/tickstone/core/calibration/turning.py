@@ -29,7 +29,7 @@ from tickstone.core.constants import Values
 from tickstone.core.figures import Dot, Line, Plot, Table
 from tickstone.core.noise import MAD_TO_SD, step_noise
 from tickstone.core.thresholds import threshold_otsu
-from tickstone.core.wording import fixed
+from tickstone.core.wording import fixed, significant
 from tickstone.errors import BadInput
 
 SPINNING = "Wheels off the ground; keep fingers, hair and sleeves away from what turns."
@@ -101,8 +101,8 @@ class RollOut(Procedure):
             return
         meant = usual if usual is not None else math.sqrt(LEAST_WAY_MM * MOST_WAY_MM)
         _, unit = min(UNITS_MM, key=lambda one: abs(math.log(way * one[0] / meant)))
-        said = f"{truth['distance_mm']:g} mm in {truth['turns']:g} turns is {way:.4g} mm a turn"
-        said += f", and {usual:.4g} mm before." if usual is not None else ": no wheel is like that."
+        said = f"{truth['distance_mm']:g} mm in {truth['turns']:g} turns is {significant(way, 4)} mm a turn"
+        said += f", and {significant(usual, 4)} mm before." if usual is not None else ": no wheel is like that."
         maybe = f" Did you mean {truth['distance_mm']:g} {unit}?" if unit else " Were the turns miscounted?"
         raise BadInput(said + maybe, "distance_mm")
 

@@ -17,7 +17,7 @@ from tickstone.core.decisions.stopping import needed_stop
 from tickstone.core.decisions.votes import Guard, odds_on, smoothed_truth
 from tickstone.core.figures import Dot, Line, Plot, Table
 from tickstone.core.noise import step_noise, without_spikes
-from tickstone.core.wording import fixed, listed, rate
+from tickstone.core.wording import fixed, listed, rate, significant
 from tickstone.errors import BadInput
 
 Array = npt.NDArray[np.float64]
@@ -37,7 +37,7 @@ SETTLES = 4.0  # times its lag, until a filter has forgotten where it began
 DRAWN = 400
 RESTS = 2.0  # times their noise that readings at rest may spread
 LEAST_SHARE = 0.2  # of the noise that a calm stretch must have to tell what a filter leaves of it
-AMOUNT_WORDS = {"average": "of {0:g}", "median": "of {0:g}", "smooth": "α {0:g}", "kalman": "q/r {0:g}"}
+AMOUNT_WORDS = {"average": "of {}", "median": "of {}", "smooth": "α {}", "kalman": "q/r {}"}
 
 
 @dataclass(frozen=True)
@@ -53,7 +53,9 @@ class Setting:
     def label(self) -> str:
         """What it is called."""
         called = CALLED[KINDS.index(self.kind)]
-        return called if self.kind == "none" else f"{called} {AMOUNT_WORDS[self.kind].format(self.amount)}"
+        return (
+            called if self.kind == "none" else f"{called} {AMOUNT_WORDS[self.kind].format(significant(self.amount, 6))}"
+        )
 
     def run(self, values: Array) -> Array:
         """The filter over readings, shape (n,)."""
@@ -282,7 +284,7 @@ def values_unit(values: Values) -> str:
 
 
 def _size(value: float) -> str:
-    return f"{value:.2g}" if value < 10 else fixed(value)
+    return significant(round(value, 9), 2) if value < 10 else fixed(value)
 
 
 def _notes(seen: Seen, found: list[OnThese], unit: str, values: Values, mine: Setting) -> tuple[str, ...]:
@@ -435,11 +437,11 @@ def _ladder(found: list[OnThese], unit: str, speed: float, raw: float, length_s:
         gain = filters.kalman_gain(ratio * variance, variance)
         way = (f"{fixed(1000 * speed * one.lag_s, 1)} mm",) if speed else ()
         left = f"{fixed(100 * one.noise / raw)} %" if raw else "none"
-        rows.append((f"{ratio:g}", f"{ratio * variance:.2g}", f"{gain.gain:.3f}",
+        rows.append((significant(ratio), significant(ratio * variance, 2), f"{gain.gain:.3f}",
                      left if one.needs_s <= length_s else f"{left} of white noise; record {fixed(one.needs_s)} s",
                      f"{fixed(1000 * one.lag_s)} ms", *way))  # fmt: skip
     way_head = (f"at {speed:g} m/s",) if speed else ()
-    return Table(f"Kalman filter, r = {variance:.3g}" + (f" {unit}²" if unit else ""),
+    return Table(f"Kalman filter, r = {significant(variance)}" + (f" {unit}²" if unit else ""),
                  ("q/r", "q", "gain", "of the noise", "late by", *way_head), tuple(rows))  # fmt: skip
 
 

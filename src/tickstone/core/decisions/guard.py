@@ -30,7 +30,7 @@ from tickstone.core.decisions.line import LEAST_READINGS, names_of, top_code
 from tickstone.core.figures import Table
 from tickstone.core.line_row import GROUND, LINE
 from tickstone.core.thresholds import Population, population, tail
-from tickstone.core.wording import fixed, listed, rate
+from tickstone.core.wording import fixed, listed, rate, significant
 
 TABLE_SDS = 5.0  # so far from the table's middle a normal reading strays once in 1.7 million, half a day at 50 a second
 METER_SHARE, METER_DIGIT_V = 0.01, 0.01  # of a cheap meter, common practice
@@ -139,7 +139,7 @@ def _overruns(stop: _Stop) -> Table:
     for factor in SPEEDS:
         other = replace(stop, speed=stop.speed * factor)
         left = other.ahead - other.overrun
-        rows.append((f"{other.speed:.2g} m/s", f"{fixed(other.overrun)} mm",
+        rows.append((f"{significant(other.speed, 2)} m/s", f"{fixed(other.overrun)} mm",
                      f"{fixed(left)} mm before the edge" if left >= 0 else f"{fixed(-left)} mm over the edge"))  # fmt: skip
     return Table("What it overruns", ("speed", "until it stands", "then the wheel is"), tuple(rows))
 

@@ -17,7 +17,7 @@ from tickstone.core.decisions.stopping import needed_stop
 from tickstone.core.figures import Table
 from tickstone.core.instruments import bar_edges_mm
 from tickstone.core.noise import step_noise
-from tickstone.core.wording import fixed, rate
+from tickstone.core.wording import fixed, rate, significant
 
 COMMON_MM = (90.0, 100.0, 600.0)  # common practice: thresholds people type in
 SPEEDS = (0.5, 1.0, 1.5, 2.0)
@@ -186,7 +186,7 @@ def _changes(values: Values, sigma: float, lag_s: float, trip: float) -> Table:
         speed = values["drive_speed"].value * factor
         stop = needed_stop(values, sigma, lag_s, speed)
         spare = trip - stop.trip_mm
-        rows.append((f"{speed:.2g} m/s", f"{fixed(stop.trip_mm)} mm",
+        rows.append((f"{significant(speed, 2)} m/s", f"{fixed(stop.trip_mm)} mm",
                      f"{fixed(spare)} mm more than needed" if spare >= 0 else f"{fixed(-spare)} mm too late"))  # fmt: skip
     return Table("At another speed", ("speed", "needed", "this trip"), tuple(rows))
 

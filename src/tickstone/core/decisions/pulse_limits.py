@@ -14,7 +14,7 @@ from tickstone.core.constants import Values
 from tickstone.core.decisions.decision import Asked, Candidate, Choice, Decided, Decision, Seen, standing
 from tickstone.core.figures import Dot, Line, Plot, Table
 from tickstone.core.filters import moving_average
-from tickstone.core.wording import fixed
+from tickstone.core.wording import fixed, significant
 
 Array = npt.NDArray[np.float64]
 
@@ -106,7 +106,7 @@ class Shaft:
         smooth = next((k for k, one in zip(AVERAGED, ripple, strict=True) if one < RIPPLE), AVERAGED[-1])
         return {
             "slow_s": float(
-                f"{min(max(SLOWER * float(self.turning.max()) / 1e6, SLOW_AT_LEAST_S), SLOW_AT_MOST_S):.3g}"
+                f"{significant(min(max(SLOWER * float(self.turning.max()) / 1e6, SLOW_AT_LEAST_S), SLOW_AT_MOST_S))}"
             ),
             "refractory": float(round(math.sqrt(self.bounces.max() * most) if self.bounces.size else most / 2)),
             "smoothing": float(self.turn if smooth > 1 and self.turn > 1 else smooth),
@@ -149,7 +149,7 @@ class PulseLimits(Decision):
         slow_rpm = 60.0 / (shaft.per_turn * now["slow_s"])
         heading = (
             f"A refractory time of {fixed(now['refractory'])} µs would swallow true pulses" if bad else
-            f"Slow below {slow_rpm:.3g} rpm, alarm above {now['over_rpm']:.4g} rpm"
+            f"Slow below {significant(slow_rpm)} rpm, alarm above {significant(now['over_rpm'], 4)} rpm"
         )  # fmt: skip
         kept = merged(shaft.intervals, now["refractory"])
         return Decided(
@@ -169,7 +169,7 @@ def _choices(shaft: Shaft, now: Mapping[str, float], suggested: Mapping[str, flo
         else "a quarter of the shortest interval: nothing bounced here",
         "smoothing": "one whole turn, so that unequal gaps cancel" if whole
         else "the pulses come evenly" if suggested["smoothing"] == 1 else "until the ripple is under 2 %",
-        "over_rpm": f"a fifth above the fastest seen, {shaft.fastest_rpm:.4g} rpm",
+        "over_rpm": f"a fifth above the fastest seen, {significant(shaft.fastest_rpm, 4)} rpm",
     }  # fmt: skip
     others = {
         "slow_s": (Candidate("usual", SLOW_AT_MOST_S, "assumed"),),

@@ -31,6 +31,7 @@ from tickstone.core.diagnosis.record import (
     runs,
 )
 from tickstone.core.noise import MAD_TO_SD
+from tickstone.core.wording import significant
 
 AMOUNTS = (ECHO, DISTANCE, LIGHT, RANGING, ACCEL, GYRO, AIR, SUPPLY, SOUND, OTHER)
 
@@ -71,8 +72,8 @@ def find_spikes(stream: Stream, signal: Signal) -> list[Finding]:
     sure = ramp(at.size, (1, 0.42), (2, 0.55), (3, 0.72), (6, 0.88), (20, 0.95))
     worst = int(at[np.argmax(heights)])
     said = (
-        f"{at.size} of {x.size} readings stand alone, by {float(np.median(heights)):.3g} and up to {float(heights.max()):.3g}; "
-        f"noise is {max(signal.noise, signal.quantum / 4):.2g}. The farthest says {x[worst]:g} between {x[worst - 1]:g} and "
+        f"{at.size} of {x.size} readings stand alone, by {significant(float(np.median(heights)))} and up to {significant(float(heights.max()))}; "
+        f"noise is {significant(max(signal.noise, signal.quantum / 4), 2)}. The farthest says {x[worst]:g} between {x[worst - 1]:g} and "
         f"{x[min(worst + 1, x.size - 1)]:g}."
     )  # fmt: skip
     span = stream.times_s[rows[at[0]]], stream.times_s[rows[at[-1]]]
@@ -183,7 +184,7 @@ def find_stuck(record: Record, stream: Stream, signal: Signal) -> list[Finding]:
     expected = math.log10(x.size) + (length - 1) * log_same / math.log(10)
     sure = ramp(-expected, (3, 0.3), (6, 0.5), (12, 0.8), (30, 0.95))
     said = (
-        f"it says exactly {value:g} for {t1 - t0:.1f} s, {length} readings in a row; elsewhere its noise is {noise:.2g}, "
+        f"it says exactly {value:g} for {t1 - t0:.1f} s, {length} readings in a row; elsewhere its noise is {significant(noise, 2)}, "
         f"{noise / quantum:.1f} of its steps."
     )
     return [found("stuck", stream.key, signal.name, signal.nature, (t0, t1), sure, said)]

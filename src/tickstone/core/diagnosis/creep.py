@@ -21,6 +21,7 @@ from tickstone.core.diagnosis.record import (
     Signal,
     Stream,
 )
+from tickstone.core.wording import significant
 
 BLOCKS = 12
 FEWEST_S = 4.0
@@ -121,7 +122,7 @@ def _told(
     sure = min(
         ramp(abs(moved) / least, (0.6, 0.3), (1.0, 0.52), (2.0, 0.78), (5.0, 0.93)), ramp(sigmas, (5, 0.55), (10, 0.95))
     )
-    said = f"it crept by {moved:+.3g}{unit} in {span[1] - span[0]:.0f} s, all one way; its noise is {signal.noise:.2g}."
+    said = f"it crept by {'+' if moved > 0 else ''}{significant(moved)}{unit} in {span[1] - span[0]:.0f} s, all one way; its noise is {significant(signal.noise, 2)}."
     first: tuple[str, ...] = ()
     for nature, cause in ((AIR, "it follows the temperature"), (SUPPLY, "it follows the supply")):
         side = record.side(nature)

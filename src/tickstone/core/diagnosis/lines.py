@@ -10,6 +10,7 @@ import numpy as np
 
 from tickstone.core.diagnosis.finding import Finding, found, ramp
 from tickstone.core.diagnosis.record import Array, Record, Stream
+from tickstone.core.wording import significant
 
 FEWEST_ROWS = 30
 GAP = 2.5  # times the usual interval: beyond that it is a pause
@@ -101,8 +102,8 @@ def _uneven(stream: Stream, clock: str) -> list[Finding]:
     sure = ramp(beyond, (0.05, 0.25), (0.1, 0.5), (0.2, 0.8), (0.4, 0.93))
     if sure > 0.25 and spread > 1.5 * rounding:
         said = (
-            f"lines come every {1000 * usual:.3g} ms, give or take {1000 * spread:.2g} ms (k = 1); the steps of time make "
-            f"{1000 * rounding:.2g} ms of that."
+            f"lines come every {significant(1000 * usual)} ms, give or take {significant(1000 * spread, 2)} ms (k = 1); the steps of time make "
+            f"{significant(1000 * rounding, 2)} ms of that."
         )
         findings.append(found("jitter", stream.key, clock, "", span, sure, said))
     whole = np.rint(steps / usual)
@@ -111,7 +112,7 @@ def _uneven(stream: Stream, clock: str) -> list[Finding]:
     if lost.sum() >= 3 and early < FEW_EARLY * lost.sum() and beyond < STEADY and rounding < FINE * usual:
         missing = int((whole[lost] - 1).sum())
         at = np.flatnonzero(lost)
-        said = f"{missing} of {steps.size + 1 + missing} lines are missing, in {at.size} places: the gaps are whole multiples of {1000 * usual:.3g} ms."
+        said = f"{missing} of {steps.size + 1 + missing} lines are missing, in {at.size} places: the gaps are whole multiples of {significant(1000 * usual)} ms."
         sure = ramp(missing / steps.size, (0.003, 0.3), (0.015, 0.5), (0.05, 0.75), (0.2, 0.9))
         span = float(stream.times_s[at[0]]), float(stream.times_s[at[-1] + 1])
         findings.append(found("dropouts", stream.key, clock, "", span, sure, said, "lines are lost on the way"))

@@ -9,6 +9,7 @@ import numpy as np
 from tickstone.core.diagnosis.finding import Finding, found, ramp
 from tickstone.core.diagnosis.nothing import nothing
 from tickstone.core.diagnosis.record import LIGHT, OTHER, RANGING, SOUND, Array, Rows, Signal, Stream
+from tickstone.core.wording import significant
 
 MAINS = (
     (100.0, "lamps on 50 Hz mains"),
@@ -59,7 +60,7 @@ def find_flicker(stream: Stream, signal: Signal) -> list[Finding]:
     rate = 1.0 / float(np.median(np.diff(stream.times_s[rows])))
     folded = abs(hz - rate * round(hz / rate))
     alias = f", seen at {folded:.1f} Hz with {rate:.0f} readings a second" if hz > rate / 2 else ""
-    said = f"it swings by ±{amplitude:.3g} at {hz:.1f} Hz{alias}: {what}; noise is {signal.noise:.2g}."
+    said = f"it swings by ±{significant(amplitude)} at {hz:.1f} Hz{alias}: {what}; noise is {significant(signal.noise, 2)}."
     whole = float(stream.times_s[rows[0]]), float(stream.times_s[rows[-1]])
     return [
         found("flicker", stream.key, signal.name, signal.nature, whole if rows.size <= MOST_ROWS else span, sure, said)

@@ -8,6 +8,7 @@ import numpy as np
 
 from tickstone.core.diagnosis.finding import Finding, found, ramp
 from tickstone.core.diagnosis.record import ACCEL, GYRO, Array, Rows, Signal, Stream
+from tickstone.core.wording import significant
 
 QUIET_SHARE = 0.3  # of the stretches, the quietest: there gravity alone is felt
 STRETCHES = 40
@@ -91,7 +92,7 @@ def _size(stream: Stream, axes: dict[str, Signal], felt: _Felt) -> list[Finding]
     sure = 0.88 if near and felt.scaled else ramp(abs(np.log2(ratio)), (0.18, 0.35), (0.4, 0.6), (0.8, 0.75))
     what = f"about {RATIOS[known]} what it must be" if near else f"{ratio:.2f} of what it must be"
     unit = "g" if felt.scaled else "counts"
-    said = f"at rest gravity comes to {felt.at_rest:.3g} {unit}, {what}."
+    said = f"at rest gravity comes to {significant(felt.at_rest)} {unit}, {what}."
     span = float(stream.times_s[felt.rows[0]]), float(stream.times_s[felt.rows[-1]])
     largest = max(axes.values(), key=lambda one: abs(float(np.median(one.known)) - one.zero))
     return [found("wrong-scale", stream.key, largest.name, ACCEL, span, sure, said)]

@@ -11,6 +11,7 @@ import numpy as np
 from tickstone.core.diagnosis.edges import LEAST_EDGES, Edges, edges_of, usual_around
 from tickstone.core.diagnosis.finding import Finding, found, ramp
 from tickstone.core.diagnosis.record import EDGE, LEVEL, Array, Flags, Record, Rows, Signal, Stream, runs
+from tickstone.core.wording import significant
 
 AHEAD, FAST = 5, 1.4  # a usual period that changes by so much over twice so many: it runs up or slows down
 NEAR = 0.2  # of a whole multiple, either way
@@ -51,8 +52,8 @@ def _chatter(stream: Stream, signal: Signal, edges: Edges) -> list[Finding]:
     sure = ramp(edges.bursts / max(real, 1), (0.005, 0.4), (0.02, 0.6), (0.1, 0.85), (0.4, 0.95))
     sure = min(sure, ramp(edges.bursts, (3, 0.6), (8, 0.9), (20, 0.96)))
     said = (
-        f"after {edges.bursts} of {real} edges more follow within {1000 * edges.longest:.2g} ms ({edges.bounced.size} of them), "
-        f"where a period lasts {1000 * usual:.3g} ms."
+        f"after {edges.bursts} of {real} edges more follow within {significant(1000 * edges.longest, 2)} ms ({edges.bounced.size} of them), "
+        f"where a period lasts {significant(1000 * usual)} ms."
     )
     span = float(edges.bounced[0]), float(edges.bounced[-1])
     return [found("chatter", stream.key, signal.name, signal.nature, span, sure, said)]
@@ -198,8 +199,8 @@ def _doubled(stream: Stream, signal: Signal, edges: Edges, pair: Flags, usual_s:
     sure = ramp(count, (2, 0.4), (4, 0.55), (8, 0.75), (20, 0.92))
     shorts = np.diff(edges.times)[pair]
     said = (
-        f"{count} of {pair.size} periods are about half ({1000 * float(np.median(shorts)):.3g} ms) the usual "
-        f"{1000 * usual_s:.3g} ms, two by two."
+        f"{count} of {pair.size} periods are about half ({significant(1000 * float(np.median(shorts)))} ms) the usual "
+        f"{significant(1000 * usual_s)} ms, two by two."
     )
     span = edges.times[at[0]], edges.times[at[-1] + 1]
     return found("doubled", stream.key, signal.name, signal.nature, span, sure, said)
@@ -211,7 +212,7 @@ def _missed(stream: Stream, signal: Signal, edges: Edges, gaps: Array, usual: Ar
     whole = np.rint(gaps[twice] / usual[twice]).astype(int)
     kinds = ", ".join(f"{int((whole == n).sum())} are {n}×" for n in range(2, MOST_MISSED + 1) if (whole == n).any())
     sure = ramp(count, (2, 0.52), (3, 0.65), (6, 0.82), (20, 0.95))
-    said = f"of {gaps.size} periods {kinds} the usual {1000 * float(np.median(usual)):.3g} ms: {int((whole - 1).sum())} pulses are missing."
+    said = f"of {gaps.size} periods {kinds} the usual {significant(1000 * float(np.median(usual)))} ms: {int((whole - 1).sum())} pulses are missing."
     span = edges.times[at[0]], edges.times[at[-1] + 1]
     return found("missed", stream.key, signal.name, signal.nature, span, sure, said)
 
@@ -229,7 +230,7 @@ def _alternating(stream: Stream, signal: Signal, edges: Edges, gaps: Array) -> l
         return []
     short = float(np.median(np.minimum(odd, even)))
     said = (
-        f"periods are in turn {1000 * short:.3g} ms and {1000 * float(np.median(np.maximum(odd, even))):.3g} ms: further from "
+        f"periods are in turn {significant(1000 * short)} ms and {significant(1000 * float(np.median(np.maximum(odd, even))))} ms: further from "
         "half and half than two marks would be."
     )
     span = edges.times[0], edges.times[-1]
@@ -258,7 +259,7 @@ def _edge_jitter(
     if not EDGE_JITTER <= beyond <= NO_SPEED or rounding > beyond:
         return []
     said = (
-        f"periods differ from their neighbours by {100 * uneven:.0f} % (k = 1) around {1000 * float(np.median(usual)):.3g} ms, with no "
+        f"periods differ from their neighbours by {100 * uneven:.0f} % (k = 1) around {significant(1000 * float(np.median(usual)))} ms, with no "
         f"pattern that returns each turn; steps of time make {100 * rounding:.1f} %."
     )
     sure = ramp(beyond, (EDGE_JITTER, 0.4), (0.055, 0.55), (0.1, 0.8), (0.2, 0.92))
@@ -299,7 +300,7 @@ def _stopped(record: Record, stream: Stream, signal: Signal, edges: Edges) -> li
     if float(gaps[-1]) > 1.5 * last:
         return []
     said = (
-        f"pulses came every {1000 * last:.3g} ms to the last one, and none for {silent:.1f} s since: from that speed nothing on "
+        f"pulses came every {significant(1000 * last)} ms to the last one, and none for {silent:.1f} s since: from that speed nothing on "
         "wheels stops within one pulse."
     )
     return [found("stuck", stream.key, signal.name, signal.nature, (float(edges.times[-1]), end), 0.7, said)]
