@@ -99,6 +99,21 @@ def test_a_fixed_wire_stays_and_is_named_when_it_is_in_the_way() -> None:
     assert "let line output move from int" in assignment(blocked).reason.lower()
 
 
+def test_wires_that_lack_the_same_pins_are_named_in_one_sentence() -> None:
+    moved = assignment(replace(template("T01"), board=BOARDS["computer-3v3"]))
+    assert [len(short.wires) for short in moved.shortages] == [3]
+    assert moved.reason.startswith(
+        "Three wires need an analogue input (line row output 1, line row output 2 and line row output 3), this board has no "
+        "such pins free."
+    )
+    wide = BOARDS["wide-3v3"]
+    lost = {"analogue 4", "analogue 5", "analogue 6"}
+    few = replace(wide, pins=tuple(pin for pin in wide.pins if pin.name not in lost))
+    (short,) = assignment(replace(template("T15"), board=few)).shortages
+    assert len(short.wires) == 5
+    assert short.pins == ("analogue 1", "analogue 2", "analogue 3")
+
+
 @pytest.mark.parametrize("kind", BOARDS)
 def test_assigning_twice_changes_nothing(kind: str) -> None:
     made = assignment(replace(fern(), board=board(kind)), explain=False).rig

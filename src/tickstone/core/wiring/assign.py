@@ -196,7 +196,7 @@ def _dressed(rig: Rig, wire: Wire, to: str) -> Wire:
 
 def _shortages(rig: Rig, wires: Sequence[Wire], pins: Sequence[Pin], lost: Sequence[Wire]) -> list[Shortage]:
     """For each wire left over, the smallest set around it that accepts fewer pins than it has wires (Hall's theorem):
-    those reached from it by alternating paths of a largest matching."""
+    those reached from it by alternating paths of a largest matching, and others left over that accept no pin beside theirs."""
     able = {
         (w.sensor, w.pin): {p.name for p in pins if set(pin_of(rig, w).needs) & set(p.abilities)} for w in wires
     }  # fmt: skip
@@ -213,6 +213,7 @@ def _shortages(rig: Rig, wires: Sequence[Wire], pins: Sequence[Pin], lost: Seque
                     queue.append(by_pin[name])
         if any(start in one.wires for one in found):
             continue
+        group += [w for w in lost if w not in group and able[w.sensor, w.pin] <= names]
         order = tuple(w for w in wires if w in group)
         needs = sorted({need for w in order for need in pin_of(rig, w).needs})
         found.append(Shortage(order, tuple(needs), tuple(p.name for p in pins if p.name in names)))
