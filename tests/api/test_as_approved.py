@@ -9,6 +9,7 @@ from fastapi.testclient import TestClient
 
 from tests import approved
 
+FORMS = ("csv", "csv&converted=false", "json-lines", "value-change-dump")
 TIME = re.compile(r"\d{4}-\d\d-\d\d[T ]\d\d:\d\d[\d:.+Z]*|\d{4}-\d\d-\d\d")
 
 
@@ -52,10 +53,6 @@ def test_recordings(client: TestClient) -> None:
         show = "&".join(f"show={lane['id']}" for lane in opened["shown"][:6])
         pages = [path, f"{path}/findings", f"{path}/read-outs?{show}&t0=1&t1=3", f"{path}/moment?{show}&t=2"]
         pages += [f"{path}/lanes?{show}&width=200", f"{path}/lanes?{show}&width=400&t0=1&t1=2.5"]
-        pages += [
-            f"{path}/export?form=csv",
-            f"{path}/export?form=json&t0=1&t1=2",
-            f"{path}/export?form=csv&converted=false",
-        ]
+        pages += [f"{path}/export?form={form}&t0=1&t1=1.2" for form in FORMS]
         made |= asked(client, *pages)
     approved.check("http-recordings", made)

@@ -39,7 +39,8 @@ def plain(thing: object) -> object:
         thing = thing.tolist()
     if isinstance(thing, Sequence | set | frozenset):
         row = sorted(thing) if isinstance(thing, set | frozenset) else list(thing)
-        return _short(row) if len(row) > LONG else [plain(one) for one in row]
+        numbers = all(isinstance(one, float | int | np.number | tuple | list | np.ndarray) for one in row)
+        return _short(row) if numbers and len(row) > LONG else [plain(one) for one in row]
     raise TypeError(f"{type(thing)} has no plain form")
 
 

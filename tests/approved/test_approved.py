@@ -26,6 +26,7 @@ from tickstone.core.wiring.checks import check, verdict
 from tickstone.core.wiring.schedule import parts_list, schedule
 from tickstone.formats.examined import columns_record
 
+IN_FULL = ("T05", "T06", "T07", "T12", "T20")  # every colour, part in a wire and caution is in one of them
 RAW = [0.0, 1.0, 2.0, 17.0, 90.0, 300.0, 512.0, 800.0, 1023.0, 1457.0, 4095.0, 30_000.0, 65_535.0, 200_000.0]
 SERIES = {
     "steady": [20.0] * 50, "rising": [20.0 + i for i in range(50)], "falling": [170.0 - 3 * i for i in range(50)],
@@ -51,10 +52,9 @@ def test_wiring() -> None:
     for name in TEMPLATES:
         rig = template(name)
         report = check(rig)
-        made[name] = {
-            "verdict": verdict(report), "findings": report.findings, "assured": report.assurances,
-            "schedule": schedule(rig), "parts": parts_list(rig), "steps": checklist(rig),
-        }  # fmt: skip
+        made[name] = {"verdict": verdict(report), "findings": report.findings, "assured": report.assurances}
+        if name in IN_FULL:
+            made[name] |= {"schedule": schedule(rig), "parts": parts_list(rig), "steps": checklist(rig)}
     approved.check("wiring", made)
 
 
