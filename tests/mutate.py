@@ -33,7 +33,7 @@ SOURCE = Path("src") / "tickstone"
 ROOMS = ("core", "calculations", "formats", "link", "standin", "firmware", "store", "actions", "api")
 LONGEST_S, ALL_S = 300.0, 7200.0  # for the tests of one change, and for all of them once
 TIMES = "times.xml"
-FEW = 200  # tests that are sooner run by one process
+SOON_S = 20.0  # tests that take no longer are sooner run by one process
 SWAPS: dict[type[ast.AST], type[ast.AST]] = {
     ast.Lt: ast.GtE, ast.LtE: ast.Gt, ast.Gt: ast.LtE, ast.GtE: ast.Lt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,
     ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Div, ast.Div: ast.Mult, ast.And: ast.Or, ast.Or: ast.And,
@@ -161,6 +161,10 @@ class Reach:
             found = found or {context.split("|")[0] for context in lines.get(line, ()) if context}
         return sorted(found, key=lambda name: self._times.get(name, 0.0))
 
+    def seconds(self, tests: list[str]) -> float:
+        """How long tests took, all together."""
+        return sum(self._times.get(name, 0.0) for name in tests)
+
 
 def run_tests(arguments: list[str], longest_s: float = LONGEST_S) -> int:
     """Run tests in a copy; what they come back with. Ones that never end have failed."""
@@ -174,13 +178,13 @@ def run_tests(arguments: list[str], longest_s: float = LONGEST_S) -> int:
         return 1
 
 
-def noticed(tests: list[str], choice: str) -> bool:
-    """Whether any of these tests fails in the changed copy."""
+def noticed(tests: list[str], choice: str, seconds: float) -> bool:
+    """Whether any of these tests, which take so long in all, fails in the changed copy."""
     if not tests:
         return False
     names = COPY / "tests-to-run.txt"
     names.write_text("\n".join(tests))
-    workers = ["-n", str(os.cpu_count() or 1)] if len(tests) > FEW else []
+    workers = ["-n", str(os.cpu_count() or 1)] if seconds > SOON_S else []
     return run_tests(["-x", "-m", choice, *workers, f"@{names}"]) not in (0, 5)
 
 
@@ -204,7 +208,8 @@ def main() -> int:
         tree = ast.parse(plain)
         what = changed(tree, place)
         (COPY / place.path).write_text(ast.unparse(tree))
-        seen = noticed(reach.tests_of(place), choice)
+        tests = reach.tests_of(place)
+        seen = noticed(tests, choice, reach.seconds(tests))
         (COPY / place.path).write_text(plain)
         print(f"{number:4} {'noticed  ' if seen else 'UNNOTICED'} {place.path}:{place.line}  {what}", flush=True)
         if not seen:

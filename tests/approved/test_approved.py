@@ -10,20 +10,48 @@ import pytest
 from tests import approved
 from tests.calculations.contract import CONTRACT
 from tests.core.decisions.seen import plain_seen, row_seen, values_of
-from tests.core.diagnosis.test_plain_cases import FAULTY, HEALTHY
+from tests.core.diagnosis.test_plain_cases import (
+    AIR,
+    AT_RULER,
+    CREEPS,
+    ECHO,
+    EDGES,
+    FAULTY,
+    HEALTHY,
+    IN_G,
+    MS,
+    ROCKED,
+    SLOW,
+    STEPS,
+    T,
+    between,
+    echo,
+    edges,
+    lit,
+    noise,
+    of,
+    put,
+    share,
+    unit,
+)
 from tests.simulated.calibrations import SIMULATIONS, outcome_of
 from tickstone.calculations import run
+from tickstone.core.calibration.catalogue import PROCEDURES
+from tickstone.core.calibration.procedure import Procedure, Want, Window
+from tickstone.core.constants import Values
 from tickstone.core.decisions.catalogue import DECISIONS
 from tickstone.core.decisions.decision import Asked
 from tickstone.core.diagnosis.examine import examine
 from tickstone.core.rigs.boards import BOARDS
 from tickstone.core.rigs.kinds import KINDS
-from tickstone.core.rigs.kinds.base import Converted, Moment, Surroundings
+from tickstone.core.rigs.kinds.base import Converted, Kind, Moment, Surroundings
+from tickstone.core.rigs.meanings import guess
 from tickstone.core.rigs.templates import TEMPLATES, template
 from tickstone.core.wiring.assign import assignment
 from tickstone.core.wiring.checklist import checklist
 from tickstone.core.wiring.checks import check, verdict
 from tickstone.core.wiring.schedule import parts_list, schedule
+from tickstone.errors import BadInput
 from tickstone.formats.examined import columns_record
 
 IN_FULL = ("T05", "T06", "T07", "T12", "T20")  # every colour, part in a wire and caution is in one of them
@@ -39,8 +67,177 @@ def test_findings() -> None:
     approved.check("findings", {name: examine(columns_record(*given)) for name, _, given in FAULTY + HEALTHY})
 
 
+def test_findings_by_strength() -> None:
+    """Each fault from hardly there to plain: how sure it is named, and in which words."""
+    made = {}
+    for name, (strengths, recording) in BY_STRENGTH.items():
+        for strength in strengths:
+            found = examine(columns_record(*recording(strength)))
+            made[f"{name}, {strength:g}"] = [(one.kind, one.channel, one.confidence, one.evidence) for one in found]
+    approved.check("findings-by-strength", made)
+
+
+def sprinkled(p: float, wrong: float) -> tuple:
+    return echo(put(ECHO, share(p), wrong))
+
+
+def alone(count: float) -> tuple:
+    return echo(put(ECHO, np.linspace(20, 580, int(count)).astype(int), 6000.0))
+
+
+def pinned(top: float) -> tuple:
+    return of({"t_ms": np.arange(2000) * 10.0, "mic_adc": np.round(np.minimum(512 + noise(160, 2000), top))})
+
+
+def bouncing(p: float) -> tuple:
+    return edges(np.concatenate([EDGES, EDGES[share(p, 400)] + 300.0]))
+
+
+def doubled(p: float) -> tuple:
+    return edges(between(0.5, share(p, 399)))
+
+
+def unlike(place: float) -> tuple:
+    return edges(between(place, slice(None)))
+
+
+def uneven(part: float) -> tuple:
+    return edges(np.cumsum(12_000 * (1 + part * noise(1.0, 400, 8))))
+
+
+def late(ms: float) -> tuple:
+    return echo(ECHO, None, np.round(np.arange(600) * 50.0 + np.abs(noise(ms))))
+
+
+def frozen(rows: float) -> tuple:
+    return echo(put(ECHO, slice(200, 200 + int(rows)), 2900.0))
+
+
+def silent_ms(rows: float) -> tuple:
+    return echo(put(ECHO, slice(300, 300 + int(rows)), 0.0))
+
+
+def hot(celsius: float) -> tuple:
+    return of({"t_ms": SLOW, "air_c": AIR + celsius - 22})
+
+
+BY_STRENGTH = {
+    "zeros": ((0.002, 0.01, 0.03, 0.1, 0.3, 0.7), lambda p: sprinkled(p, 0.0)),
+    "time-outs": ((0.002, 0.01, 0.1), lambda p: sprinkled(p, 38_000.0)),
+    "a stretch of zeros": ((2, 4, 8, 15, 30, 90), silent_ms),
+    "lines lost": ((0.004, 0.02, 0.06, 0.2), lambda p: echo(ECHO[~share(p)], None, T[~share(p)])),
+    "spikes": ((1, 2, 3, 5, 9, 20), alone),
+    "a reading that stays": ((5, 8, 12, 20, 40, 150), frozen),
+    "pinned": ((980, 900, 830, 760, 700, 600), pinned),
+    "bounces": ((0.003, 0.01, 0.05, 0.2, 0.6), bouncing),
+    "marks seen twice": ((0.01, 0.05, 0.2, 0.6, 1.0), doubled),
+    "marks unlike": ((0.45, 0.42, 0.38, 0.33, 0.25), unlike),
+    "marks missed": ((0.004, 0.02, 0.06, 0.2), lambda p: edges(EDGES[~share(p, 400)])),
+    "periods uneven": ((0.005, 0.02, 0.05, 0.1, 0.2), uneven),
+    "lines late": ((1, 3, 6, 12, 20), late),
+    "lamps": ((1, 2, 4, 8, 16, 40, 90), lambda swing: lit(100, 500, swing)),
+    "lamps, folded": ((3, 8, 25), lambda swing: lit(100, 90, swing)),
+    "creeping": ((6, 20, 45, 90, 180, 400), lambda counts: echo(np.round(2900 + noise(8) + np.linspace(0, counts, 600)))),
+    "a bias that creeps": ((0.05, 0.2, 0.6, 2.0, 6.0), lambda dps: unit(IN_G, gz_dps=IN_G["gz_dps"] + dps * CREEPS)),
+    "gravity": ((0.5, 0.8, 0.9, 0.95, 1.05, 1.1, 1.3, 2.0), lambda g: unit({n: g * x if n[0] == "a" else x for n, x in IN_G.items()})),
+    "the gyro's scale": ((0.25, 0.5, 0.8, 1.1, 1.3, 2.0, 4.0), lambda by: unit(ROCKED, gx_dps=by * ROCKED["gx_dps"])),
+    "on its back": ((1.0, -1.0), lambda sign: unit(IN_G, az_g=sign * IN_G["az_g"])),
+    "the air's scale": ((-60, -30, 0, 22, 45, 72, 100, 295), hot),
+    "twice too far": ((0.4, 0.8, 1.0, 1.2, 2.0, 2.54), lambda by: of({"t_ms": T, "front_mm": np.round(by * STEPS)}, MS, AT_RULER)),
+}  # fmt: skip
+
+
 def test_calibrations() -> None:
     approved.check("calibrations", {name: outcome_of(name, 7)[0] for name in SIMULATIONS})
+
+
+def test_what_procedures_say_of_readings_before_them() -> None:
+    """Every procedure of every kind, its first wants, before readings that are still, moving, coarse, few or gone."""
+    made = {}
+    for what in KINDS.values():
+        known = values_of(what.id)
+        for name in what.procedures:
+            procedure = PROCEDURES[name]
+            wants = procedure.wants((), known)
+            made[f"{what.id}, {name}"] = {
+                "wants": [(one.key, one.label, one.do) for one in wants],
+                "windows": [procedure.window_s(one) for one in wants[:2]],
+                "said": {f"{one.key}, {how}": answer(procedure, window, one, known)
+                         for one in wants[:2] if one.watched for how, window in windows_of(what).items()},
+            }  # fmt: skip
+    approved.check("holding", made)
+
+
+def windows_of(what: Kind) -> dict[str, Window]:
+    times = np.arange(60) * 0.05
+    shapes = {
+        "still": 500.0 + noise(1.5, 60), "noisy": 500 + noise(40.0, 60), "moving": np.linspace(400, 700, 60),
+        "coarse": np.full(60, 500.0), "half gone": put(500 + noise(1.5, 60), slice(0, 30), np.nan),
+        "gone": np.full(60, np.nan), "at an end": np.full(60, 0.0),
+    }  # fmt: skip
+    made = {
+        how: Window(times, {one.name: np.clip(shape, one.low, one.high) for one in what.channels})
+        for how, shape in shapes.items()
+    }
+    return made | {
+        "too short": Window(
+            times[:5], {one.name: np.clip(shapes["still"][:5], one.low, one.high) for one in what.channels}
+        )
+    }
+
+
+def answer(procedure: Procedure, window: Window, want: Want, known: Values) -> object:
+    truth = {one.name: one.low if one.typical is None else one.typical for one in want.fields}
+    try:
+        held = procedure.judge(window, want, truth, (), known)
+        return held.ready, held.why_not, held.figure, round(held.held_s, 2)
+    except BadInput as refused:
+        return refused.message
+
+
+def test_columns() -> None:
+    """What columns of files are taken for, on a rig that carries several kinds."""
+    rig = template("T12")
+    names = [
+        "echo",
+        "distance",
+        "front ranger",
+        "ir",
+        "tof",
+        "count",
+        "roller",
+        "ax",
+        "gz",
+        "battery",
+        "hall",
+        "temp",
+        "x",
+    ]
+    units = [
+        "",
+        "us",
+        "µs",
+        "ms",
+        "s",
+        "mm",
+        "cm",
+        "m",
+        "in",
+        "V",
+        "mV",
+        "counts",
+        "g",
+        "°/s",
+        "dps",
+        "°C",
+        "°F",
+        "rpm",
+    ]
+    made = {f"{name} ({unit})": guess(name, unit, rig) for name in names for unit in units}
+    made |= {f"{name} ({unit}), {tid}": guess(name, unit, template(tid)) for tid in ("T02", "T07", "T11", "T15", "T18", "T21")
+             for name in names for unit in ("", "ms", "cm", "V")}  # fmt: skip
+    approved.check("columns", {name: one and [one.role, one.sensor, one.channel, one.factor, one.zero, one.unit_us]
+                               for name, one in made.items()})  # fmt: skip
 
 
 def test_calculations() -> None:

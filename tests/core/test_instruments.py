@@ -163,6 +163,14 @@ def test_the_check_with_motors(running: dict, bad: bool, says: str) -> None:
     assert ("100 nF" in answer.remedy) is bad
 
 
+def test_noise_is_held_against_a_quarter_of_the_last_figure_at_least() -> None:
+    """A reading without any noise: a hundredth of a volt is shown, so that 0.0025 V is what rounding hides."""
+    (line,) = motor_check.judge([stretch(noise=0.0)], [stretch(noise=0.012)], 0.0, 0.0).lines
+    assert line.sentence.endswith(": 5 times as much.")
+    (quiet,) = motor_check.judge([stretch(noise=0.0)], [stretch(noise=0.0)], 0.0, 0.0).lines
+    assert not quiet.bad
+
+
 def test_garbled_lines_and_things_that_turn_are_judged_by_themselves() -> None:
     wheel = stretch(turns=True, noise=None)
     answer = motor_check.judge([wheel], [wheel], 0.0, 0.2)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -271,6 +272,19 @@ def test_the_shape_of_a_heap_is_that_of_a_general_kernel_density(spread: float) 
     if spread:
         general = gaussian_kde(values, bw_method=width / values.std(ddof=1))(drawn[:, 0])
         assert drawn[:, 1] == pytest.approx(general / general.max(), abs=0.05)
+
+
+def test_marks_of_moments_and_of_other_things_change_nothing() -> None:
+    values, (day, _) = values_of("line-sensors", sensors=3), lights((8, 8, 8))
+    begin, middle = day.marks[0].t0_s, day.marks[1].t0_s
+    others = (
+        Marked(begin + 1, middle + 1, "50 cm", {"quantity": "distance", "value": 500.0}, {}, 90),
+        Marked(begin + 1, middle + 1, "left", None, {}, 91),
+        Marked(begin + 1, begin + 1, "line", None, {}, 92),
+        Marked(middle + 1, middle + 1, "ground", None, {}, 93),
+    )
+    more = replace(day, marks=(*day.marks, *others))
+    assert decision("line").work(Asked([more]), values) == decision("line").work(Asked([day]), values)
 
 
 def test_a_mark_of_a_moment_is_no_span() -> None:

@@ -50,7 +50,7 @@ class Triangulation(Pairs):
     def usable(self, window: Window, values: Values) -> Array:
         counts = window.channels["counts"]
         top = 2.0 ** values["bits"].value - 1
-        return np.where((counts >= 0) & (counts <= top), counts, np.nan)
+        return np.where((counts > 0) & (counts < top), counts, np.nan)  # an end of the range says nothing
 
     def still_limit(self, values: Values) -> float:
         return max(3.0, 3.0 * values["noise"].value)

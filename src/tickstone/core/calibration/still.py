@@ -8,6 +8,7 @@ import numpy as np
 
 from tickstone.core.calibration.procedure import Array, Hindrance, Lack, Window
 from tickstone.core.noise import MAD_TO_SD, step_noise, stillness
+from tickstone.core.wording import significant
 
 NOISY = 2.0  # a sensor may be so many times noisier than usual before its spread counts as motion
 LEAST = 5
@@ -84,4 +85,6 @@ def why_saturated(window: Window, names: Mapping[str, tuple[float, float]]) -> H
 
 def figure(value: float) -> str:
     """A number short enough to read from afar."""
-    return f"{value:.0f}" if abs(value) >= 10 else f"{value:.1f}" if abs(value) >= 1 else f"{value:.2g}"
+    return (
+        f"{value:.0f}" if abs(value) >= 10 else f"{value:.1f}" if abs(value) >= 1 else significant(round(value, 9), 2)
+    )

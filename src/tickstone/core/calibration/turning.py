@@ -170,12 +170,13 @@ class RollerSteps(Procedure):
         if counted is None:
             return Holding(False, "No step yet: turn the roller.")
         shown = f"{counted:.0f}"
+        steps_word = "step" if shown == "1" else "steps"
         rest = float(window.times_s[-1]) - last_s if window.times_s.size else 0.0
         least = values["steps"].value * truth["turns"] * 0.5
         if counted < least and counted / truth["turns"] < 2:
-            return Holding(False, f"{counted:.0f} steps: go on.", figure=shown)
+            return Holding(False, f"{shown} {steps_word}: go on.", figure=shown)
         if rest < 1.5:
-            return Holding(False, f"{counted:.0f} steps: it is taken when it stands.", figure=shown)
+            return Holding(False, f"{shown} {steps_word}: it is taken when it stands.", figure=shown)
         return Holding(True, "", held_s=window.span_s, figure=shown)
 
     def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
