@@ -16,14 +16,15 @@ interface Flag {
   left: boolean;
 }
 
-/** Flags on a ruler, each in the first row where its label does not touch another; labels turn away from the ends. */
-function placed(flags: { name: string; at: number }[], x: (value: number) => number): Flag[] {
+/** Flags on a ruler, each in the first row where its label does not touch another; labels turn away from our own result,
+ * and from the ends. */
+function placed(flags: { name: string; at: number }[], ours: number, x: (value: number) => number): Flag[] {
   const taken: [number, number][][] = [];
   return [...flags]
     .sort((a, b) => a.at - b.at)
     .map((flag) => {
       const width = flag.name.length * 8.4 + 22;
-      const left = x(flag.at) - width > 0;
+      const left = flag.at < ours ? x(flag.at) - width > 0 : x(flag.at) + width > WIDTH;
       const span: [number, number] = left
         ? [x(flag.at) - width, x(flag.at) + 10]
         : [x(flag.at) - 10, x(flag.at) + width];
@@ -46,7 +47,7 @@ export function Rules({ worked, ours: name }: { worked: Worked; ours: string }) 
   const margin = (Math.max(...all) - Math.min(...all)) * 0.08 || Math.abs(ours) * 0.1 || 1;
   const [low, high] = [Math.min(...all) - margin, Math.max(...all) + margin];
   const x = scale(low, high, 0, WIDTH);
-  const flags = placed(rules, x);
+  const flags = placed(rules, ours, x);
   const base = TOP + 44 + Math.max(0, ...flags.map((flag) => flag.row)) * 24;
   const decimals = Math.max(plainDecimals(ours), stepDecimals(niceStep(high - low, 8)));
   const text = (value: number) => `${figure(value, Math.min(decimals, 3))}${way.unit === "°" ? "" : THIN}${way.unit}`;
