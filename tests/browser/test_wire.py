@@ -234,7 +234,7 @@ def test_rails_timers_and_programs_of_a_board_are_said_and_refused_where_they_ca
     bench.get_by_label("servo", exact=True).fill("T2")
     bench.get_by_label("tone", exact=True).fill("")
     bench.get_by_label("C++", exact=True).uncheck()
-    bench.get_by_label("Python", exact=True).select_option("machine")
+    bench.get_by_role("combobox", name=re.compile("^Python")).select_option("machine")
     rail = bench.get_by_label(re.compile("^volts of")).first
     volts = rail.input_value()
     rail.fill("-5")
@@ -250,14 +250,14 @@ def test_rails_timers_and_programs_of_a_board_are_said_and_refused_where_they_ca
     expect(bench.get_by_role("alert").filter(has_text="rail")).to_be_visible()
     bench.get_by_label("name of rail 1").fill("main")
     bench.get_by_label("servo", exact=True).fill("T2")
-    bench.get_by_label("Python", exact=True).select_option("machine")
+    bench.get_by_role("combobox", name=re.compile("^Python")).select_option("machine")
     bench.get_by_label("C++", exact=True).uncheck()
     bench.get_by_role("button", name="Keep this board").click()
     expect(bench.get_by_text("Your own board.")).to_be_visible()
     bench.reload()
     expect(bench.get_by_label("name of rail 1")).to_have_value("main")
     expect(bench.get_by_label("servo", exact=True)).to_have_value("T2")
-    open_view(bench, "program")
+    open_view(bench, "watch program")
     expect(bench.locator("pre")).to_contain_text("import machine")
 
 

@@ -7,6 +7,8 @@ import { useRigChange } from "./useRigChange";
 import { useLists, type ViewProps } from "./Wire";
 
 type Board = Rig["rig"]["board"];
+type Pin = Board["pins"][number];
+type Ability = Pin["abilities"][number];
 type Numbers = { [K in keyof Board]: Board[K] extends number | null ? K : never }[keyof Board];
 
 const LEVELS: [Numbers, string, string][] = [
@@ -52,13 +54,13 @@ function EditorOf({ rig, onEdit }: { rig: Rig } & ViewProps) {
     forget();
     setBegun(begun + 1);
   };
-  const put = (part: Partial<Board>) => setBoard({ ...board, ...part });
+  const put = (part: Partial<Board>) => setBoard((old) => ({ ...old, ...part }));
   const save = () =>
     void change(
       api.PUT("/api/rigs/{slug}/board", { ...path, body: { board, revision } }),
       `${board.title} is kept; wires on pins that are gone found new ones.`,
     );
-  const abilities = lists.data?.abilities ?? [];
+  const parts = { board, onPut: put, onFault: fault };
   return (
     <>
       <div className="wire-board">
@@ -88,205 +90,259 @@ function EditorOf({ rig, onEdit }: { rig: Rig } & ViewProps) {
         {refusal?.message}
       </p>
       <div className="board-editor" key={begun}>
-        <section>
-          <h2>Levels and limits</h2>
-          <div className="in-columns">
-            {LEVELS.map(([name, label, unit]) => (
-              <div key={name} className="field">
-                <span>{label}</span>
-                <span>
-                  <Cell
-                    label={label}
-                    value={board[name] as number | null}
-                    low={0}
-                    needed={!name.startsWith("adc")}
-                    onFault={fault(label)}
-                    onChange={(value) => put({ [name]: value } as Partial<Board>)}
-                  />{" "}
-                  {unit}
-                </span>
-              </div>
-            ))}
-          </div>
-        </section>
+        <Levels {...parts} />
         <section className="in-columns">
-          <div>
-            <h2>Rails</h2>
-            {board.rails.map((rail, i) => (
-              // biome-ignore lint/suspicious/noArrayIndexKey: the name is what is being typed
-              <div key={i} className="rail-line">
-                <input
-                  aria-label={`name of rail ${i + 1}`}
-                  value={rail.name}
-                  onChange={(event) =>
-                    put({ rails: board.rails.map((r, at) => (at === i ? { ...r, name: event.target.value } : r)) })
-                  }
-                />
-                <Cell
-                  label={`volts of ${rail.name}`}
-                  value={rail.volts}
-                  low={0}
-                  needed
-                  onFault={fault(`volts of ${rail.name}`)}
-                  onChange={(volts) =>
-                    volts !== null && put({ rails: board.rails.map((r, at) => (at === i ? { ...r, volts } : r)) })
-                  }
-                />
-                V
-              </div>
-            ))}
-          </div>
-          <div>
-            <h2>Timers taken</h2>
-            {SERVICES.map((service) => (
-              <label key={service} className="field">
-                <span>{service}</span>
-                <input
-                  placeholder="none"
-                  value={board.services.find((one) => one.name === service)?.timer ?? ""}
-                  onChange={(event) => {
-                    const others = board.services.filter((one) => one.name !== service);
-                    const timer = event.target.value;
-                    put({ services: timer ? [...others, { name: service, timer }] : others });
-                  }}
-                />
-              </label>
-            ))}
-          </div>
-          <div>
-            <h2>Programs it runs</h2>
-            <label className="field">
-              <span>C++</span>
-              <input
-                type="checkbox"
-                checked={board.programs.includes("cpp")}
-                onChange={(event) =>
-                  put({
-                    programs: [
-                      ...(event.target.checked ? ["cpp"] : []),
-                      ...board.programs.filter((one) => one !== "cpp"),
-                    ],
-                  })
-                }
-              />
-            </label>
-            <label className="field">
-              <span>Python</span>
-              <select
-                value={board.programs.includes("python") ? board.python : ""}
-                onChange={(event) => {
-                  const python = event.target.value;
-                  const others = board.programs.filter((one) => one !== "python");
-                  put({ python, programs: python ? [...others, "python"] : others });
-                }}
-              >
-                <option value="">no</option>
-                <option value="machine">with the pin module “machine”</option>
-                <option value="linux">with the kernel's pins, on a computer</option>
-              </select>
-            </label>
-          </div>
+          <Rails {...parts} />
+          <Timers board={board} onPut={put} />
+          <Programs board={board} onPut={put} />
         </section>
-        <section>
-          <h2>Pins</h2>
-          <div className="table-scroll">
-            <table className="schedule pins-table">
-              <thead>
-                <tr>
-                  <th scope="col">Print</th>
-                  <th scope="col">In the program</th>
-                  {abilities.map((one) => (
-                    <th key={one} scope="col" className="slant">
-                      {one}
-                    </th>
-                  ))}
-                  <th scope="col">Timer</th>
-                  <th scope="col">
-                    <span className="visually-hidden">Remove</span>
-                  </th>
-                </tr>
-              </thead>
-              <tbody>
-                {board.pins.map((pin, i) => {
-                  const edit = (part: Partial<typeof pin>) =>
-                    put({ pins: board.pins.map((one, at) => (at === i ? { ...one, ...part } : one)) });
-                  return (
-                    // biome-ignore lint/suspicious/noArrayIndexKey: the name is what is being typed
-                    <tr key={i}>
-                      <td>
-                        <input
-                          className="cell wide"
-                          aria-label={`print of pin ${i + 1}`}
-                          value={pin.name}
-                          onChange={(event) => edit({ name: event.target.value })}
-                        />
-                      </td>
-                      <td>
-                        <input
-                          className="cell"
-                          aria-label={`${pin.name} in the program`}
-                          value={pin.code}
-                          onChange={(event) => edit({ code: event.target.value })}
-                        />
-                      </td>
-                      {abilities.map((one) => (
-                        <td key={one}>
-                          <input
-                            type="checkbox"
-                            aria-label={`${pin.name} ${one}`}
-                            checked={pin.abilities.includes(one)}
-                            onChange={(event) =>
-                              edit({
-                                abilities: abilities.filter((can) =>
-                                  can === one ? event.target.checked : pin.abilities.includes(can),
-                                ),
-                              })
-                            }
-                          />
-                        </td>
-                      ))}
-                      <td>
-                        <input
-                          className="cell"
-                          aria-label={`${pin.name} timer`}
-                          value={pin.timer}
-                          onChange={(event) => edit({ timer: event.target.value })}
-                        />
-                      </td>
-                      <td>
-                        <button
-                          type="button"
-                          className="plain"
-                          aria-label={`Remove ${pin.name}`}
-                          onClick={() => put({ pins: board.pins.filter((_, at) => at !== i) })}
-                        >
-                          Remove
-                        </button>
-                      </td>
-                    </tr>
-                  );
-                })}
-              </tbody>
-            </table>
-          </div>
-          <p>
-            <button
-              type="button"
-              className="act"
-              onClick={() =>
-                put({
-                  pins: [
-                    ...board.pins,
-                    { name: `pin ${board.pins.length + 1}`, abilities: ["digital"], code: "", timer: "" },
-                  ],
-                })
-              }
-            >
-              Add a pin
-            </button>
-          </p>
-        </section>
+        <Pins board={board} abilities={lists.data?.abilities ?? []} onPut={put} />
       </div>
     </>
+  );
+}
+
+interface PartProps {
+  board: Board;
+  onPut: (part: Partial<Board>) => void;
+}
+
+interface NumberProps extends PartProps {
+  onFault: (label: string) => (faulty: boolean) => void;
+}
+
+/** What its pins give and bear, and its converter and clock. */
+function Levels({ board, onPut, onFault }: NumberProps) {
+  return (
+    <section>
+      <h2>Levels and limits</h2>
+      <div className="in-columns">
+        {LEVELS.map(([name, label, unit]) => (
+          <div key={name} className="field">
+            <span>{label}</span>
+            <span>
+              <Cell
+                label={label}
+                value={board[name] as number | null}
+                low={0}
+                needed={!name.startsWith("adc")}
+                onFault={onFault(label)}
+                onChange={(value) => onPut({ [name]: value } as Partial<Board>)}
+              />{" "}
+              {unit}
+            </span>
+          </div>
+        ))}
+      </div>
+    </section>
+  );
+}
+
+/** The rails printed on it, with their volts. */
+function Rails({ board, onPut, onFault }: NumberProps) {
+  return (
+    <div>
+      <h2>Rails</h2>
+      {board.rails.map((rail, i) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: the name is what is being typed
+        <div key={i} className="rail-line">
+          <input
+            aria-label={`name of rail ${i + 1}`}
+            value={rail.name}
+            onChange={(event) =>
+              onPut({ rails: board.rails.map((r, at) => (at === i ? { ...r, name: event.target.value } : r)) })
+            }
+          />
+          <Cell
+            label={`volts of ${rail.name}`}
+            value={rail.volts}
+            low={0}
+            needed
+            onFault={onFault(`volts of ${rail.name}`)}
+            onChange={(volts) =>
+              volts !== null && onPut({ rails: board.rails.map((r, at) => (at === i ? { ...r, volts } : r)) })
+            }
+          />
+          V
+        </div>
+      ))}
+    </div>
+  );
+}
+
+/** The timers that services of a program take. */
+function Timers({ board, onPut }: PartProps) {
+  return (
+    <div>
+      <h2>Timers taken</h2>
+      {SERVICES.map((service) => (
+        <label key={service} className="field">
+          <span>{service}</span>
+          <input
+            placeholder="none"
+            value={board.services.find((one) => one.name === service)?.timer ?? ""}
+            onChange={(event) => {
+              const others = board.services.filter((one) => one.name !== service);
+              const timer = event.target.value;
+              onPut({ services: timer ? [...others, { name: service, timer }] : others });
+            }}
+          />
+        </label>
+      ))}
+    </div>
+  );
+}
+
+/** The languages of programs that it runs. */
+function Programs({ board, onPut }: PartProps) {
+  return (
+    <div>
+      <h2>Programs it runs</h2>
+      <label className="field">
+        <span>C++</span>
+        <input
+          type="checkbox"
+          checked={board.programs.includes("cpp")}
+          onChange={(event) =>
+            onPut({
+              programs: [...(event.target.checked ? ["cpp"] : []), ...board.programs.filter((one) => one !== "cpp")],
+            })
+          }
+        />
+      </label>
+      <label className="field">
+        <span>Python</span>
+        <select
+          value={board.programs.includes("python") ? board.python : ""}
+          onChange={(event) => {
+            const python = event.target.value;
+            const others = board.programs.filter((one) => one !== "python");
+            onPut({ python, programs: python ? [...others, "python"] : others });
+          }}
+        >
+          <option value="">no</option>
+          <option value="machine">with the pin module “machine”</option>
+          <option value="linux">with the kernel's pins, on a computer</option>
+        </select>
+      </label>
+    </div>
+  );
+}
+
+/** What each of its pins can do. */
+function Pins({ board, abilities, onPut }: PartProps & { abilities: Ability[] }) {
+  return (
+    <section>
+      <h2>Pins</h2>
+      <div className="table-scroll">
+        <table className="schedule pins-table">
+          <thead>
+            <tr>
+              <th scope="col">Print</th>
+              <th scope="col">In the program</th>
+              {abilities.map((one) => (
+                <th key={one} scope="col" className="slant">
+                  {one}
+                </th>
+              ))}
+              <th scope="col">Timer</th>
+              <th scope="col">
+                <span className="visually-hidden">Remove</span>
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            {board.pins.map((pin, i) => (
+              <PinRow
+                // biome-ignore lint/suspicious/noArrayIndexKey: the name is what is being typed
+                key={i}
+                pin={pin}
+                place={i}
+                abilities={abilities}
+                onEdit={(part) => onPut({ pins: board.pins.map((one, at) => (at === i ? { ...one, ...part } : one)) })}
+                onRemove={() => onPut({ pins: board.pins.filter((_, at) => at !== i) })}
+              />
+            ))}
+          </tbody>
+        </table>
+      </div>
+      <p>
+        <button
+          type="button"
+          className="act"
+          onClick={() =>
+            onPut({
+              pins: [
+                ...board.pins,
+                { name: `pin ${board.pins.length + 1}`, abilities: ["digital"], code: "", timer: "" },
+              ],
+            })
+          }
+        >
+          Add a pin
+        </button>
+      </p>
+    </section>
+  );
+}
+
+interface PinProps {
+  pin: Pin;
+  place: number;
+  abilities: Ability[];
+  onEdit: (part: Partial<Pin>) => void;
+  onRemove: () => void;
+}
+
+/** One pin: its name, what it can do, its timer. */
+function PinRow({ pin, place, abilities, onEdit, onRemove }: PinProps) {
+  return (
+    <tr>
+      <td>
+        <input
+          className="cell wide"
+          aria-label={`print of pin ${place + 1}`}
+          value={pin.name}
+          onChange={(event) => onEdit({ name: event.target.value })}
+        />
+      </td>
+      <td>
+        <input
+          className="cell"
+          aria-label={`${pin.name} in the program`}
+          value={pin.code}
+          onChange={(event) => onEdit({ code: event.target.value })}
+        />
+      </td>
+      {abilities.map((one) => (
+        <td key={one}>
+          <input
+            type="checkbox"
+            aria-label={`${pin.name} ${one}`}
+            checked={pin.abilities.includes(one)}
+            onChange={(event) =>
+              onEdit({
+                abilities: abilities.filter((can) =>
+                  can === one ? event.target.checked : pin.abilities.includes(can),
+                ),
+              })
+            }
+          />
+        </td>
+      ))}
+      <td>
+        <input
+          className="cell"
+          aria-label={`${pin.name} timer`}
+          value={pin.timer}
+          onChange={(event) => onEdit({ timer: event.target.value })}
+        />
+      </td>
+      <td>
+        <button type="button" className="plain" aria-label={`Remove ${pin.name}`} onClick={onRemove}>
+          Remove
+        </button>
+      </td>
+    </tr>
   );
 }
