@@ -20,6 +20,7 @@ from tickstone.core.calibration.procedure import (
     Steps,
     Want,
     Window,
+    not_ready,
 )
 from tickstone.core.calibration.runs import numbered
 from tickstone.core.calibration.still import NO_READING, why_moving
@@ -56,14 +57,14 @@ class TwoVolts(Procedure):
     ) -> Holding:
         counts = window.told("counts")
         if counts.size < 2:
-            return Holding(False, "").hindered(NO_READING)
+            return not_ready(NO_READING)
         shown = f"{np.median(counts):.0f}"
         if float(np.median(counts)) >= 2 ** values["bits"].value - 1:
             return Holding(False, "The converter is at its top: this battery needs a larger divider.", figure=shown)
         limits = {"counts": (max(3.0, 3 * values["noise"].value), "counts")}
         why = why_moving(window, limits, self.seconds, "Wait until it settles")
         if why:
-            return Holding(False, "", held_s=window.span_s, figure=shown).hindered(why)
+            return not_ready(why, window.span_s, shown)
         volts = truth["volts"]
         said = window.said[np.isfinite(window.said)]
         if said.size and abs(float(np.median(said)) / volts - 1) > 0.25:

@@ -23,6 +23,7 @@ from tickstone.core.calibration.procedure import (
     Steps,
     Want,
     Window,
+    not_ready,
 )
 from tickstone.core.calibration.runs import numbered
 from tickstone.core.calibration.still import TOO_FEW, why_moving
@@ -155,10 +156,10 @@ class GyroTurn(Procedure):
         self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
     ) -> Holding:
         if window.times_s.size < 20:
-            return Holding(False, "").hindered(TOO_FEW)
+            return not_ready(TOO_FEW)
         found = turn_in(window.times_s, dps(window, values))
         if isinstance(found, Hindrance):
-            return Holding(False, "", held_s=window.span_s).hindered(found)
+            return not_ready(found, window.span_s)
         axis, turned, _ = found
         shown = f"{abs(turned):.0f}°"
         if abs(abs(turned) - truth["turned_deg"]) > max(20.0, 0.15 * truth["turned_deg"]):
@@ -263,7 +264,7 @@ class GyroLong(Procedure):
         self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
     ) -> Holding:
         if not all(window.told(name).size > 1 for name in GYRO):
-            return Holding(False, "").hindered(NO_GYRO)
+            return not_ready(NO_GYRO)
         rates = dps(window, values)
         tail = window.times_s > window.times_s[-1] - 2.0
         spread = float(np.nanstd(rates[:, tail], axis=1).max())

@@ -20,6 +20,7 @@ from tickstone.core.calibration.procedure import (
     Steps,
     Want,
     Window,
+    not_ready,
 )
 from tickstone.core.constants import Values
 from tickstone.core.rigs.kinds.mounting import mounted
@@ -52,7 +53,7 @@ class Level(Procedure):
     ) -> Holding:
         why = why_not_steady(window, values, self.seconds)
         if why:
-            return Holding(False, "", held_s=window.span_s).hindered(why)
+            return not_ready(why, window.span_s)
         roll, pitch = _angles(np.nanmean(vehicle_g(window.channels, values), axis=1))
         shown = f"{fixed(roll, 1)}° {fixed(pitch, 1)}°"
         if max(abs(roll), abs(pitch)) > 25:
@@ -107,7 +108,7 @@ class Mounting(Procedure):
     ) -> Holding:
         why = why_not_steady(window, values, 1.0)
         if why:
-            return Holding(False, "", held_s=window.span_s).hindered(why)
+            return not_ready(why, window.span_s)
         g = np.nanmean(own_g(window.channels, values), axis=1)
         shown = " ".join(fixed(float(one), 2) for one in g)
         if want is not None and want.key == "nose-up":

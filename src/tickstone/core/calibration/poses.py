@@ -24,6 +24,7 @@ from tickstone.core.calibration.procedure import (
     Steps,
     Want,
     Window,
+    not_ready,
 )
 from tickstone.core.calibration.still import NO_READING, why_moving
 from tickstone.core.checks import check_between
@@ -110,7 +111,7 @@ class Poses(Procedure):
     ) -> Holding:
         pinned = why_pinned(window, values)
         if pinned:
-            return Holding(False, "").hindered(pinned)
+            return not_ready(pinned)
         g = _flip(steps) * np.nanmedian(own_g(window.channels, values), axis=1)
         shown = " ".join(f"{fixed(float(one), 2)}" for one in g)
         key = "+z" if not steps else pose_of(g)

@@ -130,6 +130,11 @@ class Holding:
         return replace(self, ready=False, why_not=by.text, lacks=by.lacks)
 
 
+def not_ready(by: Hindrance, held_s: float = 0.0, figure: str = "") -> Holding:
+    """A moment that may not be taken."""
+    return Holding(False, by.text, held_s=held_s, figure=figure, lacks=by.lacks)
+
+
 @dataclass(frozen=True)
 class Fitted:
     """A constant that a procedure measures; ``sd`` is half of its 95 % interval."""

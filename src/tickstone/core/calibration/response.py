@@ -17,6 +17,7 @@ from tickstone.core.calibration.procedure import (
     Steps,
     Want,
     Window,
+    not_ready,
 )
 from tickstone.core.calibration.still import TOO_FEW, figure, still_for
 from tickstone.core.constants import Values
@@ -47,7 +48,7 @@ class Response(Procedure):
     ) -> Holding:
         readings = _first(window)
         if readings.size < 20:
-            return Holding(False, "").hindered(TOO_FEW)
+            return not_ready(TOO_FEW)
         noise = step_noise(readings) or 0.0
         spread = sample_sd(without_spikes(readings))
         if want is not None and want.key == "step":

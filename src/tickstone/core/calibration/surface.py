@@ -23,6 +23,7 @@ from tickstone.core.calibration.procedure import (
     Steps,
     Want,
     Window,
+    not_ready,
 )
 from tickstone.core.calibration.still import why_moving, why_saturated
 from tickstone.core.constants import Values
@@ -103,7 +104,7 @@ class LineSpans(Procedure):
         names = _names(values)
         readings = {name: window.told(name) for name in names}
         if any(one.size < 2 for one in readings.values()):
-            return Holding(False, "").hindered(NO_ROW)
+            return not_ready(NO_ROW)
         shown = " ".join(f"{np.median(one[-10:]):.0f}" for one in readings.values())
         span = GROUND if want is None else _span(want.key)
         if span == SWEEP:
@@ -114,7 +115,7 @@ class LineSpans(Procedure):
             window, dict.fromkeys(names, (limit, "counts")), self.seconds
         )
         if why:
-            return Holding(False, "", held_s=window.span_s, figure=shown).hindered(why)
+            return not_ready(why, window.span_s, shown)
         other = next((step for step in steps if step.key == self._partner(span, truth)), None)
         if other is not None:
             swings = [abs(float(np.median(readings[name])) - other.numbers["means"][i]) for i, name in enumerate(names)]

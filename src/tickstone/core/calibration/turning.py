@@ -21,6 +21,7 @@ from tickstone.core.calibration.procedure import (
     Steps,
     Want,
     Window,
+    not_ready,
 )
 from tickstone.core.calibration.runs import numbered
 from tickstone.core.calibration.still import TOO_FEW
@@ -424,7 +425,7 @@ class Trace(Procedure):
     ) -> Holding:
         readings = window.told(f"s{int(truth.get('sensor', 1))}")
         if readings.size < 20:
-            return Holding(False, "").hindered(TOO_FEW)
+            return not_ready(TOO_FEW)
         swing = float(np.percentile(readings, 98) - np.percentile(readings, 2))
         shown = f"{swing:.0f}"
         noise = _plateau_noise(readings)
