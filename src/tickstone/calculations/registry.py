@@ -12,10 +12,10 @@ from typing import Annotated, Any, TypeVar
 
 import numpy as np
 import numpy.typing as npt
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
 
 from tickstone.calculations.contents import PLACES
-from tickstone.core.wording import minus
+from tickstone.core.wording import readable
 from tickstone.errors import BadInput
 
 LONGEST_LIST = 1_000_000
@@ -53,7 +53,7 @@ class Step(Part):
 
 def step(name: str, expression: str, value: float | None, unit: str = "") -> Step:
     """One line of the substituted arithmetic."""
-    return Step(name=name, expression=minus(expression), value=value, unit=unit)
+    return Step(name=name, expression=readable(expression), value=value, unit=unit)
 
 
 class Result(Part):
@@ -61,7 +61,7 @@ class Result(Part):
 
     steps: list[Step] = []
     assumptions: list[str] = []
-    warnings: list[str] = []
+    warnings: list[Annotated[str, AfterValidator(readable)]] = []
 
 
 I = TypeVar("I", bound=Inputs)  # noqa: E741

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
+POWER = re.compile(r"(?<![\w.])\d+(?:\.\d+)?e[+-]\d+")
 MINUS = re.compile(r"(?<![\w.)-])-(?=\d)")
 
 
@@ -20,13 +21,18 @@ def fixed(value: float, digits: int = 0) -> str:
     return text.removeprefix("-") if float(text) == 0 else text.replace("-", "\u2212")
 
 
-def minus(text: str) -> str:
-    """A sentence with true minus signs before its numbers.
+def readable(text: str) -> str:
+    """A sentence whose numbers have true minus signs and no powers of ten.
 
-    >>> minus("says -2 twice, 4-channel, (-0.5)")
-    'says \u22122 twice, 4-channel, (\u22120.5)'
+    >>> readable("says -2 twice, 4-channel, (-0.5), 8e+06 Hz, 6.1e-05")
+    'says \u22122 twice, 4-channel, (\u22120.5), 8000000 Hz, 0.000061'
     """
-    return MINUS.sub("\u2212", text)
+    return MINUS.sub("\u2212", POWER.sub(lambda found: positional(float(found.group())), text))
+
+
+def positional(value: float) -> str:
+    """A number in full, without a power of ten."""
+    return np.format_float_positional(value, trim="-")
 
 
 def significant(value: float, digits: int = 3) -> str:
@@ -35,8 +41,7 @@ def significant(value: float, digits: int = 3) -> str:
     >>> significant(1750.4), significant(0.00001), significant(-24.71, 2), significant(5.0)
     ('1750', '0.00001', '\u221225', '5')
     """
-    text = np.format_float_positional(float(f"{value:.{digits}g}"), trim="-")
-    return text.replace("-", "\u2212")
+    return positional(float(f"{value:.{digits}g}")).replace("-", "\u2212")
 
 
 def listed(names: Sequence[str]) -> str:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from tickstone.core.diagnosis.record import ACCEL, AIR, DISTANCE, ECHO, EDGE, GYRO, LEVEL, LIGHT, SUPPLY
-from tickstone.core.wording import minus
+from tickstone.core.wording import readable
 
 KINDS = (
     "dropouts", "spikes", "stuck", "clipped", "chatter", "doubled", "missed", "swapped", "inverted", "flicker",
@@ -232,7 +232,7 @@ def found(
         float(span_s[0]),
         float(span_s[1]),
         round(sure, 3),
-        minus(evidence),
+        readable(evidence),
         causes,
         behind.advice,
     )
