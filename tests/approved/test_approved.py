@@ -55,6 +55,7 @@ from tickstone.errors import BadInput
 from tickstone.formats.examined import columns_record
 
 IN_FULL = ("T05", "T06", "T07", "T12", "T20")  # every colour, part in a wire and caution is in one of them
+ONE_MARK = [*AT_RULER[:100], *[""] * 500]
 RAW = [0.0, 1.0, 2.0, 17.0, 90.0, 300.0, 512.0, 800.0, 1023.0, 1457.0, 4095.0, 30_000.0, 65_535.0, 200_000.0]
 SERIES = {
     "steady": [20.0] * 50, "rising": [20.0 + i for i in range(50)], "falling": [170.0 - 3 * i for i in range(50)],
@@ -143,6 +144,7 @@ BY_STRENGTH = {
     "the gyro's scale": ((0.25, 0.5, 0.8, 1.1, 1.3, 2.0, 4.0), lambda by: unit(ROCKED, gx_dps=by * ROCKED["gx_dps"])),
     "on its back": ((1.0, -1.0), lambda sign: unit(IN_G, az_g=sign * IN_G["az_g"])),
     "the air's scale": ((-60, -30, 0, 22, 45, 72, 100, 295), hot),
+    "twice too far, at one mark": ((0.4, 1.0, 2.0), lambda by: of({"t_ms": T, "front_mm": np.round(by * STEPS)}, MS, ONE_MARK)),
     "twice too far": ((0.4, 0.8, 1.0, 1.2, 2.0, 2.54), lambda by: of({"t_ms": T, "front_mm": np.round(by * STEPS)}, MS, AT_RULER)),
 }  # fmt: skip
 

@@ -135,6 +135,7 @@ def test_a_filter_is_picked_on_the_curve_and_the_guard_knows(page: Page, served:
     expect(page.get_by_role("navigation", name="Decisions")).not_to_contain_text(re.compile("Filter.?chosen"))
     assert "filter_kind" not in constants(served, "front-ranger")
     page.get_by_role("button", name="Pick average of 5").click()
+    expect(heading(page)).to_have_text(re.compile("^Average of 5 leaves"))
     page.get_by_role("button", name="Choose", exact=True).click()
     expect(page.get_by_role("navigation", name="Decisions")).to_contain_text(re.compile("Filter.?chosen"))
     page.get_by_role("button", name=re.compile("^Obstacle guard")).click()

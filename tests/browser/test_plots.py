@@ -163,4 +163,4 @@ def test_files_are_dropped_on_their_place_which_shows_that_it_takes_them(page: P
     page.get_by_role("group", name=re.compile("^One lane of three")).press("ArrowRight")
     expect(page.locator(".read-outs .at-cursor").first).to_contain_text("mm")
     taken = served.client.get("/api/rigs/fern/recordings").json()[0]
-    assert (taken["name"], taken["rows"]) == ("three", 3)
+    assert (taken["name"], [stream["n"] for stream in taken["streams"]]) == ("three", [3])

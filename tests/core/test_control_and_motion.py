@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 
 from tests.tables import rows
 from tickstone.calculations import run
+from tickstone.core import motion
 
 RULES = {
     "P": "zn-p",
@@ -140,6 +141,16 @@ def test_an_arc_against_fine_integration(left: float, right: float, track: float
     assert found["x_mm"] == pytest.approx(float(np.cos(along).sum()) * way / n, abs=1e-3)
     assert found["y_mm"] == pytest.approx(float(np.sin(along).sum()) * way / n, abs=1e-3)
     assert found["heading_deg"] == pytest.approx(heading + math.degrees(turn))
+
+
+@pytest.mark.parametrize("aside", [0.0, 1e-9, 6.9e-3, 8e-3, 0.1])
+def test_an_arc_that_is_nearly_straight_is_as_exact_as_any(aside: float) -> None:
+    """The chord by numpy.sinc, sin(πx)/(πx), of half the turn."""
+    half = aside / 150
+    x, y, heading = motion.arc_step(1000 - aside, 1000 + aside, 150)
+    chord = 1000 * np.sinc(half / math.pi)
+    assert (x, y) == pytest.approx((chord * math.cos(half), chord * math.sin(half)), rel=1e-12)
+    assert heading == pytest.approx(math.degrees(2 * half), rel=1e-12)
 
 
 @given(st.floats(-89, 89))

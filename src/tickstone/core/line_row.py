@@ -111,6 +111,8 @@ def astride(count: int, pitch_mm: float, tape_mm: float, aside_mm: float = 0.0) 
 
     >>> astride(2, 30.0, 19.0), astride(2, 12.0, 19.0), astride(3, 30.0, 19.0)
     (True, False, False)
+    >>> astride(2, 20.0, 19.0), astride(2, 18.0, 19.0)
+    (True, False)
     """
     at = [(i - (count - 1) / 2) * pitch_mm - aside_mm for i in range(count)]
     return min(at) < 0 < max(at) and all(abs(place) > tape_mm / 2 for place in at)

@@ -56,6 +56,17 @@ def test_it_takes_contrast_and_a_line_that_is_narrow(pale: float, wide: float, k
     assert any(one.kind == "inverted" for one in seen) is known
 
 
+@pytest.mark.parametrize(
+    ("sensors", "words"), [(2, "while s2 beside it goes on moving"), (3, "while s2 and s3 beside it go on moving")]
+)
+def test_one_of_a_row_that_never_moves_is_told_by_those_beside_it(sensors: int, words: str) -> None:
+    of = rig(part("line-sensors", "row", count=sensors))
+    columns = weaving(sensors, DARK, PALE)
+    stuck = columns | {"s1": np.full(2000, 412.0)}
+    assert [words in one.evidence for one in findings(of, stuck, 0.01) if one.kind == "stuck"] == [True]
+    assert not any(one.kind == "stuck" for one in findings(of, columns, 0.01))
+
+
 @pytest.mark.parametrize(("white", "black", "words"), [(100, 800, "must read high"), (800, 100, "must read low")])
 def test_a_whole_row_that_answers_the_wrong_way_at_marks(white: float, black: float, words: str) -> None:
     random = np.random.default_rng(6)

@@ -10,6 +10,9 @@ interface Props {
   stone: number | undefined;
 }
 
+/** How many lanes there are, in words. */
+export const lanesCounted = (count: number) => (count === 1 ? "One lane" : `${count} lanes`);
+
 /** Which channels are lanes, raw or converted, and by which constants they are converted. */
 export function LaneChoice({ shown, chosen, stone }: Props) {
   const bench = useBench();
@@ -26,7 +29,7 @@ export function LaneChoice({ shown, chosen, stone }: Props) {
     <>
       <Dropdown autoClose="outside">
         <Dropdown.Toggle as="button" type="button" className="act">
-          {chosen.length === 1 ? "One lane" : `${chosen.length} lanes`}
+          {lanesCounted(chosen.length)}
         </Dropdown.Toggle>
         <Dropdown.Menu className="lane-menu">
           {shown.map((one) => (

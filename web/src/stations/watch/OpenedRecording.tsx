@@ -13,7 +13,7 @@ import { About } from "./About";
 import { Findings } from "./Findings";
 import { wrongIn } from "./findings";
 import { GiveOut } from "./GiveOut";
-import { LaneChoice } from "./LaneChoice";
+import { LaneChoice, lanesCounted } from "./LaneChoice";
 import { Marks } from "./Marks";
 import { ReadOuts } from "./ReadOuts";
 import { recordingLine } from "./Recordings";
@@ -181,7 +181,7 @@ function Inside({ opened }: { opened: Opened }) {
         cursor={cursor}
         span={span}
         drawing={drawing}
-        label={`${show.length} lanes of ${recording.name}`}
+        label={`${lanesCounted(show.length)} of ${recording.name}`}
         onCursor={(t) => bench.show({ t: t.toFixed(6) })}
         onSpan={([a, b]) => bench.show({ s0: a.toFixed(6), s1: b.toFixed(6) })}
         onView={set}
