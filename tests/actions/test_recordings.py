@@ -13,11 +13,12 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from tests.conftest import Cluster
-from tickstone.actions import cutting, exporting, importing, lanes, stones
+from tickstone.actions import cutting, exporting, importing, lanes, reading, stones
 from tickstone.actions.constants import type_value
 from tickstone.core.rigs.kinds import kind
 from tickstone.errors import BadInput, NotFound
 from tickstone.store import recordings, rigs, samples
+from tickstone.store.codec import CHUNK_ROWS
 from tickstone.store.database import Database
 
 Streams = dict[str, tuple[list[int], list[int], list[list[float]]]]
@@ -149,6 +150,27 @@ def test_a_spike_is_in_every_overview_and_dropouts_are_no_distance(database: Dat
     assert (told.statistics.n, told.statistics.missing) == (n, n // 50)
     assert told.statistics.rate_hz == pytest.approx(2000)
     assert moment.value == 9000
+
+
+def test_a_whole_overview_is_in_order_where_chunks_with_and_without_gaps_follow_one_another(
+    database: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Chunks without gaps are worked side by side, those with them one by one: the overview is the same in time's order."""
+    monkeypatch.setattr(samples, "CHUNKS_TOGETHER", 1)
+    n = 8 * CHUNK_ROWS
+    rows = np.tile([0.0, 0.0, 16384.0, 0.0, 0.0, 0.0], (n, 1))
+    rows[:, 0] = np.arange(n) // CHUNK_ROWS  # each chunk has a number of its own
+    for chunk in (2, 3, 6):
+        rows[chunk * CHUNK_ROWS + 5 :: 100, 2][: CHUNK_ROWS // 100] = np.nan
+    recording_id = kept(database, {"tilt": (list(range(0, n * 1000, 1000)), [0] * n, rows.tolist())})
+    with database.transaction() as session:
+        found = recordings.recording(session, recording_id)
+        stream = found.stream_of("tilt")
+        times, low, high, *_ = reading._whole_overview(session, stream, reading.Converter(session, found, "tilt"))
+    assert (np.diff(times) > 0).all()
+    assert times.size >= 8 * reading.BINS_A_CHUNK - 8
+    assert low == pytest.approx(np.floor(times * 1000 / CHUNK_ROWS), abs=1)
+    assert (high >= low).all()
 
 
 def test_trimmed_split_and_joined_nothing_is_lost(database: Database) -> None:
