@@ -37,7 +37,7 @@ from tests.core.diagnosis.test_plain_cases import (
 from tests.simulated.calibrations import SIMULATIONS, outcome_of
 from tickstone.calculations import run
 from tickstone.core.calibration.catalogue import PROCEDURES
-from tickstone.core.calibration.procedure import Procedure, Want, Window
+from tickstone.core.calibration.procedure import Procedure, Step, Want, Window
 from tickstone.core.constants import Values
 from tickstone.core.decisions.catalogue import DECISIONS
 from tickstone.core.decisions.decision import Asked
@@ -175,7 +175,8 @@ def windows_of(what: Kind) -> dict[str, Window]:
     shapes = {
         "still": 500.0 + noise(1.5, 60), "noisy": 500 + noise(40.0, 60), "moving": np.linspace(400, 700, 60),
         "coarse": np.full(60, 500.0), "half gone": put(500 + noise(1.5, 60), slice(0, 30), np.nan),
-        "gone": np.full(60, np.nan), "at an end": np.full(60, 0.0),
+        "gone": np.full(60, np.nan), "at an end": np.full(60, 0.0), "rising": np.arange(60) * 10_000.0,
+        "swinging": np.round(400 + 250 * (np.arange(60) // 7 % 2) + noise(4.0, 60)),
     }  # fmt: skip
     made = {
         how: Window(times, {one.name: np.clip(shape, one.low, one.high) for one in what.channels})
@@ -192,9 +193,36 @@ def answer(procedure: Procedure, window: Window, want: Want, known: Values) -> o
     truth = {one.name: one.low if one.typical is None else one.typical for one in want.fields}
     try:
         held = procedure.judge(window, want, truth, (), known)
-        return held.ready, held.why_not, held.figure, round(held.held_s, 2)
+        said = [held.ready, held.why_not, held.figure, round(held.held_s, 2)]
+        if held.ready:
+            step = Step(held.key or want.key, want.label, truth, procedure.take(window, want.key, known))
+            said.append(procedure.fit([step], known))
+        return said
     except BadInput as refused:
         return refused.message
+
+
+def test_notebooks() -> None:
+    """What each procedure makes of typed lines: the usual numbers, and the same half as far again."""
+    made = {}
+    for what in KINDS.values():
+        known = values_of(what.id)
+        for name in what.procedures:
+            procedure = PROCEDURES[name]
+            if procedure.notebook:
+                rows = [{one.name: (one.typical or one.low) * (1 if one.whole or one.choices else by) for one in procedure.notebook}
+                        for by in (1.0, 1.5)]  # fmt: skip
+                made[f"{what.id}, {name}"] = typed(procedure, rows, known)
+    approved.check("notebooks", made)
+
+
+def typed(procedure: Procedure, rows: list[dict[str, float]], known: Values) -> object:
+    try:
+        steps = [procedure.from_notebook(row, known) for row in rows]
+        steps = [replace(step, key=f"{step.key} {at}") for at, step in enumerate(steps)]
+        return [rows, procedure.fit(steps, known)]
+    except BadInput as refused:
+        return [rows, refused.message]
 
 
 def test_columns() -> None:
