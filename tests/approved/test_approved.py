@@ -133,6 +133,7 @@ BY_STRENGTH = {
     "bounces": ((0.003, 0.01, 0.05, 0.2, 0.6), bouncing),
     "marks seen twice": ((0.01, 0.05, 0.2, 0.6, 1.0), doubled),
     "marks unlike": ((0.45, 0.42, 0.38, 0.33, 0.25), unlike),
+    "a few marks missed": ((1, 2, 3, 4, 6), lambda n: edges(np.delete(EDGES, np.linspace(40, 360, int(n)).astype(int)))),
     "marks missed": ((0.004, 0.02, 0.06, 0.2), lambda p: edges(EDGES[~share(p, 400)])),
     "periods uneven": ((0.005, 0.02, 0.05, 0.1, 0.2), uneven),
     "lines late": ((1, 3, 6, 12, 20), late),

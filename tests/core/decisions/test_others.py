@@ -111,6 +111,17 @@ def test_a_chosen_filter_makes_the_guard_trip_farther_and_calmer() -> None:
     assert filtered.parts_mm["reaction"] - plain.parts_mm["reaction"] == pytest.approx(400 * 2 * 0.05)
 
 
+def test_the_calm_part_of_a_recording_is_its_longest_rest() -> None:
+    random, block = np.random.default_rng(6), filter_choice.LEAST_READINGS
+    still, moves = random.normal(500, 2, block), np.linspace(500, 900, block) + random.normal(0, 2, block)
+    assert filter_choice._calm(still).size == block
+    assert filter_choice._calm(np.concatenate([moves, still])) == pytest.approx(still)
+    assert filter_choice._calm(np.concatenate([still, moves, moves + 400])) == pytest.approx(still)
+    longer = random.normal(900, 2, 2 * block)
+    assert filter_choice._calm(np.concatenate([still, moves, longer])) == pytest.approx(longer)
+    assert filter_choice._calm(moves).size == 0
+
+
 def test_every_filter_is_worth_on_white_noise_what_theory_says() -> None:
     """Noise ratios: moving average 1/√N; median by order statistics; smoothing √(α/(2 − α)) (Smith, ch. 15 and 19)."""
     readings = np.random.default_rng(5).normal(500, 2, 6000)
