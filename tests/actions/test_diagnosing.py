@@ -16,7 +16,7 @@ from tickstone.core.diagnosis.record import ECHO, Record, Signal, Stream
 from tickstone.core.rigs import templates
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.rig import Rig
-from tickstone.store import recordings, rigs
+from tickstone.store import recordings, rigs, samples
 from tickstone.store.database import Database
 
 HEALTHY = np.round(2900 + np.random.default_rng(3).normal(0, 8, 240))
@@ -134,8 +134,8 @@ def test_no_healthy_stand_in_of_any_template_is_accused(name: str) -> None:
         assert not [one for one in diagnosing.examine(record) if one.accuses]
 
 
-def recorded(database: Database, rows: int, bad: slice) -> int:
-    """A recording of the front ranger with zeros in a stretch."""
+def recorded(database: Database, rows: int, bad: slice, anew: int | None = None) -> int:
+    """A recording of the front ranger with zeros in a stretch; the board began anew at row ``anew``."""
     random = np.random.default_rng(5)
     echoes = np.round(2900 + random.normal(0, 8, rows))
     echoes[bad] = np.where(random.random(len(echoes[bad])) < 0.3, 0.0, echoes[bad])
@@ -145,7 +145,10 @@ def recorded(database: Database, rows: int, bad: slice) -> int:
             session, rig_id=rig.id, revision_id=rig.revision_id, name="made up", origin="live", source="test", clock="device",
             streams=[recordings.NewStream("front-ranger", "front-ranger", kind("ultrasonic-ranger").channels)],
         )  # fmt: skip
-        recordings.write_rows(session, made, "front-ranger", np.arange(rows) * 1000, [echoes])
+        writer = samples.ChunkWriter(session, made)
+        segments = np.zeros(rows, int) if anew is None else (np.arange(rows) >= anew).astype(int)
+        writer.add("front-ranger", np.arange(rows) * 1000, segments, echoes[None])
+        writer.finish()
         recordings.close(session, made)
     return made
 
@@ -163,6 +166,15 @@ def test_a_recording_is_looked_at_once_and_again_when_a_mark_changes(
         monkeypatch.setattr(diagnosing, "examine", lambda _: [replace(one, kind="drift")])
         recordings.add_mark(session, made, 0, 100, "held")
         assert [each.kind for each in diagnosing.of_recording(session, made).findings] == ["drift"]
+
+
+def test_a_recording_says_when_the_board_began_anew(database: Database) -> None:
+    made = recorded(database, 2100, slice(0, 0), anew=1500)
+    with database.transaction() as session:
+        (one,) = diagnosing.of_recording(session, made).findings
+    assert one.kind == "reset"
+    assert one.start_s == pytest.approx(1.5)
+    assert "once, at 1.5 s" in one.evidence
 
 
 def test_of_a_long_recording_beginning_middle_and_end_are_looked_at(

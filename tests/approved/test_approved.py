@@ -163,7 +163,7 @@ def test_what_procedures_say_of_readings_before_them() -> None:
             procedure = PROCEDURES[name]
             wants = procedure.wants((), known)
             made[f"{what.id}, {name}"] = {
-                "wants": [(one.key, one.label, one.do) for one in wants],
+                "wants": [(one.key, one.label, one.do, one.fields) for one in wants],
                 "windows": [procedure.window_s(one) for one in wants[:2]],
                 "said": {f"{one.key}, {how}": answer(procedure, window, one, known)
                          for one in wants[:2] if one.watched for how, window in windows_of(what).items()},
@@ -221,7 +221,7 @@ def typed(procedure: Procedure, rows: list[dict[str, float]], known: Values) -> 
     try:
         steps = [procedure.from_notebook(row, known) for row in rows]
         steps = [replace(step, key=f"{step.key} {at}") for at, step in enumerate(steps)]
-        return [rows, procedure.fit(steps, known)]
+        return [rows, procedure.notebook, procedure.fit(steps, known)]
     except BadInput as refused:
         return [rows, refused.message]
 

@@ -65,6 +65,18 @@ SHAPES = {
 }
 
 
+@pytest.mark.parametrize(
+    ("wide", "strange", "encoding"),
+    [("le", 0.1, "utf-16-le"), ("be", 0.1, "utf-16-be"), ("le", 0.3, "utf-8"), ("be", 0.3, "utf-8")],
+)
+def test_text_of_two_bytes_a_letter_has_every_other_byte_empty_and_few_beside(
+    wide: str, strange: float, encoding: str
+) -> None:
+    letters = np.full(1000, ord("7"), f"{'<' if wide == 'le' else '>'}u2")
+    letters[: int(1000 * strange)] = 0
+    assert text_file.encoding_of(letters.tobytes()) == (encoding, 0)
+
+
 @pytest.mark.parametrize("format_", list(SHAPES))
 @pytest.mark.parametrize("encoding", ["utf-8", "utf-8-sig", "utf-16", "utf-16-le", "utf-16-be", "utf-32", "cp1252"])
 @pytest.mark.parametrize("end", ["\n", "\r\n", "\r"])

@@ -73,6 +73,10 @@ def test_trips_on_a_recording_are_counted_against_what_was_there() -> None:
     assert (found.trips, found.false, found.approaches, found.late) == (4, 1, 3, 0)
     assert votes.count_on(*pushes(), votes.Guard(240, 290, 3, 3), 1.0).false == 0
     assert votes.count_on(*pushes(lost_while_near=True), GUARD, 1.0).late == 1
+    first = np.array([50.0, *[1000.0] * 19])  # a trip at the very first reading, of something that was there
+    once = votes.Guard(240, 290, 1, 1)
+    found = votes.count_on(np.arange(20) * 0.05, first, np.ones(20, bool), once, 1.0, there=first)
+    assert (found.trips, found.false) == (1, 0)
     assert votes.count_on(np.zeros(0), np.zeros(0), np.zeros(0, bool), GUARD, 1.0).trips == 0
 
 
