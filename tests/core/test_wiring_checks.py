@@ -186,6 +186,10 @@ def test_budgets_of_board_and_rail_are_added_up() -> None:
     fault = one(made, "supply-budget")
     assert fault.numbers["drawn_ma"] == pytest.approx(2 * 8 * (5 - 3) / 47 * 1000 + 0.6, rel=0.01)
     assert fault.numbers["allowed_ma"] == 400
+    strong = replace(made.board, supply_ma=3000.0, rails=tuple(replace(r, ma=None) for r in made.board.rails))
+    twice = replace(rig(*rows, *(replace(row, id=f"more-{row.id}") for row in rows)), board=strong)
+    sentences = {one.sentence for one in checks.check(twice).assurances if one.kind == "supply-budget"}
+    assert sentences == {"1363 of 3000 mA in all"}  # 32 lamps, 2 V across 47 Ω each: 1361.7 mA, and what receivers take
     low = rig(*(part("inertial-unit", f"t{i}", regulator="no", address=104 + i) for i in range(2)))
     tight = replace(low.board, rails=tuple(replace(r, ma=8.0) if r.name == "3.3 V" else r for r in low.board.rails))
     assert one(replace(low, board=tight), "supply-budget").numbers == {"drawn_ma": 10.0, "allowed_ma": 8.0}

@@ -12,6 +12,7 @@ from tickstone.core.rigs.rig import GROUND, Rig, Supply, Wire
 from tickstone.core.wiring.assign import lamp_resistor
 from tickstone.core.wiring.findings import NEAR, Assurance, Finding, Fix, Result, plain_ohms, rewire
 from tickstone.core.wiring.places import end_of, grounds, own_supplies, power_pins, supplies_for, volts_at
+from tickstone.core.wording import significant
 
 LITTLE_MA = 25.0  # what wants its own supply but draws no more than this may hang on the board all the same
 
@@ -113,7 +114,7 @@ def check_budgets(rig: Rig) -> Iterator[Result]:
                           f"{ma:.0f} of {allowed:g} mA", {"drawn_ma": ma, "allowed_ma": allowed})  # fmt: skip
         elif name == "the board":
             for one in rig.fitted:
-                yield Assurance("supply-budget", one.id, f"{ma:.3g} of {allowed:g} mA in all")
+                yield Assurance("supply-budget", one.id, f"{significant(ma, 4)} of {allowed:g} mA in all")
 
 
 def pin_loads(rig: Rig) -> list[tuple[Wire, PinSpec, float]]:

@@ -278,10 +278,9 @@ def _bus_line(rig: Rig, wires: list[Wire]) -> Iterator[Result]:
                       "more than a part must be able to pull down: take some off.", f"{plain_ohms(round(total))} is too strong",
                       numbers)  # fmt: skip
     else:
+        most = float(f"{highest:.4g}")
         yield Assurance(
-            "i2c-pull-up",
-            first.sensor,
-            f"bus {name} {plain_ohms(round(total))} of {plain_ohms(round(highest, -2))} at most",
+            "i2c-pull-up", first.sensor, f"bus {name} {plain_ohms(round(total))} of {plain_ohms(most)} at most"
         )
     for wire in wires:
         rail = volts_at(rig, wire.pull_up.rail) if wire.pull_up else None
