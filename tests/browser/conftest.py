@@ -25,7 +25,7 @@ KEPT_BY_THE_PAGE = """
     if (last && !last.until && last.text !== text) last.until = performance.now();
     if (text && (!last || last.until)) window.notices.push({text, from: performance.now()});
   }).observe(document, {subtree: true, childList: true, characterData: true});
-  window.unanswered = window.quietFrames = 0;
+  window.unanswered = 0;
   const fetched = window.fetch;
   window.fetch = async (...asked) => {
     window.unanswered += 1;
@@ -35,10 +35,13 @@ KEPT_BY_THE_PAGE = """
       return answer;
     } finally { window.unanswered -= 1; }
   };
-  (function frame() {
-    window.quietFrames = window.unanswered ? 0 : window.quietFrames + 1;
-    requestAnimationFrame(frame);
-  })();
+  window.quietFor = (frames) => new Promise((resolve) => {
+    let quiet = 0;
+    (function frame() {
+      quiet = window.unanswered ? 0 : quiet + 1;
+      if (quiet > frames) resolve(); else requestAnimationFrame(frame);
+    })();
+  });
 """
 
 

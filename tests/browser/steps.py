@@ -50,8 +50,7 @@ def stop_and_open(page: Page) -> None:
 def settled(page: Page) -> None:
     """Wait until a screen has all it asked for: nothing is unanswered for ten frames."""
     page.locator("h1").wait_for()
-    page.evaluate("window.quietFrames = 0")
-    page.wait_for_function("window.quietFrames > 10")
+    page.evaluate("window.quietFor(10)")
 
 
 def expect_notice(page: Page, text: str) -> None:

@@ -7,6 +7,7 @@ import time
 from collections import deque
 from collections.abc import Callable, Mapping
 from contextlib import AbstractContextManager
+from typing import Generic, TypeVar
 
 import numpy as np
 
@@ -31,6 +32,7 @@ from tickstone.supervised import Supervisor
 AIR_MEAN_OF = 30  # common practice: average 30 temperature readings
 RATE_LOOK_BACK_S = 5.0
 SILENT_S = 2.0
+GLANCE_S, BEAT_S = 0.04, 0.5  # how often it is looked anew at a sensor, and at the rhythm of the lines
 SPREAD_S = 0.5  # lines without a time of their own that come together are spread over at most so long
 KEPT_LINES = 40
 MOST_PENDING = 500  # rows that wait to be converted
@@ -41,7 +43,22 @@ NO_TEXT_WORDS = (
     "port; 9600 and 115200 are the usual ones."
 )  # fmt: skip
 
+T = TypeVar("T")
 Pending = dict[str, tuple[list[int], list[tuple[float, ...]]]]
+
+
+class Kept(Generic[T]):
+    """An answer that is worked out anew only every ``for_s`` seconds."""
+
+    def __init__(self, for_s: float) -> None:
+        self._for_s = for_s
+        self._kept: tuple[float, T] | None = None
+
+    def get(self, now_s: float, work: Callable[[], T]) -> T:
+        """The answer as it is at ``now_s``, or was a moment ago."""
+        if self._kept is None or now_s - self._kept[0] >= self._for_s:
+            self._kept = now_s, work()
+        return self._kept[1]
 
 
 class Feed:
@@ -84,7 +101,9 @@ class Feed:
         self._watched = {key: Watched(key, old.kind, old.options) for key, old in self._watched.items()}
         for watched in self._watched.values():
             watched.fit(self._rig)
-        self._glances: dict[str, tuple[float, Now]] = {}
+        self._glances: dict[str, Kept[Now]] = {}
+        self._latest: Kept[float] = Kept(GLANCE_S)
+        self._beat: Kept[Rhythm] = Kept(BEAT_S)
 
     def refresh(self, rig: Rig, values: Mapping[str, Values], meanings: Mapping[str, Meaning]) -> None:
         """Take over the rig, its constants and what its labels mean as they stand now."""
@@ -178,6 +197,7 @@ class Feed:
                 self._take(line, arrival_s, before + (arrival_s - before) * place / len(lines))
             if segment != self._segment:
                 self._late.clear()
+                self._latest = Kept(GLANCE_S)
             elif self._first_us is not None:
                 now = self._monotonic()
                 self._late.append((now, self._pace * now - self._first_us / 1e6))
@@ -363,12 +383,16 @@ class Feed:
 
     def _rhythm(self, now: float) -> Rhythm:
         """Lines a second as they come, with jitter and gaps of the sensor that speaks most."""
+        beat = self._beat.get(now, lambda: self._rhythm_at(now))
+        return beat if self._status == "live" else Rhythm(None, beat.jitter_ms, beat.gaps)
+
+    def _rhythm_at(self, now: float) -> Rhythm:
         busiest = max(self.watched.values(), key=lambda w: w.readings, default=None)
         times = busiest.ring.last_seconds(RATE_LOOK_BACK_S).times_s if busiest else np.zeros(0)
         beat = rhythm(times)
         while self._arrivals and self._arrivals[0][1] <= now - RATE_LOOK_BACK_S:
             self._arrivals.popleft()
-        if not self._arrivals or self._status != "live":
+        if not self._arrivals:
             return Rhythm(None, beat.jitter_ms, beat.gaps)
         span = max(now - self._arrivals[0][1], 0.5)
         return Rhythm(round(sum(n for n, _ in self._arrivals) / span, 1), beat.jitter_ms, beat.gaps)
@@ -392,18 +416,17 @@ class Feed:
         if self._status != "live" or not self._late:
             return told_s
         now = self._monotonic()
-        latest = max((late for at, late in self._late if now - at < LATE_LOOK_BACK_S), default=self._late[-1][1])
-        return max(told_s, self._pace * now - latest)
+        return max(told_s, self._pace * now - self._latest.get(now, lambda: self._latest_at(now)))
+
+    def _latest_at(self, now: float) -> float:
+        return max((late for at, late in self._late if now - at < LATE_LOOK_BACK_S), default=self._late[-1][1])
 
     def now(self, key: str) -> Now:
         """What a sensor says now; several windows that ask at one moment get one answer."""
         with self._lock:
             clock_s = self._monotonic()
-            kept = self._glances.get(key)
-            if kept is None or clock_s - kept[0] >= GLANCE_S:
-                kept = clock_s, self.watched[key].now(self._heard_to_s(), clock_s, self._values[key])
-                self._glances[key] = kept
-            return kept[1]
+            glance = self._glances.setdefault(key, Kept(GLANCE_S))
+            return glance.get(clock_s, lambda: self.watched[key].now(self._heard_to_s(), clock_s, self._values[key]))
 
     def held(self) -> AbstractContextManager[bool]:
         """While this is held nothing new comes in: what is asked for belongs together."""
@@ -444,6 +467,3 @@ class Feed:
         """The last lines as they came."""
         with self._lock:
             return list(self._heard)
-
-
-GLANCE_S = 0.04
