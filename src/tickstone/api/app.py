@@ -28,7 +28,7 @@ from tickstone.api import (
     watching,
     wiring,
 )
-from tickstone.api.errors import Refusal, add_handlers
+from tickstone.api.errors import REFUSALS, add_handlers
 from tickstone.api.guard import OwnOriginOnly
 from tickstone.api.needs import Shop
 from tickstone.errors import NotFound
@@ -64,30 +64,20 @@ def make_app(workshop: Workshop, built: Path | None = None, *, demo: bool = Fals
         workshop.close()
 
     app = FastAPI(title="Tick Stone", docs_url=None, redoc_url=None, openapi_url="/api/openapi.json", lifespan=lifespan,
-                  responses={code: {"model": Refusal} for code in (404, 409, 422, 503)})  # fmt: skip
+                  responses=REFUSALS)  # fmt: skip
     app.state.workshop = workshop
     app.state.broadcasts = {}  # by rig: one message for all its windows
     app.add_middleware(GZipMiddleware, minimum_size=2000)
     app.add_middleware(OwnOriginOnly, hosts=hosts)
     add_handlers(app)
-    for part in (
-        calculations,
-        rigs,
-        wiring,
-        sources,
-        live,
-        watching,
-        recordings,
-        imports,
-        convert,
-        convert_file,
-        calibrate,
-        decide,
-        log,
-    ):
-        app.include_router(part.router)
-    app.include_router(convert.loose)
-    app.include_router(wiring.lists)
+    for router in (
+        calculations.router, rigs.router, wiring.router, sources.router, live.router, watching.router, recordings.router,
+        imports.router, convert.router, convert_file.router, calibrate.router, decide.router, log.router, convert.loose,
+        wiring.lists,
+    ):  # fmt: skip
+        app.router.routes.extend(
+            router.routes
+        )  # including a router would build all its routes anew at the first request
 
     @app.get("/api/health")
     def health(shop: Shop) -> Health:

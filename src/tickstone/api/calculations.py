@@ -7,11 +7,12 @@ from typing import Any
 
 from fastapi import APIRouter
 
+from tickstone.api.errors import REFUSALS
 from tickstone.calculations import calculations, listing
 from tickstone.calculations.registry import Calculation, Inputs, Result, compute
 from tickstone.errors import NotFound
 
-router = APIRouter(prefix="/api/calc", tags=["calculations"])
+router = APIRouter(prefix="/api/calc", tags=["calculations"], responses=REFUSALS)
 
 
 @router.get("")

@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 
 from tickstone.actions import calibrating, comparing, holding
 from tickstone.actions.constants import settled
+from tickstone.api.errors import REFUSALS
 from tickstone.api.figures import Plain, PlotModel, TableModel
 from tickstone.api.models import Asked, Done, Finite, Name, numbers
 from tickstone.api.needs import Shop
@@ -18,7 +19,7 @@ from tickstone.core.calibration import catalogue, procedure
 from tickstone.core.rigs.kinds import kind
 from tickstone.store import calibrations, recordings, rigs
 
-router = APIRouter(prefix="/api/rigs/{slug}/sensors/{sensor}/procedures", tags=["calibrate"])
+router = APIRouter(prefix="/api/rigs/{slug}/sensors/{sensor}/procedures", tags=["calibrate"], responses=REFUSALS)
 MOST_FIELDS = 20
 
 

@@ -9,14 +9,15 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field, TypeAdapter
 
 from tickstone.actions import converting
+from tickstone.api.errors import REFUSALS
 from tickstone.api.models import Asked, Constant, Finite, Name, Provenance, number
 from tickstone.api.needs import Shop
 from tickstone.core import worked
 from tickstone.core.rigs.kinds import KINDS
 from tickstone.core.rigs.kinds.base import Ask, Chain, Series, Term
 
-router = APIRouter(prefix="/api/rigs/{slug}/sensors/{sensor}/worked", tags=["convert"])
-loose = APIRouter(prefix="/api/kinds", tags=["convert"])
+router = APIRouter(prefix="/api/rigs/{slug}/sensors/{sensor}/worked", tags=["convert"], responses=REFUSALS)
+loose = APIRouter(prefix="/api/kinds", tags=["convert"], responses=REFUSALS)
 
 PROVENANCE: TypeAdapter[Provenance] = TypeAdapter(Provenance)
 Numbers = Annotated[dict[Name, Finite], Field(max_length=64)]

@@ -13,11 +13,12 @@ from pydantic import BaseModel
 from starlette.concurrency import run_in_threadpool
 
 from tickstone.actions import converting
+from tickstone.api.errors import REFUSALS
 from tickstone.api.needs import Shop
 from tickstone.errors import BadInput
 from tickstone.formats import converted
 
-router = APIRouter(prefix="/api/convert-file", tags=["convert"])
+router = APIRouter(prefix="/api/convert-file", tags=["convert"], responses=REFUSALS)
 
 IN_MEMORY = 8_000_000  # bytes; a larger file waits on disk
 MOST_BYTES = 4_000_000_000

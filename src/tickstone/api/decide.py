@@ -8,6 +8,7 @@ from fastapi import APIRouter, Query
 from pydantic import BaseModel, Field
 
 from tickstone.actions import deciding
+from tickstone.api.errors import REFUSALS
 from tickstone.api.figures import Plain, PlotModel, TableModel
 from tickstone.api.models import Asked, Constant, Done, Finite, Name
 from tickstone.api.needs import Shop
@@ -17,7 +18,7 @@ from tickstone.core.rigs.kinds import kind
 from tickstone.errors import BadInput
 from tickstone.store import rigs
 
-router = APIRouter(prefix="/api/rigs/{slug}/sensors/{sensor}/decisions", tags=["decide"])
+router = APIRouter(prefix="/api/rigs/{slug}/sensors/{sensor}/decisions", tags=["decide"], responses=REFUSALS)
 MOST_PICKED = 60
 MOST_RECORDINGS = 8
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
@@ -33,6 +35,11 @@ class Refusal(BaseModel):
     code: str
     path: str
     message: str
+
+
+REFUSALS: dict[int | str, dict[str, Any]] = {
+    code: {"model": Refusal} for code in (404, 409, 422, 503)
+}  # of every route
 
 
 def answer(error: TickStoneError) -> JSONResponse:

@@ -13,13 +13,14 @@ from starlette.concurrency import run_in_threadpool
 from tickstone.actions.bench_files import MOST_BYTES, BenchFile
 from tickstone.actions.importing import ColumnLook, Wish
 from tickstone.actions.jobs import State
+from tickstone.api.errors import REFUSALS
 from tickstone.api.meanings import MeaningModel, TargetModel, targets_of
 from tickstone.api.models import Asked, Done, Finite, Name, number
 from tickstone.api.needs import Shop
 from tickstone.errors import BadInput
 from tickstone.store import rigs
 
-router = APIRouter(prefix="/api", tags=["imports"])
+router = APIRouter(prefix="/api", tags=["imports"], responses=REFUSALS)
 
 
 class FileModel(BaseModel):

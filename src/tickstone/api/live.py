@@ -12,12 +12,13 @@ from pydantic import Field
 
 from tickstone.actions.feed import Feed
 from tickstone.actions.workshop import Workshop
+from tickstone.api.errors import REFUSALS
 from tickstone.api.models import Asked, Done, FaultModel, Finite, MarkAsked, Name, number, numbers
 from tickstone.api.needs import Shop
 from tickstone.core.instruments import Shown
 from tickstone.errors import TickStoneError
 
-router = APIRouter(prefix="/api", tags=["live"])
+router = APIRouter(prefix="/api", tags=["live"], responses=REFUSALS)
 
 STEP_S = 0.05
 BEAT_S = 0.5

@@ -9,12 +9,13 @@ from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field
 
 from tickstone.actions import stones
+from tickstone.api.errors import REFUSALS
 from tickstone.api.models import Asked, Done, Name
 from tickstone.api.needs import Shop
 from tickstone.core.stones import Line, compare
 from tickstone.store import log, rigs
 
-router = APIRouter(prefix="/api/rigs/{slug}", tags=["log"])
+router = APIRouter(prefix="/api/rigs/{slug}", tags=["log"], responses=REFUSALS)
 
 
 class EntryModel(BaseModel):

@@ -11,6 +11,7 @@ from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 
 from tickstone.actions import cutting, diagnosing, exporting, lanes, marking, reading
+from tickstone.api.errors import REFUSALS
 from tickstone.api.models import (
     Asked,
     Conditions,
@@ -28,7 +29,7 @@ from tickstone.api.needs import Shop
 from tickstone.errors import BadInput
 from tickstone.store import recordings, rigs
 
-router = APIRouter(prefix="/api", tags=["recordings"])
+router = APIRouter(prefix="/api", tags=["recordings"], responses=REFUSALS)
 
 WIDEST = 4000
 MOST_LANES = 12

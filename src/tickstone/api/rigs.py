@@ -13,6 +13,7 @@ from tickstone.actions import constants, rigs
 from tickstone.actions.constants import all_settled, live_air, settled
 from tickstone.actions.standing import standing_of
 from tickstone.actions.workshop import Workshop
+from tickstone.api.errors import REFUSALS
 from tickstone.api.models import Asked, Constant, Done, Finite, Name, Purpose, Seen, Titled
 from tickstone.api.needs import Shop
 from tickstone.api.rig_models import RigModel, rig_model
@@ -24,7 +25,7 @@ from tickstone.formats.rig_json import rig_to_json
 from tickstone.store import constants as stored_constants
 from tickstone.store import rigs as stored
 
-router = APIRouter(prefix="/api/rigs", tags=["rigs"])
+router = APIRouter(prefix="/api/rigs", tags=["rigs"], responses=REFUSALS)
 
 
 class RigLine(BaseModel):

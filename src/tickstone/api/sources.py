@@ -9,12 +9,13 @@ from pydantic import BaseModel, Field
 
 from tickstone.actions.replaying import replay
 from tickstone.actions.workshop import Workshop
+from tickstone.api.errors import REFUSALS
 from tickstone.api.models import Asked, Done, Finite, Name
 from tickstone.api.needs import Shop
 from tickstone.errors import BadInput
 from tickstone.link.sources import BAUDS, SPEEDS, SerialSource, Source, TcpSource, ports
 
-router = APIRouter(prefix="/api", tags=["sources"])
+router = APIRouter(prefix="/api", tags=["sources"], responses=REFUSALS)
 
 STANDIN_TITLE = "stand-in"
 Kinds = Literal["stand-in", "stand-in-tcp", "serial", "tcp", "replay"]

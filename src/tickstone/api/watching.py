@@ -8,13 +8,14 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from tickstone.actions import labelling, motor_check
+from tickstone.api.errors import REFUSALS
 from tickstone.api.meanings import MeaningModel, TargetModel, targets_of
 from tickstone.api.models import Asked, Done, Name, number
 from tickstone.api.needs import Shop
 from tickstone.core.motor_check import judge
 from tickstone.store import rigs
 
-router = APIRouter(prefix="/api/rigs/{slug}", tags=["watch"])
+router = APIRouter(prefix="/api/rigs/{slug}", tags=["watch"], responses=REFUSALS)
 
 Label = Annotated[str, Field(min_length=1, max_length=120)]
 

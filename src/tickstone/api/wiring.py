@@ -15,6 +15,7 @@ from starlette.responses import Response
 
 from tickstone.actions import building, rigs, wiring
 from tickstone.actions.workshop import Workshop
+from tickstone.api.errors import REFUSALS
 from tickstone.api.models import Asked, Done, Name, Seen
 from tickstone.api.needs import Shop
 from tickstone.api.rig_models import KindModel, RigModel, catalogue
@@ -24,8 +25,8 @@ from tickstone.core.rigs.rig import ABILITIES, Board, Geometry, Mount, Supply
 from tickstone.core.wiring import schedule as schedules
 from tickstone.store import rigs as stored
 
-router = APIRouter(prefix="/api/rigs", tags=["wiring"])
-lists = APIRouter(prefix="/api", tags=["wiring"])
+router = APIRouter(prefix="/api/rigs", tags=["wiring"], responses=REFUSALS)
+lists = APIRouter(prefix="/api", tags=["wiring"], responses=REFUSALS)
 
 Options = dict[str, str | float]
 
