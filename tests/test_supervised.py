@@ -219,9 +219,10 @@ def test_getting_ready_that_crashes_can_be_done_again(
 ) -> None:
     warmed = threading.Event()
     monkeypatch.setattr(reading, "warm", Failing(lambda *_: warmed.set()))
-    shop.warm(SLUG)
+    streams = [(1, "front-ranger")]
+    shop.warm(streams)
     until(lambda: "warm crashed" in names(caplog.records))
-    until(lambda: shop.warm(SLUG) or warmed.is_set())
+    until(lambda: shop.warm(streams) or warmed.is_set())
 
 
 def broken_work(progress: Callable[[int, int], None]) -> None:

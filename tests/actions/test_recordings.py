@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import tempfile
+from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -171,6 +172,23 @@ def test_a_whole_overview_is_in_order_where_chunks_with_and_without_gaps_follow_
     assert times.size >= 8 * reading.BINS_A_CHUNK - 8
     assert low == pytest.approx(np.floor(times * 1000 / CHUNK_ROWS), abs=1)
     assert (high >= low).all()
+
+
+def test_only_what_is_long_is_got_ready_to_be_opened(database: Database, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(reading, "UNPACK_AT_MOST", 1)
+    rows = [[float(place % 7)] for place in range(CHUNK_ROWS + 1)]
+    times = list(range(0, len(rows) * 1000, 1000))
+    short = kept(database, {"air": (times[:-1], [0] * CHUNK_ROWS, rows[:-1])})
+    long = kept(database, {"air": (times, [0] * len(rows), rows)})
+    with database.transaction() as session:
+        rig = rigs.rig_named(session, "fern").rig
+        both = [recordings.recording(session, one) for one in (long, short)]
+    assert reading.slow_to_open(rig, both) == [(long, "air")]
+    taken_off = replace(rig, sensors=tuple(one for one in rig.sensors if one.id != "air"))
+    assert reading.slow_to_open(taken_off, both) == []
+    reading.warm(database, [(long, "air")])
+    with database.transaction() as session:
+        assert reading.trace(session, long, "air", None, None, 2).high.max() == 6
 
 
 def test_trimmed_split_and_joined_nothing_is_lost(database: Database) -> None:

@@ -17,6 +17,7 @@ from tickstone.core import decimation
 from tickstone.core.constants import Values
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.kinds.base import Converted, Series, Surroundings, as_they_are
+from tickstone.core.rigs.rig import Rig
 from tickstone.errors import NotFound
 from tickstone.store import recordings, rigs, samples
 from tickstone.store.codec import CHUNK_ROWS
@@ -210,17 +211,22 @@ _OVERVIEWS = _Overviews(16)
 _ONE_AT_A_TIME = threading.Lock()
 
 
-def warm(database: Database, slug: str) -> None:
-    """Work out the overviews of a rig's newest long recordings, so that they are there when one is opened."""
-    with database.transaction() as session:
-        stored = rigs.rig_named(session, slug)
-        newest = recordings.recordings_of(session, stored.id)[:WARMED]
-        known = {sensor.id for sensor in stored.rig.sensors}
-    for found in newest:
-        for stream in found.streams:
-            if stream.key in known and stream.n > UNPACK_AT_MOST * CHUNK_ROWS:
-                with database.transaction() as session:
-                    trace(session, found.id, stream.key, None, None, 2)
+def slow_to_open(rig: Rig, newest_first: Sequence[recordings.StoredRecording]) -> list[tuple[int, str]]:
+    """The long streams of the newest recordings, whose overviews take their time: each recording's id and the sensor."""
+    known = {sensor.id for sensor in rig.sensors}
+    return [
+        (found.id, stream.key)
+        for found in newest_first[:WARMED]
+        for stream in found.streams
+        if stream.key in known and stream.n > UNPACK_AT_MOST * CHUNK_ROWS
+    ]
+
+
+def warm(database: Database, streams: Sequence[tuple[int, str]]) -> None:
+    """Work out the overviews of streams, so that they are there when their recordings are opened."""
+    for recording_id, sensor in streams:
+        with database.transaction() as session:
+            trace(session, recording_id, sensor, None, None, 2)
 
 
 def _whole_overview(session: Session, stream: samples.StreamInfo, converter: Converter) -> _Overview:

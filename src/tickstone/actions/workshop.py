@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import threading
 import time
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from functools import partial
@@ -125,17 +126,17 @@ class Workshop:
             stored = rigs.rig_named(session, slug)
             feed.refresh(stored.rig, all_settled(session, stored), labels.meanings(session, stored.id))
 
-    def warm(self, slug: str) -> None:
-        """Get ready, beside everything else, for one of a rig's long recordings to be opened."""
+    def warm(self, streams: Sequence[tuple[int, str]]) -> None:
+        """Get ready, beside everything else, for streams that are slow to open."""
 
         def run() -> None:
             try:
                 with contextlib.suppress(TickStoneError):
-                    reading.warm(self.database, slug)
+                    reading.warm(self.database, streams)
             finally:
                 self._warming.release()
 
-        if self._warming.acquire(blocking=False):
+        if streams and self._warming.acquire(blocking=False):
             self.supervisor.start("warm", run, again=False)
 
     def still(self, slug: str, doing: str) -> None:

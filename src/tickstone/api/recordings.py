@@ -195,9 +195,10 @@ class MarkChange(Asked):
 def all_recordings(shop: Shop, slug: Name, archived: bool = False) -> list[RecordingModel]:
     """A rig's recordings, or those that were put away, newest first."""
     with shop.database.transaction() as session:
-        rig_id = rigs.rig_named(session, slug).id
-        shop.warm(slug)
-        return [RecordingModel.of(r) for r in recordings.recordings_of(session, rig_id, archived)]
+        stored = rigs.rig_named(session, slug)
+        newest_first = recordings.recordings_of(session, stored.id, archived)
+        shop.warm(reading.slow_to_open(stored.rig, newest_first))
+        return [RecordingModel.of(one) for one in newest_first]
 
 
 @router.get("/recordings/{recording_id}")
