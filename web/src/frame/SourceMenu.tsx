@@ -21,10 +21,12 @@ export function SourceMenu({ onHands }: { onHands: () => void }) {
     queryKey: ["sources"],
     queryFn: () => ask(api.GET("/api/sources")),
     refetchInterval: 5000,
+    enabled: open,
   });
   const recordings = useQuery({
     queryKey: ["r", bench.rig.slug, "recordings"],
     queryFn: () => ask(api.GET("/api/rigs/{slug}/recordings", { params: { path: { slug: bench.rig.slug } } })),
+    enabled: open,
   });
   const connected = now.status === "live" || now.status === "silent";
   const said = {

@@ -1,4 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { Dropdown, Form } from "react-bootstrap";
 import { Link } from "react-router";
 import { api, ask } from "../api/client";
@@ -19,14 +20,15 @@ export function TopLine({ onFind, onKeys, onHands, onRecord }: Props) {
   const bench = useBench();
   const now = useNow();
   const settings = useSettings();
-  const rigs = useQuery({ queryKey: ["rigs"], queryFn: () => ask(api.GET("/api/rigs")) });
+  const [listed, setListed] = useState(false);
+  const rigs = useQuery({ queryKey: ["rigs"], queryFn: () => ask(api.GET("/api/rigs")), enabled: listed });
   const recording = now.recording;
   return (
     <header className="top">
       <Link to="/rigs" className="wordmark">
         Tick Stone
       </Link>
-      <Dropdown>
+      <Dropdown onToggle={setListed}>
         <Dropdown.Toggle as="button" type="button" className="plain rig-switch">
           {bench.rig.rig.title}
         </Dropdown.Toggle>
