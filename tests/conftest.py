@@ -26,15 +26,17 @@ settings.register_profile("steady", deadline=None, derandomize="TICK_STONE_SEARC
 settings.load_profile("steady")
 
 
-NEEDS = {"server": {"cluster", "served_on_own_cluster"}, "browser": {"chromium"}}
+NEEDS = {"browser": {"chromium"}, "server": {"cluster", "served_on_own_cluster"}}  # what takes longest first
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """What needs a database, a server or a browser is marked so, for the inner loop to leave out."""
+    """What needs a database, a server or a browser is marked so, for the inner loop to leave out; and it comes first, so that
+    what runs side by side ends together."""
     for item in items:
         for mark, fixtures in NEEDS.items():
             if fixtures & set(getattr(item, "fixturenames", ())):
                 item.add_marker(mark)
+    items.sort(key=lambda item: [item.get_closest_marker(mark) is None for mark in NEEDS])
 
 
 @pytest.fixture(scope="session")

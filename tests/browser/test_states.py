@@ -37,6 +37,16 @@ def violations_by_day_and_night(page: Page) -> list[str]:
     return found
 
 
+def nothing_is_found(page: Page, *addresses: str) -> None:
+    """At any of these addresses."""
+    found = []
+    for address in addresses:
+        page.goto(address)
+        settled(page)
+        found += [f"{address}: {v}" for v in violations_by_day_and_night(page)]
+    assert not found, "\n".join(found)
+
+
 def test_axe_finds_nothing_on_any_station_by_day_and_night(page: Page, served: Served) -> None:
     served.client.post("/api/rigs/fern/connect", json={"kind": "stand-in"}).raise_for_status()
     rows = [{"true_mm": mm, "reading": us} for mm, us in ((150, 885), (400, 2330), (900, 5220))]
@@ -46,36 +56,36 @@ def test_axe_finds_nothing_on_any_station_by_day_and_night(page: Page, served: S
         "/api/rigs/fern/sensors/front-ranger/decisions/obstacle", json={"values": {"trip": 300, "clear": 350}}
     )
     served.client.post("/api/rigs/fern/stones", json={"why": ""})
-    found = []
-    for station in STATIONS:
-        page.goto(f"/fern/{station}")
-        settled(page)
-        found += [f"{station}: {v}" for v in violations_by_day_and_night(page)]
-    served.client.post("/api/rigs/fern/disconnect").raise_for_status()  # the rest looks the same without readings
-    benches = (
-        "part=line-sensors",
-        "part=digital-line-sensor",
-        "bench=timer",
-        "bench=opinion&say=[[1,412,3],[2,826,6]]",
-    )
-    for bench in (*benches, "bench=resistors", "bench=tilt", "bench=file"):
-        page.goto(f"/convert?{bench}")
-        settled(page)
-        found += [f"{bench}: {v}" for v in violations_by_day_and_night(page)]
-    views = ("parts", "parts&fit=line-sensors", "plan", "board", "schedule", "checklist", "program")
-    decisions = ("line-row", "line-row&decision=steering", "front-ranger&decision=filter")
-    addresses = (*(f"/fern/wire?view={view}" for view in views), *(f"/fern/decide?sensor={one}" for one in decisions))
-    for address in ("/rigs", *addresses):
-        page.goto(address)
-        settled(page)
-        found += [f"{address}: {v}" for v in violations_by_day_and_night(page)]
+    nothing_is_found(page, *(f"/fern/{station}" for station in STATIONS))
+
+
+BENCHES = (
+    "part=line-sensors",
+    "part=digital-line-sensor",
+    "bench=timer",
+    "bench=opinion&say=[[1,412,3],[2,826,6]]",
+    "bench=resistors",
+    "bench=tilt",
+    "bench=file",
+)
+VIEWS = ("parts", "parts&fit=line-sensors", "plan", "board", "schedule", "checklist", "program")
+DECISIONS = ("line-row", "line-row&decision=steering", "front-ranger&decision=filter")
+
+
+def test_axe_finds_nothing_on_any_bench_view_or_decision(bench: Page) -> None:
+    views = (f"/fern/wire?view={view}" for view in VIEWS)
+    decisions = (f"/fern/decide?sensor={decision}" for decision in DECISIONS)
+    nothing_is_found(bench, *(f"/convert?{one}" for one in BENCHES), "/rigs", *views, *decisions)
+
+
+def test_axe_finds_nothing_on_a_fault_and_in_a_dialog(page: Page, served: Served) -> None:
     rig = served.client.get("/api/rigs/fern").json()
     served.client.post(
         "/api/rigs/fern/board", json={"board": "wide-3v3", "revision": rig["revision"]}
     ).raise_for_status()
     page.goto("/fern/wire")
     page.locator(".fault-tag").wait_for()
-    found += violations_by_day_and_night(page)
+    found = violations_by_day_and_night(page)
     page.keyboard.press("/")
     page.get_by_role("dialog").wait_for()
     settled(page)
