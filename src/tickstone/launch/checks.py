@@ -6,7 +6,6 @@ import json
 import os
 import subprocess
 import sys
-import time
 from pathlib import Path
 
 from tickstone.launch import frontend, machine
@@ -16,18 +15,8 @@ PYTHON_CODE = ["src", "tests", "benchmarks", "tick-stone"]
 API_TYPES = WEB / "src" / "api" / "schema.d.ts"
 
 
-QUICK_S = 0.15  # for a million steps of a loop: on a quicker machine most of a browser test is waiting
-
-
-def side_by_side() -> list[str]:
-    """How pytest runs tests side by side: more of them than processors where the machine is quick, each given out alone."""
-    begun, total = time.perf_counter(), 0
-    for i in range(1_000_000):
-        total += i * i % 7
-    quick = time.perf_counter() - begun < QUICK_S
-    return ["-n", str((os.cpu_count() or 1) + (1 if quick else 0)), "--dist", "load", "--maxschedchunk", "1"]
-
-
+# Tests run side by side, each given out alone; one more of them than processors, for they wait at times.
+SIDE_BY_SIDE = ["-n", str((os.cpu_count() or 1) + 1), "--dist", "load", "--maxschedchunk", "1"]
 FAST, MUTATE = "--fast", "--mutate"
 
 
@@ -46,7 +35,7 @@ def run_all(arguments: list[str]) -> int:
 def _run_fast(pytest_arguments: list[str]) -> int:
     """The inner loop: what can be told in the time of a breath at the bench."""
     lint = subprocess.run([sys.executable, "-m", "ruff", "check", *PYTHON_CODE], cwd=ROOT).returncode
-    chosen = [*side_by_side(), "-m", "not browser and not server and not slow", *pytest_arguments]
+    chosen = [*SIDE_BY_SIDE, "-m", "not browser and not server and not slow", *pytest_arguments]
     return lint or subprocess.run([sys.executable, "-m", "pytest", *chosen], cwd=ROOT, env=_environment()).returncode
 
 
@@ -71,7 +60,7 @@ def _run_whole(pytest_arguments: list[str]) -> int:
                 print(f"{name} found something (exit {code}).", flush=True)
                 return code
     print("── pytest", flush=True)
-    asked = pytest_arguments or side_by_side()
+    asked = pytest_arguments or SIDE_BY_SIDE
     return subprocess.run([sys.executable, "-m", "pytest", *asked], cwd=ROOT, env=_environment()).returncode
 
 
