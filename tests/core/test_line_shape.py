@@ -48,6 +48,7 @@ def simulated(values: Values, rng: np.random.Generator, measured: bool) -> tuple
     return true, work(ROW, known, {f"s{i}": float(c) for i, c in enumerate(counts, 1)}, Surroundings())
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("measured", [True, False])
 @pytest.mark.parametrize(
     ("count", "pitch", "tape"), [(2, 12.0, 19.0), (3, 12.0, 19.0), (5, 12.0, 19.0), (8, 9.5, 12.0)]

@@ -54,6 +54,7 @@ def pulse_train(pin: int, every_us: int, width_us: int = 2000, first_us: int = 1
     return [f"level {pin} {at + (width_us if up else 0)} {up}" for at, _ in edges for up in (0, 1)]
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", CPP)
 def test_every_cpp_program_compiles_without_a_warning_and_prints_what_its_parts_say(name: str, tmp_path: Path) -> None:
     made = template(name)

@@ -146,6 +146,7 @@ TREES = st.recursive(st.none() | st.booleans() | st.floats(allow_nan=False) | st
                      max_leaves=6)  # fmt: skip
 
 
+@pytest.mark.slow
 @settings(max_examples=150)
 @given(st.data())
 def test_any_value_in_any_place_is_a_rig_or_a_sentence(data: st.DataObject) -> None:

@@ -81,6 +81,7 @@ def test_what_is_really_so_on_the_simulated_bench_is_for_tests_alone() -> None:
             assert ".truth(" not in path.read_text(), path.name
 
 
+@pytest.mark.slow
 def test_the_front_ends_types_are_those_of_the_api() -> None:
     assert checks.API_TYPES.read_text() == checks.api_types(checks.schema_of_app()), "run ./tick-stone api-types"
 

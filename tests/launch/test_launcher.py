@@ -29,6 +29,7 @@ def test_a_second_start_prints_the_running_address_and_ends_well(served: Served)
     assert served.client.get("/api/health").json()["standin"] is True
 
 
+@pytest.mark.server
 def test_serve_has_a_cluster_and_a_database_of_its_own_and_no_demo(data_folder: Path) -> None:
     server = Served(data_folder, None, command="serve")
     try:
@@ -68,6 +69,7 @@ def test_a_missing_package_is_named_when_it_cannot_be_installed(monkeypatch) -> 
         machine.install("postgresql")
 
 
+@pytest.mark.server
 def test_a_cluster_survives_a_killed_server(data_folder: Path) -> None:
     folder = data_folder / "killed"
     folder.mkdir(mode=0o711)

@@ -175,6 +175,7 @@ def table(standins: StandIns) -> list[str]:
         return [line for lines in pool.map(lines_of, RIGS) for line in lines]
 
 
+@pytest.mark.slow
 def test_every_template_streams_with_every_channel_right(table: list[str]) -> None:
     head = [
         "# What every rig streams",

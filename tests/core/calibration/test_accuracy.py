@@ -21,6 +21,8 @@ from tickstone.core.calibration.procedure import Step
 from tickstone.core.inertial import fit_six_pose
 from tickstone.core.rigs.kinds import KINDS
 
+pytestmark = pytest.mark.slow
+
 TABLES = json.loads((Path(__file__).parents[2] / "reference" / "g_calib.json").read_text())["tables"]
 SEEDS = range(100_000, 100_080)  # not those of the table
 LEAST_ERROR = 0.6  # of the stated sd, over many calibrations

@@ -8,6 +8,8 @@ import pytest
 from tests.simulated.faults import FAULTS
 from tests.simulated.score import answer, confusion, healthy, simulated
 
+pytestmark = pytest.mark.slow
+
 SEEDS = range(5)
 
 
