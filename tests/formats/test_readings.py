@@ -87,6 +87,11 @@ def test_every_shape_in_every_encoding_with_every_ending(format_: str, encoding:
     assert source.bad.count == 0
 
 
+@pytest.mark.parametrize("content", ["12\n13\n", "air_c\n21,5\n22,5\n", "echo_us\n1748\n1749.5\n"])
+def test_a_column_alone_has_nothing_between(content: str) -> None:
+    assert opened(content)[0].format == "column"
+
+
 def test_sentences_carry_their_unit() -> None:
     source, found = opened(
         "Greenhouse cart 2\nDistance: 23.4 cm, air is 21 C\nDistance: 23.9 cm, air is 21 C\nDist#nce 7\n"

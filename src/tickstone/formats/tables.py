@@ -15,6 +15,7 @@ from tickstone.formats.layout import COMMENT, Layout, is_missing, split
 from tickstone.formats.readings import CLOCK, NUMBER, TEXT, Array, BadLines, Block, Flags, Times
 from tickstone.formats.text import Lines, TextFile
 
+FORMATS = {"\t": "tsv", ";": "semicolons", ",": "csv", "|": "bars", " ": "spaces"}
 UNIT_SEPARATOR = "\x1f"  # stands between cells where another separator may stand in one of them
 
 
@@ -50,7 +51,7 @@ class TableSource:
     ) -> None:
         self._text, self._blocks, self.layout, self.about = text, blocks, layout, about
         self.columns = layout.columns
-        self.format = {"\t": "tsv", ";": "semicolons", ",": "csv", "|": "bars", " ": "spaces"}[layout.separator]
+        self.format = "column" if len(layout.columns) == 1 else FORMATS[layout.separator]
         self.encoding = text.encoding
         self.bad = BadLines()
         self.ragged = BadLines()

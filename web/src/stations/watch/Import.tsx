@@ -21,6 +21,7 @@ const FORMATS: Record<string, string> = {
   semicolons: "a table, semicolons between",
   bars: "a table, bars between",
   spaces: "a table, spaces between",
+  column: "one column",
   labelled: "labels with their numbers",
   sentences: "sentences",
   "json-lines": "JSON Lines",
