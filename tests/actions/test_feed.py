@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import queue
 from collections.abc import Callable
 from dataclasses import replace
@@ -13,7 +14,7 @@ from hypothesis import strategies as st
 
 from tests.conftest import until
 from tests.rigs import ranger_and_air
-from tickstone.actions.feed import Feed
+from tickstone.actions.feed import Cached, Feed
 from tickstone.actions.ring import Ring
 from tickstone.actions.watched import Now
 from tickstone.core import ranging
@@ -395,6 +396,11 @@ def test_a_ring_gives_every_reading_once_and_keeps_the_newest(sizes: list[int], 
         seq = found.last_seq
     assert seen == sorted(set(seen))
     assert ring.since(0, 3).raw.tolist() == list(range(max(0, total - min(3, size)), total))
+
+
+def test_an_answer_is_kept_for_its_time() -> None:
+    kept, tries = Cached[int](0.5), itertools.count()
+    assert [kept.get(at, lambda: next(tries)) for at in (1.0, 1.4, 1.5, 1.9, 2.0)] == [0, 0, 1, 1, 2]
 
 
 def test_rhythm_sees_rate_jitter_and_gaps() -> None:

@@ -47,7 +47,7 @@ T = TypeVar("T")
 Pending = dict[str, tuple[list[int], list[tuple[float, ...]]]]
 
 
-class Kept(Generic[T]):
+class Cached(Generic[T]):
     """An answer that is worked out anew only every ``for_s`` seconds."""
 
     def __init__(self, for_s: float) -> None:
@@ -101,9 +101,9 @@ class Feed:
         self._watched = {key: Watched(key, old.kind, old.options) for key, old in self._watched.items()}
         for watched in self._watched.values():
             watched.fit(self._rig)
-        self._glances: dict[str, Kept[Now]] = {}
-        self._latest: Kept[float] = Kept(GLANCE_S)
-        self._beat: Kept[Rhythm] = Kept(BEAT_S)
+        self._glances: dict[str, Cached[Now]] = {}
+        self._latest: Cached[float] = Cached(GLANCE_S)
+        self._beat: Cached[Rhythm] = Cached(BEAT_S)
 
     def refresh(self, rig: Rig, values: Mapping[str, Values], meanings: Mapping[str, Meaning]) -> None:
         """Take over the rig, its constants and what its labels mean as they stand now."""
@@ -197,7 +197,7 @@ class Feed:
                 self._take(line, arrival_s, before + (arrival_s - before) * place / len(lines))
             if segment != self._segment:
                 self._late.clear()
-                self._latest = Kept(GLANCE_S)
+                self._latest = Cached(GLANCE_S)
             elif self._first_us is not None:
                 now = self._monotonic()
                 self._late.append((now, self._pace * now - self._first_us / 1e6))
@@ -425,7 +425,7 @@ class Feed:
         """What a sensor says now; several windows that ask at one moment get one answer."""
         with self._lock:
             clock_s = self._monotonic()
-            glance = self._glances.setdefault(key, Kept(GLANCE_S))
+            glance = self._glances.setdefault(key, Cached(GLANCE_S))
             return glance.get(clock_s, lambda: self.watched[key].now(self._heard_to_s(), clock_s, self._values[key]))
 
     def held(self) -> AbstractContextManager[bool]:
