@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import pytest
 
-from tests.rigs import part, ranger_and_air, rig
+from tests.rigs import PACK, part, placed, ranger_and_air, rewired, rig
 from tickstone.core import electrical, resistors
 from tickstone.core.rigs import boards
 from tickstone.core.rigs.catalogue import fit, pin_of
@@ -15,7 +15,6 @@ from tickstone.core.rigs.labels import known_labels, labels
 from tickstone.core.rigs.outputs import converter_of
 from tickstone.core.rigs.rig import (
     DividerPart,
-    Fitted,
     Geometry,
     Mount,
     PullUpPart,
@@ -29,8 +28,6 @@ from tickstone.core.wiring import checks, power
 from tickstone.core.wiring.assign import assignment
 from tickstone.core.wiring.findings import Finding
 from tickstone.errors import BadInput
-
-PACK = Supply("pack", 7.4, 8.4, 3000.0)
 
 
 def found(made: Rig, wanted: str) -> list[Finding]:
@@ -51,10 +48,6 @@ def heals(made: Rig, finding: Finding) -> Rig:
     after = {(f.kind, f.sensor, f.pin) for f in checks.check(finding.fix.rig).faults}
     assert after == before - {(finding.kind, finding.sensor, finding.pin)}
     return finding.fix.rig
-
-
-def rewired(made: Rig, sensor: str, pin: str, **changes: object) -> Rig:
-    return made.with_wire(replace(made.wire(sensor, pin), **changes))  # type: ignore[arg-type]
 
 
 @pytest.mark.parametrize("name", TEMPLATES)
@@ -348,10 +341,6 @@ def test_an_interrupt_that_is_missing_is_a_fault_and_a_polled_pin_a_hint() -> No
 
 
 # Geometry ----------------------------------------------------------------------------------------------------------------
-
-
-def placed(kind: str, part_id: str, mount: Mount, **options: str | float) -> Fitted:
-    return replace(fit(kind, part_id, part_id.replace("-", " "), options), mount=mount)
 
 
 def test_a_low_beam_meets_the_floor_where_geometry_says() -> None:

@@ -268,20 +268,18 @@ def _bus_line(rig: Rig, wires: list[Wire]) -> Iterator[Result]:
                       {"bus_pf": pf})  # fmt: skip
         return
     numbers = {"ohms": total, "min_ohm": lowest, "max_ohm": highest, "bus_pf": pf}
+    all_of_them, most = plain_ohms(round(total)), plain_ohms(float(f"{highest:.4g}"))
     if total > highest:
         yield Finding("i2c-pull-up", "fault", first.sensor, first.pin,
-                      f"{plain_ohms(round(total))} in all pull the bus's {name} up; at {pf:.0f} pF it may be at most "
-                      f"{plain_ohms(round(highest))}.", f"{plain_ohms(round(total))} is too weak", numbers, fix)  # fmt: skip
+                      f"{all_of_them} in all pull the bus's {name} up; at {pf:.0f} pF it may be at most {most}.",
+                      f"{all_of_them} is too weak", numbers, fix)  # fmt: skip
     elif total < lowest:
         yield Finding("i2c-pull-up", "hint", first.sensor, first.pin,
-                      f"{plain_ohms(round(total))} in all pull the bus's {name} up; less than {plain_ohms(round(lowest))} is "
-                      "more than a part must be able to pull down: take some off.", f"{plain_ohms(round(total))} is too strong",
+                      f"{all_of_them} in all pull the bus's {name} up; less than {plain_ohms(round(lowest))} is "
+                      "more than a part must be able to pull down: take some off.", f"{all_of_them} is too strong",
                       numbers)  # fmt: skip
     else:
-        most = float(f"{highest:.4g}")
-        yield Assurance(
-            "i2c-pull-up", first.sensor, f"bus {name} {plain_ohms(round(total))} of {plain_ohms(most)} at most"
-        )
+        yield Assurance("i2c-pull-up", first.sensor, f"bus {name} {all_of_them} of {most} at most")
     for wire in wires:
         rail = volts_at(rig, wire.pull_up.rail) if wire.pull_up else None
         lower = min([supply_v] + [s[0] for w in wires if (s := supply_of(rig, w.sensor)) and pin_of(rig, w).bears_v])
