@@ -11,6 +11,8 @@ import { ConstantLine } from "../ui/ConstantLine";
 import { Check, Glyph } from "../ui/Glyph";
 import { SensorMenu } from "../ui/SensorMenu";
 
+const PROVENANCES = ["measured", "derived", "chosen", "assumed"] as const;
+
 /** The stone being carved: the constants of the selected sensor that matter at this station, then the others. */
 export function Slab() {
   const bench = useBench();
@@ -54,8 +56,12 @@ export function Slab() {
           </details>
         )}
         <p className="key-line">
-          <Glyph of="measured" /> measured <Glyph of="derived" /> derived <Glyph of="chosen" /> chosen{" "}
-          <Glyph of="assumed" /> assumed; ± is 95{THIN}%
+          {PROVENANCES.map((one) => (
+            <span key={one}>
+              <Glyph of={one} /> {one}
+            </span>
+          ))}
+          <span>(± is 95{THIN}%)</span>
         </p>
       </div>
       {number > 1 && stones.data?.waiting === 0 ? (
