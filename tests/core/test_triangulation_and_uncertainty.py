@@ -78,6 +78,25 @@ def test_exact_readings_give_their_curve_back(a: float, b: float, c: float, far:
     np.testing.assert_allclose(back, [v for _, v in pairs], atol=1e-7)
 
 
+@pytest.mark.parametrize(
+    ("places", "volts", "from_mm"),
+    [
+        ([100.0], [2.0], None),
+        ([100.0, 200.0], [2.0, 1.0], 100.0),
+        ([100.0, 200.0], [1.0, 2.0], None),
+        ([20.0, 60.0, 100.0, 200.0], [1.0, 2.0, 1.5, 1.0], 60.0),
+        ([20.0, 60.0, 100.0, 200.0], [1.0, 2.0, 1.0, 1.0], None),  # alike at the far end: nothing falls
+        (
+            [200.0, 20.0, 60.0, 60.0],
+            [1.0, 1.9, 1.0, 2.0],
+            20.0,
+        ),  # in any order, several readings of a place: their mean
+    ],
+)
+def test_from_where_on_a_curve_only_falls(places: list[float], volts: list[float], from_mm: float | None) -> None:
+    assert triangulation.monotonic_from_mm(np.array(places), np.array(volts)) == from_mm
+
+
 def test_the_gums_own_example_of_correlated_inputs() -> None:
     """JCGM 100:2008, annex H.2: resistance, reactance and impedance from correlated means of five readings (the readings
     from memory; their means agree with the printed ones)."""
