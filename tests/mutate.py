@@ -5,8 +5,8 @@ browser must notice each.
 
 A change is an operator turned round, a number off, a condition negated, in what a function does: the numbers of catalogues are
 data. First every test is run once, to know which lines each of them reaches (``--again`` takes what the run before has learned);
-then each change is tried on the tests that reach its line. What runs in another process only is not seen to be reached. Changes
-that alter nothing that can be seen are not told from missing tests: read them.
+then each change is tried on the tests that reach its line, or its file where the line runs in another process. Changes that alter
+nothing that can be seen are not told from missing tests: read them.
 """
 
 from __future__ import annotations
@@ -154,11 +154,13 @@ class Reach:
                    "--cov-report=", f"--junitxml={TIMES}", "src", "tests"], ALL_S)  # fmt: skip
 
     def tests_of(self, place: Place) -> list[str]:
-        """The tests that reach a place, the quick ones first."""
+        """The tests that reach a place, the quick ones first; where none does, those that reach its file: it may run in a
+        process of its own."""
         lines = self._data.contexts_by_lineno(str(COPY / place.path))
         found: set[str] = set()
         for line in range(place.line, place.first - 1, -1):  # of a long statement not every line is seen by itself
             found = found or {context.split("|")[0] for context in lines.get(line, ()) if context}
+        found = found or {context.split("|")[0] for reached in lines.values() for context in reached if context}
         return sorted(found, key=lambda name: self._times.get(name, 0.0))
 
     def seconds(self, tests: list[str]) -> float:
