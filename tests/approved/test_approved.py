@@ -51,6 +51,7 @@ from tickstone.core.wiring.assign import assignment
 from tickstone.core.wiring.checklist import checklist
 from tickstone.core.wiring.checks import check, verdict
 from tickstone.core.wiring.schedule import parts_list, schedule
+from tickstone.core.worked import work
 from tickstone.errors import BadInput
 from tickstone.formats.examined import columns_record
 
@@ -299,6 +300,21 @@ def test_words() -> None:
             "constants": {name: (one.value, one.unit, one.provenance) for name, one in known.items()},
         }  # fmt: skip
     approved.check("words", made)
+
+
+def test_worked() -> None:
+    """A reading of each kind step by step: the usual one, and one near either end of what can be typed."""
+    made = {}
+    for what in KINDS.values():
+        known = values_of(what.id)
+        asks = what.working.asks(known)
+        for name, part in (("usual", None), ("low", 0.03), ("high", 0.9)):
+            asked = {
+                ask.name: ask.typical if part is None else float(round(ask.low + part * (ask.high - ask.low)))
+                for ask in asks
+            }
+            made[f"{what.id}, {name}"] = {"asked": asked, "worked": work(what, known, asked, Surroundings())}
+    approved.check("worked", made)
 
 
 def moment(series: np.ndarray) -> Moment:

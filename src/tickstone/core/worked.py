@@ -19,6 +19,7 @@ from tickstone.core.wording import fixed
 from tickstone.errors import BadInput
 
 NOTHING = Budget(0.0, {}, {})
+NOTHING_MOVED = 5e-7  # in the result's unit
 RAW = "raw:"  # before the name of a raw number, so that it cannot be taken for a constant
 
 
@@ -159,7 +160,10 @@ def _moves(
         if math.isfinite(moved):
             unit = what.quantity.unit
             gap = "" if unit == "°" else "\u2009"
-            digits = max(0, min(6, 1 - math.floor(math.log10(abs(moved))))) if moved else 0
+            if abs(moved) < NOTHING_MOVED:
+                said.append(f"{move.when} hardly moves this.")
+                continue
+            digits = max(0, min(6, 1 - math.floor(math.log10(abs(moved)))))
             said.append(f"{move.when} moves this by {fixed(moved, digits)}{gap}{unit}.")
     return tuple(said)
 

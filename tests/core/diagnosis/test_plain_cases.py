@@ -115,6 +115,7 @@ IN_G = {
     f"{name}_g" if name[0] == "a" else f"{name}_dps": x / (16384 if name[0] == "a" else 131)
     for name, x in COUNTS.items()
 }
+GYRO_ALONE = {name: x for name, x in IN_G.items() if name.startswith("g")}
 CREEPS = np.linspace(0, 1, M)
 SHAKEN = {
     name: x + np.where((np.arange(M) // 400) % 2 == 1, noise(0.15, M, 9), 0) if name[0] == "a" else x
@@ -207,6 +208,9 @@ FAULTY: list[Case] = [
     ("slower than anybody pushes", "drift", echo(np.round(ECHO * (1 + 0.06 * np.arange(N) / N)))),
     ("one of a row", "drift", of(STILL | {"line1_adc": np.round(STILL["line1_adc"] + np.linspace(0, 60, 3000))})),
     ("the whole row", "drift", of(each(STILL, lambda x: np.round(x + np.linspace(0, 60, 3000))))),
+    ("spikes of a gyro alone", "spikes", unit(GYRO_ALONE, gx_dps=put(GYRO_ALONE["gx_dps"], share(0.01, M), 180.0))),
+    ("spikes of a gyro beside two axes", "spikes",
+     unit(GYRO_ALONE | {"ax_g": IN_G["ax_g"], "ay_g": IN_G["ay_g"]}, gx_dps=put(GYRO_ALONE["gx_dps"], share(0.01, M), 180.0))),
     ("a gyro's bias", "drift", unit(IN_G, gz_dps=IN_G["gz_dps"] + 4 * CREEPS)),
     ("an accelerometer's offset", "drift", unit(IN_G, ax_g=IN_G["ax_g"] + 0.3 * CREEPS)),
     ("lines now and then", "jitter", echo(ECHO, None, np.round(np.cumsum(np.random.default_rng(3).uniform(10, 90, N))))),

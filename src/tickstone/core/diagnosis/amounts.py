@@ -73,8 +73,8 @@ def find_spikes(stream: Stream, signal: Signal) -> list[Finding]:
     worst = int(at[np.argmax(heights)])
     said = (
         f"{at.size} of {x.size} readings stand alone, by {significant(float(np.median(heights)))} and up to {significant(float(heights.max()))}; "
-        f"noise is {significant(max(signal.noise, signal.quantum / 4), 2)}. The farthest says {x[worst]:g} between {x[worst - 1]:g} and "
-        f"{x[min(worst + 1, x.size - 1)]:g}."
+        f"noise is {significant(max(signal.noise, signal.quantum / 4), 2)}. The farthest says {significant(x[worst], 4)} between {significant(x[worst - 1], 4)} and "
+        f"{significant(x[min(worst + 1, x.size - 1)], 4)}."
     )  # fmt: skip
     span = stream.times_s[rows[at[0]]], stream.times_s[rows[at[-1]]]
     return [found("spikes", stream.key, signal.name, signal.nature, span, sure, said)]

@@ -162,10 +162,11 @@ def words(moment: Moment, values: Values) -> str:
             if stands_astride(values)
             else "No line under the row."
         )
-    off, half = float(found.values[-1]), values["pitch"].value / 2
+    off, half = round(float(found.values[-1]), 1), values["pitch"].value / 2
+    aside = f"{fixed(abs(off), 1)} mm to the {'right' if off > 0 else 'left'}"
     if abs(off) < half:
-        return f"Line under the middle, {fixed(abs(off), 1)} mm to the {'right' if off > 0 else 'left'}."
-    return f"Line {fixed(abs(off), 1)} mm to the {'right' if off > 0 else 'left'} of the middle."
+        return f"Line under the middle, {aside}." if off else "Line under the middle."
+    return f"Line {aside} of the middle."
 
 
 def _spreads(asked: Mapping[str, float], values: Values) -> tuple[Spread, ...]:
