@@ -188,6 +188,9 @@ def test_the_same_over_http(served: Served) -> None:
     )
     assert [column["role"] for column in preview["columns"]] == ["time", "channel", "channel", ""]
     assert "front_ranger_distance_mm" in preview["header"]
+    beside = "t_us,echo_us,distance_in,mark\n0,1748,11.8,\n50000,1750,11.9,wall\n"
+    shown = served.client.post("/api/convert-file/preview", content=beside).raise_for_status().json()
+    assert [column["role"] for column in shown["columns"]] == ["time", "channel", "plain", ""]
     bare = served.client.post("/api/convert-file", content=given).raise_for_status()
     assert bare.text == command("-", given=given).stdout
     for query, content, code in (({"rig": "moon"}, given, 404), ({"column": "echo_us"}, given, 422), ({}, "", 422)):

@@ -8,7 +8,7 @@ import os
 import subprocess
 import sys
 from typing import Any
-from unittest.mock import patch
+from unittest.mock import Mock, patch
 
 import numpy as np
 import polars as pl
@@ -20,6 +20,7 @@ from tests.rigs import ranger_and_air
 from tickstone.core.rigs.labels import channels
 from tickstone.core.rigs.meanings import CHANNEL, TIME
 from tickstone.errors import BadInput
+from tickstone.formats import tables
 from tickstone.formats import text as text_file
 from tickstone.formats.mapping import mapped
 from tickstone.formats.opening import open_readings
@@ -85,6 +86,14 @@ def test_every_shape_in_every_encoding_with_every_ending(format_: str, encoding:
     assert source.format == format_
     assert found == NUMBERS
     assert source.bad.count == 0
+
+
+def test_rows_of_plain_numbers_are_read_at_once(monkeypatch: pytest.MonkeyPatch) -> None:
+    cell_by_cell = Mock(side_effect=AssertionError("each cell was looked at"))
+    monkeypatch.setattr(tables.TableSource, "_block", cell_by_cell)
+    assert opened(SHAPES["csv"])[1] == NUMBERS
+    with pytest.raises(AssertionError, match="each cell"):
+        opened(SHAPES["csv"] + "60,much,21.7\n")
 
 
 @pytest.mark.parametrize("content", ["12\n13\n", "air_c\n21,5\n22,5\n", "echo_us\n1748\n1749.5\n"])
