@@ -191,6 +191,15 @@ def test_the_worked_line_follows_the_rigs_constants(client: TestClient) -> None:
     assert (none["value"], none["reason"], none["rules"]) == (None, "dropout", [])
 
 
+def test_a_count_is_asked_for_with_its_volts_and_an_echo_without(client: TestClient) -> None:
+    def ask(address: str) -> dict:
+        return client.post(address, json={}).raise_for_status().json()["asks"][0]
+
+    assert ask(f"{RIG}/sensors/line-row/worked")["volts"] == pytest.approx(5 / 1024)
+    assert ask("/api/kinds/triangulation-ranger/worked")["volts"] == pytest.approx(5 / 1024)
+    assert ask(f"{RANGER}/worked")["volts"] is None
+
+
 def test_a_loose_part_of_every_kind_is_worked_and_asked_backwards(client: TestClient) -> None:
     kinds = client.get("/api/kinds").json()
     assert len(kinds) >= 17
