@@ -32,7 +32,7 @@ from tickstone.supervised import Supervisor
 AIR_MEAN_OF = 30  # common practice: average 30 temperature readings
 RATE_LOOK_BACK_S = 5.0
 SILENT_S = 2.0
-GLANCE_S, BEAT_S = 0.04, 0.5  # how often it is looked anew at a sensor, and at the rhythm of the lines
+GLANCE_S, RHYTHM_S = 0.04, 0.5  # how often it is looked anew at a sensor, and at the rhythm of the lines
 SPREAD_S = 0.5  # lines without a time of their own that come together are spread over at most so long
 KEPT_LINES = 40
 MOST_PENDING = 500  # rows that wait to be converted
@@ -103,7 +103,7 @@ class Feed:
             watched.fit(self._rig)
         self._glances: dict[str, Cached[Now]] = {}
         self._latest: Cached[float] = Cached(GLANCE_S)
-        self._beat: Cached[Rhythm] = Cached(BEAT_S)
+        self._beat: Cached[Rhythm] = Cached(RHYTHM_S)
 
     def refresh(self, rig: Rig, values: Mapping[str, Values], meanings: Mapping[str, Meaning]) -> None:
         """Take over the rig, its constants and what its labels mean as they stand now."""

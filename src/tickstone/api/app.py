@@ -70,14 +70,13 @@ def make_app(workshop: Workshop, built: Path | None = None, *, demo: bool = Fals
     app.add_middleware(GZipMiddleware, minimum_size=2000)
     app.add_middleware(OwnOriginOnly, hosts=hosts)
     add_handlers(app)
+    # Taken over as they stand: including a router would build all its routes anew at the first request.
     for router in (
         calculations.router, rigs.router, wiring.router, sources.router, live.router, watching.router, recordings.router,
         imports.router, convert.router, convert_file.router, calibrate.router, decide.router, log.router, convert.loose,
         wiring.lists,
     ):  # fmt: skip
-        app.router.routes.extend(
-            router.routes
-        )  # including a router would build all its routes anew at the first request
+        app.router.routes.extend(router.routes)
 
     @app.get("/api/health")
     def health(shop: Shop) -> Health:

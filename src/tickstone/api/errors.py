@@ -37,9 +37,8 @@ class Refusal(BaseModel):
     message: str
 
 
-REFUSALS: dict[int | str, dict[str, Any]] = {
-    code: {"model": Refusal} for code in (404, 409, 422, 503)
-}  # of every route
+# What every route may answer instead.
+REFUSALS: dict[int | str, dict[str, Any]] = {code: {"model": Refusal} for code in (404, 409, 422, 503)}
 
 
 def answer(error: TickStoneError) -> JSONResponse:
