@@ -232,6 +232,7 @@ def broken_work(progress: Callable[[int, int], None]) -> None:
     raise Injected("put in by a test")
 
 
+@pytest.mark.slow
 def test_a_job_that_crashes_has_failed_and_the_next_one_runs(caplog: pytest.LogCaptureFixture) -> None:
     jobs, ended = Jobs(), threading.Event()
     try:

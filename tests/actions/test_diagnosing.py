@@ -102,6 +102,7 @@ FAULTS = [
 ROLLING = {"wheel.speed_m_s": 2.0, "wheel.gain_m_s2": 10.0, "room.mains": 1.0}
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("hand", "named"), FAULTS)
 def test_every_fault_of_the_stand_in_is_named_live_alone_and_gone(hand: str, named: str) -> None:
     """Each by itself on the rolling rig; three of them are switched on in a browser too."""

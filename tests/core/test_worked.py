@@ -47,6 +47,7 @@ def test_one_reading_is_worked_as_a_million_are_converted(what: Kind) -> None:
     assert found.values == pytest.approx([work(what, values, {}, AROUND).value] * 5)
 
 
+@pytest.mark.slow
 @every_kind
 @given(data=st.data())
 def test_what_is_asked_backwards_reads_what_was_wanted(what: Kind, data: st.DataObject) -> None:

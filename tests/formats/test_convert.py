@@ -51,6 +51,7 @@ def test_echoes_with_the_air_read_last() -> None:
     assert (none["distance_mm"], none["distance_reason"]) == ("", "")
 
 
+@pytest.mark.slow
 @given(st.integers(60, 300))
 def test_blocks_of_any_size_give_the_same(block: int) -> None:
     rows = "".join(f"{1000 * i},{(i // 2) % 2},{i * 1000 + (i % 3)},{1700 + i}\n" for i in range(20))

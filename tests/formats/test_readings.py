@@ -173,6 +173,7 @@ def test_what_is_not_understood_is_told_by_line() -> None:
     ]  # fmt: skip
 
 
+@pytest.mark.slow
 @given(st.integers(40, 400), st.sampled_from(["\n", "\r\n", "\r"]))
 def test_blocks_of_any_size_give_the_same(size: int, end: str) -> None:
     content = (

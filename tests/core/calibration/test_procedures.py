@@ -106,6 +106,7 @@ def test_too_few_steps_are_refused_in_words_and_never_break(name: str) -> None:
     assert not PROCEDURES[procedure].fit([], values).can_accept
 
 
+@pytest.mark.slow
 def test_pairs_that_do_not_rise_or_are_all_alike_are_refused() -> None:
     backwards = [place(mm, 2000 * (1000 - mm) / 346) for mm in (150, 400, 900)]
     assert "longer echoes at longer distances" in RULER.fit(backwards, RANGER).why_not
