@@ -16,6 +16,8 @@ from tickstone.core.wiring.findings import Finding
 
 CODES = re.compile(r"(?:Finding|Assurance)\(\s*\"([a-z0-9-]+)\"")
 
+LITTLE = Supply("cells", 5.0, 5.4, 2000)  # more when full than by name
+
 
 def with_board(made: Rig, **changes: object) -> Rig:
     return replace(made, board=replace(made.board, **changes))  # type: ignore[arg-type]
@@ -39,6 +41,7 @@ def miswired() -> dict[str, Rig]:
         placed("ultrasonic-ranger", side, Mount(200, at, 900, at / 12)) for side, at in (("left", 60), ("right", -60))
     ]
     saturated = part("line-sensors", "row", load_ohm=22_000.0)
+    weak = part("line-sensors", "row", load_ohm=1000.0)
     return {
         "echo divided too far": rewired(ranger, "front", "echo", divider=DividerPart(10_000, 4_700)),
         "echo divided too little": rewired(ranger, "front", "echo", divider=DividerPart(4_700, 10_000)),
@@ -61,8 +64,8 @@ def miswired() -> dict[str, Rig]:
         "converter's range exceeded": with_board(rig(part("triangulation-ranger", "ir")), adc_reference_v=1.1),
         "converter's range wasted": gauge,
         "battery on a pin while the board is off": rig(part("battery-divider", "gauge", top_ohm=22_000), supplies=(PACK,)),
-        "load too large": rig(saturated),
-        "load too small": rig(replace(saturated, options=saturated.options | {"load_ohm": 1000.0})),
+        "load too large": rewired(rig(saturated, supplies=(LITTLE,)), "row", "supply", to="cells"),
+        "load too small": rewired(rig(weak, supplies=(LITTLE,)), "row", "supply", to="cells"),
         "board without converter": assignment(replace(rig(part("microphone", "mic")), board=ranger.board)).rig,
         "two of one address": rig(*alike),
         "two on one pin": rewired(two, "other", "output", to="int 1"),
