@@ -80,12 +80,12 @@ def run(database: Database, count: int) -> None:
     watching = spawn.Process(target=watch, args=(port, count, SECONDS, there))
     watching.start()
     here.recv()
-    recording_id = workshop.record("fern", "benchmark")
+    recording_id = workshop.recordings.begin("fern", "benchmark")
     cpu, begin = time.process_time(), time.perf_counter()
     delays, window_cores = here.recv()
     late = [1000 * (delay - min(delays)) for delay in delays]
     busy = (time.process_time() - cpu) / (time.perf_counter() - begin)
-    workshop.stop("fern")
+    workshop.recordings.stop("fern")
     watching.join()
     rows = lost = 0
     with database.transaction() as session:

@@ -7,10 +7,12 @@ import os
 import tempfile
 import time
 from collections.abc import Iterator
+from contextlib import ExitStack, contextmanager
 from pathlib import Path
 
 import pytest
 from hypothesis import settings
+from xdist.workermanage import WorkerController
 
 from tests.served import Served
 from tickstone.actions.workshop import Workshop
@@ -39,8 +41,9 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     items.sort(key=lambda item: [item.get_closest_marker(mark) is None for mark in NEEDS])
 
 
-@pytest.fixture(scope="session")
-def cluster() -> Iterator[Cluster]:
+@contextmanager
+def demo_cluster() -> Iterator[tuple[Path, Cluster]]:
+    """A cluster with a database that holds the demo, and its folder."""
     with tempfile.TemporaryDirectory(prefix="tick-stone-tests-") as name:
         folder = Path(name)
         folder.chmod(0o711)  # the database server's user passes through
@@ -49,13 +52,51 @@ def cluster() -> Iterator[Cluster]:
             template.migrate()
             seed(template)
             template.close()
-            yield running
+            yield folder, running
+
+
+class SharedCluster:
+    """Where tests run side by side, the process that gives them out starts one cluster for all."""
+
+    def __init__(self) -> None:
+        self._stack = ExitStack()
+        self._address: tuple[str, int] | None = None
+
+    def pytest_configure_node(self, node: WorkerController) -> None:
+        """Tell a worker where the cluster is, unless no test with a database was asked for."""
+        if "not server" in node.config.option.markexpr:
+            return
+        if self._address is None:
+            folder, running = self._stack.enter_context(demo_cluster())
+            self._address = str(folder), running.port
+        node.workerinput["cluster"] = self._address
+
+    def pytest_unconfigure(self) -> None:
+        """Stop the cluster."""
+        self._stack.close()
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    """Only the process that gives tests out has nodes to configure."""
+    if getattr(config.option, "tx", None) and not hasattr(config, "workerinput"):
+        config.pluginmanager.register(SharedCluster())
+
+
+@pytest.fixture(scope="session")
+def cluster(request: pytest.FixtureRequest) -> Iterator[Cluster]:
+    """One cluster for the whole run."""
+    shared = getattr(request.config, "workerinput", {}).get("cluster")
+    if shared:
+        yield Cluster.of_another_process(Path(shared[0]), shared[1])
+        return
+    with demo_cluster() as (_, running):
+        yield running
 
 
 @pytest.fixture
-def database_url(cluster: Cluster) -> str:
+def database_url(cluster: Cluster, worker_id: str) -> str:
     """The address of a fresh database that holds the demo."""
-    return cluster.ensure_database(f"test_{next(_NUMBER)}", template="template_demo")
+    return cluster.ensure_database(f"test_{worker_id}_{next(_NUMBER)}", template="template_demo")
 
 
 @pytest.fixture

@@ -77,6 +77,8 @@ def places_in(path: Path, tree: ast.AST) -> Iterator[Place]:
                     first[id(part)] = node.lineno
         for annotation in (getattr(node, "annotation", None), getattr(node, "returns", None)):
             quiet |= {id(part) for part in ast.walk(annotation)} if isinstance(annotation, ast.AST) else set()
+        if isinstance(node, ast.keyword) and node.arg == "strict":  # a guard against what is never so
+            quiet.add(id(node.value))
     for number, node in enumerate(ast.walk(tree)):
         if id(node) in first and id(node) not in quiet:
             line = getattr(node, "lineno", first[id(node)])

@@ -16,12 +16,14 @@ import httpx
 import pytest
 from fastapi.testclient import TestClient
 
-from tests.actions.test_feed import RANGER, Scripted
+from tests.actions.test_live_rig import RANGER, Scripted
 from tests.conftest import until
 from tests.served import Served
 from tests.watching import message_when, window
-from tickstone.actions import diagnosing, reading
+from tickstone.actions import reading
 from tickstone.actions.jobs import FAILED, Jobs
+from tickstone.actions.live import finder
+from tickstone.actions.live.looking import Lookout
 from tickstone.actions.workshop import Workshop
 from tickstone.api import live
 from tickstone.api.app import make_app
@@ -137,7 +139,7 @@ def test_a_flush_that_crashes_loses_no_row_and_health_knows(
         assert client.get("/api/health").json()["ok"]
         source = Scripted()
         shop.connect(SLUG, source)
-        recording_id = shop.record(SLUG)
+        recording_id = shop.recordings.begin(SLUG)
         failing = crash(monkeypatch, Recorder, "flush", 10**9)
         source.lines(*(f"t_us:{i * 50_000} echo_us:1457" for i in range(50)))
         health = until(lambda: (h := client.get("/api/health").json())["unwell"] and h)
@@ -146,7 +148,7 @@ def test_a_flush_that_crashes_loses_no_row_and_health_knows(
         assert "put in by a test" in health["unwell"][0]["trouble"]
         failing.left = 0
         until(lambda: client.get("/api/health").json()["ok"])
-        until(lambda: shop.feed(SLUG).watched[RANGER].readings == 50)
+        until(lambda: shop.live(SLUG).intake.watched[RANGER].readings == 50)
         client.post(f"/api/rigs/{SLUG}/stop").raise_for_status()
         kept = client.get(f"/api/recordings/{recording_id}").json()["recording"]
         assert next(one["n"] for one in kept["streams"] if one["key"] == RANGER) == 50
@@ -156,7 +158,7 @@ def test_a_flush_that_crashes_loses_no_row_and_health_knows(
 def test_both_threads_of_the_workshop_are_begun_again(
     database: Database, monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
 ) -> None:
-    flush, find = crash(monkeypatch, Workshop, "_run"), crash(monkeypatch, Workshop, "_look_on")
+    flush, find = crash(monkeypatch, Workshop, "_run"), crash(monkeypatch, Lookout, "run")
     made = Workshop(database)
     made.open()
     until(lambda: flush.left == find.left == 0 and not made.supervisor.unwell)
@@ -169,7 +171,7 @@ def test_both_threads_of_the_workshop_are_begun_again(
 def test_a_look_for_faults_that_crashes_is_followed_by_another(
     shop: Workshop, monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
 ) -> None:
-    failing = crash(monkeypatch, diagnosing, "examine")
+    failing = crash(monkeypatch, finder, "examine")
     source = Scripted()
     shop.connect(SLUG, source)
     dropouts = (f"t_us:{i * 50_000} echo_us:{0 if i % 3 else 1457}" for i in itertools.count())
@@ -178,7 +180,7 @@ def test_a_look_for_faults_that_crashes_is_followed_by_another(
 
     def seen() -> object:
         source.lines(next(dropouts))  # as from a board: a fault that was seen a while ago, and not since, is not shown
-        return shop.findings(SLUG)
+        return shop.live(SLUG).finder.findings
 
     until(seen)
     assert "looking for faults of fern crashed" in names(caplog.records)
@@ -190,15 +192,15 @@ def test_a_reader_that_crashes_taking_or_telling_goes_on(
     source = Scripted()
     source.comes_back = True
     shop.connect(SLUG, source)
-    feed = shop.feed(SLUG)
+    live = shop.live(SLUG)
     monkeypatch.setattr(source, "read", Failing(source.read))
     until(lambda: source.closed)
-    until(lambda: feed.state().status == "live" and not source.closed)
-    failing = crash(monkeypatch, feed, "_take")
+    until(lambda: live.view.state().status == "live" and not source.closed)
+    failing = crash(monkeypatch, live.intake, "_take")
     source.lines("t_us:0 echo_us:1457")
     until(lambda: failing.left == 0)
     source.lines("t_us:50000 echo_us:1457")
-    until(lambda: feed.watched[RANGER].readings == 1)
+    until(lambda: live.intake.watched[RANGER].readings == 1)
     assert "take scripted crashed" in names(caplog.records)
     assert "tell scripted crashed" in names(caplog.records)
 

@@ -11,7 +11,8 @@ from tests.bench import Bench
 from tests.conftest import until
 from tests.served import Served
 from tickstone.actions import diagnosing
-from tickstone.actions.diagnosing import GONE_AFTER, PERSISTS, Finder, heard
+from tickstone.actions.live.finder import GONE_AFTER, PERSISTS, Finder
+from tickstone.actions.live.looking import heard
 from tickstone.core.diagnosis.record import ECHO, Record, Signal, Stream
 from tickstone.core.rigs import templates
 from tickstone.core.rigs.kinds import kind
@@ -75,7 +76,7 @@ class Looking(Bench):
         """Look again and again until these kinds are shown and nothing else is waited for."""
         for _ in range(round(seconds / 0.8)):
             self.hear(0.8)
-            told = heard(self.feed)
+            told = heard(self.live)
             assert told is not None
             self.finder.look(*told)
             if shown == {one.kind for one in self.finder.findings}:
@@ -128,7 +129,7 @@ def test_no_healthy_stand_in_of_any_template_is_accused(name: str) -> None:
     for hands_now in ({}, moved, {"room.motors": 0.8}):
         bench.move(hands_now)
         bench.hear(13)
-        looks.append(heard(bench.feed))
+        looks.append(heard(bench.live))
     assert looks[1] is not None  # what is moved is heard
     for record, _ in filter(None, looks):
         assert record.lines > 0

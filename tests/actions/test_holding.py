@@ -9,7 +9,7 @@ from collections.abc import Callable
 import pytest
 
 from tests.bench import Bench
-from tickstone.actions.holding import Hold, judge_now, window_of
+from tickstone.actions.live.holding import Hold, judge_now, window_of
 from tickstone.core.calibration.catalogue import procedure
 from tickstone.core.calibration.procedure import Outcome, Step
 from tickstone.core.inertial import gravity_at
@@ -43,14 +43,16 @@ class Holding(Bench):
         """Hold a want until it is taken; ``watch`` is called after each stretch of time."""
         values = self.values[self.sensor]
         want = next(one for one in self.procedure.wants(self.steps, values) if one.key == key)
-        hold = Hold(0, self.sensor, 0, self.procedure, want, truth, tuple(self.steps), values, self.feed.told_s)
+        hold = Hold(
+            0, self.sensor, 0, self.procedure, want, truth, tuple(self.steps), values, self.live.view.last_line_s
+        )
         why = ""
         for _ in range(round(most_s / 0.2)):
             self.hear(0.2, 0.2)
             watch()
-            judged = judge_now(self.feed, hold)
+            judged = judge_now(self.live, hold)
             if judged.ready:
-                seen = window_of(self.feed, hold)
+                seen = window_of(self.live, hold)
                 assert seen.times_s[0] >= hold.since_s  # nothing from before it began
                 numbers = self.procedure.take(seen, key, values)
                 self.steps.append(

@@ -205,14 +205,14 @@ def test_trimmed_split_and_joined_nothing_is_lost(database: Database) -> None:
     with database.transaction() as session:
         recordings.set_archived(session, first, False)
         parts = cutting.split(session, first, 40_500)
-        joined = cutting.join(session, parts.made)
+        joined = cutting.join(session, "fern", parts.made)
         found = recordings.recording(session, joined.made[0])
         assert [one["recording"] for one in found.made_from] == parts.made
         for wrong in (0, 1_000_000):
             with pytest.raises(BadInput, match="within the recording"):
                 cutting.split(session, first, wrong)
         with pytest.raises(BadInput, match="from 2 to"):
-            cutting.join(session, [first])
+            cutting.join(session, "fern", [first])
         with pytest.raises(BadInput, match="end after"):
             cutting.trim(session, first, 5, 5)
     after = content(database, joined.made[0])

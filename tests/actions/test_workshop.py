@@ -6,9 +6,10 @@ import numpy as np
 import pytest
 from sqlalchemy.orm import Session
 
-from tests.actions.test_feed import RANGER, Scripted
+from tests.actions.test_live_rig import RANGER, Scripted
 from tests.conftest import until
-from tickstone.actions import calibrating, comparing, holding, standing
+from tickstone.actions import calibrating, comparing, standing
+from tickstone.actions.live import holding
 from tickstone.actions.marking import MarkText
 from tickstone.actions.workshop import Workshop
 from tickstone.core.calibration.procedure import HOLD_S, Procedure
@@ -35,14 +36,14 @@ class Pings:
 
     def at(self, mm: float, seconds: float = HOLD_S + 0.5) -> None:
         """Ping a still target for a while."""
-        begin = self._shop.feed(SLUG).watched[RANGER].readings
+        begin = self._shop.live(SLUG).intake.watched[RANGER].readings
         count = round(seconds / 0.05)
         lines = []
         for i in range(count):
             self._t += 50_000
             lines.append(f"t_us:{self._t} echo_us:{2000 * (mm + 3) / SPEED + (i % 5) - 2:.0f}")
         self._source.lines(*lines)
-        until(lambda: self._shop.feed(SLUG).watched[RANGER].readings >= begin + count)
+        until(lambda: self._shop.live(SLUG).intake.watched[RANGER].readings >= begin + count)
 
 
 @pytest.fixture
@@ -56,12 +57,12 @@ def stored(shop: Workshop, recording_id: int) -> recordings.StoredRecording:
 
 
 def test_a_recording_begins_grows_and_is_kept(shop: Workshop, pings: Pings) -> None:
-    recording_id = shop.record(SLUG, "  bench  ")
+    recording_id = shop.recordings.begin(SLUG, "  bench  ")
     with pytest.raises(Conflict, match="running already"):
-        shop.record(SLUG)
+        shop.recordings.begin(SLUG)
     pings.at(500, 3)
-    shop.mark(SLUG, MarkText("here"))
-    assert shop.stop(SLUG) == recording_id
+    shop.recordings.mark(SLUG, MarkText("here"))
+    assert shop.recordings.stop(SLUG) == recording_id
     kept = stored(shop, recording_id)
     assert (kept.name, kept.status, kept.clock) == ("bench", "closed", "device")
     assert kept.stream_of(RANGER).n == 60
@@ -71,23 +72,23 @@ def test_a_recording_begins_grows_and_is_kept(shop: Workshop, pings: Pings) -> N
         said = log.entries(session, kept.rig_id)[0].text
     assert said == "Recording kept: bench, 3.0 s, 60 readings."
     with pytest.raises(Conflict, match="No recording"):
-        shop.stop(SLUG)
+        shop.recordings.stop(SLUG)
     with pytest.raises(Conflict, match="press Record"):
-        shop.mark(SLUG, MarkText("late"))
+        shop.recordings.mark(SLUG, MarkText("late"))
 
 
 def test_disconnecting_ends_a_recording_cleanly(shop: Workshop, pings: Pings, source: Scripted) -> None:
-    recording_id = shop.record(SLUG)
+    recording_id = shop.recordings.begin(SLUG)
     pings.at(500, 1)
     shop.disconnect(SLUG)
     assert until(lambda: stored(shop, recording_id).status == "closed")
     assert source.closed
     with pytest.raises(NotConnected):
-        shop.record(SLUG)
+        shop.recordings.begin(SLUG)
 
 
 def test_a_source_that_goes_cuts_the_recording_with_what_came(shop: Workshop, pings: Pings, source: Scripted) -> None:
-    recording_id = shop.record(SLUG)
+    recording_id = shop.recordings.begin(SLUG)
     pings.at(500, 1)
     source.given.put(None)
     until(lambda: stored(shop, recording_id).status == "cut")
@@ -99,20 +100,20 @@ def test_a_source_that_goes_cuts_the_recording_with_what_came(shop: Workshop, pi
 def test_connecting_again_at_once_closes_what_the_lost_source_left_open(
     shop: Workshop, pings: Pings, source: Scripted
 ) -> None:
-    recording_id = shop.record(SLUG)
+    recording_id = shop.recordings.begin(SLUG)
     pings.at(500, 1)
     source.given.put(None)
-    until(lambda: not shop.feed(SLUG).connected)
+    until(lambda: not shop.live(SLUG).connection.open)
     shop.connect(SLUG, Scripted())
     assert until(lambda: stored(shop, recording_id).status == "cut")
-    assert shop.record(SLUG) != recording_id
+    assert shop.recordings.begin(SLUG) != recording_id
 
 
 def test_closing_the_app_keeps_what_runs(database: Database) -> None:
     shop, source = Workshop(database), Scripted()
     shop.open()
     shop.connect(SLUG, source)
-    recording_id = shop.record(SLUG)
+    recording_id = shop.recordings.begin(SLUG)
     Pings(shop, source).at(500, 1)
     shop.close()
     with database.transaction() as session:
@@ -123,9 +124,9 @@ def test_closing_the_app_keeps_what_runs(database: Database) -> None:
 def begin_hold(shop: Workshop, mm: float) -> None:
     with shop.database.transaction() as session:
         wants = procedure(session).wants(calibrating.steps_of(draft(session)), {})
-        now_s = shop.feed(SLUG).told_s
+        now_s = shop.live(SLUG).view.last_line_s
         ready = holding.prepare(session, SLUG, RANGER, "ruler", wants[-1].key, {"true_mm": mm}, now_s)
-    shop.hold(SLUG, ready)
+    shop.holds.begin(SLUG, ready)
 
 
 def draft(session: Session) -> calibrations.StoredCalibration:
@@ -146,11 +147,11 @@ def test_a_place_is_taken_when_still_and_its_recording_ends_with_the_procedure(s
         begin_hold(shop, mm)
         pings.at(mm)
         until(lambda held=held: len(steps(shop)) == held)
-        until(lambda: shop.holding(SLUG) is None)
+        until(lambda: shop.live(SLUG).holding.hold is None)
     recording_id = steps(shop)[0]["recording_id"]
     with shop.database.transaction() as session:
         calibrating.accept(session, SLUG, draft(session).id)
-    shop.end_holding(SLUG)
+    shop.holds.end(SLUG)
     assert stored(shop, recording_id).status == "closed"
     with shop.database.transaction() as session:
         sensor_id = rigs.sensor_ids(session, rigs.rig_named(session, SLUG).id)[RANGER]
@@ -165,35 +166,35 @@ def test_a_place_is_taken_when_still_and_its_recording_ends_with_the_procedure(s
 
 
 def test_a_recording_that_a_person_began_goes_on_after_accepting(shop: Workshop, pings: Pings) -> None:
-    recording_id = shop.record(SLUG, "mine")
+    recording_id = shop.recordings.begin(SLUG, "mine")
     begin_hold(shop, 300)
     pings.at(300)
     until(lambda: len(steps(shop)) == 1)
-    shop.end_holding(SLUG)
+    shop.holds.end(SLUG)
     assert stored(shop, recording_id).status == "live"
 
 
 def test_a_moving_or_wrong_target_waits_and_can_be_forced_or_let_go(shop: Workshop, pings: Pings) -> None:
     begin_hold(shop, 900)
     pings.at(300)
-    found = shop.look(SLUG)
+    found = shop.holds.look(SLUG)
     assert found is not None
     assert "not 900" in found[1].why_not
-    assert not shop.take(SLUG, forced=False)
+    assert not shop.holds.take(SLUG, forced=False)
     assert steps(shop) == []
-    assert shop.take(SLUG, forced=True)
+    assert shop.holds.take(SLUG, forced=True)
     assert steps(shop)[0]["by"] == "taken at once"
     begin_hold(shop, 500)
-    shop.let_go(SLUG)
+    shop.holds.let_go(SLUG)
     with pytest.raises(Conflict, match="Nothing is being watched for"):
-        shop.take(SLUG, forced=True)
+        shop.holds.take(SLUG, forced=True)
 
 
 def test_a_place_held_again_takes_the_place_of_the_one_before(shop: Workshop, pings: Pings) -> None:
     for _ in range(2):
         begin_hold(shop, 400)
         pings.at(400)
-        until(lambda: shop.holding(SLUG) is None)
+        until(lambda: shop.live(SLUG).holding.hold is None)
     assert [step["truth"] for step in steps(shop)] == [{"true_mm": 400}]
     with shop.database.transaction() as session:
         calibrating.drop(session, draft(session).id, "400")
@@ -207,7 +208,7 @@ def test_a_new_place_is_never_filled_with_readings_of_the_old_one(shop: Workshop
     pings.at(130, 0.25)  # moved, and held at once
     begin_hold(shop, 130)
     with pytest.raises(BadInput, match="Wait a moment"):
-        shop.take(SLUG, forced=True)
+        shop.holds.take(SLUG, forced=True)
     pings.at(130)
     until(lambda: len(steps(shop)) == 2)
     middle = next(step["numbers"]["mean"] for step in steps(shop) if step["truth"] == {"true_mm": 130})
@@ -219,7 +220,7 @@ def test_level_is_not_taken_turned_while_nothing_has_moved(shop: Workshop, sourc
     t = [0]
 
     def stand(gx: float, seconds: float) -> None:
-        before = shop.feed(SLUG).watched["tilt"].readings
+        before = shop.live(SLUG).intake.watched["tilt"].readings
         random = np.random.default_rng(t[0])
         lines = []
         for _ in range(round(seconds / 0.02)):
@@ -229,12 +230,12 @@ def test_level_is_not_taken_turned_while_nothing_has_moved(shop: Workshop, sourc
                 f"t_us:{t[0]} ax:{8192 * gx + noise[0]:.0f} ay:{noise[1]:.0f} az:{8192 + noise[2]:.0f} gx:0 gy:0 gz:0"
             )
         source.lines(*lines)
-        until(lambda: shop.feed(SLUG).watched["tilt"].readings >= before + len(lines))
+        until(lambda: shop.live(SLUG).intake.watched["tilt"].readings >= before + len(lines))
 
     def hold(key: str) -> None:
         with shop.database.transaction() as session:
-            ready = holding.prepare(session, SLUG, "tilt", "level", key, {}, shop.feed(SLUG).told_s)
-        shop.hold(SLUG, ready)
+            ready = holding.prepare(session, SLUG, "tilt", "level", key, {}, shop.live(SLUG).view.last_line_s)
+        shop.holds.begin(SLUG, ready)
 
     def held() -> list[str]:
         with shop.database.transaction() as session:
@@ -243,11 +244,11 @@ def test_level_is_not_taken_turned_while_nothing_has_moved(shop: Workshop, sourc
     hold("there")
     stand(0.04, 3)
     until(lambda: held() == ["there"])
-    shop.let_go(SLUG)
+    shop.holds.let_go(SLUG)
     hold("turned")
     stand(0.04, 6)
     for _ in range(5):
-        assert not shop.take(SLUG, forced=False)
+        assert not shop.holds.take(SLUG, forced=False)
     assert held() == ["there"]
     stand(0.3, 0.3)  # on its way
     stand(-0.04, 3)
@@ -257,9 +258,9 @@ def test_level_is_not_taken_turned_while_nothing_has_moved(shop: Workshop, sourc
 def test_zeros_alone_are_never_a_place(shop: Workshop, source: Scripted) -> None:
     begin_hold(shop, 400)
     source.lines(*(f"t_us:{i * 50_000} echo_us:0" for i in range(60)))
-    until(lambda: shop.feed(SLUG).watched[RANGER].readings == 60)
+    until(lambda: shop.live(SLUG).intake.watched[RANGER].readings == 60)
     with pytest.raises(BadInput, match="nothing to take"):
-        shop.take(SLUG, forced=True)
+        shop.holds.take(SLUG, forced=True)
     assert steps(shop) == []
 
 
@@ -269,7 +270,7 @@ def test_only_sensors_that_have_a_procedure_are_calibrated_by_it(shop: Workshop)
     with shop.database.transaction() as session, pytest.raises(NotFound):
         calibrating.draft(session, SLUG, RANGER, "dance")
     with pytest.raises(NotFound):
-        shop.feed("nobody")
+        shop.live("nobody")
     with pytest.raises(NotFound, match="stand-in"):
         shop.standin(SLUG)
 
@@ -282,28 +283,28 @@ def test_a_field_that_cannot_be_is_named_and_nothing_is_held(shop: Workshop) -> 
     with shop.database.transaction() as session, pytest.raises(BadInput) as refused:
         holding.prepare(session, SLUG, RANGER, "ruler", "nowhere", {}, 0.0)
     assert refused.value.path == "key"
-    assert shop.holding(SLUG) is None
+    assert shop.live(SLUG).holding.hold is None
 
 
 def test_what_is_next_follows_the_live_state(shop: Workshop, pings: Pings) -> None:
     def next_at(station: str) -> str:
         with shop.database.transaction() as session:
-            found = standing.standing_of(session, SLUG, RANGER, shop.feed(SLUG))
+            found = standing.standing_of(session, SLUG, RANGER, shop.live(SLUG))
         return next(one.next.action for one in found if one.station == station)
 
     assert next_at("calibrate") == "go-calibrate"
     pings.at(300, 0.5)
-    shop.feed(SLUG).disconnect()
+    shop.live(SLUG).disconnect()
     assert next_at("watch") == "connect"
     assert next_at("convert") == "type-humidity"
     assert next_at("log") == "cut-stone"
 
 
 def test_every_stored_change_is_told_to_the_windows(shop: Workshop, pings: Pings) -> None:
-    before = shop.version(SLUG)
-    shop.record(SLUG)
-    assert shop.version(SLUG) > before
-    before = shop.version(SLUG)
+    before = shop.rigs.version(SLUG)
+    shop.recordings.begin(SLUG)
+    assert shop.rigs.version(SLUG) > before
+    before = shop.rigs.version(SLUG)
     pings.at(300, 0.5)
-    shop.mark(SLUG, MarkText("x"))
-    assert shop.version(SLUG) == before + 1
+    shop.recordings.mark(SLUG, MarkText("x"))
+    assert shop.rigs.version(SLUG) == before + 1

@@ -9,7 +9,7 @@ import httpx
 import pytest
 from fastapi.testclient import TestClient
 
-from tests.actions.test_feed import Scripted
+from tests.actions.test_live_rig import Scripted
 from tests.api.conftest import refused
 from tests.conftest import until
 from tests.served import Served
@@ -47,11 +47,11 @@ def test_what_a_person_says_about_a_label_is_remembered_for_the_rig(client: Test
     client.put(f"{RIG}/lines", json=said).raise_for_status()
     source.lines("far: 412 moon: 3")
     shop: Workshop = client.app.state.workshop
-    until(lambda: shop.feed("fern").watched["front-ranger"].readings == 1)
-    assert shop.feed("fern").now("front-ranger").raw == pytest.approx(412 * 5.8)
+    until(lambda: shop.live("fern").intake.watched["front-ranger"].readings == 1)
+    assert shop.live("fern").view.now("front-ranger").raw == pytest.approx(412 * 5.8)
     shop.connect("fern", again := Scripted())
     again.lines("far: 100")
-    until(lambda: shop.feed("fern").watched["front-ranger"].readings == 1)
+    until(lambda: shop.live("fern").intake.watched["front-ranger"].readings == 1)
     client.post(f"{RIG}/lines/guess", json={"label": "far"}).raise_for_status()
     assert [one["meaning"] for one in lines(client)["labels"] if one["label"] == "far"] in ([], [None])
 
@@ -163,7 +163,7 @@ def test_the_check_needs_a_stretch_at_rest_first_and_says_what_it_found(client: 
     assert asked("rest", at_rest).raise_for_status().json()["lines"] == []
     lines_come(60, with_motors)
     shop: Workshop = client.app.state.workshop
-    until(lambda: shop.feed("fern").watched["battery-gauge"].readings >= 100)
+    until(lambda: shop.live("fern").intake.watched["battery-gauge"].readings >= 100)
     said = asked("running", with_motors).raise_for_status().json()
     battery = next(line for line in said["lines"] if line["sensor"] == "battery-gauge")
     assert battery["bad"]

@@ -38,7 +38,7 @@ KEPT_BY_THE_PAGE = """
   window.quietFor = (frames) => new Promise((resolve) => {
     let quiet = 0;
     (function frame() {
-      quiet = window.unanswered ? 0 : quiet + 1;
+      quiet = window.unanswered || !document.querySelector("h1") ? 0 : quiet + 1;
       if (quiet > frames) resolve(); else requestAnimationFrame(frame);
     })();
   });
@@ -60,11 +60,11 @@ def page(chromium: Browser, served: Served) -> Iterator[Page]:
 
 
 @pytest.fixture(scope="session")
-def one_server(cluster: Cluster) -> Iterator[Served]:
+def one_server(cluster: Cluster, worker_id: str) -> Iterator[Served]:
     """A server for all tests that leave nothing behind."""
     with tempfile.TemporaryDirectory(prefix="tick-stone-data-") as name:
         Path(name).chmod(0o711)
-        server = Served(Path(name), cluster.ensure_database("one_server", template="template_demo"))
+        server = Served(Path(name), cluster.ensure_database(f"one_server_{worker_id}", template="template_demo"))
         yield server
         server.stop()
 

@@ -47,15 +47,21 @@ def nothing_is_found(page: Page, *addresses: str) -> None:
     assert not found, "\n".join(found)
 
 
-def test_axe_finds_nothing_on_any_station_by_day_and_night(page: Page, served: Served) -> None:
-    served.client.post("/api/rigs/fern/connect", json={"kind": "stand-in"}).raise_for_status()
+def use_fern(served: Served) -> None:
+    """Note a ruler run, choose a trip and cut a stone: a rig in the middle of its work."""
+    ranger = "/api/rigs/fern/sensors/front-ranger"
     rows = [{"true_mm": mm, "reading": us} for mm, us in ((150, 885), (400, 2330), (900, 5220))]
-    ruler = "/api/rigs/fern/sensors/front-ranger/procedures/ruler"
-    served.client.post(f"{ruler}/notebook", json={"rows": rows}).raise_for_status()
-    served.client.post(
-        "/api/rigs/fern/sensors/front-ranger/decisions/obstacle", json={"values": {"trip": 300, "clear": 350}}
-    )
-    served.client.post("/api/rigs/fern/stones", json={"why": ""})
+    for address, body in {
+        f"{ranger}/procedures/ruler/notebook": {"rows": rows},
+        f"{ranger}/decisions/obstacle": {"values": {"trip": 300, "clear": 350}},
+        "/api/rigs/fern/stones": {"why": ""},
+    }.items():
+        served.client.post(address, json=body).raise_for_status()
+
+
+def test_axe_finds_nothing_on_any_station_by_day_and_night(page: Page, served: Served) -> None:
+    use_fern(served)
+    served.client.post("/api/rigs/fern/connect", json={"kind": "stand-in"}).raise_for_status()
     nothing_is_found(page, *(f"/fern/{station}" for station in STATIONS))
 
 
@@ -72,13 +78,19 @@ VIEWS = ("parts", "parts&fit=line-sensors", "plan", "board", "schedule", "checkl
 DECISIONS = ("line-row", "line-row&decision=steering", "front-ranger&decision=filter")
 
 
-def test_axe_finds_nothing_on_any_bench_view_or_decision(bench: Page) -> None:
+def test_axe_finds_nothing_on_any_bench(bench: Page) -> None:
+    nothing_is_found(bench, *(f"/convert?{part}" for part in BENCHES))
+
+
+def test_axe_finds_nothing_on_any_view_or_decision(page: Page, served: Served) -> None:
+    use_fern(served)
     views = (f"/fern/wire?view={view}" for view in VIEWS)
     decisions = (f"/fern/decide?sensor={decision}" for decision in DECISIONS)
-    nothing_is_found(bench, *(f"/convert?{one}" for one in BENCHES), "/rigs", *views, *decisions)
+    nothing_is_found(page, "/rigs", *views, *decisions)
 
 
 def test_axe_finds_nothing_on_a_fault_and_in_a_dialog(page: Page, served: Served) -> None:
+    use_fern(served)
     rig = served.client.get("/api/rigs/fern").json()
     served.client.post(
         "/api/rigs/fern/board", json={"board": "wide-3v3", "revision": rig["revision"]}

@@ -156,7 +156,7 @@ def stretch(**changes) -> motor_check.Stretch:
     ],
 )
 def test_the_check_with_motors(running: dict, bad: bool, says: str) -> None:
-    answer = motor_check.judge([stretch()], [stretch(**running)], 0.0, 0.0)
+    answer = motor_check.judge(motor_check.Hearing((stretch(),), 0.0), motor_check.Hearing((stretch(**running),), 0.0))
     (line,) = answer.lines
     assert line.bad is bad
     assert says in line.sentence
@@ -165,15 +165,19 @@ def test_the_check_with_motors(running: dict, bad: bool, says: str) -> None:
 
 def test_noise_is_held_against_a_quarter_of_the_last_figure_at_least() -> None:
     """A reading without any noise: a hundredth of a volt is shown, so that 0.0025 V is what rounding hides."""
-    (line,) = motor_check.judge([stretch(noise=0.0)], [stretch(noise=0.012)], 0.0, 0.0).lines
+    (line,) = motor_check.judge(
+        motor_check.Hearing((stretch(noise=0.0),), 0.0), motor_check.Hearing((stretch(noise=0.012),), 0.0)
+    ).lines
     assert line.sentence.endswith(": 5 times as much.")
-    (quiet,) = motor_check.judge([stretch(noise=0.0)], [stretch(noise=0.0)], 0.0, 0.0).lines
+    (quiet,) = motor_check.judge(
+        motor_check.Hearing((stretch(noise=0.0),), 0.0), motor_check.Hearing((stretch(noise=0.0),), 0.0)
+    ).lines
     assert not quiet.bad
 
 
 def test_garbled_lines_and_things_that_turn_are_judged_by_themselves() -> None:
     wheel = stretch(turns=True, noise=None)
-    answer = motor_check.judge([wheel], [wheel], 0.0, 0.2)
+    answer = motor_check.judge(motor_check.Hearing((wheel,), 0.0), motor_check.Hearing((wheel,), 0.2))
     assert [line.bad for line in answer.lines] == [False, True]
     assert "20 % of the lines" in answer.lines[1].sentence
     assert answer.verdict.startswith("1 of 2")

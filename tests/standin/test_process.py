@@ -18,7 +18,7 @@ from hypothesis import strategies as st
 
 from tests.conftest import until
 from tests.rigs import ranger_and_air
-from tickstone.actions.feed import Feed
+from tickstone.actions.live.rig import LiveRig
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.kinds.base import Surroundings
 from tickstone.core.rigs.labels import labels
@@ -116,17 +116,19 @@ def test_a_line_read_at_its_own_speed_is_itself_and_at_another_no_text() -> None
 # Every template ---------------------------------------------------------------------------------------------------------
 
 
-def watched(standins: StandIns, slug: str, rig: Rig, seconds: float = 1.2) -> tuple[Feed, dict[str, dict[str, float]]]:
-    """A feed that has heard a rig's stand-in for a while over its serial port, and what was really so at the end."""
+def watched(
+    standins: StandIns, slug: str, rig: Rig, seconds: float = 1.2
+) -> tuple[LiveRig, dict[str, dict[str, float]]]:
+    """A live rig that has heard a rig's stand-in for a while over its serial port, and what was really so at the end."""
     process = standins.for_rig(slug, rig)
-    feed = Feed(rig, {one.id: usual_values(kind(one.kind), rig, one) for one in rig.sensors})
+    live = LiveRig(rig, {one.id: usual_values(kind(one.kind), rig, one) for one in rig.sensors})
     process.hands(LIVELY.get(slug, {}))
-    feed.connect(SerialSource(process.serial_path))
-    until(lambda: feed.now_s() > seconds and all(w.readings >= 2 for w in feed.watched.values()))
+    live.connect(SerialSource(process.serial_path))
+    until(lambda: live.view.now_s() > seconds and all(w.readings >= 2 for w in live.intake.watched.values()))
     truth = process.truth()
-    feed.disconnect()
+    live.disconnect()
     process.stop()
-    return feed, truth
+    return live, truth
 
 
 LIVELY: dict[str, dict[str, float]] = {
@@ -135,17 +137,17 @@ LIVELY: dict[str, dict[str, float]] = {
 }  # fmt: skip
 
 
-def right(feed: Feed, sensor: str, truth: dict[str, float]) -> tuple[str, bool]:
+def right(live: LiveRig, sensor: str, truth: dict[str, float]) -> tuple[str, bool]:
     """What was compared for a sensor in words, and whether it agrees within its own ± (95 %, doubled)."""
-    seen, what = feed.watched[sensor], feed.watched[sensor].kind
-    now = feed.now(sensor)
+    seen, what = live.intake.watched[sensor], live.intake.watched[sensor].kind
+    now = live.view.now(sensor)
     asked = {name: number for name, number in now.asked.items() if np.isfinite(number)}
     name, unit = what.quantity.name, what.quantity.unit
     if name not in truth:
         return f"{name}: not told", False
     values = seen.ring.since(0, 20).values
     said = float(np.median(values[np.isfinite(values)]))
-    worked = work(what, feed._values[sensor], asked, Surroundings())
+    worked = work(what, live.intake.values[sensor], asked, Surroundings())
     allowed = max(4 * (worked.sd or 0.0), 0.02 * abs(truth[name]), 10.0**-what.quantity.digits)
     if name == "distance" and what.family == "turning":
         said = float(values[-1])
@@ -159,15 +161,15 @@ def table(standins: StandIns) -> list[str]:
 
     def lines_of(slug: str) -> list[str]:
         rig, lines = RIGS[slug](), []
-        feed, truth = watched(standins, slug, rig)
+        live, truth = watched(standins, slug, rig)
         names = labels(rig)
-        assert feed.state().garbled == 0, slug
-        heard = {label.name for label in feed.labels}
+        assert live.view.state().garbled == 0, slug
+        heard = {label.name for label in live.intake.labels}
         for one in rig.sensors:
             what = kind(one.kind)
             sent = [names[one.id, channel.name] for channel in what.channels_of(one.options)]
             said = [label for label in sent if label in heard]
-            compared, agrees = right(feed, one.id, truth[one.id])
+            compared, agrees = right(live, one.id, truth[one.id])
             lines.append(f"| {slug} | {what.title} | {' '.join(said)} | {compared} | {'yes' if agrees else 'NO'} |")
         return lines
 

@@ -1,37 +1,22 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useMemo } from "react";
+import { Suspense, useEffect, useMemo } from "react";
 import { Navigate, Route, Routes, useParams } from "react-router";
 import { api, ask } from "./api/client";
+import { keys } from "./api/keys";
 import { Frame } from "./frame/Frame";
-import { BenchProvider } from "./hooks/bench";
+import { ActProvider } from "./hooks/act";
+import { LiveProvider } from "./hooks/live";
+import { PlaceProvider } from "./hooks/place";
 import { LiveFeed } from "./model/live";
-import { isStation, type StationId } from "./model/stations";
-import { Calibrate } from "./stations/calibrate/Calibrate";
-import { Convert } from "./stations/convert/Convert";
-import { LooseConvert } from "./stations/convert/LooseConvert";
-import { Drive } from "./stations/Drive";
-import { Decide } from "./stations/decide/Decide";
-import { Log } from "./stations/Log";
-import { Rigs } from "./stations/Rigs";
-import { Watch } from "./stations/watch/Watch";
-import { Wire } from "./stations/wire/Wire";
-
-const SCREENS: Record<StationId, () => React.ReactNode> = {
-  wire: Wire,
-  watch: Watch,
-  convert: Convert,
-  calibrate: Calibrate,
-  decide: Decide,
-  drive: Drive,
-  log: Log,
-};
+import { isStation } from "./model/stations";
+import { bringTheRest, LooseConvert, Rigs, SCREENS } from "./stations/screens";
 
 export function App() {
   return (
     <Routes>
       <Route path="/" element={<Home />} />
-      <Route path="/rigs" element={<Rigs />} />
-      <Route path="/convert" element={<LooseConvert />} />
+      <Route path="/rigs" element={<Coming of={Rigs} />} />
+      <Route path="/convert" element={<Coming of={LooseConvert} />} />
       <Route path="/:slug" element={<ToWire />} />
       <Route path="/:slug/:station" element={<OpenRig />}>
         <Route index element={<Station />} />
@@ -43,9 +28,18 @@ export function App() {
 
 /** One rig opens by itself; none or several are listed. */
 function Home() {
-  const rigs = useQuery({ queryKey: ["rigs"], queryFn: () => ask(api.GET("/api/rigs")) });
+  const rigs = useQuery({ queryKey: keys.rigs, queryFn: () => ask(api.GET("/api/rigs")) });
   const only = rigs.data?.length === 1 ? rigs.data[0] : undefined;
-  return only ? <Navigate to={`/${only.slug}/wire`} replace /> : <Rigs />;
+  return only ? <Navigate to={`/${only.slug}/wire`} replace /> : <Coming of={Rigs} />;
+}
+
+/** A screen whose code may still be on its way. */
+function Coming({ of: Screen }: { of: React.ComponentType }) {
+  return (
+    <Suspense>
+      <Screen />
+    </Suspense>
+  );
 }
 
 function ToWire() {
@@ -61,7 +55,7 @@ function OpenRig() {
     return () => feed.close();
   }, [feed]);
   const rig = useQuery({
-    queryKey: ["r", slug, "rig"],
+    queryKey: keys.stored(slug),
     queryFn: () => ask(api.GET("/api/rigs/{slug}", { params: { path: { slug } } })),
   });
   if (!isStation(station)) return <Navigate to={`/${slug}/wire`} replace />;
@@ -77,14 +71,21 @@ function OpenRig() {
     );
   }
   return (
-    <BenchProvider rig={rig.data} feed={feed}>
-      <Frame />
-    </BenchProvider>
+    <LiveProvider feed={feed}>
+      <PlaceProvider rig={rig.data}>
+        <ActProvider>
+          <Frame />
+        </ActProvider>
+      </PlaceProvider>
+    </LiveProvider>
   );
 }
 
 function Station() {
   const { station } = useParams();
-  const Screen = SCREENS[isStation(station) ? station : "wire"];
-  return <Screen />;
+  useEffect(() => {
+    const idle = requestIdleCallback(bringTheRest);
+    return () => cancelIdleCallback(idle);
+  }, []);
+  return <Coming of={SCREENS[isStation(station) ? station : "wire"]} />;
 }

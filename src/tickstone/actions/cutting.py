@@ -55,14 +55,14 @@ def split(session: Session, recording_id: int, t: int) -> Done:
     return _replaced(session, [found], made)
 
 
-def join(session: Session, recording_ids: Sequence[int]) -> Done:
+def join(session: Session, slug: str, recording_ids: Sequence[int]) -> Done:
     """Make one recording of several of a rig, in the order of their beginnings; they are put away. Their distance in time
     stays, where one begins after the one before has ended; each begins a new segment. Raises BadInput."""
     if not 2 <= len(set(recording_ids)) <= MOST_JOINED:
         raise BadInput(f"Choose from 2 to {MOST_JOINED} recordings to join.", "recordings")
     every = [_settled(session, one) for one in dict.fromkeys(recording_ids)]
     every.sort(key=lambda one: one.started_at)
-    if len({one.rig_id for one in every}) > 1:
+    if {one.rig_id for one in every} != {rigs.rig_named(session, slug).id}:
         raise BadInput("These recordings are of different rigs.", "recordings")
     boards = {_electrical(rigs.rig_of_revision(session, one.rig_revision_id)) for one in every}
     if len(boards) > 1:

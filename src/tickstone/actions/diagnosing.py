@@ -1,9 +1,8 @@
-"""Looking for faults: in a recording, and all the time in what comes live."""
+"""Looking for faults in a recording."""
 
 from __future__ import annotations
 
 import threading
-from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
@@ -11,7 +10,6 @@ import numpy as np
 from sqlalchemy.orm import Session
 
 from tickstone.actions.constants import all_settled
-from tickstone.actions.feed import Feed
 from tickstone.core.constants import Values
 from tickstone.core.diagnosis.examine import examine
 from tickstone.core.diagnosis.finding import Finding
@@ -28,16 +26,6 @@ PIECE_ROWS = 200_000  # of a stream that are looked at in one go
 PIECES = 3  # of a long recording: its beginning, its middle, its end
 MOST_ODD = 1000
 KEPT = 32
-
-LOOK_BACK_S = 12.0
-TURNING_LOOK_BACK_S = 40.0  # pulses are few
-LEAST_ROWS = 40
-PERSISTS = 3  # looks in a row before a finding is shown,
-WORDS_STAND = 6  # looks, before the numbers in a finding's words are told anew
-GONE_AFTER = 2  # and without it before it goes
-FRESH_S, FRESH_ROWS = 4.0, 15  # a fault that was last seen longer ago, or so many readings ago, is mended
-ONCE_S = LOOK_BACK_S  # a new beginning happens once, and what a mark has shown stays so
-SEEN_ONCE = ("reset", "swapped", "inverted", "wrong-scale")
 
 
 @dataclass(frozen=True)
@@ -63,7 +51,7 @@ def of_recording(session: Session, recording_id: int) -> Diagnosis:
     with _LOCK:
         if key in _KEPT:
             return _KEPT[key]
-    truths = tuple(_truth(one, 0) for one in marks)
+    truths = tuple(truth_of(one, 0) for one in marks)
     odd = [one for one in recordings.odd_lines(session, recording_id, MOST_ODD) if looks_garbled(one.text)]
     longest = max((stream.n for stream in recording.streams), default=0)
     ends = [(stream.t0 or 0, stream.t1 or 0) for stream in recording.streams if stream.n]
@@ -110,7 +98,7 @@ def _surest(found: Sequence[Finding]) -> tuple[Finding, ...]:
     return tuple(kept.values())
 
 
-def _truth(mark: recordings.StoredMark, shift_us: int) -> Truth:
+def truth_of(mark: recordings.StoredMark, shift_us: int) -> Truth:
     told = mark.truth or {}
     mm = float(told["value"]) if told.get("quantity") == "distance" and told.get("value") is not None else None
     t0, t1 = mark.t0 + shift_us, (mark.t0 if mark.t1 is None else mark.t1) + shift_us
@@ -136,94 +124,3 @@ def _streams(
         if anew.size > restarts.size and not recording.made_from:
             restarts = anew
     return tuple(made), restarts
-
-
-# Live -------------------------------------------------------------------------------------------------------------------
-
-
-def _fresh_s(finding: Finding, pace_s: float) -> float:
-    """How long ago a fault may have been seen last and still be there, s."""
-    return ONCE_S if finding.kind in SEEN_ONCE else max(FRESH_S, FRESH_ROWS * pace_s)
-
-
-_Key = tuple[str, str]  # kind and stream: which of its channels is the surest may change from look to look
-
-
-class Finder:
-    """Looks at what a feed heard lately, again and again. A finding is shown when it persists, and goes when it is mended."""
-
-    def __init__(self) -> None:
-        self._seen: Counter[_Key] = Counter()
-        self._missing: Counter[_Key] = Counter()
-        self._shown: dict[_Key, Finding] = {}
-
-    @property
-    def findings(self) -> tuple[Finding, ...]:
-        """What is shown now, the surest first."""
-        return tuple(sorted(self._shown.values(), key=lambda one: -one.confidence))
-
-    def clear(self) -> None:
-        """A new source, or none: what was found before says nothing."""
-        self._seen.clear()
-        self._missing.clear()
-        self._shown = {}
-
-    def look(self, record: Record, now_s: float) -> bool:
-        """Look once; returns whether what is shown has changed."""
-        before, shown = self._shown.keys(), dict(self._shown)
-        paces = {one.key: float(np.median(np.diff(one.times_s))) for one in record.streams if one.times_s.size > 2}
-        current = {
-            (one.kind, one.stream): one
-            for one in examine(record)
-            if one.accuses and one.end_s >= now_s - _fresh_s(one, paces.get(one.stream, 0.0))
-        }
-        for key in {*self._seen, *current}:
-            if key in current:
-                self._seen[key] += 1
-                self._missing[key] = 0
-                if self._seen[key] >= PERSISTS:
-                    shown[key] = self._settled(key, shown.get(key), current[key])
-            else:
-                self._missing[key] += 1
-                if key not in shown or self._missing[key] >= GONE_AFTER:
-                    shown.pop(key, None)
-                    del self._seen[key], self._missing[key]
-        self._shown = shown  # at once, since others read it meanwhile
-        return before != shown.keys()
-
-    def _settled(self, key: _Key, old: Finding | None, new: Finding) -> Finding:
-        """The finding with words that stand long enough to be read."""
-        if old is None or self._seen[key] % WORDS_STAND == 0:
-            return new
-        return replace(old, start_s=new.start_s, end_s=new.end_s)
-
-
-def heard(feed: Feed, marks: Sequence[recordings.StoredMark] = ()) -> tuple[Record, float] | None:
-    """What a feed heard lately, copied, and its time now, s; None when nothing came. The feed is held only to copy."""
-    with feed.held():
-        now_s = feed.now_s()
-        rig, values, trouble = feed.rig, feed.values, feed.trouble
-        copies = {
-            key: watched.history.recent(
-                now_s - (TURNING_LOOK_BACK_S if watched.kind.family == "turning" else LOOK_BACK_S), LEAST_ROWS
-            )
-            for key, watched in feed.watched.items()
-        }
-        since = now_s - LOOK_BACK_S
-        odd = [(at, text) for at, text in trouble.odd if at >= since]
-        restarts = np.array([at for at in trouble.restarts if at >= since])
-        lines = trouble.lines_since(since)
-        channels = {key: watched.channels for key, watched in feed.watched.items()}
-        start_us = feed.recording_start_us
-    streams = tuple(
-        stream_of(rig, rig.sensor(key), times, dict(zip(channels[key], rows, strict=True)), values[key], TICK_S)
-        for key, (times, rows) in copies.items()
-        if times.size
-    )
-    if not streams:
-        return None
-    truths = tuple(_truth(one, start_us) for one in marks) if start_us is not None else ()
-    record = Record(
-        streams, truths, np.array([at for at, _ in odd]), odd[0][1] if odd else "", len(odd), lines + len(odd), restarts
-    )
-    return record, now_s

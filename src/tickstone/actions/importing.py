@@ -11,7 +11,7 @@ import numpy as np
 from sqlalchemy.orm import Session
 
 from tickstone.actions import labelling
-from tickstone.actions.intake import Intake
+from tickstone.actions.file_intake import FileIntake
 from tickstone.core.checks import check_between
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.labels import channels
@@ -153,7 +153,7 @@ def take_in(database: Database, slug: str, path: Path, wish: Wish, progress: Pro
             labelling.say(session, slug, _kept_as(column, source), meaning)
         plans = streams(stored.rig, source, made, about)
         recording_id = _begin(session, stored, wish, plans, made, about)
-        intake = Intake(source, made, plans, wish.rate_hz, about, samples.ChunkWriter(session, recording_id))
+        intake = FileIntake(source, made, plans, wish.rate_hz, about, samples.ChunkWriter(session, recording_id))
         for block in source.blocks():
             intake.take(block)
             if progress is not None:
@@ -188,7 +188,7 @@ def _name(wish: Wish, about: About | None) -> str:
 
 
 def _finish(
-    session: Session, stored: rigs.StoredRig, recording_id: int, intake: Intake, plans: list[StreamPlan], wish: Wish,
+    session: Session, stored: rigs.StoredRig, recording_id: int, intake: FileIntake, plans: list[StreamPlan], wish: Wish,
     about: About | None,
 ) -> None:  # fmt: skip
     samples_of = [plan.sensor for plan in plans if plan.sensor]

@@ -1,4 +1,4 @@
-"""Where a rig stands, gathered from the store and the feed for the core to judge."""
+"""Where a rig stands, gathered from the store and from what is live for the core to judge."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from sqlalchemy.orm import Session
 
 from tickstone.actions import building, stones
 from tickstone.actions.constants import settled
-from tickstone.actions.feed import Feed
+from tickstone.actions.live.rig import LiveRig
 from tickstone.core import standing
 from tickstone.core.calibration.surroundings import as_it_is_now
 from tickstone.core.rigs.kinds import kind
@@ -14,17 +14,17 @@ from tickstone.core.wiring import checks
 from tickstone.store import calibrations, recordings, rigs
 
 
-def standing_of(session: Session, slug: str, sensor: str, feed: Feed) -> list[standing.StationStanding]:
+def standing_of(session: Session, slug: str, sensor: str, live: LiveRig) -> list[standing.StationStanding]:
     """The standing of every station, for the selected sensor of a rig."""
     stored = rigs.rig_named(session, slug)
     what = kind(stored.rig.sensor(sensor).kind)
     sensor_id = rigs.sensor_ids(session, stored.id)[sensor]
     number, changed = stones.changed_since_last(session, stored)
-    state = feed.state()
+    state = live.view.state()
     powered = recordings.count_of(session, stored.id, live=True) > 0  # what was recorded live has had its first power
     return standing.standing(standing.Facts(
         sensor=sensor,
-        values=as_it_is_now(settled(session, stored, sensor), feed.air_c, feed.supply_v),
+        values=as_it_is_now(settled(session, stored, sensor), live.intake.air_c, live.intake.supply_v),
         counted=frozenset(spec.name for spec in what.constants if spec.counts),
         findings=checks.check(stored.rig).findings,
         connected=state.status in ("live", "silent"),

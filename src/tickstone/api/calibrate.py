@@ -9,8 +9,9 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 from sqlalchemy.orm import Session
 
-from tickstone.actions import calibrating, comparing, holding
+from tickstone.actions import calibrating, comparing
 from tickstone.actions.constants import settled
+from tickstone.actions.live import holding
 from tickstone.api.errors import REFUSALS
 from tickstone.api.figures import Plain, PlotModel, TableModel
 from tickstone.api.models import Asked, Done, Finite, Name, numbers
@@ -256,8 +257,8 @@ def procedure_now(shop: Shop, slug: Name, sensor: Name, name: Name) -> Procedure
 def hold(shop: Shop, slug: Name, sensor: Name, name: Name, asked: HoldAsked) -> Done:
     """Watch for a want; it is taken by itself when it is still. Without a key, whichever the readings show."""
     with shop.database.transaction() as session:
-        ready = holding.prepare(session, slug, sensor, name, asked.key, asked.truth, shop.feed(slug).told_s)
-    shop.hold(slug, ready)
+        ready = holding.prepare(session, slug, sensor, name, asked.key, asked.truth, shop.live(slug).view.last_line_s)
+    shop.holds.begin(slug, ready)
     return Done()
 
 
@@ -265,7 +266,7 @@ def hold(shop: Shop, slug: Name, sensor: Name, name: Name, asked: HoldAsked) -> 
 def take(shop: Shop, slug: Name, sensor: Name, name: Name) -> Done:
     """Take it now, still or not."""
     del sensor, name
-    shop.take(slug, forced=True)
+    shop.holds.take(slug, forced=True)
     return Done()
 
 
@@ -273,43 +274,39 @@ def take(shop: Shop, slug: Name, sensor: Name, name: Name) -> Done:
 def let_go(shop: Shop, slug: Name, sensor: Name, name: Name) -> Done:
     """Watch no longer."""
     del sensor, name
-    shop.let_go(slug)
+    shop.holds.let_go(slug)
     return Done()
 
 
 @router.post("/{name}/typed")
 def typed(shop: Shop, slug: Name, sensor: Name, name: Name, asked: HoldAsked) -> ProcedureModel:
     """A step that is only read off and typed."""
-    with shop.database.transaction() as session:
+    with shop.change(slug) as session:
         calibrating.type_step(session, slug, sensor, name, asked.key, asked.truth)
-    shop.changed(slug)
     return procedure_now(shop, slug, sensor, name)
 
 
 @router.delete("/{name}/steps/{key}")
 def drop(shop: Shop, slug: Name, sensor: Name, name: Name, key: str) -> ProcedureModel:
     """Take a held step out of the draft."""
-    with shop.database.transaction() as session:
+    with shop.change(slug) as session:
         calibrating.drop(session, calibrating.draft(session, slug, sensor, name).id, key)
-    shop.changed(slug)
     return procedure_now(shop, slug, sensor, name)
 
 
 @router.post("/{name}/notebook")
 def notebook(shop: Shop, slug: Name, sensor: Name, name: Name, asked: NotebookAsked) -> TakenModel:
     """Lines from a notebook, by the names of its fields."""
-    with shop.database.transaction() as session:
+    with shop.change(slug) as session:
         count = calibrating.notebook(session, slug, sensor, name, asked.rows)
-    shop.changed(slug)
     return TakenModel(taken=count, refused=[])
 
 
 @router.post("/{name}/from-recording")
 def from_recording(shop: Shop, slug: Name, sensor: Name, name: Name, asked: RecordingAsked) -> TakenModel:
     """Steps from the marks of a recording."""
-    with shop.database.transaction() as session:
+    with shop.change(slug) as session:
         taken, refused = calibrating.from_recording(session, slug, sensor, name, asked.recording_id)
-    shop.changed(slug)
     return TakenModel(taken=taken, refused=refused)
 
 
@@ -325,29 +322,26 @@ def before_after(shop: Shop, slug: Name, sensor: Name, name: Name, recording_id:
 @router.post("/{name}/accept")
 def accept(shop: Shop, slug: Name, sensor: Name, name: Name, asked: AcceptAsked) -> Done:
     """Make the fitted constants the rig's own."""
-    with shop.database.transaction() as session:
+    with shop.change(slug) as session:
         mine = calibrating.draft(session, slug, sensor, name)
         calibrating.accept(session, slug, mine.id, asked.extras)
-    shop.end_holding(slug)
-    shop.changed(slug)
+    shop.holds.end(slug)
     return Done(id=mine.id)
 
 
 @router.post("/{name}/reject")
 def reject(shop: Shop, slug: Name, sensor: Name, name: Name) -> Done:
     """Put the draft away and begin anew."""
-    with shop.database.transaction() as session:
+    with shop.change(slug) as session:
         mine = calibrating.draft(session, slug, sensor, name)
         calibrating.reject(session, slug, mine.id)
-    shop.end_holding(slug)
-    shop.changed(slug)
+    shop.holds.end(slug)
     return Done(id=mine.id)
 
 
 @router.post("/{name}/bring-back/{calibration_id}")
 def bring_back(shop: Shop, slug: Name, sensor: Name, name: Name, calibration_id: int) -> Done:
     """Make a draft that was put away the open one again."""
-    with shop.database.transaction() as session:
+    with shop.change(slug) as session:
         calibrating.bring_back(session, slug, sensor, name, calibration_id)
-    shop.changed(slug)
     return Done(id=calibration_id)

@@ -221,9 +221,8 @@ def _model(found: deciding.Worked, specs: dict[str, ConstantSpec]) -> DecisionMo
 @router.post("/{name}")
 def choose(shop: Shop, slug: Name, sensor: Name, name: Name, asked: ChooseAsked) -> Done:
     """Choose; the answer's id is by what the choice can be taken back."""
-    with shop.database.transaction() as session:
+    with shop.change(slug) as session:
         last = deciding.choose(session, slug, sensor, name, asked.values, asked.recordings)
-    shop.changed(slug)
     return Done(id=last)
 
 
@@ -236,7 +235,6 @@ class TakeBackAsked(Asked):
 @router.post("/{name}/take-back")
 def take_back(shop: Shop, slug: Name, sensor: Name, name: Name, asked: TakeBackAsked) -> Done:
     """Take the last choice back: what held before holds again."""
-    with shop.database.transaction() as session:
+    with shop.change(slug) as session:
         deciding.take_back(session, slug, sensor, name, asked.upto)
-    shop.changed(slug)
     return Done()

@@ -95,9 +95,8 @@ def entries(shop: Shop, slug: Name, search: Annotated[str, Field(max_length=200)
 @router.post("/notes")
 def note(shop: Shop, slug: Name, asked: NoteAsked) -> Done:
     """Write a note into the timeline."""
-    with shop.database.transaction() as session:
+    with shop.change(slug) as session:
         log.write_entry(session, rigs.rig_named(session, slug).id, "note", asked.text.strip())
-    shop.changed(slug)
     return Done()
 
 
@@ -123,9 +122,8 @@ def all_stones(shop: Shop, slug: Name) -> StonesModel:
 @router.post("/stones")
 def cut(shop: Shop, slug: Name, asked: CutAsked) -> Done:
     """Cut the rig's next stone."""
-    with shop.database.transaction() as session:
+    with shop.change(slug) as session:
         number = stones.cut(session, slug, asked.why)
-    shop.changed(slug)
     return Done(id=number)
 
 

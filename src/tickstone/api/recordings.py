@@ -8,7 +8,6 @@ from typing import Annotated
 from fastapi import APIRouter, Query
 from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, Field
-from sqlalchemy.orm import Session
 
 from tickstone.actions import cutting, diagnosing, exporting, lanes, marking, reading
 from tickstone.api.errors import REFUSALS
@@ -218,15 +217,13 @@ def opened(shop: Shop, recording_id: int) -> OpenedRecording:
 @router.patch("/recordings/{recording_id}")
 def change(shop: Shop, recording_id: int, asked: RecordingChange) -> Done:
     """Rename a recording, note something about it, put it away, or bring it back."""
-    with shop.database.transaction() as session:
+    with shop.change_recording(recording_id) as session:
         if asked.name is not None:
             recordings.rename(session, recording_id, asked.name)
         if asked.note is not None:
             recordings.set_note(session, recording_id, asked.note)
         if asked.archived is not None:
             recordings.set_archived(session, recording_id, asked.archived)
-        slug = rigs.rig_with_id(session, recordings.recording(session, recording_id).rig_id).slug
-    shop.changed(slug)
     return Done(id=recording_id)
 
 
@@ -267,33 +264,24 @@ def at_cursor(shop: Shop, recording_id: int, sensor: Name, t: Finite) -> CursorM
 @router.post("/recordings/{recording_id}/trim")
 def trim(shop: Shop, recording_id: int, asked: SpanAsked) -> CutDone:
     """Keep only a span of a recording: a new one takes its place."""
-    with shop.database.transaction() as session:
+    with shop.change_recording(recording_id) as session:
         done = cutting.trim(session, recording_id, round(asked.t0_s * 1e6), round(asked.t1_s * 1e6))
-        slug = _slug(session, recording_id)
-    shop.changed(slug)
     return CutDone(made=done.made, put_away=done.put_away)
 
 
 @router.post("/recordings/{recording_id}/split")
 def split(shop: Shop, recording_id: int, asked: MomentAsked) -> CutDone:
     """Cut a recording in two: two new ones take its place."""
-    with shop.database.transaction() as session:
+    with shop.change_recording(recording_id) as session:
         done = cutting.split(session, recording_id, round(asked.t_s * 1e6))
-        slug = _slug(session, recording_id)
-    shop.changed(slug)
     return CutDone(made=done.made, put_away=done.put_away)
 
 
 @router.post("/rigs/{slug}/recordings/join")
 def join(shop: Shop, slug: Name, asked: JoinAsked) -> CutDone:
     """Join recordings of a rig: a new one takes their place."""
-    with shop.database.transaction() as session:
-        rig_id = rigs.rig_named(session, slug).id
-        for one in asked.recordings:
-            if recordings.recording(session, one).rig_id != rig_id:
-                raise BadInput("These recordings are of different rigs.", "recordings")
-        done = cutting.join(session, asked.recordings)
-    shop.changed(slug)
+    with shop.change(slug) as session:
+        done = cutting.join(session, slug, asked.recordings)
     return CutDone(made=done.made, put_away=done.put_away)
 
 
@@ -353,11 +341,9 @@ def export(
 @router.post("/recordings/{recording_id}/marks")
 def add_mark(shop: Shop, recording_id: int, asked: NewMark) -> Done:
     """Mark a moment or a span of a recording afterwards."""
-    with shop.database.transaction() as session:
+    with shop.change_recording(recording_id) as session:
         t1 = None if asked.t1_s is None else round(asked.t1_s * 1e6)
         mark_id = marking.add(session, recording_id, round(asked.t0_s * 1e6), t1, asked.text())
-        slug = _slug(session, recording_id)
-    shop.changed(slug)
     return Done(id=mark_id)
 
 
@@ -376,14 +362,10 @@ def change_mark(shop: Shop, mark_id: int, asked: MarkChange) -> Done:
         if name in changes and changes[name] is None:
             raise BadInput(f"{name} cannot be nothing.", name)
     with shop.database.transaction() as session:
+        recording_id = recordings.mark(session, mark_id).recording_id
+    with shop.change_recording(recording_id) as session:
         if changes:
             marking.change(session, mark_id, changes)
         if archived is not None:
             recordings.set_mark_archived(session, mark_id, archived)
-        slug = _slug(session, recordings.mark(session, mark_id).recording_id)
-    shop.changed(slug)
     return Done(id=mark_id)
-
-
-def _slug(session: Session, recording_id: int) -> str:
-    return rigs.rig_with_id(session, recordings.recording(session, recording_id).rig_id).slug

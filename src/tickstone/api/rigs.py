@@ -95,7 +95,7 @@ def load(shop: Workshop, slug: str) -> RigModel:
         values = all_settled(session, found)
         report = checks.check(found.rig, values)
     plain = {sensor: {name: value.value for name, value in mine.items()} for sensor, mine in values.items()}
-    return rig_model(found, report, plain, shop.version(slug))
+    return rig_model(found, report, plain, shop.rigs.version(slug))
 
 
 @router.get("")
@@ -157,9 +157,8 @@ def duplicate(shop: Shop, slug: Name, asked: Titled) -> RigModel:
 @router.post("/{slug}/rename")
 def rename(shop: Shop, slug: Name, asked: RenameAsked) -> RigModel:
     """Another title and purpose."""
-    with shop.database.transaction() as session:
+    with shop.change(slug) as session:
         rigs.rename(session, slug, asked.revision, asked.title, asked.purpose)
-    shop.changed(slug)
     return load(shop, slug)
 
 
@@ -167,7 +166,7 @@ def rename(shop: Shop, slug: Name, asked: RenameAsked) -> RigModel:
 def archive(shop: Shop, slug: Name) -> Done:
     """Take a rig off the bench; everything of it is kept."""
     shop.still(slug, "archiving the rig")
-    with shop.database.transaction() as session:
+    with shop.change(slug) as session:
         rigs.archive(session, slug)
     shop.disconnect(slug)
     return Done()
@@ -176,22 +175,21 @@ def archive(shop: Shop, slug: Name) -> Done:
 @router.post("/{slug}/bring-back")
 def bring_back(shop: Shop, slug: Name) -> Done:
     """Put an archived rig back on the bench."""
-    with shop.database.transaction() as session:
+    with shop.change(slug) as session:
         rigs.bring_back(session, slug)
-    shop.changed(slug)
     return Done()
 
 
 @router.get("/{slug}/standing")
 def standing(shop: Shop, slug: Name, sensor: Name) -> list[StandingModel]:
     """How much is settled at each station, and the next thing worth doing."""
-    feed = shop.feed(slug)
+    live = shop.live(slug)
     with shop.database.transaction() as session:
         return [
             StandingModel(station=s.station, settled=s.settled, total=s.total, notch=s.notch,
                           next=StepModel(station=s.next.station, sentence=s.next.sentence, action=s.next.action,
                                          label=s.next.label, details=dict(s.next.details)))
-            for s in standing_of(session, slug, sensor, feed)
+            for s in standing_of(session, slug, sensor, live)
         ]  # fmt: skip
 
 
@@ -202,10 +200,10 @@ def sensor_constants(shop: Shop, slug: Name, sensor: Name) -> list[Constant]:
         found = stored.rig_named(session, slug)
         specs = {spec.name: spec for spec in kind(found.rig.sensor(sensor).kind).constants}
         models = []
-        feed = shop.feed(slug)
-        air = feed.air_c
-        seen = live_air(session, found, air, feed.air_readings) if feed.connected and air is not None else None
-        now = (air, feed.supply_v) if feed.connected else (None, None)
+        live = shop.live(slug)
+        air, connected = live.intake.air_c, live.connection.open
+        seen = live_air(session, found, air, live.intake.air_readings) if connected and air is not None else None
+        now = (air, live.intake.supply_v) if connected else (None, None)
         for value in as_it_is_now(settled(session, found, sensor, seen), *now).values():
             model = Constant.of(value)
             if value.name in specs:
@@ -219,9 +217,8 @@ def sensor_constants(shop: Shop, slug: Name, sensor: Name) -> list[Constant]:
 def type_constant(shop: Shop, slug: Name, sensor: Name, name: Name, asked: TypedConstant) -> Done:
     """A person types a constant."""
     sd = None if asked.plus_minus is None else asked.plus_minus / 2
-    with shop.database.transaction() as session:
+    with shop.change(slug) as session:
         constants.type_value(session, slug, sensor, name, asked.value, sd, asked.note)
-    shop.changed(slug)
     return Done()
 
 

@@ -95,7 +95,6 @@ def _source(shop: Workshop, slug: str, asked: SourceAsked) -> Source:
 def connect(shop: Shop, slug: Name, asked: SourceAsked) -> Done:
     """Connect a rig to a source."""
     shop.connect(slug, _source(shop, slug, asked))
-    shop.changed(slug)
     return Done()
 
 
@@ -103,7 +102,6 @@ def connect(shop: Shop, slug: Name, asked: SourceAsked) -> Done:
 def disconnect(shop: Shop, slug: Name) -> Done:
     """Let a rig's source go; a running recording is closed first."""
     shop.disconnect(slug)
-    shop.changed(slug)
     return Done()
 
 

@@ -13,6 +13,7 @@ from tickstone.api.meanings import MeaningModel, TargetModel, targets_of
 from tickstone.api.models import Asked, Done, Name, number
 from tickstone.api.needs import Shop
 from tickstone.core.motor_check import judge
+from tickstone.errors import Conflict
 from tickstone.store import rigs
 
 router = APIRouter(prefix="/api/rigs/{slug}", tags=["watch"], responses=REFUSALS)
@@ -55,15 +56,15 @@ class LinesModel(BaseModel):
 @router.get("/lines")
 def lines(shop: Shop, slug: Name) -> LinesModel:
     """What is on the line, and how it is understood."""
-    feed = shop.feed(slug)
+    intake = shop.live(slug).intake
     with shop.database.transaction() as session:
         rig = rigs.rig_named(session, slug).rig
     labels = [
         LabelModel(label=one.name, unit=one.unit, last=number(one.last), count=one.count, meaning=MeaningModel.of(one.meaning),
                    guessed=one.guessed)
-        for one in feed.labels
+        for one in intake.labels
     ]  # fmt: skip
-    heard = [HeardModel(text=one.text, why=one.why) for one in feed.heard]
+    heard = [HeardModel(text=one.text, why=one.why) for one in intake.heard]
     return LinesModel(labels=labels, targets=targets_of(rig), heard=heard)
 
 
@@ -72,9 +73,8 @@ def say(shop: Shop, slug: Name, asked: LabelAsked) -> LinesModel:
     """Say what a label means; it is remembered for the rig."""
     shop.still(slug, "saying what a label means")
     meaning = asked.meaning()
-    with shop.database.transaction() as session:
+    with shop.change(slug) as session:
         labelling.say(session, slug, asked.label, meaning)
-    shop.changed(slug)
     return lines(shop, slug)
 
 
@@ -82,16 +82,15 @@ def say(shop: Shop, slug: Name, asked: LabelAsked) -> LinesModel:
 def guess_again(shop: Shop, slug: Name, asked: ForgetAsked) -> LinesModel:
     """Let a label be guessed again."""
     shop.still(slug, "guessing a label again")
-    with shop.database.transaction() as session:
+    with shop.change(slug) as session:
         labelling.guess_again(session, slug, asked.label)
-    shop.changed(slug)
     return lines(shop, slug)
 
 
 @router.post("/sensors/{sensor}/instruments/{name}/zero")
 def zero(shop: Shop, slug: Name, sensor: Name, name: Name) -> Done:
     """Set an instrument to zero: a new trip, the first line of an angle."""
-    shop.feed(slug).zero(sensor, name)
+    shop.live(slug).view.zero(sensor, name)
     return Done()
 
 
@@ -120,15 +119,16 @@ class CheckModel(BaseModel):
 @router.post("/motor-check")
 def check_with_motors(shop: Shop, slug: Name, asked: CheckAsked) -> CheckModel:
     """One step of the check with motors."""
-    feed = shop.feed(slug)
+    live = shop.live(slug)
     with shop.database.transaction() as session:
         rig = rigs.rig_named(session, slug).rig
-    now, garbled = motor_check.stretches(feed, rig)
+    now = motor_check.hear(live, rig)
     if asked.step == "rest":
-        shop.keep_rest(slug, now, garbled)
+        live.rest = now
         return CheckModel(seconds=motor_check.SECONDS, at_rest=True, verdict="", remedy="", lines=[])
-    rest, garbled_rest = shop.rest_of(slug)
-    answer = judge(rest, now, garbled_rest, garbled)
+    if live.rest is None:
+        raise Conflict("Take the stretch at rest first, with the motors off.", "step")
+    answer = judge(live.rest, now)
     shop.note(slug, f"Checked with motors: {answer.verdict}. {answer.remedy}".rstrip())
     models = [JudgedModel(sensor=one.sensor, sentence=one.sentence, bad=one.bad) for one in answer.lines]
     return CheckModel(

@@ -153,9 +153,8 @@ def all_lists() -> Lists:
 
 def _change(shop: Workshop, slug: str, change: Callable[[Session], object]) -> RigModel:
     """Make a change in one transaction, tell everybody who looks, and hand back the rig."""
-    with shop.database.transaction() as session:
+    with shop.change(slug) as session:
         change(session)
-    shop.changed(slug)
     return load(shop, slug)
 
 
@@ -283,9 +282,8 @@ def checklist(shop: Shop, slug: Name) -> list[StepLine]:
 @router.put("/{slug}/checklist/{step}")
 def tick(shop: Shop, slug: Name, step: Name, asked: TickAsked) -> Done:
     """Tick a step, or take its tick back."""
-    with shop.database.transaction() as session:
+    with shop.change(slug) as session:
         building.tick(session, slug, step, asked.ticked, asked.by)
-    shop.changed(slug)
     return Done()
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 from tickstone.core.wording import fixed
@@ -34,6 +33,14 @@ class Stretch:
 
 
 @dataclass(frozen=True)
+class Hearing:
+    """What every sensor of a rig said over the same few seconds, and the share of lines that were garbled."""
+
+    stretches: tuple[Stretch, ...]
+    garbled: float
+
+
+@dataclass(frozen=True)
 class Judged:
     """One line of the answer: whose, in words, and whether something is to be done."""
 
@@ -51,14 +58,11 @@ class Answer:
     lines: tuple[Judged, ...]
 
 
-def judge(rest: Sequence[Stretch], running: Sequence[Stretch], garbled_rest: float, garbled_running: float) -> Answer:
-    """Hold a stretch with motors against one at rest.
-
-    Parameters: rest and running, the same sensors in the same order; the shares of garbled lines in each.
-    """
-    lines = [_one(before, now) for before, now in zip(rest, running, strict=True)]
-    if garbled_running > max(GARBLED_SHARE, 2 * garbled_rest):
-        lines.append(Judged("", f"{100 * garbled_running:.0f} % of the lines are garbled while the motors run.", True))
+def judge(rest: Hearing, running: Hearing) -> Answer:
+    """Hold a few seconds with motors against a few at rest; both of the same sensors in the same order."""
+    lines = [_one(before, now) for before, now in zip(rest.stretches, running.stretches, strict=True)]
+    if running.garbled > max(GARBLED_SHARE, 2 * rest.garbled):
+        lines.append(Judged("", f"{100 * running.garbled:.0f} % of the lines are garbled while the motors run.", True))
     bad = [line for line in lines if line.bad]
     if not bad:
         return Answer("It reads as well with the motors running", "", tuple(lines))

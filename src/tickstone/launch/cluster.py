@@ -39,6 +39,13 @@ class Cluster:
         self._process: subprocess.Popen[bytes] | None = None
         self._port = 0
 
+    @classmethod
+    def of_another_process(cls, folder: Path, port: int) -> Cluster:
+        """The cluster in ``folder`` as it runs on ``port``: who started it will stop it."""
+        cluster = cls(folder)
+        cluster._port = port
+        return cluster
+
     def __enter__(self) -> Cluster:
         self.start()
         return self

@@ -1710,6 +1710,26 @@ export interface paths {
         patch: operations["move_hands_api_rigs__slug__standin_patch"];
         trace?: never;
     };
+    "/api/rigs/{slug}/now": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Now
+         * @description How a rig stands this moment: the first message that a window would get.
+         */
+        get: operations["now_api_rigs__slug__now_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{slug}/record": {
         parameters: {
             query?: never;
@@ -4649,6 +4669,32 @@ export interface components {
                 [key: string]: number;
             };
         };
+        /**
+         * HoldNow
+         * @description What is being watched for: a want of a procedure, or whichever the readings show (``any``).
+         */
+        HoldNow: {
+            /** Sensor */
+            sensor: string;
+            /** Procedure */
+            procedure: string;
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Any */
+            any: boolean;
+            /** Ready */
+            ready: boolean;
+            /** Why Not */
+            why_not: string;
+            /** Held S */
+            held_s: number;
+            /** Of S */
+            of_s: number;
+            /** Figure */
+            figure: string;
+        };
         /** I2cPullUpInputs */
         I2cPullUpInputs: {
             /** Supply V */
@@ -5047,6 +5093,48 @@ export interface components {
              * @default 0
              */
             lasted_s: number;
+        };
+        /**
+         * LiveMessage
+         * @description How a rig stands and what is new of its sensors. ``now_s`` is the rig's time; ``version`` rises with every stored change
+         *     that windows show.
+         */
+        LiveMessage: {
+            /**
+             * Status
+             * @enum {string}
+             */
+            status: "idle" | "live" | "silent" | "lost";
+            /** Source */
+            source: string;
+            /** Why */
+            why: string;
+            /** Advice */
+            advice: string;
+            /** Now S */
+            now_s: number;
+            /** Rate Hz */
+            rate_hz: number | null;
+            /** Jitter Ms */
+            jitter_ms: number | null;
+            /** Gaps */
+            gaps: number;
+            /** Garbled */
+            garbled: number;
+            /** Lines */
+            lines: number;
+            /** Air C */
+            air_c: number | null;
+            recording: components["schemas"]["RecordingNow"] | null;
+            /** Findings */
+            findings: components["schemas"]["FaultModel"][];
+            hold: components["schemas"]["HoldNow"] | null;
+            /** Version */
+            version: number;
+            /** Sensors */
+            sensors: {
+                [key: string]: components["schemas"]["SensorNow"];
+            };
         };
         /**
          * LookModel
@@ -6446,6 +6534,24 @@ export interface components {
             /** Streams */
             streams: components["schemas"]["StreamModel"][];
         };
+        /**
+         * RecordingNow
+         * @description The recording that runs; ``start_s`` is the rig's time of its first row.
+         */
+        RecordingNow: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Start S */
+            start_s: number | null;
+            /** Committed */
+            committed: number;
+            /** Lost */
+            lost: number;
+            /** Store Away */
+            store_away: boolean;
+        };
         /** ReflectanceInputs */
         ReflectanceInputs: {
             /** Counts */
@@ -7020,6 +7126,45 @@ export interface components {
             instruments: string[];
             /** Fades */
             fades: boolean;
+        };
+        /**
+         * SensorNow
+         * @description A sensor as it stands, and its readings since the message before: ``t`` s, ``r`` raw, ``v`` converted; ``fresh`` ones
+         *     take the place of all before. ``instruments`` holds what stands on each.
+         */
+        SensorNow: {
+            /** Raw */
+            raw: number | null;
+            /** Value */
+            value: number | null;
+            /** Reason */
+            reason: string;
+            /** Sentence */
+            sentence: string;
+            /** Noise */
+            noise: number | null;
+            /** Readings */
+            readings: number;
+            /** Dropouts */
+            dropouts: number;
+            /** Asked */
+            asked: {
+                [key: string]: number | null;
+            };
+            /** Instruments */
+            instruments: {
+                [key: string]: {
+                    [key: string]: number | string | boolean[] | null;
+                };
+            };
+            /** Fresh */
+            fresh: boolean;
+            /** T */
+            t: (number | null)[];
+            /** R */
+            r: (number | null)[];
+            /** V */
+            v: (number | null)[];
         };
         /** SeriesModel */
         SeriesModel: {
@@ -14192,6 +14337,64 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HandModel"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    now_api_rigs__slug__now_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LiveMessage"];
                 };
             };
             /** @description Not Found */

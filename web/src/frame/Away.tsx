@@ -1,21 +1,22 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import { api, ask } from "../api/client";
-import { useBench, useNow } from "../hooks/bench";
+import { keys } from "../api/keys";
+import { useLive, useNow } from "../hooks/live";
 
 /** Says what is away, in a line above the work, and fetches everything anew when it is back. */
 export function Away() {
-  const bench = useBench();
+  const live = useLive();
   const now = useNow();
   const queries = useQueryClient();
   const health = useQuery({
-    queryKey: ["health"],
+    queryKey: keys.health,
     queryFn: () => ask(api.GET("/api/health")),
     refetchInterval: 3000,
     retry: false,
   });
   const database = health.data?.database !== false;
-  const app = bench.feed.link !== "away" && !health.isError;
+  const app = live.feed.link !== "away" && !health.isError;
   const well = database && app;
   const before = useRef(well);
   useEffect(() => {

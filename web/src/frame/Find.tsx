@@ -2,7 +2,8 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Modal } from "react-bootstrap";
 import { api, ask } from "../api/client";
-import { useBench } from "../hooks/bench";
+import { keys } from "../api/keys";
+import { usePlace } from "../hooks/place";
 import { moment } from "../model/format";
 import { STATIONS, type StationId } from "../model/stations";
 
@@ -28,18 +29,18 @@ function focusWhenThere(id: string, frames = 900, held = 0): void {
 
 /** Find a station, a constant, a recording, or a line of the log. */
 export function Find({ show, onHide }: { show: boolean; onHide: () => void }) {
-  const bench = useBench();
+  const place = usePlace();
   const [text, setText] = useState("");
   const [focus, setFocus] = useState<string | null>(null);
-  const slug = bench.rig.slug;
+  const slug = place.rig.slug;
   const path = { params: { path: { slug } } };
   const recordings = useQuery({
-    queryKey: ["r", slug, "recordings"],
+    queryKey: keys.recordings(slug),
     queryFn: () => ask(api.GET("/api/rigs/{slug}/recordings", path)),
     enabled: show,
   });
   const entries = useQuery({
-    queryKey: ["r", slug, "entries", text],
+    queryKey: keys.entries(slug, text),
     queryFn: () => ask(api.GET("/api/rigs/{slug}/entries", { params: { path: { slug }, query: { search: text } } })),
     enabled: show && text.length > 1,
   });
@@ -54,16 +55,16 @@ export function Find({ show, onHide }: { show: boolean; onHide: () => void }) {
       key: one.id,
       text: one.title,
       where: "station",
-      open: () => bench.go(one.id),
+      open: () => place.go(one.id),
     })),
-    ...bench.constants
+    ...place.constants
       .filter((one) => text && has(one.label))
       .map((one) => ({
         key: `c-${one.name}`,
         text: one.label,
         where: "constant",
         open: () => {
-          bench.go(one.station as StationId);
+          place.go(one.station as StationId);
           setFocus(`constant-${one.name}`);
         },
       })),
@@ -73,13 +74,13 @@ export function Find({ show, onHide }: { show: boolean; onHide: () => void }) {
         key: `r-${one.id}`,
         text: one.name,
         where: `recording, ${moment(one.started_at)}`,
-        open: () => bench.go("watch", { recording: String(one.id), t0: null, t1: null, t: null }),
+        open: () => place.go("watch", { recording: String(one.id), t0: null, t1: null, t: null }),
       })),
     ...(entries.data ?? []).slice(0, 8).map((one) => ({
       key: `e-${one.id}`,
       text: one.text,
       where: `log, ${moment(one.at)}`,
-      open: () => bench.go("log"),
+      open: () => place.go("log"),
     })),
   ];
   return (

@@ -1,10 +1,13 @@
 import { Modal } from "react-bootstrap";
-import { useBench, useNow } from "../hooks/bench";
+import { useAct } from "../hooks/act";
+import { useNow } from "../hooks/live";
+import { usePlace } from "../hooks/place";
 import { MarkForm } from "../ui/MarkForm";
 
 /** Mark this moment, or the last seconds, in words. */
 export function MarkDialog({ show, onHide }: { show: boolean; onHide: () => void }) {
-  const bench = useBench();
+  const place = usePlace();
+  const act = useAct();
   const now = useNow();
   return (
     <Modal show={show} onHide={onHide} centered aria-labelledby="mark-title">
@@ -16,14 +19,14 @@ export function MarkDialog({ show, onHide }: { show: boolean; onHide: () => void
       <Modal.Body>
         {now.recording ? (
           <MarkForm
-            sensors={bench.rig.sensors}
-            selected={bench.sensor}
+            sensors={place.rig.sensors}
+            selected={place.sensor}
             times={[{ label: "The last", value: "", needed: false }]}
             keep="Mark it"
             onLeave={onHide}
             onKeep={async ({ times, ...said }) => {
               const [lasted = Number.NaN] = times;
-              if (await bench.mark({ ...said, lasted_s: Number.isFinite(lasted) ? Math.max(0, lasted) : 0 })) onHide();
+              if (await act.mark({ ...said, lasted_s: Number.isFinite(lasted) ? Math.max(0, lasted) : 0 })) onHide();
             }}
           />
         ) : (

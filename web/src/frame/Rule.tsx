@@ -1,25 +1,25 @@
 import { NavLink, useLocation } from "react-router";
-import { useBench } from "../hooks/bench";
+import { usePlace } from "../hooks/place";
 import { useFindings } from "../hooks/useFindings";
+import { headline } from "../model/findings";
 import { STATIONS } from "../model/stations";
-import { headline } from "../stations/watch/findings";
 import { Glyph } from "../ui/Glyph";
 
 /** The stations as graduations of a ruler; each tick is as long as its share of settled constants. */
 export function Rule() {
-  const bench = useBench();
+  const place = usePlace();
   const { search } = useLocation();
   const { findings } = useFindings();
   return (
     <nav className="rule" aria-label="Stations">
       {STATIONS.map((station, i) => {
-        const standing = bench.standing.find((one) => one.station === station.id);
+        const standing = place.standing.find((one) => one.station === station.id);
         const total = standing?.total ?? 0;
         const settled = standing?.settled ?? 0;
-        const notch = (station.id === "watch" && headline(findings, bench)) || standing?.notch;
+        const notch = (station.id === "watch" && headline(findings, place.rig.sensors)) || standing?.notch;
         const said = total ? `${settled} of ${total} settled` : "";
         return (
-          <NavLink key={station.id} to={`/${bench.rig.slug}/${station.id}${search}`} title={notch || said}>
+          <NavLink key={station.id} to={`/${place.rig.slug}/${station.id}${search}`} title={notch || said}>
             <span className="rule-number">{i + 1}</span>
             <span className="rule-title">
               {station.title}

@@ -1,12 +1,16 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, ask, type Constant } from "../api/client";
-import { useBench, type useLength, useNow } from "../hooks/bench";
+import { keys } from "../api/keys";
+import { useAct } from "../hooks/act";
+import { useNow } from "../hooks/live";
+import { usePlace } from "../hooks/place";
+import type { useLength } from "../hooks/settings";
 import { useSettings } from "../hooks/settings";
 import { useFindings } from "../hooks/useFindings";
 import { type Procedure, useProcedure } from "../hooks/useProcedure";
+import { concerning } from "../model/findings";
 import { shown, THIN } from "../model/format";
-import { concerning } from "../stations/watch/findings";
-import { isOn, valueText } from "../stations/watch/said";
+import { isOn, valueText } from "../model/readings";
 import { ConstantLine } from "../ui/ConstantLine";
 import { Check, Glyph } from "../ui/Glyph";
 import { SensorMenu } from "../ui/SensorMenu";
@@ -15,36 +19,37 @@ const PROVENANCES = ["measured", "derived", "chosen", "assumed"] as const;
 
 /** The stone being carved: the constants of the selected sensor that matter at this station, then the others. */
 export function Slab() {
-  const bench = useBench();
+  const place = usePlace();
+  const act = useAct();
   const stones = useQuery({
-    queryKey: ["r", bench.rig.slug, "stones"],
-    queryFn: () => ask(api.GET("/api/rigs/{slug}/stones", { params: { path: { slug: bench.rig.slug } } })),
+    queryKey: keys.stones(place.rig.slug),
+    queryFn: () => ask(api.GET("/api/rigs/{slug}/stones", { params: { path: { slug: place.rig.slug } } })),
   });
   const { forming, all } = useForming();
   const mine = all.filter(
     (one) =>
-      forming.has(one.name) || (one.station === bench.station && one.counts) || one.shown_at.includes(bench.station),
+      forming.has(one.name) || (one.station === place.station && one.counts) || one.shown_at.includes(place.station),
   );
   const rest = all.filter((one) => !mine.includes(one));
   const number = stones.data?.next ?? 1;
-  const form = bench.rig.rig.board.programs[0] === "python" ? "python" : "c";
+  const form = place.rig.rig.board.programs[0] === "python" ? "python" : "c";
   const cut = () =>
-    bench.attempt(
-      ask(api.POST("/api/rigs/{slug}/stones", { params: { path: { slug: bench.rig.slug } }, body: { why: "" } })),
-      `Stone ${number} of ${bench.rig.rig.title} is cut.`,
+    act.attempt(
+      ask(api.POST("/api/rigs/{slug}/stones", { params: { path: { slug: place.rig.slug } }, body: { why: "" } })),
+      `Stone ${number} of ${place.rig.rig.title} is cut.`,
     );
   return (
     <aside className="slab" aria-label="The stone being carved">
       <SensorMenu label="Sensor" />
       <div className="slab-scroll">
-        {(bench.station === "watch" || bench.station === "calibrate") && <BigFigure />}
+        {(place.station === "watch" || place.station === "calibrate") && <BigFigure />}
         <Wrong />
         <ul>
           {mine.map((one) => (
             <ConstantLine key={one.name} constant={one} />
           ))}
         </ul>
-        {bench.station === "wire" && <Checks />}
+        {place.station === "wire" && <Checks />}
         {rest.length > 0 && (
           <details open={mine.length === 0}>
             <summary>{mine.length === 0 ? "All" : `${rest.length} more`} of this sensor</summary>
@@ -65,12 +70,12 @@ export function Slab() {
         </p>
       </div>
       {number > 1 && stones.data?.waiting === 0 ? (
-        <a className="act cut" href={`/api/rigs/${bench.rig.slug}/stones/${number - 1}/export/${form}`} download>
+        <a className="act cut" href={`/api/rigs/${place.rig.slug}/stones/${number - 1}/export/${form}`} download>
           Take the {form === "c" ? "header" : "module"} of stone {number - 1} along
         </a>
       ) : (
         <button type="button" className="act cut" onClick={() => void cut()}>
-          Cut stone {number} of {bench.rig.rig.title}
+          Cut stone {number} of {place.rig.rig.title}
         </button>
       )}
     </aside>
@@ -79,11 +84,11 @@ export function Slab() {
 
 /** The constants, with those that a procedure is fitting as they form. */
 function useForming(): { forming: Set<string>; all: Constant[] } {
-  const bench = useBench();
-  const { found } = useProcedure(bench.station === "calibrate");
-  const fitted = bench.station === "calibrate" && found?.steps.length ? found.constants : [];
+  const place = usePlace();
+  const { found } = useProcedure(place.station === "calibrate");
+  const fitted = place.station === "calibrate" && found?.steps.length ? found.constants : [];
   const held = found?.steps.length ?? 0;
-  const all = bench.constants.map((one) => {
+  const all = place.constants.map((one) => {
     const now = fitted.find((other) => other.name === one.name);
     return now ? formed(one, now, held) : one;
   });
@@ -120,9 +125,9 @@ function formed(constant: Constant, now: Procedure["constants"][number], held: n
 
 /** What looks wrong with the selected sensor, a line each. */
 function Wrong() {
-  const bench = useBench();
+  const place = usePlace();
   const { findings } = useFindings();
-  const mine = concerning(findings, bench.sensor.id);
+  const mine = concerning(findings, place.sensor.id);
   if (!mine.length) return null;
   return (
     <ul className="checks" aria-label="What looks wrong with it">
@@ -140,13 +145,13 @@ function Wrong() {
 
 /** The one live figure, readable from two metres. */
 function BigFigure() {
-  const bench = useBench();
+  const place = usePlace();
   const now = useNow();
   const settings = useSettings();
   const { length } = settings;
-  const seen = now.sensors[bench.sensor.id];
+  const seen = now.sensors[place.sensor.id];
   if (!seen || !isOn(now)) return null;
-  const value = seen.value === null ? null : valueText(seen.value, bench.sensor, settings);
+  const value = seen.value === null ? null : valueText(seen.value, place.sensor, settings);
   return (
     <div className="big">
       <span className="big-figure">{value?.text ?? "—"}</span> {value?.unit ?? ""}
@@ -154,15 +159,15 @@ function BigFigure() {
         <span>
           {seen.value === null
             ? seen.reason || "waiting"
-            : bench.sensor.fades
+            : place.sensor.fades
               ? ""
-              : noiseText(seen.noise, bench.sensor.unit, length)}
+              : noiseText(seen.noise, place.sensor.unit, length)}
         </span>
         <button
           type="button"
           className="plain"
           title="As large as the window"
-          onClick={() => bench.go("watch", { large: "" })}
+          onClick={() => place.go("watch", { large: "" })}
         >
           Large {settings.letterKeys && <kbd>B</kbd>}
         </button>
@@ -178,16 +183,16 @@ function noiseText(noise: number | null, unit: string, length: ReturnType<typeof
 }
 
 function Checks() {
-  const bench = useBench();
-  const mine = <T extends { sensor: string }>(all: T[]) => all.filter((one) => one.sensor === bench.sensor.id);
+  const place = usePlace();
+  const mine = <T extends { sensor: string }>(all: T[]) => all.filter((one) => one.sensor === place.sensor.id);
   return (
     <ul className="checks" aria-label="Wiring checks">
-      {mine(bench.rig.findings).map((one) => (
+      {mine(place.rig.findings).map((one) => (
         <li key={`${one.kind}-${one.pin}`} className={one.severity}>
           <span>{one.severity === "fault" ? <Glyph of="fault" /> : "?"}</span> {one.sentence}
         </li>
       ))}
-      {mine(bench.rig.assurances).map((one) => (
+      {mine(place.rig.assurances).map((one) => (
         <li key={one.sentence}>
           <span>
             <Check />

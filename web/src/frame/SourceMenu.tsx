@@ -2,7 +2,10 @@ import { useQuery } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { Dropdown } from "react-bootstrap";
 import { api, ask, type Schemas } from "../api/client";
-import { useBench, useNow } from "../hooks/bench";
+import { keys } from "../api/keys";
+import { useAct } from "../hooks/act";
+import { useNow } from "../hooks/live";
+import { usePlace } from "../hooks/place";
 import { FORGET } from "../model/address";
 import { rateText } from "./TopLine";
 
@@ -10,7 +13,8 @@ const LINES = { live: "solid", silent: "dashed", idle: "dashed", lost: "crossed"
 
 /** Where readings come from: the stand-in, a serial port, a TCP line, or a recording that is open. */
 export function SourceMenu({ onHands }: { onHands: () => void }) {
-  const bench = useBench();
+  const place = usePlace();
+  const act = useAct();
   const now = useNow();
   const [open, setOpen] = useState(false);
   const close = (act: () => unknown) => () => {
@@ -18,14 +22,14 @@ export function SourceMenu({ onHands }: { onHands: () => void }) {
     void act();
   };
   const sources = useQuery({
-    queryKey: ["sources"],
+    queryKey: keys.sources,
     queryFn: () => ask(api.GET("/api/sources")),
     refetchInterval: 5000,
     enabled: open,
   });
   const recordings = useQuery({
-    queryKey: ["r", bench.rig.slug, "recordings"],
-    queryFn: () => ask(api.GET("/api/rigs/{slug}/recordings", { params: { path: { slug: bench.rig.slug } } })),
+    queryKey: keys.recordings(place.rig.slug),
+    queryFn: () => ask(api.GET("/api/rigs/{slug}/recordings", { params: { path: { slug: place.rig.slug } } })),
     enabled: open,
   });
   const connected = now.status === "live" || now.status === "silent";
@@ -46,14 +50,14 @@ export function SourceMenu({ onHands }: { onHands: () => void }) {
       </Dropdown.Toggle>
       <Dropdown.Menu className="sources">
         {(connected || now.status === "lost") && (
-          <Dropdown.Item as="button" onClick={close(bench.disconnect)}>
+          <Dropdown.Item as="button" onClick={close(act.disconnect)}>
             Disconnect {now.source}
           </Dropdown.Item>
         )}
         {sources.data?.standin && (
           <>
             {!(connected && now.source === "stand-in") && (
-              <Dropdown.Item as="button" onClick={close(() => bench.connect())}>
+              <Dropdown.Item as="button" onClick={close(() => act.connect())}>
                 Connect the stand-in
               </Dropdown.Item>
             )}
@@ -73,12 +77,12 @@ export function SourceMenu({ onHands }: { onHands: () => void }) {
           <Dropdown.Item
             as="button"
             key={one.id}
-            onClick={close(() => bench.go("watch", { ...FORGET, recording: String(one.id) }))}
+            onClick={close(() => place.go("watch", { ...FORGET, recording: String(one.id) }))}
           >
             {one.name}
           </Dropdown.Item>
         ))}
-        <Dropdown.Item as="button" onClick={close(() => bench.go("watch", { ...FORGET, view: "import" }))}>
+        <Dropdown.Item as="button" onClick={close(() => place.go("watch", { ...FORGET, view: "import" }))}>
           Take in files …
         </Dropdown.Item>
         {recordings.data?.length === 0 && <Dropdown.ItemText>None yet</Dropdown.ItemText>}
@@ -88,12 +92,12 @@ export function SourceMenu({ onHands }: { onHands: () => void }) {
 }
 
 function SerialForm({ ports, bauds }: { ports: Schemas["PortModel"][]; bauds: number[] }) {
-  const bench = useBench();
+  const act = useAct();
   const [path, setPath] = useState("");
   const [baud, setBaud] = useState(115200);
   const open = (event: FormEvent) => {
     event.preventDefault();
-    void bench.connect({ kind: "serial", path: path || ports[0]?.path || "", baud });
+    void act.connect({ kind: "serial", path: path || ports[0]?.path || "", baud });
   };
   return (
     <form className="source-form" onSubmit={open}>
@@ -122,7 +126,7 @@ function SerialForm({ ports, bauds }: { ports: Schemas["PortModel"][]; bauds: nu
 }
 
 function TcpForm() {
-  const bench = useBench();
+  const act = useAct();
   const [address, setAddress] = useState("");
   const [fault, setFault] = useState("");
   const open = (event: FormEvent) => {
@@ -130,7 +134,7 @@ function TcpForm() {
     const [, host = "", port = ""] = /^(.+):(\d+)$/.exec(address.trim()) ?? [];
     if (!host) return setFault("Write it as host:port, for example 192.168.4.1:3333.");
     setFault("");
-    void bench.connect({ kind: "tcp", host, port: Number(port) });
+    void act.connect({ kind: "tcp", host, port: Number(port) });
   };
   return (
     <form className="source-form" onSubmit={open}>

@@ -2,7 +2,9 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useId, useRef, useState } from "react";
 import { Form, Offcanvas } from "react-bootstrap";
 import { api, ask, type Schemas } from "../api/client";
-import { useBench } from "../hooks/bench";
+import { keys } from "../api/keys";
+import { useAct } from "../hooks/act";
+import { usePlace } from "../hooks/place";
 import { useSettings } from "../hooks/settings";
 import { figure, plainDecimals, THIN } from "../model/format";
 import { into } from "../model/units";
@@ -15,11 +17,12 @@ const EXACT = ["target_mm", "line_mm", "nose_up_deg", "left_up_deg"]; // worth t
 /** The hands of the person at the simulated bench: the room, the selected sensor, and faults to switch on. Marked as the
  * stand-in's: nothing here reaches a fit. */
 export function StandInDrawer({ show, onHide }: { show: boolean; onHide: () => void }) {
-  const bench = useBench();
+  const place = usePlace();
+  const act = useAct();
   const queries = useQueryClient();
-  const { slug } = bench.rig;
+  const { slug } = place.rig;
   const path = { params: { path: { slug } } };
-  const key = ["standin", slug];
+  const key = keys.hands(slug);
   const hands = useQuery({
     queryKey: key,
     queryFn: () => ask(api.GET("/api/rigs/{slug}/standin", path)),
@@ -27,15 +30,20 @@ export function StandInDrawer({ show, onHide }: { show: boolean; onHide: () => v
     refetchInterval: show ? 1000 : false,
   });
   const last = useRef<Promise<unknown>>(Promise.resolve()); // what was asked later must not be overtaken
+  const showHands = async (change: (old: Hand[] | undefined) => Hand[] | undefined) => {
+    await queries.cancelQueries({ queryKey: key }); // an answer on its way tells how it was before
+    queries.setQueryData<Hand[]>(key, change);
+  };
   const move = async (id: string, value: number) => {
-    queries.setQueryData<Hand[]>(key, (old) => old?.map((one) => (one.id === id ? { ...one, value } : one)));
+    void showHands((old) => old?.map((one) => (one.id === id ? { ...one, value } : one)));
     const asked = last.current.then(async () => {
       const body = { hands: { [id]: value } };
-      queries.setQueryData(key, await ask(api.PATCH("/api/rigs/{slug}/standin", { ...path, body })));
+      const moved = await ask(api.PATCH("/api/rigs/{slug}/standin", { ...path, body }));
+      await showHands(() => moved);
       return true;
     });
     last.current = asked.catch(() => null);
-    if (!(await bench.attempt(asked))) void queries.invalidateQueries({ queryKey: key });
+    if (!(await act.attempt(asked))) void queries.invalidateQueries({ queryKey: key });
   };
   const of = (owner: string, fault: boolean) =>
     (hands.data ?? []).filter((one) => one.owner === owner && one.fault === fault);
@@ -58,8 +66,8 @@ export function StandInDrawer({ show, onHide }: { show: boolean; onHide: () => v
         {hands.data && (
           <>
             <SensorMenu label="Sensor at the stand-in" />
-            {of(bench.sensor.id, false).map(line)}
-            <Faults title={`Faults of the ${bench.sensor.name}`}>{of(bench.sensor.id, true).map(line)}</Faults>
+            {of(place.sensor.id, false).map(line)}
+            <Faults title={`Faults of the ${place.sensor.name}`}>{of(place.sensor.id, true).map(line)}</Faults>
             <h3>The room</h3>
             {of("room", false).map(line)}
             <Faults title="Faults of the board and its wire">{of("board", true).map(line)}</Faults>

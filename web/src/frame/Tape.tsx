@@ -1,11 +1,15 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, ask } from "../api/client";
-import { useBench, useLength, useNow } from "../hooks/bench";
-import { setSettings, useSettings } from "../hooks/settings";
+import { keys } from "../api/keys";
+import { useAct } from "../hooks/act";
+import { useLive, useNow } from "../hooks/live";
+import { say, useNotice } from "../hooks/notice";
+import { usePlace } from "../hooks/place";
+import { setSettings, useLength, useSettings } from "../hooks/settings";
 import type { Held } from "../hooks/useHeld";
 import { figure, lengthText, moment, THIN } from "../model/format";
+import { isOn, valueText } from "../model/readings";
 import { Strip, type StripMark } from "../plot/Strip";
-import { isOn, valueText } from "../stations/watch/said";
 import { Chevron, Glyph } from "../ui/Glyph";
 import { useRecordingMarks } from "./useRecordingMarks";
 
@@ -13,11 +17,11 @@ const TAPE_S = 30;
 
 /** A thin strip of the selected sensor at every station; above it the line that undoes. */
 export function Tape({ marking, onWords }: { marking: Held; onWords: () => void }) {
-  const bench = useBench();
   const settings = useSettings();
   const marks = useRecordingMarks();
   const now = useNow();
-  const { sensor, notice } = bench;
+  const { sensor } = usePlace();
+  const notice = useNotice();
   const connected = isOn(now);
   return (
     <footer className="tape">
@@ -30,13 +34,13 @@ export function Tape({ marking, onWords }: { marking: Held; onWords: () => void 
               className="act"
               onClick={() => {
                 notice.undo?.();
-                bench.say(null);
+                say(null);
               }}
             >
               Undo
             </button>
           )}
-          <button type="button" className="plain" aria-label="Close this line" onClick={() => bench.say(null)}>
+          <button type="button" className="plain" aria-label="Close this line" onClick={() => say(null)}>
             <Glyph of="fault" />
           </button>
         </div>
@@ -57,12 +61,12 @@ export function Tape({ marking, onWords }: { marking: Held; onWords: () => void 
 }
 
 function Running({ marking, onWords, marks }: { marking: Held; onWords: () => void; marks: StripMark[] }) {
-  const bench = useBench();
+  const live = useLive();
   const length = useLength();
   const settings = useSettings();
   const { letterKeys } = settings;
   const now = useNow();
-  const { sensor } = bench;
+  const { sensor } = usePlace();
   const seen = now.sensors[sensor.id];
   const value = seen?.value != null ? valueText(seen.value, sensor, settings) : null;
   const edge = (at: number) =>
@@ -74,14 +78,14 @@ function Running({ marking, onWords, marks }: { marking: Held; onWords: () => vo
         <b>{value?.text ?? "—"}</b> {value?.unit}
       </div>
       <Strip
-        read={() => bench.feed.buffer(sensor.id)}
-        end={() => bench.feed.clock()}
+        read={() => live.feed.buffer(sensor.id)}
+        end={() => live.feed.clock()}
         seconds={TAPE_S}
         low={sensor.low}
         high={sensor.high}
         fit
         edge={edge}
-        frozen={bench.frozen}
+        frozen={live.frozen}
         label={`${sensor.name}, the last ${TAPE_S} seconds`}
         marks={marks}
       />
@@ -109,13 +113,8 @@ function Running({ marking, onWords, marks }: { marking: Held; onWords: () => vo
             …
           </button>
         </span>
-        <button
-          type="button"
-          className="plain"
-          aria-pressed={bench.frozen}
-          onClick={() => bench.setFrozen(!bench.frozen)}
-        >
-          {bench.frozen ? "Frozen" : "Freeze"} {letterKeys && <kbd>F</kbd>}
+        <button type="button" className="plain" aria-pressed={live.frozen} onClick={() => live.setFrozen(!live.frozen)}>
+          {live.frozen ? "Frozen" : "Freeze"} {letterKeys && <kbd>F</kbd>}
         </button>
       </div>
     </>
@@ -123,21 +122,22 @@ function Running({ marking, onWords, marks }: { marking: Held; onWords: () => vo
 }
 
 function Unconnected() {
-  const bench = useBench();
+  const place = usePlace();
+  const act = useAct();
   const now = useNow();
   const { letterKeys } = useSettings();
   const recordings = useQuery({
-    queryKey: ["r", bench.rig.slug, "recordings"],
-    queryFn: () => ask(api.GET("/api/rigs/{slug}/recordings", { params: { path: { slug: bench.rig.slug } } })),
+    queryKey: keys.recordings(place.rig.slug),
+    queryFn: () => ask(api.GET("/api/rigs/{slug}/recordings", { params: { path: { slug: place.rig.slug } } })),
   });
   const last = recordings.data?.[0];
   return (
     <>
       <div className="tape-now">
-        <span>{bench.sensor.name}</span>
+        <span>{place.sensor.name}</span>
         <b className="tape-off">{now.status === "lost" ? "unplugged" : "not connected"}</b>
       </div>
-      <button type="button" className="act" onClick={() => void bench.connect()}>
+      <button type="button" className="act" onClick={() => void act.connect()}>
         Connect {letterKeys && <kbd>C</kbd>}
       </button>
       <p className="tape-said">
@@ -146,7 +146,7 @@ function Unconnected() {
           <button
             type="button"
             className="link"
-            onClick={() => bench.go("watch", { recording: String(last.id), t0: null, t1: null, t: null })}
+            onClick={() => place.go("watch", { recording: String(last.id), t0: null, t1: null, t: null })}
           >
             {last.name}
           </button>

@@ -3,7 +3,9 @@ import { useState } from "react";
 import { Dropdown, Form } from "react-bootstrap";
 import { Link } from "react-router";
 import { api, ask } from "../api/client";
-import { useBench, useNow } from "../hooks/bench";
+import { keys } from "../api/keys";
+import { useNow } from "../hooks/live";
+import { usePlace } from "../hooks/place";
 import { setSettings, useSettings } from "../hooks/settings";
 import { figure, THIN } from "../model/format";
 import { SourceMenu } from "./SourceMenu";
@@ -17,11 +19,11 @@ interface Props {
 }
 
 export function TopLine({ onFind, onKeys, onHands, onRecord }: Props) {
-  const bench = useBench();
+  const place = usePlace();
   const now = useNow();
   const settings = useSettings();
   const [listed, setListed] = useState(false);
-  const rigs = useQuery({ queryKey: ["rigs"], queryFn: () => ask(api.GET("/api/rigs")), enabled: listed });
+  const rigs = useQuery({ queryKey: keys.rigs, queryFn: () => ask(api.GET("/api/rigs")), enabled: listed });
   const recording = now.recording;
   return (
     <header className="top">
@@ -30,11 +32,11 @@ export function TopLine({ onFind, onKeys, onHands, onRecord }: Props) {
       </Link>
       <Dropdown onToggle={setListed}>
         <Dropdown.Toggle as="button" type="button" className="plain rig-switch">
-          {bench.rig.rig.title}
+          {place.rig.rig.title}
         </Dropdown.Toggle>
         <Dropdown.Menu>
           {rigs.data?.map((rig) => (
-            <Dropdown.Item as={Link} key={rig.slug} to={`/${rig.slug}/wire`} active={rig.slug === bench.rig.slug}>
+            <Dropdown.Item as={Link} key={rig.slug} to={`/${rig.slug}/wire`} active={rig.slug === place.rig.slug}>
               {rig.title} <small>{rig.purpose}</small>
             </Dropdown.Item>
           ))}
@@ -44,7 +46,7 @@ export function TopLine({ onFind, onKeys, onHands, onRecord }: Props) {
           </Dropdown.Item>
         </Dropdown.Menu>
       </Dropdown>
-      <span className="purpose">{bench.rig.rig.purpose}</span>
+      <span className="purpose">{place.rig.rig.purpose}</span>
       <span className="spring" />
       <SourceMenu onHands={onHands} />
       <button type="button" className={`act record${recording ? " recording" : ""}`} onClick={onRecord}>

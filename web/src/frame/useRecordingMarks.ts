@@ -1,15 +1,17 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, ask } from "../api/client";
-import { useBench, useNow } from "../hooks/bench";
+import { keys } from "../api/keys";
+import { useNow } from "../hooks/live";
+import { usePlace } from "../hooks/place";
 import type { StripMark } from "../plot/Strip";
 
 /** The running recording's marks, moments and spans, on the feed's own time axis. */
 export function useRecordingMarks(): StripMark[] {
-  const bench = useBench();
+  const place = usePlace();
   const now = useNow();
   const recording = now.recording;
   const opened = useQuery({
-    queryKey: ["r", bench.rig.slug, "recording", recording?.id],
+    queryKey: keys.recording(place.rig.slug, recording?.id),
     enabled: recording !== null,
     queryFn: () =>
       ask(api.GET("/api/recordings/{recording_id}", { params: { path: { recording_id: recording?.id ?? 0 } } })),

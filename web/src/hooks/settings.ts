@@ -10,38 +10,41 @@ export interface Settings extends Units {
 }
 
 const KEY = "tick-stone-settings";
-const DEFAULTS: Settings = {
+const DEFAULTS: Omit<Settings, "night"> = {
   length: "mm",
   speed: "m/s",
   slope: "°",
   level: "counts",
-  night: false,
   letterKeys: true,
   slab: true,
   tape: true,
 };
 const listeners = new Set<() => void>();
+const darkSystem = matchMedia("(prefers-color-scheme: dark)");
 
-function read(): Settings {
+function read(): Partial<Settings> {
   try {
-    return { ...DEFAULTS, ...(JSON.parse(localStorage.getItem(KEY) ?? "{}") as Partial<Settings>) };
+    return JSON.parse(localStorage.getItem(KEY) ?? "{}") as Partial<Settings>;
   } catch {
-    return DEFAULTS;
+    return {};
   }
 }
 
-let settings = read();
+let chosen = read(); // the rest is as it is at first, the bench as dark as the system
+let settings: Settings = { ...DEFAULTS, night: false };
 
 function apply(): void {
+  settings = { ...DEFAULTS, night: darkSystem.matches, ...chosen };
   document.documentElement.dataset.bsTheme = settings.night ? "dark" : "light";
+  for (const listener of listeners) listener();
 }
 apply();
+darkSystem.addEventListener("change", apply);
 
 export function setSettings(change: Partial<Settings>): void {
-  settings = { ...settings, ...change };
-  localStorage.setItem(KEY, JSON.stringify(settings));
+  chosen = { ...chosen, ...change };
+  localStorage.setItem(KEY, JSON.stringify(chosen));
   apply();
-  for (const listener of listeners) listener();
 }
 
 export function useSettings(): Settings {
@@ -52,4 +55,9 @@ export function useSettings(): Settings {
     },
     () => settings,
   );
+}
+
+/** In which unit lengths are shown. */
+export function useLength(): Settings["length"] {
+  return useSettings().length;
 }

@@ -1,7 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api, ask, type Schemas } from "../api/client";
-import { useBench } from "./bench";
+import { keys } from "../api/keys";
+import { usePlace } from "./place";
 import { useAddress } from "./useAddress";
 
 export type Decision = Schemas["DecisionModel"];
@@ -22,22 +23,22 @@ function useQuiet<T>(value: T): T {
 
 /** The decision that is open at Decide: the one in the address, or the sensor's first; worked out with what is picked. */
 export function useDecision(picked: Picked) {
-  const bench = useBench();
+  const place = usePlace();
   const { search } = useAddress();
-  const path = { slug: bench.rig.slug, sensor: bench.sensor.id };
-  const known = bench.sensor.decisions;
+  const path = { slug: place.rig.slug, sensor: place.sensor.id };
+  const known = place.sensor.decisions;
   const asked = search.get("decision");
   const name = asked && known.includes(asked) ? asked : known[0];
   const from = search.get("from");
   const test = Number(search.get("test")) || undefined;
   const quiet = useQuiet(picked);
   const lines = useQuery({
-    queryKey: ["r", path.slug, "decisions", path.sensor],
+    queryKey: keys.decisions(path.slug, path.sensor),
     queryFn: () => ask(api.GET("/api/rigs/{slug}/sensors/{sensor}/decisions", { params: { path } })),
     enabled: known.length > 0,
   });
   const found = useQuery({
-    queryKey: ["r", path.slug, "decision", path.sensor, name, from, test, quiet],
+    queryKey: keys.decision(path.slug, path.sensor, name, from, test, quiet),
     queryFn: () =>
       ask(
         api.GET("/api/rigs/{slug}/sensors/{sensor}/decisions/{name}", {

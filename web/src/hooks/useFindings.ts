@@ -1,26 +1,28 @@
 import { useIsFetching, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, ask } from "../api/client";
+import { keys } from "../api/keys";
 import type { Finding } from "../model/live";
-import { useBench, useNow } from "./bench";
+import { useNow } from "./live";
+import { usePlace } from "./place";
 
 /** What looks wrong: in the recording that is open, else in what comes live. */
 export function useFindings(): { findings: Finding[]; looking: boolean; lookedAt: number; failed: string } {
-  const bench = useBench();
+  const place = usePlace();
   const now = useNow();
   const queries = useQueryClient();
-  const id = bench.recordingId;
-  const lanes = ["r", bench.rig.slug, "lanes", id];
+  const id = place.recordingId;
+  const lanes = keys.lanes(place.rig.slug, id);
   useIsFetching({ queryKey: lanes });
   const drawn = queries
     .getQueryCache()
     .findAll({ queryKey: lanes })
     .some((one) => one.state.data !== undefined); // what is looked for must not hold up what is looked at
   const told = useQuery({
-    queryKey: ["r", bench.rig.slug, "findings", id],
+    queryKey: keys.findings(place.rig.slug, id),
     enabled: id !== null && drawn,
     queryFn: () =>
       ask(api.GET("/api/recordings/{recording_id}/findings", { params: { path: { recording_id: id ?? 0 } } })),
-    placeholderData: (old, query) => (query?.queryKey[3] === id ? old : undefined),
+    placeholderData: (old, query) => (query?.queryKey.at(-1) === id ? old : undefined),
   });
   if (id === null) return { findings: now.findings, looking: false, lookedAt: 1, failed: "" };
   return {

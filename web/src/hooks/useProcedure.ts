@@ -1,6 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, ask, type Schemas } from "../api/client";
-import { useBench, useHold } from "./bench";
+import { keys } from "../api/keys";
+import { useHold } from "./live";
+import { usePlace } from "./place";
 import { useAddress } from "./useAddress";
 
 export type Procedure = Schemas["ProcedureModel"];
@@ -10,12 +12,12 @@ export type Field = Want["fields"][number];
 
 /** The procedure that is open at Calibrate: the one in the address, the one that was begun, or the sensor's first. */
 export function useProcedure(on = true) {
-  const bench = useBench();
+  const place = usePlace();
   const { search } = useAddress();
-  const path = { slug: bench.rig.slug, sensor: bench.sensor.id };
-  const has = on && bench.sensor.procedures.length > 0;
+  const path = { slug: place.rig.slug, sensor: place.sensor.id };
+  const has = on && place.sensor.procedures.length > 0;
   const lines = useQuery({
-    queryKey: ["r", path.slug, "procedures", path.sensor],
+    queryKey: keys.procedures(path.slug, path.sensor),
     queryFn: () => ask(api.GET("/api/rigs/{slug}/sensors/{sensor}/procedures", { params: { path } })),
     enabled: has,
   });
@@ -23,10 +25,10 @@ export function useProcedure(on = true) {
   const hold = useHold();
   const held = hold?.sensor === path.sensor ? hold.procedure : null;
   const begun = lines.data?.find((one) => one.held > 0)?.procedure;
-  const known = (name: string | null | undefined) => (name && bench.sensor.procedures.includes(name) ? name : null);
-  const name = known(asked) ?? known(held) ?? (lines.data ? (known(begun) ?? bench.sensor.procedures[0]) : null);
+  const known = (name: string | null | undefined) => (name && place.sensor.procedures.includes(name) ? name : null);
+  const name = known(asked) ?? known(held) ?? (lines.data ? (known(begun) ?? place.sensor.procedures[0]) : null);
   const found = useQuery({
-    queryKey: ["r", path.slug, "procedure", path.sensor, name],
+    queryKey: keys.procedure(path.slug, path.sensor, name),
     queryFn: () =>
       ask(
         api.GET("/api/rigs/{slug}/sensors/{sensor}/procedures/{name}", {
@@ -41,8 +43,8 @@ export function useProcedure(on = true) {
 
 /** The calls of the open procedure. */
 export function useCalls(name: string) {
-  const bench = useBench();
-  const params = { path: { slug: bench.rig.slug, sensor: bench.sensor.id, name } };
+  const place = usePlace();
+  const params = { path: { slug: place.rig.slug, sensor: place.sensor.id, name } };
   const base = "/api/rigs/{slug}/sensors/{sensor}/procedures/{name}" as const;
   return {
     hold: (key: string, truth: Record<string, number>) =>

@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, ask, type Schemas } from "../api/client";
+import { keys } from "../api/keys";
 
 export type Worked = Schemas["WorkedModel"];
 export type Numbers = Record<string, number>;
@@ -9,8 +10,8 @@ export type Subject = { rig: string; sensor: string; air: number | null } | { pa
 
 function keyOf(subject: Subject): unknown[] {
   return "part" in subject
-    ? ["part", subject.part, subject.constants]
-    : ["r", subject.rig, "worked", subject.sensor, subject.air];
+    ? keys.loosePart(subject.part, subject.constants)
+    : keys.worked(subject.rig, subject.sensor, subject.air);
 }
 
 /** Raw numbers worked into what they mean; null waits for some. */

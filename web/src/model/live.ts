@@ -5,75 +5,15 @@ import type { Schemas } from "../api/client";
 
 export type Finding = Schemas["FaultModel"];
 
+type Message = Schemas["LiveMessage"];
+type SensorMessage = Schemas["SensorNow"];
+export type SensorNow = Omit<SensorMessage, "fresh" | "t" | "r" | "v">; // its readings are kept in buffers
 /** What stands on an instrument, by the name of each number. */
-export type Shown = Record<string, number | string | boolean[] | null>;
-
-export interface SensorNow {
-  raw: number | null;
-  value: number | null;
-  reason: string;
-  sentence: string;
-  noise: number | null;
-  readings: number;
-  dropouts: number;
-  asked: Record<string, number | null>;
-  instruments: Record<string, Shown>;
-}
-
-interface SensorMessage extends SensorNow {
-  fresh: boolean;
-  t: (number | null)[];
-  r: (number | null)[];
-  v: (number | null)[];
-}
-
-export interface RecordingNow {
-  id: number;
-  name: string;
-  start_s: number | null;
-  committed: number;
-  lost: number;
-  store_away: boolean;
-}
-
-/** What is being watched for: a want of a procedure, or whichever the readings show (`any`). */
-export interface HoldNow {
-  sensor: string;
-  procedure: string;
-  key: string;
-  label: string;
-  any: boolean;
-  ready: boolean;
-  why_not: string;
-  held_s: number;
-  of_s: number;
-  figure: string;
-}
-
-export type FeedStatus = "idle" | "live" | "silent" | "lost";
-
-export interface FeedNow {
-  status: FeedStatus;
-  source: string;
-  why: string;
-  advice: string;
-  now_s: number;
-  rate_hz: number | null;
-  jitter_ms: number | null;
-  gaps: number;
-  garbled: number;
-  lines: number;
-  air_c: number | null;
-  recording: RecordingNow | null;
-  hold: HoldNow | null;
-  findings: Finding[];
-  version: number;
-  sensors: Record<string, SensorNow>;
-}
-
-interface Message extends Omit<FeedNow, "sensors"> {
-  sensors: Record<string, SensorMessage>;
-}
+export type Shown = SensorNow["instruments"][string];
+export type RecordingNow = Schemas["RecordingNow"];
+export type HoldNow = Schemas["HoldNow"];
+export type FeedNow = Omit<Message, "sensors"> & { sensors: Record<string, SensorNow> };
+export type FeedStatus = FeedNow["status"];
 
 export interface Buffer {
   t: number[];

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import type { Schemas } from "../api/client";
-import { useLength } from "../hooks/bench";
+import { useLength } from "../hooks/settings";
 import { figure, lengthTyped } from "../model/format";
 import { graduations, logScale, niceStep, scale, stepDecimals } from "../model/scale";
 

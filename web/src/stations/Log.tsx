@@ -2,7 +2,10 @@ import { useQuery } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, ask, type Schemas } from "../api/client";
-import { useBench, useLength } from "../hooks/bench";
+import { keys } from "../api/keys";
+import { useAct } from "../hooks/act";
+import { usePlace } from "../hooks/place";
+import { useLength } from "../hooks/settings";
 import { joined, moment, shown } from "../model/format";
 import { Glyph, type Provenance } from "../ui/Glyph";
 import { Verdict } from "../ui/Verdict";
@@ -19,10 +22,10 @@ const KINDS: Record<string, string> = {
 };
 
 export function Log() {
-  const bench = useBench();
-  const { slug } = bench.rig;
+  const place = usePlace();
+  const { slug } = place.rig;
   const stones = useQuery({
-    queryKey: ["r", slug, "stones"],
+    queryKey: keys.stones(slug),
     queryFn: () => ask(api.GET("/api/rigs/{slug}/stones", { params: { path: { slug } } })),
   });
   const found = stones.data;
@@ -47,29 +50,30 @@ export function Log() {
 }
 
 function Timeline() {
-  const bench = useBench();
-  const { slug } = bench.rig;
+  const place = usePlace();
+  const act = useAct();
+  const { slug } = place.rig;
   const [search, setSearch] = useState("");
   const [note, setNote] = useState("");
   const entries = useQuery({
-    queryKey: ["r", slug, "entries", search],
+    queryKey: keys.entries(slug, search),
     queryFn: () => ask(api.GET("/api/rigs/{slug}/entries", { params: { path: { slug }, query: { search } } })),
     placeholderData: (old) => old,
   });
   const write = async (event: FormEvent) => {
     event.preventDefault();
     if (!note.trim()) return;
-    const done = await bench.attempt(
+    const done = await act.attempt(
       ask(api.POST("/api/rigs/{slug}/notes", { params: { path: { slug } }, body: { text: note } })),
     );
     if (done) setNote((now) => (now === note ? "" : now));
   };
   const open = (reference: Record<string, unknown>) => {
     if (reference.recording)
-      return bench.go("watch", { recording: String(reference.recording), t0: null, t1: null, t: null });
-    if (reference.stone) return bench.show({ stone: String(reference.stone) });
-    if (reference.calibration) return bench.go("calibrate");
-    return bench.go(reference.revision ? "wire" : "decide");
+      return place.go("watch", { recording: String(reference.recording), t0: null, t1: null, t: null });
+    if (reference.stone) return place.show({ stone: String(reference.stone) });
+    if (reference.calibration) return place.go("calibrate");
+    return place.go(reference.revision ? "wire" : "decide");
   };
   return (
     <section className="timeline">
@@ -114,14 +118,15 @@ function Timeline() {
 }
 
 function Stones({ found }: { found: Schemas["StonesModel"] | undefined }) {
-  const bench = useBench();
-  const { slug } = bench.rig;
+  const place = usePlace();
+  const act = useAct();
+  const { slug } = place.rig;
   const [search] = useSearchParams();
   const [why, setWhy] = useState("");
   const number = Number(search.get("stone")) || found?.stones[0]?.number || 0;
   const before = search.get("before") === null ? Math.max(number - 1, 0) : Number(search.get("before"));
   const changes = useQuery({
-    queryKey: ["r", slug, "compare", number, before],
+    queryKey: keys.stoneChanges(slug, number, before),
     enabled: found !== undefined,
     queryFn: () =>
       ask(
@@ -133,9 +138,9 @@ function Stones({ found }: { found: Schemas["StonesModel"] | undefined }) {
   });
   const cut = async (event: FormEvent) => {
     event.preventDefault();
-    const done = await bench.attempt(
+    const done = await act.attempt(
       ask(api.POST("/api/rigs/{slug}/stones", { params: { path: { slug } }, body: { why } })).then((stone) => {
-        bench.show({ stone: null, before: null });
+        place.show({ stone: null, before: null });
         return stone;
       }),
       `Stone ${found?.next ?? ""} is cut.`,
@@ -162,7 +167,7 @@ function Stones({ found }: { found: Schemas["StonesModel"] | undefined }) {
         <p className="stone-pick">
           <label>
             Stone{" "}
-            <select value={number} onChange={(event) => bench.show({ stone: event.target.value })}>
+            <select value={number} onChange={(event) => place.show({ stone: event.target.value })}>
               {found.stones.map((one) => (
                 <option key={one.number} value={one.number}>
                   {one.number}, {moment(one.cut_at)}
@@ -172,7 +177,7 @@ function Stones({ found }: { found: Schemas["StonesModel"] | undefined }) {
           </label>{" "}
           <label>
             beside{" "}
-            <select value={before} onChange={(event) => bench.show({ before: event.target.value })}>
+            <select value={before} onChange={(event) => place.show({ before: event.target.value })}>
               <option value="0">nothing</option>
               {found.stones
                 .filter((one) => one.number !== number)
@@ -214,7 +219,7 @@ function Stones({ found }: { found: Schemas["StonesModel"] | undefined }) {
             {changes.data?.map((change) => (
               <tr key={`${change.sensor}-${change.label}`} className={before && change.changed ? "changed" : undefined}>
                 <th scope="row">
-                  {change.label} <small>{bench.rig.sensors.find((one) => one.id === change.sensor)?.name}</small>
+                  {change.label} <small>{place.rig.sensors.find((one) => one.id === change.sensor)?.name}</small>
                 </th>
                 {before > 0 && <Cell line={change.before} />}
                 <Cell line={change.after} />

@@ -2,6 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { type ChangeEvent, type FormEvent, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, ask, Refused, type Rig, type Schemas } from "../api/client";
+import { keys } from "../api/keys";
 import { Glyph } from "../ui/Glyph";
 import { useLists } from "./wire/Wire";
 
@@ -9,9 +10,9 @@ type RigLine = Schemas["RigLine"];
 
 /** All rigs, and a new one: from a template, from scratch, from a file. */
 export function Rigs() {
-  const rigs = useQuery({ queryKey: ["rigs"], queryFn: () => ask(api.GET("/api/rigs")) });
+  const rigs = useQuery({ queryKey: keys.rigs, queryFn: () => ask(api.GET("/api/rigs")) });
   const archived = useQuery({
-    queryKey: ["rigs", "archived"],
+    queryKey: keys.archivedRigs,
     queryFn: () => ask(api.GET("/api/rigs", { params: { query: { archived: true } } })),
   });
   const queries = useQueryClient();
@@ -24,7 +25,7 @@ export function Rigs() {
       return false;
     }
     setSaid({ text, undo });
-    await queries.invalidateQueries({ queryKey: ["rigs"] });
+    await queries.invalidateQueries({ queryKey: keys.rigs });
     return true;
   };
   const bringBack = (rig: RigLine) =>
@@ -187,7 +188,7 @@ function NewRig() {
   const open = async (call: Promise<Rig>) => {
     try {
       const rig = await call;
-      await queries.invalidateQueries({ queryKey: ["rigs"] });
+      await queries.invalidateQueries({ queryKey: keys.rigs });
       navigate(`/${rig.slug}/wire`);
     } catch (error) {
       setFault(error instanceof Refused ? error.message : "The rig was not made.");

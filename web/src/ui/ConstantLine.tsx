@@ -3,7 +3,10 @@ import { type FormEvent, useId, useState } from "react";
 import { Overlay, Popover } from "react-bootstrap";
 import { Link } from "react-router";
 import { api, ask, type Constant, Refused } from "../api/client";
-import { useBench, useLength } from "../hooks/bench";
+import { keys } from "../api/keys";
+import { useAct } from "../hooks/act";
+import { usePlace } from "../hooks/place";
+import { useLength } from "../hooks/settings";
 import { editable, joined, moment, shown, THIN, typedIn } from "../model/format";
 import { Glyph } from "./Glyph";
 
@@ -60,11 +63,11 @@ export function ConstantLine({ constant }: { constant: Constant }) {
 }
 
 function About({ constant, onDone }: { constant: Constant; onDone: () => void }) {
-  const bench = useBench();
+  const place = usePlace();
   const length = useLength();
-  const path = { slug: bench.rig.slug, sensor: bench.sensor.id, name: constant.name };
+  const path = { slug: place.rig.slug, sensor: place.sensor.id, name: constant.name };
   const history = useQuery({
-    queryKey: ["r", path.slug, "history", path.sensor, path.name],
+    queryKey: keys.constantHistory(path.slug, path.sensor, path.name),
     queryFn: () => ask(api.GET("/api/rigs/{slug}/sensors/{sensor}/constants/{name}/history", { params: { path } })),
   });
   return (
@@ -105,7 +108,8 @@ function About({ constant, onDone }: { constant: Constant; onDone: () => void })
 
 /** Typing a constant: a hand reading with its ±, or a choice. */
 function Type({ constant, onDone }: { constant: Constant; onDone: () => void }) {
-  const bench = useBench();
+  const place = usePlace();
+  const act = useAct();
   const length = useLength();
   const isLength = constant.unit === "mm";
   const [text, setText] = useState(editable(constant.value, isLength ? length : undefined));
@@ -124,11 +128,11 @@ function Type({ constant, onDone }: { constant: Constant; onDone: () => void }) 
     try {
       await ask(
         api.PUT("/api/rigs/{slug}/sensors/{sensor}/constants/{name}", {
-          params: { path: { slug: bench.rig.slug, sensor: bench.sensor.id, name: constant.name } },
+          params: { path: { slug: place.rig.slug, sensor: place.sensor.id, name: constant.name } },
           body: { value, plus_minus: plusMinus, note: "" },
         }),
       );
-      void bench.attempt(Promise.resolve(true), `${constant.label} is set.`);
+      void act.attempt(Promise.resolve(true), `${constant.label} is set.`);
       onDone();
     } catch (error) {
       setFault(error instanceof Refused ? error.message : "It was not saved.");

@@ -1,13 +1,13 @@
-import { useBench } from "../hooks/bench";
+import { usePlace } from "../hooks/place";
 
 /** Which sensor of the rig is selected, everywhere. */
 export function SensorMenu({ label }: { label: string }) {
-  const bench = useBench();
+  const place = usePlace();
   return (
     <label className="slab-sensor">
       <span className="visually-hidden">{label}</span>
-      <select value={bench.sensor.id} onChange={(event) => bench.pick(event.target.value)}>
-        {bench.rig.sensors.map((sensor) => (
+      <select value={place.sensor.id} onChange={(event) => place.pick(event.target.value)}>
+        {place.rig.sensors.map((sensor) => (
           <option key={sensor.id} value={sensor.id}>
             {sensor.name}
           </option>

@@ -1,6 +1,7 @@
 import { type ReactNode, useEffect, useRef, useState } from "react";
 import { api, ask } from "../api/client";
-import { useBench } from "../hooks/bench";
+import { useAct } from "../hooks/act";
+import { usePlace } from "../hooks/place";
 import { useAddress } from "../hooks/useAddress";
 
 const SETTLE_MS = 500;
@@ -33,56 +34,57 @@ export function Verdict({ children, next }: { children: string; next?: ReactNode
 
 /** The next thing worth doing on this rig, as the core judges it. */
 export function Next() {
-  const bench = useBench();
+  const place = usePlace();
+  const act = useAct();
   const { search } = useAddress();
-  const next = bench.standing.find((one) => one.station === bench.station)?.next;
+  const next = place.standing.find((one) => one.station === place.station)?.next;
   if (!next) return <p className="next">&nbsp;</p>;
-  const { slug } = bench.rig;
+  const { slug } = place.rig;
   const path = { params: { path: { slug } } };
-  const act = (): void => {
+  const doIt = (): void => {
     const { kind = "", sensor = "", pin = "" } = next.details;
     switch (next.action) {
       case "fix":
-        void bench.attempt(
-          ask(api.POST("/api/rigs/{slug}/fix", { ...path, body: { kind, sensor, pin, revision: bench.rig.revision } })),
+        void act.attempt(
+          ask(api.POST("/api/rigs/{slug}/fix", { ...path, body: { kind, sensor, pin, revision: place.rig.revision } })),
           next.sentence.charAt(0).toUpperCase() + next.sentence.slice(1),
-          () => void bench.undoRig(),
+          () => void act.undoRig(),
         );
         break;
       case "connect":
-        void bench.connect();
+        void act.connect();
         break;
       case "record":
-        void bench.record();
+        void act.record();
         break;
       case "go-checklist":
-        bench.go("wire", { view: "checklist" });
+        place.go("wire", { view: "checklist" });
         break;
       case "go-calibrate":
-        bench.go("calibrate", { procedure: next.details.procedure ?? null });
+        place.go("calibrate", { procedure: next.details.procedure ?? null });
         break;
       case "go-decide":
-        bench.go("decide", { decision: next.details.decision ?? null });
+        place.go("decide", { decision: next.details.decision ?? null });
         break;
       case "type-humidity":
         document.getElementById("constant-humidity")?.click();
         break;
       case "cut-stone":
-        void bench.attempt(ask(api.POST("/api/rigs/{slug}/stones", { ...path, body: { why: "" } })), "Stone cut.");
+        void act.attempt(ask(api.POST("/api/rigs/{slug}/stones", { ...path, body: { why: "" } })), "Stone cut.");
         break;
     }
   };
   const here =
     (next.action === "go-checklist" && search.get("view") === "checklist") ||
     (next.action === "go-calibrate" &&
-      bench.station === "calibrate" &&
-      next.details.procedure === (search.get("procedure") ?? bench.sensor.procedures[0])) ||
-    (next.action === "go-decide" && bench.station === "decide");
+      place.station === "calibrate" &&
+      next.details.procedure === (search.get("procedure") ?? place.sensor.procedures[0])) ||
+    (next.action === "go-decide" && place.station === "decide");
   return (
     <p className="next">
       <b>Next:</b> <span>{next.sentence}</span>
       {next.action !== "none" && !here && (
-        <button type="button" className={`act${next.action === "fix" ? " act-first" : ""}`} onClick={act}>
+        <button type="button" className={`act${next.action === "fix" ? " act-first" : ""}`} onClick={doIt}>
           {next.label}
         </button>
       )}

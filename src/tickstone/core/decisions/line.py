@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from enum import Enum, auto
 
 import numpy as np
 import numpy.typing as npt
@@ -214,22 +215,23 @@ class LineThresholds(Decision):
         titles = line_row.places(len(names))
         row = robust_row(lights, top)
         tested = self._tested(asked.test, row, values)
-        rows, choices = [], []
+        rows, judged, choices = [], [], []
         for i, (name, one) in enumerate(zip(names, row, strict=True)):
             suggested = float(min(max(round(one.safest.threshold), 0), top))
             threshold = standing(f"threshold_{name}", asked, values, suggested)
             band = standing(f"band_{name}", asked, values, float(round(one.band)))
-            state, why = verdict(one, lights, threshold)
+            found = judge(one, lights, threshold)
+            judged.append(found)
             choices.append(Choice(f"threshold_{name}", threshold, suggested, "widest worst-case margin", candidates(one, top),
-                                  warning=_warning(one, threshold, why) if state == "unsafe" else ""))  # fmt: skip
+                                  warning=_warning(one, threshold, found.why) if found.cause is not Cause.NONE else ""))  # fmt: skip
             choices.append(Choice(f"band_{name}", band, float(round(one.band)), "six times the noise"))
             rows.append(HeapRow(titles[i], f"threshold_{name}", f"band_{name}", _heaps(one, top),
-                                told_odds(one.table, tested[i] if tested else None), state, why,
+                                told_odds(one.table, tested[i] if tested else None), found.state, found.why,
                                 "ground" if one.white_high else "line", name))  # fmt: skip
         heading, good = _heading(rows, len(lights))
         shared = one_for_all(row)
         return Decided(
-            heading, _next(rows), tuple(choices), good=good, notes=(*_notes(rows, row, shared, lights), *said),
+            heading, _next(rows, judged), tuple(choices), good=good, notes=(*_notes(rows, row, shared, lights), *said),
             tables=(_table(rows, row, lights, [c for c in choices if c.name.startswith("threshold")]),),
             heaps=Heaps(0.0, float(top), "counts", tuple(one.name for one in lights), tuple(rows),
                         tuple(step * top / LADDER_TOP for step in LADDER), None if shared is None else shared.threshold, TIGHT_SDS),
@@ -254,23 +256,43 @@ class LineThresholds(Decision):
         return found
 
 
-def verdict(one: SensorOdds, lights: Sequence[Light], threshold: float) -> tuple[str, str]:
-    """Whether a sensor is safe, tight or unsafe at a threshold, and why, in a few words."""
+class Cause(Enum):
+    """Why a sensor is not safe at its threshold."""
+
+    NONE = auto()
+    MISPLACED = auto()  # a safe threshold is there, another is taken
+    LIGHTS = auto()  # safe in each light by itself, in no two
+    A_LIGHT = auto()
+    OVERLAP = auto()
+
+
+@dataclass(frozen=True)
+class Judgement:
+    """How a sensor stands at its threshold: its state, why, in a few words, and the light that spoils it."""
+
+    state: str
+    cause: Cause
+    why: str
+    light: str = ""
+
+
+def judge(one: SensorOdds, lights: Sequence[Light], threshold: float) -> Judgement:
+    """Whether a sensor is safe, tight or unsafe at a threshold, and why."""
     t = int(min(max(round(threshold), 0), one.table.margin.shape[1] - 1))
     worst = int(one.table.margin_sds[:, t].argmin())
     sds = float(one.table.margin_sds[worst, t])
-    state = "safe" if sds >= SAFE_SDS else "tight" if sds >= TIGHT_SDS else "unsafe"
+    if sds >= TIGHT_SDS:
+        return Judgement("safe" if sds >= SAFE_SDS else "tight", Cause.NONE, f"margin {fixed(sds, 1)} σ")
     best = int(min(max(round(one.safest.threshold), 0), one.table.margin.shape[1] - 1))
-    if state == "unsafe" and float(one.table.margin_sds[:, best].min()) >= TIGHT_SDS:
-        return state, "the threshold stands in a heap: move it"
-    if state != "unsafe":
-        return state, f"margin {fixed(sds, 1)} σ"
+    if float(one.table.margin_sds[:, best].min()) >= TIGHT_SDS:
+        return Judgement("unsafe", Cause.MISPLACED, "the threshold stands in a heap: move it")
     alone = [odds.safest([(p.low_fit, p.high_fit)]).margin > 0 for p in one.pairs]
     if len(lights) > 1 and all(alone):
-        return state, "its heaps move with the light"
+        return Judgement("unsafe", Cause.LIGHTS, "its heaps move with the light")
     if len(lights) > 1 and any(alone):
-        return state, f"heaps overlap in {lights[alone.index(False)].name}"
-    return state, "heaps overlap"
+        light = lights[alone.index(False)].name
+        return Judgement("unsafe", Cause.A_LIGHT, f"heaps overlap in {light}", light)
+    return Judgement("unsafe", Cause.OVERLAP, "heaps overlap")
 
 
 def _warning(one: SensorOdds, threshold: float, why: str) -> str:
@@ -338,19 +360,18 @@ def _heading(rows: Sequence[HeapRow], lights: int) -> tuple[str, bool]:
             f"{listed(bad)} {'is' if len(bad) == 1 else 'are'} not"), False  # fmt: skip
 
 
-def _next(rows: Sequence[HeapRow]) -> str:
-    bad = next((row for row in rows if row.state == "unsafe"), None)
+def _next(rows: Sequence[HeapRow], judged: Sequence[Judgement]) -> str:
+    title, bad = next(
+        ((row.title, one) for row, one in zip(rows, judged, strict=True) if one.cause is not Cause.NONE), ("", None)
+    )
     if bad is None:
         return "choose these, and they go into the robot with the next stone."
-    if "move it" in bad.said:
-        return f"the threshold of {bad.title} stands in a heap: drag it into the gap."
-    if "light" in bad.said:
-        return f"shade {bad.title} from the room's light, or read it with its lamp off and on; then record both again."
-    if " in " in bad.said:
-        return (
-            f"{bad.title}: no threshold works in {bad.said.partition(' in ')[2]}: mend its height or its light there."
-        )
-    return f"no threshold works for {bad.title}: lower it or clean it; if that does not help, it is the sensor."
+    return {
+        Cause.MISPLACED: f"the threshold of {title} stands in a heap: drag it into the gap.",
+        Cause.LIGHTS: f"shade {title} from the room's light, or read it with its lamp off and on; then record both again.",
+        Cause.A_LIGHT: f"{title}: no threshold works in {bad.light}: mend its height or its light there.",
+        Cause.OVERLAP: f"no threshold works for {title}: lower it or clean it; if that does not help, it is the sensor.",
+    }[bad.cause]
 
 
 def _notes(

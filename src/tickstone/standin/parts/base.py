@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import cached_property
 
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.outputs import converter_of
@@ -67,15 +68,19 @@ class Part:
         self.made[name] = value.value + self.world.normal((value.sd or 0.0) * spread)
         return self.made[name]
 
+    @cached_property
+    def converter(self) -> tuple[int, float]:
+        """Bits and full scale, V, of the converter that reads it."""
+        return converter_of(self.rig, self.key) or (10, 5.0)
+
     def counts(self, volts: float) -> float:
         """What the converter makes of a level: rounded, and pinned at its ends."""
-        bits, reference_v = converter_of(self.rig, self.key) or (10, 5.0)
+        bits, reference_v = self.converter
         return float(min(max(round(volts / reference_v * 2**bits), 0), 2**bits - 1))
 
     def top(self) -> float:
         """The converter's highest code."""
-        bits, _ = converter_of(self.rig, self.key) or (10, 5.0)
-        return 2.0**bits - 1
+        return 2.0 ** self.converter[0] - 1
 
     def noise_v(self, own_v: float) -> float:
         """Noise of an analogue wire: its own, and what the motors induce."""

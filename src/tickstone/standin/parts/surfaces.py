@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from tickstone.core.rigs.outputs import converter_of
 from tickstone.standin.hands import Hand, choice
 from tickstone.standin.parts.base import Event, Part
 
@@ -68,7 +67,7 @@ class LineRow(Ground):
             **{f"white_s{i}": level for i, level in enumerate(self.whites, 1)},
             **{f"black_s{i}": level for i, level in enumerate(self.blacks, 1)},
         }
-        _, self.reference_v = converter_of(self.rig, self.key) or (10, 5.0)
+        _, self.reference_v = self.converter
 
     def sample(self) -> dict[str, float]:
         read = {}

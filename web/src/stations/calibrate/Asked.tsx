@@ -1,14 +1,15 @@
 import { type FormEvent, useId, useState } from "react";
 import { Refused } from "../../api/client";
-import { useBench, useLength } from "../../hooks/bench";
-import { useSettings } from "../../hooks/settings";
+import { useAct } from "../../hooks/act";
+import { useLive } from "../../hooks/live";
+import { useLength, useSettings } from "../../hooks/settings";
 import { type Field, type Procedure, useCalls, type Want } from "../../hooks/useProcedure";
 import { editable, type LengthUnit, typedIn } from "../../model/format";
 import { called, lengthOf } from "./wanted";
 
 /** What must be typed for a want before it is held, or all there is of one that is only typed. */
 export function Asked({ found, want }: { found: Procedure; want: Want }) {
-  const bench = useBench();
+  const act = useAct();
   const length = useLength();
   const { letterKeys } = useSettings();
   const calls = useCalls(found.procedure);
@@ -16,7 +17,7 @@ export function Asked({ found, want }: { found: Procedure; want: Want }) {
   const [texts, setTexts] = useState<Record<string, string>>(() => begun(want, found, length));
   const [fault, setFault] = useState<{ field: string; text: string } | null>(null);
   const [sending, setSending] = useState(false);
-  const { connected } = bench;
+  const { connected } = useLive();
   const send = async (event: FormEvent) => {
     event.preventDefault();
     const truth: Record<string, number> = {};
@@ -31,7 +32,7 @@ export function Asked({ found, want }: { found: Procedure; want: Want }) {
       if (want.watched) await calls.hold(found.hands_free && found.steps.length > 0 ? "" : want.key, truth);
       else {
         await calls.typed(want.key, truth);
-        await bench.attempt(Promise.resolve(true), `${want.label} is noted.`);
+        await act.attempt(Promise.resolve(true), `${want.label} is noted.`);
       }
     } catch (error) {
       const refused = error instanceof Refused ? error : null;

@@ -1,16 +1,17 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { useBench } from "../../hooks/bench";
+import { keys } from "../../api/keys";
+import { usePlace } from "../../hooks/place";
 import { type Procedure, useCalls } from "../../hooks/useProcedure";
 import { FitPlot, type Plot } from "../../plot/FitPlot";
 
 /** An old recording by the constants of today and by those that are forming. */
 export function BeforeAfter({ found }: { found: Procedure }) {
-  const bench = useBench();
+  const place = usePlace();
   const calls = useCalls(found.procedure);
   const [recording, setRecording] = useState<number | null>(null);
   const seen = useQuery({
-    queryKey: ["r", bench.rig.slug, "before-after", bench.sensor.id, found.procedure, recording, found.steps.length],
+    queryKey: keys.beforeAfter(place.rig.slug, place.sensor.id, found.procedure, recording, found.steps.length),
     queryFn: () => calls.beforeAfter(recording ?? 0),
     enabled: recording !== null,
   });

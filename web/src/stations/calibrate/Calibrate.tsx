@@ -1,6 +1,8 @@
 import { useState } from "react";
-import { useBench, useHold, useLength } from "../../hooks/bench";
-import { useSettings } from "../../hooks/settings";
+import { useAct } from "../../hooks/act";
+import { useHold, useLive } from "../../hooks/live";
+import { usePlace } from "../../hooks/place";
+import { useLength, useSettings } from "../../hooks/settings";
 import { useAddress } from "../../hooks/useAddress";
 import { useKeys } from "../../hooks/useKeys";
 import { type Procedure, useCalls, useProcedure, type Want } from "../../hooks/useProcedure";
@@ -14,23 +16,23 @@ import { called, lengthOf, missing } from "./wanted";
 
 /** Guided procedures that end in measured constants: what is held beside what it says. */
 export function Calibrate() {
-  const bench = useBench();
+  const place = usePlace();
   const { found, error, name } = useProcedure();
-  if (!bench.sensor.procedures.length) return <Nothing />;
+  if (!place.sensor.procedures.length) return <Nothing />;
   if (!found || !name) return <Verdict>{error ? error.message : "Looking for what is held"}</Verdict>;
-  return <Open key={`${bench.sensor.id} ${name}`} found={found} />;
+  return <Open key={`${place.sensor.id} ${name}`} found={found} />;
 }
 
 function Nothing() {
-  const bench = useBench();
-  const other = bench.rig.sensors.find((one) => one.procedures.length > 0);
+  const place = usePlace();
+  const other = place.rig.sensors.find((one) => one.procedures.length > 0);
   return (
     <>
-      <Verdict>{`The ${bench.sensor.name} sensor is taken as its part sheet has it`}</Verdict>
+      <Verdict>{`The ${place.sensor.name} sensor is taken as its part sheet has it`}</Verdict>
       <div className="empty">
         <p>There is no procedure for it. Its offset can be typed in the slab, from a thermometer that you trust.</p>
         {other && (
-          <button type="button" className="act" onClick={() => bench.pick(other.id)}>
+          <button type="button" className="act" onClick={() => place.pick(other.id)}>
             Calibrate the {other.name}
           </button>
         )}
@@ -40,7 +42,7 @@ function Nothing() {
 }
 
 function Open({ found }: { found: Procedure }) {
-  const bench = useBench();
+  const act = useAct();
   const held = useHold();
   const calls = useCalls(found.procedure);
   const { letterKeys } = useSettings();
@@ -49,9 +51,9 @@ function Open({ found }: { found: Procedure }) {
   const hold = held?.procedure === found.procedure ? held : null;
   const left = missing(found);
   const next = left[0];
-  const { connected } = bench;
+  const { connected } = useLive();
   const accept = () =>
-    bench.attempt(
+    act.attempt(
       calls.accept(extras),
       `Accepted: ${found.constants
         .map((one) => one.label)
@@ -59,9 +61,9 @@ function Open({ found }: { found: Procedure }) {
         .join(", ")} measured now.`,
     );
   const begin = (want: Want | undefined) =>
-    bench.attempt(calls.hold(found.hands_free && found.steps.length > 0 ? "" : (want?.key ?? ""), {}));
+    act.attempt(calls.hold(found.hands_free && found.steps.length > 0 ? "" : (want?.key ?? ""), {}));
   const go = () => {
-    if (hold) void bench.attempt(calls.take());
+    if (hold) void act.attempt(calls.take());
     else if (connected && next?.watched && !next.fields.some((field) => field.needed)) void begin(next);
     else document.querySelector<HTMLInputElement>(".places .now input, .places .now select")?.focus();
   };
@@ -97,8 +99,8 @@ function Open({ found }: { found: Procedure }) {
                 type="button"
                 className="plain"
                 onClick={() =>
-                  void bench.attempt(calls.reject(), "Put away; begin anew.", ({ id }) => {
-                    if (id) void bench.attempt(calls.bringBack(id), "Brought back.");
+                  void act.attempt(calls.reject(), "Put away; begin anew.", ({ id }) => {
+                    if (id) void act.attempt(calls.bringBack(id), "Brought back.");
                   })
                 }
               >
@@ -142,13 +144,13 @@ interface NextProps {
 }
 
 function NextHold({ found, onAccept, onHold }: NextProps) {
-  const bench = useBench();
+  const act = useAct();
   const held = useHold();
   const length = useLength();
   const { letterKeys } = useSettings();
   const hold = held?.procedure === found.procedure ? held : null;
   const [next] = missing(found);
-  const { connected } = bench;
+  const { connected } = useLive();
   const mayAccept = found.can_accept && (!next || next.fields.length > 0) && !found.repeat.length;
   if (hold) {
     const what = hold.any
@@ -165,7 +167,7 @@ function NextHold({ found, onAccept, onHold }: NextProps) {
     return (
       <p className="next">
         <b>Next:</b> <span>connect the board, or the stand-in.</span>
-        <button type="button" className="act" onClick={() => void bench.connect()}>
+        <button type="button" className="act" onClick={() => void act.connect()}>
           Connect
         </button>
       </p>

@@ -1,4 +1,4 @@
-import { useLength } from "../../hooks/bench";
+import { useLength } from "../../hooks/settings";
 import type { Procedure } from "../../hooks/useProcedure";
 import { joined, moment, shown } from "../../model/format";
 import { scale } from "../../model/scale";

@@ -1,17 +1,18 @@
-import { useBench } from "../../hooks/bench";
+import { useAct } from "../../hooks/act";
+import { say } from "../../hooks/notice";
 import { type Procedure, useCalls } from "../../hooks/useProcedure";
 
 /** Marks of an existing recording as steps. */
 export function FromRecording({ found }: { found: Procedure }) {
-  const bench = useBench();
+  const act = useAct();
   const calls = useCalls(found.procedure);
   const usable = found.recordings.filter((one) => one.marks > 0);
   if (!usable.length) return null;
   const take = (id: number) =>
-    bench.attempt(
+    act.attempt(
       calls.fromRecording(id).then((done) => {
         const refused = done.refused.length ? ` Not taken: ${done.refused.join(" ")}` : "";
-        bench.say({ text: `${done.taken} taken from its marks.${refused}`, tone: refused ? "fault" : "said" });
+        say({ text: `${done.taken} taken from its marks.${refused}`, tone: refused ? "fault" : "said" });
       }),
     );
   return (

@@ -1,14 +1,15 @@
 import { type FormEvent, useState } from "react";
 import { Modal } from "react-bootstrap";
 import { Refused } from "../../api/client";
-import { useBench, useLength } from "../../hooks/bench";
+import { useAct } from "../../hooks/act";
+import { useLength } from "../../hooks/settings";
 import { type Field, type Procedure, useCalls } from "../../hooks/useProcedure";
 import { editable, type LengthUnit } from "../../model/format";
 import { readField } from "./Asked";
 
 /** Lines from a notebook: the fields of the procedure, in order, spaces between. */
 export function Notebook({ found, show, onHide }: { found: Procedure; show: boolean; onHide: () => void }) {
-  const bench = useBench();
+  const act = useAct();
   const length = useLength();
   const calls = useCalls(found.procedure);
   const [text, setText] = useState("");
@@ -24,7 +25,7 @@ export function Notebook({ found, show, onHide }: { found: Procedure; show: bool
     }
     try {
       const done = await calls.notebook(rows);
-      void bench.attempt(Promise.resolve(true), `${done.taken} lines are in.`);
+      void act.attempt(Promise.resolve(true), `${done.taken} lines are in.`);
       setText("");
       setFault("");
       onHide();

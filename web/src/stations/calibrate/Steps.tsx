@@ -1,5 +1,6 @@
-import { useBench, useHold, useLength } from "../../hooks/bench";
-import { useSettings } from "../../hooks/settings";
+import { useAct } from "../../hooks/act";
+import { useHold } from "../../hooks/live";
+import { useLength, useSettings } from "../../hooks/settings";
 import { type Procedure, type Step, useCalls, type Want } from "../../hooks/useProcedure";
 import { duration, figure, THIN } from "../../model/format";
 import { Check } from "../../ui/Glyph";
@@ -83,7 +84,7 @@ function Later({ want, now }: { want: Want; now: boolean }) {
 }
 
 function Held({ step, found, now }: { step: Step; found: Procedure; now: boolean }) {
-  const bench = useBench();
+  const act = useAct();
   const length = useLength();
   const calls = useCalls(found.procedure);
   const off = found.repeat.includes(step.key);
@@ -104,7 +105,7 @@ function Held({ step, found, now }: { step: Step; found: Procedure; now: boolean
         type="button"
         className="plain"
         aria-label={`Drop ${name}`}
-        onClick={() => void bench.attempt(calls.drop(step.key), `${name} is to be held again.`)}
+        onClick={() => void act.attempt(calls.drop(step.key), `${name} is to be held again.`)}
       >
         drop
       </button>
@@ -114,7 +115,7 @@ function Held({ step, found, now }: { step: Step; found: Procedure; now: boolean
 
 /** What is being held: what is still in the way, and the one figure to look at from afar. */
 export function Holding({ found }: { found: Procedure }) {
-  const bench = useBench();
+  const act = useAct();
   const held = useHold();
   const length = useLength();
   const { letterKeys } = useSettings();
@@ -135,10 +136,10 @@ export function Holding({ found }: { found: Procedure }) {
         {hold.why_not || "Still: taking it."}
       </p>
       <p className="row-of-buttons">
-        <button type="button" className="act" onClick={() => void bench.attempt(calls.take())}>
+        <button type="button" className="act" onClick={() => void act.attempt(calls.take())}>
           Take it now {letterKeys && <kbd>H</kbd>}
         </button>
-        <button type="button" className="plain" onClick={() => void bench.attempt(calls.letGo())}>
+        <button type="button" className="plain" onClick={() => void act.attempt(calls.letGo())}>
           Let go
         </button>
       </p>

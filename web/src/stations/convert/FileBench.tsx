@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import { api, ask, type Rig, type Schemas } from "../../api/client";
+import { keys } from "../../api/keys";
 import { useAddress } from "../../hooks/useAddress";
 import { figure, THIN } from "../../model/format";
 import { DropFiles } from "../../ui/DropFiles";
@@ -26,7 +27,7 @@ export function FileBench({ first, rig }: { first: ReactNode; rig: Rig | null })
   const slug = own && rig ? rig.slug : "";
   const column = Object.entries(said).map(([name, target]) => `${name}=${target}`);
   const preview = useQuery({
-    queryKey: ["convert-file", file?.name, file?.size, file?.lastModified, slug, column],
+    queryKey: keys.looseFile(file, slug, column),
     enabled: file !== null,
     queryFn: async () => {
       const text = await beginning(file as File);

@@ -1,7 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useEffect, useRef, useState } from "react";
 import { api, ask } from "../../api/client";
-import { useBench, useNow } from "../../hooks/bench";
+import { keys } from "../../api/keys";
+import { useNow } from "../../hooks/live";
+import { usePlace } from "../../hooks/place";
 import { useSettings } from "../../hooks/settings";
 import { numbersIn, useAddress } from "../../hooks/useAddress";
 import { type Numbers, useWorked } from "../../hooks/useWorked";
@@ -29,11 +31,10 @@ function useHeldStill<T>(value: T | null): T | null {
 
 /** A sensor of the rig: its raw numbers live, from the recording's cursor, or typed. */
 export function MountedSensor({ first }: { first: ReactNode }) {
-  const bench = useBench();
   const units = useSettings();
   const { search, put } = useAddress();
   const now = useNow();
-  const { sensor, rig, recordingId } = bench;
+  const { sensor, rig, recordingId } = usePlace();
   const usual = useWorked({ rig: rig.slug, sensor: sensor.id, air: null }, {});
   const names = usual.data?.asks.map((one) => one.name) ?? [];
   const typed: Numbers = Object.fromEntries(
@@ -48,7 +49,7 @@ export function MountedSensor({ first }: { first: ReactNode }) {
   );
 
   const at = useQuery({
-    queryKey: ["r", rig.slug, "at", recordingId, sensor.id, t],
+    queryKey: keys.reading(rig.slug, recordingId, sensor.id, t),
     enabled: cursorOn && from === "cursor",
     queryFn: () =>
       ask(

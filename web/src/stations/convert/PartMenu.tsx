@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, ask } from "../../api/client";
+import { keys } from "../../api/keys";
 import { useAddress } from "../../hooks/useAddress";
 
 interface Props {
@@ -10,7 +11,7 @@ interface Props {
 /** What is worked: the rig's sensor, or a loose part of any kind. */
 export function PartMenu({ sensor }: Props) {
   const { search, put } = useAddress();
-  const kinds = useQuery({ queryKey: ["kinds"], queryFn: () => ask(api.GET("/api/kinds")), staleTime: Infinity });
+  const kinds = useQuery({ queryKey: keys.kinds, queryFn: () => ask(api.GET("/api/kinds")), staleTime: Infinity });
   const part = search.get("part") ?? "";
   const bench = search.get("bench");
   return (

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import { api, ask, Refused, type Schemas } from "../../api/client";
+import { keys } from "../../api/keys";
 import { useAddress } from "../../hooks/useAddress";
 import { figure, plainDecimals, THIN } from "../../model/format";
 import { BAND_COLOURS } from "../../model/harness";
@@ -25,7 +26,7 @@ export function Resistors({ first }: { first: ReactNode }) {
   const bands = (search.get("bands") ?? USUAL).split(",");
   const [fault, setFault] = useState("");
   const decoded = useQuery({
-    queryKey: ["calc", "resistor-decode", bands],
+    queryKey: keys.calculation("resistor-decode", bands),
     queryFn: () => ask(api.POST("/api/calc/resistor-decode", { body: { colours: bands } })),
     placeholderData: (old) => old,
   });
@@ -214,7 +215,7 @@ function Circuit({
 function Divider() {
   const { given, set } = useFields("div", { vin_max_v: 5, limit_v: 3.3, high_level_v: 2.5 });
   const design = useQuery({
-    queryKey: ["calc", "divider-design", given],
+    queryKey: keys.calculation("divider-design", given),
     queryFn: () =>
       ask(
         api.POST("/api/calc/divider-design", {
@@ -248,7 +249,7 @@ function Divider() {
 function Led() {
   const { given, set } = useFields("led", { supply_v: 5, forward_v: 2, current_ma: 10 });
   const led = useQuery({
-    queryKey: ["calc", "led-resistor", given],
+    queryKey: keys.calculation("led-resistor", given),
     queryFn: () => ask(api.POST("/api/calc/led-resistor", { body: { ...given, in_series: 1, in_parallel: 1 } })),
     placeholderData: (old) => old,
   });
@@ -280,7 +281,7 @@ function Led() {
 function PullUp() {
   const { given, set } = useFields("pull", { ohms: 10_000, capacitance_pf: 100, supply_v: 5 });
   const pull = useQuery({
-    queryKey: ["calc", "pull-up", given],
+    queryKey: keys.calculation("pull-up", given),
     queryFn: () => ask(api.POST("/api/calc/pull-up", { body: { ...given, sink_ma_max: 20 } })),
     placeholderData: (old) => old,
   });

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { api, ask, type Schemas } from "../../api/client";
+import { keys } from "../../api/keys";
 import { useAddress } from "../../hooks/useAddress";
 import { decimalsFor, figure, THIN, typed } from "../../model/format";
 import { scale } from "../../model/scale";
@@ -51,7 +52,7 @@ export function SecondOpinion({ first }: { first: ReactNode }) {
       : [{ label: row.label || `reading ${at + 1}`, value, uncertainty: spread / 2 }];
   });
   const opinion = useQuery({
-    queryKey: ["calc", "second-opinion", complete],
+    queryKey: keys.calculation("second-opinion", complete),
     enabled: complete.length > 1,
     queryFn: () => ask(api.POST("/api/calc/second-opinion", { body: { readings: complete } })),
     placeholderData: (old) => old,

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { api, ask, type Schemas } from "../../api/client";
+import { keys } from "../../api/keys";
 import { useSettings } from "../../hooks/settings";
 import { useAddress } from "../../hooks/useAddress";
 import { figure, THIN } from "../../model/format";
@@ -36,7 +37,7 @@ export function TiltBench({ first }: { first: ReactNode }) {
     placeholderData: (old) => old,
   });
   const tip = useQuery({
-    queryKey: ["calc", "tip-over", body],
+    queryKey: keys.calculation("tip-over", body),
     queryFn: () => ask(api.POST("/api/calc/tip-over", { body })),
     placeholderData: (old) => old,
   });

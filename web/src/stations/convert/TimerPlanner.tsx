@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { Form } from "react-bootstrap";
 import { api, ask } from "../../api/client";
+import { keys } from "../../api/keys";
 import { useAddress } from "../../hooks/useAddress";
 import { few, THIN } from "../../model/format";
 import { NumberField } from "../../ui/NumberField";
@@ -29,7 +30,7 @@ export function TimerPlanner({ first }: { first: ReactNode }) {
     prescalers: PRESCALERS.filter((one) => !(search.get("without") ?? "").split(",").includes(String(one))),
   };
   const plan = useQuery({
-    queryKey: ["calc", "timer-plan", given],
+    queryKey: keys.calculation("timer-plan", given),
     queryFn: () => ask(api.POST("/api/calc/timer-plan", { body: { ...given, curve_points: POINTS } })),
     placeholderData: (old) => old,
   });

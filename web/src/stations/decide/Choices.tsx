@@ -1,4 +1,4 @@
-import { useLength } from "../../hooks/bench";
+import { useLength } from "../../hooks/settings";
 import type { Choice, Decision, Picked } from "../../hooks/useDecision";
 import { figure } from "../../model/format";
 import { lengthInto } from "../../model/units";

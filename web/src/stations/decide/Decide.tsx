@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { api, ask } from "../../api/client";
-import { useBench } from "../../hooks/bench";
+import { useAct } from "../../hooks/act";
+import { usePlace } from "../../hooks/place";
 import { useAddress } from "../../hooks/useAddress";
 import { type Decision, type Picked, useDecision } from "../../hooks/useDecision";
 import { figure, THIN } from "../../model/format";
@@ -16,21 +17,21 @@ import { States } from "./States";
 
 /** Thresholds, limits and filters, each with its odds. */
 export function Decide() {
-  const bench = useBench();
-  if (!bench.sensor.decisions.length) return <Nothing />;
-  return <OfSensor key={bench.sensor.id} />;
+  const place = usePlace();
+  if (!place.sensor.decisions.length) return <Nothing />;
+  return <OfSensor key={place.sensor.id} />;
 }
 
 function Nothing() {
-  const bench = useBench();
-  const other = bench.rig.sensors.find((one) => one.decisions.length > 0);
+  const place = usePlace();
+  const other = place.rig.sensors.find((one) => one.decisions.length > 0);
   return (
     <>
-      <Verdict>{`Nothing is decided by the ${bench.sensor.name} sensor`}</Verdict>
+      <Verdict>{`Nothing is decided by the ${place.sensor.name} sensor`}</Verdict>
       <div className="empty">
         <p>What it says is used as it is.</p>
         {other && (
-          <button type="button" className="act" onClick={() => bench.pick(other.id)}>
+          <button type="button" className="act" onClick={() => place.pick(other.id)}>
             Decide with the {other.name}
           </button>
         )}
@@ -42,7 +43,7 @@ function Nothing() {
 function OfSensor() {
   const [all, setAll] = useState<Record<string, Picked>>({});
   const { search } = useAddress();
-  const { sensor } = useBench();
+  const { sensor } = usePlace();
   const asked = search.get("decision");
   const name = asked && sensor.decisions.includes(asked) ? asked : (sensor.decisions[0] ?? "");
   const picked = all[name] ?? NONE;
@@ -92,20 +93,21 @@ interface HeadProps {
 
 /** The verdict, and the one thing to do next: choose, or what is still missing. */
 function Head({ found, picked, onDone }: HeadProps) {
-  const bench = useBench();
+  const place = usePlace();
+  const act = useAct();
   const values = Object.fromEntries(found.choices.map((one) => [one.name, picked[one.name] ?? one.value]));
   const open = found.choices.some(
     (one) => one.chosen?.provenance !== "chosen" || one.chosen.stale !== "" || one.chosen.value !== values[one.name],
   );
   const first = found.choices[0];
-  const params = { path: { slug: bench.rig.slug, sensor: bench.sensor.id, name: found.decision } };
+  const params = { path: { slug: place.rig.slug, sensor: place.sensor.id, name: found.decision } };
   const takeBack = (upto: number) =>
-    void bench.attempt(
+    void act.attempt(
       ask(api.POST("/api/rigs/{slug}/sensors/{sensor}/decisions/{name}/take-back", { params, body: { upto } })),
       "Taken back: what held before holds again.",
     );
   const choose = async () => {
-    const done = await bench.attempt(
+    const done = await act.attempt(
       ask(
         api.POST("/api/rigs/{slug}/sensors/{sensor}/decisions/{name}", {
           params,
@@ -131,7 +133,7 @@ function Head({ found, picked, onDone }: HeadProps) {
           <b>Next:</b>{" "}
           <span>{found.why_not ? found.next : open ? found.next : "cut a stone, so that it goes into the robot."}</span>
           {first === undefined && (
-            <button type="button" className="act" onClick={() => bench.go("watch")}>
+            <button type="button" className="act" onClick={() => place.go("watch")}>
               Record at Watch
             </button>
           )}

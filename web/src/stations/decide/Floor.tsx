@@ -1,5 +1,7 @@
 import { type PointerEvent, useRef, useState } from "react";
-import { useBench, useLength, useNow } from "../../hooks/bench";
+import { useNow } from "../../hooks/live";
+import { usePlace } from "../../hooks/place";
+import { useLength } from "../../hooks/settings";
 import type { Decision, Picked } from "../../hooks/useDecision";
 import { useNudge } from "../../hooks/useNudge";
 import { figure, lengthText, lengthTyped } from "../../model/format";
@@ -28,7 +30,7 @@ interface FloorProps {
 
 /** The floor in front of the bumper, to scale: what the stop is made of, where it trips, where it is clear again. */
 export function Floor({ found, floor, picked, onPick }: FloorProps) {
-  const bench = useBench();
+  const place = usePlace();
   const now = useNow();
   const length = useLength();
   const drawing = useRef<SVGSVGElement>(null);
@@ -53,7 +55,7 @@ export function Floor({ found, floor, picked, onPick }: FloorProps) {
   };
   let begin = 0;
   const nose = Math.max(x(floor.parts_mm.blind ?? 0), FLOOR.left);
-  const live = now.status === "live" ? now.sensors[bench.sensor.id] : undefined;
+  const live = now.status === "live" ? now.sensors[place.sensor.id] : undefined;
   return (
     <svg
       ref={drawing}

@@ -1,5 +1,6 @@
 import { type KeyboardEvent, type PointerEvent, useRef, useState } from "react";
-import { useBench, useNow } from "../../hooks/bench";
+import { useNow } from "../../hooks/live";
+import { usePlace } from "../../hooks/place";
 import type { Decision, Picked } from "../../hooks/useDecision";
 import { useNudge } from "../../hooks/useNudge";
 import { figure, THIN } from "../../model/format";
@@ -29,7 +30,7 @@ interface Props {
 /** Heaps of all sensors on one axis of counts, each with its ochre tick, and what the tick means. */
 export function Heaps({ found, heaps, picked, onPick }: Props) {
   const drawing = useRef<SVGSVGElement>(null);
-  const bench = useBench();
+  const place = usePlace();
   const now = useNow();
   const [selected, setSelected] = useState(0);
   const [held, setHeld] = useState<string | null>(null);
@@ -48,7 +49,7 @@ export function Heaps({ found, heaps, picked, onPick }: Props) {
     const at = ((event.clientX - box.left) / box.width) * WIDTH;
     move(held, heaps.low + ((at - LEFT) / (RIGHT - LEFT)) * (heaps.high - heaps.low));
   };
-  const live = now.status === "live" ? now.sensors[bench.sensor.id]?.asked : undefined;
+  const live = now.status === "live" ? now.sensors[place.sensor.id]?.asked : undefined;
   return (
     <section className="heaps-figure" aria-label="Heaps and thresholds">
       <svg
@@ -121,7 +122,7 @@ export function Heaps({ found, heaps, picked, onPick }: Props) {
       <button
         type="button"
         className="plain small-button"
-        onClick={() => saveSvg(drawing.current, `${bench.rig.slug}-${bench.sensor.id}-thresholds`)}
+        onClick={() => saveSvg(drawing.current, `${place.rig.slug}-${place.sensor.id}-thresholds`)}
       >
         Save the drawing
       </button>

@@ -1,6 +1,8 @@
 import { useRef } from "react";
 import { api, ask, type Constant } from "../../api/client";
-import { useBench, useLength } from "../../hooks/bench";
+import { useAct } from "../../hooks/act";
+import { usePlace } from "../../hooks/place";
+import { useLength } from "../../hooks/settings";
 import type { Decision } from "../../hooks/useDecision";
 import { type Into, lengthInto } from "../../model/units";
 import { Glyph } from "../../ui/Glyph";
@@ -8,13 +10,14 @@ import { NumberField } from "../../ui/NumberField";
 
 /** The constants that a decision is worked from, to be set beside it. */
 export function Inputs({ found }: { found: Decision }) {
-  const bench = useBench();
+  const place = usePlace();
+  const act = useAct();
   const length = useLength();
   const set = (constant: Constant, value: number) =>
-    bench.attempt(
+    act.attempt(
       ask(
         api.PUT("/api/rigs/{slug}/sensors/{sensor}/constants/{name}", {
-          params: { path: { slug: bench.rig.slug, sensor: bench.sensor.id, name: constant.name } },
+          params: { path: { slug: place.rig.slug, sensor: place.sensor.id, name: constant.name } },
           body: { value, plus_minus: null, note: "" },
         }),
       ),

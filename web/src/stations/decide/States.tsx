@@ -1,4 +1,5 @@
-import { useBench, useNow } from "../../hooks/bench";
+import { useNow } from "../../hooks/live";
+import { usePlace } from "../../hooks/place";
 import type { Decision, Picked } from "../../hooks/useDecision";
 import { figure } from "../../model/format";
 
@@ -10,9 +11,9 @@ interface Props {
 
 /** Every state of the row: what it looks like, what it means, what the vehicle does then, and what is wrong with that. */
 export function States({ found, picked, onPick }: Props) {
-  const bench = useBench();
+  const place = usePlace();
   const now = useNow();
-  const lit = now.status === "live" ? now.sensors[bench.sensor.id]?.instruments.lamps?.lit : undefined;
+  const lit = now.status === "live" ? now.sensors[place.sensor.id]?.instruments.lamps?.lit : undefined;
   const here = Array.isArray(lit) ? lit.map((on) => (on ? "1" : "0")).join("") : "";
   const known = found.states.some((one) => one.pattern === here);
   return (

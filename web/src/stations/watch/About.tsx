@@ -1,22 +1,24 @@
 import { useId, useState } from "react";
 import { api, ask, type Schemas } from "../../api/client";
-import { useBench } from "../../hooks/bench";
+import { useAct } from "../../hooks/act";
+import { usePlace } from "../../hooks/place";
 import { FORGET } from "../../model/address";
 import { figure } from "../../model/format";
 import type { Opened } from "./OpenedRecording";
 
 /** What is in a recording, its name and note, where it came from; put away and brought back. */
 export function About({ opened }: { opened: Opened }) {
-  const bench = useBench();
+  const place = usePlace();
+  const act = useAct();
   const { recording, odd } = opened;
   const path = { params: { path: { recording_id: recording.id } } };
   const change = (body: Schemas["RecordingChange"]) =>
     ask(api.PATCH("/api/recordings/{recording_id}", { ...path, body }));
   const putAway = () =>
-    bench.attempt(
-      change({ archived: true }).then(() => bench.go("watch", FORGET)),
+    act.attempt(
+      change({ archived: true }).then(() => place.go("watch", FORGET)),
       "The recording is put away.",
-      () => void bench.attempt(change({ archived: false })),
+      () => void act.attempt(change({ archived: false })),
     );
   return (
     <section className="about-recording">
@@ -25,14 +27,14 @@ export function About({ opened }: { opened: Opened }) {
         key={`name ${recording.name}`}
         label="Name"
         value={recording.name}
-        onKeep={(name) => void bench.attempt(change({ name }), "Renamed.")}
+        onKeep={(name) => void act.attempt(change({ name }), "Renamed.")}
       />
       <Text
         key={`note ${recording.note}`}
         label="Note"
         value={recording.note}
         many
-        onKeep={(note) => void bench.attempt(change({ note }), "Noted.")}
+        onKeep={(note) => void act.attempt(change({ note }), "Noted.")}
       />
       <ul className="ticks">
         {recording.streams.map((stream) => (
@@ -47,7 +49,7 @@ export function About({ opened }: { opened: Opened }) {
             <button
               type="button"
               className="link"
-              onClick={() => bench.go("watch", { ...FORGET, recording: String(one.recording) })}
+              onClick={() => place.go("watch", { ...FORGET, recording: String(one.recording) })}
             >
               an earlier recording
             </button>
@@ -70,7 +72,7 @@ export function About({ opened }: { opened: Opened }) {
           <button
             type="button"
             className="act"
-            onClick={() => void bench.attempt(change({ archived: false }), "It is back among the recordings.")}
+            onClick={() => void act.attempt(change({ archived: false }), "It is back among the recordings.")}
           >
             Bring it back
           </button>

@@ -1,7 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, type Recording } from "../../api/client";
-import { useBench } from "../../hooks/bench";
+import { keys } from "../../api/keys";
+import { usePlace } from "../../hooks/place";
 import { useAddress } from "../../hooks/useAddress";
 import { FORGET } from "../../model/address";
 import { figure } from "../../model/format";
@@ -13,12 +14,12 @@ const ORIGINS: Record<string, string> = { live: "recorded", import: "from a file
 
 /** Every recording of the rig, those put away too: opened, joined, brought back. */
 export function AllRecordings() {
-  const bench = useBench();
+  const place = usePlace();
   const { search } = useAddress();
   const away = search.get("away") !== null;
-  const { slug } = bench.rig;
+  const { slug } = place.rig;
   const list = useQuery({
-    queryKey: ["r", slug, "recordings", away],
+    queryKey: keys.recordings(slug, away),
     queryFn: () =>
       ask(api.GET("/api/rigs/{slug}/recordings", { params: { path: { slug }, query: { archived: away } } })),
   });
@@ -44,10 +45,10 @@ export function AllRecordings() {
                 Join the {picked.length}
               </button>
             )}
-            <button type="button" className="act" onClick={() => bench.show({ away: away ? null : "1" })}>
+            <button type="button" className="act" onClick={() => place.show({ away: away ? null : "1" })}>
               {away ? "Those at hand" : "Those put away"}
             </button>
-            <button type="button" className="act" onClick={() => bench.show({ view: null, away: null })}>
+            <button type="button" className="act" onClick={() => place.show({ view: null, away: null })}>
               Back to the readings
             </button>
           </p>
@@ -88,7 +89,7 @@ export function AllRecordings() {
 }
 
 function Line({ one, picked, onPick }: { one: Recording; picked: boolean; onPick: (() => void) | null }) {
-  const bench = useBench();
+  const place = usePlace();
   const readings = one.streams.reduce((sum, stream) => sum + stream.n, 0);
   return (
     <tr>
@@ -107,7 +108,7 @@ function Line({ one, picked, onPick }: { one: Recording; picked: boolean; onPick
         <button
           type="button"
           className="link"
-          onClick={() => bench.go("watch", { ...FORGET, recording: String(one.id) })}
+          onClick={() => place.go("watch", { ...FORGET, recording: String(one.id) })}
         >
           {one.name}
         </button>

@@ -1,13 +1,13 @@
-import { useBench } from "../../hooks/bench";
+import { usePlace } from "../../hooks/place";
 import { useFindings } from "../../hooks/useFindings";
+import { sureness, whose } from "../../model/findings";
 import { figure, THIN } from "../../model/format";
 import type { Finding } from "../../model/live";
 import { Glyph } from "../../ui/Glyph";
-import { sureness, whose } from "./findings";
 
 /** What looks wrong, each with its evidence, the likely causes in order and the next check at the bench. */
 export function Findings({ onShow }: { onShow?: (finding: Finding) => void }) {
-  const bench = useBench();
+  const { rig } = usePlace();
   const { findings, looking, lookedAt, failed } = useFindings();
   if (failed)
     return (
@@ -26,7 +26,8 @@ export function Findings({ onShow }: { onShow?: (finding: Finding) => void }) {
           <li key={`${one.kind} ${one.sensor} ${one.channel}`}>
             <details open={i === 0}>
               <summary>
-                <Glyph of="fault" /> <b>{whose(one, bench)}</b>: {one.title} <span>{sureness(one.confidence)}</span>
+                <Glyph of="fault" /> <b>{whose(one, rig.sensors)}</b>: {one.title}{" "}
+                <span>{sureness(one.confidence)}</span>
               </summary>
               <p>
                 {channels(one) && `${channels(one)}: `}

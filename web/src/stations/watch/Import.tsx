@@ -1,7 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api, ask, type Schemas, sent, type Whole } from "../../api/client";
-import { useBench } from "../../hooks/bench";
+import { keys } from "../../api/keys";
+import { useAct } from "../../hooks/act";
+import { usePlace } from "../../hooks/place";
 import { useAddress } from "../../hooks/useAddress";
 import { FORGET } from "../../model/address";
 import { few, figure, THIN, typed } from "../../model/format";
@@ -31,7 +33,7 @@ const FORMATS: Record<string, string> = {
 
 /** Files of readings on the bench: what each column is taken for, then the whole as a recording. */
 export function Import() {
-  const bench = useBench();
+  const place = usePlace();
   const { search } = useAddress();
   const { files, sending, hand } = useFiles();
   const chosen = files.find((one) => one.id === Number(search.get("file"))) ?? files[files.length - 1];
@@ -66,7 +68,7 @@ export function Import() {
                 type="button"
                 className="link"
                 aria-current={one.id === chosen?.id}
-                onClick={() => bench.show({ file: String(one.id) })}
+                onClick={() => place.show({ file: String(one.id) })}
               >
                 {one.name}
               </button>{" "}
@@ -129,7 +131,7 @@ function Typed({ onTable }: { onTable: (text: string) => void }) {
 }
 
 function Nothing({ waiting }: { waiting: boolean }) {
-  const bench = useBench();
+  const place = usePlace();
   return (
     <Verdict
       next={
@@ -138,7 +140,7 @@ function Nothing({ waiting }: { waiting: boolean }) {
             Tables of any kind, labels with numbers, sentences, JSON Lines, Parquet and value change dumps; you see what
             each column is taken for before anything is kept.
           </span>
-          <Back onBack={() => bench.show({ view: null })} />
+          <Back onBack={() => place.show({ view: null })} />
         </p>
       }
     >
@@ -166,7 +168,8 @@ function standing(file: BenchFile): string {
 }
 
 function OnTheBench({ file }: { file: BenchFile }) {
-  const bench = useBench();
+  const place = usePlace();
+  const act = useAct();
   const [said, setSaid] = useState<Record<string, Meaning>>(file.said);
   const [name, setName] = useState(file.name);
   const [rate, setRate] = useState(
@@ -176,7 +179,7 @@ function OnTheBench({ file }: { file: BenchFile }) {
   const wish = { said, name, rate_hz: rate.trim() ? typed(rate) : null };
   const path = { params: { path: { file_id: file.id } } };
   const look = useQuery({
-    queryKey: ["r", bench.rig.slug, "look", file.id, said, wish.rate_hz],
+    queryKey: keys.fileLook(place.rig.slug, file.id, said, wish.rate_hz),
     enabled: settled,
     queryFn: () => ask(api.POST("/api/files/{file_id}/look", { ...path, body: sent<Schemas["WishAsked"]>(wish) })),
     placeholderData: (old) => old,
@@ -188,10 +191,10 @@ function OnTheBench({ file }: { file: BenchFile }) {
   }, [own]);
   const found = look.isError ? undefined : look.data;
   const take = () =>
-    void bench.attempt(
+    void act.attempt(
       ask(api.POST("/api/files/{file_id}/take-in", { ...path, body: sent<Schemas["WishAsked"]>(wish) })),
     );
-  const away = (text?: string) => void bench.attempt(ask(api.DELETE("/api/files/{file_id}", path)), text);
+  const away = (text?: string) => void act.attempt(ask(api.DELETE("/api/files/{file_id}", path)), text);
   return (
     <>
       <Verdict next={<Next file={file} look={found} refused={look.isError} onTake={take} onAway={() => away()} />}>
@@ -256,14 +259,14 @@ interface NextProps {
 }
 
 function Next({ file, look, refused, onTake, onAway }: NextProps) {
-  const bench = useBench();
+  const place = usePlace();
   if (file.state === "done")
     return (
       <p className="next">
         <button
           type="button"
           className="act act-first"
-          onClick={() => bench.go("watch", { ...FORGET, recording: String(file.recording) })}
+          onClick={() => place.go("watch", { ...FORGET, recording: String(file.recording) })}
         >
           Open the recording
         </button>
@@ -293,7 +296,7 @@ function Next({ file, look, refused, onTake, onAway }: NextProps) {
       <button type="button" className="plain" onClick={onAway}>
         Take it off the bench
       </button>
-      <Back onBack={() => bench.show({ view: null, file: null })} />
+      <Back onBack={() => place.show({ view: null, file: null })} />
     </p>
   );
 }

@@ -1,5 +1,7 @@
 import { api, ask, type Sensor } from "../../api/client";
-import { useBench, useNow } from "../../hooks/bench";
+import { useAct } from "../../hooks/act";
+import { useNow } from "../../hooks/live";
+import { usePlace } from "../../hooks/place";
 import { useSettings } from "../../hooks/settings";
 import { duration, figure, THIN } from "../../model/format";
 import type { Shown } from "../../model/live";
@@ -27,7 +29,7 @@ export function Glance({ sensor }: { sensor: Sensor }) {
 
 /** The instruments of the selected sensor at full size. */
 export function Instruments() {
-  const { sensor } = useBench();
+  const { sensor } = usePlace();
   if (!sensor.instruments.some((name) => name in FULL)) return null;
   return (
     <section className="instruments" aria-label={`Instruments of the ${sensor.name}`}>
@@ -127,10 +129,11 @@ function Figure({ text, unit, label }: { text: string; unit: string; label: stri
 }
 
 function useZero(sensor: Sensor, name: string) {
-  const bench = useBench();
-  const path = { slug: bench.rig.slug, sensor: sensor.id, name };
+  const place = usePlace();
+  const act = useAct();
+  const path = { slug: place.rig.slug, sensor: sensor.id, name };
   return (said: string) =>
-    void bench.attempt(
+    void act.attempt(
       ask(api.POST("/api/rigs/{slug}/sensors/{sensor}/instruments/{name}/zero", { params: { path } })),
       said,
     );

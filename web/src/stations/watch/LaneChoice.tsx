@@ -1,7 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { Dropdown } from "react-bootstrap";
 import { api, ask } from "../../api/client";
-import { useBench } from "../../hooks/bench";
+import { keys } from "../../api/keys";
+import { usePlace } from "../../hooks/place";
 import type { Opened } from "./OpenedRecording";
 
 interface Props {
@@ -15,15 +16,15 @@ export const lanesCounted = (count: number) => (count === 1 ? "One lane" : `${co
 
 /** Which channels are lanes, raw or converted, and by which constants they are converted. */
 export function LaneChoice({ shown, chosen, stone }: Props) {
-  const bench = useBench();
+  const place = usePlace();
   const stones = useQuery({
-    queryKey: ["r", bench.rig.slug, "stones"],
-    queryFn: () => ask(api.GET("/api/rigs/{slug}/stones", { params: { path: { slug: bench.rig.slug } } })),
+    queryKey: keys.stones(place.rig.slug),
+    queryFn: () => ask(api.GET("/api/rigs/{slug}/stones", { params: { path: { slug: place.rig.slug } } })),
   });
   const turn = (id: string) => {
     const next = chosen.includes(id) ? chosen.filter((one) => one !== id) : [...chosen, id];
     const inOrder = shown.map((one) => one.id).filter((one) => next.includes(one));
-    if (inOrder.length) bench.show({ show: inOrder.join(",") });
+    if (inOrder.length) place.show({ show: inOrder.join(",") });
   };
   return (
     <>
@@ -47,7 +48,7 @@ export function LaneChoice({ shown, chosen, stone }: Props) {
           <select
             aria-label="Constants to convert with"
             value={stone ?? ""}
-            onChange={(event) => bench.show({ stone: event.target.value || null })}
+            onChange={(event) => place.show({ stone: event.target.value || null })}
           >
             <option value="">with today’s constants</option>
             {stones.data?.stones.map((one) => (

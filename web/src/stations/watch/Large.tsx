@@ -1,23 +1,24 @@
 import { useEffect, useRef } from "react";
-import { useBench, useNow } from "../../hooks/bench";
+import { useNow } from "../../hooks/live";
+import { usePlace } from "../../hooks/place";
 import { useSettings } from "../../hooks/settings";
-import { isOn, valueText } from "./said";
+import { isOn, valueText } from "../../model/readings";
 
 /** One figure as large as the window, readable from two metres; Escape or a tap puts it away. */
 export function Large() {
-  const bench = useBench();
+  const place = usePlace();
   const settings = useSettings();
   const dialog = useRef<HTMLDialogElement>(null);
   const now = useNow();
-  const { sensor } = bench;
+  const { sensor } = place;
   const seen = now.sensors[sensor.id];
   const value = isOn(now) && seen?.value != null ? valueText(seen.value, sensor, settings) : null;
-  const close = () => bench.show({ large: null });
+  const close = () => place.show({ large: null });
   useEffect(() => dialog.current?.showModal(), []);
   const next = () => {
-    const at = bench.rig.sensors.findIndex((one) => one.id === sensor.id);
-    const other = bench.rig.sensors[(at + 1) % bench.rig.sensors.length];
-    if (other) bench.show({ sensor: other.id });
+    const at = place.rig.sensors.findIndex((one) => one.id === sensor.id);
+    const other = place.rig.sensors[(at + 1) % place.rig.sensors.length];
+    if (other) place.show({ sensor: other.id });
   };
   return (
     <dialog ref={dialog} className="large" aria-label={`${sensor.name}, large`} onClose={close}>
@@ -30,7 +31,7 @@ export function Large() {
         {isOn(now) ? (value ? seen?.sentence : seen?.reason || seen?.sentence) : "Not connected."}
       </p>
       <p className="large-keys">
-        {bench.rig.sensors.length > 1 && (
+        {place.rig.sensors.length > 1 && (
           <button type="button" className="act" onClick={next}>
             Next sensor
           </button>

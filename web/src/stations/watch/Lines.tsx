@@ -1,21 +1,24 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, ask, type Schemas, sent, type Whole } from "../../api/client";
-import { useBench, useNow } from "../../hooks/bench";
+import { keys } from "../../api/keys";
+import { useAct } from "../../hooks/act";
+import { useNow } from "../../hooks/live";
+import { usePlace } from "../../hooks/place";
 import { figure, plainDecimals } from "../../model/format";
+import { isOn } from "../../model/readings";
 import { Factor, MeaningChoice } from "../../ui/MeaningChoice";
 import { Verdict } from "../../ui/Verdict";
-import { isOn } from "./said";
 
 type Label = Whole<Schemas["LabelModel"]>;
 type Target = Schemas["TargetModel"];
 /** What comes on the line and what each label means: guessed, and said otherwise where a person knows better. */
 export function Lines() {
-  const bench = useBench();
+  const place = usePlace();
   const now = useNow();
-  const { slug } = bench.rig;
+  const { slug } = place.rig;
   const on = isOn(now);
   const lines = useQuery({
-    queryKey: ["r", slug, "lines"],
+    queryKey: keys.labels(slug),
     queryFn: () => ask(api.GET("/api/rigs/{slug}/lines", { params: { path: { slug } } })),
     refetchInterval: on ? 1000 : false,
   });
@@ -36,7 +39,7 @@ export function Lines() {
                 ? "Labels are guessed from their words and units; what you say is remembered for this rig."
                 : "Connect a board to see its lines."}
             </span>
-            <button type="button" className="act" onClick={() => bench.show({ view: null })}>
+            <button type="button" className="act" onClick={() => place.show({ view: null })}>
               Back to the readings
             </button>
           </p>
@@ -82,12 +85,13 @@ export function Lines() {
 }
 
 function LabelLine({ label, targets }: { label: Label; targets: Target[] }) {
-  const bench = useBench();
-  const path = { params: { path: { slug: bench.rig.slug } } };
+  const place = usePlace();
+  const act = useAct();
+  const path = { params: { path: { slug: place.rig.slug } } };
   const { meaning } = label;
   const target = targets.find((one) => one.sensor === meaning?.sensor && one.channel === meaning.channel);
   const say = (asked: Partial<Schemas["LabelAsked"]>) =>
-    void bench.attempt(
+    void act.attempt(
       ask(
         api.PUT("/api/rigs/{slug}/lines", {
           ...path,
@@ -126,9 +130,7 @@ function LabelLine({ label, targets }: { label: Label; targets: Target[] }) {
             type="button"
             className="plain"
             onClick={() =>
-              void bench.attempt(
-                ask(api.POST("/api/rigs/{slug}/lines/guess", { ...path, body: { label: label.label } })),
-              )
+              void act.attempt(ask(api.POST("/api/rigs/{slug}/lines/guess", { ...path, body: { label: label.label } })))
             }
           >
             Guess again

@@ -1,20 +1,21 @@
 import { useEffect, useState } from "react";
 import { useRecordingMarks } from "../../frame/useRecordingMarks";
-import { useBench, useNow } from "../../hooks/bench";
+import { useLive, useNow } from "../../hooks/live";
+import { usePlace } from "../../hooks/place";
 import { useSettings } from "../../hooks/settings";
+import { concerning } from "../../model/findings";
 import { into } from "../../model/units";
 import { Chart, type ChartData } from "../../plot/Chart";
 import { paceMs } from "../../plot/pace";
-import { concerning } from "./findings";
 
 const LOOK_BACK_S = 20;
 
 /** The selected sensor over the last seconds, with the marks of the running recording. */
 export function LiveChart() {
-  const bench = useBench();
   const now = useNow();
   const settings = useSettings();
-  const { feed, sensor, frozen } = bench;
+  const { feed, frozen } = useLive();
+  const { sensor } = usePlace();
   const [data, setData] = useState<ChartData>({ t: [], low: [], high: [] });
   const marks = useRecordingMarks();
   const faults = concerning(now.findings, sensor.id).map((one) => ({

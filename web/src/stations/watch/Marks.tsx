@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { api, ask, type Mark, type Schemas } from "../../api/client";
-import { useBench } from "../../hooks/bench";
+import { useAct } from "../../hooks/act";
+import { usePlace } from "../../hooks/place";
 import { duration, figure, THIN } from "../../model/format";
 import { MarkForm } from "../../ui/MarkForm";
 
@@ -13,7 +14,8 @@ interface MarksProps {
 
 /** The marks of an open recording: found, changed, taken away, and set afterwards at the cursor or over the span. */
 export function Marks({ recording, marks, cursor, span }: MarksProps) {
-  const bench = useBench();
+  const place = usePlace();
+  const act = useAct();
   const [open, setOpen] = useState<number | "new" | null>(null);
   const close = (which: number | "new") => setOpen((now) => (now === which ? null : now));
   const seconds = (value: number) => (Number.isFinite(value) ? value : null);
@@ -37,8 +39,8 @@ export function Marks({ recording, marks, cursor, span }: MarksProps) {
       )}
       {open === "new" ? (
         <MarkForm
-          sensors={bench.rig.sensors}
-          selected={bench.sensor}
+          sensors={place.rig.sensors}
+          selected={place.sensor}
           times={[
             { label: "From", value: (span?.[0] ?? cursor ?? 0).toFixed(2), needed: true },
             { label: "to", value: span?.[1].toFixed(2) ?? "", needed: false },
@@ -47,7 +49,7 @@ export function Marks({ recording, marks, cursor, span }: MarksProps) {
           onLeave={() => close("new")}
           onKeep={async ({ times, ...said }) => {
             const [from = 0, to = Number.NaN] = times;
-            if (await bench.attempt(add({ ...said, t0_s: from, t1_s: seconds(to) }), "Marked.")) close("new");
+            if (await act.attempt(add({ ...said, t0_s: from, t1_s: seconds(to) }), "Marked.")) close("new");
           }}
         />
       ) : (
@@ -70,18 +72,19 @@ interface LineProps {
 }
 
 function MarkLine({ mark, open, onOpen, onClose }: LineProps) {
-  const bench = useBench();
+  const place = usePlace();
+  const act = useAct();
   const patch = (body: Schemas["MarkChange"]) =>
     ask(api.PATCH("/api/marks/{mark_id}", { params: { path: { mark_id: mark.id } }, body }));
   const keep = async (said: Schemas["MarkChange"]) => {
-    if (await bench.attempt(patch(said), "The mark is changed.")) onClose();
+    if (await act.attempt(patch(said), "The mark is changed.")) onClose();
   };
   if (open)
     return (
       <li>
         <MarkForm
-          sensors={bench.rig.sensors}
-          selected={bench.sensor}
+          sensors={place.rig.sensors}
+          selected={place.sensor}
           mark={mark}
           times={[
             { label: "From", value: mark.t0_s.toFixed(2), needed: true },
@@ -102,7 +105,7 @@ function MarkLine({ mark, open, onOpen, onClose }: LineProps) {
   ];
   return (
     <li>
-      <button type="button" className="link" onClick={() => bench.show({ t: mark.t0_s.toFixed(3) })}>
+      <button type="button" className="link" onClick={() => place.show({ t: mark.t0_s.toFixed(3) })}>
         {mark.label}
       </button>{" "}
       <small>{told.filter(Boolean).join(", ")}</small>
@@ -114,10 +117,10 @@ function MarkLine({ mark, open, onOpen, onClose }: LineProps) {
           type="button"
           className="plain"
           onClick={() =>
-            void bench.attempt(
+            void act.attempt(
               patch({ archived: true }),
               "The mark is taken away.",
-              () => void bench.attempt(patch({ archived: false })),
+              () => void act.attempt(patch({ archived: false })),
             )
           }
         >

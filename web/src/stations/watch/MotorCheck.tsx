@@ -1,10 +1,12 @@
 import { useEffect, useState } from "react";
 import { api, ask, type Schemas } from "../../api/client";
-import { useBench, useNow } from "../../hooks/bench";
+import { useAct } from "../../hooks/act";
+import { useNow } from "../../hooks/live";
+import { usePlace } from "../../hooks/place";
 import { figure, THIN } from "../../model/format";
+import { isOn } from "../../model/readings";
 import { Check, Glyph } from "../../ui/Glyph";
 import { Verdict } from "../../ui/Verdict";
-import { isOn } from "./said";
 
 const SECONDS = 5;
 type Answer = Schemas["CheckModel"];
@@ -12,13 +14,14 @@ type Stage = "before" | "rest" | "between" | "running" | "done";
 
 /** Does it still read well with the motors running? Five seconds at rest, five with motors, held against each other. */
 export function MotorCheck() {
-  const bench = useBench();
+  const place = usePlace();
+  const act = useAct();
   const now = useNow();
   const [stage, setStage] = useState<Stage>("before");
   const [left, setLeft] = useState(SECONDS);
   const [answer, setAnswer] = useState<Answer | null>(null);
   const counting = stage === "rest" || stage === "running";
-  const { slug } = bench.rig;
+  const { slug } = place.rig;
   useEffect(() => {
     if (!counting) return;
     if (left > 0) {
@@ -27,7 +30,7 @@ export function MotorCheck() {
     }
     let gone = false;
     const step = stage === "rest" ? "rest" : "running";
-    void bench
+    void act
       .attempt(ask(api.POST("/api/rigs/{slug}/motor-check", { params: { path: { slug } }, body: { step } })))
       .then((said) => {
         if (gone) return;
@@ -38,7 +41,7 @@ export function MotorCheck() {
     return () => {
       gone = true;
     };
-  }, [counting, left, stage, slug, bench.attempt]);
+  }, [counting, left, stage, slug, act.attempt]);
   const begin = (next: Stage) => {
     setLeft(SECONDS);
     setStage(next);
@@ -51,7 +54,7 @@ export function MotorCheck() {
         next={
           <p className="next">
             <span>Wheels off the ground, fingers and hair away, the vehicle held so that it cannot run off.</span>
-            <button type="button" className="act" onClick={() => bench.show({ view: null })}>
+            <button type="button" className="act" onClick={() => place.show({ view: null })}>
               Back to the readings
             </button>
           </p>

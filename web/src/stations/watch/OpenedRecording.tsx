@@ -1,17 +1,19 @@
 import { useQuery } from "@tanstack/react-query";
 import { useRef } from "react";
 import { api, ask, type Schemas, type Whole } from "../../api/client";
-import { useBench, useLength } from "../../hooks/bench";
+import { keys } from "../../api/keys";
+import { usePlace } from "../../hooks/place";
+import { useLength } from "../../hooks/settings";
 import { useAddress } from "../../hooks/useAddress";
 import { useFindings } from "../../hooks/useFindings";
 import { addressed, FORGET } from "../../model/address";
+import { wrongIn } from "../../model/findings";
 import { figure, type LengthUnit, lengthTyped, THIN } from "../../model/format";
 import type { Finding } from "../../model/live";
 import { type DrawnLane, Lanes, Overview, type Place } from "../../plot/Lanes";
 import { Verdict } from "../../ui/Verdict";
 import { About } from "./About";
 import { Findings } from "./Findings";
-import { wrongIn } from "./findings";
 import { GiveOut } from "./GiveOut";
 import { LaneChoice, lanesCounted } from "./LaneChoice";
 import { Marks } from "./Marks";
@@ -32,14 +34,14 @@ const MOST_LANES = 12;
 /** A recording that is open: lanes on one time ruler, cursor and span, marks, what can be done with it. The view is in
  * the address. */
 export function OpenedRecording({ id }: { id: number }) {
-  const bench = useBench();
-  const { rig } = bench;
+  const place = usePlace();
+  const { rig } = place;
   const opened = useQuery({
-    queryKey: ["r", rig.slug, "recording", id],
+    queryKey: keys.recording(rig.slug, id),
     queryFn: () => ask(api.GET("/api/recordings/{recording_id}", { params: { path: { recording_id: id } } })),
   });
   const { findings } = useFindings();
-  const back = () => bench.go("watch", FORGET);
+  const back = () => place.go("watch", FORGET);
   if (opened.isError)
     return (
       <>
@@ -63,7 +65,9 @@ export function OpenedRecording({ id }: { id: number }) {
           </p>
         }
       >
-        {recording ? [recording.name, wrongIn(findings, bench)].filter(Boolean).join(": ") : "Opening the recording"}
+        {recording
+          ? [recording.name, wrongIn(findings, rig.sensors)].filter(Boolean).join(": ")
+          : "Opening the recording"}
       </Verdict>
       {recording?.ended_why && <p className="stale">{recording.ended_why}</p>}
       {opened.data && <Inside opened={opened.data} />}
@@ -80,7 +84,7 @@ export function firstLanes(shown: Shown[], sensor: string): string[] {
 }
 
 function Inside({ opened }: { opened: Opened }) {
-  const bench = useBench();
+  const place = usePlace();
   const length = useLength();
   const { search } = useAddress();
   const { recording, shown } = opened;
@@ -89,7 +93,7 @@ function Inside({ opened }: { opened: Opened }) {
   const number = (name: string) => (search.has(name) ? Number(search.get(name)) : undefined);
   const known = new Set(shown.map((one) => one.id));
   const said = (search.get("show") ?? "").split(",").filter((one) => known.has(one));
-  const show = said.length ? said.slice(0, MOST_LANES) : firstLanes(shown, bench.sensor.id);
+  const show = said.length ? said.slice(0, MOST_LANES) : firstLanes(shown, place.sensor.id);
   const stone = number("stone");
   const ends = recording.streams.filter((one) => one.n > 0);
   const first = Math.min(...ends.map((one) => one.t0_s ?? 0));
@@ -103,7 +107,7 @@ function Inside({ opened }: { opened: Opened }) {
     search.has("s0") && search.has("s1") ? [number("s0") ?? 0, number("s1") ?? 0] : undefined;
   const path = { recording_id: recording.id };
   const lanes = useQuery({
-    queryKey: ["r", bench.rig.slug, "lanes", recording.id, show, number("t0"), number("t1"), stone],
+    queryKey: keys.lanes(place.rig.slug, recording.id, show, number("t0"), number("t1"), stone),
     enabled: ends.length > 0,
     queryFn: () =>
       ask(
@@ -115,7 +119,7 @@ function Inside({ opened }: { opened: Opened }) {
   });
   const zoomed = search.has("t0") || search.has("t1");
   const whole = useQuery({
-    queryKey: ["r", bench.rig.slug, "lanes", recording.id, "whole", show[0], stone],
+    queryKey: keys.lanes(place.rig.slug, recording.id, "whole", show[0], stone),
     enabled: ends.length > 0 && zoomed,
     queryFn: () =>
       ask(
@@ -131,13 +135,13 @@ function Inside({ opened }: { opened: Opened }) {
     const view = [Math.max(first, t0), Math.min(last, t0 + closest)].map((t) => t.toFixed(6));
     return all ? { t0: null, t1: null } : { t0: view[0] ?? null, t1: view[1] ?? null };
   };
-  const set = (t0: number, t1: number) => bench.show(viewOf(t0, t1));
+  const set = (t0: number, t1: number) => place.show(viewOf(t0, t1));
   const showFinding = (one: Finding) => {
     const room = Math.max((one.end_s - one.start_s) * 0.3, 0.5);
     const lane = shown.find((each) => each.sensor === one.sensor && each.channel === "");
     const more: Record<string, string> =
       lane && !show.includes(lane.id) ? { show: [...show.slice(0, MOST_LANES - 1), lane.id].join(",") } : {};
-    bench.show({ ...more, ...viewOf(one.start_s - room, one.end_s + room) });
+    place.show({ ...more, ...viewOf(one.start_s - room, one.end_s + room) });
   };
   if (ends.length === 0)
     return (
@@ -153,14 +157,14 @@ function Inside({ opened }: { opened: Opened }) {
         <LaneChoice shown={shown} chosen={show} stone={stone} />
         <span className="spring" />
         {zoomed && (
-          <button type="button" className="act" onClick={() => bench.show({ t0: null, t1: null })}>
+          <button type="button" className="act" onClick={() => place.show({ t0: null, t1: null })}>
             Show all of it
           </button>
         )}
         <SaveLanes
           lanes={lanes.isPlaceholderData ? [] : drawn}
           drawing={drawing}
-          name={`${bench.rig.slug}-${recording.id}`}
+          name={`${place.rig.slug}-${recording.id}`}
         />
       </div>
       <Overview
@@ -182,8 +186,8 @@ function Inside({ opened }: { opened: Opened }) {
         span={span}
         drawing={drawing}
         label={`${lanesCounted(show.length)} of ${recording.name}`}
-        onCursor={(t) => bench.show({ t: t.toFixed(6) })}
-        onSpan={([a, b]) => bench.show({ s0: a.toFixed(6), s1: b.toFixed(6) })}
+        onCursor={(t) => place.show({ t: t.toFixed(6) })}
+        onSpan={([a, b]) => place.show({ s0: a.toFixed(6), s1: b.toFixed(6) })}
         onView={set}
       />
       {lanes.isError && <p role="alert">{lanes.error.message}</p>}
@@ -200,7 +204,7 @@ function Inside({ opened }: { opened: Opened }) {
             <button type="button" className="act" onClick={() => void cut.trim(...span)}>
               Keep only this span
             </button>
-            <button type="button" className="plain" onClick={() => bench.show({ s0: null, s1: null })}>
+            <button type="button" className="plain" onClick={() => place.show({ s0: null, s1: null })}>
               Let it go
             </button>
           </>
@@ -214,7 +218,7 @@ function Inside({ opened }: { opened: Opened }) {
           </button>
         )}
         {cursor !== undefined && (
-          <button type="button" className="act" onClick={() => bench.go("convert")}>
+          <button type="button" className="act" onClick={() => place.go("convert")}>
             Work it out
           </button>
         )}

@@ -1,6 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, ask, type Schemas, type Whole } from "../../api/client";
-import { useBench, useLength } from "../../hooks/bench";
+import { keys } from "../../api/keys";
+import { usePlace } from "../../hooks/place";
+import { useLength } from "../../hooks/settings";
 import { few, figure, type LengthUnit, shown as said, THIN } from "../../model/format";
 import { lasting } from "../../model/lanes";
 import type { Opened } from "./OpenedRecording";
@@ -20,11 +22,11 @@ interface Props {
 
 /** What each lane says at the cursor and over the span. */
 export function ReadOuts({ id, shown, show, cursor, span, stone }: Props) {
-  const bench = useBench();
+  const place = usePlace();
   const length = useLength();
   const path = { recording_id: id };
   const moments = useQuery({
-    queryKey: ["r", bench.rig.slug, "moment", id, show, cursor, stone],
+    queryKey: keys.moment(place.rig.slug, id, show, cursor, stone),
     enabled: cursor !== undefined,
     queryFn: () =>
       ask(
@@ -33,7 +35,7 @@ export function ReadOuts({ id, shown, show, cursor, span, stone }: Props) {
     placeholderData: (old) => old,
   });
   const over = useQuery({
-    queryKey: ["r", bench.rig.slug, "read-outs", id, show, span, stone],
+    queryKey: keys.readOuts(place.rig.slug, id, show, span, stone),
     enabled: span !== undefined,
     queryFn: () =>
       ask(

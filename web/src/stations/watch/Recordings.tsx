@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, ask, type Recording } from "../../api/client";
-import { useBench } from "../../hooks/bench";
+import { keys } from "../../api/keys";
+import { usePlace } from "../../hooks/place";
 import { FORGET } from "../../model/address";
 import { duration, moment } from "../../model/format";
 
@@ -13,20 +14,20 @@ export function recordingLine(one: Recording): string {
 
 /** The last recordings of the rig. */
 export function Recordings() {
-  const bench = useBench();
+  const place = usePlace();
   const list = useQuery({
-    queryKey: ["r", bench.rig.slug, "recordings"],
-    queryFn: () => ask(api.GET("/api/rigs/{slug}/recordings", { params: { path: { slug: bench.rig.slug } } })),
+    queryKey: keys.recordings(place.rig.slug),
+    queryFn: () => ask(api.GET("/api/rigs/{slug}/recordings", { params: { path: { slug: place.rig.slug } } })),
   });
   return (
     <section className="recordings">
       <h2>Recordings</h2>
       <p className="recordings-acts">
-        <button type="button" className="act" onClick={() => bench.show({ view: "import" })}>
+        <button type="button" className="act" onClick={() => place.show({ view: "import" })}>
           Take in files
         </button>
         {(list.data?.length ?? 0) > 0 && (
-          <button type="button" className="plain" onClick={() => bench.show({ view: "recordings" })}>
+          <button type="button" className="plain" onClick={() => place.show({ view: "recordings" })}>
             All recordings
           </button>
         )}
@@ -37,7 +38,7 @@ export function Recordings() {
             <button
               type="button"
               className="link"
-              onClick={() => bench.go("watch", { ...FORGET, recording: String(one.id) })}
+              onClick={() => place.go("watch", { ...FORGET, recording: String(one.id) })}
             >
               {one.name}
             </button>{" "}

@@ -1,14 +1,16 @@
 import type { Sensor } from "../../api/client";
-import { useBench, useNow } from "../../hooks/bench";
+import { useLive, useNow } from "../../hooks/live";
+import { usePlace } from "../../hooks/place";
 import { useSettings } from "../../hooks/settings";
+import { isOn, rawText, valueText } from "../../model/readings";
 import { Strip } from "../../plot/Strip";
 import { Glyph } from "../../ui/Glyph";
 import { Glance } from "./Instruments";
-import { isOn, rawText, valueText } from "./said";
 
 /** One sensor: raw, converted, in words, with a short trace. */
 export function Row({ sensor }: { sensor: Sensor }) {
-  const bench = useBench();
+  const place = usePlace();
+  const live = useLive();
   const now = useNow();
   const settings = useSettings();
   const seen = now.sensors[sensor.id];
@@ -19,8 +21,8 @@ export function Row({ sensor }: { sensor: Sensor }) {
     <button
       type="button"
       className={unheard ? "watch-row unheard" : "watch-row"}
-      aria-pressed={sensor.id === bench.sensor.id}
-      onClick={() => bench.pick(sensor.id)}
+      aria-pressed={sensor.id === place.sensor.id}
+      onClick={() => place.pick(sensor.id)}
     >
       <span className="watch-name">
         <b>
@@ -39,13 +41,13 @@ export function Row({ sensor }: { sensor: Sensor }) {
       <span className="watch-trace">
         {on && !unheard && (
           <Strip
-            read={() => bench.feed.buffer(sensor.id)}
-            end={() => bench.feed.clock()}
+            read={() => live.feed.buffer(sensor.id)}
+            end={() => live.feed.clock()}
             seconds={10}
             low={sensor.low}
             high={sensor.high}
             fit
-            frozen={bench.frozen}
+            frozen={live.frozen}
             label={`${sensor.name}, the last 10 seconds`}
           />
         )}

@@ -1,9 +1,12 @@
 import { useEffect, useRef } from "react";
-import { useBench, useNow } from "../../hooks/bench";
+import { useAct } from "../../hooks/act";
+import { useLive, useNow } from "../../hooks/live";
+import { usePlace } from "../../hooks/place";
 import { useSettings } from "../../hooks/settings";
 import { useAddress } from "../../hooks/useAddress";
 import { figure, THIN } from "../../model/format";
 import type { Finding } from "../../model/live";
+import { heading, isOn } from "../../model/readings";
 import { Verdict } from "../../ui/Verdict";
 import { AllRecordings } from "./AllRecordings";
 import { Findings } from "./Findings";
@@ -16,14 +19,13 @@ import { MotorCheck } from "./MotorCheck";
 import { OpenedRecording } from "./OpenedRecording";
 import { Recordings } from "./Recordings";
 import { Row } from "./Row";
-import { heading, isOn } from "./said";
 import { useFiles } from "./useFiles";
 
 /** What the sensors say right now; a recording that is open stands in its place. */
 export function Watch() {
-  const bench = useBench();
+  const place = usePlace();
   useDroppedFiles();
-  return bench.recordingId ? <OpenedRecording id={bench.recordingId} /> : <Live />;
+  return place.recordingId ? <OpenedRecording id={place.recordingId} /> : <Live />;
 }
 
 /** Files dropped anywhere at this station go on the bench. */
@@ -49,7 +51,8 @@ function useDroppedFiles() {
 }
 
 function Live() {
-  const bench = useBench();
+  const place = usePlace();
+  const { feed } = useLive();
   const now = useNow();
   const { search } = useAddress();
   const view = search.get("view");
@@ -61,14 +64,16 @@ function Live() {
   if (view === "motors") return <MotorCheck />;
   return (
     <>
-      <Verdict next={first && <NextCheck finding={first} />}>{heading(bench, now)}</Verdict>
+      <Verdict next={first && <NextCheck finding={first} />}>
+        {heading(place.rig.sensors, place.sensor, feed.link === "opening", now)}
+      </Verdict>
       {now.advice && (
         <p className="advice" role="alert">
           {now.advice}
         </p>
       )}
       <div className="watch-rows">
-        {bench.rig.sensors.map((sensor) => (
+        {place.rig.sensors.map((sensor) => (
           <Row key={sensor.id} sensor={sensor} />
         ))}
       </div>
@@ -90,12 +95,12 @@ function Live() {
 
 /** With something wrong, the next thing worth doing is the check that tells its causes apart. */
 function NextCheck({ finding }: { finding: Finding }) {
-  const bench = useBench();
+  const place = usePlace();
   return (
     <p className="next next-long">
       <b>Next:</b> <span>{finding.advice}</span>
-      {finding.sensor && finding.sensor !== bench.sensor.id && (
-        <button type="button" className="act" onClick={() => bench.pick(finding.sensor)}>
+      {finding.sensor && finding.sensor !== place.sensor.id && (
+        <button type="button" className="act" onClick={() => place.pick(finding.sensor)}>
           Look at it
         </button>
       )}
@@ -104,7 +109,7 @@ function NextCheck({ finding }: { finding: Finding }) {
 }
 
 function Empty() {
-  const bench = useBench();
+  const act = useAct();
   const now = useNow();
   const { letterKeys } = useSettings();
   return (
@@ -115,7 +120,7 @@ function Empty() {
           : now.why || "No board at hand? The stand-in behaves like one, over a real serial port."}
       </p>
       {now.status !== "lost" && (
-        <button type="button" className="act" onClick={() => void bench.connect()}>
+        <button type="button" className="act" onClick={() => void act.connect()}>
           Connect the stand-in {letterKeys && <kbd>C</kbd>}
         </button>
       )}
@@ -130,9 +135,10 @@ function Empty() {
 
 /** How well the line itself does: rate, jitter, gaps, garbled lines, dropouts of the selected sensor. */
 function Health() {
-  const bench = useBench();
+  const place = usePlace();
+  const act = useAct();
   const now = useNow();
-  const { sensor } = bench;
+  const { sensor } = place;
   if (!isOn(now)) return null;
   const seen = now.sensors[sensor.id];
   return (
@@ -148,13 +154,13 @@ function Health() {
         </span>
       )}
       <span className="health-acts">
-        <button type="button" className="plain" onClick={() => bench.show({ view: "lines" })}>
+        <button type="button" className="plain" onClick={() => place.show({ view: "lines" })}>
           Lines and labels
         </button>
-        <button type="button" className="plain" onClick={() => bench.show({ view: "motors" })}>
+        <button type="button" className="plain" onClick={() => place.show({ view: "motors" })}>
           Check with motors
         </button>
-        <button type="button" className="plain" onClick={() => void bench.disconnect()}>
+        <button type="button" className="plain" onClick={() => void act.disconnect()}>
           Disconnect
         </button>
       </span>

@@ -1,5 +1,6 @@
 import { api, ask, type Schemas } from "../../api/client";
-import { useBench } from "../../hooks/bench";
+import { useAct } from "../../hooks/act";
+import { usePlace } from "../../hooks/place";
 import { FORGET } from "../../model/address";
 
 type Done = Schemas["CutDone"];
@@ -9,19 +10,20 @@ const put = (id: number, archived: boolean) =>
 
 /** Trimming, splitting and joining, each undone by bringing back what was put away for it. */
 export function useCutting(id: number) {
-  const bench = useBench();
+  const place = usePlace();
+  const act = useAct();
   const path = { params: { path: { recording_id: id } } };
   const open = (recording: number | null | undefined) =>
-    bench.go("watch", { ...FORGET, recording: recording ? String(recording) : null });
+    place.go("watch", { ...FORGET, recording: recording ? String(recording) : null });
   const cut = (call: Promise<Done>, said: string, back: number | null) =>
-    bench.attempt(
+    act.attempt(
       call.then((done) => {
         open(done.made[0]);
         return done;
       }),
       said,
       (done) =>
-        void bench.attempt(
+        void act.attempt(
           Promise.all([...done.put_away.map((one) => put(one, false)), ...done.made.map((one) => put(one, true))]).then(
             () => open(back),
           ),
@@ -44,7 +46,7 @@ export function useCutting(id: number) {
       cut(
         ask(
           api.POST("/api/rigs/{slug}/recordings/join", {
-            params: { path: { slug: bench.rig.slug } },
+            params: { path: { slug: place.rig.slug } },
             body: { recordings },
           }),
         ),

@@ -1,7 +1,9 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, type Schemas, type Whole } from "../../api/client";
-import { useBench } from "../../hooks/bench";
+import { keys } from "../../api/keys";
+import { say } from "../../hooks/notice";
+import { usePlace } from "../../hooks/place";
 import { FORGET } from "../../model/address";
 
 export type BenchFile = Whole<Schemas["FileModel"]>;
@@ -17,12 +19,12 @@ export const isBusy = (file: BenchFile) => file.state === "waiting" || file.stat
 
 /** The files on the rig's bench, those that are being handed over, and how to hand over more. */
 export function useFiles() {
-  const bench = useBench();
-  const { slug } = bench.rig;
+  const place = usePlace();
+  const { slug } = place.rig;
   const queries = useQueryClient();
   const [sending, setSending] = useState<Sending[]>([]);
   const files = useQuery({
-    queryKey: ["r", slug, "files"],
+    queryKey: keys.files(slug),
     queryFn: () => ask(api.GET("/api/rigs/{slug}/files", { params: { path: { slug } } })),
     refetchInterval: (query) => (query.state.data?.some(isBusy) ? POLL_MS : false),
   });
@@ -33,11 +35,11 @@ export function useFiles() {
       );
       setSending((all) => all.filter((one) => one.name !== file.name));
       if ("message" in sent) {
-        if (sent.message) bench.say({ text: `${file.name}: ${sent.message}`, tone: "fault" });
+        if (sent.message) say({ text: `${file.name}: ${sent.message}`, tone: "fault" });
         continue;
       }
-      await queries.invalidateQueries({ queryKey: ["r", slug, "files"] });
-      bench.go("watch", { ...FORGET, view: "import", file: String(sent.id) });
+      await queries.invalidateQueries({ queryKey: keys.files(slug) });
+      place.go("watch", { ...FORGET, view: "import", file: String(sent.id) });
     }
   };
   return { files: files.data ?? [], sending, hand };

@@ -1,6 +1,6 @@
 import { useEffect, useState } from "react";
 import { api, type Rig } from "../../api/client";
-import { useBench } from "../../hooks/bench";
+import { usePlace } from "../../hooks/place";
 import { useFaults } from "../../hooks/useFaults";
 import { Cell } from "../../ui/Cell";
 import { useRigChange } from "./useRigChange";
@@ -29,7 +29,7 @@ const SERVICES = ["servo", "tone", "capture"];
 
 /** One's own board: its levels and limits, its rails, and what each pin can do, by the names printed on it. */
 export function BoardEditor({ onEdit }: ViewProps) {
-  const { rig } = useBench();
+  const { rig } = usePlace();
   return <EditorOf key={JSON.stringify(rig.rig.board)} rig={rig} onEdit={onEdit} />;
 }
 

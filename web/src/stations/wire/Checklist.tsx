@@ -1,23 +1,25 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, type Schemas } from "../../api/client";
-import { useBench } from "../../hooks/bench";
+import { keys } from "../../api/keys";
+import { useAct } from "../../hooks/act";
+import { usePlace } from "../../hooks/place";
 import { moment } from "../../model/format";
 
 type Step = Schemas["StepLine"];
 
 /** The build and before-power checklist, made for this rig; ticks are kept with their date. */
 export function Checklist() {
-  const bench = useBench();
-  const { rig } = bench;
+  const act = useAct();
+  const { rig } = usePlace();
   const path = { slug: rig.slug };
   const steps = useQuery({
-    queryKey: ["r", rig.slug, "checklist", rig.revision],
+    queryKey: keys.checklist(rig.slug, rig.revision),
     queryFn: () => ask(api.GET("/api/rigs/{slug}/checklist", { params: { path } })),
     placeholderData: (old) => old,
   });
   const tick = (step: Step, ticked: boolean, by = "") =>
-    bench.attempt(
+    act.attempt(
       ask(
         api.PUT("/api/rigs/{slug}/checklist/{step}", {
           params: { path: { ...path, step: step.id } },

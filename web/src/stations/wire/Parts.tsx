@@ -1,6 +1,6 @@
 import { type FormEvent, useId, useState } from "react";
 import { api, type Rig, type Schemas } from "../../api/client";
-import { useBench } from "../../hooks/bench";
+import { usePlace } from "../../hooks/place";
 import { useAddress } from "../../hooks/useAddress";
 import { type OnFault, useFaults } from "../../hooks/useFaults";
 import { editable, typedIn } from "../../model/format";
@@ -27,7 +27,7 @@ const FAMILIES: Record<string, string> = {
 /** Everything fitted, with the answers where parts differ; fitting, renaming and taking off; the supplies. What is being
  * typed stays while somebody else changes another part. */
 export function Parts() {
-  const { rig } = useBench();
+  const { rig } = usePlace();
   const { search, put } = useAddress();
   const fitting = search.get("fit");
   if (fitting !== null) return <FitPart kind={fitting} />;
@@ -216,7 +216,7 @@ function Ask({ question, value, onChange, onFault }: AskProps) {
 }
 
 function PartCard({ part }: { part: Part }) {
-  const { rig } = useBench();
+  const { rig } = usePlace();
   const { change, refusal, path, revision } = useRigChange();
   const [name, setName] = useState(part.name);
   const [answers, setAnswers] = useState<Answers>(part.options);
@@ -284,7 +284,7 @@ function at(answers: Answers, question: Question): string | number {
 
 /** Supplies beside the board: batteries, regulators of their own. */
 function Supplies() {
-  const { rig } = useBench();
+  const { rig } = usePlace();
   const { change, refusal, path, revision } = useRigChange();
   const [supplies, setSupplies] = useState(rig.rig.supplies);
   const { faulty, onFault } = useFaults();

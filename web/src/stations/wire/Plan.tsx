@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { api, type Rig } from "../../api/client";
-import { useBench } from "../../hooks/bench";
+import { usePlace } from "../../hooks/place";
 import { useFaults } from "../../hooks/useFaults";
 import { figure, THIN } from "../../model/format";
 import { beamPath, extent, rowPlaces, scaleBar, spread } from "../../model/plan";
@@ -33,7 +33,7 @@ const PLACE: [keyof Mount, string][] = [
 
 /** The vehicle from above, drawn from its numbers, with the numbers beside it. */
 export function Plan() {
-  const { rig } = useBench();
+  const { rig } = usePlace();
   const said = JSON.stringify([rig.rig.geometry, rig.parts.map((part) => [part.id, part.mount])]);
   return <PlanOf key={said} rig={rig} />;
 }

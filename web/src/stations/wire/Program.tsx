@@ -1,6 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, ask } from "../../api/client";
-import { useBench } from "../../hooks/bench";
+import { keys } from "../../api/keys";
+import { say } from "../../hooks/notice";
+import { usePlace } from "../../hooks/place";
 import { useAddress } from "../../hooks/useAddress";
 import { saveText } from "../../plot/saveSvg";
 
@@ -8,14 +10,13 @@ const TITLES: Record<string, string> = { cpp: "C++", python: "Python" };
 
 /** The program that streams this rig's raw readings, to copy or take along. */
 export function Program() {
-  const bench = useBench();
-  const { rig } = bench;
+  const { rig } = usePlace();
   const { search, put } = useAddress();
   const runs = rig.rig.board.programs;
   const wanted = search.get("language") ?? "";
   const language = runs.includes(wanted) ? wanted : (runs[0] ?? "");
   const program = useQuery({
-    queryKey: ["r", rig.slug, "program", rig.revision, language],
+    queryKey: keys.program(rig.slug, rig.revision, language),
     queryFn: () =>
       ask(api.GET("/api/rigs/{slug}/program", { params: { path: { slug: rig.slug }, query: { language } } })),
     retry: false,
@@ -24,9 +25,9 @@ export function Program() {
     if (!program.data) return;
     try {
       await navigator.clipboard.writeText(program.data.text);
-      bench.say({ text: "The program is on the clipboard.", tone: "said" });
+      say({ text: "The program is on the clipboard.", tone: "said" });
     } catch {
-      bench.say({ text: "The browser does not let the clipboard be used: take the download.", tone: "fault" });
+      say({ text: "The browser does not let the clipboard be used: take the download.", tone: "fault" });
     }
   };
   const lines = program.data?.text.split("\n").length ?? 0;

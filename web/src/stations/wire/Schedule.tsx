@@ -1,15 +1,16 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, ask, type Rig } from "../../api/client";
-import { useBench } from "../../hooks/bench";
+import { keys } from "../../api/keys";
+import { usePlace } from "../../hooks/place";
 import { BAND_COLOURS, WIRE_COLOURS } from "../../model/harness";
 import { saveText } from "../../plot/saveSvg";
 import { useRigChange } from "./useRigChange";
 
 /** From, to, colour, length, part: what to cut and where it goes, with the parts list; made to be printed. */
 export function Schedule() {
-  const { rig } = useBench();
+  const { rig } = usePlace();
   const list = useQuery({
-    queryKey: ["r", rig.slug, "schedule", rig.revision],
+    queryKey: keys.schedule(rig.slug, rig.revision),
     queryFn: () => ask(api.GET("/api/rigs/{slug}/schedule", { params: { path: { slug: rig.slug } } })),
     placeholderData: (old) => old,
   });

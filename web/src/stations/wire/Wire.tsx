@@ -1,7 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import { api, ask, type Finding } from "../../api/client";
-import { useBench } from "../../hooks/bench";
+import { keys } from "../../api/keys";
+import { useAct } from "../../hooks/act";
+import { usePlace } from "../../hooks/place";
 import { useAddress } from "../../hooks/useAddress";
 import type { Wire as WireDocument } from "../../model/harness";
 import { saveSvg } from "../../plot/saveSvg";
@@ -32,11 +34,11 @@ const VIEWS = [
 
 /** What there is to choose from: templates, kinds of parts, boards. */
 export function useLists() {
-  return useQuery({ queryKey: ["lists"], queryFn: () => ask(api.GET("/api/lists")), staleTime: Infinity });
+  return useQuery({ queryKey: keys.lists, queryFn: () => ask(api.GET("/api/lists")), staleTime: Infinity });
 }
 
 export function Wire() {
-  const { rig } = useBench();
+  const { rig } = usePlace();
   const { search, put } = useAddress();
   const open = VIEWS.find((one) => one.id === search.get("view")) ?? VIEWS[0];
   const Show: (props: ViewProps) => ReactNode = open.show;
@@ -63,14 +65,15 @@ export function Wire() {
 }
 
 function Harness() {
-  const bench = useBench();
+  const place = usePlace();
+  const act = useAct();
   const { search } = useAddress();
   const { change, refusal, path, revision } = useRigChange();
-  const { rig } = bench;
-  const selected = rig.parts.find((one) => one.id === search.get("part"))?.id ?? bench.sensor.id;
+  const { rig } = usePlace();
+  const selected = rig.parts.find((one) => one.id === search.get("part"))?.id ?? place.sensor.id;
   const pick = (part: string) => {
     const sensor = rig.sensors.some((one) => one.id === part);
-    bench.show(sensor ? { sensor: part, part: null } : { part });
+    place.show(sensor ? { sensor: part, part: null } : { part });
   };
   const fix = (finding: Finding) =>
     change(
@@ -100,7 +103,7 @@ function Harness() {
           Assign pins
         </button>
         {rig.parent !== null && (
-          <button type="button" className="plain" onClick={() => void bench.undoRig()} title={`Takes back: ${rig.why}`}>
+          <button type="button" className="plain" onClick={() => void act.undoRig()} title={`Takes back: ${rig.why}`}>
             Undo the last change
           </button>
         )}
@@ -148,7 +151,7 @@ function Harness() {
 }
 
 function BoardMenu() {
-  const { rig } = useBench();
+  const { rig } = usePlace();
   const { put } = useAddress();
   const { change, path, revision } = useRigChange();
   const choose = async (board: string) => {

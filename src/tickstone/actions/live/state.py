@@ -1,4 +1,4 @@
-"""How a live feed stands, as those see it who ask."""
+"""How a live rig stands, as those see it who ask."""
 
 from __future__ import annotations
 
@@ -10,8 +10,8 @@ from tickstone.link.recorder import Progress
 
 
 @dataclass(frozen=True)
-class OpenRecording:
-    """The recording that runs: ``start_us`` is the feed's time of its first row, None before that."""
+class RecordingState:
+    """The recording that runs: ``start_us`` is the rig's time of its first row, None before that."""
 
     id: int
     name: str
@@ -20,8 +20,8 @@ class OpenRecording:
 
 
 @dataclass(frozen=True)
-class FeedState:
-    """How the feed stands: ``status`` is idle, live, silent or lost; ``why`` is a sentence when lost or ended; ``advice``
+class LiveState:
+    """How the rig's line stands: ``status`` is idle, live, silent or lost; ``why`` is a sentence when lost or ended; ``advice``
     what to do about a source that makes no sense; ``rhythm`` holds all lines a second, jitter and gaps of the sensor that
     speaks most."""
 
@@ -32,14 +32,14 @@ class FeedState:
     rhythm: Rhythm
     lines: int
     garbled: int
-    recording: OpenRecording | None
+    recording: RecordingState | None
     now_us: int
     lost_for_s: float
 
 
 @dataclass
 class Trouble:
-    """What the line itself did wrong lately, by the feed's time, s: lines that make no sense, as (time, text), and when the
+    """What the line itself did wrong lately, by the rig's time, s: lines that make no sense, as (time, text), and when the
     board began anew. ``counted`` holds how many lines had come by when, as (time, lines)."""
 
     odd: deque[tuple[float, str]] = field(default_factory=lambda: deque(maxlen=500))

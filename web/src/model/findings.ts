@@ -1,24 +1,24 @@
-import type { Bench } from "../../hooks/bench";
-import type { Finding } from "../../model/live";
+import type { Sensor } from "../api/client";
+import type { Finding } from "./live";
 
 /** Whose a finding is, in the rig's own names; the line's where it is nobody's. */
-export function whose(finding: Finding, bench: Bench): string {
-  const name = bench.rig.sensors.find((one) => one.id === finding.sensor)?.name ?? (finding.sensor || "the line");
+export function whose(finding: Finding, sensors: Sensor[]): string {
+  const name = sensors.find((one) => one.id === finding.sensor)?.name ?? (finding.sensor || "the line");
   return name.charAt(0).toUpperCase() + name.slice(1);
 }
 
 /** A finding as a heading: "Front ranger: readings drop out". */
-export function headline(findings: Finding[], bench: Bench): string {
+export function headline(findings: Finding[], sensors: Sensor[]): string {
   const [first] = findings;
   if (!first) return "";
   const more = findings.length - 1;
-  return `${whose(first, bench)}: ${first.title}${more ? `, and ${more} more fault${more > 1 ? "s" : ""}` : ""}`;
+  return `${whose(first, sensors)}: ${first.title}${more ? `, and ${more} more fault${more > 1 ? "s" : ""}` : ""}`;
 }
 
 /** What a recording's name is followed by: its only fault, or how many there are. */
-export function wrongIn(findings: Finding[], bench: Bench): string {
+export function wrongIn(findings: Finding[], sensors: Sensor[]): string {
   if (findings.length > 1) return `${findings.length} things look wrong`;
-  return headline(findings, bench)
+  return headline(findings, sensors)
     .replace(/^./, (letter) => letter.toLowerCase())
     .replace(": ", ", ");
 }

@@ -1,4 +1,4 @@
-"""The feed with a scripted source: what windows see, what the recorder gets, and in which order."""
+"""A live rig with a scripted source: what windows see, what the recorder gets, and in which order."""
 
 from __future__ import annotations
 
@@ -14,9 +14,10 @@ from hypothesis import strategies as st
 
 from tests.conftest import until
 from tests.rigs import ranger_and_air
-from tickstone.actions.feed import Cached, Feed
-from tickstone.actions.ring import Ring
-from tickstone.actions.watched import Now
+from tickstone.actions.live.lateness import Cached
+from tickstone.actions.live.rig import LiveRig
+from tickstone.actions.live.ring import Ring
+from tickstone.actions.live.watched import Now
 from tickstone.core import ranging
 from tickstone.core.constants import Provenance, Value, settle
 from tickstone.core.decisions.steering import usual_action
@@ -94,120 +95,121 @@ def source() -> Scripted:
 
 
 @pytest.fixture
-def feed(source: Scripted) -> Feed:
-    made = Feed(ranger_and_air(), values())
+def live(source: Scripted) -> LiveRig:
+    made = LiveRig(ranger_and_air(), values())
     made.connect(source)
     yield made
     made.disconnect()
 
 
-def read(feed: Feed, key: str, count: int) -> object:
-    return until(lambda: feed.watched[key].readings >= count)
+def read(live: LiveRig, key: str, count: int) -> object:
+    return until(lambda: live.intake.watched[key].readings >= count)
 
 
-def test_readings_are_converted_with_the_air_of_the_same_moment(feed: Feed, source: Scripted) -> None:
+def test_readings_are_converted_with_the_air_of_the_same_moment(live: LiveRig, source: Scripted) -> None:
     source.lines("t_us:0 echo_us:5000 air_c:0.0", "t_us:50000 echo_us:5000")
-    read(feed, RANGER, 2)
-    found = feed.stretch(RANGER, 0, 10)
+    read(live, RANGER, 2)
+    found = live.view.stretch(RANGER, 0, 10)
     assert found.raw.tolist() == [5000, 5000]
     assert found.values == pytest.approx([5000 * 331.61 / 2000] * 2, rel=1e-4)  # Cramer, 0 °C, 50 %
-    assert feed.air_c == 0.0
-    assert feed.air_readings == 1
+    assert live.intake.air_c == 0.0
+    assert live.intake.air_readings == 1
 
 
-def test_the_air_is_the_mean_of_the_last_thirty_readings(feed: Feed, source: Scripted) -> None:
+def test_the_air_is_the_mean_of_the_last_thirty_readings(live: LiveRig, source: Scripted) -> None:
     source.lines(*(f"t_us:{i * 1000} air_c:{10 if i < 20 else 20}" for i in range(50)))
-    read(feed, AIR, 50)
-    assert feed.air_c == 20.0
+    read(live, AIR, 50)
+    assert live.intake.air_c == 20.0
 
 
-def test_before_the_first_temperature_the_constant_stands_in(feed: Feed, source: Scripted) -> None:
+def test_before_the_first_temperature_the_constant_stands_in(live: LiveRig, source: Scripted) -> None:
     source.lines("t_us:0 echo_us:1000")
-    read(feed, RANGER, 1)
-    assert feed.air_c is None
-    assert feed.stretch(RANGER, 0, 1).values[0] == pytest.approx(1000 * 343.9944 / 2000, rel=1e-5)
+    read(live, RANGER, 1)
+    assert live.intake.air_c is None
+    assert live.view.stretch(RANGER, 0, 1).values[0] == pytest.approx(1000 * 343.9944 / 2000, rel=1e-5)
 
 
-def test_dropouts_are_counted_and_odd_lines_too(feed: Feed, source: Scripted) -> None:
+def test_dropouts_are_counted_and_odd_lines_too(live: LiveRig, source: Scripted) -> None:
     source.lines(
         "bo~ot", "t_us:0 echo_us:1457", "t_us:50000 echo_us:0", "t_us:100000 echo_us:3", "t_us:15?000 echo_us:9"
     )
-    read(feed, RANGER, 3)
-    assert feed.watched[RANGER].dropouts == 1
-    assert feed.state().garbled == 2
-    assert feed.state().lines == 5
-    codes = feed.stretch(RANGER, 0, 5).codes.tolist()
+    read(live, RANGER, 3)
+    assert live.intake.watched[RANGER].dropouts == 1
+    assert live.view.state().garbled == 2
+    assert live.view.state().lines == 5
+    codes = live.view.stretch(RANGER, 0, 5).codes.tolist()
     assert codes == [ranging.OK, ranging.DROPOUT, ranging.TOO_NEAR]
 
 
-def test_the_recorder_gets_raw_rows_from_zero_and_odd_lines_with_them(feed: Feed, source: Scripted) -> None:
+def test_the_recorder_gets_raw_rows_from_zero_and_odd_lines_with_them(live: LiveRig, source: Scripted) -> None:
     source.lines("t_us:900000 echo_us:1400")
-    read(feed, RANGER, 1)
+    read(live, RANGER, 1)
     sink = Kept()
     recorder = Recorder(9, sink)
-    feed.begin(recorder, "test")
+    live.begin(recorder, "test")
     with pytest.raises(Conflict):
-        feed.begin(recorder, "again")
+        live.begin(recorder, "again")
     source.lines("t_us:950000 echo_us:1457 air_c:21", "?", "t_us:1000000 echo_us:0")
-    read(feed, RANGER, 3)
-    assert feed.recording_time_us(0.1) == 50_000
-    assert feed.end() is recorder
+    read(live, RANGER, 3)
+    assert live.recording is not None
+    assert live.recording.time_us(0.1) == 50_000
+    assert live.end() is recorder
     recorder.flush()
     assert sink.rows(RANGER) == [(0, 1457.0), (50_000, 0.0)]
     assert sink.rows(AIR) == [(0, 21.0)]
     assert [odd[1] for batch in sink.batches for odd in batch.odd_lines] == ["?"]
-    assert feed.recording_time_us(0.1) is None
+    assert live.recording is None
 
 
 def test_nothing_is_recorded_without_a_source_and_no_source_changes_under_a_recording(source: Scripted) -> None:
-    feed = Feed(ranger_and_air(), values())
+    live = LiveRig(ranger_and_air(), values())
     with pytest.raises(NotConnected):
-        feed.begin(Recorder(9, Kept()), "x")
-    feed.connect(source)
-    feed.begin(Recorder(9, Kept()), "x")
+        live.begin(Recorder(9, Kept()), "x")
+    live.connect(source)
+    live.begin(Recorder(9, Kept()), "x")
     with pytest.raises(Conflict, match="stop it before"):
-        feed.connect(Scripted())
-    feed.end()
-    feed.disconnect()
+        live.connect(Scripted())
+    live.end()
+    live.disconnect()
     assert source.closed
 
 
-def test_a_source_that_ended_says_why_and_connecting_again_begins_anew(feed: Feed, source: Scripted) -> None:
+def test_a_source_that_ended_says_why_and_connecting_again_begins_anew(live: LiveRig, source: Scripted) -> None:
     source.lines("t_us:0 echo_us:1457")
-    read(feed, RANGER, 1)
+    read(live, RANGER, 1)
     source.given.put(None)
-    until(lambda: feed.state().why)
-    assert "unplugged" in feed.state().why
-    assert feed.state().status == "idle"
-    assert not feed.connected
+    until(lambda: live.view.state().why)
+    assert "unplugged" in live.view.state().why
+    assert live.view.state().status == "idle"
+    assert not live.connection.open
     again = Scripted()
-    feed.connect(again)
-    assert feed.state().status == "live"
-    assert feed.watched[RANGER].readings == 0
+    live.connect(again)
+    assert live.view.state().status == "live"
+    assert live.intake.watched[RANGER].readings == 0
     again.lines("t_us:7 echo_us:1457")
-    read(feed, RANGER, 1)
-    assert feed.stretch(RANGER, 0, 5).times_s.tolist() == [0.0]
+    read(live, RANGER, 1)
+    assert live.view.stretch(RANGER, 0, 5).times_s.tolist() == [0.0]
 
 
 def test_a_silent_source_is_not_called_live() -> None:
     now = [1000.0]
-    feed = Feed(ranger_and_air(), values(), clock=lambda: now[0])
-    feed.connect(Scripted())
-    assert feed.state().status == "live"
+    live = LiveRig(ranger_and_air(), values(), clock=lambda: now[0])
+    live.connect(Scripted())
+    assert live.view.state().status == "live"
     now[0] += 10
-    assert feed.state().status == "silent"
-    feed.disconnect()
+    assert live.view.state().status == "silent"
+    live.disconnect()
 
 
-def test_new_constants_convert_what_comes_next(feed: Feed, source: Scripted) -> None:
+def test_new_constants_convert_what_comes_next(live: LiveRig, source: Scripted) -> None:
     source.lines("t_us:0 echo_us:2000")
-    read(feed, RANGER, 1)
+    read(live, RANGER, 1)
     fresh = values()
     fresh[RANGER]["offset"] = Value("offset", "offset", "mm", -50.0, 0.1, Provenance.MEASURED, "ruler")
-    feed.refresh(ranger_and_air(), fresh, {})
+    live.refresh(ranger_and_air(), fresh, {})
     source.lines("t_us:50000 echo_us:2000")
-    read(feed, RANGER, 2)
-    before, after = feed.stretch(RANGER, 0, 2).values
+    read(live, RANGER, 2)
+    before, after = live.view.stretch(RANGER, 0, 2).values
     assert before - after == pytest.approx(50.0)
 
 
@@ -219,23 +221,23 @@ def without(rig: Rig, key: str) -> Rig:
     )  # fmt: skip
 
 
-def test_what_came_before_a_part_was_taken_off_is_converted_as_the_rig_was(feed: Feed, source: Scripted) -> None:
+def test_what_came_before_a_part_was_taken_off_is_converted_as_the_rig_was(live: LiveRig, source: Scripted) -> None:
     source.lines(*(f"t_us:{i * 1000} echo_us:1457 air_c:21" for i in range(4)))
-    until(lambda: len(feed.heard) == 4)  # they wait to be converted: nobody has looked yet
-    taken_off = feed._watched[RANGER]  # asking for ``watched`` would convert
-    feed.refresh(without(ranger_and_air(), RANGER), {AIR: values()[AIR]}, {})
+    until(lambda: len(live.intake.heard) == 4)  # they wait to be converted: nobody has looked yet
+    taken_off = live.intake._watched[RANGER]  # asking for ``watched`` would convert
+    live.refresh(without(ranger_and_air(), RANGER), {AIR: values()[AIR]}, {})
     assert taken_off.readings == 4
-    assert set(feed.watched) == {AIR}
+    assert set(live.intake.watched) == {AIR}
     source.lines("t_us:50000 echo_us:1457 air_c:22")
-    read(feed, AIR, 5)
-    feed.refresh(without(ranger_and_air(), AIR), {RANGER: values()[RANGER]}, {})
-    assert feed.air_c is None  # nobody measures it any more
+    read(live, AIR, 5)
+    live.refresh(without(ranger_and_air(), AIR), {RANGER: values()[RANGER]}, {})
+    assert live.intake.air_c is None  # nobody measures it any more
     source.lines("t_us:100000 echo_us:1457")
-    read(feed, RANGER, 1)
+    read(live, RANGER, 1)
 
 
 class Bench:
-    """A feed whose lines and whose clock a test moves by hand."""
+    """A live rig whose lines and whose clock a test moves by hand."""
 
     def __init__(self, rig: Rig, **chosen: float) -> None:
         (self.sensor,) = rig.sensors
@@ -244,17 +246,17 @@ class Bench:
         known = {n: replace(v, provenance=Provenance.CHOSEN) for n, v in usual_values(what, rig, self.sensor, chosen).items()
                  if n in chosen and n in specs}  # fmt: skip
         self.now = 1000.0
-        self.feed = Feed(rig, {self.sensor.id: usual_values(what, rig, self.sensor) | known}, clock=lambda: self.now)
-        self.feed.connect(Scripted())
+        self.live = LiveRig(rig, {self.sensor.id: usual_values(what, rig, self.sensor) | known}, clock=lambda: self.now)
+        self.live.connect(Scripted())
 
     def hear(self, stamps_s: list[float], words: Callable[[int, float], str], sent_from: int = 0) -> None:
         """Lines of a board at these times of its own, arriving together just now."""
         lines = [f"t_us:{round(t * 1e6)} {words(sent_from + i, t)}" for i, t in enumerate(stamps_s)]
-        self.feed.take_lines(lines, self.now)
+        self.live.intake.take_lines(lines, self.now)
 
     def shows(self) -> Now:
         """What a window is shown just now."""
-        return self.feed.now(self.sensor.id)
+        return self.live.view.now(self.sensor.id)
 
 
 def six_states(i: int, _t: float) -> str:
@@ -318,7 +320,7 @@ def test_when_it_stands_is_as_chosen() -> None:
 def test_a_wheel_with_one_magnet_that_rolls_slowly_does_not_stand_between_two_pulses() -> None:
     """2 042 mm at 0.6 m/s: a pulse every 3.4 s. It moves all the time, and its source is not silent."""
     bench = Bench(rig_template("T17"))
-    period = bench.feed.values["wheel"]["circumference"].value / 600.0
+    period = bench.live.intake.values["wheel"]["circumference"].value / 600.0
     assert period > 3.0
     begun = bench.now
     for i in range(40):
@@ -331,14 +333,14 @@ def test_a_wheel_with_one_magnet_that_rolls_slowly_does_not_stand_between_two_pu
             now = bench.shows()
             assert now.value == pytest.approx(0.6, rel=0.05)
             assert "Standing" not in now.sentence
-            assert bench.feed.state().status == "live"
+            assert bench.live.view.state().status == "live"
             trip = now.instruments["trip"]
             assert trip["speed_m_s"] == pytest.approx(0.6, rel=0.01)
             assert trip["average_m_s"] == pytest.approx(0.6, rel=0.01)
             assert trip["moving_s"] == pytest.approx(i * period, rel=0.01)
     bench.now += 15
     assert bench.shows().value == 0.0
-    assert bench.feed.state().status == "silent"
+    assert bench.live.view.state().status == "silent"
 
 
 def test_what_is_chosen_at_decide_is_what_watch_says() -> None:
@@ -373,14 +375,14 @@ def test_what_is_chosen_at_decide_is_what_watch_says() -> None:
     assert "Over-speed: 3000 rpm" in fast.shows().sentence
 
 
-def test_sentences_come_from_the_kind_and_settle(feed: Feed, source: Scripted) -> None:
+def test_sentences_come_from_the_kind_and_settle(live: LiveRig, source: Scripted) -> None:
     source.lines(*(f"t_us:{i * 50_000} echo_us:1457" for i in range(20)))
-    read(feed, RANGER, 20)
-    assert "standing still" in feed.now(RANGER).sentence
+    read(live, RANGER, 20)
+    assert "standing still" in live.view.now(RANGER).sentence
     source.lines(*(f"t_us:{(20 + i) * 50_000} echo_us:0" for i in range(10)))
-    read(feed, RANGER, 30)
-    assert "standing still" in feed.now(RANGER).sentence  # not again within half a second
-    until(lambda: "No echo" in feed.now(RANGER).sentence, 3)
+    read(live, RANGER, 30)
+    assert "standing still" in live.view.now(RANGER).sentence  # not again within half a second
+    until(lambda: "No echo" in live.view.now(RANGER).sentence, 3)
 
 
 @given(st.lists(st.integers(1, 30), min_size=1, max_size=30), st.integers(1, 50))

@@ -1,4 +1,4 @@
-"""One sensor of a feed: its readings as they come, converted, with what its instruments make of them."""
+"""A sensor that is watched: its readings as they come, converted, with what its instruments make of them."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from tickstone.actions.ring import Array, History, Ring
+from tickstone.actions.live.ring import Array, History, Ring
 from tickstone.core.constants import Values
 from tickstone.core.decisions.live import live_words
 from tickstone.core.instruments import INSTRUMENTS, Instrument, Seen, Shown, stands_after_s
@@ -41,7 +41,7 @@ class Now:
 
 @dataclass
 class Watched:
-    """A sensor that is watched; ``now_s`` in its methods is the feed's time, s."""
+    """``now_s`` in its methods is the rig's time, s."""
 
     key: str
     kind: Kind

@@ -1,10 +1,8 @@
-import type { Sensor } from "../../api/client";
-import type { Bench } from "../../hooks/bench";
-import type { Settings } from "../../hooks/settings";
-import { figure, plainDecimals, THIN } from "../../model/format";
-import type { FeedNow, SensorNow } from "../../model/live";
-import { into } from "../../model/units";
+import type { Sensor } from "../api/client";
 import { headline } from "./findings";
+import { figure, plainDecimals, THIN } from "./format";
+import type { FeedNow, SensorNow } from "./live";
+import { into, type Units } from "./units";
 
 /** Whether a source is open and there. */
 export function isOn(now: FeedNow): boolean {
@@ -12,26 +10,25 @@ export function isOn(now: FeedNow): boolean {
 }
 
 /** The heading of the live view: what the selected sensor says, or why there is nothing to say. */
-export function heading(bench: Bench, now: FeedNow): string {
-  const { rig, sensor } = bench;
-  if (bench.feed.link === "opening") return "Looking for readings";
+export function heading(sensors: Sensor[], sensor: Sensor, opening: boolean, now: FeedNow): string {
+  if (opening) return "Looking for readings";
   if (now.status === "lost") return "The board was unplugged: waiting for it";
   if (now.status === "idle") return now.why ? now.why.replace(/\.$/, "") : "Nothing is connected yet";
   if (now.advice) return "What comes is no text: another baud?";
   const first = now.sensors[sensor.id];
   if (now.status === "silent" && !first?.readings) return `${now.source} is connected but says nothing`;
   if (!first || first.readings === 0) return `Waiting for the ${sensor.name}`;
-  if (now.findings.length) return headline(now.findings, bench);
+  if (now.findings.length) return headline(now.findings, sensors);
   const said = first.sentence.replace(/\.$/, "");
-  const silent = rig.sensors.filter((one) => (now.sensors[one.id]?.readings ?? 0) === 0);
+  const silent = sensors.filter((one) => (now.sensors[one.id]?.readings ?? 0) === 0);
   if (!silent.length) return said;
   const others = silent.length > 1 ? `${silent.length} others say` : `the ${silent[0]?.name} says`;
   return `${said}; ${others} nothing yet`;
 }
 
 /** A value in the unit that the person chose, with the kind's own decimals. */
-export function valueText(value: number, sensor: Sensor, settings: Settings): { text: string; unit: string } {
-  const way = into(sensor.unit, sensor.quantity, settings);
+export function valueText(value: number, sensor: Sensor, units: Units): { text: string; unit: string } {
+  const way = into(sensor.unit, sensor.quantity, units);
   return { text: figure(way.to(value), way.decimals ?? sensor.digits), unit: way.unit };
 }
 

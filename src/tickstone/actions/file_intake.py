@@ -19,7 +19,7 @@ MOST_ODD = 1000
 LONGEST_US = 3_000_000_000_000_000  # about a century: a file's date is no help beyond
 
 
-class Intake:
+class FileIntake:
     """Places a file's rows in time and gives each stream its own. ``rows`` were taken, ``end_us`` is the time of the last."""
 
     def __init__(

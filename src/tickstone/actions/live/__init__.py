@@ -1,0 +1,1 @@
+"""A rig that is live: its connection, what comes in over it, what is recorded, held and looked at."""

@@ -1,0 +1,138 @@
+"""Recording what live rigs send: begun, marked, flushed, and closed when it ends, however it does."""
+
+from __future__ import annotations
+
+import threading
+from dataclasses import dataclass
+from datetime import UTC, datetime
+
+from tickstone.actions import marking
+from tickstone.actions.live.rig import LiveRig
+from tickstone.actions.live.rigs import LiveRigs
+from tickstone.core.rigs.kinds import kind
+from tickstone.errors import Conflict, NotConnected, StoreAway
+from tickstone.link.recorder import Recorder
+from tickstone.store import log, recordings, rigs
+from tickstone.store.database import Database
+from tickstone.store.samples import SampleSink
+
+GRACE_S = 5.0  # a plug that comes back within so long goes on in the same recording, as a new segment
+
+
+@dataclass(frozen=True)
+class Ended:
+    """A recording that has ended and is not closed in the store yet."""
+
+    slug: str
+    recorder: Recorder
+    status: str
+    why: str
+
+
+class Recordings:
+    """The recordings of all rigs that are live, at most one of each."""
+
+    def __init__(self, database: Database, live_rigs: LiveRigs) -> None:
+        self._database, self._rigs = database, live_rigs
+        self._ended: list[Ended] = []
+        self._lock = threading.Lock()
+        self._beginning = threading.Lock()
+        self._recovered = False
+
+    def recover(self) -> None:
+        """Close what an earlier run left open; tried again while the store is away."""
+        if self._recovered:
+            return
+        try:
+            with self._database.transaction() as session:
+                recordings.close_orphans(session)
+        except StoreAway:
+            return
+        self._recovered = True
+
+    def begin(self, slug: str, name: str = "") -> int:
+        """Begin a recording of everything the rig sends; returns its id. Raises NotConnected, and Conflict when one runs."""
+        live = self._rigs.of(slug)
+        with self._beginning:
+            if live.recording is not None:
+                raise Conflict("A recording is running already.", "recording")
+            if not live.connection.open:
+                raise NotConnected("Connect the board or the stand-in first.")
+            with self._database.transaction() as session:
+                stored = rigs.rig_named(session, slug)
+                title = name.strip() or f"{stored.rig.title}, {datetime.now(UTC):%d %b %H:%M}"
+                recording_id = recordings.begin(
+                    session,
+                    rig_id=stored.id,
+                    revision_id=stored.revision_id,
+                    name=title,
+                    origin="live",
+                    source=live.connection.source,
+                    clock="device",
+                    streams=[
+                        recordings.NewStream(s.id, s.id, kind(s.kind).channels_of(s.options))
+                        for s in stored.rig.sensors
+                    ],
+                )
+                log.write_entry(session, stored.id, "recording", f"Recording begun: {title}", recording=recording_id)
+            live.begin(Recorder(recording_id, SampleSink(self._database)), title)
+        self._rigs.changed(slug)
+        return recording_id
+
+    def mark(self, slug: str, text: marking.MarkText, lasted_s: float = 0.0) -> int:
+        """Mark this moment in the running recording, or the span of the last ``lasted_s``; returns the mark's id."""
+        live = self._rigs.of(slug)
+        recording = live.recording
+        if recording is None:
+            raise Conflict("Marks belong to a recording: press Record first.", "recording")
+        now = recording.time_us(live.view.now_s())
+        begun = max(0, now - round(lasted_s * 1e6))
+        with self._rigs.change(slug) as session:
+            return marking.add(session, recording.id, begun, now if begun < now else None, text)
+
+    def stop(self, slug: str) -> int:
+        """End the running recording; returns its id. Raises Conflict when there is none."""
+        recording = self._rigs.of(slug).recording
+        if recording is None:
+            raise Conflict("No recording is running.", "recording")
+        self.end(slug, "closed", "")
+        self.close_ended()
+        return recording.id
+
+    def end(self, slug: str, status: str, why: str) -> None:
+        """No row goes into the rig's recording any more; it is closed when the store has taken what waits."""
+        recorder = self._rigs.of(slug).end()
+        if recorder is not None:
+            with self._lock:
+                self._ended.append(Ended(slug, recorder, status, why))
+
+    def flush(self, live: LiveRig) -> None:
+        """Hand what waits to the store; end the recording of a source that has gone for good."""
+        state, recording = live.view.state(), live.recording
+        if recording is None:
+            return
+        recording.recorder.flush()
+        if state.status == "idle" or (state.status == "lost" and state.lost_for_s > GRACE_S):
+            self.end(live.slug, "cut", state.why)
+
+    def close_ended(self) -> None:
+        """Flush and close recordings that have ended; those the store cannot take yet stay in line."""
+        with self._lock:
+            ended, self._ended = self._ended, []
+        for recording in ended:
+            try:
+                self._close(recording)
+            except StoreAway:
+                with self._lock:
+                    self._ended.append(recording)
+
+    def _close(self, ended: Ended) -> None:
+        if not ended.recorder.flush():
+            raise StoreAway("")
+        with self._rigs.change(ended.slug) as session:
+            recordings.close(session, ended.recorder.recording_id, status=ended.status, why=ended.why)
+            stored = recordings.recording(session, ended.recorder.recording_id)
+            how = "Recording kept" if ended.status == "closed" else "Recording cut short, kept"
+            rows = sum(stream.n for stream in stored.streams)
+            text = f"{how}: {stored.name}, {stored.duration_s:.1f} s, {rows} readings. {ended.why}".strip()
+            log.write_entry(session, stored.rig_id, "recording", text, recording=stored.id)

@@ -1,0 +1,18 @@
+import { Find } from "./Find";
+import { KeysHelp } from "./KeysHelp";
+import { MarkDialog } from "./MarkDialog";
+import { StandInDrawer } from "./StandInDrawer";
+
+export type DialogName = "keys" | "find" | "hands" | "mark";
+
+/** What opens over the work, one at a time. */
+export default function Dialogs({ open, onHide }: { open: DialogName | null; onHide: () => void }) {
+  return (
+    <>
+      <KeysHelp show={open === "keys"} onHide={onHide} />
+      <Find show={open === "find"} onHide={onHide} />
+      <MarkDialog show={open === "mark"} onHide={onHide} />
+      <StandInDrawer show={open === "hands"} onHide={onHide} />
+    </>
+  );
+}
