@@ -98,7 +98,9 @@ def _result(what: Kind, values: Values, around: Surroundings, changed: Mapping[s
     """The result with some raw numbers and constants changed."""
     raw = {name.removeprefix(RAW): number for name, number in changed.items() if name.startswith(RAW)}
     constants = {name: number for name, number in changed.items() if not name.startswith(RAW)}
-    moved = {name: replace(value, value=constants.get(name, value.value)) for name, value in values.items()}
+    moved = dict(values) | {
+        name: replace(values[name], value=number) for name, number in constants.items() if number != values[name].value
+    }
     air = around.air_c
     if air is not None and "air" in constants:
         around = replace(around, air_c=air + constants["air"] - values["air"].value)

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import replace
+from functools import cache
 from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
@@ -22,7 +23,8 @@ MOST_CHARACTERS = 2_000_000
 MOST_PARTS = 200
 
 
-def rig_schema() -> dict[str, Any]:
+@cache
+def rig_schema() -> Mapping[str, Any]:
     """The JSON Schema (draft 2020-12) of a rig document; ``schema`` in it is its version."""
     schema = RIG_DOCUMENT.json_schema()
     for part in (schema, *schema["$defs"].values()):
@@ -78,7 +80,7 @@ def _refuse_unknown(document: dict[str, Any]) -> None:
         raise BadInput(f"A rig has no field {name!r} (at {path or 'the top'}).", f"{path}.{name}".lstrip("."))
 
 
-def _unknown(value: Any, part: dict[str, Any], schema: dict[str, Any], path: str) -> Iterator[tuple[str, str]]:
+def _unknown(value: Any, part: Mapping[str, Any], schema: Mapping[str, Any], path: str) -> Iterator[tuple[str, str]]:
     if "$ref" in part:
         part = schema["$defs"][part["$ref"].rsplit("/", 1)[1]]
     for one in part.get("anyOf", ()):

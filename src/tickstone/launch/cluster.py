@@ -152,7 +152,7 @@ class Cluster:
             if known is None:
                 make = sql.SQL("CREATE DATABASE {}").format(sql.Identifier(name))
                 if template:
-                    make += sql.SQL(" TEMPLATE {}").format(sql.Identifier(template))
+                    make += sql.SQL(" TEMPLATE {} STRATEGY FILE_COPY").format(sql.Identifier(template))
                 connection.execute(make)
         return self.url(name)
 

@@ -19,13 +19,14 @@ def known(fitted: Fitted) -> Kind | OutputKind:
 
 def part_of(fitted: Fitted) -> Part:
     """The electrical side of a fitted part, with its options chosen."""
-    return _part(isinstance(fitted, Output), fitted.kind, tuple(sorted(fitted.options.items())))
+    if isinstance(fitted, Output):
+        return output(fitted.kind).part_of(fitted.options)
+    return _part(fitted.kind, tuple(sorted(fitted.options.items())))
 
 
 @lru_cache(maxsize=1024)  # checks ask for the same few parts thousands of times
-def _part(is_output: bool, kind_id: str, options: tuple[tuple[str, str | float], ...]) -> Part:
-    what = output(kind_id) if is_output else kind(kind_id)
-    return what.part_of(dict(options))
+def _part(kind_id: str, options: tuple[tuple[str, str | float], ...]) -> Part:
+    return kind(kind_id).part_of(dict(options))
 
 
 def pin_of(rig: Rig, wire: Wire) -> PinSpec:

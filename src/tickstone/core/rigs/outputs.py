@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 from tickstone.core.rigs.part import Chosen, Draw, Lamp, OptionSpec, Part, Piece, PinSpec, Role, question
 from tickstone.core.rigs.rig import Fitted, Options, Rig
@@ -28,7 +29,13 @@ class OutputKind:
 
     def part_of(self, options: Options) -> Part:
         """Its pins and what it draws."""
-        return self.part(Chosen(self.options, options))
+        return _part(self.id, tuple(sorted(options.items())))
+
+
+@lru_cache(maxsize=1024)  # checks ask for the same few parts thousands of times
+def _part(kind_id: str, options: tuple[tuple[str, str | float], ...]) -> Part:
+    what = OUTPUTS[kind_id]
+    return what.part(Chosen(what.options, dict(options)))
 
 
 def _lamp(name: str, colour: str, wire: str) -> PinSpec:

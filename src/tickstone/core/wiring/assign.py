@@ -139,7 +139,8 @@ def _timers_wanted(rig: Rig, placed: Sequence[tuple[Wire, Pin]]) -> set[str]:
 
 def _match(rig: Rig, wires: Sequence[Wire], pins: Sequence[Pin]) -> list[str]:
     """The cheapest places; where a capture and a pwm output would share a timer, captures stay off it."""
-    kept = [(w, pin) for w in rig.wires if w not in wires for pin in all_pins(rig) if pin.name == w.to]
+    every = {pin.name: pin for pin in all_pins(rig)}
+    kept = [(w, every[w.to]) for w in rig.wires if w not in wires and w.to in every]
     by_name = {pin.name: pin for pin in pins}
     shared: set[str] = set()
     while True:
