@@ -313,7 +313,11 @@ def test_worked() -> None:
                 ask.name: ask.typical if part is None else float(round(ask.low + part * (ask.high - ask.low)))
                 for ask in asks
             }
-            made[f"{what.id}, {name}"] = {"asked": asked, "worked": work(what, known, asked, Surroundings())}
+            made[f"{what.id}, {name}"] = {
+                "asks": asks,
+                "asked": asked,
+                "worked": work(what, known, asked, Surroundings()),
+            }
     approved.check("worked", made)
 
 

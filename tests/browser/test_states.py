@@ -135,6 +135,17 @@ def test_an_app_that_goes_away_is_said_and_the_page_goes_on_by_itself(page: Page
     expect(page.locator(".timeline ol li").first).to_be_visible()
 
 
+def test_a_station_whose_code_does_not_come_at_once_opens_when_it_does(page: Page) -> None:
+    coming = re.compile(r"/assets/Log-.*\.js$")
+    page.route(coming, lambda route: route.abort())
+    page.goto("/fern/wire")
+    settled(page)
+    with page.expect_request(coming):
+        page.keyboard.press("7")
+    page.unroute_all()
+    expect(page.locator(".timeline ol li").first).to_be_visible()
+
+
 def test_a_database_that_goes_away_is_said_and_the_page_recovers_by_itself(chromium, served_on_own_cluster) -> None:
     served, cluster = served_on_own_cluster
     page = chromium.new_page(base_url=served.address)

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import ast
+import gzip
 import re
 import subprocess
+from collections.abc import Iterator
+from graphlib import TopologicalSorter
 from pathlib import Path
 
 import pytest
 
-from tickstone.launch import checks
+from tickstone.launch import checks, frontend
 from tickstone.launch.folders import ROOT
 
 SOURCE = ROOT / "src" / "tickstone"
@@ -131,3 +134,52 @@ def test_pictures_are_few_and_linked_from_the_readme() -> None:
     assert 0 < len(pictures) < 20
     for picture in pictures:
         assert f"docs/screenshots/{picture.name}" in readme, picture.name
+
+
+LOOK_AT_WORDS = ("startswith", "endswith", "find", "partition", "index")
+
+
+def words_in(node: ast.AST) -> list[str]:
+    """Sentences among the constants that something is compared with; a mark's label is what a person wrote."""
+    texts = [part.value for part in ast.walk(node) if isinstance(part, ast.Constant) and isinstance(part.value, str)]
+    return [] if "label" in ast.unparse(node) else [text for text in texts if re.search(r"[a-z] [a-z]", text)]
+
+
+def test_no_rule_hangs_on_the_wording_of_a_sentence() -> None:
+    """Codes decide; words are chosen last."""
+    for path in (path for room in ("core", "actions", "api") for path in (SOURCE / room).rglob("*.py")):
+        for node in ast.walk(ast.parse(path.read_text())):
+            looks = isinstance(node, ast.Call) and getattr(node.func, "attr", "") in LOOK_AT_WORDS
+            if looks or isinstance(node, ast.Compare):
+                assert not words_in(node), f"{path.name}:{node.lineno}: {words_in(node)}"
+
+
+FRONT_END = ROOT / "web" / "src"
+FIRST_PAINT_BYTES = 150_000  # of script, gzipped
+
+
+def files_imported(path: Path) -> Iterator[Path]:
+    """The files of the front end that a file needs before it can run."""
+    for name in re.findall(r'^(?:import|export)[^;]*?from "(\.[^"]+)";', path.read_text(), flags=re.M):
+        for suffix in (".ts", ".tsx", ".d.ts"):
+            if (file := (path.parent / f"{name}{suffix}").resolve()).exists():
+                yield file
+
+
+def test_no_two_files_of_the_front_end_need_each_other() -> None:
+    files = [path for path in FRONT_END.rglob("*.ts*") if path.suffix in (".ts", ".tsx")]
+    list(TopologicalSorter({path: set(files_imported(path)) for path in files}).static_order())  # raises CycleError
+
+
+def test_keys_of_answers_are_made_in_one_place() -> None:
+    for path in FRONT_END.rglob("*.ts*"):
+        if path.name != "keys.ts":
+            assert not re.search(r"queryKey: *\[(?!\.\.\.)", path.read_text()), path.name
+
+
+def test_the_first_paint_needs_little_script() -> None:
+    frontend.ensure_built()
+    dist = ROOT / "web" / "dist"
+    scripts = re.findall(r'(?:src|href)="(/assets/[^"]+\.js)"', (dist / "index.html").read_text())
+    assert scripts
+    assert sum(len(gzip.compress((dist / name[1:]).read_bytes())) for name in scripts) < FIRST_PAINT_BYTES

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 from tickstone.actions.rigs import rig_fields
 from tickstone.core.checks import check_between, check_not_negative
 from tickstone.core.constants import ConstantSpec, Provenance, Value, settle
-from tickstone.core.rigs.kinds import kind
+from tickstone.core.rigs.kinds import kind, thermometers
 from tickstone.core.rigs.rig import Rig, Sensor
 from tickstone.core.rigs.usual import told_by_rig
 from tickstone.errors import BadInput
@@ -19,7 +19,7 @@ from tickstone.store import constants, log, rigs
 
 def live_air(session: Session, stored: rigs.StoredRig, air_c: float, readings: int) -> Value:
     """The air as the rig's own sensor reads it just now, as uncertain as that sensor's offset."""
-    sensor = next(s.id for s in stored.rig.sensors if kind(s.kind).quantity.name == "air temperature")
+    sensor = thermometers(stored.rig)[0].id
     sd = settled(session, stored, sensor)["offset"].sd
     return Value("air", "air", "°C", round(air_c, 2), sd, Provenance.MEASURED, f"live, mean of {readings}", "convert")
 

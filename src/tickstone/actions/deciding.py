@@ -15,7 +15,7 @@ from tickstone.core.checks import check_between
 from tickstone.core.constants import Provenance, Value
 from tickstone.core.decisions import catalogue
 from tickstone.core.decisions.decision import Asked, Decided, Decision, Marked, Seen, chosen_by, warning_of
-from tickstone.core.rigs.kinds import kind
+from tickstone.core.rigs.kinds import kind, thermometers
 from tickstone.core.rigs.rig import Rig
 from tickstone.errors import BadInput, NotFound
 from tickstone.store import constants, log, recordings, rigs, samples
@@ -94,8 +94,8 @@ def work(
     by_id = {one.id: one for one in usable}
     seen = [seen_of(session, by_id[one], sensor) for one in from_ids]
     test = None if test_id is None else seen_of(session, by_id[test_id], sensor)
-    measures = frozenset(kind(one.kind).quantity.name for one in stored.rig.sensors)
-    decided = decision.work(Asked(seen, test, dict(picked or {}), measures), values)
+    air_measured = bool(thermometers(stored.rig))
+    decided = decision.work(Asked(seen, test, dict(picked or {}), air_measured), values)
     sources = tuple(Source(one.id, one.name, one.id in from_ids) for one in usable)
     stale = next((value.stale for value in chosen_by(decision, values) if value.stale), "")
     return Worked(decision, decided, sources, test_id, values, "" if picked else stale)

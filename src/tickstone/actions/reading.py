@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session
 from tickstone.actions.constants import settled
 from tickstone.core import decimation
 from tickstone.core.constants import Values
-from tickstone.core.rigs.kinds import kind
+from tickstone.core.rigs.kinds import kind, thermometers
 from tickstone.core.rigs.kinds.base import Converted, Series, Surroundings, as_they_are
 from tickstone.core.rigs.rig import Rig
 from tickstone.errors import NotFound
@@ -69,9 +69,9 @@ class Converter:
         self.columns = tuple(column.channel for column in recording.stream_of(sensor).columns)
         self.values = settled(session, stored, sensor, rig=rig) if values is None else values
         self._air: tuple[Times, Array] | None = None
-        for other in rig.sensors:
+        for other in thermometers(rig):
             stream = next((s for s in recording.streams if s.key == other.id and s.n), None)
-            if stream is None or other.id == sensor or kind(other.kind).quantity.name != "air temperature":
+            if stream is None or other.id == sensor:
                 continue
             times, raw = samples.rows_between(session, stream)
             air = kind(other.kind).convert({"air": raw[0]}, settled(session, stored, other.id, rig=rig), Surroundings())

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 import polars as pl
 
+from tickstone.core.rigs.kinds import AIR
 from tickstone.core.rigs.kinds.base import VALUE, Surroundings
 from tickstone.errors import BadInput
 from tickstone.formats.cells import guarded, guarded_name, nine_digits
@@ -97,7 +98,7 @@ class Converting:
     def _air(self, block: Block) -> Array | None:
         """The air of each row: the last one read so far, NaN before the first; None without such a column."""
         for one in self.plan.mapped:
-            if one.candidate.kind.quantity.name != "air temperature":
+            if one.candidate.kind.family != AIR:
                 continue
             raw = self._numbers(block, one.channels["air"])
             found = one.candidate.kind.convert({"air": raw}, one.candidate.values, Surroundings())

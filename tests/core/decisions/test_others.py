@@ -314,7 +314,7 @@ def test_the_overrun_is_that_of_the_motion_and_the_fastest_speed_just_stands(
 
 def test_other_air_is_said_by_what_the_rig_carries() -> None:
     values = values_of("ultrasonic-ranger")
-    with_thermometer = decision("obstacle").work(Asked(rig_measures=frozenset({"air temperature"})), values)
+    with_thermometer = decision("obstacle").work(Asked(air_measured=True), values)
     titles = [table.title for table in with_thermometer.tables]
     assert "In other air, if it were not measured" in titles
     bare = [table.title for table in decision("obstacle").work(Asked(), values).tables]

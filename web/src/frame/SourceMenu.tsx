@@ -7,7 +7,7 @@ import { useAct } from "../hooks/act";
 import { useNow } from "../hooks/live";
 import { usePlace } from "../hooks/place";
 import { FORGET } from "../model/address";
-import { rateText } from "./TopLine";
+import { figure, THIN } from "../model/format";
 
 const LINES = { live: "solid", silent: "dashed", idle: "dashed", lost: "crossed" } as const;
 
@@ -155,4 +155,8 @@ function TcpForm() {
       )}
     </form>
   );
+}
+
+function rateText(hz: number | null): string {
+  return hz === null ? "" : ` · ${figure(hz, hz < 10 ? 1 : 0)}${THIN}/s`;
 }

@@ -7,7 +7,7 @@ import { keys } from "../api/keys";
 import { useNow } from "../hooks/live";
 import { usePlace } from "../hooks/place";
 import { setSettings, useSettings } from "../hooks/settings";
-import { figure, THIN } from "../model/format";
+import { figure } from "../model/format";
 import { SourceMenu } from "./SourceMenu";
 import { UnitSettings } from "./UnitSettings";
 
@@ -95,9 +95,4 @@ export function TopLine({ onFind, onKeys, onHands, onRecord }: Props) {
       </Dropdown>
     </header>
   );
-}
-
-/** The rate as a person says it: pings for a ranger, lines for the rest. */
-export function rateText(hz: number | null): string {
-  return hz === null ? "" : ` · ${figure(hz, hz < 10 ? 1 : 0)}${THIN}/s`;
 }

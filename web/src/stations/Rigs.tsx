@@ -3,8 +3,8 @@ import { type ChangeEvent, type FormEvent, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, ask, Refused, type Rig, type Schemas } from "../api/client";
 import { keys } from "../api/keys";
+import { useLists } from "../hooks/useLists";
 import { Glyph } from "../ui/Glyph";
-import { useLists } from "./wire/Wire";
 
 type RigLine = Schemas["RigLine"];
 

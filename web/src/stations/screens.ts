@@ -1,31 +1,47 @@
 /** The stations and the pages beside them: each comes when it is first opened, the rest while nothing else is to do. */
 
-import { lazy } from "react";
+import { type ComponentType, lazy } from "react";
 import type { StationId } from "../model/stations";
 
-const COMING = {
-  wire: async () => ({ default: (await import("./wire/Wire")).Wire }),
-  watch: async () => ({ default: (await import("./watch/Watch")).Watch }),
-  convert: async () => ({ default: (await import("./convert/Convert")).Convert }),
-  calibrate: async () => ({ default: (await import("./calibrate/Calibrate")).Calibrate }),
-  decide: async () => ({ default: (await import("./decide/Decide")).Decide }),
-  drive: async () => ({ default: (await import("./Drive")).Drive }),
-  log: async () => ({ default: (await import("./Log")).Log }),
+type Screen = ComponentType;
+
+const AGAIN_MS = 1500;
+const STATIONS: Record<StationId, () => Promise<Screen>> = {
+  wire: async () => (await import("./wire/Wire")).Wire,
+  watch: async () => (await import("./watch/Watch")).Watch,
+  convert: async () => (await import("./convert/Convert")).Convert,
+  calibrate: async () => (await import("./calibrate/Calibrate")).Calibrate,
+  decide: async () => (await import("./decide/Decide")).Decide,
+  drive: async () => (await import("./Drive")).Drive,
+  log: async () => (await import("./Log")).Log,
 };
 
-export const SCREENS: Record<StationId, React.ComponentType> = {
-  wire: lazy(COMING.wire),
-  watch: lazy(COMING.watch),
-  convert: lazy(COMING.convert),
-  calibrate: lazy(COMING.calibrate),
-  decide: lazy(COMING.decide),
-  drive: lazy(COMING.drive),
-  log: lazy(COMING.log),
-};
-export const Rigs = lazy(async () => ({ default: (await import("./Rigs")).Rigs }));
-export const LooseConvert = lazy(async () => ({ default: (await import("./convert/LooseConvert")).LooseConvert }));
+/** A screen whose code is asked for until it comes: the app may be away just then. */
+function coming(bring: () => Promise<Screen>) {
+  return lazy(async () => {
+    for (;;) {
+      try {
+        return { default: await bring() };
+      } catch {
+        await new Promise((resolve) => setTimeout(resolve, AGAIN_MS));
+      }
+    }
+  });
+}
 
-/** Bring what no screen has asked for yet: a station opens at once, and when the app is away. */
+export const SCREENS: Record<StationId, Screen> = {
+  wire: coming(STATIONS.wire),
+  watch: coming(STATIONS.watch),
+  convert: coming(STATIONS.convert),
+  calibrate: coming(STATIONS.calibrate),
+  decide: coming(STATIONS.decide),
+  drive: coming(STATIONS.drive),
+  log: coming(STATIONS.log),
+};
+export const Rigs = coming(async () => (await import("./Rigs")).Rigs);
+export const LooseConvert = coming(async () => (await import("./convert/LooseConvert")).LooseConvert);
+
+/** Bring what no screen has asked for yet, so that a station opens at once, and when the app is away. */
 export function bringTheRest(): void {
-  for (const come of Object.values(COMING)) void come();
+  for (const bring of Object.values(STATIONS)) bring().catch(() => undefined); // it is asked for again when it is opened
 }

@@ -17,7 +17,7 @@ from tickstone.actions.live.rig import LiveRig
 from tickstone.actions.live.rigs import LiveRigs
 from tickstone.core.calibration.procedure import Holding, Window
 from tickstone.core.calibration.still import differs
-from tickstone.core.rigs.kinds import kind
+from tickstone.core.rigs.kinds import kind, thermometers
 from tickstone.errors import BadInput, Conflict, NotConnected
 from tickstone.store import calibrations, recordings, rigs
 
@@ -40,10 +40,8 @@ def prepare(
     want = calibrating.wanted(procedure, key, steps, values) if key else None
     said = calibrating.checked(want, truth) if want is not None else {}
     own = procedure.key_of(want, said) if want is not None else ""
-    thermometer = next(
-        (one.id for one in stored.rig.sensors if kind(one.kind).quantity.name == "air temperature"), None
-    )
-    air_sd = settled(session, stored, thermometer)["offset"].sd if thermometer else None
+    air = thermometers(stored.rig)
+    air_sd = settled(session, stored, air[0].id)["offset"].sd if air else None
     analogue = any(channel.unit == "counts" for channel in kind(stored.rig.sensor(sensor).kind).channels)
     return Hold(
         mine.id, sensor, mine.sensor_id, procedure, want, said, tuple(step for step in steps if step.key != own), values,

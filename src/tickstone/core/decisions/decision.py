@@ -218,13 +218,13 @@ Picked = Mapping[str, float]
 
 @dataclass(frozen=True)
 class Asked:
-    """What a decision is worked from: the recordings it is made on, one kept aside to test it, what is picked, and the
-    quantities that sensors of the rig measure."""
+    """What a decision is worked from: the recordings it is made on, one kept aside to test it, what is picked, and
+    whether a sensor of the rig measures the air."""
 
     seen: Sequence[Seen] = ()
     test: Seen | None = None
     picked: Picked = field(default_factory=dict)
-    rig_measures: frozenset[str] = frozenset()
+    air_measured: bool = False
 
 
 class Decision(ABC):

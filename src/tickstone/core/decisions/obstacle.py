@@ -24,7 +24,6 @@ SPEEDS = (0.5, 1.0, 1.5, 2.0)
 AIRS_C = (0.0, 20.0, 40.0)
 ENOUGH_FOR_A_RATE = 3.0  # nothing seen in T hours only says: fewer than 3/T an hour (95 %)
 ROUND_MM = 5.0
-AIR = "air temperature"
 
 
 class Obstacle(Decision):
@@ -64,7 +63,7 @@ class Obstacle(Decision):
                     f"{lost} of {seen.valid.size} readings were dropouts or out of reach: never take them for clear."
                 )
         if "air" in values:
-            tables.append(_airs(trip, values, AIR in asked.rig_measures))
+            tables.append(_airs(trip, values, asked.air_measured))
         tables.append(_words(trip, clear))
         why_not = ""
         if stop.trip_mm > reach:

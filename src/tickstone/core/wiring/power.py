@@ -15,6 +15,7 @@ from tickstone.core.wiring.places import end_of, grounds, own_supplies, power_pi
 from tickstone.core.wording import significant
 
 LITTLE_MA = 25.0  # what wants its own supply but draws no more than this may hang on the board all the same
+BOARD = "the board"  # all its rails together
 
 
 def check_supply(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
@@ -100,19 +101,19 @@ def check_budgets(rig: Rig) -> Iterator[Result]:
     """What the parts draw against what each rail and supply gives; all the board's rails together against the board."""
     drawn = drawn_from(rig)
     board_total = sum(ma for name, ma in drawn.items() if rig.board.rail(name) is not None)
-    limits = [("the board", board_total, rig.board.supply_ma)]
+    limits = [(BOARD, board_total, rig.board.supply_ma)]
     limits += [(r.name, drawn.get(r.name, 0.0), r.ma) for r in rig.board.rails if r.ma is not None]
     limits += [(s.name, drawn.get(s.name, 0.0), s.ma) for s in rig.supplies]
     for name, ma, allowed in limits:
         users = [w for w, _ in power_pins(rig, Role.SUPPLY)
-                 if end_of(rig, w) == name or (name == "the board" and rig.board.rail(end_of(rig, w)))]  # fmt: skip
+                 if end_of(rig, w) == name or (name == BOARD and rig.board.rail(end_of(rig, w)))]  # fmt: skip
         if ma > allowed + NEAR:
             greedy = max(users, key=lambda w: d.ma if (d := pin_of(rig, w).draw) else 0.0, default=None)
             yield Finding("supply-budget", "fault", greedy.sensor if greedy else "", greedy.pin if greedy else "",
                           f"All parts together draw {ma:.0f} mA from {name}; it can give {allowed:g} mA. The most is drawn by "
                           f"{rig.part(greedy.sensor).name if greedy else 'the pins'}.",
                           f"{ma:.0f} of {allowed:g} mA", {"drawn_ma": ma, "allowed_ma": allowed})  # fmt: skip
-        elif name == "the board":
+        elif name == BOARD:
             for one in rig.fitted:
                 yield Assurance("supply-budget", one.id, f"{significant(ma, 4)} of {allowed:g} mA in all")
 

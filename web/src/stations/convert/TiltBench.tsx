@@ -32,7 +32,7 @@ export function TiltBench({ first }: { first: ReactNode }) {
   };
   const body = { track_mm: number("track", 240), cog_height_mm: number("cog", 160) };
   const tilt = useQuery({
-    queryKey: ["calc", "tilt", axes, flat],
+    queryKey: keys.calculation("tilt", [axes, flat]),
     queryFn: () => ask(api.POST("/api/calc/tilt", { body: { ...axes, flat_reads: flat } })),
     placeholderData: (old) => old,
   });

@@ -1,10 +1,9 @@
 import { useId, useState } from "react";
-import { api, ask, type Schemas } from "../../api/client";
+import { api, ask, type Opened, type Schemas } from "../../api/client";
 import { useAct } from "../../hooks/act";
 import { usePlace } from "../../hooks/place";
 import { FORGET } from "../../model/address";
 import { figure } from "../../model/format";
-import type { Opened } from "./OpenedRecording";
 
 /** What is in a recording, its name and note, where it came from; put away and brought back. */
 export function About({ opened }: { opened: Opened }) {

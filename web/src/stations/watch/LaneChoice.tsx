@@ -1,9 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { Dropdown } from "react-bootstrap";
-import { api, ask } from "../../api/client";
+import { api, ask, type Opened } from "../../api/client";
 import { keys } from "../../api/keys";
 import { usePlace } from "../../hooks/place";
-import type { Opened } from "./OpenedRecording";
 
 interface Props {
   shown: Opened["shown"];

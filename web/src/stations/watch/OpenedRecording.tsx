@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useRef } from "react";
-import { api, ask, type Schemas, type Whole } from "../../api/client";
+import { api, ask, type Opened, type Schemas, type Whole } from "../../api/client";
 import { keys } from "../../api/keys";
 import { usePlace } from "../../hooks/place";
 import { useLength } from "../../hooks/settings";
@@ -23,7 +23,6 @@ import { Replay } from "./Replay";
 import { SaveLanes } from "./SaveLanes";
 import { useCutting } from "./useCutting";
 
-export type Opened = Whole<Schemas["OpenedRecording"]>;
 type Lane = Whole<Schemas["LaneModel"]>;
 type Shown = Opened["shown"][number];
 
@@ -76,7 +75,7 @@ export function OpenedRecording({ id }: { id: number }) {
 }
 
 /** What is drawn when nothing was chosen: the selected sensor, and a few others. */
-export function firstLanes(shown: Shown[], sensor: string): string[] {
+function firstLanes(shown: Shown[], sensor: string): string[] {
   const main = shown.filter((one) => one.channel === "");
   const rest = main.filter((one) => one.sensor !== sensor);
   const chosen = [...main.filter((one) => one.sensor === sensor), ...rest].slice(0, FIRST_LANES);

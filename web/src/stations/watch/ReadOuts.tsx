@@ -1,11 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, ask, type Schemas, type Whole } from "../../api/client";
+import { api, ask, type Opened, type Schemas, type Whole } from "../../api/client";
 import { keys } from "../../api/keys";
 import { usePlace } from "../../hooks/place";
 import { useLength } from "../../hooks/settings";
 import { few, figure, type LengthUnit, shown as said, THIN } from "../../model/format";
 import { lasting } from "../../model/lanes";
-import type { Opened } from "./OpenedRecording";
 
 type Shown = Opened["shown"][number];
 type ReadOut = Whole<Schemas["ReadOutModel"]>;

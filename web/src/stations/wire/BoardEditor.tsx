@@ -2,9 +2,10 @@ import { useEffect, useState } from "react";
 import { api, type Rig } from "../../api/client";
 import { usePlace } from "../../hooks/place";
 import { useFaults } from "../../hooks/useFaults";
+import { useLists } from "../../hooks/useLists";
 import { Cell } from "../../ui/Cell";
 import { useRigChange } from "./useRigChange";
-import { useLists, type ViewProps } from "./Wire";
+import type { ViewProps } from "./views";
 
 type Board = Rig["rig"]["board"];
 type Pin = Board["pins"][number];

@@ -3,11 +3,11 @@ import { api, type Rig, type Schemas } from "../../api/client";
 import { usePlace } from "../../hooks/place";
 import { useAddress } from "../../hooks/useAddress";
 import { type OnFault, useFaults } from "../../hooks/useFaults";
+import { useLists } from "../../hooks/useLists";
 import { editable, typedIn } from "../../model/format";
 import { placeName } from "../../model/harness";
 import { Cell } from "../../ui/Cell";
 import { useRigChange } from "./useRigChange";
-import { useLists } from "./Wire";
 
 type Part = Rig["parts"][number];
 type Question = Schemas["OptionModel"];

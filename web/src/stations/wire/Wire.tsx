@@ -1,7 +1,5 @@
-import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
-import { api, ask, type Finding } from "../../api/client";
-import { keys } from "../../api/keys";
+import { api, type Finding } from "../../api/client";
 import { useAct } from "../../hooks/act";
 import { usePlace } from "../../hooks/place";
 import { useAddress } from "../../hooks/useAddress";
@@ -16,11 +14,7 @@ import { Plan } from "./Plan";
 import { Program } from "./Program";
 import { Schedule } from "./Schedule";
 import { useRigChange } from "./useRigChange";
-
-export interface ViewProps {
-  /** What is being changed in a view and not kept yet, in words; empty while nothing is. */
-  onEdit: (doing: string) => void;
-}
+import type { ViewProps } from "./views";
 
 const VIEWS = [
   { id: "harness", title: "harness", show: Harness },
@@ -31,11 +25,6 @@ const VIEWS = [
   { id: "checklist", title: "checklist", show: Checklist },
   { id: "program", title: "watch program", show: Program },
 ] as const;
-
-/** What there is to choose from: templates, kinds of parts, boards. */
-export function useLists() {
-  return useQuery({ queryKey: keys.lists, queryFn: () => ask(api.GET("/api/lists")), staleTime: Infinity });
-}
 
 export function Wire() {
   const { rig } = usePlace();

@@ -18,8 +18,10 @@ from tickstone.core.rigs.kinds import (
     ultrasonic_ranger,
 )
 from tickstone.core.rigs.kinds.base import Kind
+from tickstone.core.rigs.rig import Rig, Sensor
 from tickstone.errors import BadInput
 
+AIR = "air"  # the family of thermometers
 KINDS: dict[str, Kind] = {
     known.id: known
     for known in (
@@ -49,3 +51,8 @@ def kind(kind_id: str) -> Kind:
     if kind_id not in KINDS:
         raise BadInput(f"kind must be one of {', '.join(KINDS)}, not {kind_id!r}.", "kind")
     return KINDS[kind_id]
+
+
+def thermometers(rig: Rig) -> list[Sensor]:
+    """The sensors of a rig that measure the air."""
+    return [sensor for sensor in rig.sensors if kind(sensor.kind).family == AIR]
