@@ -180,8 +180,8 @@ class Holds:
         with self._rigs.change(slug) as session:
             key = keep_step(session, live, hold, judged, forced=forced)
             following = next_hold(session, hold, live.view.last_line_s)
-        if recording is not None:
-            state.last = Taken(recording.id, hold.sensor, key, live.view.last_line_s)
+            if recording is not None:  # known before anybody can see the step, and hold the next
+                state.last = Taken(recording.id, hold.sensor, key, live.view.last_line_s)
         _follow(live, hold, following)
         return True
 
