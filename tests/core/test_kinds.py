@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from tickstone.core import ranging
 from tickstone.core.constants import Provenance, Value, settle
 from tickstone.core.rigs.boards import BOARDS, board
-from tickstone.core.rigs.kinds import KINDS, kind
+from tickstone.core.rigs.kinds import FAMILIES, KINDS, kind
 from tickstone.core.rigs.kinds.base import Converted, Kind, Moment, Surroundings
 from tickstone.core.rigs.kinds.ultrasonic_ranger import conversion_speed_m_s
 from tickstone.core.rigs.outputs import OUTPUTS, OutputKind
@@ -211,3 +211,7 @@ def test_boards_are_consistent(kind_of_board) -> None:
     assert kind_of_board.low_level_v < kind_of_board.high_level_v < kind_of_board.logic_v <= kind_of_board.limit_v
     assert any(rail.volts == 0 for rail in kind_of_board.rails)
     assert any(rail.volts == kind_of_board.logic_v for rail in kind_of_board.rails)
+
+
+def test_every_family_of_kinds_is_listed_under_a_name() -> None:
+    assert {what.family for what in KINDS.values()} == set(FAMILIES)

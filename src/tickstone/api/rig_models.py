@@ -19,6 +19,8 @@ from tickstone.core.wiring.places import all_pins, supplies_for
 from tickstone.core.wiring.schedule import part_in_wire
 from tickstone.store import rigs as stored
 
+OUTPUT_FAMILY = "output"
+
 
 class RawModel(BaseModel):
     """A raw number as Watch shows it; ``choices`` names its values where it has few."""
@@ -198,7 +200,7 @@ def catalogue() -> list[KindModel]:
     """Everything that can be fitted."""
     found = [(one.id, one.title, one.family, one) for one in KINDS.values()]
     kinds = [(*line[:3], line[3].options, line[3].clues, line[3].cautions) for line in found]
-    kinds += [(one.id, one.title, "output", one.options, one.clues, one.cautions) for one in OUTPUTS.values()]
+    kinds += [(one.id, one.title, OUTPUT_FAMILY, one.options, one.clues, one.cautions) for one in OUTPUTS.values()]
     return [
         KindModel(id=i, title=t, family=f, options=[OptionModel.of(o) for o in options], clues=list(clues),
                   cautions=list(cautions))

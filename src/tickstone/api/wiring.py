@@ -6,6 +6,7 @@ import csv
 import io
 from collections.abc import Callable
 from datetime import datetime
+from functools import cache
 from typing import Annotated, Literal
 
 from fastapi import APIRouter
@@ -18,11 +19,13 @@ from tickstone.actions.workshop import Workshop
 from tickstone.api.errors import REFUSALS
 from tickstone.api.models import Asked, Done, Name, Seen
 from tickstone.api.needs import Shop
-from tickstone.api.rig_models import KindModel, RigModel, catalogue
+from tickstone.api.rig_models import OUTPUT_FAMILY, KindModel, RigModel, catalogue
 from tickstone.api.rigs import load
 from tickstone.core.rigs import boards, templates
+from tickstone.core.rigs.kinds import FAMILIES
 from tickstone.core.rigs.rig import ABILITIES, Board, Geometry, Mount, Supply
 from tickstone.core.wiring import schedule as schedules
+from tickstone.formats.export import FORMS
 from tickstone.store import rigs as stored
 
 router = APIRouter(prefix="/api/rigs", tags=["wiring"], responses=REFUSALS)
@@ -37,11 +40,20 @@ class TemplateLine(BaseModel):
     board: str
 
 
+class Named(BaseModel):
+    """Something by its id, and what it is called."""
+
+    id: str
+    title: str
+
+
 class Lists(BaseModel):
-    """What there is to choose from."""
+    """What there is to choose from; ``families`` are what kinds of parts are listed under, ``forms`` those of exported files."""
 
     templates: list[TemplateLine]
+    families: list[Named]
     kinds: list[KindModel]
+    forms: list[Named]
     boards: dict[str, str]
     abilities: list[str]
 
@@ -144,11 +156,19 @@ class ProgramModel(BaseModel):
 
 @lists.get("/lists")
 def all_lists() -> Lists:
-    """Templates, kinds of parts, boards, abilities of pins."""
+    """Templates, kinds of parts and their families, boards, abilities of pins, forms of files."""
+    return _lists()
+
+
+@cache
+def _lists() -> Lists:
     found = [TemplateLine(id=t.id, title=t.title, board=templates.template(t.id).board.title)
              for t in templates.TEMPLATES.values()]  # fmt: skip
     titles = {board.kind: board.title for board in boards.BOARDS.values()}
-    return Lists(templates=found, kinds=catalogue(), boards=titles, abilities=list(ABILITIES))
+    families = [Named(id=name, title=title) for name, title in (*FAMILIES.items(), (OUTPUT_FAMILY, "Outputs"))]
+    forms = [Named(id=name, title=form.title) for name, form in FORMS.items()]
+    return Lists(templates=found, families=families, kinds=catalogue(), forms=forms, boards=titles,
+                 abilities=list(ABILITIES))  # fmt: skip
 
 
 def _change(shop: Workshop, slug: str, change: Callable[[Session], object]) -> RigModel:

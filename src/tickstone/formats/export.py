@@ -47,8 +47,9 @@ class Sheet:
 
 @dataclass(frozen=True)
 class Form:
-    """A format: ending and media type of its files, and what writes it."""
+    """A format: what it is called, ending and media type of its files, and what writes it."""
 
+    title: str
     suffix: str
     media: str
     write: Callable[[Sheet], Iterator[bytes]]
@@ -216,9 +217,9 @@ def _code(number: int) -> str:
 
 
 FORMS: dict[str, Form] = {
-    "csv": Form(".csv", "text/csv; charset=utf-8", _table(",")),
-    "tsv": Form(".tsv", "text/tab-separated-values; charset=utf-8", _table("\t")),
-    "json-lines": Form(".jsonl", "application/x-ndjson", _json_lines),
-    "parquet": Form(".parquet", "application/vnd.apache.parquet", _parquet),
-    "value-change-dump": Form(".vcd", "text/plain; charset=us-ascii", _dump),
+    "csv": Form("CSV", ".csv", "text/csv; charset=utf-8", _table(",")),
+    "tsv": Form("TSV", ".tsv", "text/tab-separated-values; charset=utf-8", _table("\t")),
+    "json-lines": Form("JSON Lines", ".jsonl", "application/x-ndjson", _json_lines),
+    "parquet": Form("Parquet", ".parquet", "application/vnd.apache.parquet", _parquet),
+    "value-change-dump": Form("value change dump", ".vcd", "text/plain; charset=us-ascii", _dump),
 }

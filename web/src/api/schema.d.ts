@@ -2823,7 +2823,7 @@ export interface paths {
         };
         /**
          * All Lists
-         * @description Templates, kinds of parts, boards, abilities of pins.
+         * @description Templates, kinds of parts and their families, boards, abilities of pins, forms of files.
          */
         get: operations["all_lists_api_lists_get"];
         put?: never;
@@ -5054,13 +5054,17 @@ export interface components {
         };
         /**
          * Lists
-         * @description What there is to choose from.
+         * @description What there is to choose from; ``families`` are what kinds of parts are listed under, ``forms`` those of exported files.
          */
         Lists: {
             /** Templates */
             templates: components["schemas"]["TemplateLine"][];
+            /** Families */
+            families: components["schemas"]["Named"][];
             /** Kinds */
             kinds: components["schemas"]["KindModel"][];
+            /** Forms */
+            forms: components["schemas"]["Named"][];
             /** Boards */
             boards: {
                 [key: string]: string;
@@ -5576,6 +5580,16 @@ export interface components {
              * @default
              */
             name: string;
+        };
+        /**
+         * Named
+         * @description Something by its id, and what it is called.
+         */
+        Named: {
+            /** Id */
+            id: string;
+            /** Title */
+            title: string;
         };
         /** NearestValueInputs */
         NearestValueInputs: {

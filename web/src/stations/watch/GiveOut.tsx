@@ -1,13 +1,6 @@
 import { useState } from "react";
 import type { Recording } from "../../api/client";
-
-const FORMS = [
-  { value: "csv", title: "CSV" },
-  { value: "tsv", title: "TSV" },
-  { value: "json-lines", title: "JSON Lines" },
-  { value: "parquet", title: "Parquet" },
-  { value: "value-change-dump", title: "value change dump" },
-];
+import { useLists } from "../../hooks/useLists";
 
 interface Props {
   recording: Recording;
@@ -17,6 +10,7 @@ interface Props {
 
 /** The recording, or its span, as a file that opens again as the same readings. */
 export function GiveOut({ recording, span, stone }: Props) {
+  const lists = useLists();
   const [form, setForm] = useState("csv");
   const [converted, setConverted] = useState(true);
   const [part, setPart] = useState(true);
@@ -32,8 +26,8 @@ export function GiveOut({ recording, span, stone }: Props) {
       <h2>Take it along</h2>
       <p>
         <select aria-label="Form of the file" value={form} onChange={(event) => setForm(event.target.value)}>
-          {FORMS.map((one) => (
-            <option key={one.value} value={one.value}>
+          {lists.data?.forms.map((one) => (
+            <option key={one.id} value={one.id}>
               {one.title}
             </option>
           ))}

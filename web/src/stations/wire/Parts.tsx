@@ -13,17 +13,6 @@ type Part = Rig["parts"][number];
 type Question = Schemas["OptionModel"];
 type Answers = Record<string, string | number>;
 
-const FAMILIES: Record<string, string> = {
-  distance: "Distance",
-  surface: "Line and surface",
-  turning: "Turning and wheels",
-  tilt: "Tilt and motion",
-  air: "Air",
-  power: "Power",
-  sound: "Sound",
-  output: "Outputs",
-};
-
 /** Everything fitted, with the answers where parts differ; fitting, renaming and taking off; the supplies. What is being
  * typed stays while somebody else changes another part. */
 export function Parts() {
@@ -57,7 +46,6 @@ function FitPart({ kind }: { kind: string }) {
   const [answers, setAnswers] = useState<Answers>({});
   const { faulty, onFault, forget } = useFaults();
   const chosen = lists.data?.kinds.find((one) => one.id === kind);
-  const families = Object.keys(FAMILIES).filter((family) => lists.data?.kinds.some((one) => one.family === family));
   const fitIt = async (event: FormEvent) => {
     event.preventDefault();
     const done = await change(
@@ -69,11 +57,11 @@ function FitPart({ kind }: { kind: string }) {
   return (
     <section className="fit-part" aria-label="Fit a part">
       <div className="kind-shelf">
-        {families.map((family) => (
-          <div key={family}>
-            <h2>{FAMILIES[family]}</h2>
+        {lists.data?.families.map((family) => (
+          <div key={family.id}>
+            <h2>{family.title}</h2>
             {lists.data?.kinds
-              .filter((one) => one.family === family)
+              .filter((one) => one.family === family.id)
               .map((one) => (
                 <button
                   key={one.id}

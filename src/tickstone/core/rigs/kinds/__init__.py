@@ -22,6 +22,15 @@ from tickstone.core.rigs.rig import Rig, Sensor
 from tickstone.errors import BadInput
 
 AIR = "air"  # the family of thermometers
+FAMILIES = {  # what parts sense, as people look for them
+    "distance": "Distance",
+    "surface": "Line and surface",
+    "turning": "Turning and wheels",
+    "tilt": "Tilt and motion",
+    AIR: "Air",
+    "power": "Power",
+    "sound": "Sound",
+}
 KINDS: dict[str, Kind] = {
     known.id: known
     for known in (
