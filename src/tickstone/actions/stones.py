@@ -36,14 +36,13 @@ def cut(session: Session, slug: str, why: str) -> int:
 
 def changed_since_last(session: Session, stored: rigs.StoredRig) -> tuple[int, int]:
     """How many stones there are, and how many measured or chosen constants the last one does not hold as they stand."""
-    stones = log.stones_of(session, stored.id)
-    now = lines_now(session, stored)
-    if not stones:
+    last, now = log.newest_stone(session, stored.id), lines_now(session, stored)
+    if last is None:
         return 0, sum(line.provenance in ("measured", "chosen") for line in now)
-    changes = compare(list(stones[0].lines), now)
+    changes = compare(list(last.lines), now)
     own = ("measured", "chosen")
     count = sum(c.changed and c.after is not None and c.after.provenance in own for c in changes)
-    return stones[0].number, count
+    return last.number, count
 
 
 def export(session: Session, slug: str, number: int, form: str) -> tuple[str, str, str]:

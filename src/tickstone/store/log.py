@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import Select, func, select
 from sqlalchemy.orm import Session
 
 from tickstone.core.stones import Line
@@ -77,29 +78,33 @@ def cut_stone(session: Session, rig_id: int, revision_id: int, why: str, lines: 
 
 def stones_of(session: Session, rig_id: int) -> list[StoredStone]:
     """All stones of a rig, newest first."""
-    rows = session.scalars(
-        select(tables.Stone).where(tables.Stone.rig_id == rig_id).order_by(tables.Stone.number.desc())
-    ).all()
-    return [_stone(session, row) for row in rows]
+    return _stones(session, select(tables.Stone).where(tables.Stone.rig_id == rig_id))
+
+
+def newest_stone(session: Session, rig_id: int) -> StoredStone | None:
+    """The last stone of a rig; None before the first."""
+    return next(iter(_stones(session, select(tables.Stone).where(tables.Stone.rig_id == rig_id).limit(1))), None)
 
 
 def stone(session: Session, rig_id: int, number: int) -> StoredStone:
     """The stone of that number. Raises NotFound."""
-    row = session.scalars(
-        select(tables.Stone).where(tables.Stone.rig_id == rig_id, tables.Stone.number == number)
-    ).one_or_none()
-    if row is None:
+    stones = _stones(session, select(tables.Stone).where(tables.Stone.rig_id == rig_id, tables.Stone.number == number))
+    if not stones:
         raise NotFound(f"This rig has no stone {number}.")
-    return _stone(session, row)
+    return stones[0]
 
 
-def _stone(session: Session, row: tables.Stone) -> StoredStone:
-    rows = session.scalars(
-        select(tables.StoneLine).where(tables.StoneLine.stone_id == row.id).order_by(tables.StoneLine.position)
-    )
-    lines = tuple(
-        Line(r.sensor_key, r.name, r.label, r.value, r.unit, r.sd, r.provenance, r.source, r.made_at, r.condition,
-             r.stale, r.value_id, r.warning)
-        for r in rows
-    )  # fmt: skip
-    return StoredStone(row.id, row.rig_id, row.number, row.why, row.cut_at, row.rig_revision_id, lines)
+def _stones(session: Session, wanted: Select[tables.Stone]) -> list[StoredStone]:
+    """Stones with their lines, newest first; the lines of all of them are asked for at once."""
+    rows = session.scalars(wanted.order_by(tables.Stone.number.desc())).all()
+    lines: dict[int, list[Line]] = defaultdict(list)
+    of_these = tables.StoneLine.stone_id.in_([row.id for row in rows])
+    for r in session.scalars(select(tables.StoneLine).where(of_these).order_by(tables.StoneLine.position)):
+        lines[r.stone_id].append(
+            Line(r.sensor_key, r.name, r.label, r.value, r.unit, r.sd, r.provenance, r.source, r.made_at, r.condition,
+                 r.stale, r.value_id, r.warning)
+        )  # fmt: skip
+    return [
+        StoredStone(row.id, row.rig_id, row.number, row.why, row.cut_at, row.rig_revision_id, tuple(lines[row.id]))
+        for row in rows
+    ]
