@@ -244,6 +244,12 @@ def test_the_summary_tells_what_stands_there() -> None:
     assert found["jitter"] == pytest.approx(regular.std() / regular.mean(), abs=1e-6)
     edges = summary(open_readings(io.BytesIO(b"hall_edge_us\n0\n20000\n60000\n")))
     assert (edges["duration_s"], edges["time"]) == (0.06, "hall_edge_us")
+    clock = summary(
+        open_readings(
+            io.BytesIO(b"at,echo_us\n2026-03-01 23:59:59.5,1\n2026-03-02 00:00:00.5,2\n2026-03-02 00:00:02.0,3\n")
+        )
+    )
+    assert (clock["duration_s"], clock["time"], clock["gaps"]) == (2.5, "at", 0)
 
 
 def read(*files: str, given: bytes = b"") -> subprocess.CompletedProcess[bytes]:

@@ -14,7 +14,7 @@ from tickstone.core.rigs.labels import labels
 from tickstone.errors import BadInput
 from tickstone.formats.about import SEGMENT_COLUMN, TIME_COLUMN, About, AboutColumn, AboutLine, AboutMark
 from tickstone.formats.cells import guarded_name
-from tickstone.formats.columns import result_name
+from tickstone.formats.columns import apart, result_name
 from tickstone.formats.export import FORMS, Part, Sheet
 from tickstone.formats.mapping import OTHER
 from tickstone.store import recordings, rigs, samples
@@ -83,7 +83,7 @@ class _Exporting:
         for stream in self._streams:
             for column in stream.columns:
                 name = guarded_name(said.get((stream.key, column.channel), column.label))
-                self._names[stream.key, column.position] = _apart(name, taken)
+                self._names[stream.key, column.position] = apart(name, taken)
         self._converters: dict[str, Converter] = {}
         self._results: dict[str, tuple[str, str, dict[str, str]]] = {}
         known = {sensor.id for sensor in rig.sensors}
@@ -102,9 +102,9 @@ class _Exporting:
         kind, key = made.kind, stream.key
         nothing = np.zeros((len(stream.columns), 0))
         _, more = made.rows(np.zeros(0, np.int64), nothing, {})
-        value = _apart(result_name(key, kind.quantity.name, kind.quantity.unit), taken)
-        reason = _apart(result_name(key, f"{kind.quantity.name} reason", ""), taken) if any(kind.reasons) else ""
-        return value, reason, {one.name: _apart(result_name(key, one.name, one.unit), taken) for one in more}
+        value = apart(result_name(key, kind.quantity.name, kind.quantity.unit), taken)
+        reason = apart(result_name(key, f"{kind.quantity.name} reason", ""), taken) if any(kind.reasons) else ""
+        return value, reason, {one.name: apart(result_name(key, one.name, one.unit), taken) for one in more}
 
     def sheet(self, session: Session) -> Sheet:
         """The whole as formats take it."""
@@ -172,12 +172,3 @@ class _Exporting:
             if reason:
                 words[reason] = np.array(converter.kind.reasons, dtype=object)[converted.codes].tolist()
         return Part(stream.key if stream.key != OTHER else "", times, segments, numbers, words)
-
-
-def _apart(name: str, taken: set[str]) -> str:
-    """A name that no other column has."""
-    found, count = name, 2
-    while found in taken:
-        found, count = f"{name}_{count}", count + 1
-    taken.add(found)
-    return found

@@ -197,3 +197,17 @@ def wanted_results(one: Mapped, series: Sequence[str]) -> list[str]:
     every = [VALUE, *series]
     bare = one.candidate.kind.working.bare
     return [name for name in every if name in bare] if one.candidate.bare else every
+
+
+def apart(name: str, taken: set[str]) -> str:
+    """A name that no other column has; it is taken from now on.
+
+    >>> taken = {"front_mm"}
+    >>> apart("front_mm", taken), apart("front_mm", taken)
+    ('front_mm_2', 'front_mm_3')
+    """
+    free, count = name, 2
+    while free in taken:
+        free, count = f"{name}_{count}", count + 1
+    taken.add(free)
+    return free
