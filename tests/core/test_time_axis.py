@@ -97,3 +97,9 @@ def test_pulses_of_a_known_wave(halves: list[int], told: int) -> None:
         assert (seen is None) == (not lasted)
         if seen is not None:
             assert (seen.least, seen.most) == (min(lasted), max(lasted))
+
+
+def test_a_level_told_once_or_never_has_no_share() -> None:
+    for told in ([], [1.0]):
+        found = pulses(np.array(told), np.array(told))
+        assert (found.rises, found.high_share, found.period_s) == (0, None, None)

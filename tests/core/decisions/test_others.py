@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -71,6 +72,9 @@ def pushes(lost_while_near: bool = False) -> tuple[np.ndarray, np.ndarray, np.nd
 def test_trips_on_a_recording_are_counted_against_what_was_there() -> None:
     found = votes.count_on(*pushes(), GUARD, 1.0)
     assert (found.trips, found.false, found.approaches, found.late) == (4, 1, 3, 0)
+    times, distance, valid = pushes()
+    assert found.hours == pytest.approx((times[-1] - times[0]) / 3600)
+    assert votes.count_on(times + 500, distance, valid, GUARD, 1.0) == replace(found, hours=pytest.approx(found.hours))
     assert votes.count_on(*pushes(), votes.Guard(240, 290, 3, 3), 1.0).false == 0
     assert votes.count_on(*pushes(lost_while_near=True), GUARD, 1.0).late == 1
     first = np.array([50.0, *[1000.0] * 19])  # a trip at the very first reading, of something that was there
