@@ -219,6 +219,7 @@ FAULTY: list[Case] = [
 ]  # fmt: skip
 
 HEALTHY: list[Case] = [
+    ("a quick wheel in whole milliseconds", None, edges(np.round(np.cumsum(8_300 + 200 * noise(1.0, 400, 8)) / 1000) * 1000)),
     ("a target that stands", None, echo(ECHO)),
     ("a target that comes nearer", None, echo(CLOSER)),
     ("a target that is put elsewhere", None, of({"t_ms": T, "distance_mm": np.round(STEPS)})),
