@@ -56,7 +56,7 @@ def spikes(rng: Rng, severity: float) -> Scene:
     name = _pick(rng, [n for n in _readings(scene) if n != "air_c"])
     values = scene.columns[name].copy()
     at = np.flatnonzero(rng.random(values.size - 8) < 0.004 + 0.03 * severity) + 4
-    at = at[:3] if at.size > 2 else np.array([20, 90, 150])
+    at = at[:3] if at.size > 2 else np.minimum([20, 90, 150], values.size - 4)
     at = np.concatenate([at, np.flatnonzero(rng.random(values.size - 8) < 0.004 + 0.03 * severity) + 4])
     span = max(float(np.ptp(values)), abs(float(np.median(values))) * 0.3)
     values[at] += rng.choice([-1, 1], at.size) * span * rng.uniform(0.5, 1.0, at.size)
