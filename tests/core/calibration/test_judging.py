@@ -435,3 +435,28 @@ def test_the_other_span_is_wanted_at_the_height_and_lamp_of_the_first() -> None:
     assert [want.key for want in line.wants(swept, values) if not want.more] == ["sweep"]
     assert line.window_s(next(want for want in line.wants([], values) if want.key == "sweep+")) == 0.0
     assert line.window_s(ground) == 2.0
+
+
+def test_a_span_that_reads_as_its_partner_is_not_taken() -> None:
+    """The row was not moved: over the line it reads what it read over ground."""
+    values, line = values_of("line-sensors", sensors=3), procedure("line")
+    over = {"ground": 210.0, "line": 690.0}
+
+    def row(counts: float) -> Window:
+        return window(20, {f"s{i}": np.round(counts + noise(45, 2.0)) for i in (1, 2, 3)})
+
+    for span, other in (("ground", "line"), ("line", "ground")):
+        held = Step(other, other, {}, line.take(row(over[other]), other, values))
+        assert judged("line", row(over[span]), values, span, [held]).ready
+        same = judged("line", row(over[other]), values, span, [held])
+        assert (same.ready, same.why_not) == (False, f"It reads as {other}: has the row moved?")
+
+
+def test_the_levels_of_a_sweep_are_those_that_it_dwells_on() -> None:
+    """On its way over a wide tape's blurred edge the row reads everything between: none of that belongs to a level."""
+    values, line = values_of("line-sensors", sensors=1), procedure("line")
+    way = np.linspace(200, 700, 400)
+    swept = np.concatenate([200 + noise(150, 3.0), way, 700 + noise(150, 3.0), way[::-1]])
+    numbers = line.take(window(50, {"s1": swept}), "sweep", values)
+    assert numbers["lows"]["means"] == pytest.approx([200.0], abs=1.4)
+    assert numbers["highs"]["means"] == pytest.approx([700.0], abs=1.4)

@@ -17,7 +17,7 @@ from tests.core.decisions.seen import row_seen, values_of
 from tickstone.core.decisions import heaps
 from tickstone.core.decisions.catalogue import decision
 from tickstone.core.decisions.decision import Asked, Marked
-from tickstone.core.decisions.line import SAFE_SDS, sensor_odds
+from tickstone.core.decisions.line import SAFE_SDS, one_for_all, sensor_odds
 from tickstone.core.decisions.steering import ACTIONS, check_lamps, flags_of, reachable, usual_action
 from tickstone.core.line_row import BROKEN, patterns, place_of
 from tickstone.core.thresholds import Population
@@ -292,3 +292,12 @@ def test_a_mark_of_a_moment_is_no_span() -> None:
     moment = Marked(day.marks[1].t0_s, day.marks[1].t0_s, "line", None, {}, 99)
     half = type(day)(1, "half", day.times_s, day.channels, {}, day.said, day.valid, (day.marks[0], moment))
     assert "over the line" in decision("line").work(Asked([half]), values_of("line-sensors", sensors=3)).why_not
+
+
+def test_one_threshold_for_all_may_be_the_very_top_of_the_converter() -> None:
+    random = np.random.default_rng(3)
+    ground, line = random.normal(249, 9, 400).clip(0, 255).round(), np.full(400, 255.0)
+    shared = one_for_all((sensor_odds([line], [ground], ["noon"], 255),))
+    assert shared is not None
+    assert (shared.threshold, shared.at) == (255.0, 0)
+    assert shared.margin < 0

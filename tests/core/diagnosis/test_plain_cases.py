@@ -218,7 +218,10 @@ FAULTY: list[Case] = [
     ("a clock that begins anew", "reset", echo(ECHO, None, np.where(np.arange(N) < 300, T, T - T[300]))),
 ]  # fmt: skip
 
+SLOW_EDGES = np.cumsum(1_500_000 * (1 + 0.01 * noise(1.0, 200, 5)))
 HEALTHY: list[Case] = [
+    ("a slow wheel that is pushed on now and then", None,
+     edges(np.concatenate([SLOW_EDGES, (SLOW_EDGES[:-1] + 0.5 * np.diff(SLOW_EDGES))[share(0.1, 199)]]))),
     ("a quick wheel in whole milliseconds", None, edges(np.round(np.cumsum(8_300 + 200 * noise(1.0, 400, 8)) / 1000) * 1000)),
     ("a target that stands", None, echo(ECHO)),
     ("a target that comes nearer", None, echo(CLOSER)),
