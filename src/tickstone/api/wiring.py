@@ -40,7 +40,7 @@ class TemplateLine(BaseModel):
     board: str
 
 
-class Named(BaseModel):
+class Listed(BaseModel):
     """Something by its id, and what it is called."""
 
     id: str
@@ -51,9 +51,9 @@ class Lists(BaseModel):
     """What there is to choose from; ``families`` are what kinds of parts are listed under, ``forms`` those of exported files."""
 
     templates: list[TemplateLine]
-    families: list[Named]
+    families: list[Listed]
     kinds: list[KindModel]
-    forms: list[Named]
+    forms: list[Listed]
     boards: dict[str, str]
     abilities: list[str]
 
@@ -165,8 +165,8 @@ def _lists() -> Lists:
     found = [TemplateLine(id=t.id, title=t.title, board=templates.template(t.id).board.title)
              for t in templates.TEMPLATES.values()]  # fmt: skip
     titles = {board.kind: board.title for board in boards.BOARDS.values()}
-    families = [Named(id=name, title=title) for name, title in (*FAMILIES.items(), (OUTPUT_FAMILY, "Outputs"))]
-    forms = [Named(id=name, title=form.title) for name, form in FORMS.items()]
+    families = [Listed(id=name, title=title) for name, title in (*FAMILIES.items(), (OUTPUT_FAMILY, "Outputs"))]
+    forms = [Listed(id=name, title=form.title) for name, form in FORMS.items()]
     return Lists(templates=found, families=families, kinds=catalogue(), forms=forms, boards=titles,
                  abilities=list(ABILITIES))  # fmt: skip
 

@@ -5053,6 +5053,16 @@ export interface components {
             heard: components["schemas"]["HeardModel"][];
         };
         /**
+         * Listed
+         * @description Something by its id, and what it is called.
+         */
+        Listed: {
+            /** Id */
+            id: string;
+            /** Title */
+            title: string;
+        };
+        /**
          * Lists
          * @description What there is to choose from; ``families`` are what kinds of parts are listed under, ``forms`` those of exported files.
          */
@@ -5060,11 +5070,11 @@ export interface components {
             /** Templates */
             templates: components["schemas"]["TemplateLine"][];
             /** Families */
-            families: components["schemas"]["Named"][];
+            families: components["schemas"]["Listed"][];
             /** Kinds */
             kinds: components["schemas"]["KindModel"][];
             /** Forms */
-            forms: components["schemas"]["Named"][];
+            forms: components["schemas"]["Listed"][];
             /** Boards */
             boards: {
                 [key: string]: string;
@@ -5580,16 +5590,6 @@ export interface components {
              * @default
              */
             name: string;
-        };
-        /**
-         * Named
-         * @description Something by its id, and what it is called.
-         */
-        Named: {
-            /** Id */
-            id: string;
-            /** Title */
-            title: string;
         };
         /** NearestValueInputs */
         NearestValueInputs: {
