@@ -194,3 +194,13 @@ def test_hands_are_moved_by_name_and_refused_by_name_and_truth_never_leaves(serv
     assert "truth" not in str(said)
     assert said["source"] == "stand-in"
     served.client.post(f"{RIG}/sensors/wheel/instruments/trip/zero").raise_for_status()
+
+
+def test_how_a_rig_stands_is_asked_for_as_windows_are_told(client: TestClient) -> None:
+    now = client.get("/api/rigs/fern/now").json()
+    with client.websocket_connect("ws://127.0.0.1:8420/api/rigs/fern/live") as window:
+        told = window.receive_json()
+    assert now == told
+    assert now["status"] == "idle"
+    assert set(now["sensors"]) == {one["id"] for one in client.get("/api/rigs/fern").json()["rig"]["sensors"]}
+    assert client.get("/api/rigs/nobody/now").status_code == 404
