@@ -10,7 +10,7 @@ import numpy as np
 from sqlalchemy.orm import Session
 
 from tickstone.actions.constants import all_settled
-from tickstone.core.constants import Values
+from tickstone.core.constants import Value, Values
 from tickstone.core.diagnosis.examine import examine
 from tickstone.core.diagnosis.finding import Finding
 from tickstone.core.diagnosis.fitted import stream_of
@@ -39,34 +39,13 @@ class Diagnosis:
 def of_recording(session: Session, recording_id: int) -> Diagnosis:
     """What is wrong in a recording, by the constants that stand now. A long one is looked at in pieces."""
     recording = recordings.recording(session, recording_id)
-    stored = rigs.rig_with_id(session, recording.rig_id)
-    rig = rigs.rig_of_revision(session, recording.rig_revision_id)
     marks = recordings.marks_of(session, recording_id)
-    values = all_settled(session, stored)
-    key = (
-        recording_id, tuple(stream.n for stream in recording.streams),
-        tuple((one.id, one.t0, one.t1, one.label, str(one.truth)) for one in marks),
-        tuple(sorted((sensor, name, value.value) for sensor, each in values.items() for name, value in each.items())),
-    )  # fmt: skip
+    values = all_settled(session, rigs.rig_with_id(session, recording.rig_id))
+    key = _rests_on(recording, marks, values)
     with _LOCK:
         if key in _KEPT:
             return _KEPT[key]
-    truths = tuple(truth_of(one, 0) for one in marks)
-    odd = [one for one in recordings.odd_lines(session, recording_id, MOST_ODD) if looks_garbled(one.text)]
-    longest = max((stream.n for stream in recording.streams), default=0)
-    ends = [(stream.t0 or 0, stream.t1 or 0) for stream in recording.streams if stream.n]
-    found: list[Finding] = []
-    if ends:
-        begin, end = min(a for a, _ in ends), max(b for _, b in ends)
-        for t0, t1 in _spans(begin, end, longest):
-            made, restarts = _streams(session, rig, recording, values, t0, t1)
-            here = [one for one in odd if t0 <= one.t <= t1 or one.line is not None]
-            lines = sum(stream.times_s.size for stream in made)
-            found += examine(Record(
-                made, truths, np.array([one.t / 1e6 for one in here]), here[0].text if here else "", len(here),
-                lines + len(here), restarts,
-            ))  # fmt: skip
-    diagnosis = Diagnosis(_surest(found), min(1.0, PIECES * PIECE_ROWS / max(longest, 1)))
+    diagnosis = _examined(session, recording, marks, values)
     with _LOCK:
         while len(_KEPT) >= KEPT:
             _KEPT.pop(next(iter(_KEPT)))
@@ -78,7 +57,47 @@ _KEPT: dict[object, Diagnosis] = {}
 _LOCK = threading.Lock()
 
 
-def _spans(begin: int, end: int, longest: int) -> list[tuple[int, int]]:
+def _rests_on(
+    recording: recordings.StoredRecording,
+    marks: Sequence[recordings.StoredMark],
+    values: Mapping[str, Mapping[str, Value]],
+) -> object:
+    """Everything that a diagnosis rests on and that may change."""
+    return (
+        recording.id,
+        recording.started_at,
+        tuple(stream.n for stream in recording.streams),
+        tuple((mark.id, mark.t0, mark.t1, mark.label, str(mark.truth)) for mark in marks),
+        tuple(sorted((sensor, name, value.value) for sensor, each in values.items() for name, value in each.items())),
+    )
+
+
+def _examined(
+    session: Session,
+    recording: recordings.StoredRecording,
+    marks: Sequence[recordings.StoredMark],
+    values: Mapping[str, Values],
+) -> Diagnosis:
+    rig = rigs.rig_of_revision(session, recording.rig_revision_id)
+    truths = tuple(truth_of(mark, 0) for mark in marks)
+    odd = [line for line in recordings.odd_lines(session, recording.id, MOST_ODD) if looks_garbled(line.text)]
+    longest = max((stream.n for stream in recording.streams), default=0)
+    findings: list[Finding] = []
+    for t0, t1 in _spans(recording, longest):
+        streams, restarts = _streams(session, rig, recording, values, t0, t1)
+        here = [line for line in odd if t0 <= line.t <= t1 or line.line is not None]
+        readings = sum(stream.times_s.size for stream in streams)
+        garbled_s, first = np.array([line.t / 1e6 for line in here]), here[0].text if here else ""
+        findings += examine(Record(streams, truths, garbled_s, first, len(here), readings + len(here), restarts))
+    return Diagnosis(_surest(findings), min(1.0, PIECES * PIECE_ROWS / max(longest, 1)))
+
+
+def _spans(recording: recordings.StoredRecording, longest: int) -> list[tuple[int, int]]:
+    """The pieces that are looked at, µs: of a recording whose longest stream has so many rows."""
+    streams = [stream for stream in recording.streams if stream.n]
+    if not streams:
+        return []
+    begin, end = min(stream.t0 or 0 for stream in streams), max(stream.t1 or 0 for stream in streams)
     if longest <= PIECES * PIECE_ROWS:
         return [(begin, end)]
     size = round((end - begin) * PIECE_ROWS / longest)
@@ -99,6 +118,7 @@ def _surest(found: Sequence[Finding]) -> tuple[Finding, ...]:
 
 
 def truth_of(mark: recordings.StoredMark, shift_us: int) -> Truth:
+    """What was true at a mark, its times moved by ``shift_us``."""
     told = mark.truth or {}
     mm = float(told["value"]) if told.get("quantity") == "distance" and told.get("value") is not None else None
     t0, t1 = mark.t0 + shift_us, (mark.t0 if mark.t1 is None else mark.t1) + shift_us
