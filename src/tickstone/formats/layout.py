@@ -73,58 +73,88 @@ def layout_of(lines: Sequence[str]) -> Layout | None:
     return best[1] if best else None
 
 
-def _tried(lines: Sequence[str], separator: str) -> tuple[float, Layout] | None:
-    """How well a separator explains the lines (rows understood times columns of numbers), with the layout it gives."""
-    comma = separator in ";\t| "
-    rows = {
+Rows = dict[int, list[str]]  # cells of lines, by the number of the line
+
+
+@dataclass(frozen=True)
+class _Cells:
+    """Lines taken apart at a separator: all of them, which of their cells are numbers, and the rows among them, in which at
+    least half of what stands there is a number."""
+
+    lines: Rows
+    numeric: dict[int, list[bool]]
+    rows: Rows
+
+    @property
+    def width(self) -> int:
+        """How many columns there are: names of columns know it best."""
+        widths = Counter(len(cells) for cells in self.rows.values())
+        above = [cells for at, cells in self.lines.items() if at < min(self.rows)][-1:]
+        if above and len(above[0]) in widths and _names(above[0], 1, MOST_COLUMNS):
+            return len(above[0])
+        return widths.most_common(1)[0][0]
+
+
+def _taken_apart(lines: Sequence[str], separator: str, comma: bool) -> _Cells:
+    cells_of = {
         at: split(line, separator)
         for at, line in enumerate(lines)
         if line.strip() and not line.startswith(COMMENT) and (separator != "," or not line.lstrip().startswith("{"))
     }
-    numeric = {at: [is_number(cell, comma) for cell in cells] for at, cells in rows.items()}
-    # a row: at least half of what is said in it is a number
-    real = {
+    numeric = {at: [is_number(cell, comma) for cell in cells] for at, cells in cells_of.items()}
+    rows = {
         at: cells
-        for at, cells in rows.items()
+        for at, cells in cells_of.items()
         if any(numeric[at]) and sum(numeric[at]) >= MOSTLY * sum(not is_missing(cell) for cell in cells)
     }
-    if not real:
+    return _Cells(cells_of, numeric, rows)
+
+
+def _tried(lines: Sequence[str], separator: str) -> tuple[float, Layout] | None:
+    """How well a separator explains the lines (rows understood times columns of numbers), with the layout it gives."""
+    comma = separator in ";\t| "
+    taken = _taken_apart(lines, separator, comma)
+    if not taken.rows or (width := taken.width) > MOST_COLUMNS:
         return None
-    widths = Counter(len(cells) for cells in real.values())
-    width = widths.most_common(1)[0][0]
-    above = [cells for at, cells in rows.items() if at < min(real)][-1:]
-    if above and len(above[0]) in widths and _names(above[0], 1, MOST_COLUMNS):
-        width = len(above[0])  # names of columns know best how many there are
-    if width > MOST_COLUMNS:
+    rows = {at: cells for at, cells in taken.rows.items() if len(cells) == width}
+    first = min(taken.rows)
+    head = _heading(taken.lines, rows, first, width)
+    if head is None and separator == " ":
+        rows = _of_numbers_alone(taken, rows)
+        if not rows:
+            return None
+    names_at, names, units = head or (None, [str(at + 1) for at in range(width)], [""] * width)
+    columns = [_column(at, rows, names[at], units[at], comma) for at in range(width)]
+    numbers = sum(column.type != TEXT and told for column, told in columns)
+    bare = head is None  # a table without names must consist of numbers, and of more than one column
+    if not numbers or (bare and (numbers < width / 2 or (width == 1 and separator != ","))):
         return None
-    every = real
-    real = {at: cells for at, cells in real.items() if len(cells) == width}
-    first = min(every)
-    head = _heading(rows, real, first, width)
-    if head is None and separator == " ":  # words and numbers in turn are a sentence
-        real = {at: cells for at, cells in real.items() if all(numeric[at])}
-        if not real or len(real) < MOSTLY * sum(at >= min(real) for at in rows):
-            return None  # what stands before the first row may be prose
-    names_at, names, units = head if head is not None else (None, [str(at + 1) for at in range(width)], [""] * width)
-    columns = []
-    numbers = 0
-    for at, (name, unit) in enumerate(zip(names, units, strict=True)):
-        said = [cells[at] for cells in real.values() if not is_missing(cells[at])]
-        share = sum(is_number(cell, comma) for cell in said) / len(said) if said else 1.0
-        dates = sum(_CLOCK.match(cell) is not None for cell in said) / len(said) if said else 0.0
-        kind = NUMBER if share >= MOSTLY else CLOCK if dates >= MOSTLY else TEXT
-        numbers += kind != TEXT and bool(said)
-        columns.append(Named(name or f"column {at + 1}", unit, kind))
-    if not numbers or (head is None and numbers < width / 2):
-        return None
-    if head is None and width == 1 and separator != ",":
-        return None
-    commas = comma and any("," in cell for cells in real.values() for cell in cells)
-    first = min(real) if names_at is None else first
-    whole = len(real) + RAGGED * (len(every) - len(real)) if separator != " " else len(real)
-    share = min(1.0, whole / max(1, len(rows) - (0 if head is None else 1 + any(units))))
-    score = share * (1 + numbers / width) + (0.5 if width > 1 else 0.0) + (0.6 if head is not None else 0.0)
-    return score, Layout(separator, _apart(columns), names_at, first, commas, share)
+    understood = len(rows) + (RAGGED * (len(taken.rows) - len(rows)) if separator != " " else 0)
+    share = min(1.0, understood / max(1, len(taken.lines) - (0 if bare else 1 + any(units))))
+    score = share * (1 + numbers / width) + (0.5 if width > 1 else 0.0) + (0.0 if bare else 0.6)
+    commas = comma and any("," in cell for cells in rows.values() for cell in cells)
+    begin = min(rows) if bare else first
+    return score, Layout(separator, _apart([column for column, _ in columns]), names_at, begin, commas, share)
+
+
+def _of_numbers_alone(taken: _Cells, rows: Rows) -> Rows:
+    """The rows of nothing but numbers: words and numbers in turn are a sentence. None are left where most of what follows the
+    first is prose."""
+    plain = {at: cells for at, cells in rows.items() if all(taken.numeric[at])}
+    if plain and len(plain) < MOSTLY * sum(at >= min(plain) for at in taken.lines):
+        return {}
+    return plain
+
+
+def _column(at: int, rows: Rows, name: str, unit: str, comma: bool) -> tuple[Named, bool]:
+    """A column by what most of its cells are, and whether anything stands in it."""
+    cells = [row[at] for row in rows.values() if not is_missing(row[at])]
+    if not cells or sum(is_number(cell, comma) for cell in cells) / len(cells) >= MOSTLY:
+        kind = NUMBER
+    else:
+        dates = sum(_CLOCK.match(cell) is not None for cell in cells) / len(cells)
+        kind = CLOCK if dates >= MOSTLY else TEXT
+    return Named(name or f"column {at + 1}", unit, kind), bool(cells)
 
 
 def _heading(
