@@ -193,3 +193,16 @@ def test_allan_deviation_against_allantools() -> None:
     for m in (1, 3, 10, 100):
         (_, theirs, _, _) = allantools.oadev(values, rate=100.0, data_type="freq", taus=[m / 100])
         assert inertial.allan_deviations(values, m)[0] == pytest.approx(theirs[0], rel=1e-7)
+
+
+@pytest.mark.parametrize(
+    ("roll", "pitch", "words"),
+    [
+        (0.3, 0.4, "nose down 0.4°, left side up 0.3°"),
+        (-0.3, -0.4, "nose up 0.4°, right side up 0.3°"),
+        (0.04, -0.05, "nose up 0.1°"),
+        (0.04, -0.04, "level"),
+    ],
+)
+def test_the_least_tilt_is_said_the_right_way_round(roll: float, pitch: float, words: str) -> None:
+    assert inertial.tilt_words(roll, pitch) == words
