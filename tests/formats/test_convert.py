@@ -8,6 +8,7 @@ import json
 import os
 import subprocess
 import sys
+from collections.abc import Mapping
 from unittest.mock import patch
 
 import pytest
@@ -17,9 +18,12 @@ from hypothesis import strategies as st
 from tests.rigs import ranger_and_air
 from tests.served import Served
 from tickstone.calculations import run
+from tickstone.core.rigs.meanings import CHANNEL, NOTHING, TIME, Meaning
 from tickstone.errors import BadInput
 from tickstone.formats import columns, converted, opening
 from tickstone.formats import text as text_file
+from tickstone.formats.mapping import mapped
+from tickstone.formats.opening import open_readings
 from tickstone.formats.rig_json import RIG_DOCUMENT, rig_from_json
 from tickstone.launch.folders import ROOT
 
@@ -196,3 +200,16 @@ def test_the_same_over_http(served: Served) -> None:
     assert bare.text == command("-", given=given).stdout
     for query, content, code in (({"rig": "moon"}, given, 404), ({"column": "echo_us"}, given, 422), ({}, "", 422)):
         assert served.client.post("/api/convert-file", params=query, content=content).status_code == code
+
+
+def test_the_time_is_what_a_person_says_it_is_and_else_what_looks_like_it() -> None:
+    rig, text = ranger_and_air(), b"t_ms,stamp,echo_us\n0,7,1748\n50,8,1750\n100,9,1752\n"
+
+    def meanings(**said: Meaning) -> Mapping[str, Meaning | None]:
+        return mapped(rig, open_readings(io.BytesIO(text)), said).meanings
+
+    assert meanings()["t_ms"] == Meaning(TIME, unit_us=1000.0)
+    echo = Meaning(CHANNEL, "front-ranger", "echo")
+    assert meanings(echo_us=echo)["t_ms"] == Meaning(TIME, unit_us=1000.0)
+    told = meanings(stamp=Meaning(TIME, unit_us=50_000.0))
+    assert (told["t_ms"], told["stamp"]) == (NOTHING, Meaning(TIME, unit_us=50_000.0))
