@@ -22,8 +22,10 @@ from tickstone.core.rigs.meanings import CHANNEL, TIME
 from tickstone.errors import BadInput
 from tickstone.formats import tables
 from tickstone.formats import text as text_file
+from tickstone.formats.layout import layout_of
 from tickstone.formats.mapping import mapped
 from tickstone.formats.opening import open_readings
+from tickstone.formats.readings import NUMBER, TEXT
 from tickstone.formats.summary import summary
 from tickstone.formats.vcd import DumpSource
 from tickstone.launch.folders import ROOT
@@ -282,3 +284,20 @@ def test_columns_without_names_are_the_channels_in_order_where_their_number_fits
         meanings = list(mapped(small, source, {}).meanings.values())
         assert sum(one is not None and one.role == TIME for one in meanings) == time
         assert sum(one is not None and one.role == CHANNEL for one in meanings) == taken
+
+
+@pytest.mark.parametrize(
+    ("lines", "types"),
+    [
+        (["0,red,12", "50,green,13", "100,red,15"], [NUMBER, TEXT, NUMBER]),  # no names
+        (["t_ms colour dist", "0 red 12", "50 green 13", "100 red 15"], [NUMBER, TEXT, NUMBER]),
+    ],
+)
+def test_words_in_a_column_are_no_sentence(lines: list[str], types: list[str]) -> None:
+    found = layout_of(lines)
+    assert found is not None
+    assert [column.type for column in found.columns] == types
+
+
+def test_words_and_numbers_in_turn_are_a_sentence_and_no_table() -> None:
+    assert layout_of(["echo 1748 us", "echo 1750 us", "echo 1752 us"]) is None
