@@ -6,7 +6,7 @@ import itertools
 import os
 import tempfile
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import ExitStack, contextmanager
 from pathlib import Path
 
@@ -93,10 +93,16 @@ def cluster(request: pytest.FixtureRequest) -> Iterator[Cluster]:
         yield running
 
 
+@pytest.fixture(scope="session")
+def new_database(cluster: Cluster, worker_id: str) -> Callable[[], str]:
+    """What makes a fresh database that holds the demo, and returns its address; no two have one name."""
+    return lambda: cluster.ensure_database(f"test_{worker_id}_{next(_NUMBER)}", template="template_demo")
+
+
 @pytest.fixture
-def database_url(cluster: Cluster, worker_id: str) -> str:
+def database_url(new_database: Callable[[], str]) -> str:
     """The address of a fresh database that holds the demo."""
-    return cluster.ensure_database(f"test_{worker_id}_{next(_NUMBER)}", template="template_demo")
+    return new_database()
 
 
 @pytest.fixture

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import tempfile
+from collections.abc import Callable
 from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
@@ -13,7 +14,6 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from tests.conftest import Cluster
 from tickstone.actions import cutting, exporting, importing, lanes, reading, stones
 from tickstone.actions.constants import type_value
 from tickstone.core.rigs.kinds import kind
@@ -87,8 +87,8 @@ def content(database: Database, recording_id: int) -> tuple[Any, ...]:
 
 
 @pytest.fixture(scope="module")
-def shared(cluster: Cluster) -> Any:
-    opened = Database(cluster.ensure_database("round_trips", template="template_demo"))
+def shared(new_database: Callable[[], str]) -> Any:
+    opened = Database(new_database())
     yield opened
     opened.close()
 

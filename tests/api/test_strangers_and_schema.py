@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 import pytest
 from fastapi.testclient import TestClient
@@ -24,8 +24,8 @@ def addresses() -> list[tuple[str, str]]:
 
 
 @pytest.fixture(scope="module")
-def client(cluster) -> Iterator[TestClient]:
-    database = Database(cluster.ensure_database("test_nonsense", template="template_demo"))
+def client(new_database: Callable[[], str]) -> Iterator[TestClient]:
+    database = Database(new_database())
     with TestClient(make_app(Workshop(database)), base_url="http://127.0.0.1", raise_server_exceptions=True) as made:
         yield made
     database.close()

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from tests.served import Served
-from tickstone.launch.cluster import Cluster
 from tickstone.launch.machine import CHROMIUM
 
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
@@ -60,11 +59,11 @@ def page(chromium: Browser, served: Served) -> Iterator[Page]:
 
 
 @pytest.fixture(scope="session")
-def one_server(cluster: Cluster, worker_id: str) -> Iterator[Served]:
+def one_server(new_database: Callable[[], str]) -> Iterator[Served]:
     """A server for all tests that leave nothing behind."""
     with tempfile.TemporaryDirectory(prefix="tick-stone-data-") as name:
         Path(name).chmod(0o711)
-        server = Served(Path(name), cluster.ensure_database(f"one_server_{worker_id}", template="template_demo"))
+        server = Served(Path(name), new_database())
         yield server
         server.stop()
 
