@@ -141,6 +141,7 @@ def test_a_recording_is_looked_at_by_an_older_stone_cut_in_two_and_put_away(page
     expect(page.locator(".span-tools")).to_contain_text("Drag over the lanes")
     page.get_by_role("button", name=re.compile(r"^Split at 4")).click()
     expect_notice(page, "Split in two")
+    expect(page.locator("h1")).to_contain_text("first part")  # its name, not that of the whole, is changed
     page.get_by_label("Name").fill("The first four seconds")
     page.get_by_label("Name").press("Enter")
     expect(page.locator("h1")).to_contain_text("The first four seconds")

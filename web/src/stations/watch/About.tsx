@@ -23,13 +23,13 @@ export function About({ opened }: { opened: Opened }) {
     <section className="about-recording">
       <h2>About it</h2>
       <Text
-        key={`name ${recording.name}`}
+        key={`name ${recording.id} ${recording.name}`}
         label="Name"
         value={recording.name}
         onKeep={(name) => void act.attempt(change({ name }), "Renamed.")}
       />
       <Text
-        key={`note ${recording.note}`}
+        key={`note ${recording.id} ${recording.note}`}
         label="Note"
         value={recording.note}
         many
