@@ -28,7 +28,8 @@ def main() -> None:
     print(f"one calculation: {starts[3]:.2f} s median, {starts[0]:.2f} to {starts[-1]:.2f} (wanted: under 1)")
     names = list(CONTRACT)
     mixed = [
-        json.dumps({"calc": names[i % len(names)], "inputs": CONTRACT[names[i % len(names)]][0]}) for i in range(LINES)
+        json.dumps({"calc": names[i % len(names)], "inputs": CONTRACT[names[i % len(names)]][0]})
+        for i in range(LINES)
     ]
     echoes = [json.dumps({"calc": "echo-distance", "inputs": {"echo_us": 500 + i}}) for i in range(LINES)]
     for name, lines in (("echo-distance", echoes), ("all calculations in turn", mixed)):

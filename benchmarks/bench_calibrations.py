@@ -1,4 +1,5 @@
-"""Calibrations: how often the truth lies within the stated interval (docs/calibration.md), and how fast long spans are taken."""
+"""Calibrations: how often the truth lies within the stated interval (docs/calibration.md), and how fast long
+spans are taken."""
 
 from __future__ import annotations
 
@@ -26,7 +27,11 @@ def fast(name: str, kind: str, channels: dict[str, np.ndarray], key: str, truth:
     judged = time.perf_counter()
     step = Step(key, key, truth, procedure.take(seen, key, values), ROWS)
     procedure.fit([step], values)
-    report(f"{name}, {ROWS} × {len(channels)}", judge_s=judged - begun, take_and_fit_s=time.perf_counter() - judged)
+    report(
+        f"{name}, {ROWS} × {len(channels)}",
+        judge_s=judged - begun,
+        take_and_fit_s=time.perf_counter() - judged,
+    )
 
 
 def speed() -> None:
@@ -39,12 +44,20 @@ def speed() -> None:
     fast("gyro-long", "inertial-unit", flat | gyro, "rest", {"seconds": 60})
     row = {f"s{i}": np.round(random.normal(300, 4, ROWS)) for i in range(1, 6)}
     fast("line", "line-sensors", row, "ground", {})
-    swept = {name: np.where(np.sin(np.arange(ROWS) / 900 + i) > 0, 300, 760) + random.normal(0, 4, ROWS)
-             for i, name in enumerate(row)}  # fmt: skip
+    swept = {
+        name: np.where(np.sin(np.arange(ROWS) / 900 + i) > 0, 300, 760) + random.normal(0, 4, ROWS)
+        for i, name in enumerate(row)
+    }
     fast("line", "line-sensors", swept, "sweep+", {})
     fast("ruler", "ultrasonic-ranger", {"echo": random.normal(2330, 5, ROWS)}, "400", {"true_mm": 400})
     fast("filter", "line-sensors", row, "still", {})
-    fast("steady-run", "hall-switch", {"edge": 1e6 * np.arange(ROWS) * 0.1 + random.normal(0, 50, ROWS)}, "run", {})
+    fast(
+        "steady-run",
+        "hall-switch",
+        {"edge": 1e6 * np.arange(ROWS) * 0.1 + random.normal(0, 50, ROWS)},
+        "run",
+        {},
+    )
     code = np.tile([5, 4, 6, 2, 3, 1], ROWS // 6 + 1)[:ROWS]
     fast("hall-spin", "motor-halls", {f"h{n + 1}": (code >> (2 - n)) & 1 for n in range(3)}, "spin", {})
 
@@ -54,14 +67,14 @@ def coverage() -> str:
     lines = [
         "# How often the truth lies within the stated ±",
         "",
-        "`./tick-stone benchmark calibrations` writes this page. Each line is 1 000 simulated calibrations with known truth "
-        "(`tests/simulated/calibrations.py`, which shares nothing with the stand-in), seeds 0 to 999: sensors, noise, hands and "
-        "rounding drawn anew each time. The ± on screens is meant to hold the truth 95 times in 100; the constants of a kind are "
-        "counted together.",
+        "`./tick-stone benchmark calibrations` writes this page. Each line is 1 000 simulated calibrations "
+        "with known truth (`tests/simulated/calibrations.py`, which shares nothing with the stand-in), "
+        "seeds 0 to 999: sensors, noise, hands and rounding drawn anew each time. The ± on screens is "
+        "meant to hold the truth 95 times in 100; the constants of a kind are counted together.",
         "",
         "| calibration | procedure | constants | within ± |",
         "|---|---|---|---|",
-    ]  # fmt: skip
+    ]
     for name, (procedure, _) in SIMULATIONS.items():
         begun = time.perf_counter()
         inside, total = covered(name, SEEDS)

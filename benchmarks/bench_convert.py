@@ -1,4 +1,5 @@
-"""Vectorised conversions against the bare numpy expression of the same formula, over 1 000 000 samples in one run."""
+"""Vectorised conversions against the bare numpy expression of the same formula, over 1 000 000 samples in one
+run."""
 
 from __future__ import annotations
 
@@ -43,8 +44,12 @@ def pairs() -> dict[str, tuple[Callable[[], object], Callable[[], object]]]:
     def bare_tilt() -> tuple[np.ndarray, ...]:
         norm = np.sqrt(x * x + y * y + z * z)
         across = np.sqrt(y * y + z * z)
-        return (np.degrees(np.arctan2(y, z)), np.degrees(np.arctan2(-x, across)),
-                np.degrees(np.arctan2(np.sqrt(x * x + y * y), z)), norm)  # fmt: skip
+        return (
+            np.degrees(np.arctan2(y, z)),
+            np.degrees(np.arctan2(-x, across)),
+            np.degrees(np.arctan2(np.sqrt(x * x + y * y), z)),
+            norm,
+        )
 
     def bare_line() -> np.ndarray:
         weights = np.where(dark < 0.2, 0.0, dark)
@@ -67,16 +72,22 @@ def pairs() -> dict[str, tuple[Callable[[], object], Callable[[], object]]]:
     return {
         "echo to distance": (lambda: ranging.distances_from_echoes(echo, 343.0), bare_echo),
         "counts to volts": (lambda: adc.volts(counts), lambda: counts * (5 / 1024)),
-        "counts to g": (lambda: inertial.acceleration_g(counts, 10, 3.3, 1.65, 0.33), lambda: (counts * (3.3 / 1024) - 1.65) / 0.33),
+        "counts to g": (
+            lambda: inertial.acceleration_g(counts, 10, 3.3, 1.65, 0.33),
+            lambda: (counts * (3.3 / 1024) - 1.65) / 0.33,
+        ),
         "counts to °/s": (lambda: adc.units(signed, 250.0), lambda: signed * (250 / 32768)),
-        "counts to a fraction": (lambda: surface.reflectance(counts, 100, 900), lambda: np.clip((counts - 100) * (1 / 800), 0, 1)),
+        "counts to a fraction": (
+            lambda: surface.reflectance(counts, 100, 900),
+            lambda: np.clip((counts - 100) * (1 / 800), 0, 1),
+        ),
         "volts to distance": (lambda: triangulation.distances(volts, 260, 9, 0.05), bare_ranger),
         "edges to rpm": (lambda: pulses.rpm_at_edges(edges), lambda: 60e6 / np.diff(edges)),
         "rpm to speed": (lambda: pulses.speed_m_s(edges, 1200.0), lambda: edges * (1200 / 60_000)),
         "tilt": (lambda: inertial.tilt(x, y, z), bare_tilt),
         "line position": (lambda: surface.line_positions(dark, 10.0), bare_line),
         "motor-Hall codes": (lambda: motor_halls.decode(codes), bare_halls),
-    }  # fmt: skip
+    }
 
 
 def main() -> None:
@@ -85,7 +96,10 @@ def main() -> None:
     for name, (ours, bare) in pairs().items():
         took, least = best(ours), best(bare)
         worst = max(worst, took / least)
-        print(f"{name:22} {1000 * took:7.1f} ms, {took / least:5.2f} × the bare expression's {1000 * least:.1f} ms")
+        print(
+            f"{name:22} {1000 * took:7.1f} ms, {took / least:5.2f} × the bare expression's "
+            f"{1000 * least:.1f} ms"
+        )
     print(f"worst ratio {worst:.2f} (wanted: at most 3)")
     assert math.isfinite(worst)
 

@@ -31,8 +31,11 @@ def robust() -> None:
     chosen = time.perf_counter()
     for one in row:
         candidates(one, TOP)
-    report(f"{SENSORS} sensors × {CONDITIONS} conditions × {SAMPLES} samples, both heaps", robust_s=chosen - begun,
-           candidates_s=time.perf_counter() - chosen)  # fmt: skip
+    report(
+        f"{SENSORS} sensors × {CONDITIONS} conditions × {SAMPLES} samples, both heaps",
+        robust_s=chosen - begun,
+        candidates_s=time.perf_counter() - chosen,
+    )
     begun = time.perf_counter()
     for light in lights:
         for low, high in zip(light.ground, light.line, strict=True):
@@ -52,7 +55,9 @@ def others() -> None:
         report(f"{name}, {ROWS} readings", work_s=time.perf_counter() - begun)
     periods = 60e6 / (200 + 100 * np.sin(np.arange(ROWS) / 300.0))
     begun = time.perf_counter()
-    decision("turning").work(Asked([plain_seen(periods, asked={"period": periods})]), values_of("hall-switch"))
+    decision("turning").work(
+        Asked([plain_seen(periods, asked={"period": periods})]), values_of("hall-switch")
+    )
     report(f"turning, {ROWS} pulses", work_s=time.perf_counter() - begun)
 
 

@@ -1,4 +1,5 @@
-"""The fault finder: how fast 200 000 rows of six signals are looked at, and how often it is right (docs/diagnosis.md)."""
+"""The fault finder: how fast 200 000 rows of six signals are looked at, and how often it is right
+(docs/diagnosis.md)."""
 
 from __future__ import annotations
 
@@ -40,7 +41,10 @@ def speed() -> None:
         for i, name in enumerate(("ax", "ay", "gx", "gy", "gz"))
     }
     looked_at("axes", axes | {"az": np.round(16_384 + random.normal(0, 50, ROWS))})
-    row = {f"line{i}_adc": np.round(400 + 300 * np.sin(2 * t + i) + random.normal(0, 4, ROWS)) for i in range(1, 7)}
+    row = {
+        f"line{i}_adc": np.round(400 + 300 * np.sin(2 * t + i) + random.normal(0, 4, ROWS))
+        for i in range(1, 7)
+    }
     looked_at("row", row)
 
 
@@ -56,23 +60,28 @@ def accuracy() -> str:
     lines = [
         "# What the fault finder names",
         "",
-        f"`./tick-stone benchmark faults` writes this page. Simulated recordings with one fault each (`tests/simulated`, which shares "
-        f"nothing with the stand-in): {len(SEEDS)} of each kind, at {len(SEVERITIES)} severities, with sensors, rates and lengths drawn "
-        "anew for each. Rows are what was put in, columns what was named first.",
+        "`./tick-stone benchmark faults` writes this page. Simulated recordings with one fault each "
+        f"(`tests/simulated`, which shares nothing with the stand-in): {len(SEEDS)} of each kind, at "
+        f"{len(SEVERITIES)} severities, with sensors, rates and lengths drawn anew for each. Rows are what "
+        "was put in, columns what was named first.",
         "",
         f"**{right} of {count} ({100 * right / count:.1f} %) are named right first.**",
         "",
         "| put in | " + " | ".join(columns) + " |",
         "|---|" + "---:|" * len(columns),
-        *(f"| {kind} | " + " | ".join(str(table[kind][one] or "") for one in columns) + " |" for kind in FAULTS),
+        *(
+            f"| {kind} | " + " | ".join(str(table[kind][one] or "") for one in columns) + " |"
+            for kind in FAULTS
+        ),
         "",
-        f"Healthy recordings, extremes among them: **{wrong} of {clean} ({100 * wrong / clean:.1f} %) are accused.**",
+        f"Healthy recordings, extremes among them: **{wrong} of {clean} "
+        f"({100 * wrong / clean:.1f} %) are accused.**",
         "",
         "| healthy | recordings | accused |",
         "|---|---:|---:|",
         *(f"| {name} | {len(SEEDS)} | {count or ''} |" for name, count in accused.items()),
         "",
-    ]  # fmt: skip
+    ]
     return "\n".join(lines)
 
 

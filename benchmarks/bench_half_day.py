@@ -1,4 +1,5 @@
-"""12 hours at 200 lines/s, run fast: 8 640 000 rows through recorder and store in commits of 50 rows' worth of time.
+"""12 hours at 200 lines/s, run fast: 8 640 000 rows through recorder and store in commits of 50 rows' worth
+of time.
 
 Reports how much faster than life it went, the disk it took, and that every row is there.
 """
@@ -29,10 +30,17 @@ def main() -> None:
         with database.transaction() as session:
             rig = rigs.rig_named(session, "fern")
             recording_id = recordings.begin(
-                session, rig_id=rig.id, revision_id=rig.revision_id, name="half a day", origin="live", source="benchmark",
+                session,
+                rig_id=rig.id,
+                revision_id=rig.revision_id,
+                name="half a day",
+                origin="live",
+                source="benchmark",
                 clock="device",
-                streams=[recordings.NewStream("front-ranger", "front-ranger", kind("ultrasonic-ranger").channels)],
-            )  # fmt: skip
+                streams=[
+                    recordings.NewStream("front-ranger", "front-ranger", kind("ultrasonic-ranger").channels)
+                ],
+            )
         recorder = Recorder(recording_id, samples.SampleSink(database))
         begin = time.perf_counter()
         for row in range(total):
@@ -45,8 +53,14 @@ def main() -> None:
             took = time.perf_counter() - begin
             stream = recordings.recording(session, recording_id).stream_of("front-ranger")
             size = session.scalar(text("SELECT pg_database_size(current_database())"))
-    report("half a day", rows=stream.n, missing=total - stream.n, seconds=took, times_life=HOURS * 3600 / took,
-           disk_mb=float(size or 0) / 1e6)  # fmt: skip
+    report(
+        "half a day",
+        rows=stream.n,
+        missing=total - stream.n,
+        seconds=took,
+        times_life=HOURS * 3600 / took,
+        disk_mb=float(size or 0) / 1e6,
+    )
 
 
 if __name__ == "__main__":

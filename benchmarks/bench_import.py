@@ -1,5 +1,5 @@
-"""A CSV of 1 000 000 rows and 7 columns taken into PostgreSQL, opened, given out and converted, beside the fastest bare CSV
-reader, in one run."""
+"""A CSV of 1 000 000 rows and 7 columns taken into PostgreSQL, opened, given out and converted, beside the
+fastest bare CSV reader, in one run."""
 
 from __future__ import annotations
 
@@ -73,8 +73,14 @@ def converted(path: Path) -> tuple[float, float]:
         "told = dict(line.split(':', 1) for line in open('/proc/self/status')); "
         "print(int(told['VmHWM'].split()[0]) / 1024, file=sys.stderr)"
     )
-    done = subprocess.run([sys.executable, "-c", watched, str(path)], env=environment, stdout=subprocess.DEVNULL,
-                          stderr=subprocess.PIPE, text=True, check=True)  # fmt: skip
+    done = subprocess.run(
+        [sys.executable, "-c", watched, str(path)],
+        env=environment,
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.PIPE,
+        text=True,
+        check=True,
+    )
     return time.perf_counter() - begin, float(done.stderr.split()[-1])
 
 
@@ -104,11 +110,19 @@ def main() -> None:
             **forms,
         )
         first = (
-            best(lambda: opened(database, importing.take_in(database, "fern", path, importing.Wish("bench")), "tilt"))
+            best(
+                lambda: opened(
+                    database, importing.take_in(database, "fern", path, importing.Wish("bench")), "tilt"
+                )
+            )
             - ours
         )
-        report("overview of 1 million", tilt_first_s=first, tilt_again_s=best(lambda: opened(database, recording_id, "tilt")),
-               one_axis_raw_s=best(lambda: opened(database, recording_id, "tilt.x")))  # fmt: skip
+        report(
+            "overview of 1 million",
+            tilt_first_s=first,
+            tilt_again_s=best(lambda: opened(database, recording_id, "tilt")),
+            one_axis_raw_s=best(lambda: opened(database, recording_id, "tilt.x")),
+        )
         seconds, megabytes = converted(path)
         tenfold = Path(name) / "tenfold.csv"
         text = path.read_text().split("\n", 1)

@@ -1,8 +1,9 @@
-"""2 000 lines/s of a whole rig for a minute through the real chain: stand-in, pseudo-terminal, interpreter, recorder,
-PostgreSQL, windows; watched by one window, then by ten.
+"""2 000 lines/s of a whole rig for a minute through the real chain: stand-in, pseudo-terminal, interpreter,
+recorder, PostgreSQL, windows; watched by one window, then by ten.
 
-Counted at both ends: what the stand-in printed (each sensor's own cadence in its own time stamps) against what is on disk.
-Windows are a process of their own; a delay is counted from the quickest message, so it holds what the chain adds.
+Counted at both ends: what the stand-in printed (each sensor's own cadence in its own time stamps) against
+what is on disk. Windows are a process of their own; a delay is counted from the quickest message, so it holds
+what the chain adds.
 """
 
 from __future__ import annotations
@@ -36,7 +37,8 @@ WATCHED = "line-row"
 
 
 def watch(port: int, count: int, seconds: float, talk: Connection) -> None:
-    """So many windows in one process: says when they are open, then sends back all delays, s, and the cores they took."""
+    """So many windows in one process: says when they are open, then sends back all delays, s, and the cores
+    they took."""
     delays: list[float] = []
     open_ones = threading.Barrier(count + 1)
 
@@ -99,9 +101,17 @@ def run(database: Database, count: int) -> None:
     server.should_exit = True
     thread.join(timeout=10)
     standins.stop()
-    report(f"live, {count} window{'s' if count > 1 else ''}", rows=total, counted=rows, lost=lost, odd=found.odd_lines,
-           server_cores=busy, windows_cores=window_cores, delay_median_ms=statistics.median(late),
-           delay_95_ms=float(np.percentile(late, 95)))  # fmt: skip
+    report(
+        f"live, {count} window{'s' if count > 1 else ''}",
+        rows=total,
+        counted=rows,
+        lost=lost,
+        odd=found.odd_lines,
+        server_cores=busy,
+        windows_cores=window_cores,
+        delay_median_ms=statistics.median(late),
+        delay_95_ms=float(np.percentile(late, 95)),
+    )
 
 
 def main() -> None:

@@ -30,7 +30,9 @@ def plain_kalman(z: list[float], q: float, r: float) -> list[float]:
     return out
 
 
-def plain_angle_and_bias(rate: list[float], ref: list[float], dt: float, qa: float, qb: float, r: float) -> list[float]:
+def plain_angle_and_bias(
+    rate: list[float], ref: list[float], dt: float, qa: float, qb: float, r: float
+) -> list[float]:
     angle, bias, p00, p01, p11, out = ref[0], 0.0, r, 0.0, qb, []
     for i, reference in enumerate(ref):
         if i:
@@ -58,10 +60,13 @@ def main() -> None:
     print(f"{N} samples; reference loop {reference_loop_s():.2f} s")
     for name, ours, plain in (
         ("scalar Kalman", lambda: filters.kalman(z, 0.01, 4.0), lambda: plain_kalman(z.tolist(), 0.01, 4.0)),
-        ("two-state fusion", lambda: inertial.angle_and_bias(rate, ref, 100.0, **settings),
-         lambda: plain_angle_and_bias(rate.tolist(), ref.tolist(), 0.01, 1e-3, 1e-6, 1.0)),
+        (
+            "two-state fusion",
+            lambda: inertial.angle_and_bias(rate, ref, 100.0, **settings),
+            lambda: plain_angle_and_bias(rate.tolist(), ref.tolist(), 0.01, 1e-3, 1e-6, 1.0),
+        ),
         ("complementary", lambda: inertial.complementary(rate, ref, 0.98, 100.0), None),
-    ):  # fmt: skip
+    ):
         first = took(ours)  # compiles, or loads what an earlier run compiled
         fast = min(took(ours) for _ in range(5))
         line = f"{name:17} first {first:5.2f} s, then {1000 * fast:5.1f} ms"

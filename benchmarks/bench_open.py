@@ -1,4 +1,5 @@
-"""A recording of 10 000 000 samples opened and zoomed, as ratios to reading the same column bare with numpy."""
+"""A recording of 10 000 000 samples opened and zoomed, as ratios to reading the same column bare with
+numpy."""
 
 from __future__ import annotations
 
@@ -25,17 +26,26 @@ def timed(what) -> tuple[float, object]:
 def main() -> None:
     """Run and report."""
     random = np.random.default_rng(2)
-    echoes = (4920 + np.cumsum(random.normal(0, 0.3, ROWS)) + random.normal(0, 4, ROWS)).clip(300, 20_000).round()
+    echoes = (
+        (4920 + np.cumsum(random.normal(0, 0.3, ROWS)) + random.normal(0, 4, ROWS)).clip(300, 20_000).round()
+    )
     echoes[random.random(ROWS) < 0.001] = 0.0
     echoes[7_654_321] = 22_000.0
     with bench_database() as (database, _):
         with database.transaction() as session:
             rig = rigs.rig_named(session, "fern")
             recording_id = recordings.begin(
-                session, rig_id=rig.id, revision_id=rig.revision_id, name="ten million", origin="live", source="benchmark",
+                session,
+                rig_id=rig.id,
+                revision_id=rig.revision_id,
+                name="ten million",
+                origin="live",
+                source="benchmark",
                 clock="device",
-                streams=[recordings.NewStream("front-ranger", "front-ranger", kind("ultrasonic-ranger").channels)],
-            )  # fmt: skip
+                streams=[
+                    recordings.NewStream("front-ranger", "front-ranger", kind("ultrasonic-ranger").channels)
+                ],
+            )
             recordings.write_rows(session, recording_id, "front-ranger", np.arange(ROWS) * STEP_US, [echoes])
             recordings.close(session, recording_id)
 
@@ -50,8 +60,15 @@ def main() -> None:
         close, spike = timed(lambda: trace(7_654_321 * STEP_US / 1e6 - 1, 7_654_321 * STEP_US / 1e6 + 1))
     assert np.nanmax(whole.raw_high) == 22_000.0
     assert np.nanmax(spike.raw_high) == 22_000.0
-    report("open 10 million", open_s=first, again_s=again, zoom_tenth_s=tenth, zoom_2s_s=close,
-           open_to_bare_minmax=first / bare, points=len(whole.times_s))  # fmt: skip
+    report(
+        "open 10 million",
+        open_s=first,
+        again_s=again,
+        zoom_tenth_s=tenth,
+        zoom_2s_s=close,
+        open_to_bare_minmax=first / bare,
+        points=len(whole.times_s),
+    )
 
 
 if __name__ == "__main__":

@@ -23,15 +23,24 @@ STEP_US = 500
 def recorded(database: Database, rows: int) -> int:
     """A recording of so many echoes, with dropouts."""
     random = np.random.default_rng(2)
-    echoes = (4920 + np.cumsum(random.normal(0, 0.3, rows)) + random.normal(0, 4, rows)).clip(300, 20_000).round()
+    echoes = (
+        (4920 + np.cumsum(random.normal(0, 0.3, rows)) + random.normal(0, 4, rows)).clip(300, 20_000).round()
+    )
     echoes[random.random(rows) < 0.001] = 0.0
     with database.transaction() as session:
         rig = rigs.rig_named(session, "fern")
         recording_id = recordings.begin(
-            session, rig_id=rig.id, revision_id=rig.revision_id, name=f"{rows} readings", origin="live", source="benchmark",
+            session,
+            rig_id=rig.id,
+            revision_id=rig.revision_id,
+            name=f"{rows} readings",
+            origin="live",
+            source="benchmark",
             clock="device",
-            streams=[recordings.NewStream("front-ranger", "front-ranger", kind("ultrasonic-ranger").channels)],
-        )  # fmt: skip
+            streams=[
+                recordings.NewStream("front-ranger", "front-ranger", kind("ultrasonic-ranger").channels)
+            ],
+        )
         recordings.write_rows(session, recording_id, "front-ranger", np.arange(rows) * STEP_US, [echoes])
         recordings.close(session, recording_id)
     return recording_id
@@ -65,7 +74,9 @@ def zoomed_s(page: Page) -> float:
     before = page.locator(".lanes .lane-band").get_attribute("d")
     begin = time.perf_counter()
     page.mouse.wheel(0, -200)
-    page.wait_for_function("d => document.querySelector('.lanes .lane-band')?.getAttribute('d') !== d", arg=before)
+    page.wait_for_function(
+        "d => document.querySelector('.lanes .lane-band')?.getAttribute('d') !== d", arg=before
+    )
     with page.expect_response(lambda answer: "/lanes" in answer.url):
         page.mouse.wheel(0, -200)
     return time.perf_counter() - begin
@@ -73,7 +84,11 @@ def zoomed_s(page: Page) -> float:
 
 def main() -> None:
     """Run and report."""
-    with bench_database() as (database, url), tempfile.TemporaryDirectory() as name, sync_playwright() as playwright:
+    with (
+        bench_database() as (database, url),
+        tempfile.TemporaryDirectory() as name,
+        sync_playwright() as playwright,
+    ):
         Path(name).chmod(0o711)
         one, ten = recorded(database, 1_000_000), recorded(database, 10_000_000)
         served = Served(Path(name), url)
@@ -84,7 +99,9 @@ def main() -> None:
             for rows, recording_id, count in (("1 million", one, 1_000_000), ("10 million", ten, 10_000_000)):
                 listed = from_the_list_s(page, f"{count} readings")
                 addressed = opened_s(page, recording_id)
-                report(f"paint {rows}", first_paint_s=listed, by_address_s=addressed, two_zooms_s=zoomed_s(page))
+                report(
+                    f"paint {rows}", first_paint_s=listed, by_address_s=addressed, two_zooms_s=zoomed_s(page)
+                )
         finally:
             browser.close()
             served.stop()

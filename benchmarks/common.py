@@ -45,6 +45,7 @@ def peak_mb() -> float:
 def report(name: str, **figures: float | int | str) -> None:
     """One line of results, with the reference loop measured in the same run."""
     said = ", ".join(
-        f"{key} {value:.4g}" if isinstance(value, float) else f"{key} {value}" for key, value in figures.items()
+        f"{key} {value:.4g}" if isinstance(value, float) else f"{key} {value}"
+        for key, value in figures.items()
     )
     print(f"{name}: {said}; reference loop {reference_loop_s():.3f} s, peak {peak_mb():.0f} MB", flush=True)

@@ -22,7 +22,8 @@ from tickstone.store.database import Database
 
 _NUMBER = itertools.count(1)
 
-# A busy machine is no finding; the same examples everywhere, so that what passed here passes there. New examples are looked
+# A busy machine is no finding; the same examples everywhere, so that what passed here passes there. New
+# examples are looked
 # for with TICK_STONE_SEARCH=1.
 settings.register_profile("steady", deadline=None, derandomize="TICK_STONE_SEARCH" not in os.environ)
 settings.load_profile("steady")
@@ -32,8 +33,8 @@ NEEDS = {"browser": {"chromium"}, "server": {"cluster", "served_on_own_cluster"}
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """What needs a database, a server or a browser is marked so, for the inner loop to leave out; and it comes first, so that
-    what runs side by side ends together."""
+    """What needs a database, a server or a browser is marked so, for the inner loop to leave out; and it
+    comes first, so that what runs side by side ends together."""
     for item in items:
         for mark, fixtures in NEEDS.items():
             if fixtures & set(getattr(item, "fixturenames", ())):

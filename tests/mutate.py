@@ -1,12 +1,13 @@
-"""How sharp the tests are: single wrong changes are put into a copy of the back end, one at a time, and the tests outside the
-browser must notice each.
+"""How sharp the tests are: single wrong changes are put into a copy of the back end, one at a time, and the
+tests outside the browser must notice each.
 
     ./tick-stone test --mutate 40 --seed 7
 
-A change is an operator turned round, a number off, a condition negated, in what a function does: the numbers of catalogues are
-data. First every test is run once, to know which lines each of them reaches (``--again`` takes what the run before has learned);
-then each change is tried on the tests that reach its line, or its file where the line runs in another process. Changes that alter
-nothing that can be seen are not told from missing tests: read them.
+A change is an operator turned round, a number off, a condition negated, in what a function does: the numbers
+of catalogues are data. First every test is run once, to know which lines each of them reaches (``--again``
+takes what the run before has learned); then each change is tried on the tests that reach its line, or its
+file where the line runs in another process. Changes that alter nothing that can be seen are not told from
+missing tests: read them.
 """
 
 from __future__ import annotations
@@ -35,16 +36,29 @@ LONGEST_S, ALL_S = 300.0, 7200.0  # for the tests of one change, and for all of 
 TIMES = "times.xml"
 SOON_S = 20.0  # tests that take no longer are sooner run by one process
 SWAPS: dict[type[ast.AST], type[ast.AST]] = {
-    ast.Lt: ast.GtE, ast.LtE: ast.Gt, ast.Gt: ast.LtE, ast.GtE: ast.Lt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,
-    ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Div, ast.Div: ast.Mult, ast.And: ast.Or, ast.Or: ast.And,
-    ast.Is: ast.IsNot, ast.IsNot: ast.Is, ast.In: ast.NotIn, ast.NotIn: ast.In,
-}  # fmt: skip
+    ast.Lt: ast.GtE,
+    ast.LtE: ast.Gt,
+    ast.Gt: ast.LtE,
+    ast.GtE: ast.Lt,
+    ast.Eq: ast.NotEq,
+    ast.NotEq: ast.Eq,
+    ast.Add: ast.Sub,
+    ast.Sub: ast.Add,
+    ast.Mult: ast.Div,
+    ast.Div: ast.Mult,
+    ast.And: ast.Or,
+    ast.Or: ast.And,
+    ast.Is: ast.IsNot,
+    ast.IsNot: ast.Is,
+    ast.In: ast.NotIn,
+    ast.NotIn: ast.In,
+}
 
 
 @dataclass(frozen=True)
 class Place:
-    """Where a change can be made: the file, the first line of the statement and the line itself, the number of the node in the
-    file, and which of its parts."""
+    """Where a change can be made: the file, the first line of the statement and the line itself, the number
+    of the node in the file, and which of its parts."""
 
     path: Path
     first: int
@@ -65,7 +79,8 @@ def parts_of(node: ast.AST) -> list[int]:
 
 
 def places_in(path: Path, tree: ast.AST) -> Iterator[Place]:
-    """Every place of a file's functions where one thing can be made wrong; words and annotations are left alone."""
+    """Every place of a file's functions where one thing can be made wrong; words and annotations are left
+    alone."""
     first: dict[int, int] = {}  # of the innermost statement of a function, by the node within it
     quiet: set[int] = set()
     for node in ast.walk(tree):
@@ -152,17 +167,34 @@ class Reach:
 
     def measure(self, choice: str) -> None:
         """Run the tests once. ``choice`` says which, by their marks."""
-        run_tests(["-n", str(os.cpu_count() or 1), "-m", choice, "--cov=tickstone", "--cov-context=test",
-                   "--cov-report=", f"--junitxml={TIMES}", "src", "tests"], ALL_S)  # fmt: skip
+        run_tests(
+            [
+                "-n",
+                str(os.cpu_count() or 1),
+                "-m",
+                choice,
+                "--cov=tickstone",
+                "--cov-context=test",
+                "--cov-report=",
+                f"--junitxml={TIMES}",
+                "src",
+                "tests",
+            ],
+            ALL_S,
+        )
 
     def tests_of(self, place: Place) -> list[str]:
-        """The tests that reach a place, the quick ones first; where none does, those that reach its file: it may run in a
-        process of its own."""
+        """The tests that reach a place, the quick ones first; where none does, those that reach its file: it
+        may run in a process of its own."""
         lines = self._data.contexts_by_lineno(str(COPY / place.path))
         found: set[str] = set()
-        for line in range(place.line, place.first - 1, -1):  # of a long statement not every line is seen by itself
+        for line in range(
+            place.line, place.first - 1, -1
+        ):  # of a long statement not every line is seen by itself
             found = found or {context.split("|")[0] for context in lines.get(line, ()) if context}
-        found = found or {context.split("|")[0] for reached in lines.values() for context in reached if context}
+        found = found or {
+            context.split("|")[0] for reached in lines.values() for context in reached if context
+        }
         return sorted(found, key=lambda name: self._times.get(name, 0.0))
 
     def seconds(self, tests: list[str]) -> float:
@@ -177,7 +209,7 @@ def run_tests(arguments: list[str], longest_s: float = LONGEST_S) -> int:
     try:
         return subprocess.run(
             command, cwd=COPY, env=environment, capture_output=True, timeout=longest_s
-        ).returncode  # fmt: skip
+        ).returncode
     except subprocess.TimeoutExpired:
         return 1
 
@@ -194,11 +226,17 @@ def noticed(tests: list[str], choice: str, seconds: float) -> bool:
 
 def main() -> int:
     """Draw, change, run, and say what stayed unnoticed."""
-    ask = argparse.ArgumentParser(description="How many single wrong changes do the tests outside the browser notice?")
+    ask = argparse.ArgumentParser(
+        description="How many single wrong changes do the tests outside the browser notice?"
+    )
     ask.add_argument("count", type=int)
     ask.add_argument("--seed", type=int, default=1)
-    ask.add_argument("--again", action="store_true", help="with what the run before has learned of the tests' reach")
-    ask.add_argument("--fast", action="store_true", help="without tests that need a server or a database: too harsh")
+    ask.add_argument(
+        "--again", action="store_true", help="with what the run before has learned of the tests' reach"
+    )
+    ask.add_argument(
+        "--fast", action="store_true", help="without tests that need a server or a database: too harsh"
+    )
     asked = ask.parse_args()
     choice = "not browser and not server and not slow" if asked.fast else "not browser"
     unnoticed = []
@@ -215,7 +253,9 @@ def main() -> int:
         tests = reach.tests_of(place)
         seen = noticed(tests, choice, reach.seconds(tests))
         (COPY / place.path).write_text(plain)
-        print(f"{number:4} {'noticed  ' if seen else 'UNNOTICED'} {place.path}:{place.line}  {what}", flush=True)
+        print(
+            f"{number:4} {'noticed  ' if seen else 'UNNOTICED'} {place.path}:{place.line}  {what}", flush=True
+        )
         if not seen:
             unnoticed.append(place)
     share = 100 * (asked.count - len(unnoticed)) / max(asked.count, 1)

@@ -1,4 +1,5 @@
-"""A real server process for a test, forked from one that has read the code already: its start is most of a test's time."""
+"""A real server process for a test, forked from one that has read the code already: its start is most of a
+test's time."""
 
 from __future__ import annotations
 
@@ -46,7 +47,9 @@ class Served:
         running.unlink(missing_ok=True)
         said = self.folder / "said.txt"
         arguments = [self.command, "--port", str(port)]
-        self.process = _FORKS.Process(target=_serve, args=(arguments, self.environment, str(said)), daemon=False)
+        self.process = _FORKS.Process(
+            target=_serve, args=(arguments, self.environment, str(said)), daemon=False
+        )
         self.process.start()
         deadline = time.monotonic() + STARTS_WITHIN_S
         while not running.exists():

@@ -1,4 +1,5 @@
-"""What lives long is begun again after a crash, and never dies in silence: each thread, task and process is made to crash."""
+"""What lives long is begun again after a crash, and never dies in silence: each thread, task and process is
+made to crash."""
 
 from __future__ import annotations
 
@@ -56,7 +57,9 @@ class Failing:
 def crash(monkeypatch: pytest.MonkeyPatch, owner: object, name: str, times: int = 1) -> Failing:
     """Make a function crash; a method keeps its ``self``."""
     failing = Failing(getattr(owner, name), times)
-    monkeypatch.setattr(owner, name, (lambda *a, **k: failing(*a, **k)) if isinstance(owner, type) else failing)
+    monkeypatch.setattr(
+        owner, name, (lambda *a, **k: failing(*a, **k)) if isinstance(owner, type) else failing
+    )
     return failing
 
 
@@ -64,7 +67,9 @@ def names(records: list[logging.LogRecord]) -> str:
     return " | ".join(one.getMessage() for one in records)
 
 
-def test_a_thread_that_crashes_is_logged_with_its_stack_and_begun_again(caplog: pytest.LogCaptureFixture) -> None:
+def test_a_thread_that_crashes_is_logged_with_its_stack_and_begun_again(
+    caplog: pytest.LogCaptureFixture,
+) -> None:
     supervisor, done, unwell = Supervisor(), threading.Event(), []
 
     def work() -> None:
@@ -78,7 +83,10 @@ def test_a_thread_that_crashes_is_logged_with_its_stack_and_begun_again(caplog: 
     thread.join(10)
     assert supervisor.living == []
     assert unwell == [0, 0, 0]
-    assert [one.exc_info is not None for one in caplog.records if one.levelno == logging.ERROR] == [True, True]
+    assert [one.exc_info is not None for one in caplog.records if one.levelno == logging.ERROR] == [
+        True,
+        True,
+    ]
     assert "worker crashed (2)" in names(caplog.records)
 
 
@@ -179,7 +187,8 @@ def test_a_look_for_faults_that_crashes_is_followed_by_another(
     until(lambda: failing.left == 0)
 
     def seen() -> object:
-        source.lines(next(dropouts))  # as from a board: a fault that was seen a while ago, and not since, is not shown
+        # as from a board: a fault that was seen a while ago, and not since, is not shown
+        source.lines(next(dropouts))
         return shop.live(SLUG).finder.findings
 
     until(seen)
@@ -260,9 +269,13 @@ def test_a_stand_in_whose_process_dies_is_followed_by_another(
         os.kill(standin, signal.SIGKILL)
         message_when(line, lambda m: m["status"] == "lost")
         message_when(
-            line, lambda m: m["status"] == "live" and m["lines"] > told["lines"]
-            and abs((m["sensors"]["front-ranger"]["value"] or 0) - 800) < 60,
-        )  # fmt: skip
+            line,
+            lambda m: (
+                m["status"] == "live"
+                and m["lines"] > told["lines"]
+                and abs((m["sensors"]["front-ranger"]["value"] or 0) - 800) < 60
+            ),
+        )
     assert "stand-in of Fern" in (served.folder / "demo" / NAME).read_text()
 
 
@@ -288,7 +301,8 @@ def test_an_announcement_that_fails_is_tried_again(data_folder: Path, database_u
     blocked = data_folder / "demo" / "running.json.new"
     blocked.mkdir(parents=True)
     timer = threading.Timer(
-        0.0, lambda: (until(lambda: "announce crashed" in _text(data_folder / "demo" / NAME)), blocked.rmdir())
+        0.0,
+        lambda: (until(lambda: "announce crashed" in _text(data_folder / "demo" / NAME)), blocked.rmdir()),
     )
     timer.start()
     server = Served(data_folder, database_url)
@@ -311,7 +325,9 @@ def test_a_request_that_nobody_expected_is_answered_and_logged(
     assert "a request failed" in names(caplog.records)
 
 
-def test_the_log_is_a_file_that_begins_anew_when_it_is_full(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_the_log_is_a_file_that_begins_anew_when_it_is_full(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr("tickstone.launch.log.MOST_BYTES", 20_000)
     end = keep_log(tmp_path)
     supervisor = Supervisor()

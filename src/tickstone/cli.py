@@ -36,7 +36,9 @@ def main(arguments: list[str] | None = None) -> int:
     convert = commands.add_parser("convert", help="a CSV of raw readings in, raw and converted columns out")
     convert.add_argument("file", metavar="FILE", help="the file, or - for standard input")
     convert.add_argument("--rig", metavar="RIG.json", help="the rig that the readings come from")
-    convert.add_argument("--set", action="append", default=[], metavar="CONSTANT=VALUE", help="a constant to work with")
+    convert.add_argument(
+        "--set", action="append", default=[], metavar="CONSTANT=VALUE", help="a constant to work with"
+    )
     convert.add_argument(
         "--column",
         action="append",
@@ -49,8 +51,11 @@ def main(arguments: list[str] | None = None) -> int:
     diagnose.add_argument("--rig", metavar="RIG.json", help="the rig that the readings come from")
     template = commands.add_parser("template", help="rigs to begin with: all of them, or one as JSON")
     template.add_argument("name", nargs="?", metavar="T01…T21")
-    for name, what in (("check", "what is wrong with a rig's wiring"), ("assign", "a rig with its pins assigned"),
-                       ("program", "the program that streams a rig's raw readings")):  # fmt: skip
+    for name, what in (
+        ("check", "what is wrong with a rig's wiring"),
+        ("assign", "a rig with its pins assigned"),
+        ("program", "the program that streams a rig's raw readings"),
+    ):
         command = commands.add_parser(name, help=what)
         command.add_argument("rig", metavar="RIG.json", help="the rig, or - for standard input")
         if name == "program":
@@ -114,7 +119,8 @@ def _calc(said: argparse.Namespace) -> int:
         encode = json.JSONEncoder(ensure_ascii=False, allow_nan=False).encode
         for line in sys.stdin:
             if line.strip():
-                print(encode(_one_of_batch(line)), flush=True)  # whoever asks line by line has the answer at once
+                # whoever asks line by line has the answer at once
+                print(encode(_one_of_batch(line)), flush=True)
         return 0
     if not said.name:
         print("Name a calculation; --list shows them all.", file=sys.stderr)
@@ -146,7 +152,10 @@ def _convert(said: argparse.Namespace) -> int:
         converting = converted.Converting(table, columns.plan(names, candidates, told))
         for text in converted.csv_blocks(converting):
             sys.stdout.write(text)
-    for bad, what in ((table.ragged, "with too few or too many cells, filled or cut"), (table.bad, "not understood")):
+    for bad, what in (
+        (table.ragged, "with too few or too many cells, filled or cut"),
+        (table.bad, "not understood"),
+    ):
         if bad.count:
             where = ", ".join(str(one.line) for one in bad.first[:5]) + (" …" if bad.count > 5 else "")
             print(f"Lines {what}: {bad.count} ({where}).", file=sys.stderr)
@@ -185,11 +194,23 @@ def _diagnose(said: argparse.Namespace) -> int:
         record = record_of(open_readings(file), rig)
     for one in examine(record):
         if one.accuses:
-            print(json.dumps({
-                "kind": one.kind, "channel": one.channel, "start_s": one.start_s, "end_s": one.end_s,
-                "confidence": one.confidence, "evidence": one.evidence, "causes": one.causes, "advice": one.advice,
-                "also": one.also,
-            }, ensure_ascii=False, allow_nan=False))  # fmt: skip
+            print(
+                json.dumps(
+                    {
+                        "kind": one.kind,
+                        "channel": one.channel,
+                        "start_s": one.start_s,
+                        "end_s": one.end_s,
+                        "confidence": one.confidence,
+                        "evidence": one.evidence,
+                        "causes": one.causes,
+                        "advice": one.advice,
+                        "also": one.also,
+                    },
+                    ensure_ascii=False,
+                    allow_nan=False,
+                )
+            )
     return 0
 
 
@@ -215,14 +236,24 @@ def _rig_command(said: argparse.Namespace) -> int:
         from tickstone.core.wiring.checks import check
 
         for finding in check(rig).findings:
-            print(json.dumps({
-                "kind": finding.kind, "severity": finding.severity, "sensor": finding.sensor, "pin": finding.pin,
-                "sentence": finding.sentence, "numbers": finding.numbers,
-                "fix": finding.fix.sentence if finding.fix else None,
-            }, ensure_ascii=False, allow_nan=False))  # fmt: skip
+            print(
+                json.dumps(
+                    {
+                        "kind": finding.kind,
+                        "severity": finding.severity,
+                        "sensor": finding.sensor,
+                        "pin": finding.pin,
+                        "sentence": finding.sentence,
+                        "numbers": finding.numbers,
+                        "fix": finding.fix.sentence if finding.fix else None,
+                    },
+                    ensure_ascii=False,
+                    allow_nan=False,
+                )
+            )
         return 0
     if said.command == "program":
-        from tickstone.firmware.watch import program
+        from tickstone.firmware.writing import program
 
         sys.stdout.write(program(rig, said.language))
         return 0
@@ -244,7 +275,9 @@ def _opened_bytes(name: str) -> contextlib.AbstractContextManager[BinaryIO]:
     try:
         return open(name, "rb")
     except OSError as error:
-        raise BadInput(f"{name} cannot be read: {(error.strerror or 'no such file').lower()}.", "file") from None
+        raise BadInput(
+            f"{name} cannot be read: {(error.strerror or 'no such file').lower()}.", "file"
+        ) from None
 
 
 def _opened(name: str) -> contextlib.AbstractContextManager[TextIO]:
@@ -255,7 +288,9 @@ def _opened(name: str) -> contextlib.AbstractContextManager[TextIO]:
     try:
         return open(name, encoding="utf-8-sig", errors="replace")
     except OSError as error:
-        raise BadInput(f"{name} cannot be read: {(error.strerror or 'no such file').lower()}.", "file") from None
+        raise BadInput(
+            f"{name} cannot be read: {(error.strerror or 'no such file').lower()}.", "file"
+        ) from None
 
 
 def _fields(fields: list[str]) -> dict[str, Any]:

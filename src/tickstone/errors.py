@@ -1,4 +1,5 @@
-"""The one error tree. Each class has a stable code that travels on the wire; HTTP numbers live in the API alone.
+"""The one error tree. Each class has a stable code that travels on the wire; HTTP numbers live in the API
+alone.
 
 TickStoneError
 ├── BadInput            bad-input       a value that cannot be; names its field
@@ -14,7 +15,8 @@ from __future__ import annotations
 
 
 class TickStoneError(Exception):
-    """A refusal in one plain sentence, with the path of the field it is about (empty when it is about no field)."""
+    """A refusal in one plain sentence, with the path of the field it is about (empty when it is about no
+    field)."""
 
     code = "error"
 

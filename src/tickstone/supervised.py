@@ -1,4 +1,5 @@
-"""What lives long: threads and tasks with a name. One that crashes is logged with its stack, seen, and started again."""
+"""What lives long: threads and tasks with a name. One that crashes is logged with its stack, seen, and
+started again."""
 
 from __future__ import annotations
 
@@ -12,15 +13,16 @@ from dataclasses import dataclass
 from tickstone.errors import TickStoneError
 
 LOG = logging.getLogger("tickstone")
-PAUSES_S = (0.1, 0.5, 2.0, 5.0)  # before a try after the first crash, the second, …; the last for all that follow
+# before a try after the first crash, the second, …; the last for all that follow
+PAUSES_S = (0.1, 0.5, 2.0, 5.0)
 CALM_S = 60.0  # a crash so long after the one before counts as the first
 QUIET_S = 30.0  # the same trouble of a turn is logged no oftener
 
 
 @dataclass
 class Living:
-    """A thread or task that was started and has not ended: whether it is well just now, how often it has crashed since
-    it was, and what the last crash was."""
+    """A thread or task that was started and has not ended: whether it is well just now, how often it has
+    crashed since it was, and what the last crash was."""
 
     name: str
     well: bool = True
@@ -76,8 +78,8 @@ class Supervisor:
     def start(
         self, name: str, work: Callable[[], None], stop: threading.Event | None = None, *, again: bool = True
     ) -> threading.Thread:
-        """Run ``work`` in a thread until it returns; after a crash again, until ``stop`` is set. Work that is not worth
-        beginning ``again`` ends with its crash."""
+        """Run ``work`` in a thread until it returns; after a crash again, until ``stop`` is set. Work that is
+        not worth beginning ``again`` ends with its crash."""
         ended = stop or threading.Event()
 
         def run() -> None:
@@ -114,8 +116,8 @@ class Supervisor:
             self._leave(number)
 
     def turn(self, name: str, task: Callable[[], object]) -> None:
-        """One turn of something that is done again and again. A refusal is tried again at the next turn; what nobody
-        expected is logged, and the others have their turns all the same."""
+        """One turn of something that is done again and again. A refusal is tried again at the next turn; what
+        nobody expected is logged, and the others have their turns all the same."""
         state = self._turns.setdefault(name, Living(name))
         try:
             task()

@@ -21,7 +21,9 @@ def values(session: Session, sensor: str) -> dict:
     return settled(session, rigs.rig_named(session, SLUG), sensor)
 
 
-def accepted(session: Session, sensor: str, procedure: str, rows: list[dict], extras: tuple[str, ...] = ()) -> int:
+def accepted(
+    session: Session, sensor: str, procedure: str, rows: list[dict], extras: tuple[str, ...] = ()
+) -> int:
     calibrating.notebook(session, SLUG, sensor, procedure, rows)
     mine = calibrating.draft(session, SLUG, sensor, procedure)
     calibrating.accept(session, SLUG, mine.id, extras)
@@ -66,13 +68,16 @@ def test_before_and_after_are_told_in_words_and_numbers(database: Database) -> N
         found = comparing.before_after(session, SLUG, "front-ranger", "ruler", old.id)
         assert found.said.startswith("Readings move by")
         assert found.times_s.shape == found.before.shape == found.after.shape
-        assert values(session, "front-ranger")["sound"].provenance is Provenance.DERIVED  # nothing was taken over
+        # nothing was taken over
+        assert values(session, "front-ranger")["sound"].provenance is Provenance.DERIVED
 
 
 def test_constants_drift_from_one_calibration_to_the_next(database: Database) -> None:
     with database.transaction() as session:
         accepted(session, "front-ranger", "ruler", PAIRS)
-        accepted(session, "front-ranger", "ruler", [{**pair, "reading": pair["reading"] * 1.01} for pair in PAIRS])
+        accepted(
+            session, "front-ranger", "ruler", [{**pair, "reading": pair["reading"] * 1.01} for pair in PAIRS]
+        )
         past = comparing.past(session, SLUG, "front-ranger", "ruler")
         assert [round(one.constants["sound"][0], 1) for one in past] == [345.0, 341.6]
         assert past[0].units["offset"] == ("offset", "mm")
@@ -97,11 +102,17 @@ def test_what_was_measured_on_another_supply_or_in_another_air_is_stale(database
         stored = rigs.rig_named(session, SLUG)
         sensor_id = rigs.sensor_ids(session, stored.id)["line-row"]
         for name, condition in (("white", {"supply_v": 8.2}), ("black", {"air_c": 12.0})):
-            constants.add(session, stored.id, sensor_id, constants.NewValue(
-                name, 200.0, "counts", 2.0, Provenance.MEASURED, "test", condition))  # fmt: skip
+            constants.add(
+                session,
+                stored.id,
+                sensor_id,
+                constants.NewValue(name, 200.0, "counts", 2.0, Provenance.MEASURED, "test", condition),
+            )
         found = values(session, "line-row")
         assert not as_it_is_now(found, 20.0, 8.0)["white"].stale
-        assert as_it_is_now(found, 20.0, 6.9)["white"].stale == "measured on 8.2 V, the supply gives 6.9 V now"
+        assert (
+            as_it_is_now(found, 20.0, 6.9)["white"].stale == "measured on 8.2 V, the supply gives 6.9 V now"
+        )
         assert as_it_is_now(found, 31.0, None)["black"].stale == "measured at 12 °C, it is 31 °C now"
         assert not as_it_is_now(found, None, None)["black"].stale
 
@@ -113,7 +124,9 @@ def test_too_few_steps_and_lines_that_cannot_be_are_refused_and_nothing_is_lost(
         with pytest.raises(Conflict, match="third"):
             calibrating.accept(session, SLUG, mine.id)
         with pytest.raises(BadInput) as refused:
-            calibrating.notebook(session, SLUG, "front-ranger", "ruler", [{"true_mm": 400.0, "reading": -1.0}])
+            calibrating.notebook(
+                session, SLUG, "front-ranger", "ruler", [{"true_mm": 400.0, "reading": -1.0}]
+            )
         assert refused.value.path == "reading"
         with pytest.raises(BadInput) as refused:
             calibrating.notebook(session, SLUG, "front-ranger", "ruler", [{"true_mm": 400.0}])
@@ -146,9 +159,13 @@ def test_what_was_put_away_is_brought_back_unless_something_is_held_anew(databas
 
 @pytest.mark.parametrize(
     ("truth", "field"),
-    [({"turns": 2.5, "distance_mm": 3000}, "turns"), ({"turns": -3, "distance_mm": 3000}, "turns"),
-     ({"turns": 10, "distance_mm": 20.45}, "distance_mm"), ({"turns": 10}, "distance_mm")],
-)  # fmt: skip
+    [
+        ({"turns": 2.5, "distance_mm": 3000}, "turns"),
+        ({"turns": -3, "distance_mm": 3000}, "turns"),
+        ({"turns": 10, "distance_mm": 20.45}, "distance_mm"),
+        ({"turns": 10}, "distance_mm"),
+    ],
+)
 def test_what_cannot_be_a_roll_out_is_refused_and_nothing_is_noted(
     database: Database, truth: dict[str, float], field: str
 ) -> None:
@@ -159,5 +176,7 @@ def test_what_cannot_be_a_roll_out_is_refused_and_nothing_is_noted(
         with pytest.raises(BadInput):
             calibrating.notebook(session, SLUG, "wheel", "roll-out", [truth])
         assert calibrating.draft(session, SLUG, "wheel", "roll-out").steps == []
-        calibrating.type_step(session, SLUG, "wheel", "roll-out", "run 1", {"turns": 10, "distance_mm": 12_100})
+        calibrating.type_step(
+            session, SLUG, "wheel", "roll-out", "run 1", {"turns": 10, "distance_mm": 12_100}
+        )
         assert len(calibrating.draft(session, SLUG, "wheel", "roll-out").steps) == 1

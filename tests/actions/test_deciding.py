@@ -1,4 +1,5 @@
-"""Choices are made on the recordings named, remember what they rest on, and are refused where they cannot be."""
+"""Choices are made on the recordings named, remember what they rest on, and are refused where they cannot
+be."""
 
 from __future__ import annotations
 
@@ -32,7 +33,9 @@ def test_thresholds_are_chosen_on_the_newest_lights_and_remember_them(database: 
         chosen = values["threshold_s1"]
         assert (chosen.provenance, chosen.value) == (Provenance.CHOSEN, wanted["threshold_s1"])
         assert chosen.source == "chosen; widest worst-case margin"
-        rests = session.scalars(select(tables.ValueInput).where(tables.ValueInput.value_id == chosen.value_id)).all()
+        rests = session.scalars(
+            select(tables.ValueInput).where(tables.ValueInput.value_id == chosen.value_id)
+        ).all()
         known = ids(session)
         assert {one.recording_id for one in rests if one.recording_id} == {known[name] for name in LIGHTS}
         assert sum(one.mark_id is not None for one in rests) == 6
@@ -46,7 +49,9 @@ def test_thresholds_are_chosen_on_the_newest_lights_and_remember_them(database: 
         calibrating.accept(session, "fern", draft.id)
         stale = settled(session, rigs.rig_named(session, "fern"), "line-row")["threshold_s1"].stale
         assert "white s1" in stale
-        assert {one.id: state for one, state in deciding.standing(session, "fern", "line-row")}["line"] == "stale"
+        assert {one.id: state for one, state in deciding.standing(session, "fern", "line-row")}[
+            "line"
+        ] == "stale"
 
 
 def test_recordings_are_named_kept_aside_and_checked(database: Database) -> None:
@@ -60,7 +65,8 @@ def test_recordings_are_named_kept_aside_and_checked(database: Database) -> None
             deciding.work(session, "fern", "line-row", "line", [known[ASIDE]], known[ASIDE])
         assert refused.value.path == "test"
         with pytest.raises(NotFound, match="says nothing"):
-            deciding.work(session, "fern", "line-row", "line", [known["Pushed at a box"]])  # it has no such marks
+            # it has no such marks
+            deciding.work(session, "fern", "line-row", "line", [known["Pushed at a box"]])
         with pytest.raises(BadInput) as refused:
             deciding.work(session, "fern", "front-ranger", "obstacle", [known["Pushed at a box"]] * 2)
         assert refused.value.path == "from"
@@ -89,11 +95,15 @@ def test_a_chosen_filter_makes_the_trip_stale_and_the_guard_counts_with_it(datab
 
 def test_a_choice_is_taken_back_and_what_held_before_holds_again(database: Database) -> None:
     with database.transaction() as session:
-        first = deciding.choose(session, "fern", "front-ranger", "filter", {"filter_kind": 1.0, "filter_amount": 5.0})
+        first = deciding.choose(
+            session, "fern", "front-ranger", "filter", {"filter_kind": 1.0, "filter_amount": 5.0}
+        )
     with database.transaction() as session:
         trip = deciding.choose(session, "fern", "front-ranger", "obstacle", {"trip": 300.0, "clear": 350.0})
     with database.transaction() as session:
-        second = deciding.choose(session, "fern", "front-ranger", "filter", {"filter_kind": 2.0, "filter_amount": 7.0})
+        second = deciding.choose(
+            session, "fern", "front-ranger", "filter", {"filter_kind": 2.0, "filter_amount": 7.0}
+        )
     with database.transaction() as session:
         stored = rigs.rig_named(session, "fern")
         assert settled(session, stored, "front-ranger")["trip"].stale
@@ -145,9 +155,15 @@ def test_as_many_pulses_are_needed_as_is_said(database: Database, pulses: int, e
         stored = rigs.rig_named(session, "fern")
         channels = kind("hall-switch").channels_of({})
         recording_id = recordings.begin(
-            session, rig_id=stored.id, revision_id=stored.revision_id, name="few", origin="import", source="few",
-            clock="device", streams=[recordings.NewStream("wheel", "wheel", channels)],
-        )  # fmt: skip
+            session,
+            rig_id=stored.id,
+            revision_id=stored.revision_id,
+            name="few",
+            origin="import",
+            source="few",
+            clock="device",
+            streams=[recordings.NewStream("wheel", "wheel", channels)],
+        )
         times = [i * 300_000 for i in range(pulses)]
         recordings.write_rows(
             session, recording_id, "wheel", times, [[float(t) for t in times], [float("nan")] * pulses]

@@ -1,4 +1,5 @@
-"""Faults found live: a finding must persist, and goes when it is mended; and in recordings, short and long."""
+"""Faults found live: a finding must persist, and goes when it is mended; and in recordings, short and
+long."""
 
 from __future__ import annotations
 
@@ -26,7 +27,11 @@ GONE = np.where(np.random.default_rng(4).random(240) < 0.3, 0.0, HEALTHY)
 
 def lately(values: np.ndarray, now_s: float) -> Record:  # type: ignore[type-arg]
     return Record(
-        (Stream("front-ranger", now_s - 12 + np.arange(240) * 0.05, (Signal("echo", ECHO, values, 0.1716),)),),
+        (
+            Stream(
+                "front-ranger", now_s - 12 + np.arange(240) * 0.05, (Signal("echo", ECHO, values, 0.1716),)
+            ),
+        ),
         lines=240,
     )
 
@@ -58,7 +63,8 @@ def test_words_stand_long_enough_to_be_read() -> None:
     said = []
     for look in range(PERSISTS + 3):
         finder.look(
-            lately(np.where(np.random.default_rng(look).random(240) < 0.3, 0.0, HEALTHY), 30.0 + look), 30.0 + look
+            lately(np.where(np.random.default_rng(look).random(240) < 0.3, 0.0, HEALTHY), 30.0 + look),
+            30.0 + look,
         )
         said += [one.evidence for one in finder.findings]
     assert len(said) > 2
@@ -144,9 +150,17 @@ def recorded(database: Database, rows: int, bad: slice, anew: int | None = None)
     with database.transaction() as session:
         rig = rigs.rig_named(session, "fern")
         made = recordings.begin(
-            session, rig_id=rig.id, revision_id=rig.revision_id, name="made up", origin="live", source="test", clock="device",
-            streams=[recordings.NewStream("front-ranger", "front-ranger", kind("ultrasonic-ranger").channels)],
-        )  # fmt: skip
+            session,
+            rig_id=rig.id,
+            revision_id=rig.revision_id,
+            name="made up",
+            origin="live",
+            source="test",
+            clock="device",
+            streams=[
+                recordings.NewStream("front-ranger", "front-ranger", kind("ultrasonic-ranger").channels)
+            ],
+        )
         writer = samples.ChunkWriter(session, made)
         segments = np.zeros(rows, int) if anew is None else (np.arange(rows) >= anew).astype(int)
         writer.add("front-ranger", np.arange(rows) * 1000, segments, echoes[None])
@@ -192,7 +206,9 @@ def test_of_a_long_recording_beginning_middle_and_end_are_looked_at(
 
 def test_what_is_found_is_told_over_http_and_to_the_windows(served: Served) -> None:
     served.client.post("/api/rigs/fern/connect", json={"kind": "stand-in"}).raise_for_status()
-    served.client.patch("/api/rigs/fern/standin", json={"hands": {"front-ranger.fault.zeros": 1}}).raise_for_status()
+    served.client.patch(
+        "/api/rigs/fern/standin", json={"hands": {"front-ranger.fault.zeros": 1}}
+    ).raise_for_status()
     made = served.client.post("/api/rigs/fern/record", json={}).raise_for_status().json()["id"]
 
     def found() -> object:

@@ -1,5 +1,5 @@
-"""Every procedure that watches readings, held on the stand-in, whose parts have constants that only the test knows. Time is
-moved by hand; the browser tests hold some of them in real time."""
+"""Every procedure that watches readings, held on the stand-in, whose parts have constants that only the test
+knows. Time is moved by hand; the browser tests hold some of them in real time."""
 
 from __future__ import annotations
 
@@ -39,12 +39,22 @@ class Holding(Bench):
         """The key of what is wanted next."""
         return self.procedure.missing(self.steps, self.values[self.sensor])[0].key
 
-    def hold(self, key: str, watch: Callable[[], None] = lambda: None, most_s: float = 40.0, **truth: float) -> Step:
+    def hold(
+        self, key: str, watch: Callable[[], None] = lambda: None, most_s: float = 40.0, **truth: float
+    ) -> Step:
         """Hold a want until it is taken; ``watch`` is called after each stretch of time."""
         values = self.values[self.sensor]
         want = next(one for one in self.procedure.wants(self.steps, values) if one.key == key)
         hold = Hold(
-            0, self.sensor, 0, self.procedure, want, truth, tuple(self.steps), values, self.live.view.last_line_s
+            0,
+            self.sensor,
+            0,
+            self.procedure,
+            want,
+            truth,
+            tuple(self.steps),
+            values,
+            self.live.view.last_line_s,
         )
         why = ""
         for _ in range(round(most_s / 0.2)):
@@ -56,7 +66,14 @@ class Holding(Bench):
                 assert seen.times_s[0] >= hold.since_s  # nothing from before it began
                 numbers = self.procedure.take(seen, key, values)
                 self.steps.append(
-                    Step(self.procedure.key_of(want, truth), key, truth, numbers, seen.times_s.size, air_c=seen.air_c)
+                    Step(
+                        self.procedure.key_of(want, truth),
+                        key,
+                        truth,
+                        numbers,
+                        seen.times_s.size,
+                        air_c=seen.air_c,
+                    )
                 )
                 return self.steps[-1]
             why = judged.why_not
@@ -69,7 +86,8 @@ class Holding(Bench):
         return found
 
     def near(self, name: str, truth: float, least: float = 0.0) -> None:
-        """A fitted constant is right within twice its stated 95 % interval (1 in 15 000 is not), or within ``least``."""
+        """A fitted constant is right within twice its stated 95 % interval (1 in 15 000 is not), or within
+        ``least``."""
         fitted = {one.name: one for one in self.fit().constants}[name]
         assert abs(fitted.value - truth) <= max(4 * (fitted.sd or 0.0), least), (fitted, truth)
 
@@ -229,7 +247,8 @@ def test_marks_of_a_tachometer_and_steps_of_a_roller() -> None:
 
         meter.hold(f"run {count}", turn, turns=4)
     assert (
-        next(one.value for one in meter.fit().constants if one.name == "steps") == meter.values["roller"]["steps"].value
+        next(one.value for one in meter.fit().constants if one.name == "steps")
+        == meter.values["roller"]["steps"].value
     )
 
 

@@ -1,4 +1,5 @@
-"""Jobs in their process: how far they are, one after the other, stopped while they wait and while they run."""
+"""Jobs in their process: how far they are, one after the other, stopped while they wait and while they
+run."""
 
 from __future__ import annotations
 

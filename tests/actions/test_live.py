@@ -43,7 +43,9 @@ def test_what_the_screen_called_recorded_survives_a_power_cut(connected: Served)
     assert kept["ended_why"]
 
 
-def test_a_port_that_stays_unplugged_ends_the_recording_cleanly_and_connects_by_itself(connected: Served) -> None:
+def test_a_port_that_stays_unplugged_ends_the_recording_cleanly_and_connects_by_itself(
+    connected: Served,
+) -> None:
     served = connected
     recording_id = served.client.post(f"{RIG}/record", json={}).json()["id"]
     with window(served.address) as line:
@@ -62,7 +64,9 @@ def test_a_port_that_stays_unplugged_ends_the_recording_cleanly_and_connects_by_
         message_when(line, lambda m: m["status"] == "live" and m["sensors"]["front-ranger"]["readings"] > 3)
 
 
-def test_ten_times_unplugged_and_plugged_in_again_is_one_recording_of_eleven_segments(connected: Served) -> None:
+def test_ten_times_unplugged_and_plugged_in_again_is_one_recording_of_eleven_segments(
+    connected: Served,
+) -> None:
     served = connected
     recording_id = served.client.post(f"{RIG}/record", json={}).json()["id"]
     with window(served.address) as line:
@@ -80,7 +84,9 @@ def test_ten_times_unplugged_and_plugged_in_again_is_one_recording_of_eleven_seg
     ranger = next(stream for stream in kept["streams"] if stream["key"] == "front-ranger")
     assert ranger["segments"] == 11
     assert sum(stream["n"] for stream in kept["streams"]) >= told["recording"]["committed"]
-    trace = served.client.get(f"/api/recordings/{recording_id}/trace", params={"sensor": "front-ranger"}).json()
+    trace = served.client.get(
+        f"/api/recordings/{recording_id}/trace", params={"sensor": "front-ranger"}
+    ).json()
     assert trace["t"] == sorted(trace["t"])
 
 
@@ -119,7 +125,11 @@ def test_parts_taken_off_and_put_back_many_times_while_readings_come(connected: 
         try:
             for part in ["front-ranger", "air", "tilt", "battery-gauge"] * 3:
                 revision = client.get(RIG).json()["revision"]
-                off = client.post(f"{RIG}/parts/{part}/take-off", json={"revision": revision}).raise_for_status().json()
+                off = (
+                    client.post(f"{RIG}/parts/{part}/take-off", json={"revision": revision})
+                    .raise_for_status()
+                    .json()
+                )
                 lines = message_when(line, lambda m, part=part: part not in m["sensors"])["lines"]
                 message_when(line, lambda m, lines=lines: m["lines"] > lines)
                 client.post(f"{RIG}/undo", json={"revision": off["revision"]}).raise_for_status()
@@ -145,13 +155,17 @@ def test_a_board_that_starts_again_begins_a_segment(connected: Served) -> None:
 
 def test_a_recording_replayed_gives_the_same_readings_again(connected: Served) -> None:
     first = served_recording(connected, seconds=3)
-    connected.client.post(f"{RIG}/connect", json={"kind": "replay", "recording": first, "speed": 1}).raise_for_status()
+    connected.client.post(
+        f"{RIG}/connect", json={"kind": "replay", "recording": first, "speed": 1}
+    ).raise_for_status()
     again = connected.client.post(f"{RIG}/record", json={"name": "again"}).json()["id"]
     kept = until(lambda: closed(connected, again))
     assert "replayed to its end" in kept["ended_why"]
     for sensor in ("front-ranger", "line-row", "wheel", "tilt", "battery-gauge"):
         one, two = (
-            connected.client.get(f"/api/recordings/{i}/trace", params={"sensor": sensor, "width": 4000}).json()
+            connected.client.get(
+                f"/api/recordings/{i}/trace", params={"sensor": sensor, "width": 4000}
+            ).json()
             for i in (first, again)
         )
         assert len(two["low"]) >= 0.8 * len(one["low"])
@@ -179,7 +193,9 @@ def test_garbled_lines_are_counted_and_kept_and_zeros_are_dropouts(connected: Se
     found = recording(served, recording_id)
     assert found["recording"]["odd_lines"] >= 3
     assert all(odd["why"] for odd in found["odd"])
-    trace = served.client.get(f"/api/recordings/{recording_id}/trace", params={"sensor": "front-ranger"}).json()
+    trace = served.client.get(
+        f"/api/recordings/{recording_id}/trace", params={"sensor": "front-ranger"}
+    ).json()
     values = [v for v in trace["low"] if v is not None]
     assert None in trace["low"]
     assert 0 in trace["raw_low"]
@@ -218,7 +234,9 @@ def test_places_are_held_by_themselves_and_become_measured_constants(connected: 
         for mm in (200, 400, 700):
             served.hands({"front-ranger.target_mm": mm})
             key = next(w["key"] for w in served.client.get(ruler).json()["wants"] if w["fields"])
-            served.client.post(f"{ruler}/hold", json={"key": key, "truth": {"true_mm": mm}}).raise_for_status()
+            served.client.post(
+                f"{ruler}/hold", json={"key": key, "truth": {"true_mm": mm}}
+            ).raise_for_status()
             message_when(line, lambda m, mm=mm: m["hold"] is None and held(served, ruler, mm))
     served.client.post(f"{ruler}/accept", json={}).raise_for_status()
     constants = {c["name"]: c for c in served.client.get(f"{RIG}/sensors/front-ranger/constants").json()}
@@ -249,9 +267,13 @@ def test_a_database_that_goes_away_loses_nothing_that_was_taken(served_on_own_cl
         assert (refused.status_code, refused.json()["code"]) == (503, "store-away")
         message_when(line, lambda m: m["lines"] > away["lines"] + 20)
         cluster.start(port)
-        back = message_when(line, lambda m: not m["recording"]["store_away"] and m["recording"]["committed"] > 60)
+        back = message_when(
+            line, lambda m: not m["recording"]["store_away"] and m["recording"]["committed"] > 60
+        )
         assert back["recording"]["lost"] == 0
     served.client.post(f"{RIG}/stop").raise_for_status()
-    trace = served.client.get(f"/api/recordings/{recording_id}/trace", params={"sensor": "front-ranger", "width": 4000})
+    trace = served.client.get(
+        f"/api/recordings/{recording_id}/trace", params={"sensor": "front-ranger", "width": 4000}
+    )
     times = trace.json()["t"]
     assert {round(b - a, 6) for a, b in itertools.pairwise(times)} == {0.05}

@@ -78,7 +78,9 @@ class Kept:
         found = []
         for batch in self.batches:
             if key in batch.rows:
-                found += [(t, v[0]) for t, v in zip(batch.rows[key].times, batch.rows[key].values, strict=True)]
+                found += [
+                    (t, v[0]) for t, v in zip(batch.rows[key].times, batch.rows[key].values, strict=True)
+                ]
         return found
 
 
@@ -131,7 +133,11 @@ def test_before_the_first_temperature_the_constant_stands_in(live: LiveRig, sour
 
 def test_dropouts_are_counted_and_odd_lines_too(live: LiveRig, source: Scripted) -> None:
     source.lines(
-        "bo~ot", "t_us:0 echo_us:1457", "t_us:50000 echo_us:0", "t_us:100000 echo_us:3", "t_us:15?000 echo_us:9"
+        "bo~ot",
+        "t_us:0 echo_us:1457",
+        "t_us:50000 echo_us:0",
+        "t_us:100000 echo_us:3",
+        "t_us:15?000 echo_us:9",
     )
     read(live, RANGER, 3)
     assert live.intake.watched[RANGER].dropouts == 1
@@ -141,7 +147,9 @@ def test_dropouts_are_counted_and_odd_lines_too(live: LiveRig, source: Scripted)
     assert codes == [ranging.OK, ranging.DROPOUT, ranging.TOO_NEAR]
 
 
-def test_the_recorder_gets_raw_rows_from_zero_and_odd_lines_with_them(live: LiveRig, source: Scripted) -> None:
+def test_the_recorder_gets_raw_rows_from_zero_and_odd_lines_with_them(
+    live: LiveRig, source: Scripted
+) -> None:
     source.lines("t_us:900000 echo_us:1400")
     read(live, RANGER, 1)
     sink = Kept()
@@ -161,7 +169,9 @@ def test_the_recorder_gets_raw_rows_from_zero_and_odd_lines_with_them(live: Live
     assert live.recording is None
 
 
-def test_nothing_is_recorded_without_a_source_and_no_source_changes_under_a_recording(source: Scripted) -> None:
+def test_nothing_is_recorded_without_a_source_and_no_source_changes_under_a_recording(
+    source: Scripted,
+) -> None:
     live = LiveRig(ranger_and_air(), values())
     with pytest.raises(NotConnected):
         live.begin(Recorder(9, Kept()), "x")
@@ -174,7 +184,9 @@ def test_nothing_is_recorded_without_a_source_and_no_source_changes_under_a_reco
     assert source.closed
 
 
-def test_a_source_that_ended_says_why_and_connecting_again_begins_anew(live: LiveRig, source: Scripted) -> None:
+def test_a_source_that_ended_says_why_and_connecting_again_begins_anew(
+    live: LiveRig, source: Scripted
+) -> None:
     source.lines("t_us:0 echo_us:1457")
     read(live, RANGER, 1)
     source.given.put(None)
@@ -216,12 +228,15 @@ def test_new_constants_convert_what_comes_next(live: LiveRig, source: Scripted) 
 def without(rig: Rig, key: str) -> Rig:
     """The rig with one sensor taken off."""
     return replace(
-        rig, sensors=tuple(one for one in rig.sensors if one.id != key),
+        rig,
+        sensors=tuple(one for one in rig.sensors if one.id != key),
         wires=tuple(wire for wire in rig.wires if wire.sensor != key),
-    )  # fmt: skip
+    )
 
 
-def test_what_came_before_a_part_was_taken_off_is_converted_as_the_rig_was(live: LiveRig, source: Scripted) -> None:
+def test_what_came_before_a_part_was_taken_off_is_converted_as_the_rig_was(
+    live: LiveRig, source: Scripted
+) -> None:
     source.lines(*(f"t_us:{i * 1000} echo_us:1457 air_c:21" for i in range(4)))
     until(lambda: len(live.intake.heard) == 4)  # they wait to be converted: nobody has looked yet
     taken_off = live.intake._watched[RANGER]  # asking for ``watched`` would convert
@@ -243,10 +258,15 @@ class Bench:
         (self.sensor,) = rig.sensors
         what = kind(self.sensor.kind)
         specs = {spec.name: spec for spec in what.constants}
-        known = {n: replace(v, provenance=Provenance.CHOSEN) for n, v in usual_values(what, rig, self.sensor, chosen).items()
-                 if n in chosen and n in specs}  # fmt: skip
+        known = {
+            n: replace(v, provenance=Provenance.CHOSEN)
+            for n, v in usual_values(what, rig, self.sensor, chosen).items()
+            if n in chosen and n in specs
+        }
         self.now = 1000.0
-        self.live = LiveRig(rig, {self.sensor.id: usual_values(what, rig, self.sensor) | known}, clock=lambda: self.now)
+        self.live = LiveRig(
+            rig, {self.sensor.id: usual_values(what, rig, self.sensor) | known}, clock=lambda: self.now
+        )
         self.live.connect(Scripted())
 
     def hear(self, stamps_s: list[float], words: Callable[[int, float], str], sent_from: int = 0) -> None:
@@ -270,9 +290,14 @@ def edge_at(_i: int, t: float) -> str:
 
 @pytest.mark.parametrize(
     ("template", "words", "period_s", "rpm"),
-    [("T05", six_states, 60 / 300 / 42, 300), ("T05", six_states, 60 / 3000 / 42, 3000), ("T03", edge_at, 0.02, 3000),
-     ("T03", edge_at, 60 / 9000, 9000), ("T03", edge_at, 0.5, 120)],
-)  # fmt: skip
+    [
+        ("T05", six_states, 60 / 300 / 42, 300),
+        ("T05", six_states, 60 / 3000 / 42, 3000),
+        ("T03", edge_at, 0.02, 3000),
+        ("T03", edge_at, 60 / 9000, 9000),
+        ("T03", edge_at, 0.5, 120),
+    ],
+)
 def test_a_shaft_that_turns_steadily_is_shown_right_however_late_its_lines_come(
     template: str, words: Callable[[int, float], str], period_s: float, rpm: float
 ) -> None:
@@ -282,7 +307,9 @@ def test_a_shaft_that_turns_steadily_is_shown_right_however_late_its_lines_come(
     for _ in range(400):
         bench.now += random.uniform(0.005, 0.05)
         heard_to = bench.now - begun - random.uniform(0.01, 0.06)
-        stamps = [i * period_s for i in range(sent, max(sent, int(heard_to / period_s) + 1 if heard_to >= 0 else 0))]
+        stamps = [
+            i * period_s for i in range(sent, max(sent, int(heard_to / period_s) + 1 if heard_to >= 0 else 0))
+        ]
         if stamps:
             bench.hear(stamps, words, sent)
             sent += len(stamps)
@@ -354,16 +381,21 @@ def test_what_is_chosen_at_decide_is_what_watch_says() -> None:
     table = {f"table_{end}_s{n}": value for n in (1, 2) for end, value in (("low", 150), ("high", 230))}
     edge = Bench(rig_template("T09"), **table)
     for i, (left, right, said, lit) in enumerate(
-        ((180, 190, "On the table", [False, False]), (760, 180, "Off the table under left", [True, False]),
-         (60, 760, "under left and right", [True, True]))
-    ):  # fmt: skip
+        (
+            (180, 190, "On the table", [False, False]),
+            (760, 180, "Off the table under left", [True, False]),
+            (60, 760, "under left and right", [True, True]),
+        )
+    ):
         edge.now += 1.0
         edge.hear([float(i)], lambda _i, _t, left=left, right=right: f"line1_adc:{left} line2_adc:{right}")
         now = edge.shows()
         assert said in now.sentence
         assert "Line" not in now.sentence
         assert now.instruments["lamps"]["lit"] == lit
-    actions = {f"act_{pattern}": float(usual_action(pattern)) for pattern in patterns(5) if pattern != "broken"}
+    actions = {
+        f"act_{pattern}": float(usual_action(pattern)) for pattern in patterns(5) if pattern != "broken"
+    }
     row = Bench(rig_template("T15"), **actions)
     row.hear([0.0], lambda _i, _t: "line1_adc:180 line2_adc:760 line3_adc:180 line4_adc:180 line5_adc:180")
     assert "the line is to the left: left" in row.shows().sentence

@@ -32,7 +32,11 @@ TIMES = st.lists(st.integers(0, 40_000), min_size=1, max_size=12)
 def streams(draw: st.DrawFn) -> Streams:
     """Rows of some sensors: times that rise or repeat, segments, values that are missing or not whole."""
     found: Streams = {}
-    for key, low, high, width in (("front-ranger", 0, 30_000, 1), ("air", -40, 80, 1), ("tilt", -32_768, 32_767, 6)):
+    for key, low, high, width in (
+        ("front-ranger", 0, 30_000, 1),
+        ("air", -40, 80, 1),
+        ("tilt", -32_768, 32_767, 6),
+    ):
         if not draw(st.booleans()) and (found or key != "tilt"):
             continue
         times = sorted(draw(TIMES))
@@ -51,19 +55,36 @@ def kept(database: Database, made: Streams, name: str = "made up") -> int:
     with database.transaction() as session:
         rig = rigs.rig_named(session, "fern")
         new = [
-            recordings.NewStream(key, key, kind(rig.rig.sensor(key).kind).channels_of(rig.rig.sensor(key).options))
+            recordings.NewStream(
+                key, key, kind(rig.rig.sensor(key).kind).channels_of(rig.rig.sensor(key).options)
+            )
             for key in made
         ]
         recording_id = recordings.begin(
-            session, rig_id=rig.id, revision_id=rig.revision_id, name=name, origin="live", source="stand-in", clock="device",
-            streams=new, started_at=datetime(2026, 5, 14, 10, tzinfo=UTC), note="=not a formula",
-        )  # fmt: skip
+            session,
+            rig_id=rig.id,
+            revision_id=rig.revision_id,
+            name=name,
+            origin="live",
+            source="stand-in",
+            clock="device",
+            streams=new,
+            started_at=datetime(2026, 5, 14, 10, tzinfo=UTC),
+            note="=not a formula",
+        )
         writer = samples.ChunkWriter(session, recording_id)
         for key, (times, segments, rows) in made.items():
             writer.add(key, np.array(times), np.array(segments), np.array(rows).T)
         writer.finish()
-        recordings.add_mark(session, recording_id, 3, 20_000, "on the tape, quite", truth={"quantity": "x", "value": 1.5},
-                            conditions={"lamp": "on"})  # fmt: skip
+        recordings.add_mark(
+            session,
+            recording_id,
+            3,
+            20_000,
+            "on the tape, quite",
+            truth={"quantity": "x", "value": 1.5},
+            conditions={"lamp": "on"},
+        )
         recordings.add_odd_lines(session, recording_id, [recordings.StoredOddLine(5, "g$rb;ge,", "garbled")])
         recordings.close(session, recording_id, status="closed", why="Stopped by hand.")
     return recording_id
@@ -79,11 +100,22 @@ def content(database: Database, recording_id: int) -> tuple[Any, ...]:
             columns = [(one.sensor, one.channel, one.unit, one.form) for one in stream.columns]
             every[stream.key] = (times.tolist(), segments.tolist(), repr((values + 0.0).tolist()), columns)
         marks = [
-            (m.t0, m.t1, m.label, m.sensor, m.truth, m.conditions) for m in recordings.marks_of(session, recording_id)
+            (m.t0, m.t1, m.label, m.sensor, m.truth, m.conditions)
+            for m in recordings.marks_of(session, recording_id)
         ]
         odd = recordings.odd_lines(session, recording_id)
-        return (found.name, found.note, found.source, found.started_at, found.ended_at, found.ended_why,
-                found.rig_revision_id, every, marks, odd)  # fmt: skip
+        return (
+            found.name,
+            found.note,
+            found.source,
+            found.started_at,
+            found.ended_at,
+            found.ended_why,
+            found.rig_revision_id,
+            every,
+            marks,
+            odd,
+        )
 
 
 @pytest.fixture(scope="module")
@@ -113,9 +145,14 @@ def test_a_span_by_a_stones_constants(database: Database) -> None:
         stone = stones.cut(session, "fern", "before")
         type_value(session, "fern", "front-ranger", "offset", 100.0, 1.0)
     whole = exporting.Asked("csv", stone=stone)
-    text = {name: b"".join(exporting.export(database, 1, asked).pieces).decode() for name, asked in {
-        "then": whole, "now": exporting.Asked("csv"), "span": exporting.Asked("csv", 1_000_000, 2_000_000),
-    }.items()}  # fmt: skip
+    text = {
+        name: b"".join(exporting.export(database, 1, asked).pieces).decode()
+        for name, asked in {
+            "then": whole,
+            "now": exporting.Asked("csv"),
+            "span": exporting.Asked("csv", 1_000_000, 2_000_000),
+        }.items()
+    }
     at = {}
     for name, said in text.items():
         lines = [line for line in said.splitlines() if not line.startswith("#")]
@@ -140,7 +177,9 @@ def test_a_spike_is_in_every_overview_and_dropouts_are_no_distance(database: Dat
     echoes = np.full(n, 1750.0)
     echoes[::50] = 0.0
     echoes[31_111] = 9000.0
-    recording_id = kept(database, {"front-ranger": (list(range(0, n * 500, 500)), [0] * n, echoes[:, None].tolist())})
+    recording_id = kept(
+        database, {"front-ranger": (list(range(0, n * 500, 500)), [0] * n, echoes[:, None].tolist())}
+    )
     with database.transaction() as session:
         (raw,) = lanes.lanes(session, recording_id, ["front-ranger.echo"], None, None, 300)
         (distance,) = lanes.lanes(session, recording_id, ["front-ranger"], None, None, 300)
@@ -156,7 +195,8 @@ def test_a_spike_is_in_every_overview_and_dropouts_are_no_distance(database: Dat
 def test_a_whole_overview_is_in_order_where_chunks_with_and_without_gaps_follow_one_another(
     database: Database, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    """Chunks without gaps are worked side by side, those with them one by one: the overview is the same in time's order."""
+    """Chunks without gaps are worked side by side, those with them one by one: the overview is the same in
+    time's order."""
     monkeypatch.setattr(samples, "CHUNKS_TOGETHER", 1)
     n = 8 * CHUNK_ROWS
     rows = np.tile([0.0, 0.0, 16384.0, 0.0, 0.0, 0.0], (n, 1))
@@ -167,14 +207,18 @@ def test_a_whole_overview_is_in_order_where_chunks_with_and_without_gaps_follow_
     with database.transaction() as session:
         found = recordings.recording(session, recording_id)
         stream = found.stream_of("tilt")
-        times, low, high, *_ = reading._whole_overview(session, stream, reading.Converter(session, found, "tilt"))
+        times, low, high, *_ = reading._whole_overview(
+            session, stream, reading.Converter(session, found, "tilt")
+        )
     assert (np.diff(times) > 0).all()
     assert times.size >= 8 * reading.BINS_A_CHUNK - 8
     assert low == pytest.approx(np.floor(times * 1000 / CHUNK_ROWS), abs=1)
     assert (high >= low).all()
 
 
-def test_only_what_is_long_is_got_ready_to_be_opened(database: Database, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_only_what_is_long_is_got_ready_to_be_opened(
+    database: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr(reading, "UNPACK_AT_MOST", 1)
     rows = [[float(place % 7)] for place in range(CHUNK_ROWS + 1)]
     times = list(range(0, len(rows) * 1000, 1000))
@@ -193,7 +237,9 @@ def test_only_what_is_long_is_got_ready_to_be_opened(database: Database, monkeyp
 
 def test_trimmed_split_and_joined_nothing_is_lost(database: Database) -> None:
     times = list(range(0, 100_000, 1000))
-    first = kept(database, {"air": (times, [0] * 50 + [1] * 50, [[20 + i / 10] for i in range(100)])}, "first")
+    first = kept(
+        database, {"air": (times, [0] * 50 + [1] * 50, [[20 + i / 10] for i in range(100)])}, "first"
+    )
     before = content(database, first)[-3]["air"]
     with database.transaction() as session:
         done = cutting.trim(session, first, 10_000, 29_000)

@@ -1,4 +1,5 @@
-"""Every kind through a live: edges from batch to batch, values that fade, instruments, lines without a time of their own."""
+"""Every kind through a live: edges from batch to batch, values that fade, instruments, lines without a time
+of their own."""
 
 from __future__ import annotations
 
@@ -62,7 +63,8 @@ def test_between_pulses_the_shown_speed_fades_and_ends_at_standing_never_frozen(
         said[age] = watched.now(3.0 + age, 100 * (1 + age), values)
     assert said[0.0].value == pytest.approx(1.2)
     assert said[0.9].value == pytest.approx(1.2)
-    assert said[2.0].value == pytest.approx(0.6)  # at most the circumference over the time since the last pulse
+    # at most the circumference over the time since the last pulse
+    assert said[2.0].value == pytest.approx(0.6)
     assert "at most 0.60" in said[2.0].sentence
     assert said[stands_s + 0.1].value == 0.0
     assert said[stands_s + 0.1].sentence.startswith("Standing: no pulse for 6 s")
@@ -71,7 +73,9 @@ def test_between_pulses_the_shown_speed_fades_and_ends_at_standing_never_frozen(
 
 def test_a_board_that_starts_again_carries_no_period_over(wheel) -> None:
     live, source = wheel
-    source.lines(*(f"t_us:{90_000_000 + i * 1_000_000} hall_edge_us:{90_000_000 + i * 1_000_000}" for i in range(3)))
+    source.lines(
+        *(f"t_us:{90_000_000 + i * 1_000_000} hall_edge_us:{90_000_000 + i * 1_000_000}" for i in range(3))
+    )
     heard(live, 3)
     source.lines(*(f"t_us:{i * 100_000} hall_edge_us:{i * 100_000}" for i in range(1, 5)))
     heard(live, 7)
@@ -99,7 +103,8 @@ def test_motor_halls_read_the_mean_of_a_cycle_and_rows_between_edges_are_no_drop
     values = watched.ring.since(0, 200).values
     assert watched.dropouts == 0
     assert np.median(values) == pytest.approx(300, rel=0.01)
-    assert values.std() < 2.0  # three Halls out of their places by 2.5° would make single sectors tremble by 6 %
+    # three Halls out of their places by 2.5° would make single sectors tremble by 6 %
+    assert values.std() < 2.0
     assert "of 6" in live.view.now("motor").sentence
     live.disconnect()
 

@@ -87,7 +87,9 @@ def test_disconnecting_ends_a_recording_cleanly(shop: Workshop, pings: Pings, so
         shop.recordings.begin(SLUG)
 
 
-def test_a_source_that_goes_cuts_the_recording_with_what_came(shop: Workshop, pings: Pings, source: Scripted) -> None:
+def test_a_source_that_goes_cuts_the_recording_with_what_came(
+    shop: Workshop, pings: Pings, source: Scripted
+) -> None:
     recording_id = shop.recordings.begin(SLUG)
     pings.at(500, 1)
     source.given.put(None)
@@ -142,7 +144,9 @@ def steps(shop: Workshop) -> list[dict]:
         return draft(session).steps
 
 
-def test_a_place_is_taken_when_still_and_its_recording_ends_with_the_procedure(shop: Workshop, pings: Pings) -> None:
+def test_a_place_is_taken_when_still_and_its_recording_ends_with_the_procedure(
+    shop: Workshop, pings: Pings
+) -> None:
     for held, mm in enumerate((200, 400, 800), start=1):
         begin_hold(shop, mm)
         pings.at(mm)
@@ -227,7 +231,8 @@ def test_level_is_not_taken_turned_while_nothing_has_moved(shop: Workshop, sourc
             t[0] += 20_000
             noise = random.normal(0, 20, 3)
             lines.append(
-                f"t_us:{t[0]} ax:{8192 * gx + noise[0]:.0f} ay:{noise[1]:.0f} az:{8192 + noise[2]:.0f} gx:0 gy:0 gz:0"
+                f"t_us:{t[0]} ax:{8192 * gx + noise[0]:.0f} ay:{noise[1]:.0f} "
+                f"az:{8192 + noise[2]:.0f} gx:0 gy:0 gz:0"
             )
         source.lines(*lines)
         until(lambda: shop.live(SLUG).intake.watched["tilt"].readings >= before + len(lines))

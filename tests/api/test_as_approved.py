@@ -1,4 +1,5 @@
-"""What the demo looks like over HTTP, as it was approved: everything that can be asked for and stands still."""
+"""What the demo looks like over HTTP, as it was approved: everything that can be asked for and stands
+still."""
 
 from __future__ import annotations
 

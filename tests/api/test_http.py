@@ -58,16 +58,37 @@ PAIRS = [
         ("POST", f"{RIG}/marks", {"label": "x"}, 409, "conflict", "recording"),
         ("POST", f"{RIG}/connect", {"kind": "stand-in"}, 404, "not-found", ""),
         ("POST", f"{RIG}/connect", {"kind": "serial", "path": "/dev/none-such"}, 502, "source-lost", "path"),
-        ("POST", f"{RIG}/connect", {"kind": "serial", "path": "/dev/null", "baud": 7}, 422, "bad-input", "baud"),
+        (
+            "POST",
+            f"{RIG}/connect",
+            {"kind": "serial", "path": "/dev/null", "baud": 7},
+            422,
+            "bad-input",
+            "baud",
+        ),
         ("POST", f"{RIG}/connect", {"kind": "tcp", "host": "127.0.0.1", "port": 0}, 422, "bad-input", "port"),
         ("POST", f"{RULER}/hold", {"key": "150", "truth": {"true_mm": -3}}, 422, "bad-input", "true_mm"),
         ("POST", f"{RULER}/hold", {"key": "nowhere"}, 422, "bad-input", "key"),
         ("POST", f"{RULER}/take", None, 409, "conflict", "key"),
-        ("POST", f"{RULER}/notebook", {"rows": [{"true_mm": 150, "reading": 0}]}, 422, "bad-input", "reading"),
+        (
+            "POST",
+            f"{RULER}/notebook",
+            {"rows": [{"true_mm": 150, "reading": 0}]},
+            422,
+            "bad-input",
+            "reading",
+        ),
         ("POST", f"{RULER}/accept", {}, 409, "conflict", "calibration"),
         ("POST", f"{RULER}/from-recording", {"recording_id": 999}, 404, "not-found", ""),
         ("GET", f"{RANGER}/procedures/dance", None, 404, "not-found", ""),
-        ("POST", f"{RANGER}/decisions/obstacle", {"values": {"trip": 300, "clear": 200}}, 422, "bad-input", "trip"),
+        (
+            "POST",
+            f"{RANGER}/decisions/obstacle",
+            {"values": {"trip": 300, "clear": 200}},
+            422,
+            "bad-input",
+            "trip",
+        ),
         ("POST", f"{RANGER}/decisions/obstacle", {"values": {}}, 422, "bad-input", "choice"),
         ("POST", f"{RANGER}/decisions/obstacle", {"values": {"gap": 3}}, 422, "bad-input", "pick"),
         ("POST", f"{RANGER}/decisions/line", {"values": {"trip": 3}}, 422, "bad-input", "decision"),
@@ -83,7 +104,9 @@ PAIRS = [
         ("PATCH", "/api/marks/999", {"label": "x"}, 404, "not-found", ""),
     ],
 )
-def test_refusals(client: TestClient, method: str, address: str, body, status: int, code: str, path: str) -> None:
+def test_refusals(
+    client: TestClient, method: str, address: str, body, status: int, code: str, path: str
+) -> None:
     answer = client.request(method, address, json=body)
     assert answer.status_code == status, answer.text
     refused(answer, code, path)
@@ -91,17 +114,25 @@ def test_refusals(client: TestClient, method: str, address: str, body, status: i
 
 def test_nan_and_infinity_in_a_body_are_refused_and_not_echoed(client: TestClient) -> None:
     for bad in ("NaN", "Infinity", "1e999"):
-        answer = client.put(f"{RANGER}/constants/height", content=f'{{"value": {bad}}}',
-                            headers={"Content-Type": "application/json"})  # fmt: skip
+        answer = client.put(
+            f"{RANGER}/constants/height",
+            content=f'{{"value": {bad}}}',
+            headers={"Content-Type": "application/json"},
+        )
         assert answer.status_code == 422
         refused(answer, "bad-input", "value")
 
 
 @pytest.mark.parametrize(
     "headers",
-    [{"Host": "evil.example"}, {"Host": "127.0.0.1.evil.example:8420"}, {"Origin": "http://evil.example"},
-     {"Origin": "http://127.0.0.1:9999"}, {"Origin": "null"}],
-)  # fmt: skip
+    [
+        {"Host": "evil.example"},
+        {"Host": "127.0.0.1.evil.example:8420"},
+        {"Origin": "http://evil.example"},
+        {"Origin": "http://127.0.0.1:9999"},
+        {"Origin": "null"},
+    ],
+)
 def test_strangers_are_kept_out(client: TestClient, headers: dict) -> None:
     assert client.get("/api/rigs", headers=headers).status_code == 403
     assert client.post(f"{RIG}/record", json={}, headers=headers).status_code == 403
@@ -123,9 +154,19 @@ def test_a_new_rig_is_wired_and_has_no_faults(client: TestClient) -> None:
     own = "/api/rigs/second-float"
     small = client.post(f"{own}/board", json={"revision": made["revision"], "board": "small-5v"}).json()
     assert [f["kind"] for f in small["findings"]] == ["level-too-low"]  # the divider is one too many now
-    asked = {"kind": "level-too-low", "sensor": "ultrasonic-ranger", "pin": "echo", "revision": small["revision"]}
+    asked = {
+        "kind": "level-too-low",
+        "sensor": "ultrasonic-ranger",
+        "pin": "echo",
+        "revision": small["revision"],
+    }
     assert client.post(f"{own}/fix", json=asked).json()["findings"] == []
-    assert {rig["slug"] for rig in client.get("/api/rigs").json()} == {"fern", "heron", "plume", "second-float"}
+    assert {rig["slug"] for rig in client.get("/api/rigs").json()} == {
+        "fern",
+        "heron",
+        "plume",
+        "second-float",
+    }
 
 
 def test_from_pairs_to_the_exported_constant(client: TestClient) -> None:
@@ -137,7 +178,9 @@ def test_from_pairs_to_the_exported_constant(client: TestClient) -> None:
     client.post(f"{RULER}/accept", json={}).raise_for_status()
     found = client.get(f"{RANGER}/decisions/obstacle").json()
     assert found["floor"]["parts_mm"]["braking"] == pytest.approx(100)
-    client.post(f"{RANGER}/decisions/obstacle", json={"values": {"trip": 300, "clear": 350}}).raise_for_status()
+    client.post(
+        f"{RANGER}/decisions/obstacle", json={"values": {"trip": 300, "clear": 350}}
+    ).raise_for_status()
     assert client.post(f"{RIG}/stones", json={"why": "first */ \\ run\nsecond line"}).json()["id"] == 1
     header = client.get(f"{RIG}/stones/1/export/c")
     assert 'filename="fern_stone_1.h"' in header.headers["content-disposition"]
@@ -162,15 +205,31 @@ def test_from_pairs_to_the_exported_constant(client: TestClient) -> None:
 def test_the_c_header_compiles(client: TestClient, tmp_path) -> None:
     client.post(f"{RIG}/stones", json={"why": "a */ comment \\"}).raise_for_status()
     (tmp_path / "stone.h").write_text(client.get(f"{RIG}/stones/1/export/c").text)
-    (tmp_path / "main.c").write_text('#include "stone.h"\nint main(void) { return FRONT_RANGER_CONE_DEG > 100.0f; }\n')
-    done = subprocess.run(["gcc", "-std=c99", "-Wall", "-Werror", "-Wno-unused-const-variable", "-o",
-                           str(tmp_path / "main"), str(tmp_path / "main.c")], capture_output=True, text=True)  # fmt: skip
+    (tmp_path / "main.c").write_text(
+        '#include "stone.h"\nint main(void) { return FRONT_RANGER_CONE_DEG > 100.0f; }\n'
+    )
+    done = subprocess.run(
+        [
+            "gcc",
+            "-std=c99",
+            "-Wall",
+            "-Werror",
+            "-Wno-unused-const-variable",
+            "-o",
+            str(tmp_path / "main"),
+            str(tmp_path / "main.c"),
+        ],
+        capture_output=True,
+        text=True,
+    )
     assert done.returncode == 0, done.stderr
 
 
 def test_the_worked_line_follows_the_rigs_constants(client: TestClient) -> None:
     def work(echo: float, **more: object) -> dict:
-        return client.post(f"{RANGER}/worked", json={"asked": {"echo": echo}, **more}).raise_for_status().json()
+        return (
+            client.post(f"{RANGER}/worked", json={"asked": {"echo": echo}, **more}).raise_for_status().json()
+        )
 
     def sound(worked: dict) -> float:
         return next(term["value"] for term in worked["terms"] if term["name"] == "sound")
@@ -215,7 +274,9 @@ def test_a_loose_part_of_every_kind_is_worked_and_asked_backwards(client: TestCl
         assert again["value"] == pytest.approx(wanted, rel=0.04), kind["id"]
 
 
-def test_a_rig_that_carries_every_kind_is_worked_with_its_own_board(client: TestClient, database: Database) -> None:
+def test_a_rig_that_carries_every_kind_is_worked_with_its_own_board(
+    client: TestClient, database: Database
+) -> None:
     sensors = tuple(Sensor(f"part-{i}", kind, f"part {i}") for i, kind in enumerate(KINDS))
     with database.transaction() as session:
         made = rig_of("Every kind", "tow-path cargo trailer", "wide-3v3", sensors)
@@ -226,13 +287,17 @@ def test_a_rig_that_carries_every_kind_is_worked_with_its_own_board(client: Test
         assert worked["terms"], sensor.kind
         constants = {one["name"]: one for one in worked["constants"]}
         if "bits" in constants:
-            assert (constants["bits"]["value"], constants["reference"]["value"]) == converter_of(made, sensor.id)
+            assert (constants["bits"]["value"], constants["reference"]["value"]) == converter_of(
+                made, sensor.id
+            )
         client.get(f"{own}/constants").raise_for_status()
         client.get("/api/rigs/every-kind/standing", params={"sensor": sensor.id}).raise_for_status()
     halls = sensors[list(KINDS).index("hall-switch")].id
     address = f"/api/rigs/every-kind/sensors/{halls}"
     client.put(f"{address}/constants/magnets", json={"value": 2}).raise_for_status()
-    assert client.post(f"{address}/worked", json={"asked": {"period": 300_000}}).json()["value"] == pytest.approx(2.0)
+    assert client.post(f"{address}/worked", json={"asked": {"period": 300_000}}).json()[
+        "value"
+    ] == pytest.approx(2.0)
 
 
 def test_a_loose_parts_own_constants_count(client: TestClient) -> None:

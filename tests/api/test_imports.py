@@ -11,17 +11,23 @@ from tests.conftest import until
 from tests.served import Served
 from tickstone.actions import bench_files
 
-WALK = "t_us,echo_us,air_c,mark,mood\n0,1748,20,,fine\n50000,0,,50 cm,fine\n100000,1750,30,50 cm,\n150x00,7,,,\n"
+WALK = (
+    "t_us,echo_us,air_c,mark,mood\n0,1748,20,,fine\n50000,0,,50 cm,fine\n100000,1750,30,50 cm,\n150x00,7,,,\n"
+)
 
 
-def hand_over(served: Served, content: bytes | str, name: str = "walk.csv", slug: str = "fern") -> dict[str, Any]:
+def hand_over(
+    served: Served, content: bytes | str, name: str = "walk.csv", slug: str = "fern"
+) -> dict[str, Any]:
     answer = served.client.post(f"/api/rigs/{slug}/files", params={"name": name}, content=content)
     found: dict[str, Any] = answer.raise_for_status().json()
     return found
 
 
 def look(served: Served, file: dict[str, Any], **wish: Any) -> dict[str, Any]:
-    found: dict[str, Any] = served.client.post(f"/api/files/{file['id']}/look", json=wish).raise_for_status().json()
+    found: dict[str, Any] = (
+        served.client.post(f"/api/files/{file['id']}/look", json=wish).raise_for_status().json()
+    )
     return found
 
 
@@ -40,7 +46,13 @@ def test_a_file_is_looked_at_taken_in_and_opened(served: Served) -> None:
     file = hand_over(served, WALK)
     seen = look(served, file)
     means = {one["name"]: (one["meaning"] or {}).get("role") for one in seen["columns"]}
-    assert means == {"t_us": "time", "echo_us": "channel", "air_c": "channel", "mark": "mark", "mood": "ignored"}
+    assert means == {
+        "t_us": "time",
+        "echo_us": "channel",
+        "air_c": "channel",
+        "mark": "mark",
+        "mood": "ignored",
+    }
     assert (seen["format"], seen["bad_count"], seen["bad"][0]["line"], seen["wanting"]) == ("csv", 1, 5, "")
     assert (seen["rate_hz"], sorted(seen["sensors"])) == (20, ["air", "front-ranger"])
     taken = take_in(served, file, name="along the bench")
@@ -51,7 +63,9 @@ def test_a_file_is_looked_at_taken_in_and_opened(served: Served) -> None:
     assert [(one["line"], one["text"]) for one in opened["odd"]] == [(5, "150x00,7,,,")]
     (mark,) = opened["marks"]
     assert (mark["label"], mark["t0_s"], mark["t1_s"], mark["truth"]["value"]) == ("50 cm", 0.05, 0.1, 500)
-    trace = served.client.get(f"/api/recordings/{taken['recording']}/trace", params={"sensor": "front-ranger"}).json()
+    trace = served.client.get(
+        f"/api/recordings/{taken['recording']}/trace", params={"sensor": "front-ranger"}
+    ).json()
     assert trace["raw_low"] == [1748, 0, 1750]
     assert trace["low"][1] is None  # a dropout
 
@@ -85,7 +99,9 @@ def test_rows_without_a_time_come_at_a_rate(served: Served) -> None:
     assert (again["guessed"], again["meaning"]["sensor"]) == (False, "battery-gauge")
     wider = look(served, hand_over(served, "400,1\n401,2\n"))["columns"][0]
     assert wider["meaning"] is None  # a place in a file of another width says nothing
-    trace = served.client.get(f"/api/recordings/{taken['recording']}/trace", params={"sensor": "battery-gauge"}).json()
+    trace = served.client.get(
+        f"/api/recordings/{taken['recording']}/trace", params={"sensor": "battery-gauge"}
+    ).json()
     assert trace["t"] == [0, 0.1, 0.4]  # the line that was not understood, and the empty one, took their time
 
 
@@ -124,7 +140,9 @@ def test_a_recording_of_a_sensor_that_was_taken_off_is_still_opened(served: Serv
     (lane,) = served.client.get(f"{address}/lanes", params={"show": "front-ranger"}).raise_for_status().json()
     assert [one is None for one in lane["low"]] == [False, True, False]
     served.client.get(f"{address}/findings").raise_for_status()
-    assert "distance" in served.client.get(f"{address}/export", params={"form": "csv"}).raise_for_status().text
+    assert (
+        "distance" in served.client.get(f"{address}/export", params={"form": "csv"}).raise_for_status().text
+    )
     served.client.get("/api/rigs/fern/recordings").raise_for_status()
 
 
@@ -158,11 +176,17 @@ def test_nothing_is_kept_of_a_file_that_fails_or_is_stopped(served: Served) -> N
     assert len(served.client.get("/api/rigs/fern/recordings").json()) == before + 1
 
 
-def test_files_that_are_recordings_by_now_do_not_wait(client: TestClient, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_files_that_are_recordings_by_now_do_not_wait(
+    client: TestClient, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr(bench_files, "MOST_FILES", 3)
     numbers = []
     for _ in range(5):
-        file = client.post("/api/rigs/fern/files", params={"name": "walk.csv"}, content=WALK).raise_for_status().json()
+        file = (
+            client.post("/api/rigs/fern/files", params={"name": "walk.csv"}, content=WALK)
+            .raise_for_status()
+            .json()
+        )
         numbers.append(file["id"])
         client.post(f"/api/files/{file['id']}/take-in", json={}).raise_for_status()
         until(lambda file=file: client.get(f"/api/files/{file['id']}").json()["state"] == "done", 120)

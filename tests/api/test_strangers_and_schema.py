@@ -26,7 +26,9 @@ def addresses() -> list[tuple[str, str]]:
 @pytest.fixture(scope="module")
 def client(new_database: Callable[[], str]) -> Iterator[TestClient]:
     database = Database(new_database())
-    with TestClient(make_app(Workshop(database)), base_url="http://127.0.0.1", raise_server_exceptions=True) as made:
+    with TestClient(
+        make_app(Workshop(database)), base_url="http://127.0.0.1", raise_server_exceptions=True
+    ) as made:
         yield made
     database.close()
 
@@ -52,7 +54,9 @@ def test_nonsense_is_refused_in_one_form(client: TestClient, method: str, path: 
 def test_every_status_of_the_table_is_a_code_of_the_tree() -> None:
     from tickstone import errors
 
-    codes = {c.code for c in vars(errors).values() if isinstance(c, type) and issubclass(c, errors.TickStoneError)}
+    codes = {
+        c.code for c in vars(errors).values() if isinstance(c, type) and issubclass(c, errors.TickStoneError)
+    }
     assert codes == set(STATUS)
 
 

@@ -1,4 +1,5 @@
-"""Watch over HTTP: what labels mean, marks and their words, instruments, the check with motors, hands at the stand-in."""
+"""Watch over HTTP: what labels mean, marks and their words, instruments, the check with motors, hands at the
+stand-in."""
 
 from __future__ import annotations
 
@@ -37,7 +38,9 @@ def heard(client: TestClient, count: int) -> dict:
     return until(lambda: (found := lines(client)) and len(found["heard"]) >= count and found)
 
 
-def test_what_a_person_says_about_a_label_is_remembered_for_the_rig(client: TestClient, source: Scripted) -> None:
+def test_what_a_person_says_about_a_label_is_remembered_for_the_rig(
+    client: TestClient, source: Scripted
+) -> None:
     source.lines(*["far: 412 moon: 3"] * 6)
     found = heard(client, 6)
     assert {one["label"]: one["meaning"] for one in found["labels"]}["far"] is None
@@ -82,10 +85,18 @@ def marks(client: TestClient, recording: int) -> list[dict]:
     return client.get(f"/api/recordings/{recording}").json()["marks"]
 
 
-def test_a_mark_set_afterwards_carries_truth_and_conditions_and_every_field_is_changed(client: TestClient) -> None:
+def test_a_mark_set_afterwards_carries_truth_and_conditions_and_every_field_is_changed(
+    client: TestClient,
+) -> None:
     recording = first_recording(client)
-    new = {"label": "400 mm", "t0_s": 3.0, "t1_s": 5.5, "sensor": "front-ranger", "truth": TRUTH,
-           "conditions": {"lamp": "on", "height_mm": 8, "supply_v": 4.9}}  # fmt: skip
+    new = {
+        "label": "400 mm",
+        "t0_s": 3.0,
+        "t1_s": 5.5,
+        "sensor": "front-ranger",
+        "truth": TRUTH,
+        "conditions": {"lamp": "on", "height_mm": 8, "supply_v": 4.9},
+    }
     made = client.post(f"/api/recordings/{recording}/marks", json=new).raise_for_status().json()["id"]
     mark = next(one for one in marks(client, recording) if one["id"] == made)
     assert {name: mark[name] for name in new} == new
@@ -122,7 +133,9 @@ def test_impossible_marks_are_refused_by_field_and_nothing_is_kept(client: TestC
         assert marks(client, recording) == before
 
 
-def test_what_a_constant_was_measured_from_keeps_its_times_and_truth_but_takes_other_words(client: TestClient) -> None:
+def test_what_a_constant_was_measured_from_keeps_its_times_and_truth_but_takes_other_words(
+    client: TestClient,
+) -> None:
     ruler = f"{RIG}/sensors/front-ranger/procedures/ruler"
     rows = [{"true_mm": mm, "reading": 2000 * (mm + 3) / 346} for mm in (150, 400, 900)]
     client.post(f"{ruler}/notebook", json={"rows": rows}).raise_for_status()
@@ -135,7 +148,9 @@ def test_what_a_constant_was_measured_from_keeps_its_times_and_truth_but_takes_o
     assert marks(client, recording)[0]["label"] == "first"
 
 
-def test_the_check_needs_a_stretch_at_rest_first_and_says_what_it_found(client: TestClient, source: Scripted) -> None:
+def test_the_check_needs_a_stretch_at_rest_first_and_says_what_it_found(
+    client: TestClient, source: Scripted
+) -> None:
     count = itertools.count()
 
     def lines_come(many: int, counts: Callable[[int], int]) -> None:

@@ -1,4 +1,5 @@
-"""Rigs and their wiring over HTTP: every change is a revision that undo takes back, and a refusal changes nothing."""
+"""Rigs and their wiring over HTTP: every change is a revision that undo takes back, and a refusal changes
+nothing."""
 
 from __future__ import annotations
 
@@ -31,7 +32,7 @@ def wire(found: dict[str, Any], sensor: str, pin: str) -> dict[str, Any]:
     return next(w for w in found["rig"]["wires"] if (w["sensor"], w["pin"]) == (sensor, pin))
 
 
-# The life of a rig --------------------------------------------------------------------------------------------------------
+# The life of a rig ------------------------------------------------------------------------------------------
 
 
 def test_every_template_opens_as_a_rig_at_every_station(client: TestClient) -> None:
@@ -53,11 +54,19 @@ def test_a_rig_is_duplicated_renamed_archived_and_brought_back(client: TestClien
     assert second["slug"] == "fern-two"
     assert second["rig"]["wires"] == rig(client)["rig"]["wires"]
     height = next(
-        c for c in client.get("/api/rigs/fern-two/sensors/front-ranger/constants").json() if c["name"] == "height"
+        c
+        for c in client.get("/api/rigs/fern-two/sensors/front-ranger/constants").json()
+        if c["name"] == "height"
     )
     assert height["provenance"] == "assumed"  # what was measured on Fern stays with Fern
-    renamed = ask(client, "POST", "/api/rigs/fern-two/rename", title="Fern spare", purpose="spare", revision=1)
-    assert (renamed["slug"], renamed["rig"]["title"], renamed["rig"]["purpose"]) == ("fern-two", "Fern spare", "spare")
+    renamed = ask(
+        client, "POST", "/api/rigs/fern-two/rename", title="Fern spare", purpose="spare", revision=1
+    )
+    assert (renamed["slug"], renamed["rig"]["title"], renamed["rig"]["purpose"]) == (
+        "fern-two",
+        "Fern spare",
+        "spare",
+    )
     ask(client, "POST", "/api/rigs/fern-two/archive")
     assert "fern-two" not in {one["slug"] for one in client.get("/api/rigs").json()}
     assert [one["slug"] for one in client.get("/api/rigs", params={"archived": True}).json()] == ["fern-two"]
@@ -77,14 +86,16 @@ def test_a_rig_file_goes_out_and_comes_in_again(client: TestClient) -> None:
     assert client.get("/api/rigs").json() == before
 
 
-# Parts --------------------------------------------------------------------------------------------------------------------
+# Parts ------------------------------------------------------------------------------------------------------
 
 
 def test_a_part_is_fitted_wired_renamed_asked_about_taken_off_and_back_by_undo(client: TestClient) -> None:
     made = ask(client, "POST", f"{FERN}/parts", kind="rotary-encoder", name="roller", options={}, revision=1)
     assert wire(made, "roller", "a")["to"] == "int 2"
     assert wire(made, "roller", "b")["pull_up"]["ohms"] == 10_000
-    changed = ask(client, "PUT", f"{FERN}/parts/roller", name="ruler wheel", options={"pull_up": "module"}, revision=2)
+    changed = ask(
+        client, "PUT", f"{FERN}/parts/roller", name="ruler wheel", options={"pull_up": "module"}, revision=2
+    )
     part = next(p for p in changed["parts"] if p["id"] == "roller")
     assert (part["name"], part["options"]) == ("ruler wheel", {"pull_up": "module"})
     assert wire(changed, "roller", "b")["pull_up"] is None  # the module has its own
@@ -96,7 +107,13 @@ def test_a_part_is_fitted_wired_renamed_asked_about_taken_off_and_back_by_undo(c
     steps = {c["name"]: c for c in client.get(f"{FERN}/sensors/roller/constants").json()}["steps"]
     assert (steps["value"], steps["provenance"]) == (96, "chosen")
     again = ask(
-        client, "POST", f"{FERN}/parts", kind="hall-switch", name="roller", options={}, revision=back["revision"]
+        client,
+        "POST",
+        f"{FERN}/parts",
+        kind="hall-switch",
+        name="roller",
+        options={},
+        revision=back["revision"],
     )
     assert "roller-2" in {p["id"] for p in again["parts"]}  # an id is for ever
 
@@ -104,7 +121,12 @@ def test_a_part_is_fitted_wired_renamed_asked_about_taken_off_and_back_by_undo(c
 def test_fewer_sensors_in_a_row_let_their_wires_go(client: TestClient) -> None:
     row = next(p for p in rig(client)["parts"] if p["id"] == "line-row")
     made = ask(
-        client, "PUT", f"{FERN}/parts/line-row", name="line row", options=row["options"] | {"count": 3}, revision=1
+        client,
+        "PUT",
+        f"{FERN}/parts/line-row",
+        name="line row",
+        options=row["options"] | {"count": 3},
+        revision=1,
     )
     assert [w["pin"] for w in made["rig"]["wires"] if w["sensor"] == "line-row"][2:] == [
         "output 1",
@@ -131,7 +153,7 @@ def test_outputs_are_fitted_too_and_a_converter_gives_inputs(client: TestClient)
     assert "unwired" in {f["kind"] for f in off["findings"]}
 
 
-# Board, supplies, places, wires -------------------------------------------------------------------------------------------
+# Board, supplies, places, wires -----------------------------------------------------------------------------
 
 
 def test_ones_own_board_is_edited_and_wires_of_a_pin_that_is_gone_find_another(client: TestClient) -> None:
@@ -144,7 +166,9 @@ def test_ones_own_board_is_edited_and_wires_of_a_pin_that_is_gone_find_another(c
     assert wire(made, "front-ranger", "echo")["to"] == wire(rig(client), "front-ranger", "echo")["to"]
     assert [f for f in made["findings"] if f["severity"] == "fault"] == []
     board["pins"][0]["abilities"] = ["digital", "telepathy"]
-    message = refused(client.put(f"{FERN}/board", json={"board": board, "revision": 2}), "bad-input", "board.pins")
+    message = refused(
+        client.put(f"{FERN}/board", json={"board": board, "revision": 2}), "bad-input", "board.pins"
+    )
     assert "telepathy" in message
     assert rig(client)["revision"] == 2
 
@@ -159,7 +183,9 @@ def test_supplies_and_places_are_changed_and_judged(client: TestClient) -> None:
     kinds = {f["kind"] for f in made["findings"]}
     assert "line-width" in kinds
     assert "floor-strike" in kinds  # the height by ruler, 118 mm, counts before the plan's 500
-    answer = client.put(f"{FERN}/geometry", json={"geometry": geometry | {"wheel_mm": -1}, "mounts": {}, "revision": 3})
+    answer = client.put(
+        f"{FERN}/geometry", json={"geometry": geometry | {"wheel_mm": -1}, "mounts": {}, "revision": 3}
+    )
     refused(answer, "bad-input", "geometry.wheel_mm")
 
 
@@ -169,13 +195,24 @@ def test_a_wire_is_moved_kept_when_pins_are_assigned_anew_and_let_go_when_asked(
     refused(kept, "bad-input", "wires")  # everything is where it would be put
     free = ask(client, "POST", f"{FERN}/assign", revision=2, keep=False)
     assert wire(free, "wheel", "output")["to"] == "int 1"
-    refused(client.post(f"{FERN}/wire", json={"sensor": "wheel", "pin": "output", "to": "moon", "revision": 3}),
-            "bad-input", "to")  # fmt: skip
+    refused(
+        client.post(f"{FERN}/wire", json={"sensor": "wheel", "pin": "output", "to": "moon", "revision": 3}),
+        "bad-input",
+        "to",
+    )
 
 
 def test_an_assignment_that_cannot_be_is_refused_with_the_reason(client: TestClient) -> None:
     for i in range(2):
-        ask(client, "POST", f"{FERN}/parts", kind="hall-switch", name=f"wheel {i + 2}", options={}, revision=i + 1)
+        ask(
+            client,
+            "POST",
+            f"{FERN}/parts",
+            kind="hall-switch",
+            name=f"wheel {i + 2}",
+            options={},
+            revision=i + 1,
+        )
     message = refused(client.post(f"{FERN}/assign", json={"revision": 3, "keep": True}), "bad-input", "wires")
     assert "Three wires need an interrupt pin" in message
     assert "dual-core" in message
@@ -187,7 +224,7 @@ def test_a_change_to_an_older_revision_is_refused(client: TestClient) -> None:
         ("POST", "parts", {"kind": "led", "name": "", "options": {}}),
         ("PUT", "supplies", {"supplies": [], "board_from": "USB"}),
         ("POST", "rename", {"title": "Other", "purpose": ""}),
-    ):  # fmt: skip
+    ):
         answer = client.request(method, f"{FERN}/{address}", json=body | {"revision": 1})
         assert "Somebody changed this rig first" in refused(answer, "conflict", "revision")
 
@@ -220,7 +257,7 @@ def test_the_last_sensor_stays(client: TestClient) -> None:
     assert "one sensor at least" in refused(answer, "bad-input", "sensor")
 
 
-# What one builds from -----------------------------------------------------------------------------------------------------
+# What one builds from ---------------------------------------------------------------------------------------
 
 
 def test_schedule_and_parts_come_as_json_and_csv(client: TestClient) -> None:

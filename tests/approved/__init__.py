@@ -1,5 +1,6 @@
-"""What people read, read once with care and kept beside the tests: a change of words or numbers is a difference to be read
-again. Numbers may differ in what rounding of another machine does to them, words may not.
+"""What people read, read once with care and kept beside the tests: a change of words or numbers is a
+difference to be read again. Numbers may differ in what rounding of another machine does to them, words may
+not.
 
 ``TICK_STONE_APPROVE=1`` writes the kept texts anew; read what has changed before it is committed."""
 
@@ -24,7 +25,8 @@ NUMBER = re.compile(r"\d+(?:\.\d+)?")
 
 
 def plain(thing: object) -> object:
-    """A result as JSON holds it: numbers with six figures, long rows of them by their ends, middle and mean."""
+    """A result as JSON holds it: numbers with six figures, long rows of them by their ends, middle and
+    mean."""
     if dataclasses.is_dataclass(thing) and not isinstance(thing, type):
         return {field.name: plain(getattr(thing, field.name)) for field in dataclasses.fields(thing)}
     if isinstance(thing, Enum):
@@ -64,13 +66,17 @@ def differences(now: object, kept: object, where: str = "") -> list[str]:
     if isinstance(now, dict) and isinstance(kept, dict):
         lost = [f"{where}.{key}: {'gone' if key in kept else 'new'}" for key in now.keys() ^ kept.keys()]
         return lost + [
-            one for key in now.keys() & kept.keys() for one in differences(now[key], kept[key], f"{where}.{key}")
+            one
+            for key in now.keys() & kept.keys()
+            for one in differences(now[key], kept[key], f"{where}.{key}")
         ]
     if isinstance(now, list) and isinstance(kept, list):
         if len(now) != len(kept):
             return [f"{where}: {len(now)} of them, {len(kept)} kept: {now} / {kept}"]
         return [
-            one for at, (a, b) in enumerate(zip(now, kept, strict=True)) for one in differences(a, b, f"{where}[{at}]")
+            one
+            for at, (a, b) in enumerate(zip(now, kept, strict=True))
+            for one in differences(a, b, f"{where}[{at}]")
         ]
     return [] if _alike(now, kept) else [f"{where}: {now!r}, kept {kept!r}"]
 
@@ -99,7 +105,9 @@ def written(thing: object, indent: str = "") -> str:
         return line
     deeper = indent + " "
     if isinstance(thing, dict):
-        parts = [f"{json.dumps(key, ensure_ascii=False)}: {written(value, deeper)}" for key, value in thing.items()]
+        parts = [
+            f"{json.dumps(key, ensure_ascii=False)}: {written(value, deeper)}" for key, value in thing.items()
+        ]
     else:
         parts = [written(one, deeper) for one in thing]
     lines = [parts[0]]

@@ -59,10 +59,15 @@ IN_FULL = ("T05", "T06", "T07", "T12", "T20")  # every colour, part in a wire an
 ONE_MARK = [*AT_RULER[:100], *[""] * 500]
 RAW = [0.0, 1.0, 2.0, 17.0, 90.0, 300.0, 512.0, 800.0, 1023.0, 1457.0, 4095.0, 30_000.0, 65_535.0, 200_000.0]
 SERIES = {
-    "steady": [20.0] * 50, "rising": [20.0 + i for i in range(50)], "falling": [170.0 - 3 * i for i in range(50)],
-    "to and fro": [20.0 + 5 * (i % 2) for i in range(50)], "below nothing": [-8.0] * 50,
-    "gone": [200.0] * 20 + [np.nan] * 30, "now and then": [200.0, np.nan] * 25, "never": [np.nan] * 50,
-}  # fmt: skip
+    "steady": [20.0] * 50,
+    "rising": [20.0 + i for i in range(50)],
+    "falling": [170.0 - 3 * i for i in range(50)],
+    "to and fro": [20.0 + 5 * (i % 2) for i in range(50)],
+    "below nothing": [-8.0] * 50,
+    "gone": [200.0] * 20 + [np.nan] * 30,
+    "now and then": [200.0, np.nan] * 25,
+    "never": [np.nan] * 50,
+}
 
 
 def test_findings() -> None:
@@ -75,7 +80,9 @@ def test_findings_by_strength() -> None:
     for name, (strengths, recording) in BY_STRENGTH.items():
         for strength in strengths:
             found = examine(columns_record(*recording(strength)))
-            made[f"{name}, {strength:g}"] = [(one.kind, one.channel, one.confidence, one.evidence) for one in found]
+            made[f"{name}, {strength:g}"] = [
+                (one.kind, one.channel, one.confidence, one.evidence) for one in found
+            ]
     approved.check("findings-by-strength", made)
 
 
@@ -134,21 +141,42 @@ BY_STRENGTH = {
     "bounces": ((0.003, 0.01, 0.05, 0.2, 0.6), bouncing),
     "marks seen twice": ((0.01, 0.05, 0.2, 0.6, 1.0), doubled),
     "marks unlike": ((0.45, 0.42, 0.38, 0.33, 0.25), unlike),
-    "a few marks missed": ((1, 2, 3, 4, 6), lambda n: edges(np.delete(EDGES, np.linspace(40, 360, int(n)).astype(int)))),
+    "a few marks missed": (
+        (1, 2, 3, 4, 6),
+        lambda n: edges(np.delete(EDGES, np.linspace(40, 360, int(n)).astype(int))),
+    ),
     "marks missed": ((0.004, 0.02, 0.06, 0.2), lambda p: edges(EDGES[~share(p, 400)])),
     "periods uneven": ((0.005, 0.02, 0.05, 0.1, 0.2), uneven),
     "lines late": ((1, 3, 6, 12, 20), late),
     "lamps": ((1, 2, 4, 8, 16, 40, 90), lambda swing: lit(100, 500, swing)),
     "lamps, folded": ((3, 8, 25), lambda swing: lit(100, 90, swing)),
-    "creeping": ((6, 20, 45, 90, 180, 400), lambda counts: echo(np.round(2900 + noise(8) + np.linspace(0, counts, 600)))),
-    "a bias that creeps": ((0.05, 0.2, 0.6, 2.0, 6.0), lambda dps: unit(IN_G, gz_dps=IN_G["gz_dps"] + dps * CREEPS)),
-    "gravity": ((0.5, 0.8, 0.9, 0.95, 1.05, 1.1, 1.3, 2.0), lambda g: unit({n: g * x if n[0] == "a" else x for n, x in IN_G.items()})),
-    "the gyro's scale": ((0.25, 0.5, 0.8, 1.1, 1.3, 2.0, 4.0), lambda by: unit(ROCKED, gx_dps=by * ROCKED["gx_dps"])),
+    "creeping": (
+        (6, 20, 45, 90, 180, 400),
+        lambda counts: echo(np.round(2900 + noise(8) + np.linspace(0, counts, 600))),
+    ),
+    "a bias that creeps": (
+        (0.05, 0.2, 0.6, 2.0, 6.0),
+        lambda dps: unit(IN_G, gz_dps=IN_G["gz_dps"] + dps * CREEPS),
+    ),
+    "gravity": (
+        (0.5, 0.8, 0.9, 0.95, 1.05, 1.1, 1.3, 2.0),
+        lambda g: unit({n: g * x if n[0] == "a" else x for n, x in IN_G.items()}),
+    ),
+    "the gyro's scale": (
+        (0.25, 0.5, 0.8, 1.1, 1.3, 2.0, 4.0),
+        lambda by: unit(ROCKED, gx_dps=by * ROCKED["gx_dps"]),
+    ),
     "on its back": ((1.0, -1.0), lambda sign: unit(IN_G, az_g=sign * IN_G["az_g"])),
     "the air's scale": ((-60, -30, 0, 22, 45, 72, 100, 295), hot),
-    "twice too far, at one mark": ((0.4, 1.0, 2.0), lambda by: of({"t_ms": T, "front_mm": np.round(by * STEPS)}, MS, ONE_MARK)),
-    "twice too far": ((0.4, 0.8, 1.0, 1.2, 2.0, 2.54), lambda by: of({"t_ms": T, "front_mm": np.round(by * STEPS)}, MS, AT_RULER)),
-}  # fmt: skip
+    "twice too far, at one mark": (
+        (0.4, 1.0, 2.0),
+        lambda by: of({"t_ms": T, "front_mm": np.round(by * STEPS)}, MS, ONE_MARK),
+    ),
+    "twice too far": (
+        (0.4, 0.8, 1.0, 1.2, 2.0, 2.54),
+        lambda by: of({"t_ms": T, "front_mm": np.round(by * STEPS)}, MS, AT_RULER),
+    ),
+}
 
 
 def test_calibrations() -> None:
@@ -156,7 +184,8 @@ def test_calibrations() -> None:
 
 
 def test_what_procedures_say_of_readings_before_them() -> None:
-    """Every procedure of every kind, its first wants, before readings that are still, moving, coarse, few or gone."""
+    """Every procedure of every kind, its first wants, before readings that are still, moving, coarse, few or
+    gone."""
     made = {}
     for what in KINDS.values():
         known = values_of(what.id)
@@ -166,20 +195,29 @@ def test_what_procedures_say_of_readings_before_them() -> None:
             made[f"{what.id}, {name}"] = {
                 "wants": [(one.key, one.label, one.do, one.fields) for one in wants],
                 "windows": [procedure.window_s(one) for one in wants[:2]],
-                "said": {f"{one.key}, {how}": answer(procedure, window, one, known)
-                         for one in wants[:2] if one.watched for how, window in windows_of(what).items()},
-            }  # fmt: skip
+                "said": {
+                    f"{one.key}, {how}": answer(procedure, window, one, known)
+                    for one in wants[:2]
+                    if one.watched
+                    for how, window in windows_of(what).items()
+                },
+            }
     approved.check("holding", made)
 
 
 def windows_of(what: Kind) -> dict[str, Window]:
     times = np.arange(60) * 0.05
     shapes = {
-        "still": 500.0 + noise(1.5, 60), "noisy": 500 + noise(40.0, 60), "moving": np.linspace(400, 700, 60),
-        "coarse": np.full(60, 500.0), "half gone": put(500 + noise(1.5, 60), slice(0, 30), np.nan),
-        "gone": np.full(60, np.nan), "at an end": np.full(60, 0.0), "rising": np.arange(60) * 10_000.0,
+        "still": 500.0 + noise(1.5, 60),
+        "noisy": 500 + noise(40.0, 60),
+        "moving": np.linspace(400, 700, 60),
+        "coarse": np.full(60, 500.0),
+        "half gone": put(500 + noise(1.5, 60), slice(0, 30), np.nan),
+        "gone": np.full(60, np.nan),
+        "at an end": np.full(60, 0.0),
+        "rising": np.arange(60) * 10_000.0,
         "swinging": np.round(400 + 250 * (np.arange(60) // 7 % 2) + noise(4.0, 60)),
-    }  # fmt: skip
+    }
     made = {
         how: Window(times, {one.name: np.clip(shape, one.low, one.high) for one in what.channels})
         for how, shape in shapes.items()
@@ -212,8 +250,13 @@ def test_notebooks() -> None:
         for name in what.procedures:
             procedure = PROCEDURES[name]
             if procedure.notebook:
-                rows = [{one.name: (one.typical or one.low) * (1 if one.whole or one.choices else by) for one in procedure.notebook}
-                        for by in (1.0, 1.5)]  # fmt: skip
+                rows = [
+                    {
+                        one.name: (one.typical or one.low) * (1 if one.whole or one.choices else by)
+                        for one in procedure.notebook
+                    }
+                    for by in (1.0, 1.5)
+                ]
                 made[f"{what.id}, {name}"] = typed(procedure, rows, known)
     approved.check("notebooks", made)
 
@@ -266,10 +309,19 @@ def test_columns() -> None:
         "rpm",
     ]
     made = {f"{name} ({unit})": guess(name, unit, rig) for name in names for unit in units}
-    made |= {f"{name} ({unit}), {tid}": guess(name, unit, template(tid)) for tid in ("T02", "T07", "T11", "T15", "T18", "T21")
-             for name in names for unit in ("", "ms", "cm", "V")}  # fmt: skip
-    approved.check("columns", {name: one and [one.role, one.sensor, one.channel, one.factor, one.zero, one.unit_us]
-                               for name, one in made.items()})  # fmt: skip
+    made |= {
+        f"{name} ({unit}), {tid}": guess(name, unit, template(tid))
+        for tid in ("T02", "T07", "T11", "T15", "T18", "T21")
+        for name in names
+        for unit in ("", "ms", "cm", "V")
+    }
+    approved.check(
+        "columns",
+        {
+            name: one and [one.role, one.sensor, one.channel, one.factor, one.zero, one.unit_us]
+            for name, one in made.items()
+        },
+    )
 
 
 def test_calculations() -> None:
@@ -288,7 +340,8 @@ def test_wiring() -> None:
 
 
 def test_words() -> None:
-    """What each kind says of a steady reading, a changing one, one that is missing; and what a few raw numbers become."""
+    """What each kind says of a steady reading, a changing one, one that is missing; and what a few raw
+    numbers become."""
     made = {}
     for what in KINDS.values():
         known = values_of(what.id)
@@ -296,9 +349,11 @@ def test_words() -> None:
         read = what.convert(raw, known, Surroundings())
         said = {name: what.words(moment(np.array(series)), known) for name, series in SERIES.items()}
         made[what.id] = {
-            "values": read.values, "reasons": [what.reasons[code] for code in read.codes], "said": said,
+            "values": read.values,
+            "reasons": [what.reasons[code] for code in read.codes],
+            "said": said,
             "constants": {name: (one.value, one.unit, one.provenance) for name, one in known.items()},
-        }  # fmt: skip
+        }
     approved.check("words", made)
 
 
@@ -333,9 +388,13 @@ def test_decisions() -> None:
     row = [row_seen(line, ground), lamp]
     push = np.concatenate([np.linspace(1600, 120, 300), np.full(200, 120.0), np.linspace(120, 1500, 200)])
     push = np.where(random.random(push.size) < 0.03, np.nan, push + random.normal(0, 4, push.size))
-    spun = 60e6 / (np.concatenate([np.linspace(30, 900, 200), np.full(100, 900.0)]) + random.normal(0, 2, 300))
+    spun = 60e6 / (
+        np.concatenate([np.linspace(30, 900, 200), np.full(100, 900.0)]) + random.normal(0, 2, 300)
+    )
     bounced = np.ravel([[1500.0, one - 1500.0] for one in spun])
-    leaning = np.concatenate([random.normal(0, 0.4, 300), np.linspace(0, 25, 60), random.normal(25, 0.6, 200)])
+    leaning = np.concatenate(
+        [random.normal(0, 0.4, 300), np.linspace(0, 25, 60), random.normal(25, 0.6, 200)]
+    )
     turning = [plain_seen(bounced, asked={"period": bounced})]
     trimmed = [plain_seen((np.arange(300) // 100 % 2).astype(float))]
     cases = {
@@ -351,7 +410,11 @@ def test_decisions() -> None:
         "obstacle, nothing recorded": ("triangulation-ranger", {}, Asked()),
         "turning": ("comparator-switch", {}, Asked(turning)),
         "turning, two magnets": ("hall-switch", {"magnets": 2}, Asked(turning)),
-        "tilt": ("inertial-unit", {"track": 180, "cog_height": 160}, Asked([plain_seen(leaning, rate_hz=50)])),
+        "tilt": (
+            "inertial-unit",
+            {"track": 180, "cog_height": 160},
+            Asked([plain_seen(leaning, rate_hz=50)]),
+        ),
         "filter": ("ultrasonic-ranger", {}, Asked([plain_seen(push)])),
         "filter, of tilt": ("inertial-unit", {}, Asked([plain_seen(leaning, rate_hz=50)])),
         "filter, short": ("ultrasonic-ranger", {}, Asked([plain_seen(push[:60])])),
@@ -373,6 +436,7 @@ def test_other_boards(board: str) -> None:
         moved = assignment(rig)
         made[name] = {
             "wrong": [(one.kind, one.sensor, one.pin, one.sentence) for one in check(rig).findings],
-            "placed": {f"{wire.sensor} {wire.pin}": wire.to for wire in moved.rig.wires}, "short": moved.reason,
-        }  # fmt: skip
+            "placed": {f"{wire.sensor} {wire.pin}": wire.to for wire in moved.rig.wires},
+            "short": moved.reason,
+        }
     approved.check(f"on-{board}", made)

@@ -1,5 +1,5 @@
-"""Many simulated recordings, calibrations, choices and rigs, a line each: what is said of them, as it was approved. The fault
-that was put in, or the truth, stands beside what was found."""
+"""Many simulated recordings, calibrations, choices and rigs, a line each: what is said of them, as it was
+approved. The fault that was put in, or the truth, stands beside what was found."""
 
 from __future__ import annotations
 
@@ -44,8 +44,11 @@ def findings_of(scene: Scene) -> list[tuple[object, ...]]:
 
 def test_findings_of_many_recordings() -> None:
     made = {f"{kind}, {seed}": findings_of(simulated(kind, seed)) for kind in FAULTS for seed in FAULTY_SEEDS}
-    made |= {f"healthy {name}, {seed}": findings_of(make(seeded(name, seed)))
-             for name, make in (SCENES | EXTREMES).items() for seed in HEALTHY_SEEDS}  # fmt: skip
+    made |= {
+        f"healthy {name}, {seed}": findings_of(make(seeded(name, seed)))
+        for name, make in (SCENES | EXTREMES).items()
+        for seed in HEALTHY_SEEDS
+    }
     approved.check("many-findings", made)
 
 
@@ -55,7 +58,14 @@ def test_many_calibrations() -> None:
         for seed in SEEDS:
             outcome, truth = outcome_of(name, seed)
             constants = [(one.name, one.value, one.sd) for one in outcome.constants]
-            made[f"{name}, {seed}"] = [truth, outcome.heading, outcome.verdict, constants, outcome.left, outcome.sigmas]
+            made[f"{name}, {seed}"] = [
+                truth,
+                outcome.heading,
+                outcome.verdict,
+                constants,
+                outcome.left,
+                outcome.sigmas,
+            ]
     approved.check("many-calibrations", made)
 
 
@@ -66,12 +76,21 @@ def test_many_readings_worked() -> None:
         rng = seeded("worked", what.id)
         for number in range(12):
             values: Values = {
-                name: replace(one, value=one.value * float(rng.uniform(0.9, 1.1)) if one.value % 1 else one.value)
+                name: replace(
+                    one, value=one.value * float(rng.uniform(0.9, 1.1)) if one.value % 1 else one.value
+                )
                 for name, one in values_of(what.id).items()
             }
-            asked = {ask.name: float(round(rng.uniform(ask.low, ask.high) if rng.random() < 0.5
-                                           else ask.typical * rng.uniform(0.5, 2.0)))
-                     for ask in what.working.asks(values)}  # fmt: skip
+            asked = {
+                ask.name: float(
+                    round(
+                        rng.uniform(ask.low, ask.high)
+                        if rng.random() < 0.5
+                        else ask.typical * rng.uniform(0.5, 2.0)
+                    )
+                )
+                for ask in what.working.asks(values)
+            }
             air = float(rng.uniform(-10, 40)) if number % 3 == 0 else None
             try:
                 found = work(what, values, asked, Surroundings(air if air is None else np.array(air)))
@@ -87,8 +106,16 @@ def choices_of(name: str, asked: Asked, values: Values) -> list[object]:
     except BadInput as refused:
         return [refused.message]
     choices = [(one.name, one.value, one.suggested, one.warning) for one in found.choices]
-    return [found.heading, found.next, found.good, found.why_not, choices, found.notes,
-            [(one.title, one.rows) for one in found.tables], [one.flags for one in found.states]]  # fmt: skip
+    return [
+        found.heading,
+        found.next,
+        found.good,
+        found.why_not,
+        choices,
+        found.notes,
+        [(one.title, one.rows) for one in found.tables],
+        [one.flags for one in found.states],
+    ]
 
 
 def test_many_choices() -> None:
@@ -100,15 +127,24 @@ def test_many_choices() -> None:
         line = rng.normal(mean + gap, spread * rng.uniform(0.5, 2), (3, 200)).round()
         lamp = row_seen(line + rng.uniform(0, 90), ground + rng.uniform(0, 120), "lamp", 2, light="lamp")
         near, rate = rng.uniform(90, 300), float(rng.choice([10.0, 20.0, 50.0]))
-        push = np.concatenate([np.linspace(1600, near, int(rng.integers(60, 300))), np.full(100, near),
-                               np.linspace(near, 1500, 120)])  # fmt: skip
+        push = np.concatenate(
+            [
+                np.linspace(1600, near, int(rng.integers(60, 300))),
+                np.full(100, near),
+                np.linspace(near, 1500, 120),
+            ]
+        )
         push = np.where(
-            rng.random(push.size) < rng.uniform(0, 0.1), np.nan, push + rng.normal(0, rng.uniform(1, 9), push.size)
+            rng.random(push.size) < rng.uniform(0, 0.1),
+            np.nan,
+            push + rng.normal(0, rng.uniform(1, 9), push.size),
         )
         moved = plain_seen(push, rate_hz=rate)
         spun = 60e6 / (np.linspace(30, rng.uniform(200, 2000), 240) + rng.normal(0, 2, 240))
         bounced = np.ravel([[1500.0, one - 1500.0] for one in spun]) if seed % 2 else spun
-        leaning = np.concatenate([rng.normal(0, rng.uniform(0.1, 1), 300), rng.normal(rng.uniform(10, 40), 0.6, 200)])
+        leaning = np.concatenate(
+            [rng.normal(0, rng.uniform(0.1, 1), 300), rng.normal(rng.uniform(10, 40), 0.6, 200)]
+        )
         row = {"sensors": 3, "drive_speed": float(rng.uniform(0.1, 1.2))}
         drive = {"drive_speed": float(rng.uniform(0.1, 1.5))}
         rows = [row_seen(line, ground)]
@@ -116,17 +152,39 @@ def test_many_choices() -> None:
             f"line, {seed}": choices_of("line", Asked([*rows, lamp]), values_of("line-sensors", **row)),
             f"line alone, {seed}": choices_of("line", Asked(rows, lamp), values_of("line-sensors", **row)),
             f"edge, {seed}": choices_of("edge", Asked(rows), values_of("line-sensors", **row)),
-            f"steering, {seed}": choices_of("steering", Asked(), values_of(
-                "line-sensors", sensors=2 + seed % 4, pitch=float(rng.uniform(8, 40)), tape=float(rng.uniform(10, 40)))),
-            f"obstacle, {seed}": choices_of("obstacle", Asked([moved]), values_of("ultrasonic-ranger", **drive)),
-            f"obstacle near, {seed}": choices_of("obstacle", Asked([moved]), values_of("time-of-flight-ranger", **drive)),
+            f"steering, {seed}": choices_of(
+                "steering",
+                Asked(),
+                values_of(
+                    "line-sensors",
+                    sensors=2 + seed % 4,
+                    pitch=float(rng.uniform(8, 40)),
+                    tape=float(rng.uniform(10, 40)),
+                ),
+            ),
+            f"obstacle, {seed}": choices_of(
+                "obstacle", Asked([moved]), values_of("ultrasonic-ranger", **drive)
+            ),
+            f"obstacle near, {seed}": choices_of(
+                "obstacle", Asked([moved]), values_of("time-of-flight-ranger", **drive)
+            ),
             f"filter, {seed}": choices_of("filter", Asked([moved]), values_of("ultrasonic-ranger")),
-            f"dropouts, {seed}": choices_of("dropouts", Asked([moved]), values_of("ultrasonic-ranger", **drive)),
-            f"turning, {seed}": choices_of("turning", Asked([plain_seen(bounced, asked={"period": bounced})]),
-                                           values_of("hall-switch", magnets=1 + seed % 3)),
-            f"tilt, {seed}": choices_of("tilt", Asked([plain_seen(leaning, rate_hz=50)]), values_of(
-                "inertial-unit", track=float(rng.uniform(60, 300)), cog_height=float(rng.uniform(40, 300)))),
-        }  # fmt: skip
+            f"dropouts, {seed}": choices_of(
+                "dropouts", Asked([moved]), values_of("ultrasonic-ranger", **drive)
+            ),
+            f"turning, {seed}": choices_of(
+                "turning",
+                Asked([plain_seen(bounced, asked={"period": bounced})]),
+                values_of("hall-switch", magnets=1 + seed % 3),
+            ),
+            f"tilt, {seed}": choices_of(
+                "tilt",
+                Asked([plain_seen(leaning, rate_hz=50)]),
+                values_of(
+                    "inertial-unit", track=float(rng.uniform(60, 300)), cog_height=float(rng.uniform(40, 300))
+                ),
+            ),
+        }
     approved.check("many-choices", made)
 
 

@@ -31,14 +31,22 @@ def miswired() -> dict[str, Rig]:
     bus = rig(part("inertial-unit", "tilt", regulator="no"), board="wide-3v3")
     gauge = rig(part("battery-divider", "gauge", top_ohm=47_000), supplies=(PACK,))
     line = rig(part("digital-line-sensor", "line"), supplies=(Supply("cells", 5.0, 6.4, 2000),))
-    mover = rig_of("Fern", "", "small-5v", (part("digital-line-sensor", "line"), part("servo", "mover")), (PACK,))
-    servo = rig_of("Fern", "", "small-5v", (part("ultrasonic-ranger", "front"), part("servo", "servo")),
-                   (Supply("servo supply", 5.0, 5.0, 2000),))  # fmt: skip
+    mover = rig_of(
+        "Fern", "", "small-5v", (part("digital-line-sensor", "line"), part("servo", "mover")), (PACK,)
+    )
+    servo = rig_of(
+        "Fern",
+        "",
+        "small-5v",
+        (part("ultrasonic-ranger", "front"), part("servo", "servo")),
+        (Supply("servo supply", 5.0, 5.0, 2000),),
+    )
     row = rig(*(part("line-sensors", f"row-{i}", count=8, light="visible", lamp_ohm=47) for i in range(2)))
     two = rig(part("hall-switch", "wheel"), part("hall-switch", "other"))
     alike = (part("time-of-flight-ranger", "front"), part("time-of-flight-ranger", "rear"))
     beside = [
-        placed("ultrasonic-ranger", side, Mount(200, at, 900, at / 12)) for side, at in (("left", 60), ("right", -60))
+        placed("ultrasonic-ranger", side, Mount(200, at, 900, at / 12))
+        for side, at in (("left", 60), ("right", -60))
     ]
     saturated = part("line-sensors", "row", load_ohm=22_000.0)
     weak = part("line-sensors", "row", load_ohm=1000.0)
@@ -60,13 +68,21 @@ def miswired() -> dict[str, Rig]:
         "board gives too little": rig(*row.sensors, part("i2c-adc", "adc")),
         "lamp without resistor": rewired(lamp, "lamp", "anode", series=None),
         "lamp too bright": rewired(lamp, "lamp", "anode", series=SeriesPart(100.0)),
-        "pins together too much": rig(part("led-bar", "bar", steps=10), part("digital-line-sensor", "line"), board="computer-3v3"),
-        "converter's range exceeded": with_board(rig(part("triangulation-ranger", "ir")), adc_reference_v=1.1),
+        "pins together too much": rig(
+            part("led-bar", "bar", steps=10), part("digital-line-sensor", "line"), board="computer-3v3"
+        ),
+        "converter's range exceeded": with_board(
+            rig(part("triangulation-ranger", "ir")), adc_reference_v=1.1
+        ),
         "converter's range wasted": gauge,
-        "battery on a pin while the board is off": rig(part("battery-divider", "gauge", top_ohm=22_000), supplies=(PACK,)),
+        "battery on a pin while the board is off": rig(
+            part("battery-divider", "gauge", top_ohm=22_000), supplies=(PACK,)
+        ),
         "load too large": rewired(rig(saturated, supplies=(LITTLE,)), "row", "supply", to="cells"),
         "load too small": rewired(rig(weak, supplies=(LITTLE,)), "row", "supply", to="cells"),
-        "board without converter": assignment(replace(rig(part("microphone", "mic")), board=ranger.board)).rig,
+        "board without converter": assignment(
+            replace(rig(part("microphone", "mic")), board=ranger.board)
+        ).rig,
         "two of one address": rig(*alike),
         "two on one pin": rewired(two, "other", "output", to="int 1"),
         "one timer for two": rewired(servo, "front", "echo", to="capture"),
@@ -74,10 +90,14 @@ def miswired() -> dict[str, Rig]:
         "a wire that goes nowhere": rewired(wheel, "wheel", "output", to=""),
         "floor in the beam": rig(placed("ultrasonic-ranger", "front", Mount(200, 0, 120))),
         "two beams that meet": rig(*beside),
-        "line narrower than the gap": replace(rig(part("line-sensors", "row", count=3)), geometry=Geometry(line_mm=8.0)),
-        "ranger beside motors": assign(rig(part("ultrasonic-ranger", "front"), part("motor-driver", "wheels"), supplies=(PACK,))),
+        "line narrower than the gap": replace(
+            rig(part("line-sensors", "row", count=3)), geometry=Geometry(line_mm=8.0)
+        ),
+        "ranger beside motors": assign(
+            rig(part("ultrasonic-ranger", "front"), part("motor-driver", "wheels"), supplies=(PACK,))
+        ),
         "another board put under it": replace(ranger_and_air(), board=ranger.board),
-    }  # fmt: skip
+    }
 
 
 def told(made: Rig, finding: Finding) -> dict[str, object]:
@@ -86,11 +106,12 @@ def told(made: Rig, finding: Finding) -> dict[str, object]:
     if finding.fix is not None:
         after = finding.fix.rig
         record["fix"] = {
-            "label": finding.fix.label, "sentence": finding.fix.sentence,
+            "label": finding.fix.label,
+            "sentence": finding.fix.sentence,
             "wires": [wire for wire in after.wires if wire not in made.wires],
             "fitted": [one for one in after.fitted if one not in made.fitted],
             "supplies": [one for one in after.supplies if one not in made.supplies],
-        }  # fmt: skip
+        }
     return record
 
 
@@ -98,7 +119,10 @@ def test_what_is_said_of_what_is_miswired() -> None:
     made, kinds = {}, set()
     for name, rigged in miswired().items():
         report = checks.check(rigged)
-        made[name] = {"verdict": checks.verdict(report), "findings": [told(rigged, one) for one in report.findings]}
+        made[name] = {
+            "verdict": checks.verdict(report),
+            "findings": [told(rigged, one) for one in report.findings],
+        }
         kinds |= {one.kind for one in report.findings}
     for name in TEMPLATES:
         report = checks.check(template(name))

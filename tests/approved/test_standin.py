@@ -1,4 +1,5 @@
-"""What the simulated boards print, as it was approved: each template's, and each kind's under every hand and fault."""
+"""What the simulated boards print, as it was approved: each template's, and each kind's under every hand and
+fault."""
 
 from __future__ import annotations
 
@@ -25,7 +26,11 @@ def test_boards_of_templates() -> None:
     made = {}
     for name in TEMPLATES:
         board = SimBoard(template(name), seed=5)
-        made[name] = {"made": board.made(), "at once": board.lines(150_000)[:8], "later": printed(board, {}, 8)}
+        made[name] = {
+            "made": board.made(),
+            "at once": board.lines(150_000)[:8],
+            "later": printed(board, {}, 8),
+        }
     approved.check("boards", made)
 
 
@@ -35,8 +40,14 @@ def test_hands_and_faults_of_kinds() -> None:
         alone = rig(part(kind_id, "it"))
         for name, hand in SimBoard(alone, seed=5).world.specs.items():
             owner, _, own = name.partition(".")
-            if owner == BOARD and own.removeprefix("fault.") in BOARD_FAULTS and kind_id != "ultrasonic-ranger":
+            if (
+                owner == BOARD
+                and own.removeprefix("fault.") in BOARD_FAULTS
+                and kind_id != "ultrasonic-ranger"
+            ):
                 continue  # the board's faults are the same for all
             value = hand.high if hand.fault or hand.choices else hand.low + AWAY * (hand.high - hand.low)
-            made[f"{kind_id}, {name}"] = printed(SimBoard(alone, seed=5), {name: value}, 3 if owner == ROOM else 6)
+            made[f"{kind_id}, {name}"] = printed(
+                SimBoard(alone, seed=5), {name: value}, 3 if owner == ROOM else 6
+            )
     approved.check("hands", made)

@@ -12,10 +12,18 @@ from playwright.sync_api import Browser, Page, expect, sync_playwright
 from tests.served import Served
 from tickstone.launch.machine import CHROMIUM
 
-FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-         "--disable-component-update", "--disable-sync"]  # fmt: skip
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
 expect.set_options(timeout=45_000)  # a busy machine is no finding
-# A notice stays for seconds only: the page itself keeps them, and how long each stood; and it counts what it has asked and
+# A notice stays for seconds only: the page itself keeps them, and how long each stood; and it counts what it
+# has asked and
 # not been answered.
 KEPT_BY_THE_PAGE = """
   window.notices = [];

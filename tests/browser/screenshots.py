@@ -77,11 +77,8 @@ def door_file() -> str:
     for i in range(400):
         mark = "50 cm" if 100 <= i < 130 else ""
         front = 50 if mark else 40 + i / 20
-        rows.append(
-            f"{i * 20};{front:.1f};{21 + i / 400:.1f};{300 + i % 7};{620 + i % 9};{310 + i % 5};{mark}".replace(
-                ".", ","
-            )
-        )
+        levels = f"{300 + i % 7};{620 + i % 9};{310 + i % 5}"
+        rows.append(f"{i * 20};{front:.1f};{21 + i / 400:.1f};{levels};{mark}".replace(".", ","))
         if i in (3, 77):
             rows.append("0;;err 0x3f")
     return "\n".join(rows)
@@ -118,8 +115,17 @@ def walk(page: Page, served: Served) -> None:
     page.get_by_role("button", name="Take it off the bench").click()
     page.goto("/fern/watch")
     page.get_by_role("button", name="Connect the stand-in C").click()
-    served.hands({"front-ranger.target_mm": 1600, "line-row.line_mm": 14, "line-row.moves_mm_s": -1, "tilt.nose_up_deg": 4,
-                  "wheel.speed_m_s": 0.14, "wheel.gain_m_s2": 2, "battery-gauge.battery_v": 7.4})  # fmt: skip
+    served.hands(
+        {
+            "front-ranger.target_mm": 1600,
+            "line-row.line_mm": 14,
+            "line-row.moves_mm_s": -1,
+            "tilt.nose_up_deg": 4,
+            "wheel.speed_m_s": 0.14,
+            "wheel.gain_m_s2": 2,
+            "battery-gauge.battery_v": 7.4,
+        }
+    )
     page.wait_for_timeout(9000)
     page.keyboard.press("r")
     page.wait_for_timeout(2500)

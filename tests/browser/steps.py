@@ -82,7 +82,8 @@ def take_back(page: Page) -> None:
     """Press Undo in the line above the tape, in the page's own time: that line stays for ten seconds only."""
     page.wait_for_function(
         """() => {
-          const undo = [...document.querySelectorAll(".notice button")].find((one) => one.textContent === "Undo");
+          const buttons = [...document.querySelectorAll(".notice button")];
+          const undo = buttons.find((button) => button.textContent === "Undo");
           undo?.click();
           return undo !== undefined;
         }"""

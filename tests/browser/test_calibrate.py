@@ -1,4 +1,5 @@
-"""Procedures walked on the screen, one of each form: places, spans, poses, runs that are typed, orders, lines of a notebook.
+"""Procedures walked on the screen, one of each form: places, spans, poses, runs that are typed, orders, lines
+of a notebook.
 
 Every procedure that watches readings is held in tests/actions/test_holding.py too, with time moved by hand.
 """
@@ -63,7 +64,9 @@ class Bench:
 
     def now(self) -> dict[str, Any]:
         """The procedure as the server has it."""
-        answer = self.served.client.get(f"/api/rigs/{self.slug}/sensors/{self.sensor}/procedures/{self.procedure}")
+        answer = self.served.client.get(
+            f"/api/rigs/{self.slug}/sensors/{self.sensor}/procedures/{self.procedure}"
+        )
         answer.raise_for_status()
         found: dict[str, Any] = answer.json()
         return found
@@ -73,7 +76,9 @@ class Bench:
         try:
             until(lambda: len(self.now()["steps"]) >= count, seconds)
         except AssertionError:
-            raise AssertionError(f"not {count} held: {self.page.locator('.holding').all_inner_texts()}") from None
+            raise AssertionError(
+                f"not {count} held: {self.page.locator('.holding').all_inner_texts()}"
+            ) from None
         expect(self.page.locator(".places .held")).to_have_count(len(self.now()["steps"]))
 
     def fill(self, fields: Mapping[str, str]) -> None:
@@ -108,7 +113,8 @@ class Bench:
         self.held(before + text.count("\n") + 1)
 
     def accept(self, extras: bool = False) -> dict[str, tuple[float, float | None]]:
-        """Accept on the screen; returns what is measured now, with its ± (before ``extras`` take some places)."""
+        """Accept on the screen; returns what is measured now, with its ± (before ``extras`` take some
+        places)."""
         found = self.now()
         assert found["can_accept"], found["why_not"]
         with self.page.expect_response(re.compile("/accept$"), timeout=60_000) as answer:
@@ -125,7 +131,9 @@ class Bench:
         return fitted
 
 
-def near(fitted: Mapping[str, tuple[float, float | None]], name: str, truth: float, least: float = 0.0) -> None:
+def near(
+    fitted: Mapping[str, tuple[float, float | None]], name: str, truth: float, least: float = 0.0
+) -> None:
     """A fitted constant is right within twice what it states (1 in 15 000 is not), or within ``least``."""
     value, plus_minus = fitted[name]
     assert abs(value - truth) <= max(2 * (plus_minus or 0.0), least), (name, value, plus_minus, truth)
@@ -139,7 +147,9 @@ def fern(page: Page, served: Served) -> Bench:
 def rig_from(served: Served, template: str, title: str) -> str:
     """A rig from a template; returns its slug."""
     titled = f"{title} {template}"
-    served.client.post("/api/rigs", json={"title": titled, "purpose": "", "template": template}).raise_for_status()
+    served.client.post(
+        "/api/rigs", json={"title": titled, "purpose": "", "template": template}
+    ).raise_for_status()
     return titled.lower().replace(" ", "-")
 
 
@@ -260,7 +270,8 @@ def test_wheel_roll_out_and_the_drive(fern: Bench, page: Page) -> None:
 
     fern.open("wheel", "squares")
     fern.lines(
-        "right 2000 -100 -98\nleft 2000 -60 64\nright 2000 -97 -101\nleft 2000 -63 60\nright 2000 -99 -95\nleft 2000 -58 61"
+        "right 2000 -100 -98\nleft 2000 -60 64\nright 2000 -97 -101\nleft 2000 -63 60\nright 2000 -99 "
+        "-95\nleft 2000 -58 61"
     )
     expect(page.locator("h1")).to_contain_text("The track is")
     fern.accept()
@@ -299,8 +310,12 @@ def test_analogue_poses_from_a_notebook(page: Page, served: Served) -> None:
     made = tilt.made()
     lines = []
     for pose in ("+z", "-z", "+x", "-x", "+y", "-y"):
-        counts = [(made[f"zero_{axis}"] + made[f"per_g_{axis}"] * (axis == pose[1]) * (1 if pose[0] == "+" else -1)) / 3.3 * 4096
-                  for axis in "xyz"]  # fmt: skip
+        counts = [
+            (made[f"zero_{axis}"] + made[f"per_g_{axis}"] * (axis == pose[1]) * (1 if pose[0] == "+" else -1))
+            / 3.3
+            * 4096
+            for axis in "xyz"
+        ]
         lines.append(f"{pose} " + " ".join(f"{one:.0f}" for one in counts))
     tilt.lines("\n".join(lines))
     page.get_by_label("with cross-axis terms").click()

@@ -44,7 +44,9 @@ def test_every_kind_is_worked_dragged_and_asked_backwards(bench: Page, kinds: li
         expect(heading(bench)).not_to_have_text(re.compile("Looking"))
         assert heading(bench).inner_text() != before
         if slider.count():
-            (set_to,) = (value for name, value in parse_qsl(urlsplit(bench.url).query) if name.startswith("r."))
+            (set_to,) = (
+                value for name, value in parse_qsl(urlsplit(bench.url).query) if name.startswith("r.")
+            )
             expect(bench.locator(".ask input[inputmode]").nth(place)).to_have_value(set_to)
 
 

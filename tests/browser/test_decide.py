@@ -21,10 +21,14 @@ def tick(page: Page, name: str):
 
 
 def constants(served: Served, sensor: str) -> dict[str, dict]:
-    return {one["name"]: one for one in served.client.get(f"/api/rigs/fern/sensors/{sensor}/constants").json()}
+    return {
+        one["name"]: one for one in served.client.get(f"/api/rigs/fern/sensors/{sensor}/constants").json()
+    }
 
 
-def test_line_thresholds_are_moved_with_their_odds_tested_chosen_and_go_stale(page: Page, served: Served) -> None:
+def test_line_thresholds_are_moved_with_their_odds_tested_chosen_and_go_stale(
+    page: Page, served: Served
+) -> None:
     page.goto("/fern/decide?sensor=line-row")
     expect(heading(page)).to_have_text("Four sensors are safe in every light; far right is not")
     expect(page.locator(".next")).to_contain_text("no threshold works for far right")
@@ -55,14 +59,18 @@ def test_line_thresholds_are_moved_with_their_odds_tested_chosen_and_go_stale(pa
     page.mouse.move(box["x"] - 290, box["y"] + 4, steps=6)
     page.mouse.up()
     expect(left).to_have_attribute("aria-valuetext", re.compile(r"^\d+ counts, [1-9]\d* of 3090 misread$"))
-    expect(heading(page)).to_have_text(re.compile("^Three sensors are safe in every light; left and far right are not"))
+    expect(heading(page)).to_have_text(
+        re.compile("^Three sensors are safe in every light; left and far right are not")
+    )
     page.get_by_role("button", name=re.compile("Otsu")).click()
     expect(left).to_have_attribute("aria-valuetext", re.compile("counts, 0 of 3090 misread$"))
     page.get_by_role("button", name=re.compile("widest margin")).click()
     expect(left).to_have_attribute("aria-valuenow", str(before))
 
     page.get_by_label("Tested on").select_option(label="Line row, the evening before")
-    expect(page.locator(".heap-about")).to_contain_text(re.compile(r"On the recording kept aside: \d+ of 1\D?030"))
+    expect(page.locator(".heap-about")).to_contain_text(
+        re.compile(r"On the recording kept aside: \d+ of 1\D?030")
+    )
     lights = page.locator(".said-table tbody tr")
     expect(lights).to_have_count(3)
     page.get_by_role("checkbox", name="Line row, with a load of trays").click()
@@ -77,13 +85,17 @@ def test_line_thresholds_are_moved_with_their_odds_tested_chosen_and_go_stale(pa
     assert (chosen["value"], chosen["provenance"]) == (before, "chosen")
     listed = served.client.get("/api/rigs/fern/recordings").json()
     lamp_off = next(one["id"] for one in listed if one["name"] == "Line row, lamp off")
-    served.client.post(f"{ROW}/procedures/line/from-recording", json={"recording_id": lamp_off}).raise_for_status()
+    served.client.post(
+        f"{ROW}/procedures/line/from-recording", json={"recording_id": lamp_off}
+    ).raise_for_status()
     served.client.post(f"{ROW}/procedures/line/accept", json={}).raise_for_status()
     expect(decisions).to_contain_text(re.compile("Line thresholds.?stale"))
     expect(page.get_by_role("link", name=re.compile("Decide.*no longer holds"))).to_be_visible()
 
 
-def test_what_the_row_does_in_every_state_is_edited_and_contradictions_are_flagged(page: Page, served: Served) -> None:
+def test_what_the_row_does_in_every_state_is_edited_and_contradictions_are_flagged(
+    page: Page, served: Served
+) -> None:
     page.goto("/fern/decide?sensor=line-row&decision=steering")
     expect(heading(page)).to_have_text("17 states, each with what to do")
     table = page.locator(".states")
@@ -94,7 +106,9 @@ def test_what_the_row_does_in_every_state_is_edited_and_contradictions_are_flagg
     page.get_by_label("Then, at 10000").select_option(label="left")
     expect(heading(page)).to_have_text("17 states, each with what to do")
     page.get_by_role("button", name="Choose them").click()
-    expect(page.get_by_role("navigation", name="Decisions")).to_contain_text(re.compile("States and actions.?chosen"))
+    expect(page.get_by_role("navigation", name="Decisions")).to_contain_text(
+        re.compile("States and actions.?chosen")
+    )
     assert constants(served, "line-row")["act_10000"]["value"] == 2
 
 

@@ -49,7 +49,9 @@ def test_every_key_has_a_list_and_a_button(page: Page) -> None:
     expect(page.get_by_role("dialog")).to_contain_text("the stations, Wire to Log")
     page.keyboard.press("Escape")
     expect(page.get_by_role("dialog")).to_have_count(0)
-    for number, station in enumerate(("wire", "watch", "convert", "calibrate", "decide", "drive", "log"), start=1):
+    for number, station in enumerate(
+        ("wire", "watch", "convert", "calibrate", "decide", "drive", "log"), start=1
+    ):
         page.keyboard.press(str(number))
         expect(page).to_have_url(re.compile(f"/fern/{station}"))
     page.keyboard.press("6")
@@ -156,7 +158,9 @@ def served_tcp(served: Served) -> list[str]:
     import subprocess
     from pathlib import Path
 
-    listed = subprocess.run(["pgrep", "-P", str(served.process.pid), "-a"], capture_output=True, text=True).stdout
+    listed = subprocess.run(
+        ["pgrep", "-P", str(served.process.pid), "-a"], capture_output=True, text=True
+    ).stdout
     folder = re.search(r"tickstone\.standin\.process (\S+)", listed)
     assert folder is not None
     return [(Path(folder.group(1)) / "tcp").read_text().split(":")[1]]

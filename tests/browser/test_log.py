@@ -1,4 +1,5 @@
-"""The log in the browser: notes, what a line leads to, stones cut with their reason and held against each other."""
+"""The log in the browser: notes, what a line leads to, stones cut with their reason and held against each
+other."""
 
 from __future__ import annotations
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from playwright.sync_api import Locator, Page, expect
+from playwright.sync_api import Locator, Page, Route, expect
 
 from tests.browser.steps import settled
 from tests.served import Served
@@ -143,6 +143,15 @@ def test_a_wire_that_is_let_go_of_beside_the_board_stays_where_it_was(bench: Pag
 
 
 def test_files_are_dropped_on_their_place_which_shows_that_it_takes_them(page: Page, served: Served) -> None:
+    late: list[Route] = []  # the first answer comes only after the file is there, and tells of none
+
+    def bench(route: Route) -> None:
+        if route.request.method == "GET" and not late:
+            late.append(route)
+        else:
+            route.continue_()
+
+    page.route("**/api/rigs/fern/files", bench)
     page.goto("/fern/watch?view=import")
     place = page.locator(".drop")
     files = page.evaluate_handle(
@@ -154,6 +163,8 @@ def test_files_are_dropped_on_their_place_which_shows_that_it_takes_them(page: P
     place.dispatch_event("dragleave", {"dataTransfer": files})
     expect(page.locator(".drop.over")).to_have_count(0)
     place.dispatch_event("drop", {"dataTransfer": files})
+    expect(page).to_have_url(re.compile("file="))
+    late[0].fulfill(json=[])
     expect(page.get_by_label("What echo_us means")).to_have_value("front-ranger|echo")
     page.get_by_label("Rows a second").fill("20")
     expect(page.locator("h1")).to_have_text("Every column of three is understood")

@@ -30,7 +30,9 @@ def test_a_file_is_mapped_taken_in_opened_cut_and_brought_back(page: Page, tmp_p
     page.get_by_label("Files of readings").set_input_files(write(tmp_path, "door.csv", SPOILT))
 
     # what is still wanted is the heading; what is said is remembered
-    expect(page.locator("h1")).to_have_text("No column is the time: say which one is, or how many rows came a second.")
+    expect(page.locator("h1")).to_have_text(
+        "No column is the time: say which one is, or how many rows came a second."
+    )
     expect(page.get_by_label("What front (cm) means")).to_have_value("front-ranger|echo")
     expect(page.get_by_label("front (cm) times")).to_have_value("58")
     page.get_by_label("What when means").select_option(label="the time, ms")
@@ -40,14 +42,17 @@ def test_a_file_is_mapped_taken_in_opened_cut_and_brought_back(page: Page, tmp_p
     page.get_by_label("What left means").select_option(index=5)
     page.get_by_role("textbox", name="Name").fill("past the door")
     page.get_by_role("button", name="Take it in").click()
-    expect(page.locator("h1")).to_have_text("past the door is taken in: 199 rows", timeout=60_000)  # a process begins
+    # a process begins
+    expect(page.locator("h1")).to_have_text("past the door is taken in: 199 rows", timeout=60_000)
     page.get_by_role("button", name="Open the recording").click()
 
     # lanes, the mark from the file, the line that was not understood
     expect(page.locator("h1")).to_have_text("past the door")
     expect(page.locator(".stale")).to_contain_text("One line of the file was not understood")
     expect(page.locator(".lane-name").first).to_have_text("front ranger")
-    expect(page.locator(".recorded-lists")).to_contain_text(re.compile(r"50 cm at 1\.0.s, for 0\.2.s, really 500.mm"))
+    expect(page.locator(".recorded-lists")).to_contain_text(
+        re.compile(r"50 cm at 1\.0.s, for 0\.2.s, really 500.mm")
+    )
     expect(page.locator(".about-recording .odd")).to_contain_text("line 7")
     page.get_by_label("Note").fill("lamp off")
     page.get_by_label("Note").blur()
@@ -98,7 +103,9 @@ def test_two_recordings_are_joined_given_out_and_taken_in_again(page: Page, tmp_
     assert "front_ranger_distance_mm" in text
     page.get_by_role("button", name="Back to live readings").click()
     page.get_by_role("button", name="Take in files").click()
-    page.get_by_label("Files of readings").set_input_files(write(tmp_path, download.value.suggested_filename, text))
+    page.get_by_label("Files of readings").set_input_files(
+        write(tmp_path, download.value.suggested_filename, text)
+    )
     expect(page.locator(".import-said")).to_contain_text("given out by Tick Stone")
     page.get_by_role("button", name="Take it in").click()
     page.get_by_role("button", name="Open the recording").click()
@@ -121,7 +128,9 @@ def test_a_file_dropped_at_watch_goes_on_the_bench_and_a_bad_one_says_why(page: 
     expect(page.locator("h1")).to_contain_text("Drop files of readings here")
 
 
-def test_a_recording_is_looked_at_by_an_older_stone_cut_in_two_and_put_away(page: Page, served: Served) -> None:
+def test_a_recording_is_looked_at_by_an_older_stone_cut_in_two_and_put_away(
+    page: Page, served: Served
+) -> None:
     rig = "/api/rigs/fern"
     served.client.post(f"{rig}/stones", json={"why": ""}).raise_for_status()
     page.goto("/fern/watch?recording=1")

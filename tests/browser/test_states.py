@@ -15,7 +15,10 @@ AXE = (WEB / "node_modules" / "axe-core" / "axe.min.js").read_text()
 STATIONS = ("wire", "watch", "convert", "calibrate", "decide", "drive", "log")
 
 
-STANDARDS = {"type": "tag", "values": ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"]}
+STANDARDS = {
+    "type": "tag",
+    "values": ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"],
+}
 COLOURS = {"type": "rule", "values": ["color-contrast"]}  # all that a theme changes
 
 
@@ -24,7 +27,9 @@ def violations(page: Page, what: dict) -> list[str]:
         page.evaluate(AXE)
     found = page.evaluate("what => axe.run(document, {runOnly: what, resultTypes: ['violations']})", what)
     return [
-        f"{v['id']}: {n['html'][:160]} {n['failureSummary'][:200]}" for v in found["violations"] for n in v["nodes"]
+        f"{v['id']}: {n['html'][:160]} {n['failureSummary'][:200]}"
+        for v in found["violations"]
+        for n in v["nodes"]
     ]
 
 
@@ -146,7 +151,9 @@ def test_a_station_whose_code_does_not_come_at_once_opens_when_it_does(page: Pag
     expect(page.locator(".timeline ol li").first).to_be_visible()
 
 
-def test_a_database_that_goes_away_is_said_and_the_page_recovers_by_itself(chromium, served_on_own_cluster) -> None:
+def test_a_database_that_goes_away_is_said_and_the_page_recovers_by_itself(
+    chromium, served_on_own_cluster
+) -> None:
     served, cluster = served_on_own_cluster
     page = chromium.new_page(base_url=served.address)
     page.goto("/fern/watch")
@@ -219,8 +226,15 @@ def test_a_wire_is_moved_by_menu_and_a_doubled_pin_is_found(page: Page) -> None:
 @pytest.mark.parametrize("width", [768, 390])
 def test_narrow_screens_scroll_down_and_never_sideways(page: Page, width: int) -> None:
     page.set_viewport_size({"width": width, "height": 800})
-    inside = ("wire?view=parts", "wire?view=schedule", "calibrate?sensor=line-row&procedure=line", "watch?recording=1",
-              "decide?sensor=line-row", "decide?sensor=line-row&decision=steering", "convert?bench=opinion")  # fmt: skip
+    inside = (
+        "wire?view=parts",
+        "wire?view=schedule",
+        "calibrate?sensor=line-row&procedure=line",
+        "watch?recording=1",
+        "decide?sensor=line-row",
+        "decide?sensor=line-row&decision=steering",
+        "convert?bench=opinion",
+    )
     for station in (*STATIONS, *inside):
         page.goto(f"/fern/{station}")
         settled(page)

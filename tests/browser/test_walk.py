@@ -97,7 +97,9 @@ def test_from_the_wire_to_the_constant(page: Page, served: Served) -> None:
     before = int(page.get_by_role("slider", name="Trip distance").get_attribute("aria-valuenow") or 0)
     page.keyboard.press("ArrowRight")
     page.keyboard.press("Shift+ArrowRight")
-    expect(page.get_by_role("slider", name="Trip distance")).to_have_attribute("aria-valuenow", str(before + 11))
+    expect(page.get_by_role("slider", name="Trip distance")).to_have_attribute(
+        "aria-valuenow", str(before + 11)
+    )
     page.get_by_role("button", name=re.compile("^Choose")).click()
     expect(heading(page)).to_have_text(
         re.compile(rf"Tripping at {before + 11} mm stops the cart \d+ mm before it would touch")

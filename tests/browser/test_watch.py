@@ -1,4 +1,5 @@
-"""Watch as a person uses it: every sensor at once, instruments, lines of a stranger's program, marks, faults, replay."""
+"""Watch as a person uses it: every sensor at once, instruments, lines of a stranger's program, marks, faults,
+replay."""
 
 from __future__ import annotations
 
@@ -50,7 +51,9 @@ def test_every_sensor_speaks_raw_in_its_unit_and_in_words(page: Page, served: Se
     expect(row(page, "front ranger")).to_contain_text("standing still")
     expect(row(page, "line row")).to_contain_text(re.compile(r"\d+ \d+ \d+ \d+ \d+"))
     expect(row(page, "line row")).to_contain_text("to the right of the middle")
-    expect(row(page, "line row").get_by_role("img").first).to_have_accessible_name(re.compile("off, off, off, off, on"))
+    expect(row(page, "line row").get_by_role("img").first).to_have_accessible_name(
+        re.compile("off, off, off, off, on")
+    )
     expect(row(page, "tilt")).to_contain_text(re.compile(r"Nose up [3-7]"))
     expect(row(page, "tilt")).to_contain_text(re.compile(r"grade: \d+\D%\D up|grade: \d+.% up"))
     expect(row(page, "battery gauge")).to_contain_text("7.")
@@ -98,9 +101,13 @@ def test_one_figure_fills_the_window_and_escape_puts_it_away(page: Page) -> None
 def test_a_strangers_lines_are_guessed_shown_and_mended_and_remembered(page: Page, served: Served) -> None:
     with printing("Board ready", "Distance: 40.0 cm", "lift: 512, moon: 3") as address:
         host, port = address.split(":")
-        served.client.post(f"{RIG}/connect", json={"kind": "tcp", "host": host, "port": int(port)}).raise_for_status()
+        served.client.post(
+            f"{RIG}/connect", json={"kind": "tcp", "host": host, "port": int(port)}
+        ).raise_for_status()
         page.goto("/fern/watch")
-        expect(row(page, "front ranger").locator(".watch-value")).to_contain_text(re.compile("39[89]|40[0-4]"))
+        expect(row(page, "front ranger").locator(".watch-value")).to_contain_text(
+            re.compile("39[89]|40[0-4]")
+        )
         page.get_by_role("button", name="Lines and labels").click()
         expect(page.locator("h1")).to_have_text("2 of 3 labels mean nothing yet")
         expect(page.get_by_label("What Distance means")).to_have_value("front-ranger|echo")
@@ -119,7 +126,9 @@ def test_a_strangers_lines_are_guessed_shown_and_mended_and_remembered(page: Pag
         served.client.post(f"{RIG}/disconnect").raise_for_status()
     with printing("lift: 512") as again:
         host, port = again.split(":")
-        served.client.post(f"{RIG}/connect", json={"kind": "tcp", "host": host, "port": int(port)}).raise_for_status()
+        served.client.post(
+            f"{RIG}/connect", json={"kind": "tcp", "host": host, "port": int(port)}
+        ).raise_for_status()
         expect(row(page, "battery gauge").locator(".watch-value")).to_contain_text("8.00")
 
 

@@ -1,4 +1,5 @@
-"""Wire as a person uses it: fit a part, move a wire by hand and by keys, mend, undo, build, take the program along."""
+"""Wire as a person uses it: fit a part, move a wire by hand and by keys, mend, undo, build, take the program
+along."""
 
 from __future__ import annotations
 
@@ -21,7 +22,9 @@ _NUMBER = itertools.count(1)
 @pytest.fixture
 def fern(one_server: Served) -> str:
     """The address of a Fern of one's own on the shared server."""
-    slug = one_server.client.post("/api/rigs/fern/duplicate", json={"title": f"Fern {next(_NUMBER)}"}).json()["slug"]
+    slug = one_server.client.post("/api/rigs/fern/duplicate", json={"title": f"Fern {next(_NUMBER)}"}).json()[
+        "slug"
+    ]
     return f"/{slug}/wire"
 
 
@@ -30,7 +33,9 @@ def heading(page: Page):
 
 
 def open_view(page: Page, name: str) -> None:
-    page.get_by_role("navigation", name="Views of the wiring").get_by_role("button", name=name, exact=True).click()
+    page.get_by_role("navigation", name="Views of the wiring").get_by_role(
+        "button", name=name, exact=True
+    ).click()
 
 
 def end_of(page: Page, wire: str):
@@ -226,7 +231,9 @@ def test_supplies_and_pins_of_a_board_come_and_go(bench: Page, fern: str) -> Non
     expect(pins).to_have_count(count - 1)
 
 
-def test_rails_timers_and_programs_of_a_board_are_said_and_refused_where_they_cannot_be(bench: Page, fern: str) -> None:
+def test_rails_timers_and_programs_of_a_board_are_said_and_refused_where_they_cannot_be(
+    bench: Page, fern: str
+) -> None:
     bench.goto(f"{fern}?view=board")
     name = bench.get_by_label("Name", exact=True)
     own = name.input_value()
@@ -263,7 +270,9 @@ def test_rails_timers_and_programs_of_a_board_are_said_and_refused_where_they_ca
 
 def test_the_checklist_keeps_its_ticks_and_asks_who_looked(bench: Page, fern: str) -> None:
     bench.goto(fern)
-    expect(bench.locator(".next")).to_contain_text(re.compile(r"before first power, the checklist: \d+ steps"))
+    expect(bench.locator(".next")).to_contain_text(
+        re.compile(r"before first power, the checklist: \d+ steps")
+    )
     bench.locator(".next").get_by_role("button", name="Checklist").click()
     expect(bench.locator(".wire-board")).to_contain_text("0 of")
     step = bench.locator(".step", has_text="wheel output to int 1")

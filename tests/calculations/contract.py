@@ -1,12 +1,19 @@
-"""The public contract: for every calculation the least inputs that make sense, and the fields its result must have."""
+"""The public contract: for every calculation the least inputs that make sense, and the fields its result must
+have."""
 
 from __future__ import annotations
 
 from typing import Any
 
 POSES = {"+x": 411, "-x": 277, "+y": 410, "-y": 276, "+z": 412, "-z": 278}
-ROWS = [[1, 0, 0, 717, 516, 500], [-1, 0, 0, 307, 508, 501], [0, 1, 0, 514, 717, 498], [0, -1, 0, 510, 307, 502],
-        [0, 0, 1, 513, 511, 705], [0, 0, -1, 511, 513, 295]]  # fmt: skip
+ROWS = [
+    [1, 0, 0, 717, 516, 500],
+    [-1, 0, 0, 307, 508, 501],
+    [0, 1, 0, 514, 717, 498],
+    [0, -1, 0, 510, 307, 502],
+    [0, 0, 1, 513, 511, 705],
+    [0, 0, -1, 511, 513, 295],
+]
 GAINS = {"kp", "ki", "kd", "ti_s", "td_s"}
 
 CONTRACT: dict[str, tuple[dict[str, Any], set[str]]] = {
@@ -47,7 +54,12 @@ CONTRACT: dict[str, tuple[dict[str, Any], set[str]]] = {
     "video-rpm": ({"fps": 240, "frames": 48}, {"rpm", "rpm_low", "rpm_high"}),
     "motor-constant-rpm": ({"kv_rpm_per_v": 900, "volts": 11.1}, {"rpm"}),
     "second-opinion": (
-        {"readings": [{"label": "a", "value": 300, "uncertainty": 5}, {"label": "b", "value": 150, "uncertainty": 3}]},
+        {
+            "readings": [
+                {"label": "a", "value": 300, "uncertainty": 5},
+                {"label": "b", "value": 150, "uncertainty": 3},
+            ]
+        },
         {"consensus", "uncertainty", "members", "outliers"},
     ),
     "divider": (
@@ -70,7 +82,10 @@ CONTRACT: dict[str, tuple[dict[str, Any], set[str]]] = {
         {"volts": 1.2, "a": 260, "b": 9, "c": 0.05},
         {"distance_mm", "mm_per_count", "valid", "reason"},
     ),
-    "analogue-acceleration": ({"counts": 400, "zero_g_v": 1.65, "v_per_g": 0.33}, {"accel_g", "step_g", "clipped"}),
+    "analogue-acceleration": (
+        {"counts": 400, "zero_g_v": 1.65, "v_per_g": 0.33},
+        {"accel_g", "step_g", "clipped"},
+    ),
     "otsu": ({"counts": [10, 12, 11, 200, 210, 205]}, {"threshold", "between_class_variance"}),
     "reflectance": ({"counts": 500, "black": 100, "white": 900}, {"fraction", "percent"}),
     "line-threshold": (
@@ -126,7 +141,10 @@ CONTRACT: dict[str, tuple[dict[str, Any], set[str]]] = {
     ),
     "allan": ({"values": [1, 3, 2, 5], "rate_hz": 1, "averaging": [1, 2]}, {"overlapping", "plain"}),
     "motor-hall-layout": ({"pole_pairs": 7, "angles_deg": [0, 120, 240]}, {"scheme", "electrical_deg"}),
-    "motor-hall-decode": ({"codes": [5, 4, 6, 2, 3, 1, 5]}, {"net_steps", "invalid_codes", "skipped", "direction"}),
+    "motor-hall-decode": (
+        {"codes": [5, 4, 6, 2, 3, 1, 5]},
+        {"net_steps", "invalid_codes", "skipped", "direction"},
+    ),
     "step-metrics": (
         {"times_s": [0, 1, 2, 3], "values": [0, 1, 1, 1], "target": 1},
         {"overshoot_pct", "peak_time_s", "rise_s", "settling_s", "steady_error"},

@@ -175,9 +175,18 @@ def test_inputs_refuse_what_they_do_not_know() -> None:
 
 
 def command(*arguments: str, given: str = "") -> subprocess.CompletedProcess[str]:
-    environment = {**os.environ, "PYTHONPATH": str(ROOT / "src"), "DATABASE_URL": "postgresql://nobody@127.0.0.1:1/x"}
-    return subprocess.run([sys.executable, "-m", "tickstone.cli", "calc", *arguments], input=given,
-                          capture_output=True, text=True, env=environment)  # fmt: skip
+    environment = {
+        **os.environ,
+        "PYTHONPATH": str(ROOT / "src"),
+        "DATABASE_URL": "postgresql://nobody@127.0.0.1:1/x",
+    }
+    return subprocess.run(
+        [sys.executable, "-m", "tickstone.cli", "calc", *arguments],
+        input=given,
+        capture_output=True,
+        text=True,
+        env=environment,
+    )
 
 
 def test_the_command_line_prints_one_object() -> None:
@@ -186,7 +195,10 @@ def test_the_command_line_prints_one_object() -> None:
     assert done.returncode == 0
     assert found["distance_mm"] == pytest.approx(250, abs=0.5)
     assert found["steps"]
-    assert command("echo-time", given='{"distance_mm": 250}').stdout == command("echo-time", "distance_mm=250").stdout
+    assert (
+        command("echo-time", given='{"distance_mm": 250}').stdout
+        == command("echo-time", "distance_mm=250").stdout
+    )
 
 
 @pytest.mark.parametrize(
@@ -206,8 +218,13 @@ def test_bad_input_exits_two_with_a_sentence(arguments: list[str], said: str) ->
 
 
 def test_batch_answers_line_by_line_in_order() -> None:
-    lines = ['{"calc": "echo-time", "inputs": {"distance_mm": 250}}', "not json", '{"calc": "no-such", "inputs": {}}',
-             '{"calc": "echo-distance", "inputs": {"echo_us": -1}}', "[]"]  # fmt: skip
+    lines = [
+        '{"calc": "echo-time", "inputs": {"distance_mm": 250}}',
+        "not json",
+        '{"calc": "no-such", "inputs": {}}',
+        '{"calc": "echo-distance", "inputs": {"echo_us": -1}}',
+        "[]",
+    ]
     answers = [json.loads(line) for line in command("--batch", given="\n".join(lines)).stdout.splitlines()]
     assert "result" in answers[0]
     assert answers[1]["error"]["message"].startswith("Not JSON")

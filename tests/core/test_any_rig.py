@@ -22,7 +22,7 @@ from tickstone.core.wiring.assign import assignment
 from tickstone.core.wiring.checklist import checklist
 from tickstone.core.wiring.schedule import parts_list, schedule
 from tickstone.errors import BadInput
-from tickstone.firmware.watch import program
+from tickstone.firmware.writing import program
 from tickstone.formats.rig_json import rig_from_json, rig_to_json
 
 
@@ -36,14 +36,21 @@ def answer(spec: OptionSpec) -> st.SearchStrategy[str | float]:
 
 @st.composite
 def parts(draw: st.DrawFn) -> tuple[Fitted, ...]:
-    kinds = [draw(st.sampled_from(list(KINDS))), *draw(st.lists(st.sampled_from([*KINDS, *OUTPUTS]), max_size=4))]
+    kinds = [
+        draw(st.sampled_from(list(KINDS))),
+        *draw(st.lists(st.sampled_from([*KINDS, *OUTPUTS]), max_size=4)),
+    ]
     found = []
     for i, kind in enumerate(kinds):
         bare = fit(kind, f"part-{i}", f"part {i}", {})
         options = {spec.name: draw(answer(spec)) for spec in known(bare).options if draw(st.booleans())}
         height = draw(st.none() | st.floats(0, 3000))
-        mount = draw(st.none() | st.builds(Mount, st.floats(-900, 900), st.floats(-900, 900), st.just(height),
-                                           st.floats(-360, 360)))  # fmt: skip
+        mount = draw(
+            st.none()
+            | st.builds(
+                Mount, st.floats(-900, 900), st.floats(-900, 900), st.just(height), st.floats(-360, 360)
+            )
+        )
         found.append(replace(fit(kind, f"part-{i}", f"part {i}", options), mount=mount))
     return tuple(found)
 
@@ -54,11 +61,14 @@ SUPPLIES = (Supply("pack", 7.4, 8.4, 3000.0), Supply("rail", 5.0, 5.2, 2000.0, g
 @pytest.mark.slow
 @settings(max_examples=20)
 @given(parts(), st.sampled_from(list(BOARDS)), st.sampled_from([(), SUPPLIES]), st.floats(1, 60))
-def test_any_rig_is_checked_listed_and_written(found: tuple[Fitted, ...], board: str, supplies: tuple[Supply, ...],
-                                               line_mm: float) -> None:  # fmt: skip
+def test_any_rig_is_checked_listed_and_written(
+    found: tuple[Fitted, ...], board: str, supplies: tuple[Supply, ...], line_mm: float
+) -> None:
     made = rig_of("Any", "", board, found, supplies, Geometry(line_mm=line_mm))
     said(made)
-    loose = replace(made, wires=tuple(replace(w, to="", pull_up=None, divider=None, series=None) for w in made.wires))
+    loose = replace(
+        made, wires=tuple(replace(w, to="", pull_up=None, divider=None, series=None) for w in made.wires)
+    )
     said(loose)
     again = assignment(loose)
     assert bool(again.shortages) is bool(again.reason)
@@ -74,7 +84,8 @@ def test_any_rig_is_checked_listed_and_written(found: tuple[Fitted, ...], board:
 
 
 def said(made: Rig) -> None:
-    """Every finding is a sentence with numbers that are numbers; every fix leads to a rig that can be judged again."""
+    """Every finding is a sentence with numbers that are numbers; every fix leads to a rig that can be judged
+    again."""
     for finding in checks.check(made).findings:
         assert finding.sentence.rstrip().endswith(".")
         assert finding.short

@@ -17,7 +17,14 @@ from tickstone.core.rigs.templates import TEMPLATES, fern, template
 from tickstone.core.wiring.assign import assign, assignment, complete
 from tickstone.core.wiring.checks import check
 
-KINDS = ("hall-switch", "ultrasonic-ranger", "line-sensors", "digital-line-sensor", "rotary-encoder", "motor-halls")
+KINDS = (
+    "hall-switch",
+    "ultrasonic-ranger",
+    "line-sensors",
+    "digital-line-sensor",
+    "rotary-encoder",
+    "motor-halls",
+)
 SIGNALS = [a for a in ABILITIES if not a.startswith("i2c")]
 
 
@@ -31,13 +38,16 @@ def bare(pins: tuple[Pin, ...], *sensors: Sensor) -> Rig:
     st.lists(st.sets(st.sampled_from(SIGNALS), min_size=1, max_size=3), min_size=1, max_size=6),
     st.lists(st.sampled_from(KINDS[:2] + KINDS[3:4]), min_size=1, max_size=3),
 )
-def test_it_finds_a_way_exactly_when_trying_everything_finds_one(pins: list[set[str]], kinds: list[str]) -> None:
+def test_it_finds_a_way_exactly_when_trying_everything_finds_one(
+    pins: list[set[str]], kinds: list[str]
+) -> None:
     names = tuple(Pin(f"p{i}", tuple(sorted(a))) for i, a in enumerate(pins))
     made = bare(names, *(part(kind, f"s{i}") for i, kind in enumerate(kinds)))  # type: ignore[arg-type]
     wires = [w for w in made.wires if not pin_of(made, w).power]
     accepts = [[set(pin_of(made, w).needs) & set(p.abilities) for p in names] for w in wires]
     possible = len(wires) <= len(names) and any(
-        all(accepts[i][j] for i, j in enumerate(order)) for order in permutations(range(len(names)), len(wires))
+        all(accepts[i][j] for i, j in enumerate(order))
+        for order in permutations(range(len(names)), len(wires))
     )
     found = assignment(made, explain=False)
     assert (not found.shortages) is possible
@@ -47,13 +57,16 @@ def test_it_finds_a_way_exactly_when_trying_everything_finds_one(pins: list[set[
         assert set(pin_of(made, wire).needs) & set(made.board.pin(wire.to).abilities)
     if not possible:
         short = found.shortages[0]  # Hall's theorem: this set accepts fewer pins than it has wires
-        together = {p.name for p in names for w in short.wires if set(pin_of(made, w).needs) & set(p.abilities)}
+        together = {
+            p.name for p in names for w in short.wires if set(pin_of(made, w).needs) & set(p.abilities)
+        }
         assert together == set(short.pins)
         assert len(short.pins) < len(short.wires)
 
 
 def test_a_wire_gives_way_where_a_greedy_hand_would_be_stuck() -> None:
-    # The tachometer would take the interrupt first; then the Hall switch, which nothing else can serve, had none.
+    # The tachometer would take the interrupt first; then the Hall switch, which nothing else can serve, had
+    # none.
     pins = (Pin("int", ("digital", "interrupt")), Pin("capture", ("digital", "capture")))
     made = assignment(bare(pins, part("comparator-switch", "tacho"), part("hall-switch", "wheel")))  # type: ignore[arg-type]
     assert made.reason == ""
@@ -85,7 +98,9 @@ def test_too_many_interrupts_are_refused_with_the_reason_and_a_way_out() -> None
 
 
 def test_too_many_analogue_wires_point_to_a_converter() -> None:
-    found = assignment(bare(board("small-5v").pins, part("line-sensors", "row", count=8), part("microphone", "mic")))  # type: ignore[arg-type]
+    found = assignment(
+        bare(board("small-5v").pins, part("line-sensors", "row", count=8), part("microphone", "mic"))
+    )  # type: ignore[arg-type]
     assert "Fit a 4-channel converter on the I2C bus" in found.reason
 
 
@@ -103,8 +118,8 @@ def test_wires_that_lack_the_same_pins_are_named_in_one_sentence() -> None:
     moved = assignment(replace(template("T01"), board=BOARDS["computer-3v3"]))
     assert [len(short.wires) for short in moved.shortages] == [3]
     assert moved.reason.startswith(
-        "Three wires need an analogue input (line row output 1, line row output 2 and line row output 3), this board has no "
-        "such pins free."
+        "Three wires need an analogue input (line row output 1, line row output 2 and line row output 3), "
+        "this board has no such pins free."
     )
     wide = BOARDS["wide-3v3"]
     lost = {"analogue 4", "analogue 5", "analogue 6"}
@@ -140,7 +155,11 @@ def test_pins_assigned_anew_make_no_fault_of_their_own(template_id: str) -> None
 
 
 def test_a_capture_keeps_off_a_timer_that_a_servo_a_tone_or_a_motor_takes() -> None:
-    for other in (part("servo", "servo"), part("buzzer", "buzzer", drive="tone"), part("motor-driver", "wheels")):
+    for other in (
+        part("servo", "servo"),
+        part("buzzer", "buzzer", drive="tone"),
+        part("motor-driver", "wheels"),
+    ):
         made = rig(part("ultrasonic-ranger", "ranger"), other)
         assert [one.kind for one in check(assign(made)).findings if one.kind == "timer-shared"] == []
 
@@ -154,7 +173,9 @@ def test_the_steps_of_an_led_bar_lie_in_the_boards_order() -> None:
 
 
 def test_of_a_part_with_several_wires_one_may_be_left_out() -> None:
-    row = assignment(bare(board("small-5v").pins, part("line-sensors", "row", count=8), part("microphone", "mic")))  # type: ignore[arg-type]
+    row = assignment(
+        bare(board("small-5v").pins, part("line-sensors", "row", count=8), part("microphone", "mic"))
+    )  # type: ignore[arg-type]
     assert "leave out a wire of row" in row.reason
     wheels = [part("hall-switch", f"wheel-{i}") for i in range(1, 4)]
     assert "leave out" not in assignment(bare(board("small-5v").pins, *wheels)).reason  # type: ignore[arg-type]

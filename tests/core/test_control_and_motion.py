@@ -23,10 +23,18 @@ RULES = {
 }
 
 
-@pytest.mark.parametrize("row", [r for r in rows("j_pid", "ultimate_cycle_worked") if r["rule"] in RULES], ids=str)
+@pytest.mark.parametrize(
+    "row", [r for r in rows("j_pid", "ultimate_cycle_worked") if r["rule"] in RULES], ids=str
+)
 def test_ultimate_cycle_rules_against_the_table(row: dict) -> None:
     found = run("pid-rule", {"ku": row["Ku"], "tu_s": row["Tu"], "rule": RULES[row["rule"]]})
-    for field, column in (("kp", "Kp"), ("ti_s", "Ti"), ("td_s", "Td"), ("ki", "Ki=Kp/Ti"), ("kd", "Kd=Kp Td")):
+    for field, column in (
+        ("kp", "Kp"),
+        ("ti_s", "Ti"),
+        ("td_s", "Td"),
+        ("ki", "Ki=Kp/Ti"),
+        ("kd", "Kd=Kp Td"),
+    ):
         wanted = row[column]
         assert found[field] == (wanted if wanted is None else pytest.approx(wanted, rel=1e-8))
 
@@ -47,10 +55,19 @@ def test_lag_rules_against_the_table(row: dict) -> None:
 
 @pytest.mark.parametrize("row", rows("j_pid", "relay_formula"), ids=str)
 def test_relay_against_the_table(row: dict) -> None:
-    given = {"relay_amplitude": row["d"], "oscillation_amplitude": row["a"], "hysteresis": row["eps"], "period_s": 2.5}
+    given = {
+        "relay_amplitude": row["d"],
+        "oscillation_amplitude": row["a"],
+        "hysteresis": row["eps"],
+        "period_s": 2.5,
+    }
     assert run("relay", given) | {"steps": [], "assumptions": []} == {
-        "ku": pytest.approx(row["Ku"], rel=1e-8), "tu_s": 2.5, "steps": [], "assumptions": [], "warnings": [],
-    }  # fmt: skip
+        "ku": pytest.approx(row["Ku"], rel=1e-8),
+        "tu_s": 2.5,
+        "steps": [],
+        "assumptions": [],
+        "warnings": [],
+    }
 
 
 @pytest.mark.parametrize("row", rows("j_pid", "relay_simulated"), ids=str)
@@ -62,9 +79,8 @@ def test_a_simulated_relay_finds_the_ultimate_gain_of_its_plant(row: dict) -> No
     }
     assert run("relay", given)["ku"] == pytest.approx(row["with eps correction"], rel=1e-6)
     if row["hysteresis eps"] == 0:
-        assert run("relay", given)["ku"] == pytest.approx(
-            row["true Ku"], rel=0.03
-        )  # the describing function's own error
+        # the describing function's own error
+        assert run("relay", given)["ku"] == pytest.approx(row["true Ku"], rel=0.03)
 
 
 @pytest.mark.parametrize("row", rows("j_pid", "second_order_step"), ids=lambda r: f"zeta={r['zeta (wn=1)']}")
@@ -106,9 +122,13 @@ def test_a_servo_is_held_at_its_stops() -> None:
 @pytest.mark.parametrize("row", rows("k_motion", "diff_drive_exact"), ids=str)
 def test_arcs_against_the_table(row: dict) -> None:
     given = {
-        "left_mm": 1000 * row["vl"] * row["dt"], "right_mm": 1000 * row["vr"] * row["dt"], "track_mm": 1000 * row["track b"],
-        "x_mm": 1000 * row["x"], "y_mm": 1000 * row["y"], "heading_deg": math.degrees(row["theta"]),
-    }  # fmt: skip
+        "left_mm": 1000 * row["vl"] * row["dt"],
+        "right_mm": 1000 * row["vr"] * row["dt"],
+        "track_mm": 1000 * row["track b"],
+        "x_mm": 1000 * row["x"],
+        "y_mm": 1000 * row["y"],
+        "heading_deg": math.degrees(row["theta"]),
+    }
     found = run("arc-step", given)
     assert found["x_mm"] / 1000 == pytest.approx(row["x1"], abs=1e-7)
     assert found["y_mm"] / 1000 == pytest.approx(row["y1"], abs=1e-7)

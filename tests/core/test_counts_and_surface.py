@@ -44,8 +44,13 @@ def test_a_code_survives_the_way_to_volts_and_back(bits: int, reference: float, 
 
 @pytest.mark.parametrize(
     ("counts", "full_scale", "bits", "value", "clipped"),
-    [(16384, 2, 16, 1.0, False), (-32768, 250, 16, -250.0, True), (32767, 2, 16, 2 * 32767 / 32768, True), (-1, 8, 8, -0.0625, False)],
-)  # fmt: skip
+    [
+        (16384, 2, 16, 1.0, False),
+        (-32768, 250, 16, -250.0, True),
+        (32767, 2, 16, 2 * 32767 / 32768, True),
+        (-1, 8, 8, -0.0625, False),
+    ],
+)
 def test_signed_counts_by_the_closed_form(
     counts: int, full_scale: float, bits: int, value: float, clipped: bool
 ) -> None:
@@ -58,7 +63,8 @@ def test_reflectance_is_the_same_either_way_round_and_held_within_bounds() -> No
     counts = np.array([50.0, 100, 300, 500, 950, np.nan])
     high = surface.reflectance(counts, 100, 900)
     np.testing.assert_allclose(high, [0, 0, 0.25, 0.5, 1, np.nan])
-    np.testing.assert_allclose(surface.reflectance(1000 - counts, 900, 100), high)  # white reads low: the same fraction
+    # white reads low: the same fraction
+    np.testing.assert_allclose(surface.reflectance(1000 - counts, 900, 100), high)
 
 
 @pytest.mark.parametrize(
@@ -74,7 +80,9 @@ def test_reflectance_is_the_same_either_way_round_and_held_within_bounds() -> No
         ([1], 0.0, 1, "centre"),
     ],
 )
-def test_line_positions_by_the_definition(darkness: list[float], offset: float | None, width: int, state: str) -> None:
+def test_line_positions_by_the_definition(
+    darkness: list[float], offset: float | None, width: int, state: str
+) -> None:
     found = run("line-position", {"darkness": darkness, "pitch_mm": 10})
     assert found["offset_mm"] == (None if offset is None else pytest.approx(offset))
     assert (found["width_seen"], found["state"]) == (width, state)
@@ -108,7 +116,9 @@ def test_a_code_beyond_the_converter_names_itself() -> None:
     ("counts", "percent", "warned"),
     [(100, 0, False), (99, 0, True), (900, 100, False), (901, 100, True), (500, 50, False)],
 )
-def test_a_reading_outside_black_and_white_is_held_and_said(counts: float, percent: float, warned: bool) -> None:
+def test_a_reading_outside_black_and_white_is_held_and_said(
+    counts: float, percent: float, warned: bool
+) -> None:
     for flip in (False, True):  # a row whose white reads low is the same, turned over
         given = (
             {"counts": 1000 - counts, "black": 900, "white": 100}

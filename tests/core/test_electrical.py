@@ -14,7 +14,9 @@ from tickstone.errors import BadInput
 @pytest.mark.parametrize("row", rows("l_circuits", "divider"))
 def test_divider_against_kirchhoff(row: dict) -> None:
     found = electrical.divider(row["Vin"], row["R1"], row["R2"], 5, row["R load"])
-    assert found.vout_v == pytest.approx(row["Vout loaded"] if row["R load"] else row["Vout unloaded"], rel=1e-8)
+    assert found.vout_v == pytest.approx(
+        row["Vout loaded"] if row["R load"] else row["Vout unloaded"], rel=1e-8
+    )
     assert found.source_ohm == pytest.approx(row["Thevenin R"], rel=1e-8)
     assert found.current_ma == pytest.approx(row["source current mA"], rel=1e-8)
 

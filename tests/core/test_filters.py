@@ -89,18 +89,28 @@ def test_steady_gain_against_the_table(row: dict) -> None:
 
 @given(st.floats(1e-6, 1e3), st.floats(1e-4, 1e3))
 def test_steady_gain_against_the_riccati_equation(q: float, r: float) -> None:
-    prior = float(scipy.linalg.solve_discrete_are(np.eye(1), np.eye(1), np.array([[q]]), np.array([[r]]))[0, 0])
+    prior = float(
+        scipy.linalg.solve_discrete_are(np.eye(1), np.eye(1), np.array([[q]]), np.array([[r]]))[0, 0]
+    )
     assert filters.kalman_gain(q, r).gain == pytest.approx(prior / (prior + r), rel=1e-5)
 
 
 def test_the_transient_against_the_table() -> None:
     table = rows("e_kalman", "transient_q0.01_r1_x0_10_P0_1")
-    given = {"kind": "kalman", "values": [row["z"] for row in table], "q": 0.01, "r": 1.0, "x0": 10.0, "p0": 1.0}
+    given = {
+        "kind": "kalman",
+        "values": [row["z"] for row in table],
+        "q": 0.01,
+        "r": 1.0,
+        "x0": 10.0,
+        "p0": 1.0,
+    }
     assert run("filter-run", given)["values"] == pytest.approx([row["x"] for row in table], rel=1e-8)
 
 
 def test_the_nile_against_durbin_and_koopman() -> None:
-    """Local level model of the Nile (Durbin & Koopman, ch. 2): the filter there updates first, so p0 lacks one q."""
+    """Local level model of the Nile (Durbin & Koopman, ch. 2): the filter there updates first, so p0 lacks
+    one q."""
     reference = json.loads((REFERENCE / "e_kalman.json").read_text())
     q, r = 1469.1, 15_099.0
     level = filters.kalman(reference["nile"], q, r, 0.0, 1e7 - q)

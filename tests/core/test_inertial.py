@@ -1,4 +1,5 @@
-"""Accelerometers, gyros, fusion: against tables, closed forms, and the AHRS, filterpy and allantools libraries."""
+"""Accelerometers, gyros, fusion: against tables, closed forms, and the AHRS, filterpy and allantools
+libraries."""
 
 from __future__ import annotations
 
@@ -117,7 +118,8 @@ def test_full_fit_of_noisy_poses_against_numpys_own() -> None:
 
 
 def test_rest_and_motion_are_told_apart() -> None:
-    noise = np.random.default_rng(4).normal([4.3, -1.0, 0.2], 0.05, (400, 3))  # a bias as seen in real recordings
+    # a bias as seen in real recordings
+    noise = np.random.default_rng(4).normal([4.3, -1.0, 0.2], 0.05, (400, 3))
     still = run("stillness", {"samples": noise.tolist(), "rate_hz": 100, "limit": 0.2})
     assert still["still"]
     assert still["bias"] == pytest.approx([4.3, -1.0, 0.2], abs=0.01)
@@ -129,7 +131,9 @@ def test_rest_and_motion_are_told_apart() -> None:
 @pytest.mark.parametrize("row", rows("d_tilt", "complementary_bias_error"), ids=str)
 def test_a_gyro_bias_leaves_the_error_of_the_closed_form(row: dict) -> None:
     n = 6000
-    angle = inertial.complementary(np.full(n, row["gyro bias deg/s"]), np.zeros(n), row["alpha"], 1 / row["dt"])
+    angle = inertial.complementary(
+        np.full(n, row["gyro bias deg/s"]), np.zeros(n), row["alpha"], 1 / row["dt"]
+    )
     assert angle[-1] == pytest.approx(row["alpha dt b/(1-alpha) = tau b"], rel=1e-8)
 
 
@@ -146,8 +150,13 @@ def test_the_complementary_filter_against_the_ahrs_library_on_a_level_turn() -> 
     n, rate, alpha = 400, 100.0, 0.97
     roll = 20 * np.sin(np.arange(n) / 60)
     accel = np.array([inertial.gravity_at(r, 0.0) for r in roll]) + rng.normal(0, 0.005, (n, 3))
-    gyro = np.column_stack([np.gradient(roll, 1 / rate), np.zeros(n), np.zeros(n)]) + rng.normal(0, 0.2, (n, 3))
-    ours = run("complementary", {"rate_hz": rate, "alpha": alpha, "gyro_dps": gyro.tolist(), "accel_g": accel.tolist()})
+    gyro = np.column_stack([np.gradient(roll, 1 / rate), np.zeros(n), np.zeros(n)]) + rng.normal(
+        0, 0.2, (n, 3)
+    )
+    ours = run(
+        "complementary",
+        {"rate_hz": rate, "alpha": alpha, "gyro_dps": gyro.tolist(), "accel_g": accel.tolist()},
+    )
     theirs = ahrs.filters.Complementary(
         gyr=np.radians(gyro), acc=accel * 9.80665, frequency=rate, gain=alpha, representation="angles"
     )

@@ -19,8 +19,13 @@ NOTHING: dict = {}
 def seen(times, values, asked=None, series=None, valid=None) -> Seen:
     values = np.asarray(values, float)
     good = np.isfinite(values) if valid is None else np.asarray(valid)
-    return Seen(np.asarray(times, float), values, good, {k: np.asarray(v, float) for k, v in (asked or {}).items()},
-                {k: np.asarray(v, float) for k, v in (series or {}).items()})  # fmt: skip
+    return Seen(
+        np.asarray(times, float),
+        values,
+        good,
+        {k: np.asarray(v, float) for k, v in (asked or {}).items()},
+        {k: np.asarray(v, float) for k, v in (series or {}).items()},
+    )
 
 
 def test_a_trip_of_known_pulses() -> None:
@@ -35,7 +40,8 @@ def test_a_trip_of_known_pulses() -> None:
     assert shown["fastest_m_s"] == pytest.approx(2.0)
     assert shown["average_m_s"] == pytest.approx(5.0 / 6.25)
     assert shown["speed_m_s"] == pytest.approx(2.0)
-    assert trip.shown(times[-1] + STANDS_AFTER_S + 0.1, NOTHING)["speed_m_s"] == 0.0  # never a frozen last value
+    # never a frozen last value
+    assert trip.shown(times[-1] + STANDS_AFTER_S + 0.1, NOTHING)["speed_m_s"] == 0.0
     trip.zero()
     assert trip.shown(times[-1], NOTHING)["distance_m"] == 0.0
     assert trip.shown(times[-1], NOTHING)["average_m_s"] is None
@@ -63,7 +69,8 @@ def test_a_trip_of_an_encoder_counts_both_ways_and_survives_a_board_that_begins_
 def test_a_level_settles_says_words_and_does_not_average_through_the_turn() -> None:
     level = Level()
     level.take(
-        seen(np.arange(80), np.full(80, 4.0), series={"roll": np.full(80, 0.0), "pitch": np.full(80, -4.0)}), NOTHING
+        seen(np.arange(80), np.full(80, 4.0), series={"roll": np.full(80, 0.0), "pitch": np.full(80, -4.0)}),
+        NOTHING,
     )
     shown = level.shown(0, NOTHING)
     assert shown["pitch_deg"] == pytest.approx(-4.0)
@@ -71,7 +78,9 @@ def test_a_level_settles_says_words_and_does_not_average_through_the_turn() -> N
     assert "nose up 4" in shown["words"]
     level.zero()
     upside = np.array([179.0, -179.0] * 40)
-    level.take(seen(np.arange(80), np.full(80, 180.0), series={"roll": upside, "pitch": np.zeros(80)}), NOTHING)
+    level.take(
+        seen(np.arange(80), np.full(80, 180.0), series={"roll": upside, "pitch": np.zeros(80)}), NOTHING
+    )
     assert abs(level.shown(0, NOTHING)["roll_deg"]) > 178
 
 
@@ -87,7 +96,9 @@ def test_an_angle_holds_its_truth_within_its_stated_uncertainty() -> None:
         angle.zero()
         turn = 3 + np.arange(0, 4, 0.02)
         true = np.where((turn > 4) & (turn < 6), 30.0, 0.0)
-        angle.take(seen(turn, turn, series={"rate_z": bias + scale * true + rng.normal(0, 0.1, turn.size)}), values)
+        angle.take(
+            seen(turn, turn, series={"rate_z": bias + scale * true + rng.normal(0, 0.1, turn.size)}), values
+        )
         shown = angle.shown(7, values)
         inside += abs(shown["angle_deg"] - np.trapezoid(true, turn)) <= shown["plus_minus"]
     assert 0.92 <= inside / 200 <= 0.99
@@ -111,7 +122,13 @@ def test_lamps_and_bar_follow_the_reading_and_a_dropout_is_never_clear() -> None
     lamps.take(seen([0], [3.0], series={"dark_s1": [4.0], "dark_s2": [81.0], "width": [1]}), NOTHING)
     assert lamps.shown(0, NOTHING)["lit"] == [False, True]
     chosen = usual_values(kind("line-sensors"), said={"threshold_s1": 500.0, "band_s1": 40.0})
-    for count, lit in ((490, False), (510, False), (530, True), (490, True), (470, False)):  # black reads high here
+    for count, lit in (
+        (490, False),
+        (510, False),
+        (530, True),
+        (490, True),
+        (470, False),
+    ):  # black reads high here
         lamps.take(seen([0], [3.0], {"s1": [count]}, {"dark_s1": [50.0]}), chosen)
         assert lamps.shown(0, chosen)["lit"] == [lit], count
     values = usual_values(kind("ultrasonic-ranger"), said={"trip": 300.0, "clear": 350.0})
@@ -139,8 +156,16 @@ def test_lamps_and_bar_follow_the_reading_and_a_dropout_is_never_clear() -> None
 
 
 def stretch(**changes) -> motor_check.Stretch:
-    usual = {"sensor": "a", "name": "battery gauge", "unit": "V", "digits": 2, "noise": 0.01, "middle": 7.6, "dropouts": 0.0,
-             "readings": 25}  # fmt: skip
+    usual = {
+        "sensor": "a",
+        "name": "battery gauge",
+        "unit": "V",
+        "digits": 2,
+        "noise": 0.01,
+        "middle": 7.6,
+        "dropouts": 0.0,
+        "readings": 25,
+    }
     return motor_check.Stretch(**{**usual, **changes})
 
 
@@ -156,7 +181,9 @@ def stretch(**changes) -> motor_check.Stretch:
     ],
 )
 def test_the_check_with_motors(running: dict, bad: bool, says: str) -> None:
-    answer = motor_check.judge(motor_check.Hearing((stretch(),), 0.0), motor_check.Hearing((stretch(**running),), 0.0))
+    answer = motor_check.judge(
+        motor_check.Hearing((stretch(),), 0.0), motor_check.Hearing((stretch(**running),), 0.0)
+    )
     (line,) = answer.lines
     assert line.bad is bad
     assert says in line.sentence
@@ -164,7 +191,8 @@ def test_the_check_with_motors(running: dict, bad: bool, says: str) -> None:
 
 
 def test_noise_is_held_against_a_quarter_of_the_last_figure_at_least() -> None:
-    """A reading without any noise: a hundredth of a volt is shown, so that 0.0025 V is what rounding hides."""
+    """A reading without any noise: a hundredth of a volt is shown, so that 0.0025 V is what rounding
+    hides."""
     (line,) = motor_check.judge(
         motor_check.Hearing((stretch(noise=0.0),), 0.0), motor_check.Hearing((stretch(noise=0.012),), 0.0)
     ).lines
@@ -186,7 +214,9 @@ def test_garbled_lines_and_things_that_turn_are_judged_by_themselves() -> None:
 def test_a_level_minds_no_reading_that_is_half_there() -> None:
     level = Level()
     gaps = [math.nan, 4.0, math.nan, 4.0]
-    level.take(seen(range(4), np.zeros(4), series={"roll": gaps, "pitch": [7.0, math.nan, math.nan, -3.0]}), NOTHING)
+    level.take(
+        seen(range(4), np.zeros(4), series={"roll": gaps, "pitch": [7.0, math.nan, math.nan, -3.0]}), NOTHING
+    )
     assert (level.roll_deg, level.pitch_deg) == (4.0, -3.0)  # the first whole one counts at once
     level.take(seen(range(1), np.zeros(1), series={"roll": [5.0], "pitch": [math.nan]}), NOTHING)
     assert (level.roll_deg, level.pitch_deg) == (4.0, -3.0)

@@ -33,7 +33,10 @@ def every_answer(specs: tuple[OptionSpec, ...]) -> list[dict[str, str | float]]:
     """The usual answers, and each other answer alone."""
     found: list[dict[str, str | float]] = [{}]
     for spec in specs:
-        found += [{spec.name: one.value} for one in spec.choices] or [{spec.name: spec.low}, {spec.name: spec.high}]
+        found += [{spec.name: one.value} for one in spec.choices] or [
+            {spec.name: spec.low},
+            {spec.name: spec.high},
+        ]
     return found
 
 
@@ -162,8 +165,16 @@ def test_where_the_line_is_in_words(at_mm: float, constants: dict[str, float], w
             [200.0] * 9 + [math.nan] * 3,
             "Nothing it is sure of within 300 mm. Not the same as clear.",
         ),
-        ("triangulation-ranger", [200.0] * 9 + [math.nan] * 2, "Something 200 mm ahead, or nearer than 100 mm."),
-        ("triangulation-ranger", [200.0] * 9 + [math.nan] * 3, "Nothing it can place. Not the same as clear."),
+        (
+            "triangulation-ranger",
+            [200.0] * 9 + [math.nan] * 2,
+            "Something 200 mm ahead, or nearer than 100 mm.",
+        ),
+        (
+            "triangulation-ranger",
+            [200.0] * 9 + [math.nan] * 3,
+            "Nothing it can place. Not the same as clear.",
+        ),
         ("microphone", [math.nan], "No reading yet."),
         ("microphone", [0.5, 2.5], "A sound, above the room."),  # more than the usual 2 mV
         ("microphone", [2.5, 1.5], "Quiet: no more than the room."),
@@ -172,7 +183,8 @@ def test_where_the_line_is_in_words(at_mm: float, constants: dict[str, float], w
 def test_what_the_last_readings_say(name: str, readings: list[float], words: str) -> None:
     what, seen = kind(name), np.array(readings)
     said = what.words(
-        Moment(np.arange(seen.size) * 1.0, Converted(seen, np.isnan(seen).astype(np.int8))), usual_values(what)
+        Moment(np.arange(seen.size) * 1.0, Converted(seen, np.isnan(seen).astype(np.int8))),
+        usual_values(what),
     )
     assert said == words
 
@@ -181,7 +193,9 @@ def test_a_measured_speed_is_carried_by_the_air_and_a_formula_follows_it() -> No
     ranger = kind("ultrasonic-ranger")
     values = defaults(ranger)
     assert conversion_speed_m_s(values, 20.0) == pytest.approx(343.9944, rel=1e-6)  # Cramer, 50 %
-    fitted = Value("sound", "sound", "m/s", 350.0, 0.2, Provenance.MEASURED, "ruler", condition={"air_c": 20.0})
+    fitted = Value(
+        "sound", "sound", "m/s", 350.0, 0.2, Provenance.MEASURED, "ruler", condition={"air_c": 20.0}
+    )
     values["sound"] = fitted
     found = conversion_speed_m_s(values, np.array([20.0, 30.0, np.nan]))
     assert found[0] == pytest.approx(350.0)
@@ -208,7 +222,12 @@ def test_what_is_not_in_the_catalogue_is_refused_by_name() -> None:
 def test_boards_are_consistent(kind_of_board) -> None:
     names = [pin.name for pin in kind_of_board.pins] + [rail.name for rail in kind_of_board.rails]
     assert len(names) == len(set(names))
-    assert kind_of_board.low_level_v < kind_of_board.high_level_v < kind_of_board.logic_v <= kind_of_board.limit_v
+    assert (
+        kind_of_board.low_level_v
+        < kind_of_board.high_level_v
+        < kind_of_board.logic_v
+        <= kind_of_board.limit_v
+    )
     assert any(rail.volts == 0 for rail in kind_of_board.rails)
     assert any(rail.volts == kind_of_board.logic_v for rail in kind_of_board.rails)
 

@@ -1,4 +1,5 @@
-"""How sure the place of a line is: rows are simulated with spots, responses and sensors of their own, and read by the kind."""
+"""How sure the place of a line is: rows are simulated with spots, responses and sensors of their own, and
+read by the kind."""
 
 from __future__ import annotations
 
@@ -27,15 +28,22 @@ def row_of(count: int, pitch: float, tape: float) -> Values:
 def calibrated(values: Values, rng: np.random.Generator, white: np.ndarray, black: np.ndarray) -> Values:
     """The constants after white and black of every sensor were measured, ± 1 count."""
     measured = {
-        f"{what}_s{i}": replace(values[what], name=f"{what}_s{i}", value=level + rng.normal(0, 1), sd=1.0,
-                                provenance=Provenance.MEASURED)
-        for what, levels in (("white", white), ("black", black)) for i, level in enumerate(levels, 1)
-    }  # fmt: skip
+        f"{what}_s{i}": replace(
+            values[what],
+            name=f"{what}_s{i}",
+            value=level + rng.normal(0, 1),
+            sd=1.0,
+            provenance=Provenance.MEASURED,
+        )
+        for what, levels in (("white", white), ("black", black))
+        for i, level in enumerate(levels, 1)
+    }
     return dict(values) | measured
 
 
 def simulated(values: Values, rng: np.random.Generator, measured: bool) -> tuple[float, Worked]:
-    """One reading of a row that was made as uncertain as its constants say: where the line was, mm, and what was read."""
+    """One reading of a row that was made as uncertain as its constants say: where the line was, mm, and what
+    was read."""
     count, pitch, tape = int(values["sensors"].value), values["pitch"].value, values["tape"].value
     spot = max(rng.normal(values["spot"].value, values["spot"].sd), 1.0)
     bend = math.exp(rng.uniform(math.log(0.6), math.log(1.6)))
@@ -43,7 +51,9 @@ def simulated(values: Values, rng: np.random.Generator, measured: bool) -> tuple
     places = (np.arange(count) - (count - 1) / 2) * pitch
     true = rng.uniform(places[0] - tape / 2, places[-1] + tape / 2)
     dark = darkness_of(np.array([true]), places, spot, tape, bend)[0]
-    counts = np.clip(np.round(white + (black - white) * dark + rng.normal(0, values["noise"].value, count)), 0, 1023)
+    counts = np.clip(
+        np.round(white + (black - white) * dark + rng.normal(0, values["noise"].value, count)), 0, 1023
+    )
     known = calibrated(values, rng, white, black) if measured else values
     return true, work(ROW, known, {f"s{i}": float(c) for i, c in enumerate(counts, 1)}, Surroundings())
 
@@ -69,7 +79,8 @@ def test_the_plus_minus_of_a_line_holds_as_often_as_it_says(
 
 
 def test_a_calibrated_row_says_how_far_off_it_may_be_between_two_sensors() -> None:
-    """Spots of 7 mm, 12 mm apart: at 1, 2 and 3 mm the centroid is drawn towards the sensor that begins to see the tape."""
+    """Spots of 7 mm, 12 mm apart: at 1, 2 and 3 mm the centroid is drawn towards the sensor that begins to
+    see the tape."""
     values = dict(row_of(5, 12.0, 19.0))
     values["noise"] = replace(values["noise"], value=1.0)
     white, black = np.full(5, 180.0), np.full(5, 760.0)
@@ -102,9 +113,11 @@ def test_the_worked_line_begins_with_a_line_under_the_row(count: int) -> None:
 
 
 def test_gaps_between_spots_leave_the_place_open_and_spots_side_by_side_less_so() -> None:
-    assert 1.0 < centroid_doubt_mm(0.0, 5, 12.0, 12.0, 12.0, 0.0) < 2.4  # a neighbour below a fifth counts for nothing
+    # a neighbour below a fifth counts for nothing
+    assert 1.0 < centroid_doubt_mm(0.0, 5, 12.0, 12.0, 12.0, 0.0) < 2.4
     wide_apart = centroid_doubt_mm(0.0, 5, 60.0, 10.0, 2.0, 0.0)
     assert 2.0 < wide_apart < 6.0  # the tape may lie anywhere over the middle spot
-    assert centroid_doubt_mm(0.0, 1, 12.0, 2.0, 40.0, 0.0) == 0.0  # no sensor sees enough of it: there is no centroid
+    # no sensor sees enough of it: there is no centroid
+    assert centroid_doubt_mm(0.0, 1, 12.0, 2.0, 40.0, 0.0) == 0.0
     with pytest.raises(BadInput, match="spot_mm"):
         centroid_doubt_mm(0.0, 5, 12.0, 19.0, 0.0, 0.0)

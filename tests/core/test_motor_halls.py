@@ -20,9 +20,12 @@ def test_all_valid_spacings_against_the_table(row: dict) -> None:
     assert [s["mechanical_deg"] for s in found] == sorted(s["mechanical_deg"] for s in found)
     for scheme in ("120", "60"):
         wanted = [
-            float(text) for text in row[f"{scheme}-deg layouts{', mech spacing' if scheme == '120' else ''}"].split()
+            float(text)
+            for text in row[f"{scheme}-deg layouts{', mech spacing' if scheme == '120' else ''}"].split()
         ]
-        ours = [s["mechanical_deg"] for s in found if s["scheme"] == scheme and s["mechanical_deg"] <= 120.0001]
+        ours = [
+            s["mechanical_deg"] for s in found if s["scheme"] == scheme and s["mechanical_deg"] <= 120.0001
+        ]
         assert ours == pytest.approx(wanted, abs=1e-3)
     for spacing in (120, 60, 30):
         checked = run("motor-hall-check", {"pole_pairs": row["P"], "spacing_deg": spacing})
@@ -48,7 +51,9 @@ def test_layouts_are_judged_as_the_table_says(row: dict) -> None:
 @pytest.mark.parametrize("row", rows("i_bldc", "placement_error"), ids=str)
 def test_placement_errors_against_the_table(row: dict) -> None:
     given = {"pole_pairs": row["P"], "spacing_deg": 120, "placement_error_deg": row["mech error deg"]}
-    assert run("motor-hall-check", given)["electrical_error_deg"] == pytest.approx(row["electrical error deg"])
+    assert run("motor-hall-check", given)["electrical_error_deg"] == pytest.approx(
+        row["electrical error deg"]
+    )
 
 
 @pytest.mark.parametrize("row", rows("i_bldc", "edge_rate"), ids=str)
@@ -71,7 +76,9 @@ def test_edge_rates_against_the_table(row: dict) -> None:
         ("5 2", "120", 0, 0, 1),
     ],
 )
-def test_sequences_as_the_tables_verdicts_say(codes: str, scheme: str, net: int, invalid: int, skipped: int) -> None:
+def test_sequences_as_the_tables_verdicts_say(
+    codes: str, scheme: str, net: int, invalid: int, skipped: int
+) -> None:
     """The sequences of reference table i_bldc/sequence_cases, its verdicts as numbers."""
     found = run("motor-hall-decode", {"codes": [int(c) for c in codes.split()], "scheme": scheme})
     assert (found["net_steps"], found["invalid_codes"], found["skipped"]) == (net, invalid, skipped)

@@ -43,7 +43,9 @@ def test_quantisation_against_the_table(row: dict) -> None:
     assert run("gate-count", {"gate_s": gate, "pulses_per_turn": n})["rpm_step"] == pytest.approx(
         row["gate: rpm step 60/(n Tg)"]
     )
-    timed = run("timer-range", {"clock_hz": clock, "prescaler": 1, "bits": 64, "pulses_per_turn": n, "rpm": rpm})
+    timed = run(
+        "timer-range", {"clock_hz": clock, "prescaler": 1, "bits": 64, "pulses_per_turn": n, "rpm": rpm}
+    )
     assert timed["rpm_step"] == pytest.approx(row["period: rpm step rpm f/fc"])
     assert pulses.gate_error_pct(rpm, gate, n) == pytest.approx(row["gate error %"])
     assert pulses.period_error_pct(rpm, clock, n) == pytest.approx(row["period error %"])
@@ -67,7 +69,11 @@ def test_periods_against_the_table(row: dict) -> None:
 
 @pytest.mark.parametrize("row", rows("h_rpm", "odometer"), ids=str)
 def test_odometer_against_the_table(row: dict) -> None:
-    given = {"counts": row["pulses"], "steps_per_turn": row["pulses/rev"], "diameter_mm": row["diameter m"] * 1000}
+    given = {
+        "counts": row["pulses"],
+        "steps_per_turn": row["pulses/rev"],
+        "diameter_mm": row["diameter m"] * 1000,
+    }
     assert run("roller", given)["distance_mm"] / 1000 == pytest.approx(row["distance m"], rel=1e-8)
 
 
@@ -88,7 +94,9 @@ def test_unequal_magnets_ripple_once_a_turn() -> None:
     edges = np.concatenate([[0.0], np.cumsum(gaps * 3)])
     seen = pulses.rpm_at_edges(edges, 4)[1:5]
     np.testing.assert_allclose(seen, [r["rpm from that interval alone"] for r in table][:4], rtol=1e-8)
-    assert run("edges", {"edges_us": edges.tolist(), "pulses_per_turn": 4})["rpm"] == pytest.approx(1000, rel=1e-6)
+    assert run("edges", {"edges_us": edges.tolist(), "pulses_per_turn": 4})["rpm"] == pytest.approx(
+        1000, rel=1e-6
+    )
 
 
 def test_edges_by_the_definitions() -> None:
@@ -146,15 +154,24 @@ def test_quadrature_follows_any_walk(steps: list[int]) -> None:
 
 
 def test_the_plan_is_the_best_of_all_prescalers_and_methods() -> None:
-    given = {"clock_hz": 16e6, "prescalers": [1, 8, 64, 256, 1024], "rpm_min": 60, "rpm_max": 6000, "curve_points": 9}
+    given = {
+        "clock_hz": 16e6,
+        "prescalers": [1, 8, 64, 256, 1024],
+        "rpm_min": 60,
+        "rpm_max": 6000,
+        "curve_points": 9,
+    }
     plan = run("timer-plan", given)
     assert {one["prescaler"] for one in plan["rejected"]} == {1, 8, 64}
     assert (plan["prescaler"], plan["method"]) == (256, "period")
     by_hand = {
-        (p, m): max(e) for p in (256, 1024)
-        for m, e in (("period", [100 * rpm / (60 * 16e6 / p) for rpm in (60, 6000)]),
-                     ("gate", [100 * 60 / rpm for rpm in (60, 6000)]))
-    }  # fmt: skip
+        (p, m): max(e)
+        for p in (256, 1024)
+        for m, e in (
+            ("period", [100 * rpm / (60 * 16e6 / p) for rpm in (60, 6000)]),
+            ("gate", [100 * 60 / rpm for rpm in (60, 6000)]),
+        )
+    }
     assert min(by_hand, key=by_hand.__getitem__) == (256, "period")
     assert max(plan["error_pct_low"], plan["error_pct_high"]) == pytest.approx(by_hand[256, "period"])
     curves = {curve["prescaler"]: curve for curve in plan["curves"]}
@@ -173,11 +190,21 @@ def test_the_plan_is_the_best_of_all_prescalers_and_methods() -> None:
         ("video-rpm", {"fps": 240, "frames": 48}, "rpm_high", 60 * 240 / 47),
         ("motor-constant-rpm", {"kv_rpm_per_v": 900, "volts": 10, "load_fraction": 0.8}, "rpm", 7200),
         ("roll-out", {"turns": 10, "distance_mm": 2042, "distance_sd_mm": 5}, "circumference_sd_mm", 0.5),
-        ("roller", {"counts": 1, "steps_per_turn": 30, "diameter_mm": 30}, "step_mm", 3.14159265),  # common practice
+        (
+            "roller",
+            {"counts": 1, "steps_per_turn": 30, "diameter_mm": 30},
+            "step_mm",
+            3.14159265,
+        ),  # common practice
         ("pass-time", {"rpm": 600, "radius_mm": 50, "width_mm": 10 * math.pi, "loop_ms": 5}, "pass_ms", 10.0),
-        ("wheel-speed", {"frequency_hz": 2, "pulses_per_turn": 2, "circumference_mm": 1200}, "speed_m_s", 1.2),
+        (
+            "wheel-speed",
+            {"frequency_hz": 2, "pulses_per_turn": 2, "circumference_mm": 1200},
+            "speed_m_s",
+            1.2,
+        ),
     ],
-)  # fmt: skip
+)
 def test_closed_forms(name: str, given: dict, field: str, value: float) -> None:
     assert run(name, given)[field] == pytest.approx(value, rel=1e-6)
 

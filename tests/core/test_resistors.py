@@ -49,7 +49,9 @@ every_value = st.sampled_from(
     st.sampled_from(sorted(resistors.TOLERANCES)),
     st.sampled_from(sorted(resistors.COEFFICIENTS)),
 )
-def test_every_series_value_survives_its_colours(value: tuple, bands: int, tolerance: float, ppm: float) -> None:
+def test_every_series_value_survives_its_colours(
+    value: tuple, bands: int, tolerance: float, ppm: float
+) -> None:
     name, digit, decade = value
     ohms = float(f"{digit}e{decade}")
     if name in ("E48", "E96", "E192") and bands < 5:
@@ -106,9 +108,11 @@ def test_led_resistors_against_the_table(row: dict) -> None:
 
 
 def test_five_leds_on_one_resistor() -> None:
-    """Common practice says 22 mA for five infrared LEDs sharing 220 Ω from 5 V; with their own 1.2 V drop it is 17 mA."""
+    """Common practice says 22 mA for five infrared LEDs sharing 220 Ω from 5 V; with their own 1.2 V drop it
+    is 17 mA."""
     found = run(
-        "led-resistor", {"supply_v": 5, "forward_v": 1.2, "current_ma": 4, "in_parallel": 5, "resistor_ohm": 220}
+        "led-resistor",
+        {"supply_v": 5, "forward_v": 1.2, "current_ma": 4, "in_parallel": 5, "resistor_ohm": 220},
     )
     assert found["actual_ma"] == pytest.approx(17.3, abs=0.1)
     assert found["each_ma"] == pytest.approx(found["actual_ma"] / 5)

@@ -26,7 +26,9 @@ def expectation(made: Rig, begins: str) -> str:
 def test_every_wire_and_part_of_a_template_is_listed(name: str) -> None:
     made = template(name)
     lines = schedule(made)
-    assert [(line.sensor, line.pin) for line in lines[: len(made.wires)]] == [(w.sensor, w.pin) for w in made.wires]
+    assert [(line.sensor, line.pin) for line in lines[: len(made.wires)]] == [
+        (w.sensor, w.pin) for w in made.wires
+    ]
     assert all(line.length_mm > 0 and line.length_mm % 10 == 0 for line in lines)
     parts = parts_list(made)
     assert {one.name for one in made.fitted} <= {p.title for p in parts}
@@ -74,7 +76,9 @@ def test_resistors_are_gathered_by_value_with_colours_and_power() -> None:
 
 def test_motors_bring_their_capacitors() -> None:
     made = rig(
-        part("digital-line-sensor", "line"), part("motor-driver", "wheels"), supplies=(Supply("pack", 7.4, 8.4, 3000),)
+        part("digital-line-sensor", "line"),
+        part("motor-driver", "wheels"),
+        supplies=(Supply("pack", 7.4, 8.4, 3000),),
     )
     values = {p.title: (p.count, p.value.replace("\u2009", " ")) for p in parts_list(made)}
     assert values["ceramic capacitor across a motor"] == (2, "100 nF")

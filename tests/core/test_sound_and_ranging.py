@@ -18,7 +18,8 @@ from tickstone.errors import BadInput
 @pytest.mark.parametrize("row", rows("a_sound", "speed_of_sound_m_s"), ids=lambda row: f"{row['t_C']} °C")
 def test_speed_of_sound_against_published_formulas_and_coolprop(row: dict) -> None:
     t = row["t_C"]
-    assert sound.speed_of_sound_ideal(t) == pytest.approx(row["ideal gas"], rel=2e-5)  # M 28.9647 here, 28.96442 there
+    # M 28.9647 here, 28.96442 there
+    assert sound.speed_of_sound_ideal(t) == pytest.approx(row["ideal gas"], rel=2e-5)
     assert sound.speed_of_sound_linear(t) == pytest.approx(row["331.3+0.606t"], rel=1e-9)
     for humidity in (0, 50, 100):
         cramer = row[f"Cramer {humidity}%"]
@@ -55,7 +56,8 @@ def test_speed_of_sound_against_coolprop(temperature: float, humidity: float, pr
 def test_wrong_formulas_are_told_apart() -> None:
     humid = sound.speed_of_sound_cramer(30.0, 100.0)
     assert humid > sound.speed_of_sound_cramer(30.0, 0.0) + 2
-    assert sound.sensitivity_m_s_per_k(20.0) / 343.4 == pytest.approx(0.0017, rel=0.02)  # common practice: 0.17 %/K
+    # common practice: 0.17 %/K
+    assert sound.sensitivity_m_s_per_k(20.0) / 343.4 == pytest.approx(0.0017, rel=0.02)
 
 
 @given(st.floats(-20, 60), st.floats(0, 100))
@@ -82,8 +84,13 @@ def test_what_is_no_distance_says_why() -> None:
     before = echoes.copy()
     found = ranging.distances_from_echoes(echoes, 343.0)
     assert found.reason.tolist() == [
-        ranging.DROPOUT, ranging.DROPOUT, ranging.TOO_NEAR, ranging.OK, ranging.TOO_FAR, ranging.DROPOUT,
-    ]  # fmt: skip
+        ranging.DROPOUT,
+        ranging.DROPOUT,
+        ranging.TOO_NEAR,
+        ranging.OK,
+        ranging.TOO_FAR,
+        ranging.DROPOUT,
+    ]
     assert np.isnan(found.distance_mm[[0, 1, 5]]).all()
     np.testing.assert_array_equal(echoes, before)
     assert ranging.distances_from_echoes([], 343.0).distance_mm.size == 0
@@ -91,11 +98,16 @@ def test_what_is_no_distance_says_why() -> None:
 
 def test_a_ruler_calibration_does_not_switch_temperature_off() -> None:
     warm = float(ranging.carried_speed_m_s(345.0, 18.0, 34.0, 0.0))
-    assert 1 - 345.0 / warm == pytest.approx(0.026, abs=0.001)  # common practice: 2.6 % short from 18 to 34 °C
+    # common practice: 2.6 % short from 18 to 34 °C
+    assert 1 - 345.0 / warm == pytest.approx(0.026, abs=0.001)
     assert float(ranging.carried_speed_m_s(345.0, 18.0, 18.0, 50.0)) == pytest.approx(345.0)
 
 
-@given(st.floats(320, 360), st.floats(-30, 10), st.lists(st.floats(50, 3000), min_size=3, max_size=20, unique=True))
+@given(
+    st.floats(320, 360),
+    st.floats(-30, 10),
+    st.lists(st.floats(50, 3000), min_size=3, max_size=20, unique=True),
+)
 def test_a_noiseless_ruler_gives_its_line_back(speed: float, offset: float, places: list[float]) -> None:
     if max(places) - min(places) < 10:
         return
@@ -106,7 +118,8 @@ def test_a_noiseless_ruler_gives_its_line_back(speed: float, offset: float, plac
 
 
 def test_ruler_sds_against_numpy_and_monte_carlo() -> None:
-    """numpy.polyfit gives the line's covariance; a Monte Carlo run gives the sds of what is derived from it."""
+    """numpy.polyfit gives the line's covariance; a Monte Carlo run gives the sds of what is derived from
+    it."""
     random = np.random.default_rng(4)
     true = np.array([150.0, 250, 400, 600, 900])
     speeds, offsets, claimed = [], [], []
@@ -154,7 +167,8 @@ def test_beam_and_ping_against_common_practice() -> None:
 
 
 def test_rules_of_thumb_are_the_arithmetic_that_people_type() -> None:
-    """For an echo of 5800 µs, by hand: half the way at so many m/s; ÷ 2 ÷ 29.1 and ÷ 58 in cm; ÷ 148 in inches."""
+    """For an echo of 5800 µs, by hand: half the way at so many m/s; ÷ 2 ÷ 29.1 and ÷ 58 in cm; ÷ 148 in
+    inches."""
     echo_us = 5800
     by_hand_mm = [echo_us / 2000 * speed for speed in (340, 341, 343)]
     by_hand_mm += [10 * echo_us / 2 / 29.1, 10 * echo_us / 58, 25.4 * echo_us / 148]
@@ -162,7 +176,8 @@ def test_rules_of_thumb_are_the_arithmetic_that_people_type() -> None:
 
 
 def test_the_band_of_a_fit_is_the_law_of_propagation() -> None:
-    """JCGM 100:2008, 5.2.2 in matrices: the variance is J C Jᵀ, here with slopes taken by difference instead of by formula."""
+    """JCGM 100:2008, 5.2.2 in matrices: the variance is J C Jᵀ, here with slopes taken by difference instead
+    of by formula."""
     fit = ranging.RulerFit(345.0, 0.9, 4.0, 2.5, 1.2, 1.0, ())
     matrix = np.array([[fit.speed_sd**2, fit.covariance], [fit.covariance, fit.offset_sd**2]])
 

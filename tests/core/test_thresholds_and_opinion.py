@@ -1,4 +1,5 @@
-"""Thresholds against scikit-image, scikit-learn and closed forms; the second opinion against its definition."""
+"""Thresholds against scikit-image, scikit-learn and closed forms; the second opinion against its
+definition."""
 
 from __future__ import annotations
 
@@ -58,7 +59,8 @@ def test_otsu_of_fixed_data_against_the_table(row: dict) -> None:
     counts = SETS[row["set"]]
     assert found["lowest"] == row["otsu optimal t from"]
     assert _between(counts, found["highest"]) == pytest.approx(found["between_class_variance"])
-    assert _between(counts, found["highest"] + 1) < found["between_class_variance"] * (1 - 1e-9)  # the flat ends there
+    # the flat ends there
+    assert _between(counts, found["highest"] + 1) < found["between_class_variance"] * (1 - 1e-9)
     assert found["threshold"] == (found["lowest"] + found["highest"]) / 2
     assert found["between_class_variance"] == pytest.approx(row["between-class variance"], rel=1e-8)
 
@@ -78,7 +80,11 @@ def test_otsu_against_scikit_image(counts: list[int]) -> None:
 def _between(counts: list[int], t: int) -> float:
     x = np.array(counts)
     low, high = x[x <= t], x[x > t]
-    return 0.0 if not (low.size and high.size) else low.size * high.size / x.size**2 * (low.mean() - high.mean()) ** 2
+    return (
+        0.0
+        if not (low.size and high.size)
+        else low.size * high.size / x.size**2 * (low.mean() - high.mean()) ** 2
+    )
 
 
 @pytest.mark.parametrize("row", rows("c_threshold", "roc_fixed_data"), ids=lambda r: r["set"])
@@ -117,7 +123,9 @@ def test_line_thresholds_by_the_definitions() -> None:
         one = found[name]
         t = one["threshold"]
         counted = 1000 * ((black > t).sum() + (white <= t).sum()) / 4000
-        fitted = 500 * (norm.sf(t, black.mean(), black.std(ddof=1)) + norm.cdf(t, white.mean(), white.std(ddof=1)))
+        fitted = 500 * (
+            norm.sf(t, black.mean(), black.std(ddof=1)) + norm.cdf(t, white.mean(), white.std(ddof=1))
+        )
         assert one["counted_per_1000"] == pytest.approx(counted)
         assert one["misreads_per_1000"] == pytest.approx(fitted, rel=1e-6)
     assert found["minimum_error"]["misreads_per_1000"] <= found["midpoint"]["misreads_per_1000"] + 1e-9
@@ -164,9 +172,11 @@ def test_the_group_is_the_largest_of_all_subsets(numbers: list[tuple[float, floa
     given = [opinion.Reading(str(i), v, u) for i, (v, u) in enumerate(numbers)]
     found = opinion.second_opinion(given)
     sizes = [
-        len(subset) for n in range(2, len(given) + 1) for subset in itertools.combinations(given, n)
+        len(subset)
+        for n in range(2, len(given) + 1)
+        for subset in itertools.combinations(given, n)
         if all(opinion.agree(a, b) for a, b in itertools.combinations(subset, 2))
-    ]  # fmt: skip
+    ]
     assert len(found.members) == max(sizes, default=0)
 
 
@@ -188,9 +198,8 @@ def test_ratios_betray_their_cause(ratio: float, said: str) -> None:
 
 def test_a_threshold_is_a_whole_count_between_two_heaps_or_none() -> None:
     assert thresholds.threshold_otsu([10, 11]).threshold == pytest.approx(10, abs=0.5)
-    assert (
-        11 <= thresholds.threshold_otsu([10.2, 10.9, 20.0]).threshold <= 19.5
-    )  # no whole count lies between 10.2 and 10.9
+    # no whole count lies between 10.2 and 10.9
+    assert 11 <= thresholds.threshold_otsu([10.2, 10.9, 20.0]).threshold <= 19.5
     assert 9.5 < thresholds.threshold_otsu([9.5, 10.5]).threshold < 10.5
     for nothing in ([10.2, 10.8], [7, 7, 7], [3]):
         with pytest.raises(BadInput) as refused:

@@ -44,7 +44,9 @@ def test_dates_are_counted_from_their_first_and_uptimes_are_not() -> None:
 
 
 @given(st.lists(st.floats(-1e18, 1e18), min_size=1, max_size=60), st.lists(st.integers(1, 59), max_size=4))
-def test_whatever_comes_the_axis_never_falls_and_pieces_give_the_whole(stamps: list[float], cuts: list[int]) -> None:
+def test_whatever_comes_the_axis_never_falls_and_pieces_give_the_whole(
+    stamps: list[float], cuts: list[int]
+) -> None:
     whole = TimeAxis(1.0).place(np.array(stamps))
     assert (np.diff(whole.times) >= 0).all()
     assert (np.diff(whole.segments) >= 0).all()
@@ -82,7 +84,8 @@ def test_nothing_and_one_reading_say_no_more_than_they_know() -> None:
 
 @given(st.lists(st.integers(1, 50), min_size=3, max_size=40), st.integers(1, 5))
 def test_pulses_of_a_known_wave(halves: list[int], told: int) -> None:
-    """A level told ``told`` times in each of its states: the pulses are those of its states, however often it is told."""
+    """A level told ``told`` times in each of its states: the pulses are those of its states, however often it
+    is told."""
     edges = np.cumsum([0, *halves]).astype(float)
     times = np.concatenate([np.linspace(a, b, told, endpoint=False) for a, b in itertools.pairwise(edges)])
     levels = np.repeat(np.arange(len(halves)) % 2, told).astype(float)

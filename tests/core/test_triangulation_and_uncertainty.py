@@ -1,4 +1,5 @@
-"""The triangulation ranger against exact curves, scipy and certified fits; uncertainty against the GUM and a library."""
+"""The triangulation ranger against exact curves, scipy and certified fits; uncertainty against the GUM and a
+library."""
 
 from __future__ import annotations
 
@@ -39,7 +40,9 @@ def test_resolution_against_the_table(row: dict) -> None:
 def test_one_voltage_belongs_to_two_distances(row: dict) -> None:
     volts = row["V (model: linear rise to 6 cm, then hyperbola)"]
     found = run("ranger-distance", {"volts": volts, "a": 260, "b": 9, "c": 0.05})
-    assert found["distance_mm"] == pytest.approx(10 * row["distance reported by the far-branch inverse"], rel=1e-6)
+    assert found["distance_mm"] == pytest.approx(
+        10 * row["distance reported by the far-branch inverse"], rel=1e-6
+    )
     assert found["valid"] == (100 <= found["distance_mm"] <= 800)
 
 
@@ -57,9 +60,12 @@ def test_the_fit_of_noisy_readings_against_scipys() -> None:
 
 
 def test_a_certified_hyperbola_is_fitted_at_least_as_closely() -> None:
-    """NIST StRD Misra1d, y = b1·b2·x/(1 + b2·x), turned over falls as a ranger's voltage does; ours has one number more."""
+    """NIST StRD Misra1d, y = b1·b2·x/(1 + b2·x), turned over falls as a ranger's voltage does; ours has one
+    number more."""
     data = REFERENCE["nist"]["Misra1d"]
-    certified = {r["parameter"]: r["certified"] for r in rows("o_ir", "nist_strd") if r["dataset"] == "Misra1d"}
+    certified = {
+        r["parameter"]: r["certified"] for r in rows("o_ir", "nist_strd") if r["dataset"] == "Misra1d"
+    }
     pairs = [[x, 100 - y] for x, y in zip(data["x"], data["y"], strict=True)]
     found = run("ranger-fit", {"pairs": pairs, "min_mm": 0, "max_mm": 1000})
     squares = sum((found["a"] / (x + found["b"]) + found["c"] - v) ** 2 for x, v in pairs)
@@ -72,7 +78,9 @@ def test_a_certified_hyperbola_is_fitted_at_least_as_closely() -> None:
 def test_exact_readings_give_their_curve_back(a: float, b: float, c: float, far: float) -> None:
     assume(far > 250)
     places = np.linspace(100, far, 8)
-    pairs = [[float(d), float(v)] for d, v in zip(places, triangulation.volts_at(places, a, b, c), strict=True)]
+    pairs = [
+        [float(d), float(v)] for d, v in zip(places, triangulation.volts_at(places, a, b, c), strict=True)
+    ]
     found = run("ranger-fit", {"pairs": pairs})
     back = triangulation.volts_at(places, found["a"], found["b"], found["c"])
     np.testing.assert_allclose(back, [v for _, v in pairs], atol=1e-7)
@@ -93,16 +101,23 @@ def test_exact_readings_give_their_curve_back(a: float, b: float, c: float, far:
         ),  # in any order, several readings of a place: their mean
     ],
 )
-def test_from_where_on_a_curve_only_falls(places: list[float], volts: list[float], from_mm: float | None) -> None:
+def test_from_where_on_a_curve_only_falls(
+    places: list[float], volts: list[float], from_mm: float | None
+) -> None:
     assert triangulation.monotonic_from_mm(np.array(places), np.array(volts)) == from_mm
 
 
 def test_the_gums_own_example_of_correlated_inputs() -> None:
-    """JCGM 100:2008, annex H.2: resistance, reactance and impedance from correlated means of five readings (the readings
-    from memory; their means agree with the printed ones)."""
+    """JCGM 100:2008, annex H.2: resistance, reactance and impedance from correlated means of five readings
+    (the readings from memory; their means agree with the printed ones)."""
     printed = {row["quantity"]: row["published"] for row in rows("m_gum", "gum_h2")}
-    seen = np.array([[5.007, 4.994, 5.005, 4.990, 4.999], [19.663, 19.639, 19.640, 19.685, 19.678],
-                     [1.0456, 1.0438, 1.0468, 1.0428, 1.0433]])  # fmt: skip
+    seen = np.array(
+        [
+            [5.007, 4.994, 5.005, 4.990, 4.999],
+            [19.663, 19.639, 19.640, 19.685, 19.678],
+            [1.0456, 1.0438, 1.0468, 1.0428, 1.0433],
+        ]
+    )
     names = ("V", "I", "phi")
     values = dict(zip(names, seen.mean(axis=1) * [1, 1e-3, 1], strict=True))
     spread = np.cov(seen * np.array([[1], [1e-3], [1]])) / 5
@@ -138,7 +153,9 @@ def test_distance_uncertainty_against_the_table(row: dict) -> None:
 @given(st.floats(0.2, 0.9), st.floats(-0.5, 0.5), st.floats(0.3, 1), st.floats(0.001, 0.02))
 def test_tilt_uncertainty_against_the_uncertainties_library(x: float, y: float, z: float, u: float) -> None:
     ax, ay, az = (uncertainties.ufloat(v, u) for v in (x, y, z))
-    theirs = uncertainties.umath.degrees(uncertainties.umath.atan2(-ax, uncertainties.umath.sqrt(ay**2 + az**2)))
+    theirs = uncertainties.umath.degrees(
+        uncertainties.umath.atan2(-ax, uncertainties.umath.sqrt(ay**2 + az**2))
+    )
     found = propagate(
         lambda v: float(inertial.tilt(v["x"], v["y"], v["z"]).pitch_deg),
         {"x": x, "y": y, "z": z},

@@ -1,4 +1,5 @@
-"""Each wiring fault alone, on a rig that has no other: found with its numbers, mended where there is a fix."""
+"""Each wiring fault alone, on a rig that has no other: found with its numbers, mended where there is a
+fix."""
 
 from __future__ import annotations
 
@@ -63,9 +64,10 @@ def test_the_demo_rigs_are_wired_without_a_fault(make) -> None:
     assert [f.sentence for f in checks.check(make()).faults] == []
 
 
-# Levels ------------------------------------------------------------------------------------------------------------------
+# Levels -----------------------------------------------------------------------------------------------------
 
-# Common practice: 10 kΩ with 4.7 kΩ on a 5 V echo is said to give 2.5 V; it gives 1.6 V one way round, 3.4 V the other.
+# Common practice: 10 kΩ with 4.7 kΩ on a 5 V echo is said to give 2.5 V; it gives 1.6 V one way round, 3.4 V
+# the other.
 TRAPS = [(10_000, 4_700, "level-too-low", 1.599), (4_700, 10_000, "level-too-high", 3.401)]
 
 
@@ -75,10 +77,14 @@ def test_the_known_trap_is_caught_both_ways_round(
     board: str, top: float, bottom: float, kind: str, arrives: float
 ) -> None:
     made = rewired(
-        rig(part("ultrasonic-ranger", "front"), board=board), "front", "echo", divider=DividerPart(top, bottom)
+        rig(part("ultrasonic-ranger", "front"), board=board),
+        "front",
+        "echo",
+        divider=DividerPart(top, bottom),
     )
     fault = one(made, kind)
-    assert fault.numbers["arrives_v"] == pytest.approx(arrives, abs=5e-4)  # Kirchhoff: 5·bottom/(top + bottom)
+    # Kirchhoff: 5·bottom/(top + bottom)
+    assert fault.numbers["arrives_v"] == pytest.approx(arrives, abs=5e-4)
     assert f"{arrives:.2f} V" in fault.sentence
     mended = heals(made, fault).wire("front", "echo").divider
     assert mended is not None
@@ -114,7 +120,7 @@ def test_a_board_that_gives_more_than_a_bare_part_bears_is_found() -> None:
     assert (fault.pin, fault.numbers) == ("shutdown", {"source_v": 5.0, "limit_v": 3.5})
 
 
-# Pull-ups ----------------------------------------------------------------------------------------------------------------
+# Pull-ups ---------------------------------------------------------------------------------------------------
 
 
 def test_a_pull_up_that_is_missing_is_found_unless_the_module_has_one() -> None:
@@ -138,12 +144,15 @@ def test_a_pull_up_too_weak_for_the_pulses_is_found_with_its_rise_time() -> None
 
 def test_a_pull_up_to_a_rail_above_the_board_is_found() -> None:
     made = rewired(
-        rig(part("hall-switch", "wheel"), board="wide-3v3"), "wheel", "output", pull_up=PullUpPart(10_000, "5 V")
+        rig(part("hall-switch", "wheel"), board="wide-3v3"),
+        "wheel",
+        "output",
+        pull_up=PullUpPart(10_000, "5 V"),
     )
     assert heals(made, one(made, "level-too-high")).wire("wheel", "output").pull_up.rail == "3.3 V"
 
 
-# Power -------------------------------------------------------------------------------------------------------------------
+# Power ------------------------------------------------------------------------------------------------------
 
 
 def test_the_wrong_rail_is_found_and_a_supply_that_is_not_there_is_said() -> None:
@@ -182,9 +191,12 @@ def test_budgets_of_board_and_rail_are_added_up() -> None:
     strong = replace(made.board, supply_ma=3000.0, rails=tuple(replace(r, ma=None) for r in made.board.rails))
     twice = replace(rig(*rows, *(replace(row, id=f"more-{row.id}") for row in rows)), board=strong)
     sentences = {one.sentence for one in checks.check(twice).assurances if one.kind == "supply-budget"}
-    assert sentences == {"1363 of 3000 mA in all"}  # 32 lamps, 2 V across 47 Ω each: 1361.7 mA, and what receivers take
+    # 32 lamps, 2 V across 47 Ω each: 1361.7 mA, and what receivers take
+    assert sentences == {"1363 of 3000 mA in all"}
     low = rig(*(part("inertial-unit", f"t{i}", regulator="no", address=104 + i) for i in range(2)))
-    tight = replace(low.board, rails=tuple(replace(r, ma=8.0) if r.name == "3.3 V" else r for r in low.board.rails))
+    tight = replace(
+        low.board, rails=tuple(replace(r, ma=8.0) if r.name == "3.3 V" else r for r in low.board.rails)
+    )
     assert one(replace(low, board=tight), "supply-budget").numbers == {"drawn_ma": 10.0, "allowed_ma": 8.0}
 
 
@@ -214,7 +226,9 @@ def test_a_lamp_needs_its_resistor_and_a_pin_only_gives_so_much() -> None:
     # ten times (3.3 − 2.2) V / 180 Ω, where this board's pins together give 50 mA
     assert one(bars, "pins-current").numbers == pytest.approx({"ma": 10 * 1100 / 180, "pins_ma": 50})
     blue = rig(part("led", "lamp", colour="white"), part("digital-line-sensor", "line"), board="wide-3v3")
-    assert [f.kind for f in checks.check(rewired(blue, "lamp", "anode", series=None)).faults] == ["lamp-current"]
+    assert [f.kind for f in checks.check(rewired(blue, "lamp", "anode", series=None)).faults] == [
+        "lamp-current"
+    ]
 
 
 def test_port_totals_are_counted() -> None:
@@ -232,7 +246,7 @@ def test_what_stays_on_while_the_board_is_off_is_said() -> None:
     assert found(replace(made, board_from="pack"), "back-feed") == []
 
 
-# Analogue ----------------------------------------------------------------------------------------------------------------
+# Analogue ---------------------------------------------------------------------------------------------------
 
 
 def test_the_converters_range_is_used_and_not_exceeded() -> None:
@@ -249,7 +263,10 @@ def test_the_converters_range_is_used_and_not_exceeded() -> None:
 
 def test_a_full_battery_over_its_divider_is_found_and_mended_by_a_divider_that_uses_the_range() -> None:
     whole = rig(
-        part("digital-line-sensor", "line"), part("battery-divider", "gauge"), board="wide-3v3", supplies=(PACK,)
+        part("digital-line-sensor", "line"),
+        part("battery-divider", "gauge"),
+        board="wide-3v3",
+        supplies=(PACK,),
     )
     bare = rewired(whole, "gauge", "middle", divider=None)
     fault = one(bare, "level-too-high")
@@ -282,7 +299,7 @@ def test_a_board_without_a_converter_says_so_and_a_bus_converter_sets_bits_and_r
     assert (values["bits"].value, values["reference"].value) == (15, 4.096)
 
 
-# Bus, timers, pins -------------------------------------------------------------------------------------------------------
+# Bus, timers, pins ------------------------------------------------------------------------------------------
 
 
 def test_two_of_one_address_clash_until_one_can_be_held_in_shutdown() -> None:
@@ -301,9 +318,13 @@ def test_the_bus_needs_pull_ups_within_the_limits_of_um10204_and_to_the_lower_su
     weak = rewired(bare, "tilt", "data", pull_up=PullUpPart(47_000.0, "3.3 V"))
     fault = one(weak, "i2c-pull-up")
     # UM10204 table 10: at most t_r/(0.8473·C_b), 1 µs in standard mode
-    assert fault.numbers["max_ohm"] == pytest.approx(1e-6 / (0.8473 * fault.numbers["bus_pf"] * 1e-12), rel=1e-3)
+    assert fault.numbers["max_ohm"] == pytest.approx(
+        1e-6 / (0.8473 * fault.numbers["bus_pf"] * 1e-12), rel=1e-3
+    )
     strong = rewired(bare, "tilt", "data", pull_up=PullUpPart(470.0, "3.3 V"))
-    assert one(strong, "i2c-pull-up", "hint").numbers["min_ohm"] == pytest.approx((3.3 - 0.4) / 3e-3, rel=1e-3)
+    assert one(strong, "i2c-pull-up", "hint").numbers["min_ohm"] == pytest.approx(
+        (3.3 - 0.4) / 3e-3, rel=1e-3
+    )
     mixed = rig(part("inertial-unit", "tilt", regulator="no"))
     high = rewired(mixed, "tilt", "data", pull_up=PullUpPart(4700.0, "5 V"))
     kinds = {f.kind for f in checks.check(high).faults}
@@ -315,20 +336,36 @@ def test_a_bus_line_may_be_shared_and_no_other_pin() -> None:
     two = rig(part("inertial-unit", "tilt"), part("time-of-flight-ranger", "tof"))
     assert {two.wire("tilt", "data").to, two.wire("tof", "data").to} == {"data"}
     assert found(two, "doubled-pin") == []
-    both = rewired(rig(part("hall-switch", "wheel"), part("hall-switch", "other")), "other", "output", to="int 1")
+    both = rewired(
+        rig(part("hall-switch", "wheel"), part("hall-switch", "other")), "other", "output", to="int 1"
+    )
     heals(both, one(both, "doubled-pin"))
 
 
 def test_timers_that_servo_tone_pwm_and_capture_would_share_are_found() -> None:
-    made = rig_of("Fern", "", "small-5v", (part("ultrasonic-ranger", "front"), part("servo", "servo")),
-                  (Supply("servo supply", 5.0, 5.0, 2000),))  # fmt: skip
+    made = rig_of(
+        "Fern",
+        "",
+        "small-5v",
+        (part("ultrasonic-ranger", "front"), part("servo", "servo")),
+        (Supply("servo supply", 5.0, 5.0, 2000),),
+    )
     assert made.wire("front", "echo").to.startswith("int")  # kept off the timer that the servo takes
     shared = rewired(made, "front", "echo", to="capture")
     fault = one(shared, "timer-shared")
     assert "timer 1" in fault.sentence
     heals(shared, fault)
-    tone = rig_of("Fern", "", "small-5v", (part("digital-line-sensor", "line"), part("buzzer", "horn", drive="tone"),
-                                           part("motor-driver", "wheels")), (PACK,))  # fmt: skip
+    tone = rig_of(
+        "Fern",
+        "",
+        "small-5v",
+        (
+            part("digital-line-sensor", "line"),
+            part("buzzer", "horn", drive="tone"),
+            part("motor-driver", "wheels"),
+        ),
+        (PACK,),
+    )
     assert found(tone, "timer-shared") == []
     assert found(rewired(tone, "wheels", "left speed", to="pwm 5"), "timer-shared")
 
@@ -340,7 +377,7 @@ def test_an_interrupt_that_is_missing_is_a_fault_and_a_polled_pin_a_hint() -> No
     heals(asked, one(asked, "pin-ability", "hint"))
 
 
-# Geometry ----------------------------------------------------------------------------------------------------------------
+# Geometry ---------------------------------------------------------------------------------------------------
 
 
 def test_a_low_beam_meets_the_floor_where_geometry_says() -> None:
@@ -353,18 +390,23 @@ def test_a_low_beam_meets_the_floor_where_geometry_says() -> None:
 
 def test_a_measured_height_counts_for_the_floor() -> None:
     made = rig(placed("ultrasonic-ranger", "front", Mount(200, 0, 120)))
-    values = dict(usual_values(kind("ultrasonic-ranger"), made,
-                               made.sensors[0], {"height": 60.0}))  # fmt: skip
+    values = dict(usual_values(kind("ultrasonic-ranger"), made, made.sensors[0], {"height": 60.0}))
     (hint,) = [f for f in checks.check(made, {"front": values}).findings if f.kind == "floor-strike"]
     assert hint.numbers["height_mm"] == 60
 
 
 def test_rangers_that_look_the_same_way_hear_each_other() -> None:
     def two(turned: float) -> Rig:
-        return rig(placed("ultrasonic-ranger", "left", Mount(200, 60, 900)),
-                   placed("ultrasonic-ranger", "right", Mount(200, -60, 900, turned)))  # fmt: skip
+        return rig(
+            placed("ultrasonic-ranger", "left", Mount(200, 60, 900)),
+            placed("ultrasonic-ranger", "right", Mount(200, -60, 900, turned)),
+        )
 
-    assert one(two(-10), "crosstalk", "hint").numbers == {"turned_deg": 10.0, "beam_deg": 15.0, "apart_mm": 120.0}
+    assert one(two(-10), "crosstalk", "hint").numbers == {
+        "turned_deg": 10.0,
+        "beam_deg": 15.0,
+        "apart_mm": 120.0,
+    }
     assert found(two(-350), "crosstalk")
     assert found(two(-90), "crosstalk") == []
 
@@ -379,11 +421,13 @@ def test_a_line_must_be_wider_than_the_pitch_and_narrower_than_the_row(width: fl
     assert all(what in hint.sentence for hint in hints)
 
 
-# Labels, options ---------------------------------------------------------------------------------------------------------
+# Labels, options --------------------------------------------------------------------------------------------
 
 
 def test_two_alike_are_told_apart_by_their_names() -> None:
-    made = rig(part("ultrasonic-ranger", "front"), part("ultrasonic-ranger", "rear"), part("air-temperature", "air"))
+    made = rig(
+        part("ultrasonic-ranger", "front"), part("ultrasonic-ranger", "rear"), part("air-temperature", "air")
+    )
     assert set(labels(made).values()) == {"front_echo_us", "rear_echo_us", "air_c"}
     known = known_labels(made)
     assert known["echo_us"][0].id == "front"
@@ -397,8 +441,12 @@ def test_a_row_has_as_many_channels_as_sensors() -> None:
 
 
 def test_options_tell_the_constants() -> None:
-    made = rig(part("line-sensors", "row", count=3, load="ground"), part("motor-halls", "hub", magnets=28),
-               part("inertial-unit", "tilt", accel="8"), board="wide-3v3")  # fmt: skip
+    made = rig(
+        part("line-sensors", "row", count=3, load="ground"),
+        part("motor-halls", "hub", magnets=28),
+        part("inertial-unit", "tilt", accel="8"),
+        board="wide-3v3",
+    )
     row, hub, tilt = (usual_values(kind(s.kind), made, s) for s in made.sensors)
     assert row["sensors"].value == 3
     assert row["white"].value > row["black"].value  # load to ground: white reads high
@@ -408,16 +456,21 @@ def test_options_tell_the_constants() -> None:
 
 @pytest.mark.parametrize(
     ("options", "path"),
-    [({"count": 9.0}, "options.count"), ({"count": 2.5}, "options.count"), ({"load": "none"}, "options.load"),
-     ({"count": "five"}, "options.count"), ({"colour": "red"}, "options.colour")],
-)  # fmt: skip
+    [
+        ({"count": 9.0}, "options.count"),
+        ({"count": 2.5}, "options.count"),
+        ({"load": "none"}, "options.load"),
+        ({"count": "five"}, "options.count"),
+        ({"colour": "red"}, "options.colour"),
+    ],
+)
 def test_answers_that_cannot_be_are_refused_by_name(options: dict, path: str) -> None:
     with pytest.raises(BadInput) as refused:
         fit("line-sensors", "row", "row", options)
     assert refused.value.path == path
 
 
-# The whole report ----------------------------------------------------------------------------------------------------------
+# The whole report -------------------------------------------------------------------------------------------
 
 
 def kinds(made: Rig) -> set[tuple[str, str, str]]:
@@ -450,7 +503,9 @@ def test_a_five_volt_echo_harms_the_lower_board_until_the_divider_is_in() -> Non
         ("air", "data", "", "unwired"),
     ],
 )
-def test_each_wiring_mistake_is_one_fault_with_a_working_fix(sensor: str, pin: str, to: str, kind: str) -> None:
+def test_each_wiring_mistake_is_one_fault_with_a_working_fix(
+    sensor: str, pin: str, to: str, kind: str
+) -> None:
     made = ranger_and_air()
     made = made.with_wire(replace(made.wire(sensor, pin), to=to))
     wrong = [f for f in checks.check(made).faults if f.kind == kind]
@@ -474,8 +529,11 @@ def test_of_two_on_one_pin_the_one_that_is_no_bus_is_moved_where_there_is_room()
         assert doubled.fix is not None
         assert doubled.fix.rig.wire("wheel", "output").to == home
         assert doubled.fix.rig.wire("tilt", bus).to == bus
-    parts = [fit("line-sensors", "row", "row", {"count": 7.0}), fit("led-bar", "bar", "bar", {}),
-             *(fit("ultrasonic-ranger", f"ranger-{i}", f"ranger {i}", {}) for i in (1, 2))]  # fmt: skip
+    parts = [
+        fit("line-sensors", "row", "row", {"count": 7.0}),
+        fit("led-bar", "bar", "bar", {}),
+        *(fit("ultrasonic-ranger", f"ranger-{i}", f"ranger {i}", {}) for i in (1, 2)),
+    ]
     crowded = rig_of("Any", "", "wide-3v3", parts)
     assert [(each.fix, each.severity) for each in found(crowded, "doubled-pin")] == [
         (None, "fault")
@@ -506,7 +564,9 @@ def test_two_pull_ups_on_one_wire_are_one_of_half_the_size() -> None:
     assert hint.numbers["low_ma"] == pytest.approx(5000 / hint.numbers["ohms"], rel=1e-6)
     nowhere = rewired(module, "wheel", "output", pull_up=PullUpPart(1000.0, "no such rail"))
     assert found(nowhere, "pull-up-strong") == []  # it goes nowhere: the module's own is all there is
-    bare = rewired(rig(part("hall-switch", "wheel")), "wheel", "output", pull_up=PullUpPart(10_000.0, "ground"))
+    bare = rewired(
+        rig(part("hall-switch", "wheel")), "wheel", "output", pull_up=PullUpPart(10_000.0, "ground")
+    )
     assert one(bare, "pull-up").pin == "output"
 
 
@@ -519,7 +579,8 @@ def test_what_sounds_and_shines_counts_against_what_a_pin_gives() -> None:
     lamp = rig(part("led", "lamp"))
     (load,) = power.pin_loads(lamp)
     wire, spec, ma = load
-    assert ma == pytest.approx(1000 * (lamp.board.logic_v - spec.lamp.forward_v) / wire.series.ohms)  # Ohm's law
+    # Ohm's law
+    assert ma == pytest.approx(1000 * (lamp.board.logic_v - spec.lamp.forward_v) / wire.series.ohms)
     off = lamp.with_wire(replace(wire, series=None))
     assert power.pin_loads(off) == []
     assert one(off, "lamp-current").pin == wire.pin

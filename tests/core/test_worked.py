@@ -64,10 +64,15 @@ def test_what_is_asked_backwards_reads_what_was_wanted(what: Kind, data: st.Data
         assert refused.path in ("wanted", *asked_names(what, values))  # noqa: PT017
         return
     if not found.valid or found.sd is None or what.id in ("line-sensors", "digital-line-sensor"):
-        return  # at the end of a converter no ± is known; a row reads a line as wide as its pitch, a level is one of two: closed forms are below
-    whole_counts = any(ask.unit == "counts" for ask in what.working.asks(values)) and what.id != "inertial-unit"
+        # at the end of a converter no ± is known; a row reads a line as wide as its pitch, a level is one of
+        # two: closed forms are below
+        return
+    whole_counts = (
+        any(ask.unit == "counts" for ask in what.working.asks(values)) and what.id != "inertial-unit"
+    )
     rounding = 3 * (found.sd or 0.0) if whole_counts else 1e-6 * abs(wanted)
-    flat = 0.0 if what.quantity.unit != "°" else 4.0 if whole_counts else 1e-3  # an arc cosine is blind about level
+    # an arc cosine is blind about level
+    flat = 0.0 if what.quantity.unit != "°" else 4.0 if whole_counts else 1e-3
     assert found.value == pytest.approx(wanted, abs=rounding + flat + 1e-6)
 
 
@@ -90,7 +95,9 @@ def test_a_raw_number_out_of_its_span_is_refused_by_name(what: Kind) -> None:
 def test_the_rangers_budget_is_that_of_the_public_calculation() -> None:
     """The general engine against echo-distance, whose shares are worked by closed forms."""
     ranger = kind("ultrasonic-ranger")
-    values = {n: replace(v, sd=0.0) if n in ("offset", "humidity") else v for n, v in usual_values(ranger).items()}
+    values = {
+        n: replace(v, sd=0.0) if n in ("offset", "humidity") else v for n, v in usual_values(ranger).items()
+    }
     found = work(ranger, values, {"echo": 5000}, AROUND)
     theirs = run(
         "echo-distance",
@@ -104,7 +111,11 @@ def test_the_rangers_budget_is_that_of_the_public_calculation() -> None:
     assert found.value == pytest.approx(theirs["distance_mm"])
     assert found.sd == pytest.approx(theirs["uncertainty_mm"], rel=1e-6)
     shares = dict(found.shares)
-    for ours, name in (("air temperature", "temperature"), ("timer step", "tick"), ("jitter of this ranger", "echo")):
+    for ours, name in (
+        ("air temperature", "temperature"),
+        ("timer step", "tick"),
+        ("jitter of this ranger", "echo"),
+    ):
         assert shares[ours] == pytest.approx(theirs["shares"][name], rel=1e-5)
     assert {rule.name: rule.value for rule in found.rules} == {
         r["rule"]: pytest.approx(r["distance_mm"]) for r in theirs["rules"]
@@ -115,7 +126,9 @@ def test_a_fitted_speed_and_offset_are_counted_together() -> None:
     ranger = kind("ultrasonic-ranger")
     values = dict(usual_values(ranger))
     condition = {"air_c": 20.0, "covariance_with_offset": -0.9 * 0.5 * 1.0}
-    values["sound"] = replace(values["sound"], value=345.0, sd=0.5, provenance=Provenance.MEASURED, condition=condition)
+    values["sound"] = replace(
+        values["sound"], value=345.0, sd=0.5, provenance=Provenance.MEASURED, condition=condition
+    )
     values["offset"] = replace(values["offset"], sd=1.0, provenance=Provenance.MEASURED)
     found = work(ranger, values, {"echo": 5000}, AROUND)
     alone = {name: share * (found.sd or 0) ** 2 for name, share in found.shares}
@@ -139,10 +152,14 @@ def test_a_fitted_speed_and_offset_are_counted_together() -> None:
         ("microphone", {"swing": 1023}, {"gain": 50}, 1000 * 1023 * 5 / 1024 / 50),
         ("air-temperature", {"air": 20}, {"offset": -0.5}, 19.5),
     ],
-)  # fmt: skip
-def test_closed_forms(kind_id: str, asked: dict[str, float], constants: dict[str, float], value: float) -> None:
+)
+def test_closed_forms(
+    kind_id: str, asked: dict[str, float], constants: dict[str, float], value: float
+) -> None:
     what = kind(kind_id)
-    assert work(what, usual_values(what, said=constants), asked, AROUND).value == pytest.approx(value, abs=1e-2)
+    assert work(what, usual_values(what, said=constants), asked, AROUND).value == pytest.approx(
+        value, abs=1e-2
+    )
 
 
 def test_words_name_the_side() -> None:
@@ -186,33 +203,76 @@ def test_what_depends_on_nothing_unsure_has_no_shares() -> None:
 @pytest.mark.parametrize(
     ("name", "constants", "asked", "more", "rules"),
     [
-        # 737 of 1024 steps of 5 V at the pin, twice that at the battery, 7.197 V over 20 kΩ; 0.797 of the 2 V between
-        ("battery-divider", {}, {"counts": 737}, {"level": 3.5986, "drain": 359.86, "left": 39.863}, {"÷ 1023": 7.2043}),
-        ("battery-divider", {"top": 30_000}, {"counts": 512}, {"level": 2.5, "drain": 250.0, "left": 100.0}, {}),
+        # 737 of 1024 steps of 5 V at the pin, twice that at the battery, 7.197 V over 20 kΩ; 0.797 of the 2 V
+        # between
+        (
+            "battery-divider",
+            {},
+            {"counts": 737},
+            {"level": 3.5986, "drain": 359.86, "left": 39.863},
+            {"÷ 1023": 7.2043},
+        ),
+        (
+            "battery-divider",
+            {"top": 30_000},
+            {"counts": 512},
+            {"level": 2.5, "drain": 250.0, "left": 100.0},
+            {},
+        ),
         ("battery-divider", {}, {"counts": 0}, {"level": 0.0, "left": 0.0}, {}),
         # 60 000 000 µs a minute by 20 000 µs by 3 marks
-        ("comparator-switch", {"marks": 3}, {"period": 20_000}, {"turns": 16.667},
-         {"one mark": 3000.0, "both edges": 2000.0, "half the pulses": 500.0}),
+        (
+            "comparator-switch",
+            {"marks": 3},
+            {"period": 20_000},
+            {"turns": 16.667},
+            {"one mark": 3000.0, "both edges": 2000.0, "half the pulses": 500.0},
+        ),
         # 1200 mm by 4 magnets in 0.1 s; π × 380 mm is 1193.8 mm
-        ("hall-switch", {"magnets": 4}, {"period": 100_000}, {"rpm": 150.0},
-         {"π ×": 2.98451, "one magnet": 12.0, "on change": 6.0}),
-        # half of 1024 steps of 5 V, by a gain of 100: 25 mV, by 2 √2 as an effective value; half of full scale is −6.02 dB
+        (
+            "hall-switch",
+            {"magnets": 4},
+            {"period": 100_000},
+            {"rpm": 150.0},
+            {"π ×": 2.98451, "one magnet": 12.0, "on change": 6.0},
+        ),
+        # half of 1024 steps of 5 V, by a gain of 100: 25 mV, by 2 √2 as an effective value; half of full
+        # scale is −6.02 dB
         ("microphone", {}, {"swing": 512}, {"rms": 8.8388, "full": -6.0206}, {"effective": 8.8388}),
         # six edges a pole pair: 420 ÷ 6 ÷ 7 turns a second
-        ("motor-halls", {}, {"edges": 420}, {"electrical": 70.0, "sector": 60 / 7},
-         {"magnets taken": 300.0, "one sensor": 1800.0, "forgotten": 4200.0}),
+        (
+            "motor-halls",
+            {},
+            {"edges": 420},
+            {"electrical": 70.0, "sector": 60 / 7},
+            {"magnets taken": 300.0, "one sensor": 1800.0, "forgotten": 4200.0},
+        ),
         # 256 of 1024 steps: 1.25 V; 260 ÷ 1.20 − 9; a step of 4.883 mV by the slope 216.67² ÷ 260 mm/V
-        ("triangulation-ranger", {}, {"counts": 256}, {"level": 1.25, "per_count": 0.88162},
-         {"without b": 216.667, "without c": 199.0}),
+        (
+            "triangulation-ranger",
+            {},
+            {"counts": 256},
+            {"level": 1.25, "per_count": 0.88162},
+            {"without b": 216.667, "without c": 199.0},
+        ),
         # 2 g by 32 768 codes: half of the range is 1 g
-        ("inertial-unit", {}, {"x": 8192, "y": 0, "z": 14_189, "gx": 16_384, "gy": 0, "gz": -8192},
-         {"ax": 0.5, "az": 0.86603, "norm": 1.0, "pitch": -30.0, "rate_x": 125.0, "rate_z": -62.5},
-         {"arcsine": 30.0, "57.3": 28.648}),
+        (
+            "inertial-unit",
+            {},
+            {"x": 8192, "y": 0, "z": 14_189, "gx": 16_384, "gy": 0, "gz": -8192},
+            {"ax": 0.5, "az": 0.86603, "norm": 1.0, "pitch": -30.0, "rate_x": 125.0, "rate_z": -62.5},
+            {"arcsine": 30.0, "57.3": 28.648},
+        ),
         # (377 − 180) ÷ 580 and so on; only the middle one is dark by more than a half
-        ("line-sensors", {"sensors": 3}, {"s1": 377, "s2": 632, "s3": 354}, {"width": 1.0, "dark_s1": 33.966, "dark_s2": 77.931},
-         {"on or off": 0.0, "pale ones": -0.3356}),
+        (
+            "line-sensors",
+            {"sensors": 3},
+            {"s1": 377, "s2": 632, "s3": 354},
+            {"width": 1.0, "dark_s1": 33.966, "dark_s2": 77.931},
+            {"on or off": 0.0, "pale ones": -0.3356},
+        ),
     ],
-)  # fmt: skip
+)
 def test_what_else_a_reading_says_and_what_a_rule_of_thumb_would_have(
     name: str, constants: dict, asked: dict, more: dict, rules: dict
 ) -> None:

@@ -1,5 +1,5 @@
-"""Watch programs on simulated boards: the C++ one compiled against the calls in shim/, the Python ones on stubs of their
-pin modules. What they print is read by the app's own parser."""
+"""Watch programs on simulated boards: the C++ one compiled against the calls in shim/, the Python ones on
+stubs of their pin modules. What they print is read by the app's own parser."""
 
 from __future__ import annotations
 
@@ -11,7 +11,8 @@ from pathlib import Path
 
 from tickstone.core.rigs.labels import labels
 from tickstone.core.rigs.rig import Rig
-from tickstone.firmware.watch import plan_of, program
+from tickstone.firmware.watch import plan_of
+from tickstone.firmware.writing import program
 from tickstone.launch.machine import install
 from tickstone.link.clock import DeviceClock
 from tickstone.link.interpreter import Interpreter, Reading
@@ -34,7 +35,9 @@ def compiler() -> str:
 def _board() -> Path:
     """The simulated board, compiled once."""
     made = Path(tempfile.mkdtemp()) / "board.o"
-    subprocess.run([compiler(), "-std=c++11", "-O1", "-I", SHIM, "-c", SHIM / "board.cpp", "-o", made], check=True)
+    subprocess.run(
+        [compiler(), "-std=c++11", "-O1", "-I", SHIM, "-c", SHIM / "board.cpp", "-o", made], check=True
+    )
     return made
 
 
@@ -48,7 +51,17 @@ def run_cpp(rig: Rig, folder: Path, scenario: list[str]) -> tuple[list[str], str
     source = folder / "watch.cpp"
     source.write_text(program(rig, "cpp"))
     made = folder / "watch"
-    asked = [compiler(), "-std=c++11", "-Wall", "-Wextra", "-Werror", "-I", SHIM, "-include", SHIM / "board.h"]
+    asked = [
+        compiler(),
+        "-std=c++11",
+        "-Wall",
+        "-Wextra",
+        "-Werror",
+        "-I",
+        SHIM,
+        "-include",
+        SHIM / "board.h",
+    ]
     done = subprocess.run([*asked, source, _board(), "-o", made], capture_output=True, text=True)
     assert done.returncode == 0, done.stderr
     able = [number(pin.code) for pin in rig.board.pins if "interrupt" in pin.abilities]
@@ -62,13 +75,18 @@ def pins(rig: Rig) -> dict[str, int]:
     found = {}
     for use in plan_of(rig).uses:
         for name, pin in use.pins.items():
-            if pin.address is None and pin.code[:1].isalnum() and (pin.code.isdigit() or pin.code in ANALOGUE):
+            if (
+                pin.address is None
+                and pin.code[:1].isalnum()
+                and (pin.code.isdigit() or pin.code in ANALOGUE)
+            ):
                 found[f"{use.name} {name}"] = number(pin.code)
     return found
 
 
 def readings(rig: Rig, lines: list[str]) -> dict[str, list[tuple[int, float]]]:
-    """Every reading by label, with its time: read as the app reads a board. No line may be odd, no clock run back."""
+    """Every reading by label, with its time: read as the app reads a board. No line may be odd, no clock run
+    back."""
     interpreter, said = Interpreter(rig), labels(rig)
     clock, found, before = DeviceClock(), dict[str, list[tuple[int, float]]](), -1
     assert lines

@@ -1,4 +1,5 @@
-"""A stub of the pin module ``machine``, of its ``time``, and of ``onewire``: time moves only when the program asks."""
+"""A stub of the pin module ``machine``, of its ``time``, and of ``onewire``: time moves only when the program
+asks."""
 
 from __future__ import annotations
 
@@ -6,6 +7,7 @@ import sys
 import types
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from typing import Any
 
 TICKS = 2**30  # where the module's own clock wraps
 
@@ -34,7 +36,9 @@ class Board:
         """Let time pass; interrupts come where levels change."""
         target = self.now_us + us
         while True:
-            due = [(at, pin, level) for pin, list_ in self.levels.items() for at, level in list_ if at <= target]
+            due = [
+                (at, pin, level) for pin, list_ in self.levels.items() for at, level in list_ if at <= target
+            ]
             if not due:
                 break
             at, pin, level = min(due)
@@ -61,7 +65,32 @@ class Board:
 
 def modules(board: Board) -> dict[str, types.ModuleType]:
     """The modules that a program on such a board imports."""
+    return {"machine": _machine(board), "time": _time(board), "onewire": _onewire(board)}
 
+
+def _machine(board: Board) -> types.ModuleType:
+    def disable_irq() -> int:
+        board.masked += 1
+        return board.masked - 1
+
+    return _module(
+        "machine",
+        Pin=_pin_class(board),
+        ADC=_adc_class(board),
+        I2C=_i2c_class(board),
+        time_pulse_us=_pulse_timer(board),
+        disable_irq=disable_irq,
+        enable_irq=board.enable,
+    )
+
+
+def _module(name: str, **members: object) -> types.ModuleType:
+    module = types.ModuleType(name)
+    vars(module).update(members)
+    return module
+
+
+def _pin_class(board: Board) -> type:
     class Pin:
         IN, OUT, IRQ_RISING, IRQ_FALLING = 0, 1, 1, 2
 
@@ -89,16 +118,24 @@ def modules(board: Board) -> dict[str, types.ModuleType]:
         def irq(self, handler: Callable[[object], None], trigger: int) -> None:
             board.handlers[self.number] = (handler, trigger, self)
 
+    return Pin
+
+
+def _adc_class(board: Board) -> type:
     class ADC:
-        def __init__(self, pin: Pin) -> None:
+        def __init__(self, pin: Any) -> None:
             self.pin = pin
 
         def read_u16(self) -> int:
             board.advance(60)
             return board.codes.get(self.pin.number, 0) << 4
 
+    return ADC
+
+
+def _i2c_class(board: Board) -> type:
     class I2C:
-        def __init__(self, bus: int, sda: Pin, scl: Pin, freq: int) -> None:
+        def __init__(self, bus: int, sda: object, scl: object, freq: int) -> None:
             assert (bus, freq) == (0, 100_000)
 
         def readfrom_mem(self, address: int, register: int, count: int) -> bytes:
@@ -113,8 +150,43 @@ def modules(board: Board) -> dict[str, types.ModuleType]:
                 raise OSError("nothing answers")
             board.written += [(address, register + i, value) for i, value in enumerate(data)]
 
+    return I2C
+
+
+def _pulse_timer(board: Board) -> Callable[[Any, int, int], int]:
+    def time_pulse_us(pin: Any, level: int, timeout: int) -> int:
+        end = board.now_us + timeout
+        while pin.value() == level and board.now_us < end:
+            board.advance(1)
+        while pin.value() != level and board.now_us < end:
+            board.advance(1)
+        begin = board.now_us
+        while pin.value() == level and board.now_us < end:
+            board.advance(1)
+        return board.now_us - begin if board.now_us < end else -1
+
+    return time_pulse_us
+
+
+def _time(board: Board) -> types.ModuleType:
+    def ticks_us() -> int:
+        return board.now_us % TICKS
+
+    def ticks_diff(a: int, b: int) -> int:
+        return (a - b + TICKS // 2) % TICKS - TICKS // 2
+
+    return _module(
+        "time",
+        ticks_us=ticks_us,
+        ticks_diff=ticks_diff,
+        ticks_ms=lambda: board.now_us // 1000 % TICKS,
+        sleep_us=board.advance,
+    )
+
+
+def _onewire(board: Board) -> types.ModuleType:
     class OneWire:
-        def __init__(self, pin: Pin) -> None:
+        def __init__(self, pin: object) -> None:
             self.pin = pin
 
         def reset(self) -> bool:
@@ -136,39 +208,7 @@ def modules(board: Board) -> dict[str, types.ModuleType]:
                     value = value >> 1 ^ (0x8C if mix else 0)
             return value
 
-    def time_pulse_us(pin: Pin, level: int, timeout: int) -> int:
-        end = board.now_us + timeout
-        while pin.value() == level and board.now_us < end:
-            board.advance(1)
-        while pin.value() != level and board.now_us < end:
-            board.advance(1)
-        begin = board.now_us
-        while pin.value() == level and board.now_us < end:
-            board.advance(1)
-        return board.now_us - begin if board.now_us < end else -1
-
-    machine = types.ModuleType("machine")
-    machine.Pin, machine.ADC, machine.I2C, machine.time_pulse_us = Pin, ADC, I2C, time_pulse_us  # type: ignore[attr-defined]
-
-    def disable_irq() -> int:
-        board.masked += 1
-        return board.masked - 1
-
-    machine.disable_irq, machine.enable_irq = disable_irq, board.enable  # type: ignore[attr-defined]
-    time = types.ModuleType("time")
-
-    def ticks_us() -> int:
-        return board.now_us % TICKS
-
-    def ticks_diff(a: int, b: int) -> int:
-        return (a - b + TICKS // 2) % TICKS - TICKS // 2
-
-    time.ticks_us, time.ticks_diff = ticks_us, ticks_diff  # type: ignore[attr-defined]
-    time.ticks_ms = lambda: board.now_us // 1000 % TICKS  # type: ignore[attr-defined]
-    time.sleep_us = board.advance  # type: ignore[attr-defined]
-    onewire = types.ModuleType("onewire")
-    onewire.OneWire = OneWire  # type: ignore[attr-defined]
-    return {"machine": machine, "time": time, "onewire": onewire}
+    return _module("onewire", OneWire=OneWire)
 
 
 @contextmanager

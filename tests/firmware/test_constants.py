@@ -22,9 +22,19 @@ HEADER = firmware.Header("Fern", 3, WHEN, "after the new wheels")
 
 def line(**changes) -> Line:
     base = {
-        "sensor": "front-ranger", "name": "offset", "label": "offset", "value": -3.14159265, "unit": "mm", "sd": 0.5,
-        "provenance": "measured", "source": "ruler, 5 places", "made_at": WHEN, "condition": {}, "stale": "", "value_id": 1,
-    }  # fmt: skip
+        "sensor": "front-ranger",
+        "name": "offset",
+        "label": "offset",
+        "value": -3.14159265,
+        "unit": "mm",
+        "sd": 0.5,
+        "provenance": "measured",
+        "source": "ruler, 5 places",
+        "made_at": WHEN,
+        "condition": {},
+        "stale": "",
+        "value_id": 1,
+    }
     return Line(**{**base, **changes})
 
 
@@ -53,7 +63,9 @@ def test_a_line_says_unit_spread_provenance_source_and_date() -> None:
     )
 
 
-@pytest.mark.parametrize("nasty", ["*/ int x;", "two\nlines", "back\\slash \\", "tab\there", "\r\n#include <x>"])
+@pytest.mark.parametrize(
+    "nasty", ["*/ int x;", "two\nlines", "back\\slash \\", "tab\there", "\r\n#include <x>"]
+)
 def test_nothing_typed_by_a_person_escapes_its_comment(nasty: str) -> None:
     header = firmware.Header("Fern */ \n x", 1, WHEN, nasty)
     lines = [line(source=nasty, label=nasty)]
@@ -81,7 +93,12 @@ def test_the_three_forms_agree() -> None:
         assert data["constants"][name]["value"] == pytest.approx(value, rel=1e-6)
     assert data["constants"]["FRONT_RANGER_OFFSET_MM"]["uncertainty_95"] == 1.0
     assert data["constants"]["FRONT_RANGER_TRIP_MM"]["uncertainty_95"] is None
-    assert data["stone"] == {"rig": "Fern", "number": 3, "cut_at": WHEN.isoformat(), "why": "after the new wheels"}
+    assert data["stone"] == {
+        "rig": "Fern",
+        "number": 3,
+        "cut_at": WHEN.isoformat(),
+        "why": "after the new wheels",
+    }
     assert "Stone 3 of Fern" in c
 
 

@@ -1,4 +1,5 @@
-"""The watch program of every template compiles and runs, and what it prints is what the simulated parts said."""
+"""The watch program of every template compiles and runs, and what it prints is what the simulated parts
+said."""
 
 from __future__ import annotations
 
@@ -20,7 +21,8 @@ from tickstone.core.rigs.labels import labels
 from tickstone.core.rigs.rig import Rig, Supply
 from tickstone.core.rigs.templates import TEMPLATES, fern, heron, template
 from tickstone.errors import BadInput
-from tickstone.firmware.watch import ECHO_TIMEOUT_US, program
+from tickstone.firmware.watch import ECHO_TIMEOUT_US
+from tickstone.firmware.writing import program
 
 CPP = [t for t in TEMPLATES if "cpp" in template(t).board.programs]
 PYTHON = [t for t in TEMPLATES if template(t).board.python == "machine"]
@@ -35,8 +37,11 @@ def words(*numbers: int) -> list[int]:
 def scenario(made: Rig) -> list[str]:
     """Something at every pin of a rig, for two seconds."""
     at = pins(made)
-    lines = ["until 2100000", f"register 104 59 {' '.join(map(str, words(164, -200, 16384, 0, 42, -18, 9)))}",
-             f"register 41 30 {' '.join(map(str, words(318)))}"]  # fmt: skip
+    lines = [
+        "until 2100000",
+        f"register 104 59 {' '.join(map(str, words(164, -200, 16384, 0, 42, -18, 9)))}",
+        f"register 41 30 {' '.join(map(str, words(318)))}",
+    ]
     for name, pin in at.items():
         one, _, kind = name.partition(" ")
         if kind == "trigger":
@@ -48,7 +53,9 @@ def scenario(made: Rig) -> list[str]:
     return lines
 
 
-def pulse_train(pin: int, every_us: int, width_us: int = 2000, first_us: int = 100_000, count: int = 12) -> list[str]:
+def pulse_train(
+    pin: int, every_us: int, width_us: int = 2000, first_us: int = 100_000, count: int = 12
+) -> list[str]:
     """Low pulses on a pin."""
     edges = [(first_us + i * every_us, 0) for i in range(count)]
     return [f"level {pin} {at + (width_us if up else 0)} {up}" for at, _ in edges for up in (0, 1)]
@@ -56,7 +63,9 @@ def pulse_train(pin: int, every_us: int, width_us: int = 2000, first_us: int = 1
 
 @pytest.mark.slow
 @pytest.mark.parametrize("name", CPP)
-def test_every_cpp_program_compiles_without_a_warning_and_prints_what_its_parts_say(name: str, tmp_path: Path) -> None:
+def test_every_cpp_program_compiles_without_a_warning_and_prints_what_its_parts_say(
+    name: str, tmp_path: Path
+) -> None:
     made = template(name)
     at = pins(made)
     lines = scenario(made)
@@ -66,7 +75,9 @@ def test_every_cpp_program_compiles_without_a_warning_and_prints_what_its_parts_
     found = readings(made, run_cpp(made, tmp_path, lines)[0])
     asked = {label for (_, channel), label in labels(made).items() if channel not in ("level",)}
     thermometer = {"air_c"} & asked  # has its own test
-    always = asked - thermometer - {label for (_, channel), label in labels(made).items() if channel == "edge"}
+    always = (
+        asked - thermometer - {label for (_, channel), label in labels(made).items() if channel == "edge"}
+    )
     for label in always:
         assert len(found[label]) >= 3, label
     if "echo_us" in found:
@@ -99,25 +110,34 @@ def test_counts_are_those_at_the_pins_and_every_pin_has_its_own(tmp_path: Path) 
 def test_no_echo_is_nought_and_no_turn_of_the_loop_waits_longer_than_the_time_out(tmp_path: Path) -> None:
     made = rig(part("ultrasonic-ranger", "front-ranger"), part("hall-switch", "wheel"))
     at = pins(made)
-    lines = [f"echo {at['front_ranger trigger']} {at['front_ranger echo']} 400 0", "until 1000000",
-             *pulse_train(at["wheel output"], 20_000, 1_000, count=40)]  # fmt: skip
+    lines = [
+        f"echo {at['front_ranger trigger']} {at['front_ranger echo']} 400 0",
+        "until 1000000",
+        *pulse_train(at["wheel output"], 20_000, 1_000, count=40),
+    ]
     printed, said = run_cpp(made, tmp_path, lines)
     found = readings(made, printed)
     assert set(values(found, "echo_us")) == {0}
     assert len(found["echo_us"]) > 8
-    assert int(re.search(r"longest (\d+)", said)[1]) <= ECHO_TIMEOUT_US + 10_000  # and the lines that were printed
+    # and the lines that were printed
+    assert int(re.search(r"longest (\d+)", said)[1]) <= ECHO_TIMEOUT_US + 10_000
     assert len(found["hall_edge_us"]) == 40  # not one pulse lost while a ping was waited for
 
 
 def test_two_rangers_fire_in_turn_and_are_told_apart(tmp_path: Path) -> None:
     made = rig(part("ultrasonic-ranger", "front-ranger"), part("ultrasonic-ranger-3", "rear-ranger"))
     at = pins(made)
-    lines = ["until 1500000", f"echo {at['front_ranger trigger']} {at['front_ranger echo']} 400 2000",
-             f"echo {at['rear_ranger signal']} {at['rear_ranger signal']} 700 5000"]  # fmt: skip
+    lines = [
+        "until 1500000",
+        f"echo {at['front_ranger trigger']} {at['front_ranger echo']} 400 2000",
+        f"echo {at['rear_ranger signal']} {at['rear_ranger signal']} 700 5000",
+    ]
     found = readings(made, run_cpp(made, tmp_path, lines)[0])
     assert set(found) == {"front_ranger_echo_us", "rear_ranger_echo_us"}
     assert values(found, "front_ranger_echo_us")[1:] == pytest.approx(11 * [2000], abs=3)
-    assert values(found, "rear_ranger_echo_us") == pytest.approx(len(found["rear_ranger_echo_us"]) * [5000], abs=3)
+    assert values(found, "rear_ranger_echo_us") == pytest.approx(
+        len(found["rear_ranger_echo_us"]) * [5000], abs=3
+    )
     order = sorted((t, label) for label, all_ in found.items() for t, _ in all_)
     assert all(a[1] != b[1] for a, b in itertools.pairwise(order))
 
@@ -141,7 +161,9 @@ def test_the_thermometer_with_pulses_is_read(tmp_path: Path) -> None:
     assert int(re.search(r"longest (\d+)", said)[1]) < 8_000
 
 
-def test_levels_are_told_at_each_change_with_its_own_time_and_again_when_nothing_happens(tmp_path: Path) -> None:
+def test_levels_are_told_at_each_change_with_its_own_time_and_again_when_nothing_happens(
+    tmp_path: Path,
+) -> None:
     made = template("T05")
     at = [pins(made)[f"motor h{n}"] for n in (1, 2, 3)]
     codes, now, before = [5, 4, 6, 2, 3, 1] * 4, 50_000, 0b111
@@ -181,7 +203,8 @@ def test_a_converter_on_the_bus_is_read_by_its_inputs(tmp_path: Path) -> None:
 
 def test_two_alike_on_the_bus_one_is_readdressed_at_start(tmp_path: Path) -> None:
     made = rig(
-        part("time-of-flight-ranger", "front"), part("time-of-flight-ranger", "rear", address=42, shutdown="wired")
+        part("time-of-flight-ranger", "front"),
+        part("time-of-flight-ranger", "rear", address=42, shutdown="wired"),
     )
     lines = [
         "until 300000",
@@ -207,13 +230,19 @@ def test_outputs_are_held_off_and_interrupt_variables_are_volatile_and_read_with
     struct = text[text.index("struct Events") : text.index("};")]
     assert struct.count("volatile") == len(re.findall(r"uint\d+_t", struct))
     take = text[text.index("bool take") : text.index("return some")]
-    assert take.index("noInterrupts") < take.index("events.at") < take.index("interrupts();\n", take.index("events.at"))
+    assert (
+        take.index("noInterrupts")
+        < take.index("events.at")
+        < take.index("interrupts();\n", take.index("events.at"))
+    )
 
 
-# Python ------------------------------------------------------------------------------------------------------------------
+# Python -----------------------------------------------------------------------------------------------------
 
 
-def run_python(made: Rig, board: machine_stub.Board, capsys: pytest.CaptureFixture[str], us: int) -> list[str]:
+def run_python(
+    made: Rig, board: machine_stub.Board, capsys: pytest.CaptureFixture[str], us: int
+) -> list[str]:
     """What the Python program prints in so many µs."""
     code = compile(program(made, "python"), "watch.py", "exec")
     space: dict[str, object] = {"__name__": "watch"}
@@ -263,7 +292,9 @@ def test_python_times_edges_and_levels_by_interrupt_across_the_wrap_of_its_clock
     found = readings(made, run_python(made, board, capsys, 1_400_000))
     stamps = values(found, "hall_edge_us")
     assert [b - a for a, b in itertools.pairwise(stamps)] == pytest.approx([120_000] * 9, abs=2)
-    changes = [t for (t, level), (_, before) in zip(found["h1"][1:], found["h1"], strict=False) if level < before]
+    changes = [
+        t for (t, level), (_, before) in zip(found["h1"][1:], found["h1"], strict=False) if level < before
+    ]
     assert len(changes) == 1
 
 
@@ -285,10 +316,12 @@ def test_python_pings_by_interrupt_and_reads_the_thermometer(capsys: pytest.Capt
     assert set(values(silent, "echo_us")) == {0}
 
 
-# A single-board computer --------------------------------------------------------------------------------------------------
+# A single-board computer ------------------------------------------------------------------------------------
 
 
-def test_the_computers_program_runs_on_stubs_of_the_kernels_interfaces(capsys: pytest.CaptureFixture[str]) -> None:
+def test_the_computers_program_runs_on_stubs_of_the_kernels_interfaces(
+    capsys: pytest.CaptureFixture[str],
+) -> None:
     class Value(enum.Enum):
         INACTIVE, ACTIVE = 0, 1
 
@@ -313,7 +346,9 @@ def test_the_computers_program_runs_on_stubs_of_the_kernels_interfaces(capsys: p
         def set_value(self, line: int, value: Value) -> None:
             if value is Value.INACTIVE:  # the trigger falls: an echo comes
                 now = time.monotonic_ns()
-                waiting.extend((Event(Edges.RISING_EDGE, now + 400_000), Event(Edges.FALLING_EDGE, now + 2_148_000)))
+                waiting.extend(
+                    (Event(Edges.RISING_EDGE, now + 400_000), Event(Edges.FALLING_EDGE, now + 2_148_000))
+                )
 
         def wait_edge_events(self, timeout: float) -> bool:
             return bool(waiting) and self.line == 17
@@ -364,8 +399,13 @@ def test_the_computers_program_runs_on_stubs_of_the_kernels_interfaces(capsys: p
 @pytest.mark.parametrize("board", ["wide-3v3", "computer-3v3"])
 def test_every_kind_has_a_python_program_on_both_pin_modules(board: str, kind: str) -> None:
     options = {"count": 4.0} if kind == "line-sensors" else {}
-    made = rig(part(kind, "one", **options), part("i2c-adc", "adc"), part("servo", "arm"), board=board,
-               supplies=(Supply("pack", 5.0, 6.0, 3000),))  # fmt: skip
+    made = rig(
+        part(kind, "one", **options),
+        part("i2c-adc", "adc"),
+        part("servo", "arm"),
+        board=board,
+        supplies=(Supply("pack", 5.0, 6.0, 3000),),
+    )
     text = program(made, "python")
     compile(text, "watch.py", "exec")
     for label in labels(made).values():
@@ -374,7 +414,7 @@ def test_every_kind_has_a_python_program_on_both_pin_modules(board: str, kind: s
     assert "ARM_SIGNAL" in text
 
 
-# What cannot be ------------------------------------------------------------------------------------------------------------
+# What cannot be ---------------------------------------------------------------------------------------------
 
 
 def test_a_board_gets_only_the_languages_it_runs_and_a_loose_wire_gets_no_program() -> None:
@@ -391,7 +431,13 @@ def test_a_board_gets_only_the_languages_it_runs_and_a_loose_wire_gets_no_progra
 def test_a_full_line_is_made_to_fit_by_reading_less_often() -> None:
     rows = [part("line-sensors", f"row-{i}", count=7) for i in range(2)]
     packs = tuple(part("inertial-unit", f"tilt-{i}", address=104 + i) for i in range(2))
-    made = rig(*rows, *packs, part("i2c-adc", "adc"), part("i2c-adc", "more", address=73), board="wide-3v3",
-               supplies=(Supply("bench", 5.0, 5.0, 3000),))  # fmt: skip
+    made = rig(
+        *rows,
+        *packs,
+        part("i2c-adc", "adc"),
+        part("i2c-adc", "more", address=73),
+        board="wide-3v3",
+        supplies=(Supply("bench", 5.0, 5.0, 3000),),
+    )
     assert "due(row0At, 80)" in program(made, "cpp")
     assert "due(lineRowAt, 20)" in program(fern(), "cpp")

@@ -25,14 +25,30 @@ with atheris.instrument_imports(include=["tickstone.formats", "vcd"]):
     from tickstone.formats.vcd import DumpSource
 
 SEEDS = {
-    "file": [b"t_us,echo_us,air_c\n0,1748,20\n50,0,\n", b"a;b\n1,5;2\n", b"t_us:1 echo_us:2\n", b'{"t":1,"a":[2]}\n',
-             "Distance: 23,4 cm\r\n".encode("utf-16"), b'"a","b ""c"\n1,"2"\n', b"1 2 3\r4 5 6\r",
-             b'# tick-stone: {"version":1}\nt_us,x\n1,2\n'],
-    "dump": [b"$timescale 1 us $end $scope module a $end $var wire 1 ! A $end $var real 64 % r $end $upscope $end\n"
-             b"$enddefinitions $end\n#0\n$dumpvars 0! $end\n#5\n1!\nr1.5 %\n#7\nx!\nb10 !\n"],
-    "line": [b"t_us:1 echo_us:1748", b"12,13,nan", b"Distance: 23.4 cm", b'{"a":{"b":[1,null]}}', b"left;right"],
+    "file": [
+        b"t_us,echo_us,air_c\n0,1748,20\n50,0,\n",
+        b"a;b\n1,5;2\n",
+        b"t_us:1 echo_us:2\n",
+        b'{"t":1,"a":[2]}\n',
+        "Distance: 23,4 cm\r\n".encode("utf-16"),
+        b'"a","b ""c"\n1,"2"\n',
+        b"1 2 3\r4 5 6\r",
+        b'# tick-stone: {"version":1}\nt_us,x\n1,2\n',
+    ],
+    "dump": [
+        b"$timescale 1 us $end $scope module a $end $var wire 1 ! A $end "
+        b"$var real 64 % r $end $upscope $end\n"
+        b"$enddefinitions $end\n#0\n$dumpvars 0! $end\n#5\n1!\nr1.5 %\n#7\nx!\nb10 !\n"
+    ],
+    "line": [
+        b"t_us:1 echo_us:1748",
+        b"12,13,nan",
+        b"Distance: 23.4 cm",
+        b'{"a":{"b":[1,null]}}',
+        b"left;right",
+    ],
     "about": [b'{"version":1,"name":"a","marks":[{"t0":1,"t1":null,"label":"x"}],"columns":[],"odd":[]}'],
-}  # fmt: skip
+}
 
 
 def read(source: Source) -> None:
@@ -75,8 +91,16 @@ def main() -> None:
         SEEDS["parquet"] = [whole.getvalue()[4:]]
         for number, seed in enumerate(SEEDS.get(target, [])):
             (Path(folder) / f"seed{number}").write_bytes(seed)
-        atheris.Setup([sys.argv[0], *sys.argv[2:], "-max_len=4096", f"-artifact_prefix={tempfile.gettempdir()}/", folder],
-                      lambda data: one(target, data))  # fmt: skip
+        atheris.Setup(
+            [
+                sys.argv[0],
+                *sys.argv[2:],
+                "-max_len=4096",
+                f"-artifact_prefix={tempfile.gettempdir()}/",
+                folder,
+            ],
+            lambda data: one(target, data),
+        )
         atheris.Fuzz()
 
 

@@ -1,4 +1,5 @@
-"""Tables of raw readings converted: what a column is taken for, block by block, on the command line and over HTTP."""
+"""Tables of raw readings converted: what a column is taken for, block by block, on the command line and over
+HTTP."""
 
 from __future__ import annotations
 
@@ -31,12 +32,17 @@ WALK = "t_us,echo_us,air_c,mark\n0,1748,20,\n50000,0,,wall\n100000,1750,30,\n150
 
 
 def convert(
-    text: str, constants: dict[str, float] | None = None, said: dict[str, str] | None = None, block: int = 1 << 20
+    text: str,
+    constants: dict[str, float] | None = None,
+    said: dict[str, str] | None = None,
+    block: int = 1 << 20,
 ) -> list[dict[str, str]]:
     with patch.object(text_file, "BLOCK_BYTES", block), patch.object(opening, "HEAD_BYTES", block):
         table = opening.open_table(io.BytesIO(text.encode("utf-8", "surrogatepass")))
         names = [column.name for column in table.columns]
-        making = converted.Converting(table, columns.plan(names, columns.bare_candidates(constants or {}), said))
+        making = converted.Converting(
+            table, columns.plan(names, columns.bare_candidates(constants or {}), said)
+        )
         return rows_of(making)
 
 
@@ -85,9 +91,8 @@ def test_quadrature_and_motor_halls() -> None:
     assert [row["count_steps"] for row in found] == ["0", "1", "2", "3", "4"]
     halls = convert("t_us,h1,h2,h3\n0,1,0,1\n1000,1,0,0\n2000,1,1,0\n4000,0,1,0\n", {"pole_pairs": 7})
     assert [row["rotation_rpm"] for row in halls[:2]] == ["", ""]
-    assert [float(row["rotation_rpm"]) for row in halls[2:]] == pytest.approx(
-        [10_000 / 7, 20_000 / 21]
-    )  # over the edges there are: 1 in 1 ms, 2 in 3 ms
+    # over the edges there are: 1 in 1 ms, 2 in 3 ms
+    assert [float(row["rotation_rpm"]) for row in halls[2:]] == pytest.approx([10_000 / 7, 20_000 / 21])
 
 
 def test_what_a_person_says_goes_before_the_guess() -> None:
@@ -149,8 +154,13 @@ def test_no_word_of_a_file_becomes_a_formula() -> None:
 
 def command(*arguments: str, given: str = "") -> subprocess.CompletedProcess[str]:
     environment = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
-    return subprocess.run([sys.executable, "-m", "tickstone.cli", "convert", *arguments], input=given,
-                          capture_output=True, text=True, env=environment)  # fmt: skip
+    return subprocess.run(
+        [sys.executable, "-m", "tickstone.cli", "convert", *arguments],
+        input=given,
+        capture_output=True,
+        text=True,
+        env=environment,
+    )
 
 
 def test_the_command_line_with_a_rig_and_its_constants(tmp_path) -> None:
@@ -189,7 +199,9 @@ def test_a_rig_that_is_none_names_its_field() -> None:
 def test_the_same_over_http(served: Served) -> None:
     given = WALK * 1
     preview = (
-        served.client.post("/api/convert-file/preview", params={"rig": "fern"}, content=given).raise_for_status().json()
+        served.client.post("/api/convert-file/preview", params={"rig": "fern"}, content=given)
+        .raise_for_status()
+        .json()
     )
     assert [column["role"] for column in preview["columns"]] == ["time", "channel", "channel", ""]
     assert "front_ranger_distance_mm" in preview["header"]
@@ -198,7 +210,11 @@ def test_the_same_over_http(served: Served) -> None:
     assert [column["role"] for column in shown["columns"]] == ["time", "channel", "plain", ""]
     bare = served.client.post("/api/convert-file", content=given).raise_for_status()
     assert bare.text == command("-", given=given).stdout
-    for query, content, code in (({"rig": "moon"}, given, 404), ({"column": "echo_us"}, given, 422), ({}, "", 422)):
+    for query, content, code in (
+        ({"rig": "moon"}, given, 404),
+        ({"column": "echo_us"}, given, 422),
+        ({}, "", 422),
+    ):
         assert served.client.post("/api/convert-file", params=query, content=content).status_code == code
 
 

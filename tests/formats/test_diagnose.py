@@ -34,8 +34,15 @@ def found(text: str, rig: Any = None) -> list[Finding]:
 
 def diagnose(*arguments: str, given: str = "") -> subprocess.CompletedProcess[str]:
     """The command as a person calls it."""
-    return subprocess.run([sys.executable, "-m", "tickstone.cli", "diagnose", *arguments], input=given, capture_output=True,
-                          cwd=ROOT, env={"PYTHONPATH": "src"}, text=True, timeout=60)  # fmt: skip
+    return subprocess.run(
+        [sys.executable, "-m", "tickstone.cli", "diagnose", *arguments],
+        input=given,
+        capture_output=True,
+        cwd=ROOT,
+        env={"PYTHONPATH": "src"},
+        text=True,
+        timeout=60,
+    )
 
 
 def test_findings_are_json_lines_and_a_healthy_file_has_none(tmp_path: Any) -> None:
@@ -50,7 +57,17 @@ def test_findings_are_json_lines_and_a_healthy_file_has_none(tmp_path: Any) -> N
     assert (one["kind"], one["channel"]) == ("dropouts", "echo_us")
     assert 0.5 <= one["confidence"] <= 1
     assert 0 <= one["start_s"] < one["end_s"] <= 20
-    assert set(one) == {"kind", "channel", "start_s", "end_s", "confidence", "evidence", "causes", "advice", "also"}
+    assert set(one) == {
+        "kind",
+        "channel",
+        "start_s",
+        "end_s",
+        "confidence",
+        "evidence",
+        "causes",
+        "advice",
+        "also",
+    }
 
 
 @pytest.mark.parametrize("given", ["", "hello\n", "t_ms,echo_us\n", "\x00\x01\x02"])
@@ -83,10 +100,14 @@ def test_a_rig_tells_what_names_do_not() -> None:
     random = seeded("row")
     at = 30 * np.sin(np.arange(800) / 90)
     dark = [np.clip(1.3 - np.abs(at - (i - 2) * 12) / 10, 0, 1) for i in range(5)]
-    counts = [np.round(760 - 580 * one + random.normal(0, 4, 800)) for one in dark]  # pale and dark changed over
+    # pale and dark changed over
+    counts = [np.round(760 - 580 * one + random.normal(0, 4, 800)) for one in dark]
     names = [f"s{i}" for i in range(1, 6)]
     text = "\n".join(
-        [",".join(["t_ms", *names]), *(",".join([str(20 * i), *(f"{c[i]:.0f}" for c in counts)]) for i in range(800))]
+        [
+            ",".join(["t_ms", *names]),
+            *(",".join([str(20 * i), *(f"{c[i]:.0f}" for c in counts)]) for i in range(800)),
+        ]
     )
     assert found(text) == []
     (one,) = found(text, rig)

@@ -1,4 +1,5 @@
-"""Files of readings of every shape: what they hold, what is not understood by line, what is refused in a sentence."""
+"""Files of readings of every shape: what they hold, what is not understood by line, what is refused in a
+sentence."""
 
 from __future__ import annotations
 
@@ -32,9 +33,9 @@ from tickstone.launch.folders import ROOT
 
 NUMBERS = {"t_ms": [0, 20, 40], "echo_us": [1748, 1749.5, 1750], "air_c": [21.5, None, 21.6]}
 DUMP = (
-    "$date today $end $timescale 10 us $end $scope module wheel $end $var wire 1 ! hall $end $var wire 4 # code [3:0] $end\n"
-    "$var real 64 % volts $end $upscope $end $enddefinitions $end\n"
-    "#0 $dumpvars x! b0 # r0.5 % $end\n#5 1!\n#7 0! b1010 #\n#9 z! bx01 #\n#12 1! r2.5 %\n"
+    "$date today $end $timescale 10 us $end $scope module wheel $end $var wire 1 ! hall $end $var wire 4 # "
+    "code [3:0] $end\n$var real 64 % volts $end $upscope $end $enddefinitions $end\n#0 $dumpvars x! b0 # "
+    "r0.5 % $end\n#5 1!\n#7 0! b1010 #\n#9 z! bx01 #\n#12 1! r2.5 %\n"
 )
 
 
@@ -81,7 +82,9 @@ def test_text_of_two_bytes_a_letter_has_every_other_byte_empty_and_few_beside(
 
 
 @pytest.mark.parametrize("format_", list(SHAPES))
-@pytest.mark.parametrize("encoding", ["utf-8", "utf-8-sig", "utf-16", "utf-16-le", "utf-16-be", "utf-32", "cp1252"])
+@pytest.mark.parametrize(
+    "encoding", ["utf-8", "utf-8-sig", "utf-16", "utf-16-le", "utf-16-be", "utf-32", "cp1252"]
+)
 @pytest.mark.parametrize("end", ["\n", "\r\n", "\r"])
 def test_every_shape_in_every_encoding_with_every_ending(format_: str, encoding: str, end: str) -> None:
     source, found = opened(SHAPES[format_].replace("\n", end).encode(encoding))
@@ -116,8 +119,14 @@ def test_sentences_carry_their_unit() -> None:
 def test_parquet_with_dates_gaps_and_words() -> None:
     file = io.BytesIO()
     when = pl.Series([0, 20_000, 40_000]).cast(pl.Datetime("us"))
-    pl.DataFrame({"when": when, "x": [1.5, None, float("inf")], "n": pl.Series([1, 2, 3], dtype=pl.Int16),
-                  "mark": ["a", None, "b"]}).write_parquet(file)  # fmt: skip
+    pl.DataFrame(
+        {
+            "when": when,
+            "x": [1.5, None, float("inf")],
+            "n": pl.Series([1, 2, 3], dtype=pl.Int16),
+            "mark": ["a", None, "b"],
+        }
+    ).write_parquet(file)
     source, found = opened(file.getvalue())
     assert found == {"when": [0, 20_000, 40_000], "x": [1.5, None, None], "n": [1, 2, 3]}
     assert [one.type for one in source.columns] == ["clock", "number", "number", "text"]
@@ -171,8 +180,10 @@ def test_what_is_not_understood_is_told_by_line() -> None:
     source, found = opened(rows.replace("40\n", "40\xb0\n").encode("cp1252"))
     assert found == {"t_ms": [0, 80], "echo_us": [17, 19]}
     assert [(one.line, one.text) for one in sorted(source.bad.first, key=lambda one: one.line)] == [
-        (3, "20,x9"), (5, "40°"), (7, "60,18,5"),
-    ]  # fmt: skip
+        (3, "20,x9"),
+        (5, "40°"),
+        (7, "60,18,5"),
+    ]
 
 
 @pytest.mark.slow
@@ -234,7 +245,9 @@ def test_what_cannot_be_read_is_refused_in_a_sentence(content: bytes, said: str)
 
 def test_the_summary_tells_what_stands_there() -> None:
     stamps = [0, 20, 40, 61, 80, 400, 420]
-    content = "t_ms,echo_us,supply_v\n" + "".join(f"{t},{1700 + t},{5 if i else ''}\n" for i, t in enumerate(stamps))
+    content = "t_ms,echo_us,supply_v\n" + "".join(
+        f"{t},{1700 + t},{5 if i else ''}\n" for i, t in enumerate(stamps)
+    )
     found = summary(open_readings(io.BytesIO(content.encode())))
     assert found["channels"] == [
         {"name": "echo_us", "kind": "ultrasonic-ranger", "unit": "µs", "count": 7, "min": 1700, "max": 2120},
@@ -248,7 +261,9 @@ def test_the_summary_tells_what_stands_there() -> None:
     assert (edges["duration_s"], edges["time"]) == (0.06, "hall_edge_us")
     clock = summary(
         open_readings(
-            io.BytesIO(b"at,echo_us\n2026-03-01 23:59:59.5,1\n2026-03-02 00:00:00.5,2\n2026-03-02 00:00:02.0,3\n")
+            io.BytesIO(
+                b"at,echo_us\n2026-03-01 23:59:59.5,1\n2026-03-02 00:00:00.5,2\n2026-03-02 00:00:02.0,3\n"
+            )
         )
     )
     assert (clock["duration_s"], clock["time"], clock["gaps"]) == (2.5, "at", 0)
@@ -256,8 +271,12 @@ def test_the_summary_tells_what_stands_there() -> None:
 
 def read(*files: str, given: bytes = b"") -> subprocess.CompletedProcess[bytes]:
     environment = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
-    return subprocess.run([sys.executable, "-m", "tickstone.cli", "read", *files], input=given, capture_output=True,
-                          env=environment)  # fmt: skip
+    return subprocess.run(
+        [sys.executable, "-m", "tickstone.cli", "read", *files],
+        input=given,
+        capture_output=True,
+        env=environment,
+    )
 
 
 def test_the_command_line_reads_files_and_refuses_the_rest(tmp_path: Any) -> None:
@@ -267,8 +286,10 @@ def test_the_command_line_reads_files_and_refuses_the_rest(tmp_path: Any) -> Non
     done = read("-", given=good.read_bytes())
     found = json.loads(done.stdout)
     assert (done.returncode, found["format"], found["bad_lines"]) == (
-        0, "sentences", {"count": 1, "first": [{"line": 2, "text": "Dist%%"}]},
-    )  # fmt: skip
+        0,
+        "sentences",
+        {"count": 1, "first": [{"line": 2, "text": "Dist%%"}]},
+    )
     both = read(str(good), str(bad))
     assert both.returncode == 2
     assert json.loads(both.stdout)["file"] == str(good)
@@ -278,7 +299,12 @@ def test_the_command_line_reads_files_and_refuses_the_rest(tmp_path: Any) -> Non
 def test_columns_without_names_are_the_channels_in_order_where_their_number_fits() -> None:
     small = ranger_and_air()
     count = len([one for _, one in channels(small) if one.form != "edge"])
-    for columns, time, taken in ((count, 0, count), (count + 1, 1, count), (count + 2, 0, 0), (count - 1, 0, 0)):
+    for columns, time, taken in (
+        (count, 0, count),
+        (count + 1, 1, count),
+        (count + 2, 0, 0),
+        (count - 1, 0, 0),
+    ):
         text = "".join(",".join(str(900 + 10 * i + j) for j in range(columns)) + "\n" for i in range(30))
         source = open_readings(io.BytesIO(text.encode()))
         meanings = list(mapped(small, source, {}).meanings.values())

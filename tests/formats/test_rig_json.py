@@ -1,4 +1,5 @@
-"""A rig file: it comes back as it went, has a schema, and what cannot be is refused by the name of its field."""
+"""A rig file: it comes back as it went, has a schema, and what cannot be is refused by the name of its
+field."""
 
 from __future__ import annotations
 
@@ -60,7 +61,9 @@ def test_an_older_document_is_read_with_what_it_lacks() -> None:
     for name in ("outputs", "supplies", "geometry", "board_from"):
         del old[name]
     old["wires"] = [w for w in old["wires"] if w["sensor"] != "battery-gauge"]
-    old["sensors"] = [{k: s[k] for k in ("id", "kind", "name")} for s in old["sensors"] if s["id"] != "battery-gauge"]
+    old["sensors"] = [
+        {k: s[k] for k in ("id", "kind", "name")} for s in old["sensors"] if s["id"] != "battery-gauge"
+    ]
     made = rig_from_json(json.dumps(old | {"schema": 1}))
     assert made.schema == SCHEMA
     assert made.outputs == made.supplies == ()
@@ -124,7 +127,7 @@ GROUND = WIRES["wheel", "ground"]
         (put("title", to="  "), "title", "characters"),
         (put("wires", 0, "length", to=3), "wires.0.length", "no field"),
     ],
-)  # fmt: skip
+)
 def test_what_no_rig_can_be_is_refused_by_its_field(change: Change, path: str, word: str) -> None:
     document = plain()
     change(document)
@@ -141,9 +144,11 @@ def test_grounds_that_go_round_in_a_circle_of_two_are_refused_and_a_chain_is_not
     assert "circle" in refused(document).message
 
 
-TREES = st.recursive(st.none() | st.booleans() | st.floats(allow_nan=False) | st.text(max_size=8),
-                     lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.text(max_size=6), inner, max_size=3),
-                     max_leaves=6)  # fmt: skip
+TREES = st.recursive(
+    st.none() | st.booleans() | st.floats(allow_nan=False) | st.text(max_size=8),
+    lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.text(max_size=6), inner, max_size=3),
+    max_leaves=6,
+)
 
 
 @pytest.mark.slow
@@ -166,7 +171,7 @@ def test_any_value_in_any_place_is_a_rig_or_a_sentence(data: st.DataObject) -> N
         assert rig_from_json(rig_to_json(made)) == made
 
 
-# On the command line -------------------------------------------------------------------------------------------------------
+# On the command line ----------------------------------------------------------------------------------------
 
 
 def command(capsys: pytest.CaptureFixture[str], *arguments: str) -> tuple[int, str, str]:
@@ -213,7 +218,9 @@ def test_assign_places_every_wire_or_says_why_not(capsys: pytest.CaptureFixture[
     code, out, _ = command(capsys, "assign", str(file))
     assert code == 0
     assert rig_from_json(out) == heron()
-    small = json.loads(rig_to_json(rig(*(part("hall-switch", f"wheel-{i}") for i in range(3)), board="wide-3v3")))
+    small = json.loads(
+        rig_to_json(rig(*(part("hall-switch", f"wheel-{i}") for i in range(3)), board="wide-3v3"))
+    )
     small["board"] = json.loads(rig_to_json(fern()))["board"]
     file.write_text(json.dumps(small))
     code, out, err = command(capsys, "assign", str(file))
@@ -236,7 +243,9 @@ def test_program_and_schema(capsys: pytest.CaptureFixture[str], tmp_path: Path) 
 def test_a_rig_comes_in_by_standard_input_and_a_bad_one_exits_2() -> None:
     asked = [sys.executable, "-m", "tickstone.cli", "check", "-"]
     environment = os.environ | {"PYTHONPATH": str(ROOT / "src")}
-    good = subprocess.run(asked, input=rig_to_json(template("T04")), capture_output=True, text=True, env=environment)
+    good = subprocess.run(
+        asked, input=rig_to_json(template("T04")), capture_output=True, text=True, env=environment
+    )
     assert (good.returncode, good.stdout) == (0, "")
     bad = subprocess.run(asked, input="{", capture_output=True, text=True, env=environment)
     assert bad.returncode == 2

@@ -1,4 +1,5 @@
-"""A value change dump that is given out, read by a reader that knows nothing of ours: IEEE 1364-2001, clause 18, to the letter."""
+"""A value change dump that is given out, read by a reader that knows nothing of ours: IEEE 1364-2001, clause
+18, to the letter."""
 
 from __future__ import annotations
 
@@ -67,23 +68,48 @@ def read(text: str) -> tuple[str, dict[str, tuple[str, ...]], list[tuple[int, tu
 @pytest.mark.parametrize("segmented", [False, True])
 def test_every_scope_is_closed_and_every_reading_is_there_at_its_time(segmented: bool) -> None:
     about = About(
-        name="walk", note="", rig="fern", rig_title="Fern", revision=1, source="stand-in", clock="device", started_at=None,
-        ended_at=None, ended_why="", constants="", marks=(), odd=(), converted=(),
-        columns=(AboutColumn("echo_us", "front-ranger", "echo", "level", "µs"), AboutColumn("air_c", "air", "air", "level", "°C"),
-                 AboutColumn("pressure", None, "pressure", "level", "")),
-    )  # fmt: skip
+        name="walk",
+        note="",
+        rig="fern",
+        rig_title="Fern",
+        revision=1,
+        source="stand-in",
+        clock="device",
+        started_at=None,
+        ended_at=None,
+        ended_why="",
+        constants="",
+        marks=(),
+        odd=(),
+        converted=(),
+        columns=(
+            AboutColumn("echo_us", "front-ranger", "echo", "level", "µs"),
+            AboutColumn("air_c", "air", "air", "level", "°C"),
+            AboutColumn("pressure", None, "pressure", "level", ""),
+        ),
+    )
     parts = [
-        Part("front-ranger", np.array([0, 50, 100]), np.array([0, 0, 1]), {"echo_us": np.array([1748.0, np.nan, 1750.5])}, {}),
+        Part(
+            "front-ranger",
+            np.array([0, 50, 100]),
+            np.array([0, 0, 1]),
+            {"echo_us": np.array([1748.0, np.nan, 1750.5])},
+            {},
+        ),
         Part("air", np.array([50]), np.array([0]), {"air_c": np.array([21.25])}, {}),
         Part("", np.array([100]), np.array([1]), {"pressure": np.array([1013.0])}, {}),
-    ]  # fmt: skip
+    ]
     sheet = Sheet(about, ("echo_us", "air_c", "pressure"), (), lambda: iter([parts]), segmented)
     text = b"".join(FORMS["value-change-dump"].write(sheet)).decode("ascii")
     scale, paths, changes = read(text)
     assert scale == "1us"
     assert all(len(path) == (1 if path[-1] == "segment" else 2) for path in paths.values())
     assert len({path[0] for path in paths.values() if len(path) == 2}) == 3
-    numbers = [(t, path[-1], float(value)) for t, path, value in changes if path[-1] in sheet.columns and value != "x"]
+    numbers = [
+        (t, path[-1], float(value))
+        for t, path, value in changes
+        if path[-1] in sheet.columns and value != "x"
+    ]
     told = [one for one in numbers if one[2] == one[2]]
     assert sorted(told) == [
         (0, "echo_us", 1748.0),

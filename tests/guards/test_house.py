@@ -86,11 +86,15 @@ def test_what_is_really_so_on_the_simulated_bench_is_for_tests_alone() -> None:
 
 @pytest.mark.slow
 def test_the_front_ends_types_are_those_of_the_api() -> None:
-    assert checks.API_TYPES.read_text() == checks.api_types(checks.schema_of_app()), "run ./tick-stone api-types"
+    assert checks.API_TYPES.read_text() == checks.api_types(checks.schema_of_app()), (
+        "run ./tick-stone api-types"
+    )
 
 
 def tracked() -> list[Path]:
-    names = subprocess.run(["git", "ls-files"], cwd=ROOT, capture_output=True, text=True, check=True).stdout.split("\n")
+    names = subprocess.run(
+        ["git", "ls-files"], cwd=ROOT, capture_output=True, text=True, check=True
+    ).stdout.split("\n")
     return [ROOT / name for name in names if name and (ROOT / name).is_file()]
 
 
@@ -105,11 +109,13 @@ def test_no_lock_names_a_host_and_no_file_names_a_machine() -> None:
 
 
 def test_no_class_is_laid_out_in_two_style_sheets() -> None:
-    """A sheet may lay out what another one draws only under a parent of its own, or in print; a narrow window's rules stand
-    beside the wide one's, since the sheet that comes last wins."""
+    """A sheet may lay out what another one draws only under a parent of its own, or in print; a narrow
+    window's rules stand beside the wide one's, since the sheet that comes last wins."""
     first: dict[str, str] = {}
     for sheet in sorted((ROOT / "web" / "src").rglob("*.css")):
-        text = re.sub(r"/\*.*?\*/|@media print[^{]*\{(?:[^{}]*\{[^{}]*\})*[^{}]*\}", "", sheet.read_text(), flags=re.S)
+        text = re.sub(
+            r"/\*.*?\*/|@media print[^{]*\{(?:[^{}]*\{[^{}]*\})*[^{}]*\}", "", sheet.read_text(), flags=re.S
+        )
         text = re.sub(r"@media[^{]*\{", "", text)
         for selector in (one.strip() for rule in re.findall(r"([^{}]+)\{", text) for one in rule.split(",")):
             name = re.match(
@@ -119,6 +125,12 @@ def test_no_class_is_laid_out_in_two_style_sheets() -> None:
                 assert first.setdefault(name[1], sheet.name) == sheet.name, (
                     f"{name[1]}: {first[name[1]]} and {sheet.name}"
                 )
+
+
+def test_answers_are_asked_for_again_in_one_way() -> None:
+    for path in FRONT_END.rglob("*.ts*"):
+        if path.name != "renew.ts":
+            assert "invalidateQueries" not in path.read_text(), f"{path.name}: use renew"
 
 
 def test_every_public_function_of_the_core_says_what_it_does() -> None:
@@ -140,8 +152,13 @@ LOOK_AT_WORDS = ("startswith", "endswith", "find", "partition", "index")
 
 
 def words_in(node: ast.AST) -> list[str]:
-    """Sentences among the constants that something is compared with; a mark's label is what a person wrote."""
-    texts = [part.value for part in ast.walk(node) if isinstance(part, ast.Constant) and isinstance(part.value, str)]
+    """Sentences among the constants that something is compared with; a mark's label is what a person
+    wrote."""
+    texts = [
+        part.value
+        for part in ast.walk(node)
+        if isinstance(part, ast.Constant) and isinstance(part.value, str)
+    ]
     return [] if "label" in ast.unparse(node) else [text for text in texts if re.search(r"[a-z] [a-z]", text)]
 
 
@@ -168,7 +185,8 @@ def files_imported(path: Path) -> Iterator[Path]:
 
 def test_no_two_files_of_the_front_end_need_each_other() -> None:
     files = [path for path in FRONT_END.rglob("*.ts*") if path.suffix in (".ts", ".tsx")]
-    list(TopologicalSorter({path: set(files_imported(path)) for path in files}).static_order())  # raises CycleError
+    # raises CycleError
+    list(TopologicalSorter({path: set(files_imported(path)) for path in files}).static_order())
 
 
 def test_keys_of_answers_are_made_in_one_place() -> None:

@@ -17,9 +17,14 @@ from tickstone.launch.folders import ROOT
 
 
 def start(command: str, folder: Path, **environment: str) -> subprocess.CompletedProcess[str]:
-    return subprocess.run([sys.executable, "-m", "tickstone.cli", command], capture_output=True, text=True, timeout=120,
-                          cwd=ROOT, env={**os.environ, "PYTHONPATH": str(ROOT / "src"), "TICK_STONE_DATA": str(folder),
-                                         **environment})  # fmt: skip
+    return subprocess.run(
+        [sys.executable, "-m", "tickstone.cli", command],
+        capture_output=True,
+        text=True,
+        timeout=120,
+        cwd=ROOT,
+        env={**os.environ, "PYTHONPATH": str(ROOT / "src"), "TICK_STONE_DATA": str(folder), **environment},
+    )
 
 
 def test_a_second_start_prints_the_running_address_and_ends_well(served: Served) -> None:
@@ -41,7 +46,9 @@ def test_serve_has_a_cluster_and_a_database_of_its_own_and_no_demo(data_folder: 
             "unwell": [],
         }
         assert server.client.get("/api/rigs").json() == []
-        server.client.post("/api/rigs", json={"title": "Heron", "purpose": "tow-path cargo trailer"}).raise_for_status()
+        server.client.post(
+            "/api/rigs", json={"title": "Heron", "purpose": "tow-path cargo trailer"}
+        ).raise_for_status()
         server.kill()
         server.start()
         assert [rig["slug"] for rig in server.client.get("/api/rigs").json()] == ["heron"]

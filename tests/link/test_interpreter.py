@@ -38,19 +38,29 @@ def heard(rig_of: Rig, *lines: str, said: dict[str, Meaning] | None = None, ever
         ("Temp = 21.5 °C, Humidity = 40 %", [("Temp", 21.5, "°C"), ("Humidity", 40, "%")]),
         ("Sensor 1: 345 | Sensor 2: 290", [("Sensor 1", 345, ""), ("Sensor 2", 290, "")]),
         ("X: -0.02 Y: .98 Z: 0", [("X", -0.02, ""), ("Y", 0.98, ""), ("Z", 0, "")]),
-        ('{"t":12,"air":{"c":21.5},"s":[1,2],"on":true}',
-         [("t", 12, ""), ("air.c", 21.5, ""), ("s1", 1, ""), ("s2", 2, ""), ("on", 1, "")]),
+        (
+            '{"t":12,"air":{"c":21.5},"s":[1,2],"on":true}',
+            [("t", 12, ""), ("air.c", 21.5, ""), ("s1", 1, ""), ("s2", 2, ""), ("on", 1, "")],
+        ),
     ],
-)  # fmt: skip
+)
 def test_shapes_with_labels(line: str, wanted: list) -> None:
     assert take_apart(line) == Pieces(tuple(Piece(*one) for one in wanted))
 
 
 @pytest.mark.parametrize(
     ("line", "numbers"),
-    [("512", [512]), ("12,940,31.5", [12, 940, 31.5]), ("12, 940, 31.5,", [12, 940, 31.5]), ("12\t940", [12, 940]),
-     ("12;940", [12, 940]), ("12 940", [12, 940]), ("1,nan,3", [1, None, 3]), ("1,,3", [1, None, 3])],
-)  # fmt: skip
+    [
+        ("512", [512]),
+        ("12,940,31.5", [12, 940, 31.5]),
+        ("12, 940, 31.5,", [12, 940, 31.5]),
+        ("12\t940", [12, 940]),
+        ("12;940", [12, 940]),
+        ("12 940", [12, 940]),
+        ("1,nan,3", [1, None, 3]),
+        ("1,,3", [1, None, 3]),
+    ],
+)
 def test_bare_numbers_are_labelled_by_their_place(line: str, numbers: list) -> None:
     wanted = tuple(Piece(str(place), number) for place, number in enumerate(numbers, 1))
     assert take_apart(line) == Pieces(wanted, bare=True)
@@ -59,7 +69,14 @@ def test_bare_numbers_are_labelled_by_their_place(line: str, numbers: list) -> N
 def test_a_heading_and_words_are_told_apart_from_garbling() -> None:
     assert take_apart("time (ms),left,right") == Heading(("time (ms)", "left", "right"))
     assert take_apart("Board ready, firmware started!") == Unread("words, no reading", words=True)
-    for line in ("echo_us:14?7", "t_us:1 echo_us:1457 1457", "\x00\x00", "t_us:1 echo~us:5", '{"t":1', "14:57:03 ~"):
+    for line in (
+        "echo_us:14?7",
+        "t_us:1 echo_us:1457 1457",
+        "\x00\x00",
+        "t_us:1 echo~us:5",
+        '{"t":1',
+        "14:57:03 ~",
+    ):
         assert isinstance(found := take_apart(line), Unread)
         assert not found.words, line
 
@@ -72,7 +89,9 @@ def test_no_text_crashes_and_no_text_gives_what_is_not_in_it(text: str) -> None:
         assert any(character.isdigit() for character in text)
 
 
-@given(st.dictionaries(st.sampled_from(["echo_us", "air_c", "line1_adc", "ax"]), st.integers(0, 80), min_size=1))
+@given(
+    st.dictionaries(st.sampled_from(["echo_us", "air_c", "line1_adc", "ax"]), st.integers(0, 80), min_size=1)
+)
 def test_every_shape_of_the_same_reading_is_the_same_reading(values: dict[str, int]) -> None:
     shapes = [
         " ".join(f"{name}:{number}" for name, number in values.items()),
@@ -87,10 +106,17 @@ def test_every_shape_of_the_same_reading_is_the_same_reading(values: dict[str, i
 
 def test_our_own_format_is_read_whole_or_not_at_all() -> None:
     good, *odd = heard(
-        ranger_and_air(), "t_us:50000 echo_us:1457 air_c:21.5", "t_us:1 echo_us:14?7",
-        "t_us:1 echo_us:14t_us:2 echo_us:1460", "t_us:1 echo_us:1 echo_us:2", "t_us:1 ecno_us:1457",
-        "t_us:1 echo_us:400001", "t_us:1 echo_us:-5", "t_us:4294967296 echo_us:1", "t_us:1.5 echo_us:1",
-    )  # fmt: skip
+        ranger_and_air(),
+        "t_us:50000 echo_us:1457 air_c:21.5",
+        "t_us:1 echo_us:14?7",
+        "t_us:1 echo_us:14t_us:2 echo_us:1460",
+        "t_us:1 echo_us:1 echo_us:2",
+        "t_us:1 ecno_us:1457",
+        "t_us:1 echo_us:400001",
+        "t_us:1 echo_us:-5",
+        "t_us:4294967296 echo_us:1",
+        "t_us:1.5 echo_us:1",
+    )
     assert good == Reading({ECHO: 1457.0, AIR: 21.5}, 50_000)
     assert all(isinstance(one, OddLine) and one.kind == GARBLED for one in odd)
     assert [one.why.split()[-1] for one in odd[2:4]] == ["twice", "ecno_us"]
@@ -141,7 +167,9 @@ def test_labels_are_guessed_by_words_and_units(label: str, unit: str, wanted: Me
         assert found == wanted
         return
     assert (found.role, found.sensor, found.channel) == (wanted.role, wanted.sensor, wanted.channel)
-    assert (found.factor, found.zero, found.unit_us) == pytest.approx((wanted.factor, wanted.zero, wanted.unit_us))
+    assert (found.factor, found.zero, found.unit_us) == pytest.approx(
+        (wanted.factor, wanted.zero, wanted.unit_us)
+    )
 
 
 def test_columns_are_guessed_by_their_place_with_and_without_a_heading_and_a_time() -> None:

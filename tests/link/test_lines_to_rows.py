@@ -28,7 +28,9 @@ from tickstone.standin.client import StandInProcess
 
 @given(st.lists(st.text(st.characters(codec="ascii", categories=["L", "N", "P"]), min_size=1)), st.data())
 def test_lines_come_out_whole_however_the_bytes_are_cut(lines: list[str], data: st.DataObject) -> None:
-    ends = data.draw(st.lists(st.sampled_from([b"\n", b"\r\n", b"\r"]), min_size=len(lines), max_size=len(lines)))
+    ends = data.draw(
+        st.lists(st.sampled_from([b"\n", b"\r\n", b"\r"]), min_size=len(lines), max_size=len(lines))
+    )
     stream = b"".join(line.encode() + end for line, end in zip(lines, ends, strict=True))
     splitter, found = LineSplitter(), []
     while stream:
@@ -57,7 +59,8 @@ def test_garbled_lines_of_the_stand_in_never_pass_as_wrong_values(size: int) -> 
     board.move({"board.fault.garbled": 1})
     interpreter, splitter, odd, good = Interpreter(ranger_and_air()), LineSplitter(), 0, 0
     stream = b"".join(
-        line[:-1].encode() if line.endswith(SWALLOWED) else line.encode() + b"\n" for line in board.lines(200_000_000)
+        line[:-1].encode() if line.endswith(SWALLOWED) else line.encode() + b"\n"
+        for line in board.lines(200_000_000)
     )
     for start in range(0, len(stream), size):
         for text in splitter.feed(stream[start : start + size]):
@@ -160,7 +163,9 @@ def source(request: pytest.FixtureRequest, standin: StandInProcess) -> Source:
     standin.hands({"board.fault.unplug": 0})
     if request.param == "serial":
         return SerialSource(standin.serial_path)
-    return TcpSource(*standin.tcp_address) if request.param == "tcp" else ReplaySource("told again", told_again)
+    return (
+        TcpSource(*standin.tcp_address) if request.param == "tcp" else ReplaySource("told again", told_again)
+    )
 
 
 def test_every_source_gives_lines_in_order_and_stops_when_asked(source: Source) -> None:
@@ -169,7 +174,9 @@ def test_every_source_gives_lines_in_order_and_stops_when_asked(source: Source) 
     heard.wait(lambda h: len(h.lines) > 60)
     reader.stop()  # returns: it waits for no line
     interpreter = Interpreter(ranger_and_air())
-    found = [read for read in (interpreter.read(line, 0.0) for line in heard.lines) if isinstance(read, Reading)]
+    found = [
+        read for read in (interpreter.read(line, 0.0) for line in heard.lines) if isinstance(read, Reading)
+    ]
     stamps = [read.stamp_us for read in found if ("front-ranger", "echo") in read.values]
     assert len(found) == len(heard.lines)
     assert len(set(np.diff(stamps))) == 1

@@ -1,4 +1,5 @@
-"""Open recordings taken in as files and checked against what they are known to hold. Sources: data/README.md."""
+"""Open recordings taken in as files and checked against what they are known to hold. Sources:
+data/README.md."""
 
 from __future__ import annotations
 
@@ -36,7 +37,8 @@ def taken_in(database: Database, name: str, **said: Meaning) -> int:
 
 
 def test_a_wheel_encoder_turns_as_its_count_says(roller: Database) -> None:
-    """The same wheel as a value change dump of two wires and as a table of counts: steps, turns and RPM agree."""
+    """The same wheel as a value change dump of two wires and as a table of counts: steps, turns and RPM
+    agree."""
     dump = taken_in(roller, "rotary_encoder_real_us_A.vcd")
     table = np.loadtxt(DATA / "rotary_encoder_real_us_A.csv", delimiter=",", skiprows=1)
     with roller.transaction() as session:
@@ -45,7 +47,10 @@ def test_a_wheel_encoder_turns_as_its_count_says(roller: Database) -> None:
         times, levels = samples.rows_between(session, stream)
         converter = Converter(session, found, "roller")
         _, more = converter.rows(times, levels, {})
-        shown = {one.id: one for one in lanes.everything(rigs.rig_of_revision(session, found.rig_revision_id), found)}
+        shown = {
+            one.id: one
+            for one in lanes.everything(rigs.rig_of_revision(session, found.rig_revision_id), found)
+        }
         read = lanes.read_outs(session, dump, ["roller.a", "roller.b"], 0, found.duration_s)
     # the dump tells the longest stretch of the table without a jump of the count, where the count changes
     whole = np.split(table, np.flatnonzero(np.abs(np.diff(table[:, 1])) > 1) + 1)
@@ -78,7 +83,8 @@ def test_a_wheel_encoder_turns_as_its_count_says(roller: Database) -> None:
 
 @pytest.mark.parametrize("dataset", ["Chwirut1", "Chwirut2", "Misra1a", "Misra1d"])
 def test_certified_fits_of_what_was_taken_in(roller: Database, dataset: str) -> None:
-    """NIST Statistical Reference Datasets: the readings come through whole, so that a fit gives the certified numbers."""
+    """NIST Statistical Reference Datasets: the readings come through whole, so that a fit gives the certified
+    numbers."""
     echo = Meaning(CHANNEL, "ranger", "echo")
     said = (
         {"1": echo}
@@ -98,7 +104,9 @@ def test_certified_fits_of_what_was_taken_in(roller: Database, dataset: str) -> 
         odd = recordings.odd_lines(session, recording_id)
     assert odd[0].line == 1
     assert (y.tolist(), x.tolist()) == (wanted["y"], wanted["x"])
-    certified = [r for r in rows("o_ir", "nist_strd") if r["dataset"] == dataset and r["parameter"].startswith("b")]
+    certified = [
+        r for r in rows("o_ir", "nist_strd") if r["dataset"] == dataset and r["parameter"].startswith("b")
+    ]
     fit, covariance = curve_fit(lambda x, a, b, c: np.exp(-a * x) / (b + c * x), x, y, [0.15, 0.008, 0.01])
     assert fit == pytest.approx([one["certified"] for one in certified], rel=1e-5)
     assert np.sqrt(np.diag(covariance)) == pytest.approx(

@@ -1,7 +1,9 @@
-"""Simulated calibrations with known truth: each gives the steps that a person would have held, and what is really so.
+"""Simulated calibrations with known truth: each gives the steps that a person would have held, and what is
+really so.
 
-This is not the stand-in's code. Truth is drawn anew for every seed; hands, noise, rounding and temperature are as a bench
-has them. Rulers scatter by 1 mm, turns by hand by 1.5°, placements by 0.15°: the amounts that the procedures state.
+This is not the stand-in's code. Truth is drawn anew for every seed; hands, noise, rounding and temperature
+are as a bench has them. Rulers scatter by 1 mm, turns by hand by 1.5°, placements by 0.15°: the amounts that
+the procedures state.
 """
 
 from __future__ import annotations
@@ -41,7 +43,12 @@ def window(rate_hz: float, columns: Mapping[str, np.ndarray], **more: object) ->
 def held(name: str, key: str, truth: Mapping[str, float], seen: Window, values: Mapping[str, Value]) -> Step:
     """A step as the procedure takes it."""
     return Step(
-        key, key, dict(truth), PROCEDURES[name].take(seen, key, values), int(seen.times_s.size), air_c=seen.air_c
+        key,
+        key,
+        dict(truth),
+        PROCEDURES[name].take(seen, key, values),
+        int(seen.times_s.size),
+        air_c=seen.air_c,
     )
 
 
@@ -53,7 +60,9 @@ def ruler(random: Random) -> Simulated:
     for at in (150.0, 250.0, 400.0, 600.0, 900.0):
         real = at + random.normal(0, 1.0)
         echo = 2000 * (real - offset) / speed + random.normal(0, jitter, 40)
-        steps.append(held("ruler", f"{at:g}", {"true_mm": at}, window(20, {"echo": np.round(echo / 4) * 4}), values))
+        steps.append(
+            held("ruler", f"{at:g}", {"true_mm": at}, window(20, {"echo": np.round(echo / 4) * 4}), values)
+        )
     return steps, {"sound": speed, "offset": offset}, values
 
 
@@ -61,7 +70,9 @@ def air(random: Random) -> Simulated:
     """Thirty readings of a thermometer that is off by its own half degree."""
     values, real = values_of("ultrasonic-ranger"), random.uniform(5, 35)
     readings = real + random.normal(0, 0.5) + random.normal(0, 0.15, 30)
-    step = held("air", "air", {"samples": 30}, Window(np.zeros(1), {}, air=np.round(readings, 1), air_sd=0.5), values)
+    step = held(
+        "air", "air", {"samples": 30}, Window(np.zeros(1), {}, air=np.round(readings, 1), air_sd=0.5), values
+    )
     return [step], {"air": real}, values
 
 
@@ -139,7 +150,10 @@ def gyro_rest(random: Random) -> Simulated:
     """Five seconds of rest."""
     values, bias = values_of("inertial-unit"), random.normal(0, 2, 3)
     per_dps, noise = 32768 / 250, random.uniform(0.03, 0.3)
-    seen = {f"g{axis}": np.round((bias[i] + random.normal(0, noise, 250)) * per_dps) for i, axis in enumerate("xyz")}
+    seen = {
+        f"g{axis}": np.round((bias[i] + random.normal(0, noise, 250)) * per_dps)
+        for i, axis in enumerate("xyz")
+    }
     step = held("gyro-rest", "rest 1", {}, window(50, seen), values)
     return [step], {f"bias_{axis}": bias[i] for i, axis in enumerate("xyz")}, values
 
@@ -155,8 +169,15 @@ def gyro_turn(random: Random) -> Simulated:
         rate = np.gradient(turned * (share - np.sin(2 * np.pi * share) / (2 * np.pi)), t)
         z = np.round((rate / scale + bias + random.normal(0, 0.1, t.size)) * per_dps)
         flat = [np.round(random.normal(0, 0.1, t.size) * per_dps) for _ in range(2)]
-        steps.append(held("gyro-turn", f"turn {n}", {"turned_deg": 360}, window(50, {"gx": flat[0], "gy": flat[1], "gz": z}),
-                          values))  # fmt: skip
+        steps.append(
+            held(
+                "gyro-turn",
+                f"turn {n}",
+                {"turned_deg": 360},
+                window(50, {"gx": flat[0], "gy": flat[1], "gz": z}),
+                values,
+            )
+        )
     return steps, {"rate_scale_z": scale}, values
 
 
@@ -164,15 +185,25 @@ def gyro_long(random: Random) -> Simulated:
     """Two minutes of rest at 50 Hz: white noise alone."""
     values, density = values_of("inertial-unit"), random.uniform(0.005, 0.05)
     seen = {f"g{axis}": random.normal(0, density * math.sqrt(50), 6000) * 32768 / 250 for axis in "xyz"}
-    return [held("gyro-long", "rest", {"seconds": 120}, window(50, seen), values)], {"rate_noise": density}, values
+    return (
+        [held("gyro-long", "rest", {"seconds": 120}, window(50, seen), values)],
+        {"rate_noise": density},
+        values,
+    )
 
 
 def roll_out(random: Random) -> Simulated:
     """Three runs of ten turns: both ends found on the tape, the turn's mark to a hundredth."""
     values, way = values_of("hall-switch"), random.uniform(600, 2000)
     runs = [10 * way + random.normal(0, math.sqrt(2) * 2.0) + random.normal(0, 0.01 * way) for _ in range(3)]
-    return [Step(f"run {i}", f"run {i}", {"turns": 10, "distance_mm": run}, {}) for i, run in enumerate(runs, 1)], {
-        "circumference": way}, values  # fmt: skip
+    return (
+        [
+            Step(f"run {i}", f"run {i}", {"turns": 10, "distance_mm": run}, {})
+            for i, run in enumerate(runs, 1)
+        ],
+        {"circumference": way},
+        values,
+    )
 
 
 def steady_run(random: Random) -> Simulated:
@@ -184,7 +215,11 @@ def steady_run(random: Random) -> Simulated:
     seconds = turns / 3.0 * (1 + 0.01 * turns / turns[-1])
     seen = Window(seconds, {"edge": np.round(seconds * 1e6 / 4) * 4, "level": np.full(seconds.shape, np.nan)})
     order = np.roll(shares, -int(np.argmax(shares)))
-    return [held("steady-run", "run", {}, seen, values)], {f"gap_{i}": s for i, s in enumerate(order, 1)}, values
+    return (
+        [held("steady-run", "run", {}, seen, values)],
+        {f"gap_{i}": s for i, s in enumerate(order, 1)},
+        values,
+    )
 
 
 def hall_spin(random: Random) -> Simulated:
@@ -202,7 +237,11 @@ def hall_spin(random: Random) -> Simulated:
     code = np.array(codes)
     levels = {f"h{n + 1}": ((code >> (2 - n)) & 1).astype(float) for n in range(3)}
     seen = Window(np.round(np.array(times) * 1e6) / 1e6, levels)
-    return [held("hall-spin", "spin", {}, seen, values)], {f"place_h{i + 1}": p for i, p in enumerate(places)}, values
+    return (
+        [held("hall-spin", "spin", {}, seen, values)],
+        {f"place_h{i + 1}": p for i, p in enumerate(places)},
+        values,
+    )
 
 
 def voltmeter(random: Random) -> Simulated:
@@ -211,7 +250,9 @@ def voltmeter(random: Random) -> Simulated:
     for n, volts in enumerate((6.6, 8.3), 1):
         counts = np.round(volts / ratio / (5 / 1024) + random.normal(0, 2, 20))
         said = volts + random.normal(0, math.hypot(0.005 * volts, 0.01))
-        steps.append(held("voltmeter", f"reading {n}", {"volts": said}, window(5, {"counts": counts}), values))
+        steps.append(
+            held("voltmeter", f"reading {n}", {"volts": said}, window(5, {"counts": counts}), values)
+        )
     return steps, {"ratio": ratio}, values
 
 
@@ -222,7 +263,8 @@ def level(random: Random) -> Simulated:
     steps = []
     for key, sign in (("there", 1), ("turned", -1)):
         g = gravity_at(
-            roll + sign * slope_roll + random.normal(0, 0.15), pitch + sign * slope_pitch + random.normal(0, 0.15)
+            roll + sign * slope_roll + random.normal(0, 0.15),
+            pitch + sign * slope_pitch + random.normal(0, 0.15),
         )
         seen = {axis: np.round((g[i] + random.normal(0, 0.003, 100)) * 16384) for i, axis in enumerate("xyz")}
         steps.append(held("level", key, {}, window(50, seen), values))
@@ -238,7 +280,9 @@ def squares(random: Random) -> Simulated:
         x = y = heading = 0.0
         for _ in range(4):
             slip = 1 + random.normal(0, 0.001)
-            x, y, heading = arc_step(side * (1 - share / 2), side * (1 + share / 2) * slip, track, x, y, heading)
+            x, y, heading = arc_step(
+                side * (1 - share / 2), side * (1 + share / 2) * slip, track, x, y, heading
+            )
             heading += way * 90.0 * 150.0 / track + random.normal(0, 0.4)
         truth = {
             "round": (way + 1) / 2,
@@ -254,7 +298,9 @@ def straight_run(random: Random) -> Simulated:
     """Four straight runs."""
     values, share, steps = values_of("hall-switch", track=150.0), random.uniform(-0.03, 0.03), []
     for n in range(1, 5):
-        x, y, _ = arc_step(2000 * (1 - share / 2), 2000 * (1 + share / 2), 150.0, heading_deg=random.normal(0, 0.3))
+        x, y, _ = arc_step(
+            2000 * (1 - share / 2), 2000 * (1 + share / 2), 150.0, heading_deg=random.normal(0, 0.3)
+        )
         steps.append(Step(f"run {n}", f"run {n}", {"distance_mm": x, "left_mm": y + random.normal(0, 3)}, {}))
     return steps, {"mismatch": 100 * share}, values
 
@@ -278,14 +324,26 @@ def still(random: Random) -> Simulated:
 
 
 SIMULATIONS: dict[str, tuple[str, Callable[[Random], Simulated]]] = {
-    "ruler": ("ruler", ruler), "air": ("air", air), "hyperbola": ("hyperbola", hyperbola),
-    "ruler-mm": ("ruler-mm", time_of_flight), "line": ("line", line), "poses, analogue": ("poses", poses),
-    "poses, unit": ("poses", unit_poses), "gyro-rest": ("gyro-rest", gyro_rest), "gyro-turn": ("gyro-turn", gyro_turn),
-    "gyro-long": ("gyro-long", gyro_long), "roll-out": ("roll-out", roll_out), "steady-run": ("steady-run", steady_run),
-    "hall-spin": ("hall-spin", hall_spin), "voltmeter": ("voltmeter", voltmeter), "level": ("level", level),
-    "squares": ("squares", squares), "straight-run": ("straight-run", straight_run), "dead-band": ("dead-band", dead_band),
+    "ruler": ("ruler", ruler),
+    "air": ("air", air),
+    "hyperbola": ("hyperbola", hyperbola),
+    "ruler-mm": ("ruler-mm", time_of_flight),
+    "line": ("line", line),
+    "poses, analogue": ("poses", poses),
+    "poses, unit": ("poses", unit_poses),
+    "gyro-rest": ("gyro-rest", gyro_rest),
+    "gyro-turn": ("gyro-turn", gyro_turn),
+    "gyro-long": ("gyro-long", gyro_long),
+    "roll-out": ("roll-out", roll_out),
+    "steady-run": ("steady-run", steady_run),
+    "hall-spin": ("hall-spin", hall_spin),
+    "voltmeter": ("voltmeter", voltmeter),
+    "level": ("level", level),
+    "squares": ("squares", squares),
+    "straight-run": ("straight-run", straight_run),
+    "dead-band": ("dead-band", dead_band),
     "filter": ("filter", still),
-}  # fmt: skip
+}
 
 
 def outcome_of(name: str, seed: int) -> tuple[Outcome, Truth]:

@@ -1,4 +1,5 @@
-"""Single faults put into simulated recordings: each takes a healthy scene and a severity from 0 (plain to see) to 1 (strong)."""
+"""Single faults put into simulated recordings: each takes a healthy scene and a severity from 0 (plain to
+see) to 1 (strong)."""
 
 from __future__ import annotations
 
@@ -60,7 +61,9 @@ def spikes(rng: Rng, severity: float) -> Scene:
     at = np.concatenate([at, np.flatnonzero(rng.random(values.size - 8) < 0.004 + 0.03 * severity) + 4])
     span = max(float(np.ptp(values)), abs(float(np.median(values))) * 0.3)
     values[at] += rng.choice([-1, 1], at.size) * span * rng.uniform(0.5, 1.0, at.size)
-    low, high = (1.0, 1023.0) if name.endswith("_adc") else (-32_767.0, 32_766.0) if "_" not in name else (-1e9, 1e9)
+    low, high = (
+        (1.0, 1023.0) if name.endswith("_adc") else (-32_767.0, 32_766.0) if "_" not in name else (-1e9, 1e9)
+    )
     if name.startswith(("echo", "distance")):
         low, high = float(scene.columns[name].min()) * 0.4, float(scene.columns[name].max()) * 1.4
     step = 1.0 if float(scene.columns[name][0]).is_integer() and name != "supply_v" else 0.001
@@ -93,7 +96,9 @@ def clipped(rng: Rng, severity: float) -> Scene:
     name = _pick(rng, _readings(scene))
     values = scene.columns[name]
     return _done(
-        scene.with_column(name, np.clip(np.round((values - 60) * (1.7 + 0.8 * severity)), 0, 1023)), "clipped", name
+        scene.with_column(name, np.clip(np.round((values - 60) * (1.7 + 0.8 * severity)), 0, 1023)),
+        "clipped",
+        name,
     )
 
 
@@ -107,7 +112,9 @@ def chatter(rng: Rng, severity: float) -> Scene:
             count = int(rng.integers(1, 4))
             more.append(at + np.cumsum(rng.uniform(0.004, 0.025, count)) * period)
         return _done(
-            scene.with_column("hall_edge_us", np.floor(np.sort(np.concatenate(more)))), "chatter", "hall_edge_us"
+            scene.with_column("hall_edge_us", np.floor(np.sort(np.concatenate(more)))),
+            "chatter",
+            "hall_edge_us",
         )
     scene = scenes.wheel_level(rng)
     level = scene.columns["hall"].copy()
@@ -123,13 +130,17 @@ def _with_edges(rng: Rng, change: Callable[[Array], Array], fault: str) -> Scene
     if rng.random() < 0.6:
         scene = scenes.wheel_edges(rng)
         return _done(
-            scene.with_column("hall_edge_us", np.floor(change(scene.columns["hall_edge_us"]))), fault, "hall_edge_us"
+            scene.with_column("hall_edge_us", np.floor(change(scene.columns["hall_edge_us"]))),
+            fault,
+            "hall_edge_us",
         )
     seconds = rng.uniform(8, 16)
     t = np.arange(int(seconds / 0.0005)) * 0.0005
     edges = change(scenes.edge_times(rng, seconds, rng.uniform(4, 12)))
     return _done(
-        Scene({"t_us": np.floor(t * 1e6), "hall": scenes.level_at(t, edges, 0.12)}, ("t_us", 1.0)), fault, "hall"
+        Scene({"t_us": np.floor(t * 1e6), "hall": scenes.level_at(t, edges, 0.12)}, ("t_us", 1.0)),
+        fault,
+        "hall",
     )
 
 
@@ -178,7 +189,9 @@ def inverted(rng: Rng, severity: float) -> Scene:
     scene = scenes.unit(rng)
     name = _pick(rng, [n for n in _readings(scene) if n[:2] in ("ax", "ay", "gx", "gy")])
     return _done(
-        scene.with_column(name, -scene.columns[name]), "inverted", *[n for n in _readings(scene) if n[0] in "ag"]
+        scene.with_column(name, -scene.columns[name]),
+        "inverted",
+        *[n for n in _readings(scene) if n[0] in "ag"],
     )
 
 
@@ -268,8 +281,19 @@ def garbled(rng: Rng, severity: float) -> Scene:
 
 
 FAULTS: dict[str, tuple[Fault, ...]] = {
-    "dropouts": (dropouts, dropouts_analogue), "spikes": (spikes,), "stuck": (stuck,), "clipped": (clipped,),
-    "chatter": (chatter,), "doubled": (doubled,), "missed": (missed,), "swapped": (swapped,), "inverted": (inverted,),
-    "flicker": (flicker,), "wrong-scale": (wrong_scale,), "drift": (drift,), "jitter": (jitter,), "garbled": (garbled,),
+    "dropouts": (dropouts, dropouts_analogue),
+    "spikes": (spikes,),
+    "stuck": (stuck,),
+    "clipped": (clipped,),
+    "chatter": (chatter,),
+    "doubled": (doubled,),
+    "missed": (missed,),
+    "swapped": (swapped,),
+    "inverted": (inverted,),
+    "flicker": (flicker,),
+    "wrong-scale": (wrong_scale,),
+    "drift": (drift,),
+    "jitter": (jitter,),
+    "garbled": (garbled,),
     "reset": (reset,),
-}  # fmt: skip
+}

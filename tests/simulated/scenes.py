@@ -1,5 +1,5 @@
-"""Simulated recordings of healthy sensors, for measuring the fault finder. Nothing here is shared with the stand-in: other
-physics, other noise, other code. Columns are named as people name them in files."""
+"""Simulated recordings of healthy sensors, for measuring the fault finder. Nothing here is shared with the
+stand-in: other physics, other noise, other code. Columns are named as people name them in files."""
 
 from __future__ import annotations
 
@@ -15,8 +15,9 @@ Rng = np.random.Generator
 
 @dataclass(frozen=True)
 class Scene:
-    """A recording: columns by name, each of shape (n,), the column of the time and its µs (None: there is none), what was
-    true at each row, and whether a fault was put in (its kind, and the columns that it is in)."""
+    """A recording: columns by name, each of shape (n,), the column of the time and its µs (None: there is
+    none), what was true at each row, and whether a fault was put in (its kind, and the columns that it is
+    in)."""
 
     columns: dict[str, Array]
     time: tuple[str, float] | None
@@ -75,7 +76,8 @@ def ranger(rng: Rng, seconds: float | None = None) -> Scene:
 
 
 def row(rng: Rng, still: bool = False) -> Scene:
-    """Three to five reflective sensors over tape: marks of ground, line, left and right first, then it follows a line."""
+    """Three to five reflective sensors over tape: marks of ground, line, left and right first, then it
+    follows a line."""
     count = int(rng.integers(3, 6))
     dt = float(rng.choice([0.005, 0.01, 0.02]))
     n = int(rng.uniform(15, 40) / dt)
@@ -107,7 +109,10 @@ def row(rng: Rng, still: bool = False) -> Scene:
     )
     for i in range(count):
         cover = np.clip(
-            (np.minimum(line + tape / 2, places[i] + spot / 2) - np.maximum(line - tape / 2, places[i] - spot / 2))
+            (
+                np.minimum(line + tape / 2, places[i] + spot / 2)
+                - np.maximum(line - tape / 2, places[i] - spot / 2)
+            )
             / spot,
             0,
             1,
@@ -164,7 +169,9 @@ def wheel_level(rng: Rng) -> Scene:
     n = int(seconds / dt)
     t = np.arange(n) * dt + rng.uniform(0.1, 3)
     edges = edge_times(rng, seconds, rng.uniform(4, 14)) + t[0]
-    return Scene({"t_us": np.floor(t * 1e6), "hall": level_at(t, edges, rng.uniform(0.08, 0.25))}, ("t_us", 1.0))
+    return Scene(
+        {"t_us": np.floor(t * 1e6), "hall": level_at(t, edges, rng.uniform(0.08, 0.25))}, ("t_us", 1.0)
+    )
 
 
 def unit(rng: Rng, still: bool = False) -> Scene:
@@ -177,15 +184,25 @@ def unit(rng: Rng, still: bool = False) -> Scene:
     yaw_rate = 0.0 if still else 60 * wander(rng, n, dt, 2.0)
     g = np.stack([-np.sin(pitch), np.sin(roll) * np.cos(pitch), np.cos(roll) * np.cos(pitch)])
     roll_rate, pitch_rate = np.gradient(roll, dt), np.gradient(pitch, dt)
-    body = np.degrees(np.stack([
-        roll_rate, pitch_rate * np.cos(roll), -pitch_rate * np.sin(roll),
-    ])) + np.stack([np.zeros(n), np.zeros(n), np.broadcast_to(yaw_rate, (n,))])  # fmt: skip
+    body = np.degrees(
+        np.stack(
+            [
+                roll_rate,
+                pitch_rate * np.cos(roll),
+                -pitch_rate * np.sin(roll),
+            ]
+        )
+    ) + np.stack([np.zeros(n), np.zeros(n), np.broadcast_to(yaw_rate, (n,))])
     g = g + rng.normal(0, 0.03, (3, 1)) + rng.normal(0, rng.uniform(0.002, 0.006), (3, n))
     body = body + rng.normal(0, 1.2, (3, 1)) + rng.normal(0, rng.uniform(0.05, 0.15), (3, n))
     if rng.random() < 0.5:
         full_g, full_dps = float(rng.choice([2, 4, 8])), float(rng.choice([500, 1000, 2000]))
-        counts = np.clip(np.round(np.concatenate([g * 32768 / full_g, body * 32768 / full_dps])), -32768, 32767)
-        return Scene({name: t} | dict(zip(("ax", "ay", "az", "gx", "gy", "gz"), counts, strict=True)), (name, unit_us))
+        counts = np.clip(
+            np.round(np.concatenate([g * 32768 / full_g, body * 32768 / full_dps])), -32768, 32767
+        )
+        return Scene(
+            {name: t} | dict(zip(("ax", "ay", "az", "gx", "gy", "gz"), counts, strict=True)), (name, unit_us)
+        )
     table = np.concatenate([np.round(g, 3), np.round(body, 2)])
     return Scene(
         {name: t} | dict(zip(("ax_g", "ay_g", "az_g", "gx_dps", "gy_dps", "gz_dps"), table, strict=True)),
@@ -210,9 +227,15 @@ def power(rng: Rng) -> Scene:
 
 
 SCENES: dict[str, Callable[[Rng], Scene]] = {
-    "ranger": ranger, "row": row, "still row": still_row, "wheel edges": wheel_edges, "wheel level": wheel_level, "unit": unit,
-    "still unit": still_unit, "power": power,
-}  # fmt: skip
+    "ranger": ranger,
+    "row": row,
+    "still row": still_row,
+    "wheel edges": wheel_edges,
+    "wheel level": wheel_level,
+    "unit": unit,
+    "still unit": still_unit,
+    "power": power,
+}
 
 
 # Healthy extremes: what looks like a fault and is none.
@@ -243,7 +266,8 @@ def at_rest(rng: Rng) -> Scene:
     n, dt = 800, 0.05
     name, unit_us, t = clock(rng, n, dt)
     return Scene(
-        {name: t, "distance_cm": np.full(n, float(rng.integers(20, 200))), "supply_v": np.full(n, 7.6)}, (name, unit_us)
+        {name: t, "distance_cm": np.full(n, float(rng.integers(20, 200))), "supply_v": np.full(n, 7.6)},
+        (name, unit_us),
     )
 
 
@@ -284,6 +308,11 @@ def shifted(rng: Rng) -> Scene:
 
 
 EXTREMES: dict[str, Callable[[Rng], Scene]] = {
-    "target leaves the range": leaving, "wheel stops": stopping, "truly at rest": at_rest, "fast turn": fast_turn,
-    "coarse steps": coarse, "line shifted slowly": shifted, "battery empties": power,
-}  # fmt: skip
+    "target leaves the range": leaving,
+    "wheel stops": stopping,
+    "truly at rest": at_rest,
+    "fast turn": fast_turn,
+    "coarse steps": coarse,
+    "line shifted slowly": shifted,
+    "battery empties": power,
+}

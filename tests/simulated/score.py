@@ -50,7 +50,8 @@ def answer(scene: Scene) -> Finding | None:
 
 
 def as_file(scene: Scene) -> str:
-    """The scene as a table of text, some of its lines garbled: a character changed, or the end of the line lost."""
+    """The scene as a table of text, some of its lines garbled: a character changed, or the end of the line
+    lost."""
     rng = seeded("lines", len(scene.columns), scene.garbled)
     rows = zip(*scene.columns.values(), strict=True)
     lines = [",".join(f"{value:.10g}" for value in row) for row in rows]

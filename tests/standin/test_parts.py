@@ -1,4 +1,5 @@
-"""The simulated parts: their physics against formulas from outside the stand-in, their hands, their faults by name."""
+"""The simulated parts: their physics against formulas from outside the stand-in, their hands, their faults by
+name."""
 
 from __future__ import annotations
 
@@ -37,7 +38,9 @@ def told(board: SimBoard, seconds: float = 10.0) -> tuple[Columns, Columns]:
     return {k: np.array(v) for k, v in values.items()}, {k: np.array(v) for k, v in times.items()}
 
 
-def bench(kind: str, seed: int = 7, hands: dict[str, float] | None = None, **options: str | float) -> SimBoard:
+def bench(
+    kind: str, seed: int = 7, hands: dict[str, float] | None = None, **options: str | float
+) -> SimBoard:
     """A board with one part, "it"."""
     board = SimBoard(rig(part(kind, "it", **options)), seed)
     board.move({f"it.{name}": value for name, value in (hands or {}).items()})
@@ -50,7 +53,13 @@ def column(board: SimBoard, channel: str, seconds: float = 10.0) -> np.ndarray:
 
 def test_every_kind_has_a_simulated_part_and_every_fault_a_part_or_the_board() -> None:
     assert set(PARTS) == set(KINDS)
-    known = {name for one in PARTS.values() for name in one.faults} | {"jitter", "garbled", "baud", "unplug", "reset"}
+    known = {name for one in PARTS.values() for name in one.faults} | {
+        "jitter",
+        "garbled",
+        "baud",
+        "unplug",
+        "reset",
+    }
     assert known == set(FAULTS)
 
 
@@ -73,10 +82,16 @@ def test_nothing_within_reach_of_a_time_of_flight_ranger_is_no_fault() -> None:
     values, times = told(board, 20)
     sensor = board.rig.sensors[0]
     stream = stream_of(
-        board.rig, sensor, times["it", "reading"], {"reading": values["it", "reading"]},
-        usual_values(KINDS[sensor.kind], board.rig, sensor), 1e-6,
-    )  # fmt: skip
-    assert [one.kind for one in examine(Record((stream,), lines=values["it", "reading"].size)) if one.accuses] == []
+        board.rig,
+        sensor,
+        times["it", "reading"],
+        {"reading": values["it", "reading"]},
+        usual_values(KINDS[sensor.kind], board.rig, sensor),
+        1e-6,
+    )
+    assert [
+        one.kind for one in examine(Record((stream,), lines=values["it", "reading"].size)) if one.accuses
+    ] == []
 
 
 @pytest.mark.parametrize("temperature", [5.0, 20.0, 35.0])
@@ -113,8 +128,10 @@ def test_a_moving_target_turns_round_at_the_ends_of_the_bench() -> None:
 
 
 def test_one_voltage_of_a_triangulation_ranger_has_two_distances() -> None:
-    at = {mm: np.median(column(bench("triangulation-ranger", hands={"target_mm": mm}), "counts", 2))
-          for mm in (40, 100, 200, 400, 800)}  # fmt: skip
+    at = {
+        mm: np.median(column(bench("triangulation-ranger", hands={"target_mm": mm}), "counts", 2))
+        for mm in (40, 100, 200, 400, 800)
+    }
     assert at[100] > at[200] > at[400] > at[800]
     assert at[40] < at[100]
 
@@ -160,7 +177,9 @@ def test_a_wheel_reaches_its_speed_by_its_acceleration_and_marks_are_uneven() ->
     assert 0.001 < ripple < 0.2
 
 
-@pytest.mark.parametrize(("fault", "ratio"), [("doubled", 2.0), ("missed", 0.8), ("chatter", 4.0), ("stuck", 0.0)])
+@pytest.mark.parametrize(
+    ("fault", "ratio"), [("doubled", 2.0), ("missed", 0.8), ("chatter", 4.0), ("stuck", 0.0)]
+)
 def test_faults_of_marks(fault: str, ratio: float) -> None:
     healthy = len(column(bench("comparator-switch"), "edge"))
     board = bench("comparator-switch", hands={f"fault.{fault}": 1})
@@ -206,7 +225,8 @@ def test_a_pose_is_read_as_it_is_held_and_turning_shows_on_the_gyro() -> None:
     assert np.median(found.roll_deg) == pytest.approx(-10, abs=2.5)
     assert np.median(values["it", "gz"][late]) / 32768 * 250 == pytest.approx(45, abs=5)
     early = times["it", "x"] < 0.2
-    assert values["it", "gy"][early].mean() / 32768 * 250 < -40  # the nose coming up is a turn to the left about y
+    # the nose coming up is a turn to the left about y
+    assert values["it", "gy"][early].mean() / 32768 * 250 < -40
     assert board.truth()["it"]["tilt"] == pytest.approx(22.3, abs=0.1)
 
 
@@ -249,8 +269,13 @@ def test_the_same_seed_prints_the_same_lines_and_hands_are_checked_by_name() -> 
     one, two, other = (SimBoard(fern(), seed) for seed in (1, 1, 2))
     lines = [board.lines(2_000_000) for board in (one, two, other)]
     assert lines[0] == lines[1] != lines[2]
-    for change in ({"front-ranger.target_mm": 5.0}, {"room.temperature_c": 99.0}, {"room.lamp": float("nan")},
-                   {"board.fault.gremlins": 1.0}, {"nobody.target_mm": 100.0}):  # fmt: skip
+    for change in (
+        {"front-ranger.target_mm": 5.0},
+        {"room.temperature_c": 99.0},
+        {"room.lamp": float("nan")},
+        {"board.fault.gremlins": 1.0},
+        {"nobody.target_mm": 100.0},
+    ):
         before = dict(one.world.set)
         with pytest.raises(BadInput) as refused:
             one.move({"front-ranger.target_mm": 300.0, **change})

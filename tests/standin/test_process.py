@@ -1,5 +1,5 @@
-"""The stand-in as a process: its control socket, its lifeline, a serial line read at the wrong speed, and every template
-streaming through the real chain: pseudo-terminal, reader, interpreter, conversion."""
+"""The stand-in as a process: its control socket, its lifeline, a serial line read at the wrong speed, and
+every template streaming through the real chain: pseudo-terminal, reader, interpreter, conversion."""
 
 from __future__ import annotations
 
@@ -33,7 +33,12 @@ from tickstone.standin.client import StandIns
 from tickstone.standin.serial_line import misread
 
 TABLE = ROOT / "docs" / "streams.md"
-RIGS = {"Fern": fern, "Heron": heron, "Plume": plume, **{one: lambda one=one: template(one) for one in TEMPLATES}}
+RIGS = {
+    "Fern": fern,
+    "Heron": heron,
+    "Plume": plume,
+    **{one: lambda one=one: template(one) for one in TEMPLATES},
+}
 
 
 @pytest.fixture(scope="module")
@@ -83,8 +88,13 @@ def test_it_ends_with_the_process_that_started_it() -> None:
         "made = StandIns().for_rig('x', template('T04'))\nprint(made._process.pid, flush=True)\n"
         "os.kill(os.getpid(), signal.SIGKILL)\n"
     )
-    found = subprocess.run([sys.executable, "-c", program], capture_output=True, text=True, cwd=ROOT,
-                           env={**os.environ, "PYTHONPATH": str(ROOT / "src")})  # fmt: skip
+    found = subprocess.run(
+        [sys.executable, "-c", program],
+        capture_output=True,
+        text=True,
+        cwd=ROOT,
+        env={**os.environ, "PYTHONPATH": str(ROOT / "src")},
+    )
     assert found.returncode == -signal.SIGKILL
     pid = int(found.stdout)
     until(lambda: not _runs(pid))
@@ -98,7 +108,9 @@ def _runs(pid: int) -> bool:
         return False
 
 
-@given(st.binary(max_size=40), st.sampled_from([9600, 19_200, 57_600, 115_200]), st.sampled_from([9600, 115_200]))
+@given(
+    st.binary(max_size=40), st.sampled_from([9600, 19_200, 57_600, 115_200]), st.sampled_from([9600, 115_200])
+)
 def test_any_bytes_can_be_misread(data: bytes, written_at: int, read_at: int) -> None:
     assert len(misread(data, written_at, read_at)) <= len(data) * max(1, read_at / written_at) + 1
 
@@ -113,13 +125,14 @@ def test_a_line_read_at_its_own_speed_is_itself_and_at_another_no_text() -> None
         assert sum(byte < 9 or byte > 126 for byte in wrong) > 0.2 * len(wrong)
 
 
-# Every template ---------------------------------------------------------------------------------------------------------
+# Every template ---------------------------------------------------------------------------------------------
 
 
 def watched(
     standins: StandIns, slug: str, rig: Rig, seconds: float = 1.2
 ) -> tuple[LiveRig, dict[str, dict[str, float]]]:
-    """A live rig that has heard a rig's stand-in for a while over its serial port, and what was really so at the end."""
+    """A live rig that has heard a rig's stand-in for a while over its serial port, and what was really so at
+    the end."""
     process = standins.for_rig(slug, rig)
     live = LiveRig(rig, {one.id: usual_values(kind(one.kind), rig, one) for one in rig.sensors})
     process.hands(LIVELY.get(slug, {}))
@@ -132,9 +145,11 @@ def watched(
 
 
 LIVELY: dict[str, dict[str, float]] = {
-    "T02": {"wheel.speed_m_s": 4.0, "wheel.gain_m_s2": 10.0}, "T17": {"wheel.speed_m_s": 5.0, "wheel.gain_m_s2": 10.0}, "T18": {"encoder-wheel.speed_mm_s": 60.0},
+    "T02": {"wheel.speed_m_s": 4.0, "wheel.gain_m_s2": 10.0},
+    "T17": {"wheel.speed_m_s": 5.0, "wheel.gain_m_s2": 10.0},
+    "T18": {"encoder-wheel.speed_mm_s": 60.0},
     "T04": {"line.moves_mm_s": 150.0},
-}  # fmt: skip
+}
 
 
 def right(live: LiveRig, sensor: str, truth: dict[str, float]) -> tuple[str, bool]:
@@ -157,7 +172,8 @@ def right(live: LiveRig, sensor: str, truth: dict[str, float]) -> tuple[str, boo
 
 @pytest.fixture(scope="module")
 def table(standins: StandIns) -> list[str]:
-    """One line a sensor of every rig: what it sends, what it is turned into, and whether all of it is right."""
+    """One line a sensor of every rig: what it sends, what it is turned into, and whether all of it is
+    right."""
 
     def lines_of(slug: str) -> list[str]:
         rig, lines = RIGS[slug](), []
@@ -170,7 +186,9 @@ def table(standins: StandIns) -> list[str]:
             sent = [names[one.id, channel.name] for channel in what.channels_of(one.options)]
             said = [label for label in sent if label in heard]
             compared, agrees = right(live, one.id, truth[one.id])
-            lines.append(f"| {slug} | {what.title} | {' '.join(said)} | {compared} | {'yes' if agrees else 'NO'} |")
+            lines.append(
+                f"| {slug} | {what.title} | {' '.join(said)} | {compared} | {'yes' if agrees else 'NO'} |"
+            )
         return lines
 
     with ThreadPoolExecutor(4) as pool:  # most of it is waiting for readings
@@ -182,8 +200,10 @@ def test_every_template_streams_with_every_channel_right(table: list[str]) -> No
     head = [
         "# What every rig streams",
         "",
-        "Made by `tests/standin/test_process.py`: each rig's stand-in prints over a pseudo-terminal, the app reads, converts",
-        "with constants that nobody has measured, and what it says is held against what was really so on the bench, within",
+        "Made by `tests/standin/test_process.py`: each rig's stand-in prints over a pseudo-terminal, the "
+        "app reads, converts",
+        "with constants that nobody has measured, and what it says is held against what was really so on "
+        "the bench, within",
         "twice its own ± (95 %).",
         "",
         "| rig | sensor | labels on the line | compared | right |",

@@ -1,4 +1,5 @@
-"""The data model: revisions, streams with their own time axes, hand recordings, conditions, staleness, stones."""
+"""The data model: revisions, streams with their own time axes, hand recordings, conditions, staleness,
+stones."""
 
 from __future__ import annotations
 
@@ -31,11 +32,17 @@ def fern(session) -> rigs.StoredRig:
 def new_recording(session, **changes) -> int:
     rig = fern(session)
     given = {
-        "rig_id": rig.id, "revision_id": rig.revision_id, "name": "two rates", "origin": "live", "source": "stand-in",
+        "rig_id": rig.id,
+        "revision_id": rig.revision_id,
+        "name": "two rates",
+        "origin": "live",
+        "source": "stand-in",
         "clock": "device",
-        "streams": [recordings.NewStream("front-ranger", "front-ranger", RANGER.channels),
-                    recordings.NewStream("air", "air", AIR.channels)],
-    }  # fmt: skip
+        "streams": [
+            recordings.NewStream("front-ranger", "front-ranger", RANGER.channels),
+            recordings.NewStream("air", "air", AIR.channels),
+        ],
+    }
     return recordings.begin(session, **{**given, **changes})
 
 
@@ -85,7 +92,8 @@ def test_tails_fold_into_chunks_and_segments_never_mix(database: Database) -> No
         times = [((number - 1) * 2000 + i) * 500 for i in range(2000)]
         segment = 0 if number < 8 else 1
         sink.append(
-            recording_id, Batch(number, {"front-ranger": Rows([segment] * 2000, times, [(v,) for v in values])})
+            recording_id,
+            Batch(number, {"front-ranger": Rows([segment] * 2000, times, [(v,) for v in values])}),
         )
     with database.transaction() as session:
         stream = recordings.recording(session, recording_id).stream_of("front-ranger")
@@ -108,10 +116,22 @@ def test_a_mark_carries_truth_and_conditions_and_comes_back_after_removal(databa
         recording_id = new_recording(session)
         sensor_id = rigs.sensor_ids(session, fern(session).id)["front-ranger"]
         truth = {"quantity": "distance", "value": 400.0, "unit": "mm", "sd": 1.0}
-        mark_id = recordings.add_mark(session, recording_id, 5, 10, "400 mm", sensor_id=sensor_id, truth=truth,
-                                      conditions={"lamp": "off", "supply_v": 4.9})  # fmt: skip
+        mark_id = recordings.add_mark(
+            session,
+            recording_id,
+            5,
+            10,
+            "400 mm",
+            sensor_id=sensor_id,
+            truth=truth,
+            conditions={"lamp": "off", "supply_v": 4.9},
+        )
         (mark,) = recordings.marks_of(session, recording_id)
-        assert (mark.truth, mark.conditions, mark.sensor) == (truth, {"lamp": "off", "supply_v": 4.9}, "front-ranger")
+        assert (mark.truth, mark.conditions, mark.sensor) == (
+            truth,
+            {"lamp": "off", "supply_v": 4.9},
+            "front-ranger",
+        )
         recordings.set_mark_archived(session, mark_id, True)
         assert recordings.marks_of(session, recording_id) == []
         recordings.set_mark_archived(session, mark_id, False)
@@ -175,7 +195,9 @@ def test_a_hand_recording_is_a_recording_and_a_constant_can_rest_on_it(database:
         calibration_id = calibrate(session)
         found = recordings.recordings_of(session, fern(session).id)
         hand = next(r for r in found if r.origin == "hand")
-        assert [m.truth["value"] for m in recordings.marks_of(session, hand.id)] == [p["true_mm"] for p in PAIRS]
+        assert [m.truth["value"] for m in recordings.marks_of(session, hand.id)] == [
+            p["true_mm"] for p in PAIRS
+        ]
         values = settled(session, fern(session), "front-ranger")
         assert values["sound"].value == pytest.approx(346, abs=1)
         assert values["offset"].value == pytest.approx(-3, abs=0.6)
@@ -224,9 +246,12 @@ def test_a_stone_never_changes_and_two_can_be_compared(database: Database) -> No
 def test_impossible_typed_values_are_refused_by_field(database: Database) -> None:
     with database.transaction() as session:
         for name, value, sd, path in (
-            ("humidity", 120, None, "value"), ("height", -1, None, "value"), ("height", 100, -1, "sd"),
-            ("air", float("nan"), None, "value"), ("floor_from", 3, None, "name"),
-        ):  # fmt: skip
+            ("humidity", 120, None, "value"),
+            ("height", -1, None, "value"),
+            ("height", 100, -1, "sd"),
+            ("air", float("nan"), None, "value"),
+            ("floor_from", 3, None, "name"),
+        ):
             with pytest.raises(BadInput) as refused:
                 type_value(session, "fern", "front-ranger", name, value, sd)
             assert refused.value.path == path
@@ -301,7 +326,9 @@ def test_the_log_is_searched_by_words_and_beginnings(database: Database) -> None
     with database.transaction() as session:
         rig_id = fern(session).id
         log.write_entry(session, rig_id, "note", "Moved the lamp; trays 'A' & (B) wet")
-        assert [e.text for e in log.entries(session, rig_id, "lam wet")] == ["Moved the lamp; trays 'A' & (B) wet"]
+        assert [e.text for e in log.entries(session, rig_id, "lam wet")] == [
+            "Moved the lamp; trays 'A' & (B) wet"
+        ]
         assert log.entries(session, rig_id, "&|!():* '") != []
         assert log.entries(session, rig_id, "zeppelin") == []
 

@@ -24,7 +24,8 @@ MOST_FILES = 50
 
 @dataclass(frozen=True)
 class BenchFile:
-    """A file on the bench: for which rig, its name and size, the wish it goes by, and its job once it is taken in."""
+    """A file on the bench: for which rig, its name and size, the wish it goes by, and its job once it is
+    taken in."""
 
     id: int
     slug: str
@@ -89,7 +90,12 @@ class BenchFiles:
         """Begin to take a file in. Raises Conflict when that goes on already."""
         found = self._settle(file_id, wish)
         job = self._jobs.start(
-            taken_in, self._database.url, found.slug, found.path, found.wish, then=lambda: self._ended(file_id)
+            taken_in,
+            self._database.url,
+            found.slug,
+            found.path,
+            found.wish,
+            then=lambda: self._ended(file_id),
         )
         with self._lock:
             self._files[file_id] = found = replace(found, job=job)
@@ -101,7 +107,8 @@ class BenchFiles:
         return state is not None and state.state == DONE
 
     def _ended(self, file_id: int) -> None:
-        """The taking in has ended, however it did; of a file that is a recording now nothing is kept but how it went."""
+        """The taking in has ended, however it did; of a file that is a recording now nothing is kept but how
+        it went."""
         found = self._files.get(file_id)
         if found is None:
             return
@@ -142,7 +149,8 @@ class BenchFiles:
 
 
 def taken_in(url: str, slug: str, path: Path, wish: Wish, progress: Progress) -> int:
-    """What the worker process does: take a file in, with a connection of its own; returns the recording's id."""
+    """What the worker process does: take a file in, with a connection of its own; returns the recording's
+    id."""
     database = Database(url)
     try:
         return importing.take_in(database, slug, path, wish, progress)

@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 from tickstone.core.wiring.checklist import Step
 from tickstone.core.wiring.checklist import checklist as steps_of
 from tickstone.errors import BadInput, NotFound
-from tickstone.firmware import watch
+from tickstone.firmware import watch, writing
 from tickstone.store import checklist, log, rigs
 
 
@@ -22,7 +22,8 @@ class TickedStep:
 
 
 def checklist_of(session: Session, slug: str) -> list[TickedStep]:
-    """The checklist of a rig as it is wired now. A tick belongs to what the step said: another wire is another step."""
+    """The checklist of a rig as it is wired now. A tick belongs to what the step said: another wire is
+    another step."""
     stored = rigs.rig_named(session, slug)
     ticks = checklist.ticks(session, stored.id)
     return [TickedStep(step, ticks.get(step.id)) for step in steps_of(stored.rig)]
@@ -50,7 +51,8 @@ def tick(session: Session, slug: str, step_id: str, ticked: bool, by: str) -> No
 
 @dataclass(frozen=True)
 class WatchProgram:
-    """A rig's watch program in one language, with the name of its file; ``languages`` are those that the board runs."""
+    """A rig's watch program in one language, with the name of its file; ``languages`` are those that the
+    board runs."""
 
     language: str
     languages: tuple[str, ...]
@@ -62,5 +64,5 @@ def watch_program(session: Session, slug: str, language: str = "") -> WatchProgr
     """The watch program of a rig; without a language, in the first that its board runs."""
     rig = rigs.rig_named(session, slug).rig
     chosen = language or next(iter(rig.board.programs), "cpp")
-    name = f"{watch.identifier(rig.title)}_watch.{watch.suffix(chosen)}"
-    return WatchProgram(chosen, rig.board.programs, name, watch.program(rig, chosen))
+    name = f"{watch.identifier(rig.title)}_watch.{writing.SUFFIXES[chosen]}"
+    return WatchProgram(chosen, rig.board.programs, name, writing.program(rig, chosen))

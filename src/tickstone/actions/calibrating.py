@@ -1,4 +1,5 @@
-"""Calibrating: steps are kept one by one and survive everything; what they say becomes the rig's own when it is accepted."""
+"""Calibrating: steps are kept one by one and survive everything; what they say becomes the rig's own when it
+is accepted."""
 
 from __future__ import annotations
 
@@ -40,9 +41,15 @@ def procedure_of(rig: Rig, sensor: str, name: str) -> Procedure:
 def step_of(stored: Mapping[str, Any]) -> Step:
     """A stored step as the core knows it."""
     return Step(
-        stored["key"], stored["label"], stored["truth"], stored["numbers"], stored["n"], stored["held_s"],
-        stored["air_c"], stored["supply_v"],
-    )  # fmt: skip
+        stored["key"],
+        stored["label"],
+        stored["truth"],
+        stored["numbers"],
+        stored["n"],
+        stored["held_s"],
+        stored["air_c"],
+        stored["supply_v"],
+    )
 
 
 def steps_of(mine: calibrations.StoredCalibration) -> list[Step]:
@@ -91,20 +98,40 @@ def add_step(
     mine = calibrations.calibration(session, calibration_id, lock=True)
     steps = [*(old for old in mine.steps if old["key"] != step["key"]), dict(step)]
     order = {want.key: i for i, want in enumerate(procedure.wants([step_of(one) for one in steps], values))}
-    calibrations.set_steps(session, calibration_id, sorted(steps, key=lambda one: order.get(one["key"], len(order))))
+    calibrations.set_steps(
+        session, calibration_id, sorted(steps, key=lambda one: order.get(one["key"], len(order)))
+    )
 
 
 def new_step(
-    key: str, label: str, truth: Mapping[str, float], numbers: Mapping[str, Any], by: str, *, n: int = 1,
-    held_s: float = 0.0, air_c: float | None = None, supply_v: float | None = None, mark_id: int | None = None,
+    key: str,
+    label: str,
+    truth: Mapping[str, float],
+    numbers: Mapping[str, Any],
+    by: str,
+    *,
+    n: int = 1,
+    held_s: float = 0.0,
+    air_c: float | None = None,
+    supply_v: float | None = None,
+    mark_id: int | None = None,
     recording_id: int | None = None,
-) -> dict[str, Any]:  # fmt: skip
+) -> dict[str, Any]:
     """A step as it is stored."""
     return {
-        "key": key, "label": label, "truth": dict(truth), "numbers": dict(numbers), "n": n, "held_s": held_s,
-        "air_c": air_c, "supply_v": supply_v, "mark_id": mark_id, "recording_id": recording_id,
-        "at": datetime.now(UTC).isoformat(), "by": by,
-    }  # fmt: skip
+        "key": key,
+        "label": label,
+        "truth": dict(truth),
+        "numbers": dict(numbers),
+        "n": n,
+        "held_s": held_s,
+        "air_c": air_c,
+        "supply_v": supply_v,
+        "mark_id": mark_id,
+        "recording_id": recording_id,
+        "at": datetime.now(UTC).isoformat(),
+        "by": by,
+    }
 
 
 def drop(session: Session, calibration_id: int, key: str) -> None:
@@ -113,7 +140,9 @@ def drop(session: Session, calibration_id: int, key: str) -> None:
     calibrations.set_steps(session, calibration_id, [one for one in mine.steps if one["key"] != key])
 
 
-def type_step(session: Session, slug: str, sensor: str, name: str, key: str, truth: Mapping[str, float]) -> None:
+def type_step(
+    session: Session, slug: str, sensor: str, name: str, key: str, truth: Mapping[str, float]
+) -> None:
     """A step that is only read off and typed. Raises BadInput that names the field."""
     stored = rigs.rig_named(session, slug)
     procedure, values = procedure_of(stored.rig, sensor, name), settled(session, stored, sensor)
@@ -123,13 +152,15 @@ def type_step(session: Session, slug: str, sensor: str, name: str, key: str, tru
         raise BadInput(f"{want.label} is held, not typed.", "key")
     said = checked(want, truth)
     procedure.check_typed(said, [one for one in steps_of(mine) if one.key != key], values)
-    step = new_step(procedure.key_of(want, said), procedure.label_of(want, said), said, {}, "read off and typed")
+    step = new_step(
+        procedure.key_of(want, said), procedure.label_of(want, said), said, {}, "read off and typed"
+    )
     add_step(session, mine.id, step, procedure, values)
 
 
 def notebook(session: Session, slug: str, sensor: str, name: str, rows: Sequence[Mapping[str, float]]) -> int:
-    """Lines from a notebook: steps of the draft, with a hand recording and marks where they hold raw readings. Returns how
-    many. Raises BadInput that names the field."""
+    """Lines from a notebook: steps of the draft, with a hand recording and marks where they hold raw
+    readings. Returns how many. Raises BadInput that names the field."""
     stored = rigs.rig_named(session, slug)
     procedure, values = procedure_of(stored.rig, sensor, name), settled(session, stored, sensor)
     if not rows or not procedure.notebook:
@@ -146,11 +177,32 @@ def notebook(session: Session, slug: str, sensor: str, name: str, rows: Sequence
     for at, (step, channels) in enumerate(found):
         mark = None
         if recording_id is not None and channels:
-            mark = recordings.add_mark(session, recording_id, at * 1_000_000, None, step.label, sensor_id=mine.sensor_id,
-                                       truth=truth_of(step.truth))  # fmt: skip
+            mark = recordings.add_mark(
+                session,
+                recording_id,
+                at * 1_000_000,
+                None,
+                step.label,
+                sensor_id=mine.sensor_id,
+                truth=truth_of(step.truth),
+            )
         key, label = _free(calibrations.calibration(session, mine.id).steps, step)
-        add_step(session, mine.id, new_step(key, label, step.truth, step.numbers, "typed from a notebook", n=step.n,
-                 mark_id=mark, recording_id=recording_id if channels else None), procedure, values)  # fmt: skip
+        add_step(
+            session,
+            mine.id,
+            new_step(
+                key,
+                label,
+                step.truth,
+                step.numbers,
+                "typed from a notebook",
+                n=step.n,
+                mark_id=mark,
+                recording_id=recording_id if channels else None,
+            ),
+            procedure,
+            values,
+        )
     return len(found)
 
 
@@ -174,9 +226,15 @@ def _hand_recording(
     channels = kind(fitted.kind).channels_of(fitted.options)
     count = f"{len(rows)} lines"
     recording_id = recordings.begin(
-        session, rig_id=stored.id, revision_id=stored.revision_id, name=f"Notebook, {count}", origin="hand",
-        source="typed", clock="hand", streams=[recordings.NewStream(sensor, sensor, channels)],
-    )  # fmt: skip
+        session,
+        rig_id=stored.id,
+        revision_id=stored.revision_id,
+        name=f"Notebook, {count}",
+        origin="hand",
+        source="typed",
+        clock="hand",
+        streams=[recordings.NewStream(sensor, sensor, channels)],
+    )
     times = [second * 1_000_000 for second in range(len(rows))]
     table = [[row.get(channel.name, np.nan) for row in rows] for channel in channels]
     recordings.write_rows(session, recording_id, sensor, times, table)
@@ -192,9 +250,11 @@ def truth_of(truth: Mapping[str, float]) -> dict[str, Any] | None:
     return {"quantity": "typed", **truth} if truth else None
 
 
-def from_recording(session: Session, slug: str, sensor: str, name: str, recording_id: int) -> tuple[int, list[str]]:
-    """Steps from the marks of a recording: how many were taken, and sentences about those that were not. Raises BadInput for
-    ``recording_id`` when none of its marks speaks of this procedure."""
+def from_recording(
+    session: Session, slug: str, sensor: str, name: str, recording_id: int
+) -> tuple[int, list[str]]:
+    """Steps from the marks of a recording: how many were taken, and sentences about those that were not.
+    Raises BadInput for ``recording_id`` when none of its marks speaks of this procedure."""
     stored = rigs.rig_named(session, slug)
     procedure, values = procedure_of(stored.rig, sensor, name), settled(session, stored, sensor)
     recording = recordings.recording(session, recording_id)
@@ -203,7 +263,8 @@ def from_recording(session: Session, slug: str, sensor: str, name: str, recordin
     stream = next((one for one in recording.streams if one.key == sensor and one.n), None)
     if stream is None:
         raise BadInput(
-            f"Recording “{recording.name}” has no reading of the {stored.rig.sensor(sensor).name}.", "recording_id"
+            f"Recording “{recording.name}” has no reading of the {stored.rig.sensor(sensor).name}.",
+            "recording_id",
         )
     mine, taken, refused, spoken = draft(session, slug, sensor, name), 0, [], 0
     converter = Converter(session, recording, sensor)
@@ -217,7 +278,9 @@ def from_recording(session: Session, slug: str, sensor: str, name: str, recordin
         truth = {**truth, **conditions_said(mark.conditions, ("height_mm", "lamp"))}
         seen = _window(session, stream, converter, t0, t1)
         steps = steps_of(calibrations.calibration(session, mine.id))
-        want = next((one for one in procedure.wants(steps, values) if one.key == key), Want(key, mark.label, ""))
+        want = next(
+            (one for one in procedure.wants(steps, values) if one.key == key), Want(key, mark.label, "")
+        )
         if mark.t1 is not None:
             judged = procedure.judge(seen, want, truth, [s for s in steps if s.key != key], values)
             if not judged.ready and judged.lacks is not Lack.TIME:
@@ -228,10 +291,24 @@ def from_recording(session: Session, slug: str, sensor: str, name: str, recordin
         except BadInput as error:
             refused.append(f"{mark.label} at {mark.t0 / 1e6:.1f} s: {error}")
             continue
-        add_step(session, mine.id, new_step(
-            procedure.key_of(want, truth), procedure.label_of(want, truth), truth, numbers, "from a mark",
-            n=int(seen.times_s.size), held_s=seen.span_s, air_c=seen.air_c, mark_id=mark.id, recording_id=recording_id,
-        ), procedure, values)  # fmt: skip
+        add_step(
+            session,
+            mine.id,
+            new_step(
+                procedure.key_of(want, truth),
+                procedure.label_of(want, truth),
+                truth,
+                numbers,
+                "from a mark",
+                n=int(seen.times_s.size),
+                held_s=seen.span_s,
+                air_c=seen.air_c,
+                mark_id=mark.id,
+                recording_id=recording_id,
+            ),
+            procedure,
+            values,
+        )
         taken += 1
     if not spoken:
         raise BadInput(f"No mark of “{recording.name}” speaks of {procedure.title.lower()}.", "recording_id")
@@ -253,17 +330,22 @@ def outcome(session: Session, slug: str, mine: calibrations.StoredCalibration) -
 
 
 def accepted_constants(found: Outcome, extras: Sequence[str]) -> dict[str, Fitted]:
-    """The constants to take over, those of the chosen extras in place of plain ones. Raises BadInput for ``extras``."""
+    """The constants to take over, those of the chosen extras in place of plain ones. Raises BadInput for
+    ``extras``."""
     known = {one.name: one for one in found.extras}
     unknown = [name for name in extras if name not in known]
     if unknown:
         raise BadInput(f"There is no {unknown[0]!r} to take over.", "extras")
-    return {one.name: one for some in (found.constants, *(known[name].constants for name in extras)) for one in some}
+    return {
+        one.name: one
+        for some in (found.constants, *(known[name].constants for name in extras))
+        for one in some
+    }
 
 
 def accept(session: Session, slug: str, calibration_id: int, extras: Sequence[str] = ()) -> None:
-    """Make the fitted constants the rig's own. Raises Conflict while they are not to be had, and BadInput that names the
-    constant when one lies outside what can be."""
+    """Make the fitted constants the rig's own. Raises Conflict while they are not to be had, and BadInput
+    that names the constant when one lies outside what can be."""
     mine = calibrations.calibration(session, calibration_id, lock=True)
     stored = rigs.rig_named(session, slug)
     procedure, values = catalogue.procedure(mine.procedure), settled(session, stored, mine.sensor)
@@ -272,39 +354,80 @@ def accept(session: Session, slug: str, calibration_id: int, extras: Sequence[st
         raise Conflict(found.why_not or "There is nothing to accept.", "calibration")
     taken = accepted_constants(found, extras)
     specs = {spec.name: spec for spec in kind(stored.rig.sensor(mine.sensor).kind).constants}
-    evidence = tuple(constants.Input(recording_id=one["recording_id"], mark_id=one["mark_id"])
-                     for one in mine.steps if one["recording_id"] is not None)  # fmt: skip
-    fields = tuple(constants.Input(name=name, seen=seen) for name, seen in rig_fields(stored.rig, mine.sensor).items())
+    evidence = tuple(
+        constants.Input(recording_id=one["recording_id"], mark_id=one["mark_id"])
+        for one in mine.steps
+        if one["recording_id"] is not None
+    )
+    fields = tuple(
+        constants.Input(name=name, seen=seen) for name, seen in rig_fields(stored.rig, mine.sensor).items()
+    )
     rests = [name for name in procedure.rests_on if name in specs and name not in taken]
     seen = {name: values[name].value_id if name in values else None for name in rests}
-    inputs = (*evidence, *fields, *(constants.Input(value_id=value_id, name=name) for name, value_id in seen.items()))
+    inputs = (
+        *evidence,
+        *fields,
+        *(constants.Input(value_id=value_id, name=name) for name, value_id in seen.items()),
+    )
     around = _conditions(mine.steps)
     order = sorted(taken, key=lambda name: name not in procedure.rests_on)  # what others rest on comes first
     source = f"{procedure.title.lower()}, {len(mine.steps)} held"
     for name in order:
         one, spec = taken[name], specs[name]
         check_between(one.value, spec.low, spec.high, name)
-        value_id = constants.add(session, stored.id, mine.sensor_id, constants.NewValue(
-            name, one.value, spec.unit, one.sd, Provenance.MEASURED, source, {**around, **one.condition}, inputs, mine.id))  # fmt: skip
+        value_id = constants.add(
+            session,
+            stored.id,
+            mine.sensor_id,
+            constants.NewValue(
+                name,
+                one.value,
+                spec.unit,
+                one.sd,
+                Provenance.MEASURED,
+                source,
+                {**around, **one.condition},
+                inputs,
+                mine.id,
+            ),
+        )
         if name in procedure.rests_on:
             inputs = (*inputs, constants.Input(value_id=value_id, name=name))
-    calibrations.finish(session, calibration_id, "accepted", {
-        "verdict": found.verdict, "heading": found.heading,
-        "constants": {name: {"value": one.value, "sd": one.sd, "unit": specs[name].unit, "label": specs[name].label}
-                      for name, one in taken.items()},
-        **around,
-    })  # fmt: skip
+    calibrations.finish(
+        session,
+        calibration_id,
+        "accepted",
+        {
+            "verdict": found.verdict,
+            "heading": found.heading,
+            "constants": {
+                name: {"value": one.value, "sd": one.sd, "unit": specs[name].unit, "label": specs[name].label}
+                for name, one in taken.items()
+            },
+            **around,
+        },
+    )
     fitted = stored.rig.sensor(mine.sensor).name
     said = ", ".join(_said(specs[name].label, one, specs[name].unit) for name, one in list(taken.items())[:6])
-    log.write_entry(session, stored.id, "calibration", f"{fitted}, {procedure.title.lower()}: {said}. {found.verdict}",
-                    calibration=calibration_id, sensor=mine.sensor)  # fmt: skip
+    log.write_entry(
+        session,
+        stored.id,
+        "calibration",
+        f"{fitted}, {procedure.title.lower()}: {said}. {found.verdict}",
+        calibration=calibration_id,
+        sensor=mine.sensor,
+    )
 
 
 def _said(label: str, one: Fitted, unit: str) -> str:
     spread = 2 * (one.sd or 0.0)
-    digits = 0 if spread >= 20 or (not spread and one.value == round(one.value)) else 1 if spread >= 0.2 else 3
+    digits = (
+        0 if spread >= 20 or (not spread and one.value == round(one.value)) else 1 if spread >= 0.2 else 3
+    )
     return (
-        f"{label} {fixed(one.value, digits)}" + (f" ± {fixed(spread, digits)}" if spread else "") + f" {unit}".rstrip()
+        f"{label} {fixed(one.value, digits)}"
+        + (f" ± {fixed(spread, digits)}" if spread else "")
+        + f" {unit}".rstrip()
     )
 
 
@@ -325,13 +448,17 @@ def reject(session: Session, slug: str, calibration_id: int) -> None:
     stored = rigs.rig_named(session, slug)
     title = catalogue.procedure(mine.procedure).title
     log.write_entry(
-        session, stored.id, "calibration", f"{title}: {len(mine.steps)} held, put away", calibration=calibration_id
+        session,
+        stored.id,
+        "calibration",
+        f"{title}: {len(mine.steps)} held, put away",
+        calibration=calibration_id,
     )
 
 
 def bring_back(session: Session, slug: str, sensor: str, name: str, calibration_id: int) -> None:
-    """Make what was put away the open draft again. Raises NotFound for one of another sensor or procedure, and Conflict while
-    something is held in a newer draft."""
+    """Make what was put away the open draft again. Raises NotFound for one of another sensor or procedure,
+    and Conflict while something is held in a newer draft."""
     mine = calibrations.calibration(session, calibration_id)
     stored = rigs.rig_named(session, slug)
     if (mine.rig_id, mine.sensor, mine.procedure) != (stored.id, sensor, name):
@@ -344,5 +471,9 @@ def bring_back(session: Session, slug: str, sensor: str, name: str, calibration_
     calibrations.reopen(session, calibration_id)
     title = catalogue.procedure(name).title
     log.write_entry(
-        session, stored.id, "calibration", f"{title}: {len(mine.steps)} held, brought back", calibration=calibration_id
+        session,
+        stored.id,
+        "calibration",
+        f"{title}: {len(mine.steps)} held, brought back",
+        calibration=calibration_id,
     )

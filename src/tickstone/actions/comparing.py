@@ -1,4 +1,5 @@
-"""What a calibration changes: an old recording before and after, and how constants drifted from one to the next."""
+"""What a calibration changes: an old recording before and after, and how constants drifted from one to the
+next."""
 
 from __future__ import annotations
 
@@ -26,8 +27,8 @@ POINTS = 240
 
 @dataclass(frozen=True)
 class BeforeAfter:
-    """Converted readings of a stretch by the constants of today and by the fitted ones, each point the middle of its bin;
-    NaN where there is none. ``said`` puts the difference into words."""
+    """Converted readings of a stretch by the constants of today and by the fitted ones, each point the middle
+    of its bin; NaN where there is none. ``said`` puts the difference into words."""
 
     times_s: npt.NDArray[np.float64]
     before: npt.NDArray[np.float64]
@@ -53,19 +54,22 @@ def with_fitted(what: Kind, values: Values, fitted: Mapping[str, Fitted]) -> Val
 
 
 def before_after(session: Session, slug: str, sensor: str, name: str, recording_id: int) -> BeforeAfter:
-    """Convert a recording with today's constants and with those that the draft has fitted. Raises BadInput for
-    ``recording_id`` when it has no such readings, and when nothing is fitted yet."""
+    """Convert a recording with today's constants and with those that the draft has fitted. Raises BadInput
+    for ``recording_id`` when it has no such readings, and when nothing is fitted yet."""
     stored, recording = rigs.rig_named(session, slug), recordings.recording(session, recording_id)
     stream = next((one for one in recording.streams if one.key == sensor and one.n), None)
     if stream is None or recording.rig_id != stored.id:
         raise BadInput(
-            f"Recording “{recording.name}” has no reading of the {stored.rig.sensor(sensor).name}.", "recording_id"
+            f"Recording “{recording.name}” has no reading of the {stored.rig.sensor(sensor).name}.",
+            "recording_id",
         )
     found = calibrating.outcome(session, slug, calibrating.draft(session, slug, sensor, name))
     if not found.constants:
         raise BadInput("Nothing is fitted yet: hold more first.", "procedure")
     values = settled(session, stored, sensor)
-    after = with_fitted(kind(stored.rig.sensor(sensor).kind), values, {one.name: one for one in found.constants})
+    after = with_fitted(
+        kind(stored.rig.sensor(sensor).kind), values, {one.name: one for one in found.constants}
+    )
     times, raw = samples.rows_between(session, stream)
     times, raw = times[:MOST_ROWS], raw[:, :MOST_ROWS]
     worked = [Converter(session, recording, sensor, one).work(times, raw) for one in (values, after)]
@@ -76,7 +80,9 @@ def before_after(session: Session, slug: str, sensor: str, name: str, recording_
     return BeforeAfter(at, old, new, quantity.name, quantity.unit, _said(series[0], series[1], quantity.unit))
 
 
-def _binned(times_s: npt.NDArray[np.float64], values: npt.NDArray[np.float64]) -> tuple[np.ndarray, np.ndarray]:
+def _binned(
+    times_s: npt.NDArray[np.float64], values: npt.NDArray[np.float64]
+) -> tuple[np.ndarray, np.ndarray]:
     parts = min(POINTS, max(1, times_s.size))
     at, middle = [], []
     for t, v in zip(np.array_split(times_s, parts), np.array_split(values, parts), strict=True):
@@ -95,7 +101,10 @@ def _said(before: np.ndarray, after: np.ndarray, unit: str) -> str:
         moved = after[both] - before[both]
         middle = float(np.median(moved))
         digits = 0 if abs(middle) >= 10 else 1 if abs(middle) >= 1 else 2
-        said = f"Readings move by {fixed(middle, digits)} {unit} in the middle, at most {fixed(float(np.abs(moved).max()), digits)}."
+        said = (
+            f"Readings move by {fixed(middle, digits)} {unit} in the middle, at most "
+            f"{fixed(float(np.abs(moved).max()), digits)}."
+        )
     if good_after != good_before:
         said += f" {good_after} of {after.size} mean something, {good_before} before."
     return said
@@ -120,9 +129,13 @@ def past(session: Session, slug: str, sensor: str, name: str) -> list[Past]:
     for one in calibrations.of_procedure(session, sensor_id, name, "accepted"):
         fitted = (one.result or {}).get("constants", {})
         at = one.ended_at or one.made_at
-        found.append(Past(
-            one.id, at.isoformat(), str((one.result or {}).get("verdict", "")),
-            {key: (float(c["value"]), c["sd"]) for key, c in fitted.items()},
-            {key: (c["label"], c["unit"]) for key, c in fitted.items()},
-        ))  # fmt: skip
+        found.append(
+            Past(
+                one.id,
+                at.isoformat(),
+                str((one.result or {}).get("verdict", "")),
+                {key: (float(c["value"]), c["sd"]) for key, c in fitted.items()},
+                {key: (c["label"], c["unit"]) for key, c in fitted.items()},
+            )
+        )
     return found[::-1]

@@ -1,4 +1,5 @@
-"""The constants of a rig as they stand: what is stored, dressed by the catalogue, with defaults and derived ones."""
+"""The constants of a rig as they stand: what is stored, dressed by the catalogue, with defaults and derived
+ones."""
 
 from __future__ import annotations
 
@@ -21,14 +22,16 @@ def live_air(session: Session, stored: rigs.StoredRig, air_c: float, readings: i
     """The air as the rig's own sensor reads it just now, as uncertain as that sensor's offset."""
     sensor = thermometers(stored.rig)[0].id
     sd = settled(session, stored, sensor)["offset"].sd
-    return Value("air", "air", "°C", round(air_c, 2), sd, Provenance.MEASURED, f"live, mean of {readings}", "convert")
+    return Value(
+        "air", "air", "°C", round(air_c, 2), sd, Provenance.MEASURED, f"live, mean of {readings}", "convert"
+    )
 
 
 def settled(
     session: Session, stored: rigs.StoredRig, sensor: str, air: Value | None = None, rig: Rig | None = None
 ) -> dict[str, Value]:
-    """All constants of a sensor by name, in catalogue order; ``air`` stands in for its air constant when it has one.
-    ``rig`` is a rig of another day that may have the sensor where the present one has lost it."""
+    """All constants of a sensor by name, in catalogue order; ``air`` stands in for its air constant when it
+    has one. ``rig`` is a rig of another day that may have the sensor where the present one has lost it."""
     home = stored.rig if rig is None or stored.rig.find_sensor(sensor) else rig
     fitted = home.sensor(sensor)
     sensor_id = rigs.sensor_ids(session, stored.id)[sensor]
@@ -39,32 +42,43 @@ def settled(
 def all_settled(session: Session, stored: rigs.StoredRig) -> dict[str, dict[str, Value]]:
     """The constants of every sensor of a rig."""
     ids = rigs.sensor_ids(session, stored.id)
-    known = constants.latest(session, {ids[one.id]: rig_fields(stored.rig, one.id) for one in stored.rig.sensors})
+    known = constants.latest(
+        session, {ids[one.id]: rig_fields(stored.rig, one.id) for one in stored.rig.sensors}
+    )
     return {one.id: _settled(stored.rig, one, known[ids[one.id]]) for one in stored.rig.sensors}
 
 
-def _settled(home: Rig, fitted: Sensor, known: Mapping[str, Value], air: Value | None = None) -> dict[str, Value]:
+def _settled(
+    home: Rig, fitted: Sensor, known: Mapping[str, Value], air: Value | None = None
+) -> dict[str, Value]:
     what = kind(fitted.kind)
     specs = {spec.name: spec for spec in what.constants}
     dressed = {name: constants.dressed(value, specs) for name, value in known.items() if name in specs}
     dressed = told_by_rig(home, fitted, what.constants) | dressed
     if air is not None and "air" in specs:
-        dressed["air"] = replace(air, shown_at=specs["air"].shown_at, typed=(specs["air"].low, specs["air"].high))
+        dressed["air"] = replace(
+            air, shown_at=specs["air"].shown_at, typed=(specs["air"].low, specs["air"].high)
+        )
     return settle(what.constants, what.derived, dressed)
 
 
 def as_of(
     session: Session, stored: rigs.StoredRig, sensor: str, number: int, rig: Rig | None = None
 ) -> dict[str, Value]:
-    """The constants of a sensor as a stone holds them; what the stone does not know stands as it does today. ``rig`` as in
-    ``settled``. Raises NotFound for a stone that the rig has not."""
+    """The constants of a sensor as a stone holds them; what the stone does not know stands as it does today.
+    ``rig`` as in ``settled``. Raises NotFound for a stone that the rig has not."""
     values = settled(session, stored, sensor, rig=rig)
     for line in log.stone(session, stored.id, number).lines:
         if line.sensor == sensor and line.name in values:
             values[line.name] = replace(
-                values[line.name], value=line.value, unit=line.unit, sd=line.sd, provenance=Provenance(line.provenance),
-                source=line.source, value_id=line.value_id,
-            )  # fmt: skip
+                values[line.name],
+                value=line.value,
+                unit=line.unit,
+                sd=line.sd,
+                provenance=Provenance(line.provenance),
+                source=line.source,
+                value_id=line.value_id,
+            )
     return values
 
 
@@ -73,7 +87,8 @@ def type_value(
 ) -> None:
     """A person types a constant: a hand reading where it can be measured, a choice otherwise.
 
-    Raises BadInput for ``value`` when it lies outside what can be, and for ``name`` when nothing is typed there.
+    Raises BadInput for ``value`` when it lies outside what can be, and for ``name`` when nothing is typed
+    there.
     """
     stored = rigs.rig_named(session, slug)
     spec = spec_of(stored, sensor, name)
@@ -83,7 +98,13 @@ def type_value(
     measured = spec.typed_as is Provenance.MEASURED
     source = note.strip() or ("read by hand" if measured else "chosen by hand")
     new = constants.NewValue(
-        name, value, spec.unit, (sd if sd is not None else spec.sd) if measured else None, spec.typed_as, source, {}
+        name,
+        value,
+        spec.unit,
+        (sd if sd is not None else spec.sd) if measured else None,
+        spec.typed_as,
+        source,
+        {},
     )
     constants.add(session, stored.id, rigs.sensor_ids(session, stored.id)[sensor], new)
     said = f"{stored.rig.sensor(sensor).name}: {spec.label} set to {value:g} {spec.unit}".rstrip()

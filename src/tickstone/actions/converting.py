@@ -1,5 +1,5 @@
-"""Working raw numbers: with a rig's own constants, or with the usual ones of a loose part and what a person types; one
-reading, or a file of them."""
+"""Working raw numbers: with a rig's own constants, or with the usual ones of a loose part and what a person
+types; one reading, or a file of them."""
 
 from __future__ import annotations
 
@@ -43,11 +43,15 @@ class Part:
 
 
 def mounted(session: Session, slug: str, sensor: str, air_c: float | None, live_air: bool) -> Part:
-    """A sensor of a rig. ``air_c`` is the air at that moment (None = the constant's); ``live_air`` tells that it was
-    measured just then. Raises NotFound and BadInput."""
+    """A sensor of a rig. ``air_c`` is the air at that moment (None = the constant's); ``live_air`` tells that
+    it was measured just then. Raises NotFound and BadInput."""
     stored = rigs.rig_named(session, slug)
     what = kind(stored.rig.sensor(sensor).kind)
-    air = constants.live_air(session, stored, air_c, FEWEST_READINGS) if live_air and air_c is not None else None
+    air = (
+        constants.live_air(session, stored, air_c, FEWEST_READINGS)
+        if live_air and air_c is not None
+        else None
+    )
     values = constants.settled(session, stored, sensor, air)
     return Part(what, values, _around(air_c))
 
@@ -65,8 +69,11 @@ def _around(air_c: float | None) -> Surroundings:
     return Surroundings(None if air_c is None else np.array([air_c]))
 
 
-def tabled(database: Database, file: BinaryIO, slug: str, said: Mapping[str, str]) -> tuple[Converting, list[str]]:
-    """A table of raw readings, about to be converted: with a rig's constants as they stand, or as of loose parts.
+def tabled(
+    database: Database, file: BinaryIO, slug: str, said: Mapping[str, str]
+) -> tuple[Converting, list[str]]:
+    """A table of raw readings, about to be converted: with a rig's constants as they stand, or as of loose
+    parts.
 
     Parameters: file, the table; slug, of the rig, empty for none; said, column name to what it is.
     Returns: the conversion, and everything that a column can be said to be. Raises BadInput and NotFound.
@@ -75,7 +82,9 @@ def tabled(database: Database, file: BinaryIO, slug: str, said: Mapping[str, str
         with database.transaction() as session:
             stored = rigs.rig_named(session, slug)
             settled = constants.all_settled(session, stored)
-            candidates = [columns.Candidate(s.id, kind(s.kind), settled[s.id], prefix=s.id) for s in stored.rig.sensors]
+            candidates = [
+                columns.Candidate(s.id, kind(s.kind), settled[s.id], prefix=s.id) for s in stored.rig.sensors
+            ]
     else:
         candidates = columns.bare_candidates({})
     table = open_table(file)

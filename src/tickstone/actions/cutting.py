@@ -19,7 +19,8 @@ MOST_ODD = 1000
 
 @dataclass(frozen=True)
 class Done:
-    """What was made, and what was put away for it: undoing is putting away the one and bringing back the other."""
+    """What was made, and what was put away for it: undoing is putting away the one and bringing back the
+    other."""
 
     made: list[int]
     put_away: list[int]
@@ -36,7 +37,8 @@ class _Piece:
 
 
 def trim(session: Session, recording_id: int, t0: int, t1: int) -> Done:
-    """Keep only a span, µs, of a recording; the whole is put away. Raises BadInput naming ``t0`` or ``t1``."""
+    """Keep only a span, µs, of a recording; the whole is put away. Raises BadInput naming ``t0`` or
+    ``t1``."""
     found = _settled(session, recording_id)
     begin, end = _extent(found)
     _check_span(t0, t1, begin, end)
@@ -49,15 +51,21 @@ def split(session: Session, recording_id: int, t: int) -> Done:
     found = _settled(session, recording_id)
     begin, end = _extent(found)
     if not begin < t <= end:
-        raise BadInput(f"t must lie within the recording, after {begin / 1e6:g} s and up to {end / 1e6:g} s.", "t_s")
+        raise BadInput(
+            f"t must lie within the recording, after {begin / 1e6:g} s and up to {end / 1e6:g} s.", "t_s"
+        )
     pieces = ((begin, t - 1, "first part"), (t, end, "second part"))
-    made = [_make(session, [_Piece(found, t0, t1, 0)], f"{found.name}, {which}", which) for t0, t1, which in pieces]
+    made = [
+        _make(session, [_Piece(found, t0, t1, 0)], f"{found.name}, {which}", which)
+        for t0, t1, which in pieces
+    ]
     return _replaced(session, [found], made)
 
 
 def join(session: Session, slug: str, recording_ids: Sequence[int]) -> Done:
-    """Make one recording of several of a rig, in the order of their beginnings; they are put away. Their distance in time
-    stays, where one begins after the one before has ended; each begins a new segment. Raises BadInput."""
+    """Make one recording of several of a rig, in the order of their beginnings; they are put away. Their
+    distance in time stays, where one begins after the one before has ended; each begins a new segment. Raises
+    BadInput."""
     if not 2 <= len(set(recording_ids)) <= MOST_JOINED:
         raise BadInput(f"Choose from 2 to {MOST_JOINED} recordings to join.", "recordings")
     every = [_settled(session, one) for one in dict.fromkeys(recording_ids)]
@@ -66,8 +74,11 @@ def join(session: Session, slug: str, recording_ids: Sequence[int]) -> Done:
         raise BadInput("These recordings are of different rigs.", "recordings")
     boards = {_electrical(rigs.rig_of_revision(session, one.rig_revision_id)) for one in every}
     if len(boards) > 1:
-        raise BadInput("The board or a sensor was changed between these recordings: their readings do not mean the same.",
-                       "recordings")  # fmt: skip
+        raise BadInput(
+            "The board or a sensor was changed between these recordings: their readings do "
+            "not mean the same.",
+            "recordings",
+        )
     pieces: list[_Piece] = []
     end = 0
     for found in every:
@@ -98,7 +109,9 @@ def _settled(session: Session, recording_id: int) -> recordings.StoredRecording:
 
 
 def _extent(found: recordings.StoredRecording) -> tuple[int, int]:
-    known = [(stream.t0, stream.t1) for stream in found.streams if stream.t0 is not None and stream.t1 is not None]
+    known = [
+        (stream.t0, stream.t1) for stream in found.streams if stream.t0 is not None and stream.t1 is not None
+    ]
     return min(t0 for t0, _ in known), max(t1 for _, t1 in known)
 
 
@@ -107,7 +120,8 @@ def _check_span(t0: int, t1: int, begin: int, end: int) -> None:
         raise BadInput("The span must end after it begins.", "t1_s")
     if t1 < begin or t0 > end:
         raise BadInput(
-            f"The span lies outside of the recording, which goes from {begin / 1e6:g} to {end / 1e6:g} s.", "t0_s"
+            f"The span lies outside of the recording, which goes from {begin / 1e6:g} to {end / 1e6:g} s.",
+            "t0_s",
         )
 
 
@@ -120,13 +134,23 @@ def _make(session: Session, pieces: list[_Piece], name: str, how: str) -> int:
             if [(c.channel, c.unit) for c in known.columns] != [(c.channel, c.unit) for c in stream.columns]:
                 raise BadInput(f"{stream.key} holds other channels in {piece.found.name}.", "recordings")
     recording_id = recordings.begin(
-        session, rig_id=first.rig_id, revision_id=first.rig_revision_id, name=name[:120], origin=first.origin,
-        source=first.source, clock=first.clock, note=first.note,
-        streams=[recordings.NewStream(key, next((c.sensor for c in stream.columns), None), recordings.specs_of(stream))
-                 for key, stream in streams.items()],
+        session,
+        rig_id=first.rig_id,
+        revision_id=first.rig_revision_id,
+        name=name[:120],
+        origin=first.origin,
+        source=first.source,
+        clock=first.clock,
+        note=first.note,
+        streams=[
+            recordings.NewStream(
+                key, next((c.sensor for c in stream.columns), None), recordings.specs_of(stream)
+            )
+            for key, stream in streams.items()
+        ],
         made_from=[{"recording": p.found.id, "t0": p.t0, "t1": p.t1, "how": how} for p in pieces],
         started_at=first.started_at + timedelta(microseconds=pieces[0].t0 - pieces[0].at),
-    )  # fmt: skip
+    )
     writer = samples.ChunkWriter(session, recording_id)
     segment = end = 0
     for piece in pieces:
@@ -140,13 +164,18 @@ def _make(session: Session, pieces: list[_Piece], name: str, how: str) -> int:
         segment += segments
         _carry(session, piece, recording_id, shift)
     writer.finish()
-    recordings.close(session, recording_id, status="closed",
-                     ended_at=first.started_at + timedelta(microseconds=end + pieces[0].t0 - pieces[0].at))  # fmt: skip
+    recordings.close(
+        session,
+        recording_id,
+        status="closed",
+        ended_at=first.started_at + timedelta(microseconds=end + pieces[0].t0 - pieces[0].at),
+    )
     return recording_id
 
 
 def _carry(session: Session, piece: _Piece, recording_id: int, shift: int) -> None:
-    """Take over what is kept beside the readings: marks cut at the ends of the span, and lines not understood."""
+    """Take over what is kept beside the readings: marks cut at the ends of the span, and lines not
+    understood."""
     ids = rigs.sensor_ids(session, piece.found.rig_id)
     for mark in recordings.marks_of(session, piece.found.id):
         t1 = mark.t0 if mark.t1 is None else mark.t1
@@ -154,14 +183,25 @@ def _carry(session: Session, piece: _Piece, recording_id: int, shift: int) -> No
             continue
         t0, t1 = max(mark.t0, piece.t0), min(t1, piece.t1)
         recordings.add_mark(
-            session, recording_id, t0 + shift, t1 + shift if mark.t1 is not None and t1 > t0 else None, mark.label,
-            sensor_id=ids.get(mark.sensor or ""), truth=mark.truth, conditions=mark.conditions,
-        )  # fmt: skip
+            session,
+            recording_id,
+            t0 + shift,
+            t1 + shift if mark.t1 is not None and t1 > t0 else None,
+            mark.label,
+            sensor_id=ids.get(mark.sensor or ""),
+            truth=mark.truth,
+            conditions=mark.conditions,
+        )
     odd = recordings.odd_lines(session, piece.found.id, MOST_ODD)
-    recordings.add_odd_lines(session, recording_id, [
-        recordings.StoredOddLine(one.t if one.line else one.t + shift, one.text, one.why, one.line)
-        for one in odd if one.line or piece.t0 <= one.t <= piece.t1
-    ])  # fmt: skip
+    recordings.add_odd_lines(
+        session,
+        recording_id,
+        [
+            recordings.StoredOddLine(one.t if one.line else one.t + shift, one.text, one.why, one.line)
+            for one in odd
+            if one.line or piece.t0 <= one.t <= piece.t1
+        ],
+    )
 
 
 def _replaced(session: Session, old: list[recordings.StoredRecording], made: list[int]) -> Done:

@@ -1,4 +1,5 @@
-"""Deciding: recordings are read as the core's decisions look at them, and what is chosen remembers what it was chosen from."""
+"""Deciding: recordings are read as the core's decisions look at them, and what is chosen remembers what it
+was chosen from."""
 
 from __future__ import annotations
 
@@ -35,8 +36,8 @@ class Source:
 
 @dataclass(frozen=True)
 class Worked:
-    """A decision worked out for a sensor: what can be chosen, from which recordings, with which constants; why what was
-    chosen before no longer holds (empty while it does, or while something else is picked)."""
+    """A decision worked out for a sensor: what can be chosen, from which recordings, with which constants;
+    why what was chosen before no longer holds (empty while it does, or while something else is picked)."""
 
     decision: Decision
     decided: Decided
@@ -50,7 +51,9 @@ def decision_of(rig: Rig, sensor: str, name: str) -> Decision:
     """A decision that a sensor has. Raises NotFound, and BadInput for ``decision``."""
     found = catalogue.decision(name)
     if name not in kind(rig.sensor(sensor).kind).decisions:
-        raise BadInput(f"The {rig.sensor(sensor).name} has nothing to decide about “{found.title}”.", "decision")
+        raise BadInput(
+            f"The {rig.sensor(sensor).name} has nothing to decide about “{found.title}”.", "decision"
+        )
     return found
 
 
@@ -62,14 +65,21 @@ def standing(session: Session, slug: str, sensor: str) -> list[tuple[Decision, s
     for name in kind(stored.rig.sensor(sensor).kind).decisions:
         one = catalogue.decision(name)
         made = chosen_by(one, values)
-        found.append((one, "open" if not made else "stale" if any(value.stale for value in made) else "chosen"))
+        found.append(
+            (one, "open" if not made else "stale" if any(value.stale for value in made) else "chosen")
+        )
     return found
 
 
 def work(
-    session: Session, slug: str, sensor: str, name: str, from_ids: Sequence[int] | None = None,
-    test_id: int | None = None, picked: Mapping[str, float] | None = None,
-) -> Worked:  # fmt: skip
+    session: Session,
+    slug: str,
+    sensor: str,
+    name: str,
+    from_ids: Sequence[int] | None = None,
+    test_id: int | None = None,
+    picked: Mapping[str, float] | None = None,
+) -> Worked:
     """Work a decision out: on the recordings named, or on the newest that speak to it.
 
     Raises NotFound for a recording of another rig, BadInput that names the field otherwise.
@@ -101,7 +111,9 @@ def work(
     return Worked(decision, decided, sources, test_id, values, "" if picked else stale)
 
 
-def _usable(session: Session, rig_id: int, sensor: str, decision: Decision) -> list[recordings.StoredRecording]:
+def _usable(
+    session: Session, rig_id: int, sensor: str, decision: Decision
+) -> list[recordings.StoredRecording]:
     least = 1 if decision.marked else decision.least
     ended = [one for one in recordings.recordings_of(session, rig_id) if one.status != "live"]
     held = [one for one in ended if any(stream.key == sensor and stream.n >= least for stream in one.streams)]
@@ -113,10 +125,17 @@ def _usable(session: Session, rig_id: int, sensor: str, decision: Decision) -> l
 
 def _marks(marks: Sequence[recordings.StoredMark], sensor: str) -> tuple[Marked, ...]:
     return tuple(
-        Marked(mark.t0 / 1e6, (mark.t0 if mark.t1 is None else mark.t1) / 1e6, mark.label, mark.truth, mark.conditions, mark.id)
+        Marked(
+            mark.t0 / 1e6,
+            (mark.t0 if mark.t1 is None else mark.t1) / 1e6,
+            mark.label,
+            mark.truth,
+            mark.conditions,
+            mark.id,
+        )
         for mark in marks
         if mark.sensor in (None, sensor)
-    )  # fmt: skip
+    )
 
 
 def seen_of(session: Session, recording: recordings.StoredRecording, sensor: str) -> Seen:
@@ -131,17 +150,29 @@ def seen_of(session: Session, recording: recordings.StoredRecording, sensor: str
     said, _ = converter.rows(times, raw, {})
     channels = dict(zip(converter.columns, raw, strict=True))
     valid = said.valid & np.isfinite(said.values)
-    return Seen(recording.id, recording.name, times / 1e6, channels, asked, said.values, valid,
-                _marks(recordings.marks_of(session, recording.id), sensor))  # fmt: skip
+    return Seen(
+        recording.id,
+        recording.name,
+        times / 1e6,
+        channels,
+        asked,
+        said.values,
+        valid,
+        _marks(recordings.marks_of(session, recording.id), sensor),
+    )
 
 
 def choose(
-    session: Session, slug: str, sensor: str, name: str, wanted: Mapping[str, float],
+    session: Session,
+    slug: str,
+    sensor: str,
+    name: str,
+    wanted: Mapping[str, float],
     from_ids: Sequence[int] | None = None,
-) -> int:  # fmt: skip
-    """Make values a person's choice, remembering the recordings, marks and constants they were chosen from, and what speaks
-    against them. Returns the id of the last value, by which the choice can be taken back. Raises BadInput that names the
-    constant, or ``choice`` while nothing can be chosen."""
+) -> int:
+    """Make values a person's choice, remembering the recordings, marks and constants they were chosen from,
+    and what speaks against them. Returns the id of the last value, by which the choice can be taken back.
+    Raises BadInput that names the constant, or ``choice`` while nothing can be chosen."""
     found = work(session, slug, sensor, name, from_ids, None, wanted)
     if found.decided.why_not:
         raise BadInput(found.decided.why_not, "choice")
@@ -152,7 +183,10 @@ def choose(
     specs = {spec.name: spec for spec in kind(stored.rig.sensor(sensor).kind).constants}
     offered = {choice.name: choice for choice in found.decided.choices}
     rests = [n for n in (*found.decision.inputs, *found.decision.rests_on) if n in specs and n not in wanted]
-    inputs = [constants.Input(value_id=found.values[n].value_id if n in found.values else None, name=n) for n in rests]
+    inputs = [
+        constants.Input(value_id=found.values[n].value_id if n in found.values else None, name=n)
+        for n in rests
+    ]
     inputs += [constants.Input(name=n, seen=seen) for n, seen in rig_fields(stored.rig, sensor).items()]
     inputs += [constants.Input(recording_id=one) for one in found.decided.used]
     inputs += [constants.Input(mark_id=one) for one in found.decided.marks_used]
@@ -161,24 +195,52 @@ def choose(
     warnings = {one: warning_of(found.decided, one) for one in wanted}
     last = 0
     for one, value in wanted.items():
-        last = constants.add(session, stored.id, sensor_id, constants.NewValue(
-            one, value, specs[one].unit, None, Provenance.CHOSEN, f"chosen; {offered[one].why}", {}, tuple(inputs),
-            warning=warnings[one]))  # fmt: skip
-    said = ", ".join(f"{specs[n].label} {value:g} {specs[n].unit}".rstrip() for n, value in list(wanted.items())[:6])
+        last = constants.add(
+            session,
+            stored.id,
+            sensor_id,
+            constants.NewValue(
+                one,
+                value,
+                specs[one].unit,
+                None,
+                Provenance.CHOSEN,
+                f"chosen; {offered[one].why}",
+                {},
+                tuple(inputs),
+                warning=warnings[one],
+            ),
+        )
+    said = ", ".join(
+        f"{specs[n].label} {value:g} {specs[n].unit}".rstrip() for n, value in list(wanted.items())[:6]
+    )
     sensor_name = stored.rig.sensor(sensor).name
-    against = "; ".join(dict.fromkeys(f"{specs[n].label}: {warning}" for n, warning in warnings.items() if warning))
-    log.write_entry(session, stored.id, "constant",
-                    f"{sensor_name}, {found.decision.title.lower()}: {said}" + (f". Warning: {against}" if against else ""),
-                    sensor=sensor, name=next(iter(wanted)))  # fmt: skip
+    against = "; ".join(
+        dict.fromkeys(f"{specs[n].label}: {warning}" for n, warning in warnings.items() if warning)
+    )
+    log.write_entry(
+        session,
+        stored.id,
+        "constant",
+        f"{sensor_name}, {found.decision.title.lower()}: {said}"
+        + (f". Warning: {against}" if against else ""),
+        sensor=sensor,
+        name=next(iter(wanted)),
+    )
     return last
 
 
 def take_back(session: Session, slug: str, sensor: str, name: str, upto: int) -> None:
-    """Take the last choice of a decision back; ``upto`` is the value by which it is known. Raises Conflict when something was
-    chosen since."""
+    """Take the last choice of a decision back; ``upto`` is the value by which it is known. Raises Conflict
+    when something was chosen since."""
     stored = rigs.rig_named(session, slug)
     decision = decision_of(stored.rig, sensor, name)
     names = decision.sets(settled(session, stored, sensor))
     constants.take_back(session, rigs.sensor_ids(session, stored.id)[sensor], names, upto)
-    log.write_entry(session, stored.id, "constant",
-                    f"{stored.rig.sensor(sensor).name}, {decision.title.lower()}: the choice was taken back", sensor=sensor)  # fmt: skip
+    log.write_entry(
+        session,
+        stored.id,
+        "constant",
+        f"{stored.rig.sensor(sensor).name}, {decision.title.lower()}: the choice was taken back",
+        sensor=sensor,
+    )

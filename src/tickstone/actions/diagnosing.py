@@ -68,7 +68,11 @@ def _rests_on(
         recording.started_at,
         tuple(stream.n for stream in recording.streams),
         tuple((mark.id, mark.t0, mark.t1, mark.label, str(mark.truth)) for mark in marks),
-        tuple(sorted((sensor, name, value.value) for sensor, each in values.items() for name, value in each.items())),
+        tuple(
+            sorted(
+                (sensor, name, value.value) for sensor, each in values.items() for name, value in each.items()
+            )
+        ),
     )
 
 
@@ -88,7 +92,9 @@ def _examined(
         here = [line for line in odd if t0 <= line.t <= t1 or line.line is not None]
         readings = sum(stream.times_s.size for stream in streams)
         garbled_s, first = np.array([line.t / 1e6 for line in here]), here[0].text if here else ""
-        findings += examine(Record(streams, truths, garbled_s, first, len(here), readings + len(here), restarts))
+        findings += examine(
+            Record(streams, truths, garbled_s, first, len(here), readings + len(here), restarts)
+        )
     return Diagnosis(_surest(findings), min(1.0, PIECES * PIECE_ROWS / max(longest, 1)))
 
 
@@ -111,7 +117,9 @@ def _surest(found: Sequence[Finding]) -> tuple[Finding, ...]:
         key = one.kind, one.stream, one.channel
         first = kept.get(key)
         if first is not None:
-            kept[key] = replace(first, start_s=min(first.start_s, one.start_s), end_s=max(first.end_s, one.end_s))
+            kept[key] = replace(
+                first, start_s=min(first.start_s, one.start_s), end_s=max(first.end_s, one.end_s)
+            )
         elif one.accuses:
             kept[key] = one
     return tuple(kept.values())
@@ -120,13 +128,20 @@ def _surest(found: Sequence[Finding]) -> tuple[Finding, ...]:
 def truth_of(mark: recordings.StoredMark, shift_us: int) -> Truth:
     """What was true at a mark, its times moved by ``shift_us``."""
     told = mark.truth or {}
-    mm = float(told["value"]) if told.get("quantity") == "distance" and told.get("value") is not None else None
+    mm = (
+        float(told["value"]) if told.get("quantity") == "distance" and told.get("value") is not None else None
+    )
     t0, t1 = mark.t0 + shift_us, (mark.t0 if mark.t1 is None else mark.t1) + shift_us
     return Truth(t0 / 1e6, t1 / 1e6, mark.label, mm, mark.sensor)
 
 
 def _streams(
-    session: Session, rig: Rig, recording: recordings.StoredRecording, values: Mapping[str, Values], t0: int, t1: int
+    session: Session,
+    rig: Rig,
+    recording: recordings.StoredRecording,
+    values: Mapping[str, Values],
+    t0: int,
+    t1: int,
 ) -> tuple[tuple[Stream, ...], Array]:
     """The recording's streams between two times, and when the board began anew between them, s."""
     made, restarts = [], np.zeros(0)

@@ -26,8 +26,8 @@ MOST_ODD = 1000
 
 @dataclass(frozen=True)
 class Asked:
-    """What is wanted of a recording: the form of the file, the span, µs (None: all of it), whether converted columns stand
-    beside the raw ones, and by which stone (None: with the constants as they stand)."""
+    """What is wanted of a recording: the form of the file, the span, µs (None: all of it), whether converted
+    columns stand beside the raw ones, and by which stone (None: with the constants as they stand)."""
 
     form: str = "csv"
     t0: int | None = None
@@ -98,12 +98,15 @@ class _Exporting:
     def _result_names(
         self, made: Converter, stream: samples.StreamInfo, taken: set[str]
     ) -> tuple[str, str, dict[str, str]]:
-        """Names of a sensor's converted column, of the reasons beside it (or nothing), and of its further results."""
+        """Names of a sensor's converted column, of the reasons beside it (or nothing), and of its further
+        results."""
         kind, key = made.kind, stream.key
         nothing = np.zeros((len(stream.columns), 0))
         _, more = made.rows(np.zeros(0, np.int64), nothing, {})
         value = apart(result_name(key, kind.quantity.name, kind.quantity.unit), taken)
-        reason = apart(result_name(key, f"{kind.quantity.name} reason", ""), taken) if any(kind.reasons) else ""
+        reason = (
+            apart(result_name(key, f"{kind.quantity.name} reason", ""), taken) if any(kind.reasons) else ""
+        )
         return value, reason, {one.name: apart(result_name(key, one.name, one.unit), taken) for one in more}
 
     def sheet(self, session: Session) -> Sheet:
@@ -111,12 +114,17 @@ class _Exporting:
         found, stored = self._found, self._stored
         raw = [
             AboutColumn(self._names[stream.key, one.position], one.sensor, one.channel, one.form, one.unit)
-            for stream in self._streams for one in stream.columns
-        ]  # fmt: skip
-        converted = [
-            name for value, reason, more in self._results.values() for name in (value, reason, *more.values()) if name
+            for stream in self._streams
+            for one in stream.columns
         ]
-        asked = self._asked  # what is kept beside the readings may lie before the first and after the last of them
+        converted = [
+            name
+            for value, reason, more in self._results.values()
+            for name in (value, reason, *more.values())
+            if name
+        ]
+        # what is kept beside the readings may lie before the first and after the last of them
+        asked = self._asked
         t0, t1 = asked.t0 if asked.t0 is not None else 0, asked.t1 if asked.t1 is not None else 2**62
         marks = tuple(
             AboutMark(one.t0, one.t1, one.label, one.sensor, one.truth, one.conditions)
@@ -129,14 +137,28 @@ class _Exporting:
             if one.line is not None or t0 <= one.t <= t1
         )
         about = About(
-            name=found.name, note=found.note, rig=stored.slug, rig_title=stored.rig.title,
-            revision=rigs.number_of_revision(session, found.rig_revision_id), source=found.source, clock=found.clock,
-            started_at=found.started_at, ended_at=found.ended_at, ended_why=found.ended_why,
-            constants="the constants as they stand" if self._asked.stone is None else f"stone {self._asked.stone}",
-            columns=tuple(raw), converted=tuple(converted), marks=marks, odd=odd,
-        )  # fmt: skip
+            name=found.name,
+            note=found.note,
+            rig=stored.slug,
+            rig_title=stored.rig.title,
+            revision=rigs.number_of_revision(session, found.rig_revision_id),
+            source=found.source,
+            clock=found.clock,
+            started_at=found.started_at,
+            ended_at=found.ended_at,
+            ended_why=found.ended_why,
+            constants="the constants as they stand"
+            if self._asked.stone is None
+            else f"stone {self._asked.stone}",
+            columns=tuple(raw),
+            converted=tuple(converted),
+            marks=marks,
+            odd=odd,
+        )
         segmented = any(stream.segments > 1 for stream in self._streams)
-        return Sheet(about, tuple([one.name for one in raw] + converted), self.words, self._stretches, segmented)
+        return Sheet(
+            about, tuple([one.name for one in raw] + converted), self.words, self._stretches, segmented
+        )
 
     def _span(self) -> tuple[int, int]:
         first = min(stream.t0 or 0 for stream in self._streams)
@@ -150,16 +172,21 @@ class _Exporting:
         """The rows of all streams, a stretch of time after the other, each of about STRETCH_ROWS rows."""
         t0, t1 = self._span()
         whole = max(
-            1, max(stream.t1 or 0 for stream in self._streams) - min(stream.t0 or 0 for stream in self._streams)
+            1,
+            max(stream.t1 or 0 for stream in self._streams) - min(stream.t0 or 0 for stream in self._streams),
         )
         step = max(1, round(whole * STRETCH_ROWS / sum(stream.n for stream in self._streams)))
         notebooks: dict[str, dict[str, float]] = {stream.key: {} for stream in self._streams}
         for start in range(t0, t1 + 1, step):
             end = min(t1, start + step - 1)
             with self._database.transaction() as session:
-                yield [self._part(session, stream, start, end, notebooks[stream.key]) for stream in self._streams]
+                yield [
+                    self._part(session, stream, start, end, notebooks[stream.key]) for stream in self._streams
+                ]
 
-    def _part(self, session: Session, stream: samples.StreamInfo, t0: int, t1: int, notebook: dict[str, float]) -> Part:
+    def _part(
+        self, session: Session, stream: samples.StreamInfo, t0: int, t1: int, notebook: dict[str, float]
+    ) -> Part:
         times, values, segments = samples.rows_with_segments(session, stream, t0, t1)
         numbers = {self._names[stream.key, at]: column for at, column in enumerate(values)}
         words: dict[str, list[str]] = {}

@@ -20,12 +20,18 @@ LONGEST_US = 3_000_000_000_000_000  # about a century: a file's date is no help 
 
 
 class FileIntake:
-    """Places a file's rows in time and gives each stream its own. ``rows`` were taken, ``end_us`` is the time of the last."""
+    """Places a file's rows in time and gives each stream its own. ``rows`` were taken, ``end_us`` is the time
+    of the last."""
 
     def __init__(
-        self, source: Source, made: Mapped, plans: list[StreamPlan], rate_hz: float | None, about: About | None,
+        self,
+        source: Source,
+        made: Mapped,
+        plans: list[StreamPlan],
+        rate_hz: float | None,
+        about: About | None,
         writer: ChunkWriter,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._source, self._made, self._plans, self._about, self._writer = source, made, plans, about, writer
         self._time = made.time or ("", 1e6 / (rate_hz or 1.0))
         dates = any(one.name == self._time[0] and one.type == CLOCK for one in source.columns)
@@ -47,9 +53,10 @@ class FileIntake:
         placed = self._placed(block, stamps[kept], kept)
         if self._axis.backward > MOST_SEGMENTS:
             raise BadInput(
-                f"The numbers of {self._time[0]} fall again and again, up to line {int(block.lines[-1])} already: that is no "
-                "time. Say which column is, or give a rate.", "columns",
-            )  # fmt: skip
+                f"The numbers of {self._time[0]} fall again and again, up to line {int(block.lines[-1])} "
+                "already: that is no time. Say which column is, or give a rate.",
+                "columns",
+            )
         taken: Flags = np.zeros(len(placed.times), bool)
         for plan in self._plans:
             taken |= self._fill(plan, block, kept, placed)
@@ -64,7 +71,8 @@ class FileIntake:
             return block.numbers[self._time[0]]
         if self._first_line is None:
             self._first_line = int(block.lines[0])
-        return (block.lines - self._first_line).astype(np.float64)  # a line that was not understood took its time too
+        # a line that was not understood took its time too
+        return (block.lines - self._first_line).astype(np.float64)
 
     def _placed(self, block: Block, stamps: Array, kept: Flags) -> Placed:
         if self._about is None or SEGMENT_COLUMN not in block.numbers:
@@ -80,7 +88,11 @@ class FileIntake:
             spec = plan.channels[position]
             values = block.numbers[name] if every else block.numbers[name][kept]
             is_told = block.is_told(name) if every else block.is_told(name)[kept]
-            raw = values if meaning.factor == 1.0 and not meaning.zero else values * meaning.factor + meaning.zero
+            raw = (
+                values
+                if meaning.factor == 1.0 and not meaning.zero
+                else values * meaning.factor + meaning.zero
+            )
             cannot: Flags = (raw < spec.low) | (raw > spec.high)
             if cannot.any():
                 for at in np.flatnonzero(cannot).tolist():
@@ -120,19 +132,29 @@ class FileIntake:
             return self._about.started_at
         if DATES_FROM_US < self._axis.shift_us < LONGEST_US:
             return datetime.fromtimestamp(self._axis.shift_us / 1e6, UTC)
-        return None if modified is None or self.end_us > LONGEST_US else modified - timedelta(microseconds=self.end_us)
+        return (
+            None
+            if modified is None or self.end_us > LONGEST_US
+            else modified - timedelta(microseconds=self.end_us)
+        )
 
     def sentence(self) -> str:
         """What a person should know of how the file was taken in; empty when all is plain."""
         said = [] if self._about is None else [self._about.ended_why]
         bad = self._source.bad.count + self._cannot_count
         if bad:
-            said.append("One line of the file was not understood." if bad == 1
-                        else f"{bad} lines of the file were not understood.")  # fmt: skip
+            said.append(
+                "One line of the file was not understood."
+                if bad == 1
+                else f"{bad} lines of the file were not understood."
+            )
         if self._axis.backward:
             times = "once" if self._axis.backward == 1 else f"{self._axis.backward} times"
             said.append(f"The times fell back {times}: a new segment begins there.")
         if self._axis.repeated and self._about is None:
-            said.append("One row has the time of the row before." if self._axis.repeated == 1
-                        else f"{self._axis.repeated} rows have the time of the row before.")  # fmt: skip
+            said.append(
+                "One row has the time of the row before."
+                if self._axis.repeated == 1
+                else f"{self._axis.repeated} rows have the time of the row before."
+            )
         return " ".join(filter(None, said))

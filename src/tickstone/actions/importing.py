@@ -34,8 +34,9 @@ EMPTY = "There is no reading in this file."
 
 @dataclass(frozen=True)
 class Wish:
-    """How a file is to be taken in: its name, what columns mean where the guess will not do, and the rows' rate, Hz, where
-    no column is their time. ``modified`` is when the file was last changed; a table typed from a notebook is ``by_hand``."""
+    """How a file is to be taken in: its name, what columns mean where the guess will not do, and the rows'
+    rate, Hz, where no column is their time. ``modified`` is when the file was last changed; a table typed
+    from a notebook is ``by_hand``."""
 
     name: str
     said: Mapping[str, Meaning] = field(default_factory=dict)
@@ -46,7 +47,8 @@ class Wish:
 
 @dataclass(frozen=True)
 class ColumnLook:
-    """A column of a file: what it is taken for, whether that is guessed, and its first cells as they stand."""
+    """A column of a file: what it is taken for, whether that is guessed, and its first cells as they
+    stand."""
 
     name: str
     unit: str
@@ -58,8 +60,9 @@ class ColumnLook:
 
 @dataclass(frozen=True)
 class Look:
-    """The beginning of a file as it would be taken in. ``rate_hz`` is how fast its first rows come by their times (None:
-    no times); ``bad`` are the first lines not understood; ``wanting`` says what a person must still say."""
+    """The beginning of a file as it would be taken in. ``rate_hz`` is how fast its first rows come by their
+    times (None: no times); ``bad`` are the first lines not understood; ``wanting`` says what a person must
+    still say."""
 
     format: str
     encoding: str
@@ -88,17 +91,34 @@ def look(database: Database, slug: str, path: Path, wish: Wish) -> Look:
         if block is None:
             raise BadInput(EMPTY, "file")
     return Look(
-        source.format, source.encoding, about is not None, about.name if about else wish.name,
-        [ColumnLook(one.name, one.unit, one.type, made.meanings[one.name], made.guessed[one.name], _cells(block, one))
-         for one in source.columns],
-        block.lines[:SHOWN_ROWS].tolist(), made.time[0] if made.time else "", _rate(block, made),
+        source.format,
+        source.encoding,
+        about is not None,
+        about.name if about else wish.name,
+        [
+            ColumnLook(
+                one.name,
+                one.unit,
+                one.type,
+                made.meanings[one.name],
+                made.guessed[one.name],
+                _cells(block, one),
+            )
+            for one in source.columns
+        ],
+        block.lines[:SHOWN_ROWS].tolist(),
+        made.time[0] if made.time else "",
+        _rate(block, made),
         [plan.key for plan in streams(stored.rig, source, made, about) if plan.sensor],
-        source.bad.count, [(one.line, one.text, one.why) for one in source.bad.first[:SHOWN_BAD]],
+        source.bad.count,
+        [(one.line, one.text, one.why) for one in source.bad.first[:SHOWN_BAD]],
         wanting(made, wish.rate_hz),
-    )  # fmt: skip
+    )
 
 
-def _mapped(rig: Rig, source: Source, remembered: Mapping[str, Meaning], wish: Wish, about: About | None) -> Mapped:
+def _mapped(
+    rig: Rig, source: Source, remembered: Mapping[str, Meaning], wish: Wish, about: About | None
+) -> Mapped:
     names = [column.name for column in source.columns]
     every = {(sensor.id, channel.name) for sensor, channel in channels(rig)}
     before = {}
@@ -110,7 +130,8 @@ def _mapped(rig: Rig, source: Source, remembered: Mapping[str, Meaning], wish: W
 
 
 def _kept_as(name: str, source: Source) -> str:
-    """The name under which a column's meaning is remembered: a place alone says nothing of files of another width."""
+    """The name under which a column's meaning is remembered: a place alone says nothing of files of another
+    width."""
     return f"{name} of {len(source.columns)}" if name.isdigit() else name
 
 
@@ -120,7 +141,8 @@ def _cells(block: Block, column: Named) -> list[str]:
     values = block.numbers[column.name][:SHOWN_ROWS].tolist()
     if column.type == CLOCK:
         return [
-            "" if v != v else datetime.fromtimestamp(v / 1e6, UTC).isoformat(" ", "milliseconds")[:23] for v in values
+            "" if v != v else datetime.fromtimestamp(v / 1e6, UTC).isoformat(" ", "milliseconds")[:23]
+            for v in values
         ]
     return ["" if value != value else f"{value:.10g}" for value in values]
 
@@ -138,8 +160,8 @@ Progress = Callable[[int, int], None]  # bytes read, rows taken; raises to stop
 
 
 def take_in(database: Database, slug: str, path: Path, wish: Wish, progress: Progress | None = None) -> int:
-    """Take a file in as a recording of a rig, whole or not at all; returns its id. What was said of its columns is
-    remembered for the rig. Raises BadInput with a sentence, and whatever ``progress`` raises."""
+    """Take a file in as a recording of a rig, whole or not at all; returns its id. What was said of its
+    columns is remembered for the rig. Raises BadInput with a sentence, and whatever ``progress`` raises."""
     if wish.rate_hz is not None:
         check_between(wish.rate_hz, *RATE_HZ, "rate_hz")
     with path.open("rb") as file, database.transaction() as session:
@@ -153,7 +175,9 @@ def take_in(database: Database, slug: str, path: Path, wish: Wish, progress: Pro
             labelling.say(session, slug, _kept_as(column, source), meaning)
         plans = streams(stored.rig, source, made, about)
         recording_id = _begin(session, stored, wish, plans, made, about)
-        intake = FileIntake(source, made, plans, wish.rate_hz, about, samples.ChunkWriter(session, recording_id))
+        intake = FileIntake(
+            source, made, plans, wish.rate_hz, about, samples.ChunkWriter(session, recording_id)
+        )
         for block in source.blocks():
             intake.take(block)
             if progress is not None:
@@ -165,18 +189,27 @@ def take_in(database: Database, slug: str, path: Path, wish: Wish, progress: Pro
 
 
 def _begin(
-    session: Session, stored: rigs.StoredRig, wish: Wish, plans: list[StreamPlan], made: Mapped, about: About | None
+    session: Session,
+    stored: rigs.StoredRig,
+    wish: Wish,
+    plans: list[StreamPlan],
+    made: Mapped,
+    about: About | None,
 ) -> int:
     revision = stored.revision_id
     if about is not None and about.rig == stored.slug and about.revision is not None:
         revision = rigs.revision_numbered(session, stored.id, about.revision) or revision  # that day's board
     return recordings.begin(
-        session, rig_id=stored.id, revision_id=revision, name=_name(wish, about),
-        origin="hand" if wish.by_hand else "import", source=_source(wish, about),
+        session,
+        rig_id=stored.id,
+        revision_id=revision,
+        name=_name(wish, about),
+        origin="hand" if wish.by_hand else "import",
+        source=_source(wish, about),
         clock="hand" if wish.by_hand else "device" if made.time else "rate",
         streams=[recordings.NewStream(plan.key, plan.sensor, plan.channels) for plan in plans],
         note=about.note if about else "",
-    )  # fmt: skip
+    )
 
 
 def _source(wish: Wish, about: About | None) -> str:
@@ -188,17 +221,28 @@ def _name(wish: Wish, about: About | None) -> str:
 
 
 def _finish(
-    session: Session, stored: rigs.StoredRig, recording_id: int, intake: FileIntake, plans: list[StreamPlan], wish: Wish,
+    session: Session,
+    stored: rigs.StoredRig,
+    recording_id: int,
+    intake: FileIntake,
+    plans: list[StreamPlan],
+    wish: Wish,
     about: About | None,
-) -> None:  # fmt: skip
+) -> None:
     samples_of = [plan.sensor for plan in plans if plan.sensor]
     rangers = [one for one in samples_of if kind(stored.rig.sensor(one).kind).quantity.name == "distance"]
     ids = rigs.sensor_ids(session, stored.id)
     for mark in intake.marks(rangers[0] if len(rangers) == 1 else None):
         recordings.add_mark(
-            session, recording_id, mark.t0, mark.t1, mark.label, sensor_id=ids.get(mark.sensor or ""), truth=mark.truth,
+            session,
+            recording_id,
+            mark.t0,
+            mark.t1,
+            mark.label,
+            sensor_id=ids.get(mark.sensor or ""),
+            truth=mark.truth,
             conditions=mark.conditions,
-        )  # fmt: skip
+        )
     odd = [recordings.StoredOddLine(one.t, one.text, one.why, one.line) for one in intake.odd()]
     recordings.add_odd_lines(session, recording_id, odd)
     intake.finish()
@@ -208,5 +252,10 @@ def _finish(
         ended = started + timedelta(microseconds=intake.end_us)
     recordings.set_times(session, recording_id, started, ended)
     recordings.close(session, recording_id, why=intake.sentence(), ended_at=ended)
-    log.write_entry(session, stored.id, "recording", f"{_name(wish, about)} {'typed in' if wish.by_hand else 'taken in from a file'}: {intake.rows} rows",
-                    recording=recording_id)  # fmt: skip
+    log.write_entry(
+        session,
+        stored.id,
+        "recording",
+        f"{_name(wish, about)} {'typed in' if wish.by_hand else 'taken in from a file'}: {intake.rows} rows",
+        recording=recording_id,
+    )

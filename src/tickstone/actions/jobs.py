@@ -1,4 +1,5 @@
-"""Long work in a process of its own, so that it takes no rhythm from the live line; told how far it is, and stopped."""
+"""Long work in a process of its own, so that it takes no rhythm from the live line; told how far it is, and
+stopped."""
 
 from __future__ import annotations
 
@@ -19,7 +20,8 @@ from tickstone.supervised import LOG
 
 WAITING, RUNNING, DONE, FAILED, STOPPED = "waiting", "running", "done", "failed", "stopped"
 FAILED_WORDS = (
-    "The work failed for a reason that nobody expected; the log in the data folder says which. Nothing was kept."
+    "The work failed for a reason that nobody expected; the log in the data folder says "
+    "which. Nothing was kept."
 )
 LOST = "The work was lost: its process ended. Nothing of it was kept; begin it again."
 MOST_KEPT = 1000  # far more than files can be on the bench
@@ -34,7 +36,8 @@ class Stopped(Exception):
 
 @dataclass(frozen=True)
 class State:
-    """How a job stands: ``done`` of its whole (bytes, say) and a count of what it made so far; its result or why it failed."""
+    """How a job stands: ``done`` of its whole (bytes, say) and a count of what it made so far; its result or
+    why it failed."""
 
     state: str
     done: int = 0
@@ -96,8 +99,8 @@ class Jobs:
         self._pool: ProcessPoolExecutor | None = None
 
     def start(self, work: Callable[..., Any], *arguments: Any, then: Callable[[], None] | None = None) -> int:
-        """Begin ``work(*arguments, progress)`` as soon as those before are done, and call ``then`` at its end, however it
-        ends; returns the job's number."""
+        """Begin ``work(*arguments, progress)`` as soon as those before are done, and call ``then`` at its
+        end, however it ends; returns the job's number."""
         with self._lock:
             number = next(self._numbers)
             try:

@@ -1,4 +1,5 @@
-"""Several channels of a recording on one time ruler: drawn to a screen's width, read out over a span and at a cursor."""
+"""Several channels of a recording on one time ruler: drawn to a screen's width, read out over a span and at a
+cursor."""
 
 from __future__ import annotations
 
@@ -28,8 +29,8 @@ MEASURED_AT_MOST = 5_000_000  # rows of a span
 
 @dataclass(frozen=True)
 class Shown:
-    """Something of a recording that can be a lane: a sensor's converted readings (``channel`` empty) or a raw channel.
-    ``form`` is numbers, levels or edges."""
+    """Something of a recording that can be a lane: a sensor's converted readings (``channel`` empty) or a raw
+    channel. ``form`` is numbers, levels or edges."""
 
     id: str
     sensor: str
@@ -42,8 +43,8 @@ class Shown:
 
 @dataclass(frozen=True)
 class Lane:
-    """A lane as drawn: bins of time, s, with their lowest and highest (NaN: nothing); of few levels every change instead,
-    each level holding until the next. ``n`` readings are behind it."""
+    """A lane as drawn: bins of time, s, with their lowest and highest (NaN: nothing); of few levels every
+    change instead, each level holding until the next. ``n`` readings are behind it."""
 
     shown: Shown
     times_s: Array
@@ -72,13 +73,23 @@ def everything(rig: Rig, recording: recordings.StoredRecording) -> list[Shown]:
         sensor = rig.find_sensor(stream.key)
         if sensor is None:
             found += [
-                Shown(f"{OTHER}.{c.channel}", OTHER, c.channel, c.label, c.unit, NUMBERS, 3) for c in stream.columns
+                Shown(f"{OTHER}.{c.channel}", OTHER, c.channel, c.label, c.unit, NUMBERS, 3)
+                for c in stream.columns
             ]
             continue
         what = kind(sensor.kind)
         quantity = what.quantity
-        found.append(Shown(sensor.id, sensor.id, "", f"{sensor.name}: {quantity.name}", quantity.unit, NUMBERS,
-                           quantity.digits))  # fmt: skip
+        found.append(
+            Shown(
+                sensor.id,
+                sensor.id,
+                "",
+                f"{sensor.name}: {quantity.name}",
+                quantity.unit,
+                NUMBERS,
+                quantity.digits,
+            )
+        )
         specs = {spec.name: spec for spec in what.channels_of(sensor.options)}
         for column in stream.columns:
             spec = specs.get(column.channel)
@@ -87,7 +98,9 @@ def everything(rig: Rig, recording: recordings.StoredRecording) -> list[Shown]:
             level = spec.form == "level" and (spec.low, spec.high) == (0, 1)
             form = LEVELS if level else EDGES if spec.form == "edge" else NUMBERS
             title = f"{sensor.name}: {spec.label}, raw"
-            found.append(Shown(f"{sensor.id}.{spec.name}", sensor.id, spec.name, title, spec.unit, form, spec.digits))
+            found.append(
+                Shown(f"{sensor.id}.{spec.name}", sensor.id, spec.name, title, spec.unit, form, spec.digits)
+            )
     return found
 
 
@@ -109,7 +122,8 @@ class _Opened:
         return None if self.stone is None else as_of(self.session, self.stored, sensor, self.stone, self.rig)
 
     def rows(self, shown: Shown, t0: int | None, t1: int | None) -> tuple[Times, Array]:
-        """A lane's readings between two times, µs: raw as they are, converted ones NaN where they mean nothing."""
+        """A lane's readings between two times, µs: raw as they are, converted ones NaN where they mean
+        nothing."""
         stream = self.recording.stream_of(shown.sensor)
         if shown.channel:
             position = next(c.position for c in stream.columns if c.channel == shown.channel)
@@ -121,15 +135,22 @@ class _Opened:
 
 
 def lanes(
-    session: Session, recording_id: int, asked: Sequence[str], t0_s: float | None, t1_s: float | None, width: int,
+    session: Session,
+    recording_id: int,
+    asked: Sequence[str],
+    t0_s: float | None,
+    t1_s: float | None,
+    width: int,
     stone: int | None = None,
-) -> list[Lane]:  # fmt: skip
+) -> list[Lane]:
     """Lanes for drawing, each at most about ``width`` points, between two times, s. Raises NotFound."""
     opened = _Opened(session, recording_id, asked, stone)
     found = []
     for shown in opened.shown:
         if not shown.channel:
-            trace = reading.trace(session, recording_id, shown.sensor, t0_s, t1_s, width, opened.values(shown.sensor))
+            trace = reading.trace(
+                session, recording_id, shown.sensor, t0_s, t1_s, width, opened.values(shown.sensor)
+            )
             found.append(Lane(shown, trace.times_s, trace.low, trace.high, trace.n, trace.exact))
         else:
             found.append(_raw_lane(opened, shown, _us(t0_s), _us(t1_s), width))
@@ -164,9 +185,15 @@ def _raw_lane(opened: _Opened, shown: Shown, t0: int | None, t1: int | None, wid
 
 
 def read_outs(
-    session: Session, recording_id: int, asked: Sequence[str], t0_s: float, t1_s: float, stone: int | None = None
+    session: Session,
+    recording_id: int,
+    asked: Sequence[str],
+    t0_s: float,
+    t1_s: float,
+    stone: int | None = None,
 ) -> list[ReadOut]:
-    """What lanes say over a span, s. Of a span of very many rows the first MEASURED_AT_MOST count, and ``whole`` is False."""
+    """What lanes say over a span, s. Of a span of very many rows the first MEASURED_AT_MOST count, and
+    ``whole`` is False."""
     opened = _Opened(session, recording_id, asked, stone)
     found = []
     for shown in opened.shown:
@@ -189,8 +216,8 @@ def read_outs(
 
 @dataclass(frozen=True)
 class AtCursor:
-    """A lane at a moment: the nearest reading's time, s, and value (None: it means nothing); of levels how long this one
-    has held and will hold, s, and from rise to rise about it."""
+    """A lane at a moment: the nearest reading's time, s, and value (None: it means nothing); of levels how
+    long this one has held and will hold, s, and from rise to rise about it."""
 
     shown: Shown
     t_s: float
@@ -219,7 +246,9 @@ def at_cursor(
     return found
 
 
-def _near(opened: _Opened, shown: Shown, stream: samples.StreamInfo, wanted: int) -> tuple[Times, Array, int] | None:
+def _near(
+    opened: _Opened, shown: Shown, stream: samples.StreamInfo, wanted: int
+) -> tuple[Times, Array, int] | None:
     reach = 1_000_000
     while True:
         times, values = opened.rows(shown, wanted - reach, wanted + reach)

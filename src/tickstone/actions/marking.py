@@ -16,8 +16,8 @@ MOST_CONDITIONS = 20
 
 @dataclass(frozen=True)
 class MarkText:
-    """What a mark says beside its times: label, the sensor it is about (None: all), truth {quantity, value, unit, sd}, and
-    conditions {lamp, height_mm, supply_v …}."""
+    """What a mark says beside its times: label, the sensor it is about (None: all), truth {quantity, value,
+    unit, sd}, and conditions {lamp, height_mm, supply_v …}."""
 
     label: str = "mark"
     sensor: str | None = None
@@ -30,15 +30,20 @@ def add(session: Session, recording_id: int, t0_us: int, t1_us: int | None, said
     recording = recordings.recording(session, recording_id)
     check_span(t0_us, t1_us)
     return recordings.add_mark(
-        session, recording_id, t0_us, t1_us, said.label.strip() or "mark",
-        sensor_id=_sensor_id(session, recording, said.sensor), truth=check_truth(said.truth),
+        session,
+        recording_id,
+        t0_us,
+        t1_us,
+        said.label.strip() or "mark",
+        sensor_id=_sensor_id(session, recording, said.sensor),
+        truth=check_truth(said.truth),
         conditions=check_conditions(said.conditions),
-    )  # fmt: skip
+    )
 
 
 def change(session: Session, mark_id: int, changes: dict[str, Any]) -> None:
-    """Change what a mark says: t0 and t1 (µs), label, sensor, truth, conditions. What a constant was measured from keeps
-    its times and its truth. Raises BadInput naming the field, and Conflict."""
+    """Change what a mark says: t0 and t1 (µs), label, sensor, truth, conditions. What a constant was measured
+    from keeps its times and its truth. Raises BadInput naming the field, and Conflict."""
     old = recordings.mark(session, mark_id)
     new = dict(changes)
     if {"t0", "t1", "truth", "sensor"} & set(new) and recordings.rests_on_mark(session, mark_id):
@@ -52,7 +57,9 @@ def change(session: Session, mark_id: int, changes: dict[str, Any]) -> None:
     if "conditions" in new:
         new["conditions"] = check_conditions(new["conditions"])
     if "sensor" in new:
-        new["sensor_id"] = _sensor_id(session, recordings.recording(session, old.recording_id), new.pop("sensor"))
+        new["sensor_id"] = _sensor_id(
+            session, recordings.recording(session, old.recording_id), new.pop("sensor")
+        )
     if new:
         recordings.change_mark(session, mark_id, **new)
 

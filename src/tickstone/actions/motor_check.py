@@ -15,7 +15,8 @@ LEAST_READINGS = 8
 
 
 def hear(live: LiveRig, rig: Rig) -> motor_check.Hearing:
-    """The last SECONDS of every sensor, and the share of garbled lines so far. Raises Conflict when nothing comes."""
+    """The last SECONDS of every sensor, and the share of garbled lines so far. Raises Conflict when nothing
+    comes."""
     state = live.view.state()
     if state.status != "live":
         raise Conflict("Nothing comes from the board: connect it first.", "source")
@@ -25,10 +26,17 @@ def hear(live: LiveRig, rig: Rig) -> motor_check.Hearing:
         recent = live.view.last_seconds(sensor.id, SECONDS)
         good = recent.values[np.isfinite(recent.values)]
         enough = good.size >= LEAST_READINGS
-        found.append(motor_check.Stretch(
-            sensor.id, sensor.name, what.quantity.unit, what.quantity.digits,
-            step_noise(good) if enough else None, float(np.median(good)) if good.size else None,
-            float(np.isnan(recent.values).mean()) if recent.values.size else 1.0, int(recent.values.size),
-            what.family == "turning",
-        ))  # fmt: skip
+        found.append(
+            motor_check.Stretch(
+                sensor.id,
+                sensor.name,
+                what.quantity.unit,
+                what.quantity.digits,
+                step_noise(good) if enough else None,
+                float(np.median(good)) if good.size else None,
+                float(np.isnan(recent.values).mean()) if recent.values.size else 1.0,
+                int(recent.values.size),
+                what.family == "turning",
+            )
+        )
     return motor_check.Hearing(tuple(found), state.garbled / max(1, state.lines))

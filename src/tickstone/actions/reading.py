@@ -34,7 +34,8 @@ WARMED = 4  # newest recordings
 
 @dataclass(frozen=True)
 class Trace:
-    """A sensor's readings over a span, at most about ``width`` points: raw and converted minimum and maximum per bin.
+    """A sensor's readings over a span, at most about ``width`` points: raw and converted minimum and maximum
+    per bin.
 
     ``times_s`` are bin middles; where no reading means anything, the converted pair is NaN.
     """
@@ -50,7 +51,8 @@ class Trace:
 
 @dataclass(frozen=True)
 class Worked:
-    """Rows of a sensor worked out, each of shape (n,): times, µs, the first raw number asked for, what it means."""
+    """Rows of a sensor worked out, each of shape (n,): times, µs, the first raw number asked for, what it
+    means."""
 
     times: Times
     raw: Array
@@ -58,10 +60,15 @@ class Worked:
 
 
 class Converter:
-    """Converts rows of one sensor of a recording with a set of constants; the recording's own air is read once."""
+    """Converts rows of one sensor of a recording with a set of constants; the recording's own air is read
+    once."""
 
     def __init__(
-        self, session: Session, recording: recordings.StoredRecording, sensor: str, values: Values | None = None
+        self,
+        session: Session,
+        recording: recordings.StoredRecording,
+        sensor: str,
+        values: Values | None = None,
     ) -> None:
         rig = rigs.rig_of_revision(session, recording.rig_revision_id)
         stored = rigs.rig_with_id(session, recording.rig_id)
@@ -74,17 +81,21 @@ class Converter:
             if stream is None or other.id == sensor:
                 continue
             times, raw = samples.rows_between(session, stream)
-            air = kind(other.kind).convert({"air": raw[0]}, settled(session, stored, other.id, rig=rig), Surroundings())
+            air = kind(other.kind).convert(
+                {"air": raw[0]}, settled(session, stored, other.id, rig=rig), Surroundings()
+            )
             if air.valid.any():
                 self._air = (times[air.valid], air.values[air.valid])
 
     def air_at(self, times: Times) -> Array | None:
-        """Air temperature at each time, °C, interpolated from the recording's own air stream; None without one."""
+        """Air temperature at each time, °C, interpolated from the recording's own air stream; None without
+        one."""
         return None if self._air is None else np.interp(times, *self._air)
 
     @property
     def needed(self) -> list[int]:
-        """Positions of the columns that the main result cannot do without: all of them where rows hang together."""
+        """Positions of the columns that the main result cannot do without: all of them where rows hang
+        together."""
         working = self.kind.working
         asks = {ask.name for ask in working.asks(self.values) if ask.needed}
         if not self.alone or not asks <= set(self.columns):
@@ -94,13 +105,15 @@ class Converter:
     def ask(
         self, times: Times, raw: Array, notebook: dict[str, float], positions: Sequence[int] | None = None
     ) -> Mapping[str, Array]:
-        """The raw numbers that the kind asks for: times, shape (n,), µs; raw, shape (columns, n), of all columns or of
-        those at ``positions``."""
+        """The raw numbers that the kind asks for: times, shape (n,), µs; raw, shape (columns, n), of all
+        columns or of those at ``positions``."""
         names = self.columns if positions is None else [self.columns[at] for at in positions]
         by_name = dict(zip(names, raw, strict=True))
         return self.kind.asked(by_name, times.astype(np.float64), self.values, notebook)
 
-    def rows(self, times: Times, raw: Array, notebook: dict[str, float]) -> tuple[Converted, tuple[Series, ...]]:
+    def rows(
+        self, times: Times, raw: Array, notebook: dict[str, float]
+    ) -> tuple[Converted, tuple[Series, ...]]:
         """What every row means, shape (n,) each, with the further results that its channels tell."""
         asked = dict(self.ask(times, raw, notebook))
         for ask in self.kind.working.asks(self.values):
@@ -112,10 +125,15 @@ class Converter:
         )
 
     def work(
-        self, times: Times, raw: Array, notebook: dict[str, float] | None = None, positions: Sequence[int] | None = None
+        self,
+        times: Times,
+        raw: Array,
+        notebook: dict[str, float] | None = None,
+        positions: Sequence[int] | None = None,
     ) -> Worked:
-        """Convert rows; rows that tell no reading of their own (between two pulses) are left out. ``notebook`` is what
-        goes on from one block of rows to the next; ``positions`` says which columns ``raw`` holds (None: all)."""
+        """Convert rows; rows that tell no reading of their own (between two pulses) are left out.
+        ``notebook`` is what goes on from one block of rows to the next; ``positions`` says which columns
+        ``raw`` holds (None: all)."""
         asked = self.ask(times, raw, {} if notebook is None else notebook, positions)
         converted = self.kind.working.read(asked, self.values, Surroundings(self.air_at(times)))
         first = asked.get(self.kind.working.asks(self.values)[0].name, np.full(times.shape, np.nan))
@@ -127,7 +145,8 @@ class Converter:
 
     @property
     def alone(self) -> bool:
-        """Whether each row stands for itself; otherwise its result hangs on those before (a count, a pulse)."""
+        """Whether each row stands for itself; otherwise its result hangs on those before (a count, a
+        pulse)."""
         return self.kind.working.asked is as_they_are
 
     def between(self, session: Session, stream: samples.StreamInfo, t0: int | None, t1: int | None) -> Worked:
@@ -142,11 +161,16 @@ class Converter:
 
 
 def trace(
-    session: Session, recording_id: int, sensor: str, t0_s: float | None, t1_s: float | None, width: int,
+    session: Session,
+    recording_id: int,
+    sensor: str,
+    t0_s: float | None,
+    t1_s: float | None,
+    width: int,
     values: Values | None = None,
-) -> Trace:  # fmt: skip
-    """A trace for drawing: every reading when few, else minimum and maximum per bin, so that no spike is lost.
-    ``values`` are the constants to convert with, where not those that stand."""
+) -> Trace:
+    """A trace for drawing: every reading when few, else minimum and maximum per bin, so that no spike is
+    lost. ``values`` are the constants to convert with, where not those that stand."""
     recording = recordings.recording(session, recording_id)
     stream = recording.stream_of(sensor)
     if not stream.n or stream.t0 is None or stream.t1 is None:
@@ -163,15 +187,23 @@ def trace(
     bins = decimation.bins(len(times), width)
     raw_low, raw_high = decimation.extremes(worked.raw, bins)
     low, high = decimation.extremes(np.where(converted.valid, converted.values, np.nan), bins)
-    return Trace(decimation.middles(seconds, bins), raw_low, raw_high, low, high, len(times), len(times) <= width)
+    return Trace(
+        decimation.middles(seconds, bins), raw_low, raw_high, low, high, len(times), len(times) <= width
+    )
 
 
 def _from_chunks(
-    session: Session, recording: recordings.StoredRecording, stream: samples.StreamInfo, sensor: str, t0: int, t1: int,
-    width: int, converter: Converter,
-) -> Trace:  # fmt: skip
-    """Long spans: worked out once, BINS_A_CHUNK bins a chunk, and cached, since a dropout among the raw values must not
-    pass for a distance."""
+    session: Session,
+    recording: recordings.StoredRecording,
+    stream: samples.StreamInfo,
+    sensor: str,
+    t0: int,
+    t1: int,
+    width: int,
+    converter: Converter,
+) -> Trace:
+    """Long spans: worked out once, BINS_A_CHUNK bins a chunk, and cached, since a dropout among the raw
+    values must not pass for a distance."""
     key = tuple((name, value.value, value.value_id) for name, value in sorted(converter.values.items()))
     with _ONE_AT_A_TIME:  # whoever asks for the same meanwhile finds it done
         cached = _OVERVIEWS.get((recording.id, sensor, stream.n, key))
@@ -188,7 +220,8 @@ def _from_chunks(
     return Trace(decimation.middles(times, bins), raw_low, raw_high, low, high, stream.n, False)
 
 
-_Overview = tuple[Array, Array, Array, Array, Array]  # times of bins, s; raw low and high; converted low and high
+# times of bins, s; raw low and high; converted low and high
+_Overview = tuple[Array, Array, Array, Array, Array]
 
 
 class _Overviews:
@@ -212,7 +245,8 @@ _ONE_AT_A_TIME = threading.Lock()
 
 
 def slow_to_open(rig: Rig, newest_first: Sequence[recordings.StoredRecording]) -> list[tuple[int, str]]:
-    """The long streams of the newest recordings, whose overviews take their time: each recording's id and the sensor."""
+    """The long streams of the newest recordings, whose overviews take their time: each recording's id and the
+    sensor."""
     known = {sensor.id for sensor in rig.sensors}
     return [
         (found.id, stream.key)
@@ -230,8 +264,8 @@ def warm(database: Database, streams: Sequence[tuple[int, str]]) -> None:
 
 
 def _whole_overview(session: Session, stream: samples.StreamInfo, converter: Converter) -> _Overview:
-    """The whole of a stream, BINS_A_CHUNK bins a chunk. Chunks whose rows stand for themselves are worked side by side,
-    while the next ones are fetched; what goes on from row to row is worked in order."""
+    """The whole of a stream, BINS_A_CHUNK bins a chunk. Chunks whose rows stand for themselves are worked
+    side by side, while the next ones are fetched; what goes on from row to row is worked in order."""
     notebook: dict[str, float] = {}
     needed = converter.needed
 
@@ -239,8 +273,11 @@ def _whole_overview(session: Session, stream: samples.StreamInfo, converter: Con
         worked = converter.work(*packed.unpack(), notebook, needed)
         bins = decimation.bins(len(worked.times), BINS_A_CHUNK * len(packed.sizes))
         good = np.where(worked.converted.valid, worked.converted.values, np.nan)
-        return [decimation.middles(worked.times / 1e6, bins), *decimation.extremes(worked.raw, bins),
-                *decimation.extremes(good, bins)]  # fmt: skip
+        return [
+            decimation.middles(worked.times / 1e6, bins),
+            *decimation.extremes(worked.raw, bins),
+            *decimation.extremes(good, bins),
+        ]
 
     waiting: deque[Future[list[Array]]] = deque()
     parts: list[list[Array]] = []
@@ -280,7 +317,9 @@ def at_cursor(session: Session, recording_id: int, sensor: str, t_s: float) -> A
     converter = Converter(session, recording, sensor)
     reach = 1_000_000
     while True:
-        times, raw = samples.rows_between(session, stream, wanted - reach if converter.alone else None, wanted + reach)
+        times, raw = samples.rows_between(
+            session, stream, wanted - reach if converter.alone else None, wanted + reach
+        )
         if len(times) or reach > stream.t1 - stream.t0 + 1_000_000:
             break
         reach *= 16
@@ -288,13 +327,21 @@ def at_cursor(session: Session, recording_id: int, sensor: str, t_s: float) -> A
     numbers = converter.ask(times, raw, {})
     air = converter.air_at(times)
     converted = working.read(numbers, values, Surroundings(air))
-    told = np.flatnonzero(np.isfinite(converted.values)) if converter.kind.fades is not None else np.arange(len(times))
+    told = (
+        np.flatnonzero(np.isfinite(converted.values))
+        if converter.kind.fades is not None
+        else np.arange(len(times))
+    )
     if not told.size:
         raise NotFound("There is no reading near that time.")
     here = int(told[np.argmin(np.abs(times[told] - wanted))])
     asked = {name: float(column[here]) for name, column in numbers.items() if np.isfinite(column[here])}
     value = float(converted.values[here])
     return AtCursor(
-        float(times[here]) / 1e6, asked.get(working.asks(values)[0].name), asked, value if np.isfinite(value) else None,
-        converter.kind.reasons[int(converted.codes[here])], None if air is None else float(air[here]),
-    )  # fmt: skip
+        float(times[here]) / 1e6,
+        asked.get(working.asks(values)[0].name),
+        asked,
+        value if np.isfinite(value) else None,
+        converter.kind.reasons[int(converted.codes[here])],
+        None if air is None else float(air[here]),
+    )

@@ -16,7 +16,8 @@ WRAP_US = 2**32
 
 
 def replay(database: Database, slug: str, recording_id: int, speed: float) -> ReplaySource:
-    """A source that tells a rig's recording again. Raises NotFound, and BadInput for a recording that cannot be replayed."""
+    """A source that tells a rig's recording again. Raises NotFound, and BadInput for a recording that cannot
+    be replayed."""
     with database.transaction() as session:
         found = recordings.recording(session, recording_id)
         if found.rig_id != rigs.rig_named(session, slug).id:
@@ -41,7 +42,9 @@ def _lines(
             block: list[tuple[int, str]] = []
             with database.transaction() as session:
                 for stream in streams:
-                    names = [said.get((stream.key, column.channel), column.label) for column in stream.columns]
+                    names = [
+                        said.get((stream.key, column.channel), column.label) for column in stream.columns
+                    ]
                     times, values = samples.rows_between(session, stream, start, start + BLOCK_US - 1)
                     for t, row in zip(times.tolist(), values.T.tolist(), strict=True):
                         block.append((t, _line(t, names, row)))
@@ -53,5 +56,7 @@ def _lines(
 
 
 def _line(t_us: int, names: list[str], row: list[float]) -> str:
-    pairs = [f"{name}:{number:.10g}" for name, number in zip(names, row, strict=True) if not math.isnan(number)]
+    pairs = [
+        f"{name}:{number:.10g}" for name, number in zip(names, row, strict=True) if not math.isnan(number)
+    ]
     return " ".join([f"t_us:{t_us % WRAP_US}", *pairs])

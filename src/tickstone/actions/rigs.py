@@ -1,4 +1,5 @@
-"""The life of a rig: begun from scratch, from a template or from a file; duplicated, renamed, archived, brought back."""
+"""The life of a rig: begun from scratch, from a template or from a file; duplicated, renamed, archived,
+brought back."""
 
 from __future__ import annotations
 
@@ -44,7 +45,8 @@ def slug_of(title: str) -> str:
 
 
 def begin(session: Session, title: str, purpose: str, board: str, first: str) -> str:
-    """Make a new rig of one sensor, wired; returns its slug. Raises BadInput for ``title``, ``board`` or ``kind``."""
+    """Make a new rig of one sensor, wired; returns its slug. Raises BadInput for ``title``, ``board`` or
+    ``kind``."""
     slug = slug_of(title)
     part = fit(first, first, first.replace("-", " "), {})
     return _keep(session, slug, rig_of(title.strip(), purpose.strip(), board, (part,)), "First wiring")
@@ -65,14 +67,19 @@ def from_file(session: Session, text: str, title: str = "") -> str:
 
 
 def duplicate(session: Session, slug: str, title: str) -> str:
-    """Make a new rig of the same parts and wires; what was measured on the old one stays there. Returns its slug."""
+    """Make a new rig of the same parts and wires; what was measured on the old one stays there. Returns its
+    slug."""
     old = rigs.rig_named(session, slug)
-    return _keep(session, slug_of(title), replace(old.rig, title=title.strip()), f"Duplicate of {old.rig.title}")
+    return _keep(
+        session, slug_of(title), replace(old.rig, title=title.strip()), f"Duplicate of {old.rig.title}"
+    )
 
 
 def _keep(session: Session, slug: str, rig: Rig, why: str) -> str:
     stored = rigs.new_rig(session, slug, rig, why)
-    log.write_entry(session, stored.id, "wiring", f"{rig.title} set up on the {rig.board.title}: {why.lower()}")
+    log.write_entry(
+        session, stored.id, "wiring", f"{rig.title} set up on the {rig.board.title}: {why.lower()}"
+    )
     return slug
 
 

@@ -21,20 +21,25 @@ def standing_of(session: Session, slug: str, sensor: str, live: LiveRig) -> list
     sensor_id = rigs.sensor_ids(session, stored.id)[sensor]
     number, changed = stones.changed_since_last(session, stored)
     state = live.view.state()
-    powered = recordings.count_of(session, stored.id, live=True) > 0  # what was recorded live has had its first power
-    return standing.standing(standing.Facts(
-        sensor=sensor,
-        values=as_it_is_now(settled(session, stored, sensor), live.intake.air_c, live.intake.supply_v),
-        counted=frozenset(spec.name for spec in what.constants if spec.counts),
-        findings=checks.check(stored.rig).findings,
-        connected=state.status in ("live", "silent"),
-        recording=state.recording is not None,
-        recordings=recordings.count_of(session, stored.id),
-        stones=number,
-        changed_since_stone=changed,
-        procedures=what.procedures,
-        decisions=what.decisions,
-        drafts=tuple((one.procedure, len(one.steps)) for one in calibrations.drafts_of(session, sensor_id)),
-        done=frozenset(calibrations.accepted_of(session, sensor_id)),
-        unticked=0 if powered else sum(one.tick is None for one in building.checklist_of(session, slug)),
-    ))  # fmt: skip
+    # what was recorded live has had its first power
+    powered = recordings.count_of(session, stored.id, live=True) > 0
+    return standing.standing(
+        standing.Facts(
+            sensor=sensor,
+            values=as_it_is_now(settled(session, stored, sensor), live.intake.air_c, live.intake.supply_v),
+            counted=frozenset(spec.name for spec in what.constants if spec.counts),
+            findings=checks.check(stored.rig).findings,
+            connected=state.status in ("live", "silent"),
+            recording=state.recording is not None,
+            recordings=recordings.count_of(session, stored.id),
+            stones=number,
+            changed_since_stone=changed,
+            procedures=what.procedures,
+            decisions=what.decisions,
+            drafts=tuple(
+                (one.procedure, len(one.steps)) for one in calibrations.drafts_of(session, sensor_id)
+            ),
+            done=frozenset(calibrations.accepted_of(session, sensor_id)),
+            unticked=0 if powered else sum(one.tick is None for one in building.checklist_of(session, slug)),
+        )
+    )

@@ -19,9 +19,23 @@ def lines_now(session: Session, stored: rigs.StoredRig) -> list[Line]:
     for sensor, values in all_settled(session, stored).items():
         for value in values.values():
             made = datetime.fromisoformat(value.made_at) if value.made_at else None
-            lines.append(Line(
-                sensor, value.name, value.label, value.value, value.unit, value.sd, str(value.provenance), value.source,
-                made, dict(value.condition), value.stale, value.value_id, value.warning))  # fmt: skip
+            lines.append(
+                Line(
+                    sensor,
+                    value.name,
+                    value.label,
+                    value.value,
+                    value.unit,
+                    value.sd,
+                    str(value.provenance),
+                    value.source,
+                    made,
+                    dict(value.condition),
+                    value.stale,
+                    value.value_id,
+                    value.warning,
+                )
+            )
     return lines
 
 
@@ -30,12 +44,15 @@ def cut(session: Session, slug: str, why: str) -> int:
     stored = rigs.rig_named(session, slug)
     number = log.cut_stone(session, stored.id, stored.revision_id, why.strip(), lines_now(session, stored))
     because = f": {why.strip()}" if why.strip() else ""
-    log.write_entry(session, stored.id, "stone", f"Stone {number} of {stored.rig.title} cut{because}", stone=number)
+    log.write_entry(
+        session, stored.id, "stone", f"Stone {number} of {stored.rig.title} cut{because}", stone=number
+    )
     return number
 
 
 def changed_since_last(session: Session, stored: rigs.StoredRig) -> tuple[int, int]:
-    """How many stones there are, and how many measured or chosen constants the last one does not hold as they stand."""
+    """How many stones there are, and how many measured or chosen constants the last one does not hold as they
+    stand."""
     last, now = log.newest_stone(session, stored.id), lines_now(session, stored)
     if last is None:
         return 0, sum(line.provenance in ("measured", "chosen") for line in now)

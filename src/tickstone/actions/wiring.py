@@ -1,4 +1,5 @@
-"""Changing what is on a rig and how it is wired: board, parts, supplies, places, wires. Every change is a revision."""
+"""Changing what is on a rig and how it is wired: board, parts, supplies, places, wires. Every change is a
+revision."""
 
 from __future__ import annotations
 
@@ -31,7 +32,8 @@ def report(session: Session, stored: rigs.StoredRig) -> Report:
 
 
 def choose_board(session: Session, slug: str, seen: int, kind: str) -> None:
-    """Put the rig on another board; every wire is placed anew on it. ``own`` makes the present one a board of one's own."""
+    """Put the rig on another board; every wire is placed anew on it. ``own`` makes the present one a board of
+    one's own."""
     stored = rigs.rig_named(session, slug)
     if kind == boards.OWN:
         fresh = replace(stored.rig, board=boards.own(stored.rig.board))
@@ -59,7 +61,9 @@ def edit_board(session: Session, slug: str, seen: int, board: Board) -> None:
     revise(session, stored, seen, fresh, f"Board edited: {edited.title}")
 
 
-def fit_part(session: Session, slug: str, seen: int, kind: str, name: str, options: dict[str, str | float]) -> str:
+def fit_part(
+    session: Session, slug: str, seen: int, kind: str, name: str, options: dict[str, str | float]
+) -> str:
     """Fit a part, its wires on free pins; returns its id."""
     stored = rigs.rig_named(session, slug)
     rig = stored.rig
@@ -87,10 +91,11 @@ def change_part(
         raise BadInput("Nothing about this part is changed.", "name")
     fresh = stored.rig.with_part(new)
     pins = {pin.name for pin in part_of(new).pins}
-    inputs = {f"{old.name} {n}": f"{new.name} {n}" for n in part_of(old).gives}  # a converter's inputs carry its name
+    # a converter's inputs carry its name
+    inputs = {f"{old.name} {n}": f"{new.name} {n}" for n in part_of(old).gives}
     wires = tuple(
         replace(w, to=inputs.get(w.to, w.to)) for w in fresh.wires if w.sensor != part_id or w.pin in pins
-    )  # fmt: skip
+    )
     why = f"{old.name} renamed to {title}" if new.options == old.options else f"Options of {title} changed"
     revise(session, stored, seen, dress(place_free(complete(replace(fresh, wires=wires))), part_id), why)
 
@@ -103,18 +108,24 @@ def take_off(session: Session, slug: str, seen: int, part_id: str) -> None:
         raise BadInput("A rig needs one sensor at least: fit another one first.", "sensor")
     gone = {f"{part.name} {n}" for n in part_of(part).gives}
     wires = tuple(
-        replace(w, to="") if w.to in gone or w.to.startswith(f"{part_id}.") else w for w in rig.wires
+        replace(w, to="") if w.to in gone or w.to.startswith(f"{part_id}.") else w
+        for w in rig.wires
         if w.sensor != part_id
-    )  # fmt: skip
+    )
     fresh = replace(
-        rig, wires=wires, sensors=tuple(s for s in rig.sensors if s.id != part_id),
+        rig,
+        wires=wires,
+        sensors=tuple(s for s in rig.sensors if s.id != part_id),
         outputs=tuple(o for o in rig.outputs if o.id != part_id),
-    )  # fmt: skip
+    )
     revise(session, stored, seen, fresh, f"{part.name} taken off")
 
 
-def set_supplies(session: Session, slug: str, seen: int, supplies: tuple[Supply, ...], board_from: str) -> None:
-    """Say what supplies there are beside the board, and what powers it. Wires of a supply that is gone hang free."""
+def set_supplies(
+    session: Session, slug: str, seen: int, supplies: tuple[Supply, ...], board_from: str
+) -> None:
+    """Say what supplies there are beside the board, and what powers it. Wires of a supply that is gone hang
+    free."""
     stored = rigs.rig_named(session, slug)
     fresh = replace(stored.rig, supplies=supplies, board_from=board_from)
     wires = tuple(w if not w.to or is_place(fresh, w.to) else replace(w, to="") for w in fresh.wires)
@@ -133,22 +144,31 @@ def set_geometry(
 
 
 def move_wire(session: Session, slug: str, seen: int, sensor: str, pin: str, to: str) -> None:
-    """Put a wire on another pin or rail. What that breaks, the checks say; only places that exist are refused."""
+    """Put a wire on another pin or rail. What that breaks, the checks say; only places that exist are
+    refused."""
     stored = rigs.rig_named(session, slug)
     wire = stored.rig.wire(sensor, pin)
     if to and not is_place(stored.rig, to):
         raise BadInput(f"This rig has no pin, rail or supply {to!r}.", "to")
     fresh = stored.rig.with_wire(replace(wire, to=to, fixed=bool(to)))
-    revise(session, stored, seen, _checked(fresh), f"{stored.rig.part(sensor).name} {pin} moved to {to or 'no pin'}")
+    revise(
+        session,
+        stored,
+        seen,
+        _checked(fresh),
+        f"{stored.rig.part(sensor).name} {pin} moved to {to or 'no pin'}",
+    )
 
 
 def assign_anew(session: Session, slug: str, seen: int, keep: bool) -> None:
-    """Assign every pin anew, those that a person placed too unless they are to be kept. Raises BadInput with the reason
-    when it cannot be done."""
+    """Assign every pin anew, those that a person placed too unless they are to be kept. Raises BadInput with
+    the reason when it cannot be done."""
     stored = rigs.rig_named(session, slug)
-    free = stored.rig if keep else replace(
-        stored.rig, wires=tuple(replace(w, fixed=False) for w in stored.rig.wires)
-    )  # fmt: skip
+    free = (
+        stored.rig
+        if keep
+        else replace(stored.rig, wires=tuple(replace(w, fixed=False) for w in stored.rig.wires))
+    )
     found = assignment(free)
     if found.reason:
         raise BadInput(found.reason, "wires")

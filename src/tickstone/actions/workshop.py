@@ -1,4 +1,5 @@
-"""Everything that lives as long as the app: the database, the rigs that are live, the stand-ins, the threads."""
+"""Everything that lives as long as the app: the database, the rigs that are live, the stand-ins, the
+threads."""
 
 from __future__ import annotations
 
@@ -90,7 +91,7 @@ class Workshop:
                     turn(f"holding on {live.slug}", partial(self.holds.take, live.slug, forced=False))
             turn("closing recordings", self.recordings.close_ended)
 
-    # Rigs -------------------------------------------------------------------------------------------------------------
+    # Rigs ---------------------------------------------------------------------------------------------------
 
     def live(self, slug: str) -> LiveRig:
         """A rig, live. Raises NotFound for one that is not there."""

@@ -43,8 +43,8 @@ class UnwellModel(BaseModel):
 
 
 class Health(BaseModel):
-    """Whether the parts are up; ``unwell`` are threads and tasks that have crashed and are not well again; ``demo`` tells
-    which database is served."""
+    """Whether the parts are up; ``unwell`` are threads and tasks that have crashed and are not well again;
+    ``demo`` tells which database is served."""
 
     ok: bool
     database: bool
@@ -53,8 +53,9 @@ class Health(BaseModel):
     unwell: list[UnwellModel]
 
 
-def make_app(workshop: Workshop, built: Path | None = None, *, demo: bool = False,
-             hosts: frozenset[str] = frozenset()) -> FastAPI:  # fmt: skip
+def make_app(
+    workshop: Workshop, built: Path | None = None, *, demo: bool = False, hosts: frozenset[str] = frozenset()
+) -> FastAPI:
     """The app over a workshop, serving the built front end when there is one."""
 
     @asynccontextmanager
@@ -63,8 +64,14 @@ def make_app(workshop: Workshop, built: Path | None = None, *, demo: bool = Fals
         yield
         workshop.close()
 
-    app = FastAPI(title="Tick Stone", docs_url=None, redoc_url=None, openapi_url="/api/openapi.json", lifespan=lifespan,
-                  responses=REFUSALS)  # fmt: skip
+    app = FastAPI(
+        title="Tick Stone",
+        docs_url=None,
+        redoc_url=None,
+        openapi_url="/api/openapi.json",
+        lifespan=lifespan,
+        responses=REFUSALS,
+    )
     app.state.workshop = workshop
     app.state.broadcasts = {}  # by rig: one message for all its windows
     app.add_middleware(GZipMiddleware, minimum_size=2000)
@@ -72,10 +79,22 @@ def make_app(workshop: Workshop, built: Path | None = None, *, demo: bool = Fals
     add_handlers(app)
     # Taken over as they stand: including a router would build all its routes anew at the first request.
     for router in (
-        calculations.router, rigs.router, wiring.router, sources.router, live.router, watching.router, recordings.router,
-        imports.router, convert.router, convert_file.router, calibrate.router, decide.router, log.router, convert.loose,
+        calculations.router,
+        rigs.router,
+        wiring.router,
+        sources.router,
+        live.router,
+        watching.router,
+        recordings.router,
+        imports.router,
+        convert.router,
+        convert_file.router,
+        calibrate.router,
+        decide.router,
+        log.router,
+        convert.loose,
         wiring.lists,
-    ):  # fmt: skip
+    ):
         app.router.routes.extend(router.routes)
 
     @app.get("/api/health")
@@ -83,10 +102,15 @@ def make_app(workshop: Workshop, built: Path | None = None, *, demo: bool = Fals
         """Whether database, stand-in and everything that lives long are up."""
         database = shop.database.ping()
         unwell = [
-            UnwellModel(name=one.name, crashes=one.crashes, trouble=one.trouble) for one in shop.supervisor.unwell
+            UnwellModel(name=one.name, crashes=one.crashes, trouble=one.trouble)
+            for one in shop.supervisor.unwell
         ]
         return Health(
-            ok=database and not unwell, database=database, standin=shop.standins is not None, demo=demo, unwell=unwell
+            ok=database and not unwell,
+            database=database,
+            standin=shop.standins is not None,
+            demo=demo,
+            unwell=unwell,
         )
 
     @app.get("/api/{rest:path}", include_in_schema=False)

@@ -31,7 +31,9 @@ def _handler(entry: Calculation) -> Callable[..., Result]:
 
 for _entry in calculations().values():
     for _model in (_entry.inputs, _entry.result):
-        _model.model_config["defer_build"] = False  # the command line wants to start fast; a server wants them all
+        _model.model_config["defer_build"] = (
+            False  # the command line wants to start fast; a server wants them all
+        )
         _model.model_rebuild(force=True)
     router.add_api_route(
         f"/{_entry.name}", _handler(_entry), methods=["POST"], name=_entry.name, summary=_entry.summary

@@ -20,7 +20,9 @@ from tickstone.core.calibration import catalogue, procedure
 from tickstone.core.rigs.kinds import kind
 from tickstone.store import calibrations, recordings, rigs
 
-router = APIRouter(prefix="/api/rigs/{slug}/sensors/{sensor}/procedures", tags=["calibrate"], responses=REFUSALS)
+router = APIRouter(
+    prefix="/api/rigs/{slug}/sensors/{sensor}/procedures", tags=["calibrate"], responses=REFUSALS
+)
 MOST_FIELDS = 20
 
 
@@ -81,7 +83,8 @@ class PastModel(BaseModel):
 
 
 class DriftModel(BaseModel):
-    """How a constant moved from one accepted calibration to the next: times as ISO dates, values, ± (95 %)."""
+    """How a constant moved from one accepted calibration to the next: times as ISO dates, values, ± (95
+    %)."""
 
     name: str
     label: str
@@ -178,8 +181,14 @@ def procedures(shop: Shop, slug: Name, sensor: Name) -> list[ProcedureLine]:
         for name in kind(stored.rig.sensor(sensor).kind).procedures:
             draft = calibrations.newest(session, sensor_id, name, "draft")
             last = calibrations.newest(session, sensor_id, name, "accepted")
-            found.append(ProcedureLine(procedure=name, title=catalogue.procedure(name).title,
-                                       held=len(draft.steps) if draft else 0, last_at=last.ended_at if last else None))  # fmt: skip
+            found.append(
+                ProcedureLine(
+                    procedure=name,
+                    title=catalogue.procedure(name).title,
+                    held=len(draft.steps) if draft else 0,
+                    last_at=last.ended_at if last else None,
+                )
+            )
         return found
 
 
@@ -192,24 +201,45 @@ def _model(session: Session, slug: str, sensor: str, name: str) -> ProcedureMode
     specs = {spec.name: spec for spec in kind(stored.rig.sensor(sensor).kind).constants}
     past = comparing.past(session, slug, sensor, name)
     return ProcedureModel(
-        id=mine.id, procedure=name, title=what.title, prepare=list(what.prepare), cautions=list(what.cautions),
-        seconds=what.seconds, hands_free=what.hands_free, notebook=[AskField.model_validate(one) for one in what.notebook],
+        id=mine.id,
+        procedure=name,
+        title=what.title,
+        prepare=list(what.prepare),
+        cautions=list(what.cautions),
+        seconds=what.seconds,
+        hands_free=what.hands_free,
+        notebook=[AskField.model_validate(one) for one in what.notebook],
         wants=[WantModel.model_validate(one) for one in what.wants(steps, values)],
-        steps=[HeldModel(**_plain(one), left=found.left.get(one["key"]), sigmas=found.sigmas.get(one["key"])) for one in mine.steps],
-        heading=found.heading, verdict=found.verdict, notes=list(found.notes), why_not=found.why_not,
-        can_accept=found.can_accept, left_unit=found.left_unit, repeat=list(found.repeat),
-        constants=[FittedModel(
-            name=one.name, label=specs[one.name].label, unit=specs[one.name].unit, value=one.value,
-            plus_minus=None if one.sd is None else 2 * one.sd,
-            before=values[one.name].value if one.name in values else None,
-            before_provenance=values[one.name].provenance.value if one.name in values else None,
-        ) for one in found.constants],
+        steps=[
+            HeldModel(**_plain(one), left=found.left.get(one["key"]), sigmas=found.sigmas.get(one["key"]))
+            for one in mine.steps
+        ],
+        heading=found.heading,
+        verdict=found.verdict,
+        notes=list(found.notes),
+        why_not=found.why_not,
+        can_accept=found.can_accept,
+        left_unit=found.left_unit,
+        repeat=list(found.repeat),
+        constants=[
+            FittedModel(
+                name=one.name,
+                label=specs[one.name].label,
+                unit=specs[one.name].unit,
+                value=one.value,
+                plus_minus=None if one.sd is None else 2 * one.sd,
+                before=values[one.name].value if one.name in values else None,
+                before_provenance=values[one.name].provenance.value if one.name in values else None,
+            )
+            for one in found.constants
+        ],
         extras=[ExtraModel.model_validate(one) for one in found.extras],
         plots=[PlotModel.model_validate(one) for one in found.plots],
         tables=[TableModel.model_validate(one) for one in found.tables],
         past=[PastModel(id=one.id, at=datetime.fromisoformat(one.at), verdict=one.verdict) for one in past],
-        drifts=_drifts(past), recordings=_usable(session, stored.id, sensor, what),
-    )  # fmt: skip
+        drifts=_drifts(past),
+        recordings=_usable(session, stored.id, sensor, what),
+    )
 
 
 def _plain(step: dict[str, Any]) -> dict[str, Any]:
@@ -227,23 +257,37 @@ def _drifts(past: list[comparing.Past]) -> list[DriftModel]:
             continue
         label, unit = with_it[-1].units[name]
         sds = [one.constants[name][1] for one in with_it]
-        drifts.append(DriftModel(name=name, label=label, unit=unit, at=[datetime.fromisoformat(one.at) for one in with_it],
-                                 values=[one.constants[name][0] for one in with_it],
-                                 plus_minus=[None if sd is None else 2 * sd for sd in sds]))  # fmt: skip
+        drifts.append(
+            DriftModel(
+                name=name,
+                label=label,
+                unit=unit,
+                at=[datetime.fromisoformat(one.at) for one in with_it],
+                values=[one.constants[name][0] for one in with_it],
+                plus_minus=[None if sd is None else 2 * sd for sd in sds],
+            )
+        )
     return drifts
 
 
 def _usable(session: Session, rig_id: int, sensor: str, what: procedure.Procedure) -> list[UsableModel]:
     usable = [
-        one for one in recordings.recordings_of(session, rig_id)
+        one
+        for one in recordings.recordings_of(session, rig_id)
         if any(stream.key == sensor and stream.n for stream in one.streams)
-    ]  # fmt: skip
+    ]
     marks = recordings.marks_of_all(session, [one.id for one in usable])
     return [
-        UsableModel(id=one.id, name=one.name, marks=sum(
-            mark.sensor in (None, sensor) and what.of_mark(mark.label, mark.truth) is not None for mark in marks[one.id]))
+        UsableModel(
+            id=one.id,
+            name=one.name,
+            marks=sum(
+                mark.sensor in (None, sensor) and what.of_mark(mark.label, mark.truth) is not None
+                for mark in marks[one.id]
+            ),
+        )
         for one in usable
-    ]  # fmt: skip
+    ]
 
 
 @router.get("/{name}")
@@ -255,9 +299,12 @@ def procedure_now(shop: Shop, slug: Name, sensor: Name, name: Name) -> Procedure
 
 @router.post("/{name}/hold")
 def hold(shop: Shop, slug: Name, sensor: Name, name: Name, asked: HoldAsked) -> Done:
-    """Watch for a want; it is taken by itself when it is still. Without a key, whichever the readings show."""
+    """Watch for a want; it is taken by itself when it is still. Without a key, whichever the readings
+    show."""
     with shop.database.transaction() as session:
-        ready = holding.prepare(session, slug, sensor, name, asked.key, asked.truth, shop.live(slug).view.last_line_s)
+        ready = holding.prepare(
+            session, slug, sensor, name, asked.key, asked.truth, shop.live(slug).view.last_line_s
+        )
     shop.holds.begin(slug, ready)
     return Done()
 
@@ -315,8 +362,14 @@ def before_after(shop: Shop, slug: Name, sensor: Name, name: Name, recording_id:
     """An old recording by today's constants and by the fitted ones."""
     with shop.database.transaction() as session:
         found = comparing.before_after(session, slug, sensor, name, recording_id)
-    return BeforeAfterModel(times_s=numbers(found.times_s, 3), before=numbers(found.before), after=numbers(found.after),
-                            quantity=found.quantity, unit=found.unit, said=found.said)  # fmt: skip
+    return BeforeAfterModel(
+        times_s=numbers(found.times_s, 3),
+        before=numbers(found.before),
+        after=numbers(found.after),
+        quantity=found.quantity,
+        unit=found.unit,
+        said=found.said,
+    )
 
 
 @router.post("/{name}/accept")

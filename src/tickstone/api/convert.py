@@ -29,7 +29,8 @@ class KindLine(BaseModel):
 
 
 class AskModel(BaseModel):
-    """A raw number that is asked for, and what it is just now; ``volts`` is what one count is worth, where it is one."""
+    """A raw number that is asked for, and what it is just now; ``volts`` is what one count is worth, where it
+    is one."""
 
     name: str
     label: str
@@ -180,18 +181,30 @@ def _worked(part: converting.Part, asked: dict[str, float]) -> WorkedModel:
     numbers = worked.check_asked(part.kind, part.values, asked)
     quantity, inverse = part.kind.quantity, part.kind.working.inverse
     return WorkedModel(
-        kind=part.kind.id, title=part.kind.title, quantity=quantity.name, unit=quantity.unit, digits=quantity.digits,
+        kind=part.kind.id,
+        title=part.kind.title,
+        quantity=quantity.name,
+        unit=quantity.unit,
+        digits=quantity.digits,
         asks=_asks(part, numbers),
         chains=[_chain(chain) for chain in found.chains],
         terms=[_term(term) for term in found.terms],
-        value=found.value, plus_minus=None if found.sd is None else 2 * found.sd, valid=found.valid,
-        reason=found.reason, shares=[ShareModel(label=cause, share=share) for cause, share in found.shares],
+        value=found.value,
+        plus_minus=None if found.sd is None else 2 * found.sd,
+        valid=found.valid,
+        reason=found.reason,
+        shares=[ShareModel(label=cause, share=share) for cause, share in found.shares],
         rules=[RuleModel(name=rule.name, value=number(rule.value), exact=rule.exact) for rule in found.rules],
-        more=[_series(series) for series in found.more], moves=list(found.moves), said=found.said,
-        warnings=list(found.warnings), cautions=list(part.kind.cautions),
+        more=[_series(series) for series in found.more],
+        moves=list(found.moves),
+        said=found.said,
+        warnings=list(found.warnings),
+        cautions=list(part.kind.cautions),
         constants=[_constant(part, name) for name in part.values],
-        inverse=None if inverse is None else InverseSpan(typical=inverse.typical, low=inverse.low, high=inverse.high),
-    )  # fmt: skip
+        inverse=None
+        if inverse is None
+        else InverseSpan(typical=inverse.typical, low=inverse.low, high=inverse.high),
+    )
 
 
 def _solved(part: converting.Part, wanted: float) -> SolvedModel:
@@ -199,7 +212,11 @@ def _solved(part: converting.Part, wanted: float) -> SolvedModel:
 
 
 def _asks(part: converting.Part, numbers: dict[str, float]) -> list[AskModel]:
-    return [_ask(ask, numbers[ask.name], part) for ask in part.kind.working.asks(part.values) if ask.name in numbers]
+    return [
+        _ask(ask, numbers[ask.name], part)
+        for ask in part.kind.working.asks(part.values)
+        if ask.name in numbers
+    ]
 
 
 def _ask(ask: Ask, value: float, part: converting.Part) -> AskModel:
@@ -208,17 +225,31 @@ def _ask(ask: Ask, value: float, part: converting.Part) -> AskModel:
     if ask.unit == "counts" and "reference" in values:
         volts = values["reference"].value / 2 ** values["bits"].value
     return AskModel(
-        name=ask.name, label=ask.label, unit=ask.unit, low=ask.low, high=ask.high, value=value, digits=ask.digits,
-        logarithmic=ask.logarithmic, choices=list(ask.choices),
-        slide_low=slide[0], slide_high=slide[1], volts=volts,
-    )  # fmt: skip
+        name=ask.name,
+        label=ask.label,
+        unit=ask.unit,
+        low=ask.low,
+        high=ask.high,
+        value=value,
+        digits=ask.digits,
+        logarithmic=ask.logarithmic,
+        choices=list(ask.choices),
+        slide_low=slide[0],
+        slide_high=slide[1],
+        volts=volts,
+    )
 
 
 def _term(term: Term) -> TermModel:
     return TermModel(
-        name=term.name, label=term.label, value=number(term.value), unit=term.unit,
-        plus_minus=None if term.sd is None else 2 * term.sd, provenance=PROVENANCE.validate_python(term.provenance), sign=term.sign,
-    )  # fmt: skip
+        name=term.name,
+        label=term.label,
+        value=number(term.value),
+        unit=term.unit,
+        plus_minus=None if term.sd is None else 2 * term.sd,
+        provenance=PROVENANCE.validate_python(term.provenance),
+        sign=term.sign,
+    )
 
 
 def _chain(chain: Chain) -> ChainModel:
@@ -227,7 +258,9 @@ def _chain(chain: Chain) -> ChainModel:
 
 def _series(series: Series) -> SeriesModel:
     value = number(float(np.ravel(series.values)[0]))
-    return SeriesModel(name=series.name, label=series.label, unit=series.unit, value=value, digits=series.digits)
+    return SeriesModel(
+        name=series.name, label=series.label, unit=series.unit, value=value, digits=series.digits
+    )
 
 
 def _constant(part: converting.Part, name: str) -> Constant:

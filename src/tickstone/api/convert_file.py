@@ -23,7 +23,9 @@ router = APIRouter(prefix="/api/convert-file", tags=["convert"], responses=REFUS
 IN_MEMORY = 8_000_000  # bytes; a larger file waits on disk
 MOST_BYTES = 4_000_000_000
 
-Said = Annotated[list[str], Query(max_length=500, description="column=sensor.channel, or column= to leave it alone")]
+Said = Annotated[
+    list[str], Query(max_length=500, description="column=sensor.channel, or column= to leave it alone")
+]
 
 
 class ColumnModel(BaseModel):
@@ -51,7 +53,9 @@ class PreviewModel(BaseModel):
     ragged: int
 
 
-@router.post("/preview", openapi_extra={"requestBody": {"content": {"text/csv": {"schema": {"type": "string"}}}}})
+@router.post(
+    "/preview", openapi_extra={"requestBody": {"content": {"text/csv": {"schema": {"type": "string"}}}}}
+)
 async def preview(shop: Shop, request: Request, rig: str = "", column: Said = []) -> PreviewModel:  # noqa: B006
     """What each column of a file (or of its beginning) is taken for, and its first rows converted."""
     with await _received(request) as file:
@@ -85,7 +89,9 @@ async def _received(request: Request) -> BinaryIO:
         size += len(part)
         if size > MOST_BYTES:
             file.close()
-            raise BadInput(f"The file is larger than {MOST_BYTES / 1e9:g} GB: convert it on the command line.", "file")
+            raise BadInput(
+                f"The file is larger than {MOST_BYTES / 1e9:g} GB: convert it on the command line.", "file"
+            )
         file.write(part)
     file.seek(0)
     return file

@@ -183,12 +183,17 @@ def _picked(pairs: list[str]) -> dict[str, float]:
 
 @router.get("/{name}")
 def decision_now(
-    shop: Shop, slug: Name, sensor: Name, name: Name,
+    shop: Shop,
+    slug: Name,
+    sensor: Name,
+    name: Name,
     recordings: Annotated[list[int] | None, Query(alias="from", max_length=MOST_RECORDINGS)] = None,
-    none: bool = False, test: int | None = None,
+    none: bool = False,
+    test: int | None = None,
     pick: Annotated[list[Annotated[str, Field(max_length=80)]], Query(max_length=MOST_PICKED)] = [],  # noqa: B006
-) -> DecisionModel:  # fmt: skip
-    """A decision worked out on the recordings named (``from``, or ``none`` of them), with what is picked (name:value)."""
+) -> DecisionModel:
+    """A decision worked out on the recordings named (``from``, or ``none`` of them), with what is picked
+    (name:value)."""
     with shop.database.transaction() as session:
         found = deciding.work(session, slug, sensor, name, [] if none else recordings, test, _picked(pick))
         stored = rigs.rig_named(session, slug)
@@ -200,22 +205,43 @@ def _model(found: deciding.Worked, specs: dict[str, ConstantSpec]) -> DecisionMo
     heading = f"Choose again: {found.stale}" if found.stale else made.heading
     following = "look at the odds as they are now, then choose again." if found.stale else made.next
     return DecisionModel(
-        decision=one.id, title=one.title, heading=heading, next=following, good=made.good, why_not=made.why_not,
-        choices=[ChoiceModel(
-            name=c.name, label=specs[c.name].label, unit=specs[c.name].unit, value=c.value, suggested=c.suggested, why=c.why,
-            low=specs[c.name].low, high=specs[c.name].high, step=c.step, options=list(c.options),
-            warning=warning_of(made, c.name),
-            candidates=[CandidateModel.model_validate(x) for x in c.candidates],
-            chosen=Constant.of(found.values[c.name]) if c.name in found.values else None,
-        ) for c in made.choices],
+        decision=one.id,
+        title=one.title,
+        heading=heading,
+        next=following,
+        good=made.good,
+        why_not=made.why_not,
+        choices=[
+            ChoiceModel(
+                name=c.name,
+                label=specs[c.name].label,
+                unit=specs[c.name].unit,
+                value=c.value,
+                suggested=c.suggested,
+                why=c.why,
+                low=specs[c.name].low,
+                high=specs[c.name].high,
+                step=c.step,
+                options=list(c.options),
+                warning=warning_of(made, c.name),
+                candidates=[CandidateModel.model_validate(x) for x in c.candidates],
+                chosen=Constant.of(found.values[c.name]) if c.name in found.values else None,
+            )
+            for c in made.choices
+        ],
         inputs=[Constant.of(found.values[n]) for n in one.inputs if n in found.values],
-        notes=list(made.notes), cautions=list(one.cautions), marked=one.marked, most=one.most,
-        sources=[SourceModel.model_validate(x) for x in found.sources], test_id=found.test_id,
-        plots=[PlotModel.model_validate(x) for x in made.plots], tables=[TableModel.model_validate(x) for x in made.tables],
+        notes=list(made.notes),
+        cautions=list(one.cautions),
+        marked=one.marked,
+        most=one.most,
+        sources=[SourceModel.model_validate(x) for x in found.sources],
+        test_id=found.test_id,
+        plots=[PlotModel.model_validate(x) for x in made.plots],
+        tables=[TableModel.model_validate(x) for x in made.tables],
         heaps=None if made.heaps is None else HeapsModel.model_validate(made.heaps),
         floor=None if made.floor is None else FloorModel.model_validate(made.floor),
         states=[StateModel.model_validate(x) for x in made.states],
-    )  # fmt: skip
+    )
 
 
 @router.post("/{name}")

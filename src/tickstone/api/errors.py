@@ -56,7 +56,9 @@ def add_handlers(app: FastAPI) -> None:
 
     @app.exception_handler(HTTPException)
     def nowhere(request: Request, error: HTTPException) -> JSONResponse:
-        body = Refusal(code="not-found", path="", message=f"Nothing here answers {request.method} {request.url.path}.")
+        body = Refusal(
+            code="not-found", path="", message=f"Nothing here answers {request.method} {request.url.path}."
+        )
         return JSONResponse(body.model_dump(), status_code=error.status_code, headers=error.headers)
 
     @app.exception_handler(Exception)

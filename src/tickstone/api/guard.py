@@ -1,4 +1,5 @@
-"""Only this app's own pages may talk to it: requests and WebSockets whose Host or Origin is another's are refused."""
+"""Only this app's own pages may talk to it: requests and WebSockets whose Host or Origin is another's are
+refused."""
 
 from __future__ import annotations
 

@@ -24,8 +24,9 @@ router = APIRouter(prefix="/api", tags=["imports"], responses=REFUSALS)
 
 
 class FileModel(BaseModel):
-    """A file on the bench, with what was said of its columns so far: ``state`` is new, waiting, running, done, failed or stopped; while it runs ``done`` of its
-    ``size`` bytes are read and ``rows`` taken; ``recording`` is what it became, ``message`` why it failed."""
+    """A file on the bench, with what was said of its columns so far: ``state`` is new, waiting, running,
+    done, failed or stopped; while it runs ``done`` of its ``size`` bytes are read and ``rows`` taken;
+    ``recording`` is what it became, ``message`` why it failed."""
 
     id: int
     name: str
@@ -74,26 +75,38 @@ class LookModel(BaseModel):
 
 
 class WishAsked(Asked):
-    """How to take a file in: its name, what columns mean by name (only where the guess will not do), its rate, Hz."""
+    """How to take a file in: its name, what columns mean by name (only where the guess will not do), its
+    rate, Hz."""
 
     name: Annotated[str, Field(max_length=120)] = ""
-    said: Annotated[dict[Annotated[str, Field(max_length=120)], MeaningModel], Field(max_length=1000)] = Field(
-        default_factory=dict
+    said: Annotated[dict[Annotated[str, Field(max_length=120)], MeaningModel], Field(max_length=1000)] = (
+        Field(default_factory=dict)
     )
     rate_hz: Finite | None = None
 
     def wish(self, before: Wish) -> Wish:
         """The wish as the action takes it."""
-        return Wish(self.name or before.name, {name: one.meaning() for name, one in self.said.items()}, self.rate_hz)
+        return Wish(
+            self.name or before.name, {name: one.meaning() for name, one in self.said.items()}, self.rate_hz
+        )
 
 
 def _model(shop: Shop, found: BenchFile) -> FileModel:
     state = shop.files.state(found) or State("new")
     said = {name: MeaningModel.model_validate(asdict(meaning)) for name, meaning in found.wish.said.items()}
     return FileModel(
-        id=found.id, name=found.wish.name, size=found.size, by_hand=found.wish.by_hand, said=said, asked_rate_hz=found.wish.rate_hz, state=state.state,
-        done=state.done, rows=state.count, recording=state.result, message=state.error.message if state.error else "",
-    )  # fmt: skip
+        id=found.id,
+        name=found.wish.name,
+        size=found.size,
+        by_hand=found.wish.by_hand,
+        said=said,
+        asked_rate_hz=found.wish.rate_hz,
+        state=state.state,
+        done=state.done,
+        rows=state.count,
+        recording=state.result,
+        message=state.error.message if state.error else "",
+    )
 
 
 @router.get("/rigs/{slug}/files")
@@ -107,9 +120,13 @@ def on_the_bench(shop: Shop, slug: Name) -> list[FileModel]:
     openapi_extra={"requestBody": {"content": {"application/octet-stream": {"schema": {"type": "string"}}}}},
 )
 async def hand_over(
-    shop: Shop, request: Request, slug: Name, name: Annotated[str, Query(max_length=255)] = "file",
-    modified: datetime | None = None, by_hand: bool = False,
-) -> FileModel:  # fmt: skip
+    shop: Shop,
+    request: Request,
+    slug: Name,
+    name: Annotated[str, Query(max_length=255)] = "file",
+    modified: datetime | None = None,
+    by_hand: bool = False,
+) -> FileModel:
     """Lay a file on a rig's bench, or a table typed from a notebook; its bytes are the body."""
     await run_in_threadpool(_check_rig, shop, slug)
     file = shop.files.room()
@@ -118,7 +135,9 @@ async def hand_over(
         size += len(part)
         if size > MOST_BYTES:
             file.close()
-            raise BadInput(f"The file is larger than {MOST_BYTES / 1e9:g} GB: cut it into pieces first.", "file")
+            raise BadInput(
+                f"The file is larger than {MOST_BYTES / 1e9:g} GB: cut it into pieces first.", "file"
+            )
         await run_in_threadpool(file.write, part)
     stem = name.rsplit(".", 1)[0].strip()[:120] or "file"
     known = modified if modified is not None and modified.tzinfo is not None else None
@@ -144,17 +163,31 @@ def look(shop: Shop, file_id: int, asked: WishAsked) -> LookModel:
     with shop.database.transaction() as session:
         targets = targets_of(rigs.rig_named(session, file.slug).rig)
     return LookModel(
-        format=found.format, encoding=found.encoding, own=found.own, name=found.name,
-        columns=[_column(one) for one in found.columns], lines=found.lines, time=found.time, rate_hz=number(found.rate_hz),
-        sensors=found.sensors, bad_count=found.bad_count,
-        bad=[BadLineModel(line=line, text=text, why=why) for line, text, why in found.bad], wanting=found.wanting,
+        format=found.format,
+        encoding=found.encoding,
+        own=found.own,
+        name=found.name,
+        columns=[_column(one) for one in found.columns],
+        lines=found.lines,
+        time=found.time,
+        rate_hz=number(found.rate_hz),
+        sensors=found.sensors,
+        bad_count=found.bad_count,
+        bad=[BadLineModel(line=line, text=text, why=why) for line, text, why in found.bad],
+        wanting=found.wanting,
         targets=targets,
-    )  # fmt: skip
+    )
 
 
 def _column(one: ColumnLook) -> FileColumn:
-    return FileColumn(name=one.name, unit=one.unit, type=one.type, meaning=MeaningModel.of(one.meaning),
-                      guessed=one.guessed, cells=one.cells)  # fmt: skip
+    return FileColumn(
+        name=one.name,
+        unit=one.unit,
+        type=one.type,
+        meaning=MeaningModel.of(one.meaning),
+        guessed=one.guessed,
+        cells=one.cells,
+    )
 
 
 @router.post("/files/{file_id}/take-in")

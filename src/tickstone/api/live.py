@@ -104,8 +104,8 @@ class Window:
 
 
 class Broadcast:
-    """A rig's messages to all its windows: worked out once each STEP_S, sent to every one. A window that joins, or that has
-    fallen too far behind, begins with everything anew."""
+    """A rig's messages to all its windows: worked out once each STEP_S, sent to every one. A window that
+    joins, or that has fallen too far behind, begins with everything anew."""
 
     def __init__(self, shop: Workshop, live: LiveRig) -> None:
         self._shop, self._live = shop, live
@@ -122,7 +122,9 @@ class Broadcast:
         queue: asyncio.Queue[str] = asyncio.Queue(MOST_BEHIND)
         self._joining.add(queue)
         if self._task is None or self._task.done():
-            self._task = asyncio.create_task(self._shop.supervisor.keep(f"windows of {self._live.slug}", self._run))
+            self._task = asyncio.create_task(
+                self._shop.supervisor.keep(f"windows of {self._live.slug}", self._run)
+            )
         return queue
 
     def leave(self, queue: asyncio.Queue[str]) -> None:
@@ -160,7 +162,8 @@ class Broadcast:
 
 @router.websocket("/rigs/{slug}/live")
 async def watch(socket: WebSocket, slug: str) -> None:
-    """Stream a rig's readings to a window: at most one message each STEP_S, a beat each BEAT_S when nothing is new."""
+    """Stream a rig's readings to a window: at most one message each STEP_S, a beat each BEAT_S when nothing
+    is new."""
     shop: Workshop = socket.app.state.workshop
     try:
         live = await asyncio.to_thread(shop.live, slug)

@@ -1,4 +1,5 @@
-"""The live message: what a window gets twenty times a second. Built without validation, from what is right already."""
+"""The live message: what a window gets twenty times a second. Built without validation, from what is right
+already."""
 
 from __future__ import annotations
 
@@ -19,8 +20,8 @@ Figure = float | str | list[bool] | None  # what stands on an instrument: a numb
 
 
 class SensorNow(BaseModel):
-    """A sensor as it stands, and its readings since the message before: ``t`` s, ``r`` raw, ``v`` converted; ``fresh`` ones
-    take the place of all before. ``instruments`` holds what stands on each."""
+    """A sensor as it stands, and its readings since the message before: ``t`` s, ``r`` raw, ``v`` converted;
+    ``fresh`` ones take the place of all before. ``instruments`` holds what stands on each."""
 
     raw: float | None
     value: float | None
@@ -100,8 +101,8 @@ class HoldNow(BaseModel):
 
 
 class LiveMessage(BaseModel):
-    """How a rig stands and what is new of its sensors. ``now_s`` is the rig's time; ``version`` rises with every stored change
-    that windows show."""
+    """How a rig stands and what is new of its sensors. ``now_s`` is the rig's time; ``version`` rises with
+    every stored change that windows show."""
 
     status: Literal["idle", "live", "silent", "lost"]
     source: str

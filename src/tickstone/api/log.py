@@ -59,7 +59,8 @@ class StoneModel(BaseModel):
 
 
 class StonesModel(BaseModel):
-    """``next`` is the number of the stone to be cut, ``waiting`` how many settled constants the last one lacks."""
+    """``next`` is the number of the stone to be cut, ``waiting`` how many settled constants the last one
+    lacks."""
 
     stones: list[StoneModel]
     next: int
@@ -78,10 +79,18 @@ def _line(line: Line | None) -> LineModel | None:
     if line is None:
         return None
     return LineModel(
-        sensor=line.sensor, name=line.name, label=line.label, value=line.value, unit=line.unit,
-        plus_minus=None if line.sd is None else 2 * line.sd, provenance=line.provenance, source=line.source,
-        made_at=line.made_at, stale=line.stale, warning=line.warning,
-    )  # fmt: skip
+        sensor=line.sensor,
+        name=line.name,
+        label=line.label,
+        value=line.value,
+        unit=line.unit,
+        plus_minus=None if line.sd is None else 2 * line.sd,
+        provenance=line.provenance,
+        source=line.source,
+        made_at=line.made_at,
+        stale=line.stale,
+        warning=line.warning,
+    )
 
 
 @router.get("/entries")
@@ -112,10 +121,17 @@ def all_stones(shop: Shop, slug: Name) -> StonesModel:
         return sum(line.provenance == provenance for line in stone.lines)
 
     models = [
-        StoneModel(number=s.number, why=s.why, cut_at=s.cut_at, measured=count(s, "measured"),
-                   chosen=count(s, "chosen"), assumed=count(s, "assumed"), derived=count(s, "derived"))
+        StoneModel(
+            number=s.number,
+            why=s.why,
+            cut_at=s.cut_at,
+            measured=count(s, "measured"),
+            chosen=count(s, "chosen"),
+            assumed=count(s, "assumed"),
+            derived=count(s, "derived"),
+        )
         for s in found
-    ]  # fmt: skip
+    ]
     return StonesModel(stones=models, next=number + 1, waiting=waiting)
 
 
@@ -132,10 +148,16 @@ def side_by_side(shop: Shop, slug: Name, number: int, before: int | None = None)
     """A stone beside another (or beside nothing), changed lines first; stone 0 is the rig as it stands."""
     with shop.database.transaction() as session:
         stored = rigs.rig_named(session, slug)
-        after = stones.lines_now(session, stored) if number == 0 else list(log.stone(session, stored.id, number).lines)
+        after = (
+            stones.lines_now(session, stored)
+            if number == 0
+            else list(log.stone(session, stored.id, number).lines)
+        )
         old = list(log.stone(session, stored.id, before).lines) if before else []
     return [
-        ChangeModel(sensor=c.sensor, label=c.label, changed=c.changed, before=_line(c.before), after=_line(c.after))
+        ChangeModel(
+            sensor=c.sensor, label=c.label, changed=c.changed, before=_line(c.before), after=_line(c.after)
+        )
         for c in compare(old, after)
     ]
 

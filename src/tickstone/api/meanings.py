@@ -15,8 +15,8 @@ Role = Literal["channel", "time", "mark", "ignored"]
 
 
 class MeaningModel(Asked):
-    """What becomes of a label's number: a channel by ``number × factor + zero``, the board's time, what was true
-    at a row of a file, or nothing."""
+    """What becomes of a label's number: a channel by ``number × factor + zero``, the board's time, what was
+    true at a row of a file, or nothing."""
 
     role: Role
     sensor: Annotated[str, Field(max_length=120)] = ""
@@ -30,7 +30,9 @@ class MeaningModel(Asked):
         """A meaning as the screens show it; None where nobody knows it."""
         if meaning is None:
             return None
-        return MeaningModel.model_validate({name: getattr(meaning, name) for name in MeaningModel.model_fields})
+        return MeaningModel.model_validate(
+            {name: getattr(meaning, name) for name in MeaningModel.model_fields}
+        )
 
     def meaning(self) -> Meaning:
         """The meaning as the core takes it."""
@@ -49,6 +51,8 @@ class TargetModel(BaseModel):
 def targets_of(rig: Rig) -> list[TargetModel]:
     """Everything of a rig that a label or a column can stand for."""
     return [
-        TargetModel(sensor=one.id, channel=channel.name, title=f"{one.name}: {channel.label}", unit=channel.unit)
+        TargetModel(
+            sensor=one.id, channel=channel.name, title=f"{one.name}: {channel.label}", unit=channel.unit
+        )
         for one, channel in channels(rig)
     ]

@@ -72,15 +72,23 @@ class Constant(BaseModel):
     def of(value: core_constants.Value) -> Constant:
         """A constant as the screens show it."""
         return Constant(
-            name=value.name, label=value.label, unit=value.unit, value=value.value,
-            plus_minus=None if value.sd is None else 2 * value.sd, provenance=value.provenance.value,
-            source=value.source, station=value.station,
-            shown_at=list(value.shown_at), rests_on=list(value.rests_on), stale=value.stale,
+            name=value.name,
+            label=value.label,
+            unit=value.unit,
+            value=value.value,
+            plus_minus=None if value.sd is None else 2 * value.sd,
+            provenance=value.provenance.value,
+            source=value.source,
+            station=value.station,
+            shown_at=list(value.shown_at),
+            rests_on=list(value.rests_on),
+            stale=value.stale,
             warning=value.warning,
             made_at=datetime.fromisoformat(value.made_at) if value.made_at else None,
             recording_id=value.recording_id,
-            low=value.typed[0] if value.typed else None, high=value.typed[1] if value.typed else None,
-        )  # fmt: skip
+            low=value.typed[0] if value.typed else None,
+            high=value.typed[1] if value.typed else None,
+        )
 
 
 class StreamModel(BaseModel):
@@ -92,8 +100,8 @@ class StreamModel(BaseModel):
 
 
 class FaultModel(BaseModel):
-    """What looks wrong: ``sensor`` is whose it is (empty: the line's), ``channel`` and ``also`` the signals with it; the span
-    in s; ``causes`` the likeliest first."""
+    """What looks wrong: ``sensor`` is whose it is (empty: the line's), ``channel`` and ``also`` the signals
+    with it; the span in s; ``causes`` the likeliest first."""
 
     kind: str
     title: str
@@ -111,10 +119,18 @@ class FaultModel(BaseModel):
     def of(found: Finding) -> FaultModel:
         """A finding as the screen shows it."""
         return FaultModel(
-            kind=found.kind, title=found.title, sensor=found.stream, channel=found.channel, also=list(found.also),
-            start_s=round(found.start_s, 4), end_s=round(found.end_s, 4), confidence=found.confidence,
-            evidence=found.evidence, causes=list(found.causes), advice=found.advice,
-        )  # fmt: skip
+            kind=found.kind,
+            title=found.title,
+            sensor=found.stream,
+            channel=found.channel,
+            also=list(found.also),
+            start_s=round(found.start_s, 4),
+            end_s=round(found.end_s, 4),
+            confidence=found.confidence,
+            evidence=found.evidence,
+            causes=list(found.causes),
+            advice=found.advice,
+        )
 
 
 class RecordingModel(BaseModel):
@@ -141,11 +157,21 @@ class RecordingModel(BaseModel):
             for s in found.streams
         ]
         return RecordingModel(
-            id=found.id, name=found.name, origin=found.origin, source=found.source, status=found.status,
-            ended_why=found.ended_why, started_at=found.started_at, duration_s=found.duration_s,
-            odd_lines=found.odd_lines, archived=found.archived_at is not None, streams=streams, note=found.note,
-            clock=found.clock, made_from=list(found.made_from),
-        )  # fmt: skip
+            id=found.id,
+            name=found.name,
+            origin=found.origin,
+            source=found.source,
+            status=found.status,
+            ended_why=found.ended_why,
+            started_at=found.started_at,
+            duration_s=found.duration_s,
+            odd_lines=found.odd_lines,
+            archived=found.archived_at is not None,
+            streams=streams,
+            note=found.note,
+            clock=found.clock,
+            made_from=list(found.made_from),
+        )
 
 
 class MarkModel(BaseModel):
@@ -161,10 +187,17 @@ class MarkModel(BaseModel):
     def all_of(marks: Iterable[recordings.StoredMark]) -> list[MarkModel]:
         """Marks as the screens show them."""
         return [
-            MarkModel(id=m.id, t0_s=m.t0 / 1e6, t1_s=_seconds(m.t1), label=m.label, sensor=m.sensor, truth=m.truth,
-                      conditions=m.conditions)
+            MarkModel(
+                id=m.id,
+                t0_s=m.t0 / 1e6,
+                t1_s=_seconds(m.t1),
+                label=m.label,
+                sensor=m.sensor,
+                truth=m.truth,
+                conditions=m.conditions,
+            )
             for m in marks
-        ]  # fmt: skip
+        ]
 
 
 class TruthModel(Asked):
@@ -176,7 +209,9 @@ class TruthModel(Asked):
     sd: Annotated[Finite, Field(ge=0)] | None = None
 
 
-Conditions = dict[Annotated[str, Field(min_length=1, max_length=40)], Finite | Annotated[str, Field(max_length=120)]]
+Conditions = dict[
+    Annotated[str, Field(min_length=1, max_length=40)], Finite | Annotated[str, Field(max_length=120)]
+]
 
 
 class MarkAsked(Asked):

@@ -44,7 +44,8 @@ class OddLineModel(BaseModel):
 
 
 class ShownModel(BaseModel):
-    """Something that can be a lane: ``channel`` is empty for converted readings; ``form`` is numbers, levels or edges."""
+    """Something that can be a lane: ``channel`` is empty for converted readings; ``form`` is numbers, levels
+    or edges."""
 
     id: str
     sensor: str
@@ -210,8 +211,12 @@ def opened(shop: Shop, recording_id: int) -> OpenedRecording:
             for one in recordings.odd_lines(session, recording_id)
         ]
         shown = lanes.everything(rigs.rig_of_revision(session, found.rig_revision_id), found)
-        return OpenedRecording(recording=RecordingModel.of(found), odd=odd, shown=[ShownModel(**asdict(s)) for s in shown],
-                               marks=MarkModel.all_of(recordings.marks_of(session, recording_id)))  # fmt: skip
+        return OpenedRecording(
+            recording=RecordingModel.of(found),
+            odd=odd,
+            shown=[ShownModel(**asdict(s)) for s in shown],
+            marks=MarkModel.all_of(recordings.marks_of(session, recording_id)),
+        )
 
 
 @router.patch("/recordings/{recording_id}")
@@ -237,18 +242,28 @@ def findings(shop: Shop, recording_id: int) -> DiagnosisModel:
 
 @router.get("/recordings/{recording_id}/trace")
 def trace(
-    shop: Shop, recording_id: int, sensor: Name, t0: Finite | None = None, t1: Finite | None = None,
+    shop: Shop,
+    recording_id: int,
+    sensor: Name,
+    t0: Finite | None = None,
+    t1: Finite | None = None,
     width: Annotated[int, Query(ge=2, le=WIDEST)] = 1000,
-) -> TraceModel:  # fmt: skip
-    """A sensor's readings between two times, s, at most about ``width`` points: minimum and maximum per bin."""
+) -> TraceModel:
+    """A sensor's readings between two times, s, at most about ``width`` points: minimum and maximum per
+    bin."""
     if t0 is not None and t1 is not None and t0 >= t1:
         raise BadInput(f"t0 ({t0:g} s) must be before t1 ({t1:g} s).", "t0")
     with shop.database.transaction() as session:
         found = reading.trace(session, recording_id, sensor, t0, t1, width)
     return TraceModel(
-        t=numbers(found.times_s, 6), raw_low=numbers(found.raw_low), raw_high=numbers(found.raw_high),
-        low=numbers(found.low), high=numbers(found.high), n=found.n, exact=found.exact,
-    )  # fmt: skip
+        t=numbers(found.times_s, 6),
+        raw_low=numbers(found.raw_low),
+        raw_high=numbers(found.raw_high),
+        low=numbers(found.low),
+        high=numbers(found.high),
+        n=found.n,
+        exact=found.exact,
+    )
 
 
 @router.get("/recordings/{recording_id}/at")
@@ -257,7 +272,12 @@ def at_cursor(shop: Shop, recording_id: int, sensor: Name, t: Finite) -> CursorM
     with shop.database.transaction() as session:
         found = reading.at_cursor(session, recording_id, sensor, t)
     return CursorModel(
-        t_s=found.t_s, raw=found.raw, asked=found.asked, value=found.value, reason=found.reason, air_c=found.air_c
+        t_s=found.t_s,
+        raw=found.raw,
+        asked=found.asked,
+        value=found.value,
+        reason=found.reason,
+        air_c=found.air_c,
     )
 
 
@@ -290,19 +310,31 @@ Show = Annotated[list[Name], Query(min_length=1, max_length=MOST_LANES)]
 
 @router.get("/recordings/{recording_id}/lanes")
 def all_lanes(
-    shop: Shop, recording_id: int, show: Show, t0: Finite | None = None, t1: Finite | None = None,
-    width: Annotated[int, Query(ge=2, le=WIDEST)] = 1000, stone: int | None = None,
-) -> list[LaneModel]:  # fmt: skip
-    """Channels of a recording on one time ruler, s, each at most about ``width`` points: lowest and highest per bin."""
+    shop: Shop,
+    recording_id: int,
+    show: Show,
+    t0: Finite | None = None,
+    t1: Finite | None = None,
+    width: Annotated[int, Query(ge=2, le=WIDEST)] = 1000,
+    stone: int | None = None,
+) -> list[LaneModel]:
+    """Channels of a recording on one time ruler, s, each at most about ``width`` points: lowest and highest
+    per bin."""
     if t0 is not None and t1 is not None and t0 >= t1:
         raise BadInput(f"t0 ({t0:g} s) must be before t1 ({t1:g} s).", "t0")
     with shop.database.transaction() as session:
         found = lanes.lanes(session, recording_id, show, t0, t1, width, stone)
     return [
-        LaneModel(id=one.shown.id, t=numbers(one.times_s, 6), low=numbers(one.low, 6), high=numbers(one.high, 6), n=one.n,
-                  exact=one.exact)
+        LaneModel(
+            id=one.shown.id,
+            t=numbers(one.times_s, 6),
+            low=numbers(one.low, 6),
+            high=numbers(one.high, 6),
+            n=one.n,
+            exact=one.exact,
+        )
         for one in found
-    ]  # fmt: skip
+    ]
 
 
 @router.get("/recordings/{recording_id}/read-outs")
@@ -318,22 +350,33 @@ def read_outs(
 
 
 @router.get("/recordings/{recording_id}/moment")
-def moment(shop: Shop, recording_id: int, show: Show, t: Finite, stone: int | None = None) -> list[MomentModel]:
+def moment(
+    shop: Shop, recording_id: int, show: Show, t: Finite, stone: int | None = None
+) -> list[MomentModel]:
     """What lanes say at a time, s."""
     with shop.database.transaction() as session:
         found = lanes.at_cursor(session, recording_id, show, t, stone)
-    return [MomentModel(id=one.shown.id, t_s=one.t_s, value=one.value, width_s=one.width_s, period_s=one.period_s)
-            for one in found]  # fmt: skip
+    return [
+        MomentModel(id=one.shown.id, t_s=one.t_s, value=one.value, width_s=one.width_s, period_s=one.period_s)
+        for one in found
+    ]
 
 
 @router.get("/recordings/{recording_id}/export")
 def export(
-    shop: Shop, recording_id: int, form: Name = "csv", t0: Finite | None = None, t1: Finite | None = None,
-    converted: bool = True, stone: int | None = None,
-) -> StreamingResponse:  # fmt: skip
+    shop: Shop,
+    recording_id: int,
+    form: Name = "csv",
+    t0: Finite | None = None,
+    t1: Finite | None = None,
+    converted: bool = True,
+    stone: int | None = None,
+) -> StreamingResponse:
     """A recording, or the span between two times, s, as a file."""
     span = [None if t is None else round(t * 1e6) for t in (t0, t1)]
-    file = exporting.export(shop.database, recording_id, exporting.Asked(form, span[0], span[1], converted, stone))
+    file = exporting.export(
+        shop.database, recording_id, exporting.Asked(form, span[0], span[1], converted, stone)
+    )
     named = {"Content-Disposition": f'attachment; filename="{file.name}"'}
     return StreamingResponse(file.pieces, media_type=file.media, headers=named)
 

@@ -77,10 +77,16 @@ class OptionModel(BaseModel):
     def of(spec: OptionSpec) -> OptionModel:
         """A question as the screens show it."""
         return OptionModel(
-            name=spec.name, label=spec.label, usual=spec.usual, unit=spec.unit, low=spec.low, high=spec.high,
-            choices=[ChoiceModel(value=one.value, label=one.label) for one in spec.choices], whole=spec.whole,
+            name=spec.name,
+            label=spec.label,
+            usual=spec.usual,
+            unit=spec.unit,
+            low=spec.low,
+            high=spec.high,
+            choices=[ChoiceModel(value=one.value, label=one.label) for one in spec.choices],
+            whole=spec.whole,
             clue=spec.clue,
-        )  # fmt: skip
+        )
 
 
 class KindModel(BaseModel):
@@ -103,8 +109,8 @@ class PinModel(BaseModel):
 
 
 class PartModel(BaseModel):
-    """A fitted part, sensor or output, with its answers; those not given are the usual ones. ``shape`` is what a plan draws:
-    a cone with its angle and reach, or a row with its pitch."""
+    """A fitted part, sensor or output, with its answers; those not given are the usual ones. ``shape`` is
+    what a plan draws: a cone with its angle and reach, or a row with its pitch."""
 
     id: str
     name: str
@@ -184,28 +190,50 @@ def sensor_model(rig: Rig, sensor_id: str) -> SensorModel:
     sensor = rig.sensor(sensor_id)
     what = kind(sensor.kind)
     return SensorModel(
-        id=sensor.id, name=sensor.name, kind=sensor.kind, kind_title=what.title, quantity=what.quantity.name,
-        unit=what.quantity.unit, low=what.quantity.low, high=what.quantity.high, digits=what.quantity.digits,
-        raw_label=what.raw.label, raw_unit=what.raw.unit, raw_digits=what.raw.digits, procedures=list(what.procedures),
-        decisions=list(what.decisions), cautions=list(what.cautions), instruments=list(what.instruments),
+        id=sensor.id,
+        name=sensor.name,
+        kind=sensor.kind,
+        kind_title=what.title,
+        quantity=what.quantity.name,
+        unit=what.quantity.unit,
+        low=what.quantity.low,
+        high=what.quantity.high,
+        digits=what.quantity.digits,
+        raw_label=what.raw.label,
+        raw_unit=what.raw.unit,
+        raw_digits=what.raw.digits,
+        procedures=list(what.procedures),
+        decisions=list(what.decisions),
+        cautions=list(what.cautions),
+        instruments=list(what.instruments),
         fades=what.fades is not None,
         asks=[
-            RawModel(name=one.name, label=one.label, unit=one.unit, digits=one.digits, choices=list(one.choices))
+            RawModel(
+                name=one.name, label=one.label, unit=one.unit, digits=one.digits, choices=list(one.choices)
+            )
             for one in what.working.asks(usual_values(what, rig, sensor))
         ],
-    )  # fmt: skip
+    )
 
 
 def catalogue() -> list[KindModel]:
     """Everything that can be fitted."""
     found = [(one.id, one.title, one.family, one) for one in KINDS.values()]
     kinds = [(*line[:3], line[3].options, line[3].clues, line[3].cautions) for line in found]
-    kinds += [(one.id, one.title, OUTPUT_FAMILY, one.options, one.clues, one.cautions) for one in OUTPUTS.values()]
+    kinds += [
+        (one.id, one.title, OUTPUT_FAMILY, one.options, one.clues, one.cautions) for one in OUTPUTS.values()
+    ]
     return [
-        KindModel(id=i, title=t, family=f, options=[OptionModel.of(o) for o in options], clues=list(clues),
-                  cautions=list(cautions))
+        KindModel(
+            id=i,
+            title=t,
+            family=f,
+            options=[OptionModel.of(o) for o in options],
+            clues=list(clues),
+            cautions=list(cautions),
+        )
         for i, t, f, options, clues, cautions in kinds
-    ]  # fmt: skip
+    ]
 
 
 def _places(rig: Rig, spec: PinSpec) -> list[str]:
@@ -220,35 +248,69 @@ def _part_model(rig: Rig, one: Fitted, values: dict[str, float]) -> PartModel:
     rows = int(values["sensors"]) if "sensors" in values and "pitch" in values else None
     beam = "cone" in values
     return PartModel(
-        id=one.id, name=one.name, kind=one.kind, kind_title=what.title, output=isinstance(one, Output),
-        options=one.options, questions=[OptionModel.of(spec) for spec in what.options], mount=one.mount,
+        id=one.id,
+        name=one.name,
+        kind=one.kind,
+        kind_title=what.title,
+        output=isinstance(one, Output),
+        options=one.options,
+        questions=[OptionModel.of(spec) for spec in what.options],
+        mount=one.mount,
         pins=[PinModel(name=p.name, role=p.role.value, places=_places(rig, p)) for p in part_of(one).pins],
-        clues=list(what.clues), cautions=list(what.cautions), cone_deg=values.get("cone") if beam else None,
-        reach_mm=values.get("farthest"), floor_from_mm=values.get("floor_from"),
-        height_mm=values.get("height") if beam else one.mount.height_mm if one.mount else None, row=rows,
+        clues=list(what.clues),
+        cautions=list(what.cautions),
+        cone_deg=values.get("cone") if beam else None,
+        reach_mm=values.get("farthest"),
+        floor_from_mm=values.get("floor_from"),
+        height_mm=values.get("height") if beam else one.mount.height_mm if one.mount else None,
+        row=rows,
         pitch_mm=values.get("pitch") if rows else None,
-    )  # fmt: skip
+    )
 
 
 def _wire_model(rig: Rig, wire: Wire) -> WireModel:
-    return WireModel(sensor=wire.sensor, pin=wire.pin, length_mm=wire_length_mm(rig, wire), part=part_in_wire(wire))
+    return WireModel(
+        sensor=wire.sensor, pin=wire.pin, length_mm=wire_length_mm(rig, wire), part=part_in_wire(wire)
+    )
 
 
-def rig_model(found: stored.StoredRig, report: Report, values: dict[str, dict[str, float]], version: int) -> RigModel:
-    """A rig at its current revision, with what the checks say and its sensors' constants by sensor and name."""
+def rig_model(
+    found: stored.StoredRig, report: Report, values: dict[str, dict[str, float]], version: int
+) -> RigModel:
+    """A rig at its current revision, with what the checks say and its sensors' constants by sensor and
+    name."""
     findings = [
-        FindingModel(kind=f.kind, severity=f.severity, sensor=f.sensor, pin=f.pin, sentence=f.sentence, short=f.short,
-                     numbers=f.numbers, fix=FixModel(label=f.fix.label, sentence=f.fix.sentence) if f.fix else None)
+        FindingModel(
+            kind=f.kind,
+            severity=f.severity,
+            sensor=f.sensor,
+            pin=f.pin,
+            sentence=f.sentence,
+            short=f.short,
+            numbers=f.numbers,
+            fix=FixModel(label=f.fix.label, sentence=f.fix.sentence) if f.fix else None,
+        )
         for f in report.findings
-    ]  # fmt: skip
+    ]
     rig = complete(found.rig)
     titles = [BoardLine(kind=b.kind, title=b.title) for b in boards.BOARDS.values()]
     own = rig.board.title if rig.board.kind == boards.OWN else "my own board …"
     return RigModel(
-        slug=found.slug, revision=found.revision, parent=found.parent, why=found.why, archived=found.archived, rig=rig,
-        pins=list(all_pins(rig)), sensors=[sensor_model(rig, s.id) for s in rig.sensors],
+        slug=found.slug,
+        revision=found.revision,
+        parent=found.parent,
+        why=found.why,
+        archived=found.archived,
+        rig=rig,
+        pins=list(all_pins(rig)),
+        sensors=[sensor_model(rig, s.id) for s in rig.sensors],
         parts=[_part_model(rig, one, values.get(one.id, {})) for one in rig.fitted],
-        wires=[_wire_model(rig, wire) for wire in rig.wires], verdict=checks.verdict(report), findings=findings,
-        assurances=[AssuranceModel(kind=a.kind, sensor=a.sensor, sentence=a.sentence) for a in report.assurances],
-        boards=[*titles, BoardLine(kind=boards.OWN, title=own)], version=version,
-    )  # fmt: skip
+        wires=[_wire_model(rig, wire) for wire in rig.wires],
+        verdict=checks.verdict(report),
+        findings=findings,
+        assurances=[
+            AssuranceModel(kind=a.kind, sensor=a.sensor, sentence=a.sentence) for a in report.assurances
+        ],
+        boards=[*titles, BoardLine(kind=boards.OWN, title=own)],
+        version=version,
+    )

@@ -106,9 +106,18 @@ def all_rigs(shop: Shop, archived: bool = False) -> list[RigLine]:
         for found in stored.all_rigs(session, archived):
             report = checks.check(found.rig, all_settled(session, found))
             parts = [one.name for one in found.rig.fitted]
-            lines.append(RigLine(slug=found.slug, title=found.rig.title, purpose=found.rig.purpose,
-                                 board=found.rig.board.title, parts=parts, verdict=checks.verdict(report),
-                                 faults=len(report.faults), revision=found.revision))  # fmt: skip
+            lines.append(
+                RigLine(
+                    slug=found.slug,
+                    title=found.rig.title,
+                    purpose=found.rig.purpose,
+                    board=found.rig.board.title,
+                    parts=parts,
+                    verdict=checks.verdict(report),
+                    faults=len(report.faults),
+                    revision=found.revision,
+                )
+            )
         return lines
 
 
@@ -186,11 +195,21 @@ def standing(shop: Shop, slug: Name, sensor: Name) -> list[StandingModel]:
     live = shop.live(slug)
     with shop.database.transaction() as session:
         return [
-            StandingModel(station=s.station, settled=s.settled, total=s.total, notch=s.notch,
-                          next=StepModel(station=s.next.station, sentence=s.next.sentence, action=s.next.action,
-                                         label=s.next.label, details=dict(s.next.details)))
+            StandingModel(
+                station=s.station,
+                settled=s.settled,
+                total=s.total,
+                notch=s.notch,
+                next=StepModel(
+                    station=s.next.station,
+                    sentence=s.next.sentence,
+                    action=s.next.action,
+                    label=s.next.label,
+                    details=dict(s.next.details),
+                ),
+            )
             for s in standing_of(session, slug, sensor, live)
-        ]  # fmt: skip
+        ]
 
 
 @router.get("/{slug}/sensors/{sensor}/constants")
@@ -202,7 +221,9 @@ def sensor_constants(shop: Shop, slug: Name, sensor: Name) -> list[Constant]:
         models = []
         live = shop.live(slug)
         air, connected = live.intake.air_c, live.connection.open
-        seen = live_air(session, found, air, live.intake.air_readings) if connected and air is not None else None
+        seen = (
+            live_air(session, found, air, live.intake.air_readings) if connected and air is not None else None
+        )
         now = (air, live.intake.supply_v) if connected else (None, None)
         for value in as_it_is_now(settled(session, found, sensor, seen), *now).values():
             model = Constant.of(value)
@@ -229,7 +250,13 @@ def history(shop: Shop, slug: Name, sensor: Name, name: Name) -> list[OldConstan
         found = stored.rig_named(session, slug)
         sensor_id = stored.sensor_ids(session, found.id)[found.rig.sensor(sensor).id]
         return [
-            OldConstant(value=v.value, unit=v.unit, plus_minus=None if v.sd is None else 2 * v.sd,
-                        provenance=v.provenance, source=v.source, made_at=v.made_at)
+            OldConstant(
+                value=v.value,
+                unit=v.unit,
+                plus_minus=None if v.sd is None else 2 * v.sd,
+                provenance=v.provenance,
+                source=v.source,
+                made_at=v.made_at,
+            )
             for v in stored_constants.history(session, sensor_id, name)
-        ]  # fmt: skip
+        ]

@@ -22,8 +22,8 @@ Kinds = Literal["stand-in", "stand-in-tcp", "serial", "tcp", "replay"]
 
 
 class SourceAsked(Asked):
-    """``stand-in`` over its pseudo-terminal (``stand-in-tcp``: over TCP), ``serial`` with a path, ``tcp`` with host and port,
-    ``replay`` of a recording at a speed."""
+    """``stand-in`` over its pseudo-terminal (``stand-in-tcp``: over TCP), ``serial`` with a path, ``tcp``
+    with host and port, ``replay`` of a recording at a speed."""
 
     kind: Kinds
     path: Annotated[str, Field(max_length=400)] = ""
@@ -72,7 +72,9 @@ class HandsAsked(Asked):
 def sources(shop: Shop) -> SourcesModel:
     """What a rig can be connected to."""
     found = [PortModel(path=p.path, title=p.title) for p in ports()]
-    return SourcesModel(standin=shop.standins is not None, ports=found, bauds=list(BAUDS), speeds=list(SPEEDS))
+    return SourcesModel(
+        standin=shop.standins is not None, ports=found, bauds=list(BAUDS), speeds=list(SPEEDS)
+    )
 
 
 def _source(shop: Workshop, slug: str, asked: SourceAsked) -> Source:

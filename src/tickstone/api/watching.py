@@ -1,4 +1,5 @@
-"""What Watch can do beside looking: say what a label means, set an instrument to zero, check with the motors running."""
+"""What Watch can do beside looking: say what a label means, set an instrument to zero, check with the motors
+running."""
 
 from __future__ import annotations
 
@@ -60,10 +61,16 @@ def lines(shop: Shop, slug: Name) -> LinesModel:
     with shop.database.transaction() as session:
         rig = rigs.rig_named(session, slug).rig
     labels = [
-        LabelModel(label=one.name, unit=one.unit, last=number(one.last), count=one.count, meaning=MeaningModel.of(one.meaning),
-                   guessed=one.guessed)
+        LabelModel(
+            label=one.name,
+            unit=one.unit,
+            last=number(one.last),
+            count=one.count,
+            meaning=MeaningModel.of(one.meaning),
+            guessed=one.guessed,
+        )
         for one in intake.labels
-    ]  # fmt: skip
+    ]
     heard = [HeardModel(text=one.text, why=one.why) for one in intake.heard]
     return LinesModel(labels=labels, targets=targets_of(rig), heard=heard)
 

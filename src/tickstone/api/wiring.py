@@ -1,4 +1,5 @@
-"""What is on a rig and how it is wired: board, parts, supplies, places, wires; schedule, checklist, watch program."""
+"""What is on a rig and how it is wired: board, parts, supplies, places, wires; schedule, checklist, watch
+program."""
 
 from __future__ import annotations
 
@@ -48,7 +49,8 @@ class Listed(BaseModel):
 
 
 class Lists(BaseModel):
-    """What there is to choose from; ``families`` are what kinds of parts are listed under, ``forms`` those of exported files."""
+    """What there is to choose from; ``families`` are what kinds of parts are listed under, ``forms`` those of
+    exported files."""
 
     templates: list[TemplateLine]
     families: list[Listed]
@@ -162,13 +164,23 @@ def all_lists() -> Lists:
 
 @cache
 def _lists() -> Lists:
-    found = [TemplateLine(id=t.id, title=t.title, board=templates.template(t.id).board.title)
-             for t in templates.TEMPLATES.values()]  # fmt: skip
+    found = [
+        TemplateLine(id=t.id, title=t.title, board=templates.template(t.id).board.title)
+        for t in templates.TEMPLATES.values()
+    ]
     titles = {board.kind: board.title for board in boards.BOARDS.values()}
-    families = [Listed(id=name, title=title) for name, title in (*FAMILIES.items(), (OUTPUT_FAMILY, "Outputs"))]
+    families = [
+        Listed(id=name, title=title) for name, title in (*FAMILIES.items(), (OUTPUT_FAMILY, "Outputs"))
+    ]
     forms = [Listed(id=name, title=form.title) for name, form in FORMS.items()]
-    return Lists(templates=found, families=families, kinds=catalogue(), forms=forms, boards=titles,
-                 abilities=list(ABILITIES))  # fmt: skip
+    return Lists(
+        templates=found,
+        families=families,
+        kinds=catalogue(),
+        forms=forms,
+        boards=titles,
+        abilities=list(ABILITIES),
+    )
 
 
 def _change(shop: Workshop, slug: str, change: Callable[[Session], object]) -> RigModel:
@@ -181,7 +193,9 @@ def _change(shop: Workshop, slug: str, change: Callable[[Session], object]) -> R
 @router.post("/{slug}/board")
 def choose_board(shop: Shop, slug: Name, asked: BoardAsked) -> RigModel:
     """Put the rig on another board."""
-    return _change(shop, slug, lambda session: wiring.choose_board(session, slug, asked.revision, asked.board))
+    return _change(
+        shop, slug, lambda session: wiring.choose_board(session, slug, asked.revision, asked.board)
+    )
 
 
 @router.put("/{slug}/board")
@@ -194,15 +208,25 @@ def edit_board(shop: Shop, slug: Name, asked: BoardEdited) -> RigModel:
 def fit_part(shop: Shop, slug: Name, asked: PartAsked) -> RigModel:
     """Fit a sensor or an output, wired where the board can take it."""
     shop.still(slug, "fitting a part")
-    return _change(shop, slug, lambda session: wiring.fit_part(
-        session, slug, asked.revision, asked.kind, asked.name, dict(asked.options)))  # fmt: skip
+    return _change(
+        shop,
+        slug,
+        lambda session: wiring.fit_part(
+            session, slug, asked.revision, asked.kind, asked.name, dict(asked.options)
+        ),
+    )
 
 
 @router.put("/{slug}/parts/{part}")
 def change_part(shop: Shop, slug: Name, part: Name, asked: PartChanged) -> RigModel:
     """Rename a part, or change the answers about it."""
-    return _change(shop, slug, lambda session: wiring.change_part(
-        session, slug, asked.revision, part, asked.name, dict(asked.options)))  # fmt: skip
+    return _change(
+        shop,
+        slug,
+        lambda session: wiring.change_part(
+            session, slug, asked.revision, part, asked.name, dict(asked.options)
+        ),
+    )
 
 
 @router.post("/{slug}/parts/{part}/take-off")
@@ -215,15 +239,23 @@ def take_off(shop: Shop, slug: Name, part: Name, asked: Seen) -> RigModel:
 @router.put("/{slug}/supplies")
 def set_supplies(shop: Shop, slug: Name, asked: SuppliesAsked) -> RigModel:
     """Supplies beside the board, and what powers it."""
-    return _change(shop, slug, lambda session: wiring.set_supplies(
-        session, slug, asked.revision, tuple(asked.supplies), asked.board_from))  # fmt: skip
+    return _change(
+        shop,
+        slug,
+        lambda session: wiring.set_supplies(
+            session, slug, asked.revision, tuple(asked.supplies), asked.board_from
+        ),
+    )
 
 
 @router.put("/{slug}/geometry")
 def set_geometry(shop: Shop, slug: Name, asked: GeometryAsked) -> RigModel:
     """Sizes of the vehicle, and where its parts sit."""
-    return _change(shop, slug, lambda session: wiring.set_geometry(
-        session, slug, asked.revision, asked.geometry, asked.mounts))  # fmt: skip
+    return _change(
+        shop,
+        slug,
+        lambda session: wiring.set_geometry(session, slug, asked.revision, asked.geometry, asked.mounts),
+    )
 
 
 @router.post("/{slug}/assign")
@@ -235,15 +267,21 @@ def assign(shop: Shop, slug: Name, asked: AssignAsked) -> RigModel:
 @router.post("/{slug}/wire")
 def move_wire(shop: Shop, slug: Name, asked: WireAsked) -> RigModel:
     """Put one wire elsewhere."""
-    return _change(shop, slug, lambda session: wiring.move_wire(
-        session, slug, asked.revision, asked.sensor, asked.pin, asked.to))  # fmt: skip
+    return _change(
+        shop,
+        slug,
+        lambda session: wiring.move_wire(session, slug, asked.revision, asked.sensor, asked.pin, asked.to),
+    )
 
 
 @router.post("/{slug}/fix")
 def fix(shop: Shop, slug: Name, asked: FixAsked) -> RigModel:
     """Apply the fix of one finding."""
-    return _change(shop, slug, lambda session: wiring.mend(
-        session, slug, asked.revision, asked.kind, asked.sensor, asked.pin))  # fmt: skip
+    return _change(
+        shop,
+        slug,
+        lambda session: wiring.mend(session, slug, asked.revision, asked.kind, asked.sensor, asked.pin),
+    )
 
 
 @router.post("/{slug}/undo")
@@ -259,11 +297,14 @@ def schedule(shop: Shop, slug: Name) -> ScheduleModel:
     with shop.database.transaction() as session:
         rig = stored.rig_named(session, slug).rig
     return ScheduleModel(
-        rig=rig.title, board=rig.board.title,
+        rig=rig.title,
+        board=rig.board.title,
         wires=[ScheduleLine(**vars(line)) for line in schedules.schedule(rig)],
-        parts=[PartLine(count=p.count, title=p.title, value=p.value, bands=list(p.bands), note=p.note)
-               for p in schedules.parts_list(rig)],
-    )  # fmt: skip
+        parts=[
+            PartLine(count=p.count, title=p.title, value=p.value, bands=list(p.bands), note=p.note)
+            for p in schedules.parts_list(rig)
+        ],
+    )
 
 
 @router.get("/{slug}/{table}.csv")
@@ -275,13 +316,17 @@ def table(shop: Shop, slug: Name, table: Literal["schedule", "parts"]) -> Respon
     if table == "schedule":
         write.writerow(("from", "to", "in the program", "wire", "length_mm", "part in the wire"))
         for line in found.wires:
-            write.writerow(_safe(line.start, line.end, line.code, line.colour, f"{line.length_mm:g}", line.part))
+            write.writerow(
+                _safe(line.start, line.end, line.code, line.colour, f"{line.length_mm:g}", line.part)
+            )
     else:
         write.writerow(("count", "part", "value", "bands", "note"))
         for part in found.parts:
             write.writerow(_safe(str(part.count), part.title, part.value, " ".join(part.bands), part.note))
     name = f'attachment; filename="{slug}-{table}.csv"'
-    return Response(out.getvalue(), media_type="text/csv; charset=utf-8", headers={"Content-Disposition": name})
+    return Response(
+        out.getvalue(), media_type="text/csv; charset=utf-8", headers={"Content-Disposition": name}
+    )
 
 
 def _safe(*cells: str) -> list[str]:
@@ -294,7 +339,11 @@ def checklist(shop: Shop, slug: Name) -> list[StepLine]:
     """The build and before-power checklist of the rig as it is wired now."""
     with shop.database.transaction() as session:
         return [
-            StepLine(**vars(one.step), ticked_at=one.tick.at if one.tick else None, by=one.tick.by if one.tick else "")
+            StepLine(
+                **vars(one.step),
+                ticked_at=one.tick.at if one.tick else None,
+                by=one.tick.by if one.tick else "",
+            )
             for one in building.checklist_of(session, slug)
         ]
 
@@ -312,4 +361,6 @@ def program(shop: Shop, slug: Name, language: str = "") -> ProgramModel:
     """The watch program; without a language, in the first that the board runs."""
     with shop.database.transaction() as session:
         found = building.watch_program(session, slug, language)
-    return ProgramModel(language=found.language, languages=list(found.languages), name=found.name, text=found.text)
+    return ProgramModel(
+        language=found.language, languages=list(found.languages), name=found.name, text=found.text
+    )

@@ -21,10 +21,18 @@ class GainsResult(Result):
 
 def _gains(found: control.Gains, source: str) -> GainsResult:
     return GainsResult(
-        kp=found.kp, ki=found.ki, kd=found.kd, ti_s=found.ti_s, td_s=found.td_s,
-        steps=[step("kp", source, found.kp), step("ki", "kp ÷ ti", found.ki, "1/s"), step("kd", "kp × td", found.kd, "s")],
+        kp=found.kp,
+        ki=found.ki,
+        kd=found.kd,
+        ti_s=found.ti_s,
+        td_s=found.td_s,
+        steps=[
+            step("kp", source, found.kp),
+            step("ki", "kp ÷ ti", found.ki, "1/s"),
+            step("kd", "kp × td", found.kd, "s"),
+        ],
         assumptions=["gains mean nothing without the loop time: state it with them"],
-    )  # fmt: skip
+    )
 
 
 class PidRuleInputs(Inputs):
@@ -37,7 +45,9 @@ class PidRuleInputs(Inputs):
 def pid_rule(given: PidRuleInputs) -> GainsResult:
     """PID gains from the ultimate gain and period."""
     share = control.ULTIMATE_RULES[given.rule][0]
-    return _gains(control.gains_from_ultimate(given.ku, given.tu_s, given.rule), f"{share:.4g} × {given.ku:g}")
+    return _gains(
+        control.gains_from_ultimate(given.ku, given.tu_s, given.rule), f"{share:.4g} × {given.ku:g}"
+    )
 
 
 class LagRuleInputs(Inputs):
@@ -70,10 +80,18 @@ class RelayResult(Result):
 @calculation("relay")
 def relay(given: RelayInputs) -> RelayResult:
     """Ultimate gain and period from a relay test."""
-    ku = control.ultimate_gain_from_relay(given.relay_amplitude, given.oscillation_amplitude, given.hysteresis)
-    expression = f"4 × {given.relay_amplitude:g} ÷ (π × √({given.oscillation_amplitude:g}² − {given.hysteresis:g}²))"
-    return RelayResult(ku=ku, tu_s=check_positive(given.period_s, "period_s"), steps=[step("ku", expression, ku)],
-                       assumptions=["the oscillation is nearly a sine"])  # fmt: skip
+    ku = control.ultimate_gain_from_relay(
+        given.relay_amplitude, given.oscillation_amplitude, given.hysteresis
+    )
+    expression = (
+        f"4 × {given.relay_amplitude:g} ÷ (π × √({given.oscillation_amplitude:g}² − {given.hysteresis:g}²))"
+    )
+    return RelayResult(
+        ku=ku,
+        tu_s=check_positive(given.period_s, "period_s"),
+        steps=[step("ku", expression, ku)],
+        assumptions=["the oscillation is nearly a sine"],
+    )
 
 
 class ServoMapInputs(Inputs):
@@ -96,10 +114,12 @@ def servo_map(given: ServoMapInputs) -> ServoMapResult:
     mapped, clamped = control.servo_map(**given.model_dump())
     span = f"({given.out_high:g} − {given.out_low:g}) ÷ ({given.in_high:g} − {given.in_low:g})"
     return ServoMapResult(
-        mapped=mapped, clamped=clamped, saturated=mapped != clamped,
+        mapped=mapped,
+        clamped=clamped,
+        saturated=mapped != clamped,
         steps=[step("mapped", f"{given.out_low:g} + ({given.value:g} − {given.in_low:g}) × {span}", mapped)],
         warnings=["At an end stop: stop integrating while it is."] if mapped != clamped else [],
-    )  # fmt: skip
+    )
 
 
 class StepMetricsInputs(Inputs):
@@ -126,13 +146,20 @@ def step_metrics(given: StepMetricsInputs) -> StepMetricsResult:
     if found.settling_s is None:
         warnings.append("It is not settled within 2 % at the end.")
     return StepMetricsResult(
-        overshoot_pct=found.overshoot_pct, peak_time_s=found.peak_time_s, rise_s=found.rise_s,
-        settling_s=found.settling_s, steady_error=found.steady_error, warnings=warnings,
+        overshoot_pct=found.overshoot_pct,
+        peak_time_s=found.peak_time_s,
+        rise_s=found.rise_s,
+        settling_s=found.settling_s,
+        steady_error=found.steady_error,
+        warnings=warnings,
         steps=[
             step("overshoot", "highest beyond the target ÷ step", found.overshoot_pct, "%"),
             step("rise", "from 10 to 90 % of the step", found.rise_s, "s"),
             step("settling", "last entry into ±2 % of the step", found.settling_s, "s"),
             step("steady error", f"{given.target:g} − mean of the last tenth", found.steady_error),
         ],
-        assumptions=["levels count from the first value towards the target", "steady: the last tenth of the values"],
-    )  # fmt: skip
+        assumptions=[
+            "levels count from the first value towards the target",
+            "steady: the last tenth of the values",
+        ],
+    )

@@ -27,15 +27,20 @@ def adc_volts(given: AdcVoltsInputs) -> AdcVoltsResult:
     step_v = adc.lsb_v(given.bits, given.reference_v)
     pinned = bool(adc.clipped(given.counts, 0, 2**given.bits - 1))
     return AdcVoltsResult(
-        volts=level, lsb_mv=1000 * step_v, quantisation_mv=1000 * adc.quantisation_v(given.bits, given.reference_v),
-        clipped=pinned, volts_by_top_code=adc.volts_by_top_code(given.counts, given.bits, given.reference_v),
+        volts=level,
+        lsb_mv=1000 * step_v,
+        quantisation_mv=1000 * adc.quantisation_v(given.bits, given.reference_v),
+        clipped=pinned,
+        volts_by_top_code=adc.volts_by_top_code(given.counts, given.bits, given.reference_v),
         steps=[
             step("one step", f"{given.reference_v:g} V ÷ 2^{given.bits}", 1000 * step_v, "mV"),
             step("volts", f"{given.counts:g} × {1000 * step_v:.4g} mV", level, "V"),
         ],
-        assumptions=[f"2^{given.bits} steps; the other school divides by 2^{given.bits} − 1 (volts_by_top_code)"],
+        assumptions=[
+            f"2^{given.bits} steps; the other school divides by 2^{given.bits} − 1 (volts_by_top_code)"
+        ],
         warnings=["The code is pinned at an end: the true level may lie beyond."] if pinned else [],
-    )  # fmt: skip
+    )
 
 
 class CountsToUnitsInputs(Inputs):
@@ -58,13 +63,17 @@ def counts_to_units(given: CountsToUnitsInputs) -> CountsToUnitsResult:
     pinned = bool(adc.clipped(given.counts, low, high))
     one = given.full_scale / 2 ** (given.bits - 1)
     return CountsToUnitsResult(
-        value=value, step=one, clipped=pinned,
+        value=value,
+        step=one,
+        clipped=pinned,
         steps=[
             step("one count", f"{given.full_scale:g} ÷ 2^{given.bits - 1}", one),
             step("value", f"{given.counts:g} × {one:.4g}", value),
         ],
-        warnings=["The reading is pinned at full scale: choose a wider range; each count is then worth more."] if pinned else [],
-    )  # fmt: skip
+        warnings=["The reading is pinned at full scale: choose a wider range; each count is then worth more."]
+        if pinned
+        else [],
+    )
 
 
 class ReflectanceInputs(Inputs):
@@ -85,9 +94,13 @@ def reflectance(given: ReflectanceInputs) -> ReflectanceResult:
     raw = (given.counts - given.black) / (given.white - given.black)
     expression = f"({given.counts:g} − {given.black:g}) ÷ ({given.white:g} − {given.black:g})"
     return ReflectanceResult(
-        fraction=fraction, percent=100 * fraction, steps=[step("fraction", expression, raw), step("held within 0 to 1", "", fraction)],
-        warnings=[] if 0 <= raw <= 1 else ["The reading lies outside black and white: calibrate again in this light."],
-    )  # fmt: skip
+        fraction=fraction,
+        percent=100 * fraction,
+        steps=[step("fraction", expression, raw), step("held within 0 to 1", "", fraction)],
+        warnings=[]
+        if 0 <= raw <= 1
+        else ["The reading lies outside black and white: calibrate again in this light."],
+    )
 
 
 class LinePositionInputs(Inputs):
@@ -110,7 +123,9 @@ def line_position(given: LinePositionInputs) -> LinePositionResult:
     state = int(found.state[0])
     offset = None if state == surface.LOST else float(found.offset_mm[0])
     return LinePositionResult(
-        offset_mm=offset, width_seen=int(found.width_seen[0]), state=surface.STATES[state],
+        offset_mm=offset,
+        width_seen=int(found.width_seen[0]),
+        state=surface.STATES[state],
         steps=[step("offset", "Σ darkness × place ÷ Σ darkness", offset, "mm")],
         assumptions=[f"darkness below {surface.FAINT:g} counts as ground, from {surface.DARK:g} as line"],
-    )  # fmt: skip
+    )

@@ -36,16 +36,40 @@ def stop_distance(given: StopDistanceInputs) -> StopDistanceResult:
     parts = stop.parts_mm
     wait = f"({given.sample_s:g} s × {given.votes} + {given.filter_lag_s:g} s + {given.reaction_s:g} s)"
     steps = [
-        Step(name="reaction", value=parts["reaction"], unit="mm", expression=f"{given.speed_m_s:g} m/s × {wait}"),
-        Step(name="braking", value=parts["braking"], unit="mm",
-             expression=f"({given.speed_m_s:g} m/s)² ÷ (2 × {given.deceleration_m_s2:g} m/s²)"),
-        Step(name="noise", value=parts["noise"], unit="mm", expression=f"{given.sigmas:g} × {given.sigma_mm:.3g} mm"),
-        Step(name="trip", value=stop.trip_mm, unit="mm", expression="reaction + braking + gap + noise + blind"),
+        Step(
+            name="reaction",
+            value=parts["reaction"],
+            unit="mm",
+            expression=f"{given.speed_m_s:g} m/s × {wait}",
+        ),
+        Step(
+            name="braking",
+            value=parts["braking"],
+            unit="mm",
+            expression=f"({given.speed_m_s:g} m/s)² ÷ (2 × {given.deceleration_m_s2:g} m/s²)",
+        ),
+        Step(
+            name="noise",
+            value=parts["noise"],
+            unit="mm",
+            expression=f"{given.sigmas:g} × {given.sigma_mm:.3g} mm",
+        ),
+        Step(
+            name="trip", value=stop.trip_mm, unit="mm", expression="reaction + braking + gap + noise + blind"
+        ),
         Step(name="clear", value=stop.clear_mm, unit="mm", expression=f"trip + {given.hysteresis_mm:g} mm"),
-    ]  # fmt: skip
+    ]
     warnings = []
     if stop.trip_mm > reach:
-        warnings.append(f"The trip distance of {stop.trip_mm:.0f} mm is beyond the ranger's reach of {reach:g} mm: "
-                        "drive slower or brake harder.")  # fmt: skip
-    return StopDistanceResult(trip_mm=stop.trip_mm, clear_mm=stop.clear_mm, parts_mm=parts, steps=steps,
-                              warnings=warnings, assumptions=["even braking on level ground"])  # fmt: skip
+        warnings.append(
+            f"The trip distance of {stop.trip_mm:.0f} mm is beyond the ranger's reach of {reach:g} mm: "
+            "drive slower or brake harder."
+        )
+    return StopDistanceResult(
+        trip_mm=stop.trip_mm,
+        clear_mm=stop.clear_mm,
+        parts_mm=parts,
+        steps=steps,
+        warnings=warnings,
+        assumptions=["even braking on level ground"],
+    )

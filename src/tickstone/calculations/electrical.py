@@ -33,12 +33,21 @@ def divider(given: DividerInputs) -> DividerResult:
     d = electrical.divider(given.vin_v, given.top_ohm, given.bottom_ohm, given.tolerance_pct, given.load_ohm)
     total = f"({given.top_ohm:g} Ω + {given.bottom_ohm:g} Ω)"
     return DividerResult(
-        vout_v=d.vout_v, vout_min_v=d.vout_min_v, vout_max_v=d.vout_max_v, current_ma=d.current_ma,
+        vout_v=d.vout_v,
+        vout_min_v=d.vout_min_v,
+        vout_max_v=d.vout_max_v,
+        current_ma=d.current_ma,
         source_ohm=d.source_ohm,
-        steps=[Step(name="output", expression=f"{given.vin_v:g} V × {given.bottom_ohm:g} Ω ÷ {total}",
-                    value=d.vout_v, unit="V")],
+        steps=[
+            Step(
+                name="output",
+                expression=f"{given.vin_v:g} V × {given.bottom_ohm:g} Ω ÷ {total}",
+                value=d.vout_v,
+                unit="V",
+            )
+        ],
         assumptions=[] if given.load_ohm is None else [f"{given.load_ohm:g} Ω beside the lower resistor"],
-    )  # fmt: skip
+    )
 
 
 class DividerDesignInputs(Inputs):
@@ -67,14 +76,31 @@ class DividerDesignResult(Result):
 def divider_design(given: DividerDesignInputs) -> DividerDesignResult:
     """Pairs of resistors that stay under a limit and above a high level, best first."""
     found = electrical.design_divider(
-        given.vin_max_v, given.limit_v, given.high_level_v, series=given.series, tolerance_pct=given.tolerance_pct,
-        current_max_ma=given.current_max_ma, source_max_ohm=given.source_max_ohm,
-    )  # fmt: skip
-    pairs = [DividerPair(top_ohm=d.top_ohm, bottom_ohm=d.bottom_ohm, vout_v=d.vout_v, vout_min_v=d.vout_min_v,
-                         vout_max_v=d.vout_max_v) for d in found]  # fmt: skip
+        given.vin_max_v,
+        given.limit_v,
+        given.high_level_v,
+        series=given.series,
+        tolerance_pct=given.tolerance_pct,
+        current_max_ma=given.current_max_ma,
+        source_max_ohm=given.source_max_ohm,
+    )
+    pairs = [
+        DividerPair(
+            top_ohm=d.top_ohm,
+            bottom_ohm=d.bottom_ohm,
+            vout_v=d.vout_v,
+            vout_min_v=d.vout_min_v,
+            vout_max_v=d.vout_max_v,
+        )
+        for d in found
+    ]
     best = found[0]
-    step = Step(name="best output", value=best.vout_v, unit="V",
-                expression=f"{given.vin_max_v:g} V × {best.bottom_ohm:g} ÷ ({best.top_ohm:g} + {best.bottom_ohm:g})")  # fmt: skip
+    step = Step(
+        name="best output",
+        value=best.vout_v,
+        unit="V",
+        expression=f"{given.vin_max_v:g} V × {best.bottom_ohm:g} ÷ ({best.top_ohm:g} + {best.bottom_ohm:g})",
+    )
     return DividerDesignResult(pairs=pairs, steps=[step], assumptions=["values from 100 Ω to 1 MΩ"])
 
 
@@ -105,22 +131,35 @@ def led_resistor(given: LedResistorInputs) -> LedResistorResult:
     left = f"({given.supply_v:g} V − {given.in_series} × {given.forward_v:g} V)"
     warnings = []
     if given.in_parallel > 1:
-        warnings.append("Strings that share one resistor share it unevenly: the one of the lowest voltage takes most.")
+        warnings.append(
+            "Strings that share one resistor share it unevenly: the one of the lowest voltage takes most."
+        )
     if found.rating_w is None:
         warnings.append(
-            f"{found.power_mw / 1000:.2g} W is more than 60 % of a 1 W resistor: use several, or less current."
+            f"{found.power_mw / 1000:.2g} W is more than 60 % of a 1 W resistor: use "
+            "several, or less current."
         )
     return LedResistorResult(
-        exact_ohm=found.exact_ohm, resistor_ohm=found.resistor_ohm, actual_ma=found.actual_ma, each_ma=found.each_ma,
-        power_mw=found.power_mw, rating_w=found.rating_w, warnings=warnings,
+        exact_ohm=found.exact_ohm,
+        resistor_ohm=found.resistor_ohm,
+        actual_ma=found.actual_ma,
+        each_ma=found.each_ma,
+        power_mw=found.power_mw,
+        rating_w=found.rating_w,
+        warnings=warnings,
         steps=[
             step("exact", f"{left} ÷ ({given.current_ma:g} mA × {given.in_parallel})", found.exact_ohm, "Ω"),
-            step("resistor", "next E24 value up" if given.resistor_ohm is None else "at hand", found.resistor_ohm, "Ω"),
+            step(
+                "resistor",
+                "next E24 value up" if given.resistor_ohm is None else "at hand",
+                found.resistor_ohm,
+                "Ω",
+            ),
             step("current", f"{left} ÷ {found.resistor_ohm:g} Ω", found.actual_ma, "mA"),
             step("power", f"{left} × {found.actual_ma:.4g} mA", found.power_mw, "mW"),
         ],
         assumptions=["the forward voltage does not move with the current", "a rating is used to 60 %"],
-    )  # fmt: skip
+    )
 
 
 class PullUpInputs(Inputs):
@@ -143,16 +182,21 @@ def pull_up(given: PullUpInputs) -> PullUpResult:
     check_positive(given.sink_ma_max, "sink_ma_max")
     warnings = []
     if found.low_ma > given.sink_ma_max:
-        warnings.append(f"A low level would have to sink {found.low_ma:.3g} mA, more than {given.sink_ma_max:g} mA.")
+        warnings.append(
+            f"A low level would have to sink {found.low_ma:.3g} mA, more than {given.sink_ma_max:g} mA."
+        )
     rise, low = found.rise_s * 1e6, found.low_ma
     return PullUpResult(
-        rise_us=rise, max_hz=found.max_hz, low_ma=low, warnings=warnings,
+        rise_us=rise,
+        max_hz=found.max_hz,
+        low_ma=low,
+        warnings=warnings,
         steps=[
             step("rise, 10 to 90 %", f"ln 9 × {given.ohms:g} Ω × {given.capacitance_pf:g} pF", rise, "µs"),
             step("fastest", f"1 ÷ (2 × {rise:.4g} µs)", found.max_hz, "Hz"),
             step("low level", f"{given.supply_v:g} V ÷ {given.ohms:g} Ω", low, "mA"),
         ],
-    )  # fmt: skip
+    )
 
 
 class RcInputs(Inputs):
@@ -169,16 +213,21 @@ class RcResult(Result):
 @calculation("rc")
 def rc(given: RcInputs) -> RcResult:
     """Time constant, rise time and corner frequency of a resistor and a capacitor."""
-    rise, corner = electrical.rise_time_s(given.ohms, given.farads), electrical.cutoff_hz(given.ohms, given.farads)
+    rise, corner = (
+        electrical.rise_time_s(given.ohms, given.farads),
+        electrical.cutoff_hz(given.ohms, given.farads),
+    )
     tau = given.ohms * given.farads
     return RcResult(
-        tau_s=tau, rise_s=rise, cutoff_hz=corner,
+        tau_s=tau,
+        rise_s=rise,
+        cutoff_hz=corner,
         steps=[
             step("time constant", f"{given.ohms:g} Ω × {given.farads:g} F", tau, "s"),
             step("rise, 10 to 90 %", "ln 9 × time constant", rise, "s"),
             step("corner", "1 ÷ (2π × time constant)", corner, "Hz"),
         ],
-    )  # fmt: skip
+    )
 
 
 class I2cPullUpInputs(Inputs):
@@ -198,11 +247,14 @@ def i2c_pull_up(given: I2cPullUpInputs) -> I2cPullUpResult:
     least, most = electrical.i2c_pull_up_ohm(given.supply_v, given.bus_pf, given.mode)
     limits = electrical.BUS_MODES[given.mode]
     return I2cPullUpResult(
-        min_ohm=least, max_ohm=most, assumptions=["all pull-ups on the bus taken together"],
-        warnings=[] if given.bus_pf <= limits.bus_max_pf else [
-            f"{given.bus_pf:g} pF is above the {limits.bus_max_pf:g} pF that {given.mode} mode allows."],
+        min_ohm=least,
+        max_ohm=most,
+        assumptions=["all pull-ups on the bus taken together"],
+        warnings=[]
+        if given.bus_pf <= limits.bus_max_pf
+        else [f"{given.bus_pf:g} pF is above the {limits.bus_max_pf:g} pF that {given.mode} mode allows."],
         steps=[
             step("least", f"low level sunk with {limits.sink_ma:g} mA", least, "Ω"),
             step("most", f"{limits.rise_s * 1e9:g} ns ÷ (ln(7/3) × {given.bus_pf:g} pF)", most, "Ω"),
         ],
-    )  # fmt: skip
+    )

@@ -29,14 +29,16 @@ def kalman_gain(given: KalmanGainInputs) -> KalmanGainResult:
     """Where a scalar Kalman filter of a random walk settles."""
     found = filters.kalman_gain(given.q, given.r)
     return KalmanGainResult(
-        gain=found.gain, variance=found.variance, equivalent_samples=found.equivalent_samples,
+        gain=found.gain,
+        variance=found.variance,
+        equivalent_samples=found.equivalent_samples,
         steps=[
             step("gain", "(√(ρ² + 4ρ) − ρ) ÷ 2, ρ = q ÷ r", found.gain),
             step("variance", f"{found.gain:.4g} × {given.r:g}", found.variance),
             step("as an average of", f"2 ÷ {found.gain:.4g} − 1", found.equivalent_samples, "samples"),
         ],
         assumptions=["the thing measured walks at random"],
-    )  # fmt: skip
+    )
 
 
 class FilterTradeoffInputs(Inputs):
@@ -65,14 +67,16 @@ def filter_tradeoff(given: FilterTradeoffInputs) -> FilterTradeoffResult:
     found = filters.tradeoff(given.kind, length=given.length, alpha=given.alpha, q=given.q, r=given.r)
     lag_ms = 1000 * found.lag_samples / rate
     return FilterTradeoffResult(
-        noise_ratio=found.noise_ratio, lag_ms=lag_ms, lag_mm=lag_ms * speed,
+        noise_ratio=found.noise_ratio,
+        lag_ms=lag_ms,
+        lag_mm=lag_ms * speed,
         steps=[
             step("noise left", given.kind, found.noise_ratio),
             step("lag", f"{found.lag_samples:.4g} samples ÷ {rate:g} Hz", lag_ms, "ms"),
             step("way in that lag", f"{lag_ms:.4g} ms × {speed:g} m/s", lag_ms * speed, "mm"),
         ],
         assumptions=["white noise; slow motion"],
-    )  # fmt: skip
+    )
 
 
 class FilterRunInputs(Inputs):
@@ -95,8 +99,16 @@ class FilterRunResult(Result):
 @calculation("filter-run")
 def filter_run(given: FilterRunInputs) -> FilterRunResult:
     """A filter over a list of values."""
-    found = filters.run(given.kind, given.values, length=given.length, alpha=given.alpha, q=given.q, r=given.r,
-                        x0=given.x0, p0=given.p0)  # fmt: skip
+    found = filters.run(
+        given.kind,
+        given.values,
+        length=given.length,
+        alpha=given.alpha,
+        q=given.q,
+        r=given.r,
+        x0=given.x0,
+        p0=given.p0,
+    )
     how = {
         "average": f"mean of the last {given.length}",
         "median": f"median of the last {given.length}",

@@ -41,18 +41,24 @@ class AnalogueAccelerationResult(Result):
 @calculation("analogue-acceleration")
 def analogue_acceleration(given: AnalogueAccelerationInputs) -> AnalogueAccelerationResult:
     """Acceleration from the counts of an analogue accelerometer."""
-    accel = float(inertial.acceleration_g(given.counts, given.bits, given.reference_v, given.zero_g_v, given.v_per_g))
+    accel = float(
+        inertial.acceleration_g(given.counts, given.bits, given.reference_v, given.zero_g_v, given.v_per_g)
+    )
     level = float(adc.volts(given.counts, given.bits, given.reference_v))
     pinned = bool(adc.clipped(given.counts, 0, 2**given.bits - 1))
     return AnalogueAccelerationResult(
-        accel_g=accel, step_g=adc.lsb_v(given.bits, given.reference_v) / abs(given.v_per_g), clipped=pinned,
+        accel_g=accel,
+        step_g=adc.lsb_v(given.bits, given.reference_v) / abs(given.v_per_g),
+        clipped=pinned,
         steps=[
             step("volts", f"{given.counts:g} × {given.reference_v:g} V ÷ 2^{given.bits}", level, "V"),
-            step("acceleration", f"({level:.4g} V − {given.zero_g_v:g} V) ÷ {given.v_per_g:g} V/g", accel, "g"),
+            step(
+                "acceleration", f"({level:.4g} V − {given.zero_g_v:g} V) ÷ {given.v_per_g:g} V/g", accel, "g"
+            ),
         ],
         assumptions=["the sensor's supply is steady: its output follows it in proportion"],
         warnings=["The code is pinned at an end."] if pinned else [],
-    )  # fmt: skip
+    )
 
 
 class SixPoseInputs(Inputs):
@@ -77,7 +83,8 @@ def six_pose(given: SixPoseInputs) -> SixPoseResult:
         steps.append(step(f"sensitivity {axis}", f"({up:g} − {down:g}) ÷ 2", float(scale), "counts/g"))
         if scale < 0:
             warnings.append(
-                f"{axis} reads lower with its arrow up: it is mounted the other way round, or flat reads −1 g."
+                f"{axis} reads lower with its arrow up: it is mounted the other way round, "
+                "or flat reads −1 g."
             )
     return SixPoseResult(
         offset=found.offset.tolist(), counts_per_g=found.counts_per_g.tolist(), steps=steps, warnings=warnings
@@ -88,7 +95,8 @@ class SixPoseFitInputs(Inputs):
     """Rows of true gravity, g, and counts: [gx, gy, gz, x, y, z]."""
 
     rows: Annotated[
-        list[tuple[Finite, Finite, Finite, Finite, Finite, Finite]], Field(min_length=1, max_length=LONGEST_LIST)
+        list[tuple[Finite, Finite, Finite, Finite, Finite, Finite]],
+        Field(min_length=1, max_length=LONGEST_LIST),
     ]
     apply: Triple | None = None
 
@@ -116,11 +124,15 @@ def six_pose_fit(given: SixPoseFitInputs) -> SixPoseFitResult:
     return SixPoseFitResult(
         offset=None if simple is None else simple.offset.tolist(),
         counts_per_g=None if simple is None else simple.counts_per_g.tolist(),
-        matrix=fit.matrix.tolist(), matrix_offset=fit.matrix_offset.tolist(), residual_sd=fit.residual_sd,
-        applied_g=None if given.apply is None else fit.apply(given.apply).tolist(), applied_simple_g=applied_simple,
-        steps=[step("residual", "root mean square of what the fit leaves over", fit.residual_sd, "counts")], warnings=warnings,
+        matrix=fit.matrix.tolist(),
+        matrix_offset=fit.matrix_offset.tolist(),
+        residual_sd=fit.residual_sd,
+        applied_g=None if given.apply is None else fit.apply(given.apply).tolist(),
+        applied_simple_g=applied_simple,
+        steps=[step("residual", "root mean square of what the fit leaves over", fit.residual_sd, "counts")],
+        warnings=warnings,
         assumptions=["counts = matrix · g + offset"],
-    )  # fmt: skip
+    )
 
 
 class TiltInputs(Inputs):
@@ -143,21 +155,38 @@ class TiltResult(Result):
 def tilt(given: TiltInputs) -> TiltResult:
     """Roll, pitch and total tilt from an accelerometer at rest."""
     found = inertial.tilt(given.ax_g, given.ay_g, given.az_g, given.flat_reads)
-    roll, pitch, norm, valid = float(found.roll_deg), float(found.pitch_deg), float(found.norm_g), bool(found.valid)
-    x, y, z = (value if given.flat_reads == "plus" else -value for value in (given.ax_g, given.ay_g, given.az_g))
+    roll, pitch, norm, valid = (
+        float(found.roll_deg),
+        float(found.pitch_deg),
+        float(found.norm_g),
+        bool(found.valid),
+    )
+    x, y, z = (
+        value if given.flat_reads == "plus" else -value for value in (given.ax_g, given.ay_g, given.az_g)
+    )
     warnings = (
-        [] if valid else [f"|a| is {norm:.3g} g, not 1 g: it moves, or it is not calibrated; the angles are not tilt."]
+        []
+        if valid
+        else [f"|a| is {norm:.3g} g, not 1 g: it moves, or it is not calibrated; the angles are not tilt."]
     )
     return TiltResult(
-        roll_deg=roll, pitch_deg=pitch, tilt_deg=float(found.tilt_deg), norm_g=norm, valid=valid,
-        words=inertial.tilt_words(roll, pitch), warnings=warnings,
+        roll_deg=roll,
+        pitch_deg=pitch,
+        tilt_deg=float(found.tilt_deg),
+        norm_g=norm,
+        valid=valid,
+        words=inertial.tilt_words(roll, pitch),
+        warnings=warnings,
         steps=[
             step("roll", f"atan2({y:g}, {z:g})", roll, "°"),
             step("pitch", f"atan2(−({x:g}), √({y:g}² + {z:g}²))", pitch, "°"),
             step("|a|", f"√({x:g}² + {y:g}² + {z:g}²)", norm, "g"),
         ],
-        assumptions=["x forward, y left, z up; positive pitch is nose down", f"level reads {'+' if given.flat_reads == 'plus' else '−'}1 g on z"],
-    )  # fmt: skip
+        assumptions=[
+            "x forward, y left, z up; positive pitch is nose down",
+            f"level reads {'+' if given.flat_reads == 'plus' else '−'}1 g on z",
+        ],
+    )
 
 
 class StillnessInputs(Inputs):
@@ -180,10 +209,16 @@ def stillness(given: StillnessInputs) -> StillnessResult:
     found = inertial.at_rest(given.samples, given.limit)
     seconds = len(given.samples) / inertial.check_rate(given.rate_hz)
     return StillnessResult(
-        bias=found.bias.tolist(), sd=found.sd.tolist(), still=found.still, assumptions=[f"{seconds:.3g} s of samples"],
+        bias=found.bias.tolist(),
+        sd=found.sd.tolist(),
+        still=found.still,
+        assumptions=[f"{seconds:.3g} s of samples"],
         warnings=[] if found.still else ["It moved: this mean is no bias."],
-        steps=[step(f"bias {axis}", f"mean of {len(given.samples)}", float(b)) for axis, b in zip(inertial.AXES, found.bias, strict=True)],
-    )  # fmt: skip
+        steps=[
+            step(f"bias {axis}", f"mean of {len(given.samples)}", float(b))
+            for axis, b in zip(inertial.AXES, found.bias, strict=True)
+        ],
+    )
 
 
 class ComplementaryInputs(Inputs):
@@ -206,7 +241,9 @@ def complementary(given: ComplementaryInputs) -> ComplementaryResult:
     check_same_length({"gyro_dps": given.gyro_dps, "accel_g": given.accel_g})
     gyro, accel = np.asarray(given.gyro_dps), np.asarray(given.accel_g)
     if not accel.any(axis=1).all():
-        raise BadInput("accel_g holds a row of zeros: a sensor that feels nothing tells no direction.", "accel_g")
+        raise BadInput(
+            "accel_g holds a row of zeros: a sensor that feels nothing tells no direction.", "accel_g"
+        )
     level = inertial.tilt(*accel.T)
     roll = inertial.complementary(gyro[:, 0], level.roll_deg, given.alpha, given.rate_hz)
     pitch = inertial.complementary(gyro[:, 1], level.pitch_deg, given.alpha, given.rate_hz)
@@ -214,10 +251,16 @@ def complementary(given: ComplementaryInputs) -> ComplementaryResult:
     if 0 < given.alpha < 1:
         tau = given.alpha / ((1 - given.alpha) * given.rate_hz)
         steps.append(
-            step("time constant", f"{given.alpha:g} ÷ ((1 − {given.alpha:g}) × {given.rate_hz:g} Hz)", tau, "s")
+            step(
+                "time constant", f"{given.alpha:g} ÷ ((1 − {given.alpha:g}) × {given.rate_hz:g} Hz)", tau, "s"
+            )
         )
-    return ComplementaryResult(roll_deg=roll.tolist(), pitch_deg=pitch.tolist(), steps=steps,
-                               assumptions=["begins at the accelerometer's first angle"])  # fmt: skip
+    return ComplementaryResult(
+        roll_deg=roll.tolist(),
+        pitch_deg=pitch.tolist(),
+        steps=steps,
+        assumptions=["begins at the accelerometer's first angle"],
+    )
 
 
 class AllanInputs(Inputs):
@@ -240,10 +283,12 @@ def allan(given: AllanInputs) -> AllanResult:
     rate = inertial.check_rate(given.rate_hz)
     found = [inertial.allan_deviations(given.values, m) for m in given.averaging]
     return AllanResult(
-        overlapping=[one[0] for one in found], plain=[one[1] for one in found], tau_s=[m / rate for m in given.averaging],
+        overlapping=[one[0] for one in found],
+        plain=[one[1] for one in found],
+        tau_s=[m / rate for m in given.averaging],
         steps=[
             step(f"over {m}", f"√(½ mean of (ȳ₂ − ȳ₁)²) over spans of {m} samples", one[0])
             for m, one in zip(given.averaging, found, strict=True)
         ],
         assumptions=["evenly spaced samples of a rate"],
-    )  # fmt: skip
+    )

@@ -23,8 +23,12 @@ def tip_over(given: TipOverInputs) -> TipOverResult:
     angle = motion.tip_over_deg(given.track_mm, given.cog_height_mm)
     grade = 100.0 * given.track_mm / 2 / given.cog_height_mm
     expression = f"atan({given.track_mm:g} mm ÷ 2 ÷ {given.cog_height_mm:g} mm)"
-    return TipOverResult(angle_deg=angle, grade_pct=grade, steps=[step("tips at", expression, angle, "°")],
-                         assumptions=["standing still, on a firm slope; moving, it tips sooner"])  # fmt: skip
+    return TipOverResult(
+        angle_deg=angle,
+        grade_pct=grade,
+        steps=[step("tips at", expression, angle, "°")],
+        assumptions=["standing still, on a firm slope; moving, it tips sooner"],
+    )
 
 
 class GradeInputs(Inputs):
@@ -75,9 +79,17 @@ def arc_step(given: ArcStepInputs) -> ArcStepResult:
     x, y, heading = motion.arc_step(**given.model_dump())
     turn = f"({given.right_mm:g} mm − {given.left_mm:g} mm) ÷ {given.track_mm:g} mm"
     return ArcStepResult(
-        x_mm=x, y_mm=y, heading_deg=heading, assumptions=["no slip; headings count counter-clockwise and are not wrapped"],
+        x_mm=x,
+        y_mm=y,
+        heading_deg=heading,
+        assumptions=["no slip; headings count counter-clockwise and are not wrapped"],
         steps=[
-            step("way", f"({given.left_mm:g} mm + {given.right_mm:g} mm) ÷ 2", (given.left_mm + given.right_mm) / 2, "mm"),
+            step(
+                "way",
+                f"({given.left_mm:g} mm + {given.right_mm:g} mm) ÷ 2",
+                (given.left_mm + given.right_mm) / 2,
+                "mm",
+            ),
             step("turn", turn, heading - given.heading_deg, "°"),
         ],
-    )  # fmt: skip
+    )

@@ -4,7 +4,17 @@ from __future__ import annotations
 
 from typing import Literal
 
-from tickstone.calculations.registry import Finite, Inputs, Numbers, Part, Result, Triple, Whole, calculation, step
+from tickstone.calculations.registry import (
+    Finite,
+    Inputs,
+    Numbers,
+    Part,
+    Result,
+    Triple,
+    Whole,
+    calculation,
+    step,
+)
 from tickstone.core import motor_halls
 from tickstone.core.checks import check_not_negative, check_whole
 
@@ -32,14 +42,21 @@ def motor_hall_spacings(given: MotorHallSpacingsInputs) -> MotorHallSpacingsResu
     """All spacings of three motor Halls that work, up to 180°."""
     found = motor_halls.valid_spacings(given.pole_pairs, given.radius_mm)
     return MotorHallSpacingsResult(
-        spacings=[SpacingPart(mechanical_deg=s.mechanical_deg, electrical_deg=s.electrical_deg, scheme=s.scheme, arc_mm=s.arc_mm)
-                  for s in found],
+        spacings=[
+            SpacingPart(
+                mechanical_deg=s.mechanical_deg,
+                electrical_deg=s.electrical_deg,
+                scheme=s.scheme,
+                arc_mm=s.arc_mm,
+            )
+            for s in found
+        ],
         steps=[step("the closest", f"60° ÷ {given.pole_pairs}", found[0].mechanical_deg, "°")],
         assumptions=[
             "electrical angle = pole pairs × mechanical angle; ±120° or ±60° electrical is right",
             "the circulating rule 360 ÷ (3·N) × P is not right for every whole N: check the spacing",
         ],
-    )  # fmt: skip
+    )
 
 
 class MotorHallCheckInputs(Inputs):
@@ -62,17 +79,33 @@ def motor_hall_check(given: MotorHallCheckInputs) -> MotorHallCheckResult:
     found = motor_halls.check_spacing(given.pole_pairs, given.spacing_deg, given.placement_error_deg)
     warnings = []
     if found.scheme == "60":
-        warnings.append("This is the 60° scheme: the controller must be set for it, or the middle sensor inverted.")
+        warnings.append(
+            "This is the 60° scheme: the controller must be set for it, or the middle sensor inverted."
+        )
     if not found.valid:
         warnings.append(f"Neither scheme: the nearest spacing that works is {found.nearest_valid_deg:.2f}°.")
     return MotorHallCheckResult(
-        electrical_deg=found.electrical_deg, scheme=found.scheme, valid=found.valid,
-        nearest_valid_deg=found.nearest_valid_deg, electrical_error_deg=found.electrical_error_deg, warnings=warnings,
+        electrical_deg=found.electrical_deg,
+        scheme=found.scheme,
+        valid=found.valid,
+        nearest_valid_deg=found.nearest_valid_deg,
+        electrical_error_deg=found.electrical_error_deg,
+        warnings=warnings,
         steps=[
-            step("electrical", f"{given.pole_pairs} × {given.spacing_deg:g}° modulo 360°", found.electrical_deg, "°"),
-            step("error", f"{given.pole_pairs} × {given.placement_error_deg:g}°", found.electrical_error_deg, "°"),
+            step(
+                "electrical",
+                f"{given.pole_pairs} × {given.spacing_deg:g}° modulo 360°",
+                found.electrical_deg,
+                "°",
+            ),
+            step(
+                "error",
+                f"{given.pole_pairs} × {given.placement_error_deg:g}°",
+                found.electrical_error_deg,
+                "°",
+            ),
         ],
-    )  # fmt: skip
+    )
 
 
 class MotorHallLayoutInputs(Inputs):
@@ -96,7 +129,12 @@ def motor_hall_layout(given: MotorHallLayoutInputs) -> MotorHallLayoutResult:
         scheme=scheme,
         electrical_deg=list(electrical),
         steps=[
-            step(f"sensor {n}", f"{given.pole_pairs} × ({angle:g}° − {given.angles_deg[0]:g}°) modulo 360°", one, "°")
+            step(
+                f"sensor {n}",
+                f"{given.pole_pairs} × ({angle:g}° − {given.angles_deg[0]:g}°) modulo 360°",
+                one,
+                "°",
+            )
             for n, (angle, one) in enumerate(zip(given.angles_deg, electrical, strict=True), 1)
         ],
         assumptions=["electrical angles are relative to the first sensor"],
@@ -118,9 +156,10 @@ def motor_hall_rpm(given: MotorHallRpmInputs) -> MotorHallRpmResult:
     check_not_negative(given.edges_per_s, "edges_per_s")
     rpm = float(motor_halls.rpm_from_edges(given.edges_per_s, check_whole(given.pole_pairs, 1, "pole_pairs")))
     return MotorHallRpmResult(
-        rpm=rpm, steps=[step("rpm", f"60 × {given.edges_per_s:g} ÷ (6 × {given.pole_pairs})", rpm, "rpm")],
+        rpm=rpm,
+        steps=[step("rpm", f"60 × {given.edges_per_s:g} ÷ (6 × {given.pole_pairs})", rpm, "rpm")],
         assumptions=["edges of all three sensors, rising and falling"],
-    )  # fmt: skip
+    )
 
 
 class MotorHallDecodeInputs(Inputs):
@@ -145,10 +184,15 @@ def motor_hall_decode(given: MotorHallDecodeInputs) -> MotorHallDecodeResult:
     warnings = []
     if found.invalid_codes:
         warnings.append(
-            f"{found.invalid_codes} of {len(given.codes)} codes do not occur in the {scheme}° scheme: a wire, or the other scheme."
+            f"{found.invalid_codes} of {len(given.codes)} codes do not occur in the {scheme}° scheme: a "
+            "wire, or the other scheme."
         )
     return MotorHallDecodeResult(
-        net_steps=found.net_steps, invalid_codes=found.invalid_codes, skipped=found.skipped, direction=found.direction,
-        warnings=warnings, steps=[step("turned", f"{found.net_steps} × 60°", 60.0 * found.net_steps, "° electrical")],
+        net_steps=found.net_steps,
+        invalid_codes=found.invalid_codes,
+        skipped=found.skipped,
+        direction=found.direction,
+        warnings=warnings,
+        steps=[step("turned", f"{found.net_steps} × 60°", 60.0 * found.net_steps, "° electrical")],
         assumptions=[f"forward is {' '.join(map(str, motor_halls.SEQUENCES[scheme]))}"],
-    )  # fmt: skip
+    )

@@ -38,16 +38,26 @@ class SecondOpinionResult(Result):
 @calculation("second-opinion")
 def second_opinion(given: SecondOpinionInputs) -> SecondOpinionResult:
     """Which of several readings agree, and what the odd ones' ratios betray."""
-    found = opinion.second_opinion([opinion.Reading(one.label, one.value, one.uncertainty) for one in given.readings])
+    found = opinion.second_opinion(
+        [opinion.Reading(one.label, one.value, one.uncertainty) for one in given.readings]
+    )
     steps, warnings = [], []
     if found.consensus is None:
         warnings.append("No two readings agree: the ratios are to the one that is surest of itself.")
     else:
-        steps.append(step("consensus", f"Σ(x ÷ u²) ÷ Σ(1 ÷ u²) over {', '.join(found.members)}", found.consensus))
-    steps += [step(one.label, "reading ÷ the group's mean, or the surest reading", one.ratio) for one in found.outliers]
+        steps.append(
+            step("consensus", f"Σ(x ÷ u²) ÷ Σ(1 ÷ u²) over {', '.join(found.members)}", found.consensus)
+        )
+    steps += [
+        step(one.label, "reading ÷ the group's mean, or the surest reading", one.ratio)
+        for one in found.outliers
+    ]
     return SecondOpinionResult(
-        consensus=found.consensus, uncertainty=found.uncertainty, members=list(found.members),
+        consensus=found.consensus,
+        uncertainty=found.uncertainty,
+        members=list(found.members),
         outliers=[OutlierPart(label=o.label, ratio=o.ratio, causes=list(o.causes)) for o in found.outliers],
-        steps=steps, warnings=warnings,
+        steps=steps,
+        warnings=warnings,
         assumptions=["two readings agree when they differ by at most 2·√(u₁² + u₂²)"],
-    )  # fmt: skip
+    )

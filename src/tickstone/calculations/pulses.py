@@ -61,7 +61,8 @@ def timer_range(given: TimerRangeInputs) -> TimerRangeResult:
     warnings = []
     if given.rpm is not None and given.rpm < found.min_rpm:
         warnings.append(
-            f"At {given.rpm:g} rpm the {given.bits}-bit counter overflows: it times down to {found.min_rpm:.4g} rpm."
+            f"At {given.rpm:g} rpm the {given.bits}-bit counter overflows: it times down to "
+            f"{found.min_rpm:.4g} rpm."
         )
     rate, n = found.ticks_per_s, given.pulses_per_turn
     steps = [
@@ -70,11 +71,19 @@ def timer_range(given: TimerRangeInputs) -> TimerRangeResult:
         step("one tick", f"60 × {rate:g} ÷ {n:g}", found.max_rpm, "rpm"),
     ]
     if given.rpm is not None:
-        steps.append(step("one tick's worth", f"{n:g} × {given.rpm:g}² ÷ (60 × {rate:g})", found.rpm_step, "rpm"))
+        steps.append(
+            step("one tick's worth", f"{n:g} × {given.rpm:g}² ÷ (60 × {rate:g})", found.rpm_step, "rpm")
+        )
     return TimerRangeResult(
-        tick_us=found.tick_us, ticks_per_s=rate, min_rpm=found.min_rpm, max_rpm=found.max_rpm, ticks=found.ticks,
-        rpm_step=found.rpm_step, steps=steps, warnings=warnings,
-    )  # fmt: skip
+        tick_us=found.tick_us,
+        ticks_per_s=rate,
+        min_rpm=found.min_rpm,
+        max_rpm=found.max_rpm,
+        ticks=found.ticks,
+        rpm_step=found.rpm_step,
+        steps=steps,
+        warnings=warnings,
+    )
 
 
 class TimerPlanInputs(Inputs):
@@ -119,31 +128,57 @@ class TimerPlanResult(Result):
 def timer_plan(given: TimerPlanInputs) -> TimerPlanResult:
     """The prescaler and method with the smallest worst error between two speeds."""
     plan = pulses.plan_timer(
-        given.clock_hz, given.prescalers, rpm_min=given.rpm_min, rpm_max=given.rpm_max, bits=given.bits,
-        pulses_per_turn=given.pulses_per_turn, gate_s=given.gate_s,
-    )  # fmt: skip
+        given.clock_hz,
+        given.prescalers,
+        rpm_min=given.rpm_min,
+        rpm_max=given.rpm_max,
+        bits=given.bits,
+        pulses_per_turn=given.pulses_per_turn,
+        gate_s=given.gate_s,
+    )
     curves: tuple[pulses.ErrorCurve, ...] = ()
     if check_between(given.curve_points, 0, 1000, "curve_points") >= 2:
         curves = pulses.error_curves(
-            given.clock_hz, given.prescalers, rpm_min=given.rpm_min, rpm_max=given.rpm_max, points=given.curve_points,
-            bits=given.bits, pulses_per_turn=given.pulses_per_turn, gate_s=given.gate_s,
-        )  # fmt: skip
-    how = "timing each period" if plan.method == "period" else f"counting through a gate of {given.gate_s:g} s"
+            given.clock_hz,
+            given.prescalers,
+            rpm_min=given.rpm_min,
+            rpm_max=given.rpm_max,
+            points=given.curve_points,
+            bits=given.bits,
+            pulses_per_turn=given.pulses_per_turn,
+            gate_s=given.gate_s,
+        )
+    how = (
+        "timing each period" if plan.method == "period" else f"counting through a gate of {given.gate_s:g} s"
+    )
     return TimerPlanResult(
-        prescaler=plan.prescaler, method=plan.method, error_pct_low=plan.error_pct_low,
-        error_pct_high=plan.error_pct_high, crossover_hz=plan.crossover_hz,
+        prescaler=plan.prescaler,
+        method=plan.method,
+        error_pct_low=plan.error_pct_low,
+        error_pct_high=plan.error_pct_high,
+        crossover_hz=plan.crossover_hz,
         rejected=[Rejected(prescaler=prescaler, why=why) for prescaler, why in plan.rejected],
         curves=[
-            CurvePart(prescaler=c.prescaler, rpm=c.rpm.tolist(), error_pct=c.error_pct.tolist(), slow_rpm=c.slow_rpm,
-                      crossover_rpm=c.crossover_rpm)
+            CurvePart(
+                prescaler=c.prescaler,
+                rpm=c.rpm.tolist(),
+                error_pct=c.error_pct.tolist(),
+                slow_rpm=c.slow_rpm,
+                crossover_rpm=c.crossover_rpm,
+            )
             for c in curves
         ],
         steps=[
             step(f"at {given.rpm_min:g} rpm", how, plan.error_pct_low, "%"),
             step(f"at {given.rpm_max:g} rpm", how, plan.error_pct_high, "%"),
-            step("equally good at", f"√({given.clock_hz / plan.prescaler:g} ÷ {given.gate_s:g} s)", plan.crossover_hz, "Hz"),
+            step(
+                "equally good at",
+                f"√({given.clock_hz / plan.prescaler:g} ÷ {given.gate_s:g} s)",
+                plan.crossover_hz,
+                "Hz",
+            ),
         ],
-    )  # fmt: skip
+    )
 
 
 class GateCountInputs(Inputs):
@@ -198,13 +233,21 @@ def pass_time(given: PassTimeInputs) -> PassTimeResult:
     if given.width_mm > 2 * math.pi * given.radius_mm:
         warnings.append("The mark is wider than the way round.")
     return PassTimeResult(
-        pass_ms=found.pass_ms, needs_interrupt=found.needs_interrupt, max_rpm_polled=found.max_rpm_polled,
-        warnings=warnings, assumptions=["the loop must look at least twice while the mark passes"],
+        pass_ms=found.pass_ms,
+        needs_interrupt=found.needs_interrupt,
+        max_rpm_polled=found.max_rpm_polled,
+        warnings=warnings,
+        assumptions=["the loop must look at least twice while the mark passes"],
         steps=[
             step("passes in", f"60 000 × {way} ÷ {given.rpm:g} rpm", found.pass_ms, "ms"),
-            step("fastest by polling", f"60 000 × {way} ÷ (2 × {given.loop_ms:g} ms)", found.max_rpm_polled, "rpm"),
+            step(
+                "fastest by polling",
+                f"60 000 × {way} ÷ (2 × {given.loop_ms:g} ms)",
+                found.max_rpm_polled,
+                "rpm",
+            ),
         ],
-    )  # fmt: skip
+    )
 
 
 class EdgesInputs(Inputs):
@@ -240,22 +283,35 @@ def edges(given: EdgesInputs) -> EdgesResult:
     if found.rpm is not None:
         span = float(found.times_us[-1] - found.times_us[0])
         steps.append(
-            step("rpm", f"60 000 000 × {found.gaps} ÷ ({given.pulses_per_turn:g} × {span:g} µs)", found.rpm, "rpm")
+            step(
+                "rpm",
+                f"60 000 000 × {found.gaps} ÷ ({given.pulses_per_turn:g} × {span:g} µs)",
+                found.rpm,
+                "rpm",
+            )
         )
     else:
         warnings.append("One edge tells no speed: at least two are needed.")
     if found.suspected_missed:
         warnings.append(
-            f"{found.suspected_missed} of {found.gaps} intervals are over 1.6 times the usual one: pulses missed?"
+            f"{found.suspected_missed} of {found.gaps} intervals are over 1.6 times the "
+            "usual one: pulses missed?"
         )
     if found.suspected_doubled:
         warnings.append(
             f"{found.suspected_doubled} of {found.gaps} intervals are under 0.6 times the usual one: doubled?"
         )
     return EdgesResult(
-        rpm=found.rpm, rpm_last=found.rpm_last, speed_m_s=speed, distance_mm=distance, rejected=found.rejected,
-        suspected_missed=found.suspected_missed, suspected_doubled=found.suspected_doubled, steps=steps, warnings=warnings,
-    )  # fmt: skip
+        rpm=found.rpm,
+        rpm_last=found.rpm_last,
+        speed_m_s=speed,
+        distance_mm=distance,
+        rejected=found.rejected,
+        suspected_missed=found.suspected_missed,
+        suspected_doubled=found.suspected_doubled,
+        steps=steps,
+        warnings=warnings,
+    )
 
 
 class TicksElapsedInputs(Inputs):
@@ -273,6 +329,7 @@ def ticks_elapsed(given: TicksElapsedInputs) -> TicksElapsedResult:
     """Ticks between two readings of a counter, across at most one roll-over."""
     ticks = pulses.ticks_elapsed(given.start, given.stop, given.bits)
     return TicksElapsedResult(
-        ticks=ticks, steps=[step("ticks", f"({given.stop:g} − {given.start:g}) modulo 2^{given.bits}", float(ticks))],
+        ticks=ticks,
+        steps=[step("ticks", f"({given.stop:g} − {given.start:g}) modulo 2^{given.bits}", float(ticks))],
         assumptions=["the counter rolled over at most once"],
-    )  # fmt: skip
+    )

@@ -60,13 +60,17 @@ def speed_of_sound(given: SpeedOfSoundInputs) -> SpeedOfSoundResult:
         speed, sensitivity = float(sound.speed_of_sound_linear(t)), 0.606
         expression, warnings, assumed = f"331.3 + 0.606 × {t:g}", [], ["dry air, straight line about 0 °C"]
     return SpeedOfSoundResult(
-        speed_m_s=speed, sensitivity_m_s_per_k=sensitivity, warnings=warnings, assumptions=assumed,
+        speed_m_s=speed,
+        sensitivity_m_s_per_k=sensitivity,
+        warnings=warnings,
+        assumptions=assumed,
         steps=[Step(name="speed of sound", expression=expression, value=speed, unit="m/s")],
-    )  # fmt: skip
+    )
 
 
 class EchoDistanceInputs(Inputs):
-    """``speed_m_s`` overrides the formula; with ``speed_at_c`` it is carried from that air to ``temperature_c``."""
+    """``speed_m_s`` overrides the formula; with ``speed_at_c`` it is carried from that air to
+    ``temperature_c``."""
 
     echo_us: Finite
     temperature_c: Finite = 20.0
@@ -116,7 +120,8 @@ def _echo_speed(given: EchoDistanceInputs) -> tuple[float, float]:
 
 @calculation("echo-distance")
 def echo_distance(given: EchoDistanceInputs) -> EchoDistanceResult:
-    """Distance from a round-trip echo time, with its uncertainty and what the rules of thumb would have said."""
+    """Distance from a round-trip echo time, with its uncertainty and what the rules of thumb would have
+    said."""
     echo = check_not_negative(given.echo_us, "echo_us")
     check_temperature(given.temperature_c)
     check_between(given.humidity_pct, 0, 100, "humidity_pct")
@@ -134,7 +139,9 @@ def echo_distance(given: EchoDistanceInputs) -> EchoDistanceResult:
         "echo": (per_us * given.echo_sd_us) ** 2,
     }
     calibration = (
-        (echo / 2000.0 * given.speed_sd_m_s) ** 2 + given.offset_sd_mm**2 + 2 * echo / 2000.0 * given.covariance_m_s_mm
+        (echo / 2000.0 * given.speed_sd_m_s) ** 2
+        + given.offset_sd_mm**2
+        + 2 * echo / 2000.0 * given.covariance_m_s_mm
     )
     if given.speed_sd_m_s or given.offset_sd_mm:
         variances["calibration"] = max(calibration, 0.0)
@@ -143,26 +150,48 @@ def echo_distance(given: EchoDistanceInputs) -> EchoDistanceResult:
     steps = [Step(name="speed of sound", unit="m/s", value=speed, expression=_speed_expression(given))]
     if distance is not None:
         steps += [
-            Step(name="way out and back", unit="mm", value=echo * speed / 1000.0,
-                 expression=f"{echo:g} µs × {speed:.2f} m/s"),
-            Step(name="way out", unit="mm", value=echo * speed / 2000.0,
-                 expression=f"{echo * speed / 1000.0:.2f} mm ÷ 2"),
-            Step(name="distance", unit="mm", value=distance,
-                 expression=f"{echo * speed / 2000.0:.2f} mm + {given.offset_mm:g} mm"),
-        ]  # fmt: skip
+            Step(
+                name="way out and back",
+                unit="mm",
+                value=echo * speed / 1000.0,
+                expression=f"{echo:g} µs × {speed:.2f} m/s",
+            ),
+            Step(
+                name="way out",
+                unit="mm",
+                value=echo * speed / 2000.0,
+                expression=f"{echo * speed / 1000.0:.2f} mm ÷ 2",
+            ),
+            Step(
+                name="distance",
+                unit="mm",
+                value=distance,
+                expression=f"{echo * speed / 2000.0:.2f} mm + {given.offset_mm:g} mm",
+            ),
+        ]
     return EchoDistanceResult(
-        distance_mm=distance, uncertainty_mm=budget.uncertainty if distance is not None else None,
-        valid=not reason, reason=reason, speed_m_s=speed, shares=dict(budget.shares), rules=rules, steps=steps,
+        distance_mm=distance,
+        uncertainty_mm=budget.uncertainty if distance is not None else None,
+        valid=not reason,
+        reason=reason,
+        speed_m_s=speed,
+        shares=dict(budget.shares),
+        rules=rules,
+        steps=steps,
         assumptions=["101.325 kPa, CO₂ 314 ppm"],
-        warnings=range_warnings(given.temperature_c) if given.speed_m_s is None or given.speed_at_c is not None else [],
-    )  # fmt: skip
+        warnings=range_warnings(given.temperature_c)
+        if given.speed_m_s is None or given.speed_at_c is not None
+        else [],
+    )
 
 
 def _rules(echo_us: float, distance_mm: float, humidity_pct: float) -> list[RuleResult]:
     rules = []
     for rule, exact in zip(ranging.RULES, ranging.rules_exact_at_c(humidity_pct), strict=True):
         said = rule.speed_m_s * echo_us / 2000.0
-        rules.append(RuleResult(rule=rule.name, distance_mm=said, error_mm=said - distance_mm, exact_at_c=exact))
+        rules.append(
+            RuleResult(rule=rule.name, distance_mm=said, error_mm=said - distance_mm, exact_at_c=exact)
+        )
     return rules
 
 
@@ -200,10 +229,12 @@ def echo_time(given: EchoTimeInputs) -> EchoTimeResult:
     echo = ranging.echo_from_distance_us(given.distance_mm, speed, given.offset_mm)
     expression = f"2 × ({given.distance_mm:g} mm − {given.offset_mm:g} mm) ÷ {speed:.2f} m/s"
     return EchoTimeResult(
-        echo_us=echo, speed_m_s=speed, assumptions=["101.325 kPa, CO₂ 314 ppm"],
+        echo_us=echo,
+        speed_m_s=speed,
+        assumptions=["101.325 kPa, CO₂ 314 ppm"],
         warnings=range_warnings(given.temperature_c) if given.speed_m_s is None else [],
         steps=[Step(name="echo time", expression=expression, value=echo, unit="µs")],
-    )  # fmt: skip
+    )
 
 
 class PingPlanInputs(Inputs):
@@ -234,13 +265,22 @@ def ping_plan(given: PingPlanInputs) -> PingPlanResult:
     rate = 1000.0 / (interval * check_whole(given.rangers, 1, "rangers"))
     step = speed * given.tick_us / 2000.0
     return PingPlanResult(
-        timeout_us=timeout, interval_ms=interval, step_mm=step, rate_hz=rate,
-        warnings=range_warnings(given.temperature_c), assumptions=["50 % humidity, 101.325 kPa"],
+        timeout_us=timeout,
+        interval_ms=interval,
+        step_mm=step,
+        rate_hz=rate,
+        warnings=range_warnings(given.temperature_c),
+        assumptions=["50 % humidity, 101.325 kPa"],
         steps=[
-            Step(name="longest wait", expression=f"2 × {given.max_mm:g} mm ÷ {speed:.2f} m/s", value=timeout, unit="µs"),
+            Step(
+                name="longest wait",
+                expression=f"2 × {given.max_mm:g} mm ÷ {speed:.2f} m/s",
+                value=timeout,
+                unit="µs",
+            ),
             Step(name="interval", expression=f"{given.guard:g} × longest wait", value=interval, unit="ms"),
         ],
-    )  # fmt: skip
+    )
 
 
 class BeamFootprintInputs(Inputs):
@@ -263,12 +303,16 @@ def beam_footprint(given: BeamFootprintInputs) -> BeamFootprintResult:
     diameter = ranging.footprint_mm(given.distance_mm, given.angle_deg)
     floor = None
     if given.mount_height_mm is not None:
-        floor = ranging.floor_from_mm(check_positive(given.mount_height_mm, "mount_height_mm"), given.angle_deg)
+        floor = ranging.floor_from_mm(
+            check_positive(given.mount_height_mm, "mount_height_mm"), given.angle_deg
+        )
     expression = f"2 × {given.distance_mm:g} mm × tan({given.angle_deg:g}° ÷ 2)"
     return BeamFootprintResult(
-        diameter_mm=diameter, floor_from_mm=floor, assumptions=["the angle is the full cone"],
+        diameter_mm=diameter,
+        floor_from_mm=floor,
+        assumptions=["the angle is the full cone"],
         steps=[Step(name="footprint", expression=expression, value=diameter, unit="mm")],
-    )  # fmt: skip
+    )
 
 
 class SoundCalibrationInputs(Inputs):
@@ -292,12 +336,24 @@ def sound_calibration(given: SoundCalibrationInputs) -> SoundCalibrationResult:
     fit = ranging.fit_ruler([p[0] for p in given.pairs], [p[1] for p in given.pairs])
     equivalent = sound.temperature_of_ideal_speed(fit.speed_m_s)
     return SoundCalibrationResult(
-        speed_m_s=fit.speed_m_s, speed_sd=fit.speed_sd, offset_mm=fit.offset_mm, offset_sd=fit.offset_sd,
-        residual_sd_mm=fit.residual_sd_mm, covariance=fit.covariance, residuals_mm=list(fit.residuals_mm),
+        speed_m_s=fit.speed_m_s,
+        speed_sd=fit.speed_sd,
+        offset_mm=fit.offset_mm,
+        offset_sd=fit.offset_sd,
+        residual_sd_mm=fit.residual_sd_mm,
+        covariance=fit.covariance,
+        residuals_mm=list(fit.residuals_mm),
         equivalent_temperature_c=equivalent,
-        warnings=[] if fit.speed_sd is not None else ["Two pairs fit any line: their uncertainty is unknown."],
+        warnings=[]
+        if fit.speed_sd is not None
+        else ["Two pairs fit any line: their uncertainty is unknown."],
         steps=[
-            Step(name="speed of sound", expression="2 ÷ slope of echo on distance", value=fit.speed_m_s, unit="m/s"),
+            Step(
+                name="speed of sound",
+                expression="2 ÷ slope of echo on distance",
+                value=fit.speed_m_s,
+                unit="m/s",
+            ),
             Step(name="offset", expression="−intercept ÷ slope", value=fit.offset_mm, unit="mm"),
         ],
-    )  # fmt: skip
+    )

@@ -37,7 +37,8 @@ class Inputs(BaseModel):
 
 
 class Part(BaseModel):
-    """Base of what results are made of: a number that cannot be is null with a reason, never NaN or infinite."""
+    """Base of what results are made of: a number that cannot be is null with a reason, never NaN or
+    infinite."""
 
     model_config = ConfigDict(allow_inf_nan=False, defer_build=True)
 
@@ -100,7 +101,8 @@ def find(name: str) -> Calculation:
     """The calculation of that name. Raises BadInput for field ``calc``."""
     if name not in PLACES:
         raise BadInput(f"There is no calculation {name!r}; --list shows them all.", "calc")
-    import_module(f"tickstone.calculations.{PLACES[name]}")  # only what is asked for: the command line starts faster
+    # only what is asked for: the command line starts faster
+    import_module(f"tickstone.calculations.{PLACES[name]}")
     return _LOADED[name]
 
 
@@ -120,13 +122,16 @@ def refusal(where: Sequence[object], kind: str, message: str) -> BadInput:
         "finite_number": f"{place} must be a finite number.",
         "float_type": f"{place} must be a number.",
         "int_type": f"{place} must be a whole number.",
-        "too_long": f"{place} is too long: a list holds at most {LONGEST_LIST:,} entries.".replace(",", "\u2009"),
+        "too_long": f"{place} is too long: a list holds at most {LONGEST_LIST:,} entries.".replace(
+            ",", "\u2009"
+        ),
     }.get(kind, f"{place}: {message[:1].lower()}{message[1:]}.")
     return BadInput(said, path)
 
 
 def run(name: str, inputs: dict[str, Any]) -> dict[str, Any]:
-    """Run a calculation on plain values. Returns the result as plain values. Raises BadInput naming the field."""
+    """Run a calculation on plain values. Returns the result as plain values. Raises BadInput naming the
+    field."""
     entry = find(name)
     try:
         given = entry.inputs.model_validate(inputs)

@@ -29,9 +29,11 @@ def nearest_value(given: NearestValueInputs) -> NearestValueResult:
     """The nearest value of an E series, by ratio, and its neighbours."""
     near, up, down = resistors.nearest_values(given.ohms, given.series)
     return NearestValueResult(
-        nearest_ohm=near, next_up_ohm=up, next_down_ohm=down,
+        nearest_ohm=near,
+        next_up_ohm=up,
+        next_down_ohm=down,
         steps=[step("nearest", f"of {down:g} Ω and {up:g} Ω, by ratio to {given.ohms:g} Ω", near, "Ω")],
-    )  # fmt: skip
+    )
 
 
 class ResistorCodeInputs(Inputs):
@@ -56,7 +58,9 @@ def resistor_code(given: ResistorCodeInputs) -> ResistorCodeResult:
         step(f"band {place}", f"{colour}: {dict(meanings)[colour]}", None)
         for place, (colour, meanings) in enumerate(zip(colours, choices, strict=True), 1)
     ]
-    return ResistorCodeResult(colours=list(colours), steps=steps, assumptions=["read from the end nearer to a band"])
+    return ResistorCodeResult(
+        colours=list(colours), steps=steps, assumptions=["read from the end nearer to a band"]
+    )
 
 
 class ResistorDecodeInputs(Inputs):
@@ -69,8 +73,8 @@ class BandChoice(Part):
 
 
 class ResistorDecodeResult(Result):
-    """``other_way_ohm`` is what the bands say read from the other end, null when they say nothing; ``choices`` are the
-    colours that can stand in each band."""
+    """``other_way_ohm`` is what the bands say read from the other end, null when they say nothing;
+    ``choices`` are the colours that can stand in each band."""
 
     ohms: float
     tolerance_pct: float | None
@@ -95,9 +99,15 @@ def resistor_decode(given: ResistorDecodeInputs) -> ResistorDecodeResult:
         for place, (colour, meanings) in enumerate(zip(given.colours, choices, strict=True), 1)
     ]
     return ResistorDecodeResult(
-        ohms=found.ohms, tolerance_pct=found.tolerance_pct, ppm_per_k=found.ppm_per_k,
-        low_ohm=found.ohms * (1 - spread), high_ohm=found.ohms * (1 + spread), other_way_ohm=other,
+        ohms=found.ohms,
+        tolerance_pct=found.tolerance_pct,
+        ppm_per_k=found.ppm_per_k,
+        low_ohm=found.ohms * (1 - spread),
+        high_ohm=found.ohms * (1 + spread),
+        other_way_ohm=other,
         steps=[*steps, step("value", "digits × multiplier", found.ohms, "Ω")],
         assumptions=["read from the end nearer to a band"],
-        choices=[[BandChoice(colour=colour, meaning=meaning) for colour, meaning in place] for place in choices],
-    )  # fmt: skip
+        choices=[
+            [BandChoice(colour=colour, meaning=meaning) for colour, meaning in place] for place in choices
+        ],
+    )

@@ -24,11 +24,15 @@ def otsu(given: OtsuInputs) -> OtsuResult:
     """The threshold that parts one mixed population best (Otsu, 1979)."""
     found = thresholds.threshold_otsu(given.counts)
     return OtsuResult(
-        threshold=found.threshold, lowest=found.lowest, highest=found.highest,
+        threshold=found.threshold,
+        lowest=found.lowest,
+        highest=found.highest,
         between_class_variance=found.between_class_variance,
-        steps=[step("threshold", f"({found.lowest} + {found.highest}) ÷ 2, the flat optimum", found.threshold)],
+        steps=[
+            step("threshold", f"({found.lowest} + {found.highest}) ÷ 2, the flat optimum", found.threshold)
+        ],
         assumptions=["a count at the threshold belongs to the lower class"],
-    )  # fmt: skip
+    )
 
 
 class LineThresholdInputs(Inputs):
@@ -53,8 +57,11 @@ class LineThresholdResult(Result):
 
 
 def _candidate(one: thresholds.Candidate) -> CandidatePart:
-    return CandidatePart(threshold=one.threshold, misreads_per_1000=one.misreads_per_1000,
-                         counted_per_1000=one.counted_per_1000)  # fmt: skip
+    return CandidatePart(
+        threshold=one.threshold,
+        misreads_per_1000=one.misreads_per_1000,
+        counted_per_1000=one.counted_per_1000,
+    )
 
 
 @calculation("line-threshold")
@@ -69,17 +76,25 @@ def line_threshold(given: LineThresholdInputs) -> LineThresholdResult:
     clean = [one for one in (found.midpoint, found.otsu, found.minimum_error) if one.counted_per_1000 == 0]
     n = len(given.black) + len(given.white)
     if clean:
-        warnings.append(f"None misread of {n} samples says no more than fewer than {3000 / n:.2g} per 1000 (3/n).")
+        warnings.append(
+            f"None misread of {n} samples says no more than fewer than {3000 / n:.2g} per 1000 (3/n)."
+        )
     return LineThresholdResult(
-        midpoint=_candidate(found.midpoint), otsu=_candidate(found.otsu), minimum_error=_candidate(found.minimum_error),
-        separation=found.separation, hysteresis=found.hysteresis, polarity=found.polarity, verdict=found.verdict,
-        warnings=warnings, assumptions=["a reading is high when its count is above the threshold", "equal priors"],
+        midpoint=_candidate(found.midpoint),
+        otsu=_candidate(found.otsu),
+        minimum_error=_candidate(found.minimum_error),
+        separation=found.separation,
+        hysteresis=found.hysteresis,
+        polarity=found.polarity,
+        verdict=found.verdict,
+        warnings=warnings,
+        assumptions=["a reading is high when its count is above the threshold", "equal priors"],
         steps=[
             step("midpoint", "mean of the two means", found.midpoint.threshold),
             step("separation d′", "|difference of means| ÷ √(mean variance)", found.separation),
             step("hysteresis", "6 × the larger sd", found.hysteresis, "counts"),
         ],
-    )  # fmt: skip
+    )
 
 
 class TwoPopulationThresholdInputs(Inputs):
@@ -103,10 +118,13 @@ def two_population_threshold(given: TwoPopulationThresholdInputs) -> TwoPopulati
     found = thresholds.threshold_minimum_error(low, high)
     wrong = None if found is None else thresholds.misreads_per_1000(found, low, high)
     return TwoPopulationThresholdResult(
-        threshold=found, misreads_per_1000=wrong, d_prime=thresholds.separation(low, high),
-        steps=[step("threshold", "where the two densities cross", found)], assumptions=["equal priors"],
+        threshold=found,
+        misreads_per_1000=wrong,
+        d_prime=thresholds.separation(low, high),
+        steps=[step("threshold", "where the two densities cross", found)],
+        assumptions=["equal priors"],
         warnings=[] if found is not None else ["The two densities do not cross between the means."],
-    )  # fmt: skip
+    )
 
 
 class ScoreThresholdInputs(Inputs):
@@ -127,8 +145,10 @@ def score_threshold(given: ScoreThresholdInputs) -> ScoreThresholdResult:
     """Area under the ROC curve, and the threshold of the largest Youden J."""
     found = thresholds.score_threshold(given.scores, given.labels)
     return ScoreThresholdResult(
-        auc=found.auc, youden_j=found.youden_j, threshold=found.threshold,
+        auc=found.auc,
+        youden_j=found.youden_j,
+        threshold=found.threshold,
         steps=[step("J", "hits − false alarms, the first largest from the top", found.youden_j)],
         assumptions=["a reading is high from the threshold on"],
         warnings=[] if found.threshold is not None else ["No threshold does better than chance."],
-    )  # fmt: skip
+    )

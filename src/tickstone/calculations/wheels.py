@@ -33,13 +33,17 @@ def wheel_speed(given: WheelSpeedInputs) -> WheelSpeedResult:
     if given.rpm is not None:
         rpm = check_not_negative(given.rpm, "rpm")
     else:
-        rpm = float(pulses.rpm_from_frequency(check_not_negative(given.frequency_hz or 0.0, "frequency_hz"), n))
+        rpm = float(
+            pulses.rpm_from_frequency(check_not_negative(given.frequency_hz or 0.0, "frequency_hz"), n)
+        )
     speed = float(pulses.speed_m_s(rpm, around))
     return WheelSpeedResult(
-        speed_m_s=speed, speed_km_h=speed * pulses.KM_H_PER_M_S, speed_mph=speed * pulses.MPH_PER_M_S,
+        speed_m_s=speed,
+        speed_km_h=speed * pulses.KM_H_PER_M_S,
+        speed_mph=speed * pulses.MPH_PER_M_S,
         steps=[step("speed", f"{rpm:g} rpm × {around:g} mm ÷ 60 000", speed, "m/s")],
         assumptions=["the wheel rolls without slipping"],
-    )  # fmt: skip
+    )
 
 
 class RollOutInputs(Inputs):
@@ -59,13 +63,16 @@ def roll_out(given: RollOutInputs) -> RollOutResult:
     """Circumference of a wheel under load, rolled along a tape."""
     found = pulses.roll_out(given.turns, given.distance_mm, given.distance_sd_mm)
     return RollOutResult(
-        circumference_mm=found.circumference_mm, circumference_sd_mm=found.circumference_sd_mm,
+        circumference_mm=found.circumference_mm,
+        circumference_sd_mm=found.circumference_sd_mm,
         equivalent_diameter_mm=found.equivalent_diameter_mm,
         steps=[
-            step("circumference", f"{given.distance_mm:g} mm ÷ {given.turns:g}", found.circumference_mm, "mm"),
+            step(
+                "circumference", f"{given.distance_mm:g} mm ÷ {given.turns:g}", found.circumference_mm, "mm"
+            ),
             step("a circle of", "circumference ÷ π", found.equivalent_diameter_mm, "mm"),
         ],
-    )  # fmt: skip
+    )
 
 
 class RollerInputs(Inputs):
@@ -86,13 +93,14 @@ def roller(given: RollerInputs) -> RollerResult:
     one = math.pi * check_positive(given.diameter_mm, "diameter_mm") / per_turn
     distance = check_finite(given.counts, "counts") * one
     return RollerResult(
-        distance_mm=distance, step_mm=one,
+        distance_mm=distance,
+        step_mm=one,
         steps=[
             step("one step", f"π × {given.diameter_mm:g} mm ÷ {per_turn:g}", one, "mm"),
             step("distance", f"{given.counts:g} × {one:.4g} mm", distance, "mm"),
         ],
         assumptions=["a distance is known to one step at best"],
-    )  # fmt: skip
+    )
 
 
 class VideoRpmInputs(Inputs):
@@ -114,10 +122,12 @@ def video_rpm(given: VideoRpmInputs) -> VideoRpmResult:
     """RPM counted on slow-motion video, with its bounds at one frame more or less."""
     rpm, low, high = pulses.video_rpm(given.fps, given.frames, given.turns)
     return VideoRpmResult(
-        rpm=rpm, rpm_low=low, rpm_high=high,
+        rpm=rpm,
+        rpm_low=low,
+        rpm_high=high,
         steps=[step("rpm", f"60 × {given.fps:g} × {given.turns:g} ÷ {given.frames:g}", rpm, "rpm")],
         assumptions=["frames a second at capture, not at playback"],
-    )  # fmt: skip
+    )
 
 
 class MotorConstantRpmInputs(Inputs):
@@ -139,6 +149,7 @@ def motor_constant_rpm(given: MotorConstantRpmInputs) -> MotorConstantRpmResult:
     rpm = given.kv_rpm_per_v * given.volts * given.load_fraction
     expression = f"{given.kv_rpm_per_v:g} rpm/V × {given.volts:g} V × {given.load_fraction:g}"
     return MotorConstantRpmResult(
-        rpm=rpm, steps=[step("rpm", expression, rpm, "rpm")],
+        rpm=rpm,
+        steps=[step("rpm", expression, rpm, "rpm")],
         assumptions=["1 = no load; under load a motor turns at 70 to 90 % of it (common practice)"],
-    )  # fmt: skip
+    )

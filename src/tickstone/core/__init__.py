@@ -1,1 +1,2 @@
-"""Computation by subject: arrays, numbers and frozen dataclasses in and out. No files, network, database or clock."""
+"""Computation by subject: arrays, numbers and frozen dataclasses in and out. No files, network, database or
+clock."""

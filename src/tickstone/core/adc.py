@@ -34,8 +34,8 @@ def check_codes(counts: npt.ArrayLike, low: int, high: int, name: str = "counts"
 def lsb_v(bits: int, reference_v: float) -> float:
     """One step of a converter, V: ``reference / 2^bits``.
 
-    A second school divides by ``2^bits − 1``, so that the top code reads the reference; the two differ by one part in
-    2^bits at full scale. Source: common practice; IEEE Std 1241 terms.
+    A second school divides by ``2^bits − 1``, so that the top code reads the reference; the two differ by one
+    part in 2^bits at full scale. Source: common practice; IEEE Std 1241 terms.
 
     >>> round(lsb_v(10, 5.0) * 1000, 3)
     4.883
@@ -51,8 +51,8 @@ def quantisation_v(bits: int, reference_v: float) -> float:
 def volts(counts: npt.ArrayLike, bits: int = 10, reference_v: float = 5.0) -> Array:
     """Counts to volts, ``counts·reference/2^bits``.
 
-    Parameters: counts, any shape, 0 to 2^bits − 1, NaN = missing; bits; reference_v, V. Returns: V, same shape.
-    Raises: BadInput for field ``counts`` when a code is outside the converter's range.
+    Parameters: counts, any shape, 0 to 2^bits − 1, NaN = missing; bits; reference_v, V. Returns: V, same
+    shape. Raises: BadInput for field ``counts`` when a code is outside the converter's range.
 
     >>> volts([0, 512, 1023]).round(3).tolist()
     [0.0, 2.5, 4.995]
@@ -71,7 +71,8 @@ def volts_by_top_code(counts: float, bits: int = 10, reference_v: float = 5.0) -
 
 
 def counts_from_volts(level_v: npt.ArrayLike, bits: int = 10, reference_v: float = 5.0) -> Array:
-    """The code that a level gives, whole counts held within the range: the inverse of ``volts`` to within one step.
+    """The code that a level gives, whole counts held within the range: the inverse of ``volts`` to within one
+    step.
 
     >>> counts_from_volts([2.5, 9.0]).tolist()
     [512.0, 1023.0]
@@ -99,8 +100,8 @@ def signed_range(bits: int) -> tuple[int, int]:
 def units(counts: npt.ArrayLike, full_scale: float, bits: int = 16) -> Array:
     """Signed counts to units, ``counts·full_scale/2^(bits−1)``.
 
-    Parameters: counts, any shape, two's complement, NaN = missing; full_scale, the value of 2^(bits−1) counts.
-    Returns: in the unit of full_scale, same shape. Raises: BadInput for ``counts`` outside the range.
+    Parameters: counts, any shape, two's complement, NaN = missing; full_scale, the value of 2^(bits−1)
+    counts. Returns: in the unit of full_scale, same shape. Raises: BadInput for ``counts`` outside the range.
 
     >>> float(units(16384, 2.0))
     1.0

@@ -1,4 +1,5 @@
-"""Checks shared by all calculations: the message gives the rule, the value received and what to do instead."""
+"""Checks shared by all calculations: the message gives the rule, the value received and what to do
+instead."""
 
 from __future__ import annotations
 
@@ -65,7 +66,8 @@ def check_whole(value: float, least: int, name: str) -> int:
 
 
 def check_given(given: Mapping[str, object]) -> str:
-    """The one name that was given a value, or raise BadInput unless exactly one was (alternatives joined by "or")."""
+    """The one name that was given a value, or raise BadInput unless exactly one was (alternatives joined by
+    "or")."""
     names = [name for name, value in given.items() if value is not None]
     if len(names) != 1:
         said = "nothing" if not names else " and ".join(names)
@@ -80,4 +82,6 @@ def check_same_length(names: Mapping[str, Sized]) -> None:
     (first, one), *others = names.items()
     for name, other in others:
         if len(other) != len(one):
-            raise BadInput(f"{name} has {len(other)} entries, but {first} has {len(one)}: they belong together.", name)
+            raise BadInput(
+                f"{name} has {len(other)} entries, but {first} has {len(one)}: they belong together.", name
+            )

@@ -25,9 +25,9 @@ class Provenance(StrEnum):
 class ConstantSpec:
     """A constant that a sensor kind (or a rig) has, with its assumed default.
 
-    ``sd`` is the standard uncertainty (k = 1) in ``unit``; None means that none is meant (a count, a decision).
-    ``low`` and ``high`` bound what may be typed. ``station`` is where it is settled. ``optional`` constants have no
-    default: they exist once measured or chosen.
+    ``sd`` is the standard uncertainty (k = 1) in ``unit``; None means that none is meant (a count, a
+    decision). ``low`` and ``high`` bound what may be typed. ``station`` is where it is settled. ``optional``
+    constants have no default: they exist once measured or chosen.
     """
 
     name: str
@@ -42,7 +42,9 @@ class ConstantSpec:
     typed_as: Provenance = Provenance.CHOSEN
     shown_at: tuple[str, ...] = ()  # other stations whose slab shows it first
     counts: bool = True  # whether it is one of those a person should settle (the rule's tick counts these)
-    told: Callable[[Rig, Sensor], float | None] | None = None  # how the rig's own record tells it (None: it does not)
+    told: Callable[[Rig, Sensor], float | None] | None = (
+        None  # how the rig's own record tells it (None: it does not)
+    )
 
     @property
     def optional(self) -> bool:
@@ -52,7 +54,8 @@ class ConstantSpec:
 
 @dataclass(frozen=True)
 class Value:
-    """A constant as it stands: ``sd`` is k = 1; ``condition`` is what held at the time; ``rests_on`` names inputs."""
+    """A constant as it stands: ``sd`` is k = 1; ``condition`` is what held at the time; ``rests_on`` names
+    inputs."""
 
     name: str
     label: str
@@ -78,7 +81,8 @@ Values = Mapping[str, Value]
 
 @dataclass(frozen=True)
 class DerivedSpec:
-    """A constant computed from others: ``compute`` gets the values by name and returns (value, sd) or None."""
+    """A constant computed from others: ``compute`` gets the values by name and returns (value, sd) or
+    None."""
 
     name: str
     label: str
@@ -95,16 +99,27 @@ def assumed(spec: ConstantSpec) -> Value | None:
     if spec.default is None:
         return None
     return Value(
-        spec.name, spec.label, spec.unit, spec.default, spec.sd, Provenance.ASSUMED, spec.source, spec.station,
-        spec.shown_at, typed=(spec.low, spec.high),
-    )  # fmt: skip
+        spec.name,
+        spec.label,
+        spec.unit,
+        spec.default,
+        spec.sd,
+        Provenance.ASSUMED,
+        spec.source,
+        spec.station,
+        spec.shown_at,
+        typed=(spec.low, spec.high),
+    )
 
 
-def settle(specs: tuple[ConstantSpec, ...], derived: tuple[DerivedSpec, ...], known: Values) -> dict[str, Value]:
-    """All constants of a sensor, in catalogue order: known ones first, defaults where nothing is known, then derived.
+def settle(
+    specs: tuple[ConstantSpec, ...], derived: tuple[DerivedSpec, ...], known: Values
+) -> dict[str, Value]:
+    """All constants of a sensor, in catalogue order: known ones first, defaults where nothing is known, then
+    derived.
 
-    A derived constant is left out when something it needs is missing. A known value (a measured speed, say) takes the
-    place of the derived constant of the same name.
+    A derived constant is left out when something it needs is missing. A known value (a measured speed, say)
+    takes the place of the derived constant of the same name.
     """
     values: dict[str, Value] = {}
     for spec in specs:
@@ -117,8 +132,16 @@ def settle(specs: tuple[ConstantSpec, ...], derived: tuple[DerivedSpec, ...], kn
         computed = rule.compute(values)
         if computed is not None:
             values[rule.name] = Value(
-                rule.name, rule.label, rule.unit, computed[0], computed[1], Provenance.DERIVED, rule.source,
-                rule.station, rule.shown_at, rests_on=rule.rests_on,
-            )  # fmt: skip
+                rule.name,
+                rule.label,
+                rule.unit,
+                computed[0],
+                computed[1],
+                Provenance.DERIVED,
+                rule.source,
+                rule.station,
+                rule.shown_at,
+                rests_on=rule.rests_on,
+            )
     order = {spec.name: place for place, spec in enumerate(specs)}
     return dict(sorted(values.items(), key=lambda item: order.get(item[0], len(order))))

@@ -66,8 +66,8 @@ def gains_from_lag(gain: float, lag_s: float, delay_s: float, rule: str) -> Gain
     """Gains from a first-order lag with delay.
 
     Parameters: gain, output per input, not zero; lag_s, delay_s, above zero.
-    Source: Cohen & Coon, Trans. ASME 75 (1953) 827; Skogestad, J. Process Control 13 (2003) 291 (SIMC, closed-loop time
-    = delay); Ziegler & Nichols (1942).
+    Source: Cohen & Coon, Trans. ASME 75 (1953) 827; Skogestad, J. Process Control 13 (2003) 291 (SIMC,
+    closed-loop time = delay); Ziegler & Nichols (1942).
 
     >>> gains_from_lag(1, 1, 1, "simc-pi")
     Gains(kp=0.5, ti_s=1, td_s=None)
@@ -87,7 +87,9 @@ def gains_from_lag(gain: float, lag_s: float, delay_s: float, rule: str) -> Gain
     raise BadInput(f"rule must be one of {', '.join(LAG_RULES)}, not {rule}.", "rule")
 
 
-def ultimate_gain_from_relay(relay_amplitude: float, oscillation_amplitude: float, hysteresis: float = 0.0) -> float:
+def ultimate_gain_from_relay(
+    relay_amplitude: float, oscillation_amplitude: float, hysteresis: float = 0.0
+) -> float:
     """Ultimate gain from a relay test: ``4d/(π·√(a² − ε²))``. Amplitudes are half of peak to peak.
 
     Source: Åström & Hägglund, Automatica 20 (1984) 645.
@@ -98,12 +100,16 @@ def ultimate_gain_from_relay(relay_amplitude: float, oscillation_amplitude: floa
     check_positive(relay_amplitude, "relay_amplitude")
     check_positive(oscillation_amplitude, "oscillation_amplitude")
     if not check_not_negative(hysteresis, "hysteresis") < oscillation_amplitude:
-        raise BadInput(f"hysteresis ({hysteresis:g}) must be smaller than the oscillation ({oscillation_amplitude:g}).",
-                       "hysteresis")  # fmt: skip
+        raise BadInput(
+            f"hysteresis ({hysteresis:g}) must be smaller than the oscillation ({oscillation_amplitude:g}).",
+            "hysteresis",
+        )
     return 4 * relay_amplitude / (math.pi * math.sqrt(oscillation_amplitude**2 - hysteresis**2))
 
 
-def servo_map(value: float, in_low: float, in_high: float, out_low: float, out_high: float) -> tuple[float, float]:
+def servo_map(
+    value: float, in_low: float, in_high: float, out_low: float, out_high: float
+) -> tuple[float, float]:
     """A value mapped from one range onto another, and the same held within it: (mapped, clamped).
 
     The output range may run backwards (a linkage that turns the other way).
@@ -132,9 +138,9 @@ def step_metrics(times_s: npt.ArrayLike, values: npt.ArrayLike, target: float) -
     """Overshoot, rise (10 to 90 %), settling (2 %) and steady error of a step response.
 
     Parameters: times_s, values: shape (n,), n ≥ 2, times rising; target, not equal to the first value.
-    Returns: StepResponse; levels count from values[0] towards the target, crossings are interpolated, times count from
-    times_s[0]; settling is the last entry into ±2 %; the steady error is the target less the mean of the last tenth.
-    Raises: BadInput for ``times_s``, ``values`` or ``target``.
+    Returns: StepResponse; levels count from values[0] towards the target, crossings are interpolated, times
+    count from times_s[0]; settling is the last entry into ±2 %; the steady error is the target less the mean
+    of the last tenth. Raises: BadInput for ``times_s``, ``values`` or ``target``.
 
     >>> step_metrics([0, 1, 2, 3], [0, 1, 1, 1], 1).rise_s
     0.8
@@ -152,10 +158,12 @@ def step_metrics(times_s: npt.ArrayLike, values: npt.ArrayLike, target: float) -
     rise = [_first_crossing(t, share, level) for level in (0.1, 0.9)]
     tenth = max(1, len(y) // 10)
     return StepResponse(
-        max(0.0, 100.0 * (float(share[peak]) - 1.0)), float(t[peak]),
+        max(0.0, 100.0 * (float(share[peak]) - 1.0)),
+        float(t[peak]),
         rise[1] - rise[0] if rise[0] is not None and rise[1] is not None else None,
-        _settled_at(t, share), float(target - y[-tenth:].mean()),
-    )  # fmt: skip
+        _settled_at(t, share),
+        float(target - y[-tenth:].mean()),
+    )
 
 
 def _first_crossing(t: Array, share: Array, level: float) -> float | None:

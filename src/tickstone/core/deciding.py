@@ -35,20 +35,26 @@ def stop_distance(
     """The reading at which a vehicle must begin to stop.
 
     Parameters: speed_m_s, m/s; sample_s, time between readings, s; filter_lag_s, s; reaction_s, s;
-    deceleration_m_s2, braking, above zero; gap_mm, left over when stopped; sigma_mm, noise of a reading (k = 1);
-    sigmas, how many of them to allow; hysteresis_mm, between trip and clear; blind_mm, what the beam cannot see;
-    votes, consecutive readings needed, a whole number from 1.
-    Returns: StopDistance: ``v·(sample·votes + lag + reaction) + v²/(2a) + gap + k·σ + blind``; clear = trip + hysteresis.
-    Source: uniform deceleration, any mechanics textbook; the sum of latencies is common practice.
+    deceleration_m_s2, braking, above zero; gap_mm, left over when stopped; sigma_mm, noise of a reading (k =
+    1); sigmas, how many of them to allow; hysteresis_mm, between trip and clear; blind_mm, what the beam
+    cannot see; votes, consecutive readings needed, a whole number from 1.
+    Returns: StopDistance: ``v·(sample·votes + lag + reaction) + v²/(2a) + gap + k·σ + blind``; clear = trip +
+    hysteresis. Source: uniform deceleration, any mechanics textbook; the sum of latencies is common practice.
 
     >>> stop_distance(speed_m_s=1, sample_s=0.05, reaction_s=0.05, deceleration_m_s2=1, gap_mm=0).trip_mm
     600.0
     """
     for name, value in {
-        "speed_m_s": speed_m_s, "filter_lag_s": filter_lag_s, "reaction_s": reaction_s, "gap_mm": gap_mm,
-        "sigma_mm": sigma_mm, "sigmas": sigmas, "hysteresis_mm": hysteresis_mm, "blind_mm": blind_mm,
+        "speed_m_s": speed_m_s,
+        "filter_lag_s": filter_lag_s,
+        "reaction_s": reaction_s,
+        "gap_mm": gap_mm,
+        "sigma_mm": sigma_mm,
+        "sigmas": sigmas,
+        "hysteresis_mm": hysteresis_mm,
+        "blind_mm": blind_mm,
         "sample_s": sample_s,
-    }.items():  # fmt: skip
+    }.items():
         check_not_negative(value, name)
     check_positive(deceleration_m_s2, "deceleration_m_s2")
     if votes < 1:
@@ -80,7 +86,8 @@ def overrun_mm(speed_m_s: float, delay_s: float, deceleration_m_s2: float) -> fl
 
 
 def fastest_stop_m_s(way_mm: float, delay_s: float, deceleration_m_s2: float) -> float:
-    """The speed at which a vehicle just stands after ``way_mm``, m/s: the inverse of ``overrun_mm``; 0 without a way.
+    """The speed at which a vehicle just stands after ``way_mm``, m/s: the inverse of ``overrun_mm``; 0
+    without a way.
 
     >>> fastest_stop_m_s(600.0, 0.1, 1.0)
     1.0

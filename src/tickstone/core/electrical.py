@@ -14,7 +14,8 @@ from tickstone.errors import BadInput
 
 @dataclass(frozen=True)
 class Divider:
-    """Two resistors from ``vin`` to ground with the tap between them; min and max are the corners of the tolerance."""
+    """Two resistors from ``vin`` to ground with the tap between them; min and max are the corners of the
+    tolerance."""
 
     top_ohm: float
     bottom_ohm: float
@@ -30,8 +31,9 @@ def divider(
 ) -> Divider:
     """Output of a resistive divider, with the corner values of its tolerance.
 
-    Parameters: vin_v, V; top_ohm and bottom_ohm, Ω, not both zero; tolerance_pct, 0 to 99 %; load_ohm, Ω from the tap to
-    ground, or None. Returns: Divider; current is drawn from the input with the load. Source: Ohm's law.
+    Parameters: vin_v, V; top_ohm and bottom_ohm, Ω, not both zero; tolerance_pct, 0 to 99 %; load_ohm, Ω from
+    the tap to ground, or None. Returns: Divider; current is drawn from the input with the load. Source: Ohm's
+    law.
 
     >>> d = divider(5, 10_000, 15_000)
     >>> round(d.vout_v, 2), round(d.vout_min_v, 2), round(d.vout_max_v, 2)
@@ -72,13 +74,14 @@ def design_divider(
 ) -> list[Divider]:
     """Dividers that stay at or under ``limit_v`` and at or above ``high_level_v`` over tolerance, best first.
 
-    Parameters: vin_max_v, limit_v, high_level_v, V; series, E6, E12 or E24, 100 Ω to 1 MΩ; tolerance_pct; current_max_ma;
-    source_max_ohm, largest output resistance wanted, or None; most, how many at most.
+    Parameters: vin_max_v, limit_v, high_level_v, V; series, E6, E12 or E24, 100 Ω to 1 MΩ; tolerance_pct;
+    current_max_ma; source_max_ohm, largest output resistance wanted, or None; most, how many at most.
     Returns: dividers by largest ``min(limit − vmax, vmin − high level)``, ties to the smaller current.
     Raises: BadInput for ``limit_v`` when none can hold. Source: IEC 60063 values, Ohm's law.
 
-    >>> [(d.top_ohm, d.bottom_ohm) for d in design_divider(5, 3.3, 2.0, series="E12", source_max_ohm=10_000)][:1]
-    [(3300.0, 3900.0)]
+    >>> best = design_divider(5, 3.3, 2.0, series="E12", source_max_ohm=10_000)[0]
+    >>> best.top_ohm, best.bottom_ohm
+    (3300.0, 3900.0)
     """
     check_positive(vin_max_v, "vin_max_v")
     check_positive(limit_v, "limit_v")
@@ -96,8 +99,9 @@ def design_divider(
         fits &= top * bottom / (top + bottom) <= source_max_ohm
     if not fits.any():
         raise BadInput(
-            f"limit_v {limit_v:g} V and high level {high_level_v:g} V leave no {series} pair of ±{tolerance_pct:g} % "
-            f"that holds both from {vin_max_v:g} V: use closer tolerance or a level shifter.",
+            f"limit_v {limit_v:g} V and high level {high_level_v:g} V leave no {series} "
+            f"pair of ±{tolerance_pct:g} % that holds both from {vin_max_v:g} V: use closer "
+            "tolerance or a level shifter.",
             "limit_v",
         )
     margin = np.round(np.minimum(limit_v - highest, lowest - high_level_v), 9)
@@ -113,7 +117,8 @@ RATING_USED = 0.6  # a resistor in a closed box lasts when it carries no more th
 
 @dataclass(frozen=True)
 class LedResistor:
-    """A series resistor for LEDs: ``actual_ma`` in all, ``each_ma`` per string; ``rating_w`` is None above 1 W."""
+    """A series resistor for LEDs: ``actual_ma`` in all, ``each_ma`` per string; ``rating_w`` is None above 1
+    W."""
 
     exact_ohm: float
     resistor_ohm: float
@@ -133,8 +138,8 @@ def led_resistor(
 ) -> LedResistor:
     """The resistor that LEDs need: ``(supply − n·forward) / current``, then the next E24 value up.
 
-    Parameters: supply_v and forward_v, V; current_ma, mA in each string; in_series, LEDs in a string; in_parallel,
-    strings that share the resistor; resistor_ohm, the one at hand instead of the next E24 value.
+    Parameters: supply_v and forward_v, V; current_ma, mA in each string; in_series, LEDs in a string;
+    in_parallel, strings that share the resistor; resistor_ohm, the one at hand instead of the next E24 value.
     Returns: LedResistor; the rating is the smallest of 1/8, 1/4, 1/2, 1 W of which 60 % covers the power.
     Raises: BadInput for ``forward_v`` when the supply cannot light the string. Source: Ohm's law, IEC 60063.
 
@@ -149,11 +154,14 @@ def led_resistor(
     left = supply_v - in_series * forward_v
     if left <= 0:
         raise BadInput(
-            f"forward_v: {in_series} × {forward_v:g} V in a string leaves nothing of {supply_v:g} V for a resistor.",
+            f"forward_v: {in_series} × {forward_v:g} V in a string leaves nothing of "
+            f"{supply_v:g} V for a resistor.",
             "forward_v",
         )
     exact = 1000.0 * left / (current_ma * in_parallel)
-    chosen = nearest_values(exact)[1] if resistor_ohm is None else check_positive(resistor_ohm, "resistor_ohm")
+    chosen = (
+        nearest_values(exact)[1] if resistor_ohm is None else check_positive(resistor_ohm, "resistor_ohm")
+    )
     total = 1000.0 * left / chosen
     power = total * left
     rating = next((watts for watts in RATINGS_W if power <= 1000.0 * RATING_USED * watts), None)
@@ -218,8 +226,9 @@ def i2c_pull_up_ohm(supply_v: float, bus_pf: float, mode: str = "standard") -> t
     """Smallest and largest pull-up of an I2C bus, Ω.
 
     Parameters: supply_v, V; bus_pf, capacitance of the bus, pF; mode, standard, fast or fast-plus.
-    Raises: BadInput for ``bus_pf`` when no resistor can hold both. Source: UM10204, section 7.1: the low level must be
-    sunk, ``(supply − V_OL)/I_OL``, and 0.3 to 0.7 of the supply must be passed in time, ``t_r/(ln(7/3)·C)``.
+    Raises: BadInput for ``bus_pf`` when no resistor can hold both. Source: UM10204, section 7.1: the low
+    level must be sunk, ``(supply − V_OL)/I_OL``, and 0.3 to 0.7 of the supply must be passed in time,
+    ``t_r/(ln(7/3)·C)``.
 
     >>> [round(ohms) for ohms in i2c_pull_up_ohm(3.3, 100, "fast")]
     [967, 3541]
@@ -234,8 +243,8 @@ def i2c_pull_up_ohm(supply_v: float, bus_pf: float, mode: str = "standard") -> t
     most = limits.rise_s / (math.log(7.0 / 3.0) * bus_pf * 1e-12)
     if least > most:
         raise BadInput(
-            f"bus_pf of {bus_pf:g} pF is too much for {mode} mode at {supply_v:g} V: the pull-up would have to be above "
-            f"{least:.0f} Ω and below {most:.0f} Ω. Shorten the bus or slow it down.",
+            f"bus_pf of {bus_pf:g} pF is too much for {mode} mode at {supply_v:g} V: the pull-up would have "
+            f"to be above {least:.0f} Ω and below {most:.0f} Ω. Shorten the bus or slow it down.",
             "bus_pf",
         )
     return least, most

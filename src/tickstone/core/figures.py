@@ -1,4 +1,5 @@
-"""What a screen draws or lists without knowing what it is about: plots with lines and points, tables in words."""
+"""What a screen draws or lists without knowing what it is about: plots with lines and points, tables in
+words."""
 
 from __future__ import annotations
 
@@ -17,8 +18,8 @@ class Line:
 
 @dataclass(frozen=True)
 class Dot:
-    """A measured point of a plot, with its ± (95 %), and whether it is off. One that stands for a choice says what it
-    ``picks``; ``picked`` is the one that stands."""
+    """A measured point of a plot, with its ± (95 %), and whether it is off. One that stands for a choice says
+    what it ``picks``; ``picked`` is the one that stands."""
 
     x: float
     y: float
@@ -31,7 +32,8 @@ class Dot:
 
 @dataclass(frozen=True)
 class Plot:
-    """A picture: axes in words with their units, lines, and points. ``zero`` draws the line of nothing left."""
+    """A picture: axes in words with their units, lines, and points. ``zero`` draws the line of nothing
+    left."""
 
     title: str
     x: str

@@ -43,8 +43,8 @@ def moving_average(values: npt.ArrayLike, length: int) -> Array:
 def moving_median(values: npt.ArrayLike, length: int) -> Array:
     """Median of the last ``length`` values; the first ones use what there is.
 
-    Parameters: values, shape (n,), any unit, finite. Returns: same shape and unit. A single spike is removed by any
-    length from 3.
+    Parameters: values, shape (n,), any unit, finite. Returns: same shape and unit. A single spike is removed
+    by any length from 3.
 
     >>> moving_median([1, 1, 9, 1, 2], 3).tolist()
     [1.0, 1.0, 1.0, 1.0, 2.0]
@@ -107,14 +107,16 @@ def _kalman_loop(z: Array, q: float, r: float, x0: float, p0: float) -> Array:
     return out
 
 
-def kalman(values: npt.ArrayLike, q: float, r: float, x0: float | None = None, p0: float | None = None) -> Array:
+def kalman(
+    values: npt.ArrayLike, q: float, r: float, x0: float | None = None, p0: float | None = None
+) -> Array:
     """Scalar Kalman filter of a random walk: predict, then update, from the first value.
 
-    Parameters: values, shape (n,), finite; q, variance of a step of the walk; r, variance of a reading; x0, p0, the
-    state before the first value and its variance (first value, and r, unless given).
+    Parameters: values, shape (n,), finite; q, variance of a step of the walk; r, variance of a reading; x0,
+    p0, the state before the first value and its variance (first value, and r, unless given).
     Returns: filtered values, same shape and unit.
-    Source: Kalman, J. Basic Engineering 82 (1960) 35; the local level model of Durbin & Koopman, Time Series Analysis by
-    State Space Methods, ch. 2.
+    Source: Kalman, J. Basic Engineering 82 (1960) 35; the local level model of Durbin & Koopman, Time Series
+    Analysis by State Space Methods, ch. 2.
 
     >>> kalman([10.2], 0.01, 1.0, 10.0, 1.0).round(4).tolist()
     [10.1005]
@@ -126,7 +128,9 @@ def kalman(values: npt.ArrayLike, q: float, r: float, x0: float | None = None, p
     if z.size == 0:
         return z.copy()
     begin = float(z[0]) if x0 is None else x0
-    return np.asarray(loops.run(_kalman_loop, z.size, z, float(q), float(r), begin, float(r if p0 is None else p0)))
+    return np.asarray(
+        loops.run(_kalman_loop, z.size, z, float(q), float(r), begin, float(r if p0 is None else p0))
+    )
 
 
 def check_variances(q: float, r: float) -> None:
@@ -137,7 +141,8 @@ def check_variances(q: float, r: float) -> None:
 
 @dataclass(frozen=True)
 class SteadyGain:
-    """Where a scalar Kalman filter settles: gain, posterior variance, and the moving average of equal noise."""
+    """Where a scalar Kalman filter settles: gain, posterior variance, and the moving average of equal
+    noise."""
 
     gain: float
     variance: float
@@ -149,7 +154,8 @@ def kalman_gain(q: float, r: float) -> SteadyGain:
 
     Parameters: q, r, variances in the square of the readings' unit, above zero.
     Returns: gain, 0 to 1; variance, K·r; equivalent_samples, 2/K − 1.
-    Source: Muth, J. Am. Stat. Assoc. 55 (1960) 299; Harvey, Forecasting, Structural Time Series Models (1989).
+    Source: Muth, J. Am. Stat. Assoc. 55 (1960) 299; Harvey, Forecasting, Structural Time Series Models
+    (1989).
 
     >>> round(kalman_gain(1.0, 1.0).gain, 6)
     0.618034
@@ -195,15 +201,20 @@ class Tradeoff:
 
 
 def tradeoff(
-    kind: str, *, length: int | None = None, alpha: float | None = None, q: float | None = None, r: float | None = None
+    kind: str,
+    *,
+    length: int | None = None,
+    alpha: float | None = None,
+    q: float | None = None,
+    r: float | None = None,
 ) -> Tradeoff:
     """What a filter costs: noise ratio, and group delay at zero frequency.
 
     Parameters: kind, average or median (with length), smooth (with alpha), kalman (with q and r).
-    Returns: average 1/√N and (N − 1)/2; median by order statistics and (N − 1)/2; smooth and kalman √(K/(2 − K)) and
-    (1 − K)/K samples, with K the weight of the newest reading.
-    Raises: BadInput naming the field that is missing. Source: Smith, The Scientist and Engineer's Guide to Digital
-    Signal Processing, ch. 15 and 19.
+    Returns: average 1/√N and (N − 1)/2; median by order statistics and (N − 1)/2; smooth and kalman √(K/(2 −
+    K)) and (1 − K)/K samples, with K the weight of the newest reading.
+    Raises: BadInput naming the field that is missing. Source: Smith, The Scientist and Engineer's Guide to
+    Digital Signal Processing, ch. 15 and 19.
 
     >>> tradeoff("average", length=4)
     Tradeoff(noise_ratio=0.5, lag_samples=1.5)
@@ -221,10 +232,18 @@ def tradeoff(
 
 
 def run(
-    kind: str, values: npt.ArrayLike, *, length: int | None = None, alpha: float | None = None,
-    q: float | None = None, r: float | None = None, x0: float | None = None, p0: float | None = None,
-) -> Array:  # fmt: skip
-    """Any of the filters by name over values of shape (n,). Raises BadInput naming the field that is missing."""
+    kind: str,
+    values: npt.ArrayLike,
+    *,
+    length: int | None = None,
+    alpha: float | None = None,
+    q: float | None = None,
+    r: float | None = None,
+    x0: float | None = None,
+    p0: float | None = None,
+) -> Array:
+    """Any of the filters by name over values of shape (n,). Raises BadInput naming the field that is
+    missing."""
     if kind == "average":
         return moving_average(values, int(_wanted(length, "length", kind)))
     if kind == "median":

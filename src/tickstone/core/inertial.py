@@ -1,4 +1,5 @@
-"""Accelerometers and gyros: calibration, tilt, stillness, fusion. Axes: x forward, y left, z up; flat reads +1 g on z.
+"""Accelerometers and gyros: calibration, tilt, stillness, fusion. Axes: x forward, y left, z up; flat reads
++1 g on z.
 
 Pitch is right-handed about y: positive is nose down. Roll is right-handed about x: positive is left side up.
 """
@@ -29,7 +30,9 @@ def check_rate(rate_hz: float) -> float:
     return check_positive(rate_hz, "rate_hz")
 
 
-def acceleration_g(counts: npt.ArrayLike, bits: int, reference_v: float, zero_g_v: float, v_per_g: float) -> Array:
+def acceleration_g(
+    counts: npt.ArrayLike, bits: int, reference_v: float, zero_g_v: float, v_per_g: float
+) -> Array:
     """Counts of an analogue accelerometer to g: ``(V − V₀)/S``. Any shape; NaN = missing.
 
     >>> float(acceleration_g(614, 10, 3.3, 1.65, 0.33).round(3))
@@ -52,7 +55,8 @@ def six_pose(poses: Mapping[str, float]) -> SixPose:
     """Offset and sensitivity per axis from six poses: half the sum, half the difference.
 
     Parameters: poses, by "+x" (x arrow up, true +1 g) … "-z", each that axis's own mean, counts.
-    Raises: BadInput for ``poses`` when one is missing or both ends of an axis read the same. Source: common practice.
+    Raises: BadInput for ``poses`` when one is missing or both ends of an axis read the same. Source: common
+    practice.
 
     >>> six_pose({p: 411 if p[0] == "+" else 277 for p in POSES}).counts_per_g.tolist()
     [67.0, 67.0, 67.0]
@@ -66,14 +70,16 @@ def six_pose(poses: Mapping[str, float]) -> SixPose:
     down = np.array([poses[f"-{axis}"] for axis in AXES], dtype=np.float64)
     same = np.flatnonzero(up == down)
     if same.size:
-        raise BadInput(f"poses +{AXES[same[0]]} and -{AXES[same[0]]} read the same: was the part turned over?", "poses")
+        raise BadInput(
+            f"poses +{AXES[same[0]]} and -{AXES[same[0]]} read the same: was the part turned over?", "poses"
+        )
     return SixPose((up + down) / 2, (up - down) / 2)
 
 
 @dataclass(frozen=True)
 class SixPoseFit:
-    """``matrix`` is counts per g (rows: raw axes), ``matrix_offset`` counts; ``residual_sd`` the root mean square of
-    all residuals, counts; ``simple`` the per-axis answer, None
+    """``matrix`` is counts per g (rows: raw axes), ``matrix_offset`` counts; ``residual_sd`` the root mean
+    square of all residuals, counts; ``simple`` the per-axis answer, None
     without all six pure poses."""
 
     matrix: Array
@@ -84,7 +90,8 @@ class SixPoseFit:
     def apply(self, counts: npt.ArrayLike) -> Array:
         """Counts, shape (…, 3), to g by the full matrix."""
         return np.asarray(
-            np.linalg.solve(self.matrix, (np.asarray(counts, np.float64) - self.matrix_offset).T).T, np.float64
+            np.linalg.solve(self.matrix, (np.asarray(counts, np.float64) - self.matrix_offset).T).T,
+            np.float64,
         )
 
 
@@ -92,7 +99,8 @@ def fit_six_pose(true_g: npt.ArrayLike, counts: npt.ArrayLike) -> SixPoseFit:
     """Full least squares of counts on true gravity, with cross-axis terms: ``counts = M·g + b``.
 
     Parameters: true_g, counts: shape (n, 3), n ≥ 4 in directions that span all three axes.
-    Returns: SixPoseFit. Raises: BadInput for ``rows``. Source: least squares; IEEE Std 1293 multi-position test.
+    Returns: SixPoseFit. Raises: BadInput for ``rows``. Source: least squares; IEEE Std 1293 multi-position
+    test.
     """
     g, raw = np.asarray(true_g, dtype=np.float64), np.asarray(counts, dtype=np.float64)
     design = np.column_stack([g, np.ones(len(g))])
@@ -122,8 +130,8 @@ def _simple(g: Array, raw: Array) -> SixPose | None:
 
 @dataclass(frozen=True)
 class Tilt:
-    """The axes in g, level reading +1 on z, and the norm, g, arrays of one shape; ``valid`` where it is near 1 g. Each
-    angle, in degrees, is worked out when it is first asked for."""
+    """The axes in g, level reading +1 on z, and the norm, g, arrays of one shape; ``valid`` where it is near
+    1 g. Each angle, in degrees, is worked out when it is first asked for."""
 
     x_g: Array
     y_g: Array
@@ -133,7 +141,8 @@ class Tilt:
     @cached_property
     def roll_deg(self) -> Array:
         """Roll, above −180 to 180."""
-        roll = np.degrees(np.arctan2(self.y_g, self.z_g + 0.0))  # + 0.0: an atan2 of (−0, negative) must be +180
+        # + 0.0: an atan2 of (−0, negative) must be +180
+        roll = np.degrees(np.arctan2(self.y_g, self.z_g + 0.0))
         return np.where(roll <= -180.0, 180.0, roll)
 
     @cached_property
@@ -155,8 +164,8 @@ class Tilt:
 def tilt(ax_g: npt.ArrayLike, ay_g: npt.ArrayLike, az_g: npt.ArrayLike, flat_reads: str = "plus") -> Tilt:
     """Roll, pitch and total tilt from an accelerometer.
 
-    Parameters: ax_g, ay_g, az_g, g, of one shape, NaN = missing; flat_reads, plus (level reads +1 g on z) or minus.
-    Returns: Tilt; roll −180 to 180 (above −180), pitch −90 to 90, positive nose down, tilt 0 to 180.
+    Parameters: ax_g, ay_g, az_g, g, of one shape, NaN = missing; flat_reads, plus (level reads +1 g on z) or
+    minus. Returns: Tilt; roll −180 to 180 (above −180), pitch −90 to 90, positive nose down, tilt 0 to 180.
     Raises: BadInput for ``ax_g`` when a vector is zero. Source: aerospace rotation order; trigonometry.
 
     >>> float(tilt(0.5, 0.0, 0.8660254).pitch_deg.round(3))
@@ -167,7 +176,9 @@ def tilt(ax_g: npt.ArrayLike, ay_g: npt.ArrayLike, az_g: npt.ArrayLike, flat_rea
     sign = 1.0 if flat_reads == "plus" else -1.0
     x, y, z = (sign * np.asarray(axis, dtype=np.float64) for axis in (ax_g, ay_g, az_g))
     if bool(((x == 0) & (y == 0) & (z == 0)).any()):
-        raise BadInput("ax_g, ay_g and az_g are all zero: a sensor that feels nothing tells no direction.", "ax_g")
+        raise BadInput(
+            "ax_g, ay_g and az_g are all zero: a sensor that feels nothing tells no direction.", "ax_g"
+        )
     return Tilt(x, y, z, np.sqrt(x * x + y * y + z * z))
 
 
@@ -220,8 +231,9 @@ class Rest:
 def at_rest(samples: npt.ArrayLike, limit: float) -> Rest:
     """Is a gyro at rest, and what is its bias?
 
-    Parameters: samples, shape (n, 3), n ≥ 2, any unit; limit, the largest sd of an axis that counts as still, and the
-    largest drift between the halves' means. Returns: Rest. Raises: BadInput for ``samples`` or ``limit``.
+    Parameters: samples, shape (n, 3), n ≥ 2, any unit; limit, the largest sd of an axis that counts as still,
+    and the largest drift between the halves' means. Returns: Rest. Raises: BadInput for ``samples`` or
+    ``limit``.
     """
     x = np.asarray(samples, dtype=np.float64)
     check_length(x, 2, "samples")
@@ -248,12 +260,14 @@ def _complementary_loop(rate: Array, reference: Array, alpha: float, dt: float) 
     return out
 
 
-def complementary(rate_dps: npt.ArrayLike, reference_deg: npt.ArrayLike, alpha: float, rate_hz: float) -> Array:
+def complementary(
+    rate_dps: npt.ArrayLike, reference_deg: npt.ArrayLike, alpha: float, rate_hz: float
+) -> Array:
     """Complementary filter of one axis: ``θ = α(θ + ω·dt) + (1 − α)·θ_acc``, starting at the reference angle.
 
-    Parameters: rate_dps, reference_deg: shape (n,), °/s and °; alpha, weight of the gyro path, 0 to 1; rate_hz.
-    Returns: degrees, shape (n,), within −180…180. A steady gyro bias b leaves an error of α·dt·b/(1 − α).
-    Source: Higgins, IEEE Trans. AES-11 (1975) 321.
+    Parameters: rate_dps, reference_deg: shape (n,), °/s and °; alpha, weight of the gyro path, 0 to 1;
+    rate_hz. Returns: degrees, shape (n,), within −180…180. A steady gyro bias b leaves an error of α·dt·b/(1
+    − α). Source: Higgins, IEEE Trans. AES-11 (1975) 321.
 
     >>> complementary([0.0, 10.0], [0.0, 0.0], 0.98, 100.0).round(4).tolist()
     [0.0, 0.098]
@@ -301,15 +315,20 @@ def _angle_bias_loop(
 
 
 def angle_and_bias(
-    rate_dps: npt.ArrayLike, reference_deg: npt.ArrayLike, rate_hz: float, *, q_angle: float, q_bias: float,
+    rate_dps: npt.ArrayLike,
+    reference_deg: npt.ArrayLike,
+    rate_hz: float,
+    *,
+    q_angle: float,
+    q_bias: float,
     r_angle: float,
-) -> tuple[Array, Array]:  # fmt: skip
+) -> tuple[Array, Array]:
     """Two-state Kalman filter of one axis: angle and gyro bias from a rate and a reference angle.
 
-    Parameters: rate_dps, reference_deg: shape (n,), °/s and °; q_angle, q_bias, variances that a step adds to angle
-    (°²) and bias ((°/s)²); r_angle, variance of the reference, °².
-    Returns: angle, ° within −180…180, and bias, °/s, each shape (n,). The first bias is 0 with variance q_bias.
-    Source: the linear Kalman filter with F = [[1, −dt], [0, 1]], H = [1, 0].
+    Parameters: rate_dps, reference_deg: shape (n,), °/s and °; q_angle, q_bias, variances that a step adds to
+    angle (°²) and bias ((°/s)²); r_angle, variance of the reference, °².
+    Returns: angle, ° within −180…180, and bias, °/s, each shape (n,). The first bias is 0 with variance
+    q_bias. Source: the linear Kalman filter with F = [[1, −dt], [0, 1]], H = [1, 0].
     """
     rate, reference = np.asarray(rate_dps, np.float64), np.asarray(reference_deg, np.float64)
     check_positive(rate_hz, "rate_hz")

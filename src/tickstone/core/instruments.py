@@ -1,5 +1,5 @@
-"""Instruments that go on from reading to reading: trip computer, two-axis level, angle between two lines, a row of lamps,
-an LED bar. Each takes what a sensor says and tells what stands on it now."""
+"""Instruments that go on from reading to reading: trip computer, two-axis level, angle between two lines, a
+row of lamps, an LED bar. Each takes what a sensor says and tells what stands on it now."""
 
 from __future__ import annotations
 
@@ -42,8 +42,8 @@ class Seen:
 
 
 def stands_after_s(values: Values) -> float:
-    """How long no pulse may come before a shaft or wheel is called standing, s: as it was chosen; else STANDS_AFTER_S, or as
-    long as a wheel takes from magnet to magnet at SLOWEST_M_S."""
+    """How long no pulse may come before a shaft or wheel is called standing, s: as it was chosen; else
+    STANDS_AFTER_S, or as long as a wheel takes from magnet to magnet at SLOWEST_M_S."""
     if "slow_s" in values:
         return values["slow_s"].value
     if "circumference" in values and "magnets" in values:
@@ -64,8 +64,8 @@ class Instrument(Protocol):
 
 @dataclass
 class Trip:
-    """Speed, way, fastest and average of something that rolls. Readings are either speeds at each pulse, m/s, with the
-    ``period`` before it, µs, or a running way, mm. The average is over the time it moved."""
+    """Speed, way, fastest and average of something that rolls. Readings are either speeds at each pulse, m/s,
+    with the ``period`` before it, µs, or a running way, mm. The average is over the time it moved."""
 
     distance_m: float = 0.0
     moving_s: float = 0.0
@@ -115,9 +115,12 @@ class Trip:
         silent = self._last_s is None or now_s - self._last_s > stands_after_s(values)
         average = self.distance_m / self.moving_s if self.moving_s > 0 else None
         return {
-            "speed_m_s": 0.0 if silent else self.speed_m_s, "distance_m": self.distance_m,
-            "fastest_m_s": self.fastest_m_s, "average_m_s": average, "moving_s": self.moving_s,
-        }  # fmt: skip
+            "speed_m_s": 0.0 if silent else self.speed_m_s,
+            "distance_m": self.distance_m,
+            "fastest_m_s": self.fastest_m_s,
+            "average_m_s": average,
+            "moving_s": self.moving_s,
+        }
 
     def zero(self) -> None:
         """Begin a new trip."""
@@ -131,7 +134,8 @@ class Trip:
 
 @dataclass
 class Level:
-    """Roll and pitch as a two-axis level, ° (right-handed: positive pitch is nose down), and what that is in words."""
+    """Roll and pitch as a two-axis level, ° (right-handed: positive pitch is nose down), and what that is in
+    words."""
 
     roll_deg: float = math.nan
     pitch_deg: float = math.nan
@@ -154,10 +158,11 @@ class Level:
             return {"roll_deg": None, "pitch_deg": None, "grade_pct": None, "words": ""}
         steep = abs(self.pitch_deg) > 80
         return {
-            "roll_deg": _turned(self.roll_deg), "pitch_deg": self.pitch_deg,
+            "roll_deg": _turned(self.roll_deg),
+            "pitch_deg": self.pitch_deg,
             "grade_pct": None if steep else -100.0 * math.tan(math.radians(self.pitch_deg)),
             "words": tilt_words(_turned(self.roll_deg), self.pitch_deg),
-        }  # fmt: skip
+        }
 
     def zero(self) -> None:
         """Let it settle anew."""
@@ -173,8 +178,9 @@ def _turned(degrees: float) -> float:
 
 @dataclass
 class Angle:
-    """Angle turned about the upright axis since zero, from the gyro. Zero at rest takes the bias then; the uncertainty
-    grows with time by what is left of it, its wander, the noise, and with the angle by the scale."""
+    """Angle turned about the upright axis since zero, from the gyro. Zero at rest takes the bias then; the
+    uncertainty grows with time by what is left of it, its wander, the noise, and with the angle by the
+    scale."""
 
     angle_deg: float = 0.0
     seconds: float = 0.0
@@ -211,9 +217,11 @@ class Angle:
         steps = len(self._recent)
         step_s = (self._recent[-1][0] - self._recent[0][0]) / (steps - 1) if steps > 1 else 0.02
         variance = (
-            (bias_sd * self.seconds) ** 2 + BIAS_WALK_DPS**2 * self.seconds**3 / 3
-            + self.noise_dps**2 * step_s * self.seconds + (SCALE_SD * self.angle_deg) ** 2
-        )  # fmt: skip
+            (bias_sd * self.seconds) ** 2
+            + BIAS_WALK_DPS**2 * self.seconds**3 / 3
+            + self.noise_dps**2 * step_s * self.seconds
+            + (SCALE_SD * self.angle_deg) ** 2
+        )
         said = (
             "Bias taken at rest. Turn it onto the second line and read soon: the ± grows with time."
             if self.rested
@@ -245,8 +253,9 @@ class Angle:
 
 @dataclass
 class Lamps:
-    """One lamp for each sensor of a row, lit over dark: what check LEDs would show. By the chosen thresholds with their
-    hysteresis, or by the chosen edge guard; half way between white and black where none is chosen."""
+    """One lamp for each sensor of a row, lit over dark: what check LEDs would show. By the chosen thresholds
+    with their hysteresis, or by the chosen edge guard; half way between white and black where none is
+    chosen."""
 
     lit: list[bool] = field(default_factory=list)
     _high: dict[str, bool] = field(default_factory=dict)
@@ -259,12 +268,16 @@ class Lamps:
         names = [name for name in seen.series if name.startswith("dark_")]
         last = [float(seen.series[name][-1]) for name in names]
         if all(math.isfinite(share) for share in last):
-            self.lit = [self._dark(name.removeprefix("dark_"), share, seen, values)
-                        for name, share in zip(names, last, strict=True)]  # fmt: skip
+            self.lit = [
+                self._dark(name.removeprefix("dark_"), share, seen, values)
+                for name, share in zip(names, last, strict=True)
+            ]
 
     def _dark(self, name: str, share: float, seen: Seen, values: Values) -> bool:
         threshold, table = values.get(f"threshold_{name}"), values.get(f"table_low_{name}")
-        if threshold is None and table is not None and name in seen.asked:  # an edge guard: lit is what is no table
+        if (
+            threshold is None and table is not None and name in seen.asked
+        ):  # an edge guard: lit is what is no table
             return not table.value <= float(seen.asked[name][-1]) <= values[f"table_high_{name}"].value
         if threshold is None or name not in seen.asked:
             return share >= 50.0
@@ -295,7 +308,8 @@ def bar_far_mm(values: Values) -> float:
 def bar_edges_mm(values: Values, steps: int = BAR_STEPS) -> tuple[float, ...]:
     """The distances at which an LED bar changes, from afar, mm: whole steps, eight to 800 mm are 100 mm each.
 
-    A bar that lights more the nearer lights one more within each of them, one that lights more the farther one fewer.
+    A bar that lights more the nearer lights one more within each of them, one that lights more the farther
+    one fewer.
     """
     far = bar_far_mm(values)
     return tuple(far * step / steps for step in range(steps, 0, -1))
@@ -303,8 +317,8 @@ def bar_edges_mm(values: Values, steps: int = BAR_STEPS) -> tuple[float, ...]:
 
 @dataclass
 class Bar:
-    """What an LED bar and the near lamp would show: more steps the nearer, or the farther. Without a reading nothing is known,
-    and that is never clear."""
+    """What an LED bar and the near lamp would show: more steps the nearer, or the farther. Without a reading
+    nothing is known, and that is never clear."""
 
     distance_mm: float = math.nan
     near: bool | None = None
@@ -337,9 +351,13 @@ class Bar:
             lit = float(self.steps - within if self.farther else within)
         trip = values.get("trip")
         return {
-            "lit": lit, "steps": float(self.steps), "from_mm": 0.0, "to_mm": far,
-            "near": None if self.near is None else float(self.near), "trip_mm": None if trip is None else trip.value,
-        }  # fmt: skip
+            "lit": lit,
+            "steps": float(self.steps),
+            "from_mm": 0.0,
+            "to_mm": far,
+            "near": None if self.near is None else float(self.near),
+            "trip_mm": None if trip is None else trip.value,
+        }
 
     def zero(self) -> None:
         """Forget the near lamp's last state."""

@@ -13,8 +13,9 @@ Places = npt.NDArray[np.intp]
 
 @dataclass(frozen=True)
 class Statistics:
-    """Readings of a stretch: how many and how many of them mean nothing, mean, sample sd (n − 1), extremes, and their rate
-    (None with fewer than two). ``mean``, ``low`` and ``high`` are None without a reading, ``sd`` with fewer than two."""
+    """Readings of a stretch: how many and how many of them mean nothing, mean, sample sd (n − 1), extremes,
+    and their rate (None with fewer than two). ``mean``, ``low`` and ``high`` are None without a reading,
+    ``sd`` with fewer than two."""
 
     n: int
     missing: int
@@ -34,10 +35,14 @@ def statistics(times_s: Array, values: Array) -> Statistics:
     known = values[np.isfinite(values)]
     lasted = float(times_s[-1] - times_s[0]) if times_s.size > 1 else 0.0
     return Statistics(
-        values.size, values.size - known.size, float(known.mean()) if known.size else None,
-        float(known.std(ddof=1)) if known.size > 1 else None, float(known.min()) if known.size else None,
-        float(known.max()) if known.size else None, (times_s.size - 1) / lasted if lasted > 0 else None,
-    )  # fmt: skip
+        values.size,
+        values.size - known.size,
+        float(known.mean()) if known.size else None,
+        float(known.std(ddof=1)) if known.size > 1 else None,
+        float(known.min()) if known.size else None,
+        float(known.max()) if known.size else None,
+        (times_s.size - 1) / lasted if lasted > 0 else None,
+    )
 
 
 def changes(levels: Array) -> Places:
@@ -64,8 +69,8 @@ class Widths:
 
 @dataclass(frozen=True)
 class Pulses:
-    """Pulses of a level, s: how often it rose, the mean time from rise to rise, the widths of whole pulses at high and at
-    low, and the share of the time at high. None where too few are whole."""
+    """Pulses of a level, s: how often it rose, the mean time from rise to rise, the widths of whole pulses at
+    high and at low, and the share of the time at high. None where too few are whole."""
 
     rises: int
     period_s: float | None

@@ -1,5 +1,5 @@
-"""A row of line sensors: what its sensors are called, which states it can stand in, and what the marks of a recording say of
-it: over ground or over the line, at which height and lamp."""
+"""A row of line sensors: what its sensors are called, which states it can stand in, and what the marks of a
+recording say of it: over ground or over the line, at which height and lamp."""
 
 from __future__ import annotations
 
@@ -10,17 +10,24 @@ from tickstone.core.constants import Values
 
 GROUND, LINE, SWEEP = "ground", "line", "sweep"
 WORDS = {
-    "ground": GROUND, "white": GROUND, "pale": GROUND, "bare": GROUND, "line": LINE, "black": LINE, "tape": LINE,
-    "dark": LINE, "sweep": SWEEP,
-}  # fmt: skip
+    "ground": GROUND,
+    "white": GROUND,
+    "pale": GROUND,
+    "bare": GROUND,
+    "line": LINE,
+    "black": LINE,
+    "tape": LINE,
+    "dark": LINE,
+    "sweep": SWEEP,
+}
 LAMPS = ("off", "on")
 BROKEN = "broken"
 _LAMP_SAID = {"on": 1.0, "1": 1.0, "off": 0.0, "0": 0.0}
 
 
 def place_of(label: str, conditions: Mapping[str, Any] | None = None) -> tuple[str, dict[str, float]] | None:
-    """Where the whole row was, and under what conditions, from a mark's words and its conditions; None when it is about
-    something else.
+    """Where the whole row was, and under what conditions, from a mark's words and its conditions; None when
+    it is about something else.
 
     >>> place_of("over the line, 8 mm", {"lamp": "on"})
     ('line', {'height_mm': 8.0, 'lamp': 1.0})
@@ -72,22 +79,27 @@ def condition(said: Mapping[str, float]) -> str:
     'lamp off'
     """
     height, lamp, supply = said.get("height_mm"), said.get("lamp"), said.get("supply_v")
-    parts = ([] if height is None else [f"{height:g} mm"]) + ([] if lamp is None else [f"lamp {LAMPS[int(lamp)]}"])
+    parts = ([] if height is None else [f"{height:g} mm"]) + (
+        [] if lamp is None else [f"lamp {LAMPS[int(lamp)]}"]
+    )
     return ", ".join([*parts, *([] if supply is None else [f"{supply:g} V"])])
 
 
 def places(count: int) -> tuple[str, ...]:
     """What the sensors of a row are called, left to right."""
     named = {
-        1: ("the sensor",), 2: ("left", "right"), 3: ("left", "centre", "right"),
-        4: ("far left", "left", "right", "far right"), 5: ("far left", "left", "centre", "right", "far right"),
-    }  # fmt: skip
+        1: ("the sensor",),
+        2: ("left", "right"),
+        3: ("left", "centre", "right"),
+        4: ("far left", "left", "right", "far right"),
+        5: ("far left", "left", "centre", "right", "far right"),
+    }
     return named.get(count) or tuple(f"sensor {place}" for place in range(1, count + 1))
 
 
 def patterns(count: int) -> tuple[str, ...]:
-    """The states of a row that are told apart, left to right, 1 = over the line: none, every unbroken run of neighbours, and
-    all others as one.
+    """The states of a row that are told apart, left to right, 1 = over the line: none, every unbroken run of
+    neighbours, and all others as one.
 
     >>> patterns(3)
     ('000', '100', '110', '010', '011', '001', '111', 'broken')
@@ -106,8 +118,9 @@ def patterns(count: int) -> tuple[str, ...]:
 
 
 def astride(count: int, pitch_mm: float, tape_mm: float, aside_mm: float = 0.0) -> bool:
-    """Whether a row stands astride its line: with the vehicle's middle over the tape no sensor sees it, and there are sensors
-    on both sides. ``aside_mm`` is how far the row's middle stands to the left of the vehicle's.
+    """Whether a row stands astride its line: with the vehicle's middle over the tape no sensor sees it, and
+    there are sensors on both sides. ``aside_mm`` is how far the row's middle stands to the left of the
+    vehicle's.
 
     >>> astride(2, 30.0, 19.0), astride(2, 12.0, 19.0), astride(3, 30.0, 19.0)
     (True, False, False)

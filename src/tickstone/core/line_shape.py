@@ -1,5 +1,6 @@
-"""How far the centroid of a row may lie from the line itself, by the shape of what its sensors see: spots narrower than the
-pitch leave gaps in which nothing changes, and a phototransistor near saturation tells half a spot as less than half."""
+"""How far the centroid of a row may lie from the line itself, by the shape of what its sensors see: spots
+narrower than the pitch leave gaps in which nothing changes, and a phototransistor near saturation tells half
+a spot as less than half."""
 
 from __future__ import annotations
 
@@ -22,8 +23,8 @@ NEAR = 1 / 40  # of a pitch: readings that lie so near are the same
 def darkness_of(line_mm: Array, place_mm: Array, spot_mm: float, tape_mm: float, bend: float = 1.0) -> Array:
     """How dark sensors see the floor with a line at places across the row.
 
-    Parameters: line_mm, shape (n,), and place_mm, shape (sensors,), positive to the right; spot_mm and tape_mm, widths;
-    bend, exponent of the response (1: straight). Returns: 0 to 1, shape (n, sensors).
+    Parameters: line_mm, shape (n,), and place_mm, shape (sensors,), positive to the right; spot_mm and
+    tape_mm, widths; bend, exponent of the response (1: straight). Returns: 0 to 1, shape (n, sensors).
 
     >>> darkness_of(np.array([0.0, 6.0]), np.array([0.0]), 4.0, 12.0).ravel().tolist()
     [1.0, 0.5]
@@ -37,8 +38,8 @@ def darkness_of(line_mm: Array, place_mm: Array, spot_mm: float, tape_mm: float,
 def _readings(
     count: int, pitch_mm: float, tape_mm: float, spot_mm: float, spot_sd_mm: float
 ) -> tuple[Array, Array, Array]:
-    """Where the line was, what the centroid says there, and how likely that is, over every plausible spot and response; all of
-    shape (n,). The line's middle is at most half its width beyond the row."""
+    """Where the line was, what the centroid says there, and how likely that is, over every plausible spot and
+    response; all of shape (n,). The line's middle is at most half its width beyond the row."""
     places = (np.arange(count, dtype=np.float64) - (count - 1) / 2) * pitch_mm
     half = float(places[-1]) + tape_mm / 2
     steps = round(half / pitch_mm * STEPS_A_PITCH)
@@ -58,11 +59,12 @@ def _readings(
 def centroid_doubt_mm(
     offset_mm: float, count: int, pitch_mm: float, tape_mm: float, spot_mm: float, spot_sd_mm: float
 ) -> float:
-    """Standard uncertainty of a centroid for its spots alone: root mean square of how far the line lies from it, over every
-    place, spot and response that would give this reading.
+    """Standard uncertainty of a centroid for its spots alone: root mean square of how far the line lies from
+    it, over every place, spot and response that would give this reading.
 
-    Parameters: offset_mm, the centroid; count and pitch_mm of the row; tape_mm; spot_mm and spot_sd_mm, what a sensor sees.
-    Returns: mm, k = 1. Raises: BadInput for ``pitch_mm``, ``tape_mm`` or ``spot_mm`` not above 0.
+    Parameters: offset_mm, the centroid; count and pitch_mm of the row; tape_mm; spot_mm and spot_sd_mm, what
+    a sensor sees. Returns: mm, k = 1. Raises: BadInput for ``pitch_mm``, ``tape_mm`` or ``spot_mm`` not above
+    0.
     """
     for name, size in (("pitch_mm", pitch_mm), ("tape_mm", tape_mm), ("spot_mm", spot_mm)):
         check_positive(size, name)

@@ -1,6 +1,8 @@
-"""Loops over samples that cannot be written as array expressions: each sample needs the result of the one before.
+"""Loops over samples that cannot be written as array expressions: each sample needs the result of the one
+before.
 
-A loop is one plain Python function over arrays. Short inputs run it as it is; long ones run the same function compiled.
+A loop is one plain Python function over arrays. Short inputs run it as it is; long ones run the same function
+compiled.
 """
 
 from __future__ import annotations

@@ -40,12 +40,17 @@ def _sinc(x: float) -> float:
 
 
 def arc_step(
-    left_mm: float, right_mm: float, track_mm: float, x_mm: float = 0.0, y_mm: float = 0.0, heading_deg: float = 0.0
+    left_mm: float,
+    right_mm: float,
+    track_mm: float,
+    x_mm: float = 0.0,
+    y_mm: float = 0.0,
+    heading_deg: float = 0.0,
 ) -> tuple[float, float, float]:
     """Position and heading after both wheels rolled along an arc: exact, for any length of step.
 
-    Parameters: left_mm, right_mm, rolled distances; track_mm, between the wheels; x_mm, y_mm, heading_deg, before
-    (counter-clockwise, not wrapped). Returns: x, y, mm, and heading, °.
+    Parameters: left_mm, right_mm, rolled distances; track_mm, between the wheels; x_mm, y_mm, heading_deg,
+    before (counter-clockwise, not wrapped). Returns: x, y, mm, and heading, °.
     Source: Siegwart, Nourbakhsh & Scaramuzza, Introduction to Autonomous Mobile Robots; the chord of the arc.
 
     >>> arc_step(100, 100, 150)

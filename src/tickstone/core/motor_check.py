@@ -1,4 +1,5 @@
-"""Does it still read well with the motors running? Two short stretches, at rest and with motors, held against each other."""
+"""Does it still read well with the motors running? Two short stretches, at rest and with motors, held against
+each other."""
 
 from __future__ import annotations
 
@@ -11,15 +12,16 @@ MOVED_SIGMAS = 6.0
 MORE_DROPOUTS = 0.05
 GARBLED_SHARE = 0.01
 REMEDY = (
-    "Solder 100 nF across each motor, twist the motor leads, keep sensor wires away from them, join grounds at one point, and "
-    "put a bulk capacitor at the motor supply."
-)  # fmt: skip
+    "Solder 100 nF across each motor, twist the motor leads, keep sensor wires away from them, join "
+    "grounds at one point, and put a bulk capacitor at the motor supply."
+)
 
 
 @dataclass(frozen=True)
 class Stretch:
-    """What one sensor said over a few seconds: noise (k = 1) and middle in its unit, None where too few readings; the share
-    of dropouts; ``resolution`` is the smallest change it can show. ``turns``: it tells turns, which motors change."""
+    """What one sensor said over a few seconds: noise (k = 1) and middle in its unit, None where too few
+    readings; the share of dropouts; ``resolution`` is the smallest change it can show. ``turns``: it tells
+    turns, which motors change."""
 
     sensor: str
     name: str
@@ -62,7 +64,9 @@ def judge(rest: Hearing, running: Hearing) -> Answer:
     """Hold a few seconds with motors against a few at rest; both of the same sensors in the same order."""
     lines = [_one(before, now) for before, now in zip(rest.stretches, running.stretches, strict=True)]
     if running.garbled > max(GARBLED_SHARE, 2 * rest.garbled):
-        lines.append(Judged("", f"{100 * running.garbled:.0f} % of the lines are garbled while the motors run.", True))
+        lines.append(
+            Judged("", f"{100 * running.garbled:.0f} % of the lines are garbled while the motors run.", True)
+        )
     bad = [line for line in lines if line.bad]
     if not bad:
         return Answer("It reads as well with the motors running", "", tuple(lines))
@@ -76,12 +80,17 @@ def _one(rest: Stretch, running: Stretch) -> Judged:
     if rest.noise is None or running.noise is None or rest.middle is None or running.middle is None:
         missing = "at rest" if rest.noise is None else "with the motors"
         return Judged(
-            rest.sensor, f"{name}: too few readings {missing}.", running.noise is None and rest.noise is not None
+            rest.sensor,
+            f"{name}: too few readings {missing}.",
+            running.noise is None and rest.noise is not None,
         )
     least = 10.0**-rest.digits / 4
     before, now = max(rest.noise, least), max(running.noise, least)
     digits = rest.digits + 1
-    said = f"{name}: noise {fixed(rest.noise, digits)} {rest.unit} at rest, {fixed(running.noise, digits)} {rest.unit} with motors"
+    said = (
+        f"{name}: noise {fixed(rest.noise, digits)} {rest.unit} at rest, {fixed(running.noise, digits)} "
+        f"{rest.unit} with motors"
+    )
     moved = running.middle - rest.middle
     lost = running.dropouts - rest.dropouts
     if lost > MORE_DROPOUTS:
@@ -90,5 +99,7 @@ def _one(rest: Stretch, running: Stretch) -> Judged:
         return Judged(rest.sensor, f"{said}: {now / before:.0f} times as much.", True)
     if abs(moved) > MOVED_SIGMAS * before:
         held = "" if rest.unit == "V" else ": was it held still?"
-        return Judged(rest.sensor, f"{said}; it moved by {fixed(moved, digits)} {rest.unit}{held}", rest.unit == "V")
+        return Judged(
+            rest.sensor, f"{said}; it moved by {fixed(moved, digits)} {rest.unit}{held}", rest.unit == "V"
+        )
     return Judged(rest.sensor, f"{said}.", False)

@@ -1,4 +1,5 @@
-"""Three Hall latches on a brushless motor: spacing, scheme, sequence. Electrical angle = pole pairs × mechanical."""
+"""Three Hall latches on a brushless motor: spacing, scheme, sequence. Electrical angle = pole pairs ×
+mechanical."""
 
 from __future__ import annotations
 
@@ -69,7 +70,8 @@ def _turned(degrees: float) -> float:
 
 @dataclass(frozen=True)
 class SpacingCheck:
-    """Whether a spacing works, the nearest one that does, and what a placement error is worth electrically."""
+    """Whether a spacing works, the nearest one that does, and what a placement error is worth
+    electrically."""
 
     electrical_deg: float
     scheme: str
@@ -100,12 +102,15 @@ def check_spacing(pole_pairs: int, spacing_deg: float, placement_error_deg: floa
     return SpacingCheck(electrical, _scheme(electrical), nearest, pole_pairs * placement_error_deg)
 
 
-def layout(pole_pairs: int, angles_deg: Sequence[float], tolerance_deg: float = NEAR_DEG) -> tuple[str, list[float]]:
+def layout(
+    pole_pairs: int, angles_deg: Sequence[float], tolerance_deg: float = NEAR_DEG
+) -> tuple[str, list[float]]:
     """Scheme of three sensors at any mechanical angles, and their electrical angles from the first.
 
     Parameters: pole_pairs; angles_deg, three; tolerance_deg, electrical.
-    Returns: ("120", "60" or "none", three angles 0 to 360°). In any order: what counts is that the electrical angles are
-    120° apart all round, or 60° apart side by side, each within the tolerance of its place as seen from the first.
+    Returns: ("120", "60" or "none", three angles 0 to 360°). In any order: what counts is that the electrical
+    angles are 120° apart all round, or 60° apart side by side, each within the tolerance of its place as seen
+    from the first.
 
     >>> layout(7, [0, 17.142857, 34.285714])[0]
     '120'
@@ -138,11 +143,13 @@ class Decoded:
         return "forward" if self.net_steps > 0 else "reverse" if self.net_steps < 0 else NONE
 
 
-def sector_steps(codes: npt.ArrayLike, scheme: str = "120") -> tuple[npt.NDArray[np.int64], npt.NDArray[np.bool_]]:
+def sector_steps(
+    codes: npt.ArrayLike, scheme: str = "120"
+) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.bool_]]:
     """Steps between successive valid codes, −2 to 3 sectors, and which codes are valid.
 
-    Parameters: codes, shape (n,), whole, 0 to 7; scheme. Returns: steps, shape (valid − 1,); valid, shape (n,).
-    Raises: BadInput for ``codes`` or ``scheme``.
+    Parameters: codes, shape (n,), whole, 0 to 7; scheme. Returns: steps, shape (valid − 1,); valid, shape
+    (n,). Raises: BadInput for ``codes`` or ``scheme``.
     """
     if scheme not in SEQUENCES:
         raise BadInput(f"scheme must be 120 or 60, not {scheme}.", "scheme")

@@ -26,8 +26,8 @@ def step_noise(values: npt.ArrayLike) -> float | None:
 
     Parameters: values, shape (n,), any unit, NaN = missing (left out before differencing).
     Returns: standard deviation in the same unit, or None with fewer than eight usable values.
-    Source: difference-based variance of second order (Gasser, Sroka & Jennen-Steinmetz, Biometrika 73 (1986) 625),
-    with the median absolute deviation in place of the mean square.
+    Source: difference-based variance of second order (Gasser, Sroka & Jennen-Steinmetz, Biometrika 73 (1986)
+    625), with the median absolute deviation in place of the mean square.
 
     >>> step_noise([1.0, 2.0]) is None
     True
@@ -45,7 +45,8 @@ def step_noise(values: npt.ArrayLike) -> float | None:
 
 @dataclass(frozen=True)
 class Stillness:
-    """``spread`` is the sd of the window, ``drift`` the difference of the halves' medians, both in the input's unit."""
+    """``spread`` is the sd of the window, ``drift`` the difference of the halves' medians, both in the
+    input's unit."""
 
     still: bool
     mean: float
@@ -57,9 +58,10 @@ class Stillness:
 def stillness(values: npt.ArrayLike, limit: float, least: int) -> Stillness:
     """Judge whether a window of readings stands still.
 
-    Parameters: values, shape (n,), NaN = dropout and left out; limit, the largest sd that counts as still, and half
-    of it the largest drift between the window's halves; least, how many usable readings a verdict needs.
-    Returns: Stillness. A single spike beyond five robust deviations is set aside (order: reject, then judge).
+    Parameters: values, shape (n,), NaN = dropout and left out; limit, the largest sd that counts as still,
+    and half of it the largest drift between the window's halves; least, how many usable readings a verdict
+    needs. Returns: Stillness. A single spike beyond five robust deviations is set aside (order: reject, then
+    judge).
 
     >>> stillness([10.0, 10.1, 9.9, 10.0, 10.1, 9.9], 0.5, 6).still
     True
@@ -72,7 +74,9 @@ def stillness(values: npt.ArrayLike, limit: float, least: int) -> Stillness:
     half = kept.size // 2
     drift = float(np.median(kept[half:]) - np.median(kept[:half]))
     spread = sample_sd(kept)
-    still = kept.size >= least and spread <= limit and abs(drift) <= max(limit / 2, 3 * spread / math.sqrt(half))
+    still = (
+        kept.size >= least and spread <= limit and abs(drift) <= max(limit / 2, 3 * spread / math.sqrt(half))
+    )
     return Stillness(bool(still), float(kept.mean()), spread, drift, int(kept.size))
 
 

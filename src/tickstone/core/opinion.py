@@ -36,7 +36,8 @@ class Reading:
 
 @dataclass(frozen=True)
 class Outlier:
-    """A reading outside the group: its ratio to the consensus (None when that is zero), and what would explain it."""
+    """A reading outside the group: its ratio to the consensus (None when that is zero), and what would
+    explain it."""
 
     label: str
     ratio: float | None
@@ -54,12 +55,13 @@ class Opinion:
 
 
 def second_opinion(readings: Sequence[Reading]) -> Opinion:
-    """Find the largest group of readings that all agree with each other, and explain the rest by their ratios.
+    """Find the largest group of readings that all agree with each other, and explain the rest by their
+    ratios.
 
     Parameters: readings, 1 to 24, each with an uncertainty above zero. Two agree when they differ by at most
     2·√(u₁² + u₂²); of groups equally large the one with the smaller χ² wins.
-    Returns: Opinion: the inverse-variance mean of the group, its uncertainty widened by the Birge ratio where that is
-    above 1. Without a group the ratios are to the reading of smallest relative uncertainty.
+    Returns: Opinion: the inverse-variance mean of the group, its uncertainty widened by the Birge ratio where
+    that is above 1. Without a group the ratios are to the reading of smallest relative uncertainty.
     Raises: BadInput for ``readings``. Source: Birge, Phys. Rev. 40 (1932) 207; JCGM 100:2008.
 
     >>> second_opinion([Reading("a", 300, 3), Reading("b", 302, 3), Reading("c", 150, 2)]).members
@@ -78,9 +80,11 @@ def second_opinion(readings: Sequence[Reading]) -> Opinion:
     mean, uncertainty = weighted_mean([readings[i] for i in group])
     inside = set(group)
     return Opinion(
-        mean, uncertainty, tuple(readings[i].label for i in group),
+        mean,
+        uncertainty,
+        tuple(readings[i].label for i in group),
         tuple(_outlier(one, mean, uncertainty) for i, one in enumerate(readings) if i not in inside),
-    )  # fmt: skip
+    )
 
 
 def weighted_mean(readings: Sequence[Reading]) -> tuple[float, float]:
@@ -108,7 +112,8 @@ def agree(one: Reading, other: Reading) -> bool:
 def _largest_group(readings: Sequence[Reading]) -> tuple[int, ...]:
     """Largest clique of the graph of agreement (Bron & Kerbosch, with pivot), ties by the smaller χ²."""
     friends = [
-        {j for j, other in enumerate(readings) if j != i and agree(one, other)} for i, one in enumerate(readings)
+        {j for j, other in enumerate(readings) if j != i and agree(one, other)}
+        for i, one in enumerate(readings)
     ]
     found: list[tuple[int, ...]] = []
 
@@ -142,7 +147,8 @@ def _outlier(one: Reading, consensus: float, uncertainty: float) -> Outlier:
 
 
 def causes(ratio: float, relative_uncertainty: float) -> tuple[str, ...]:
-    """All causes whose factor the ratio (or its inverse) matches within 3 %, or twice its relative uncertainty.
+    """All causes whose factor the ratio (or its inverse) matches within 3 %, or twice its relative
+    uncertainty.
 
     >>> causes(2.01, 0.01)[0]
     'double marks, or both edges counted (2:1)'

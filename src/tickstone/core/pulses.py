@@ -40,7 +40,8 @@ def rpm_from_frequency(frequency_hz: Numbers, pulses_per_turn: float = 1) -> Num
 def rpm_from_period(period_us: npt.ArrayLike, pulses_per_turn: float = 1) -> Array:
     """Turns per minute from the time between pulses: ``60·10⁶/(N·T)``.
 
-    Parameters: period_us, any shape, µs, NaN or 0 = no interval. Returns: rpm, same shape, NaN without an interval.
+    Parameters: period_us, any shape, µs, NaN or 0 = no interval. Returns: rpm, same shape, NaN without an
+    interval.
 
     >>> float(rpm_from_period(20_000.0))
     3000.0
@@ -48,7 +49,11 @@ def rpm_from_period(period_us: npt.ArrayLike, pulses_per_turn: float = 1) -> Arr
     period = np.asarray(period_us, dtype=np.float64)
     with np.errstate(divide="ignore", over="ignore"):
         rpm = (60e6 / pulses_per_turn) / period
-    return np.asarray(np.where(np.isfinite(rpm), rpm, np.nan)) if period.ndim == 0 or (period <= 0).any() else rpm
+    return (
+        np.asarray(np.where(np.isfinite(rpm), rpm, np.nan))
+        if period.ndim == 0 or (period <= 0).any()
+        else rpm
+    )
 
 
 def period_from_rpm_us(rpm: float, pulses_per_turn: float = 1) -> float:
@@ -95,9 +100,10 @@ def timer_range(
 ) -> TimerRange:
     """Slowest and fastest rpm that a timer can time between two pulses, and its step.
 
-    Parameters: clock_hz; prescaler; bits of the counter; pulses_per_turn; rpm, at which to give ticks and step.
-    Returns: TimerRange: min at a full counter, max at one tick; ticks real-valued; rpm_step = N·rpm²/(60·ticks/s).
-    Source: common practice (8 MHz/256 gives 31 250 ticks/s; a 16-bit counter overflows below 28.6 rpm).
+    Parameters: clock_hz; prescaler; bits of the counter; pulses_per_turn; rpm, at which to give ticks and
+    step. Returns: TimerRange: min at a full counter, max at one tick; ticks real-valued; rpm_step =
+    N·rpm²/(60·ticks/s). Source: common practice (8 MHz/256 gives 31 250 ticks/s; a 16-bit counter overflows
+    below 28.6 rpm).
 
     >>> round(timer_range(8e6, 256).min_rpm, 1)
     28.6
@@ -148,14 +154,20 @@ class TimerPlan:
 
 
 def plan_timer(
-    clock_hz: float, prescalers: Sequence[float], *, rpm_min: float, rpm_max: float, bits: int = 16,
-    pulses_per_turn: float = 1, gate_s: float = 1.0,
-) -> TimerPlan:  # fmt: skip
+    clock_hz: float,
+    prescalers: Sequence[float],
+    *,
+    rpm_min: float,
+    rpm_max: float,
+    bits: int = 16,
+    pulses_per_turn: float = 1,
+    gate_s: float = 1.0,
+) -> TimerPlan:
     """The prescaler and method with the smallest worst error between two speeds.
 
     Parameters: as in timer_range; gate_s, how long counting would count.
-    Returns: TimerPlan. A prescaler whose counter overflows at rpm_min is rejected; the rest, timed or gated, are scored
-    by the worse of the errors at both ends; ties go to the larger prescaler.
+    Returns: TimerPlan. A prescaler whose counter overflows at rpm_min is rejected; the rest, timed or gated,
+    are scored by the worse of the errors at both ends; ties go to the larger prescaler.
     Raises: BadInput for ``prescalers`` when all overflow.
 
     >>> plan_timer(16e6, [8, 64, 256], rpm_min=100, rpm_max=6000).prescaler
@@ -175,18 +187,22 @@ def plan_timer(
         else:
             usable.append((prescaler, span.ticks_per_s))
     if not usable:
-        raise BadInput(f"All prescalers let a {bits}-bit counter overflow at {rpm_min:g} rpm: use a larger one, a wider "
-                       "counter, or count through a gate.", "prescalers")  # fmt: skip
+        raise BadInput(
+            f"All prescalers let a {bits}-bit counter overflow at {rpm_min:g} rpm: use a larger one, a wider "
+            "counter, or count through a gate.",
+            "prescalers",
+        )
     scored = []
     for prescaler, rate in usable:
         for method in ("period", "gate"):
             errors = [
                 float(
-                    period_error_pct(rpm, rate, pulses_per_turn) if method == "period"
+                    period_error_pct(rpm, rate, pulses_per_turn)
+                    if method == "period"
                     else gate_error_pct(rpm, gate_s, pulses_per_turn)
                 )
                 for rpm in (rpm_min, rpm_max)
-            ]  # fmt: skip
+            ]
             scored.append((max(errors), -prescaler, method, errors, rate))
     _, negative, method, errors, rate = min(scored, key=lambda one: one[:2])
     return TimerPlan(-negative, method, errors[0], errors[1], crossover_hz(rate, gate_s), tuple(rejected))
@@ -194,8 +210,9 @@ def plan_timer(
 
 @dataclass(frozen=True)
 class ErrorCurve:
-    """Error of one way of measuring over a range of speeds; ``prescaler`` is None for counting through a gate.
-    ``slow_rpm`` is where the counter overflows, or where a gate sees less than one pulse: below it the word is "slow"."""
+    """Error of one way of measuring over a range of speeds; ``prescaler`` is None for counting through a
+    gate. ``slow_rpm`` is where the counter overflows, or where a gate sees less than one pulse: below it the
+    word is "slow"."""
 
     prescaler: float | None
     rpm: Array
@@ -205,13 +222,21 @@ class ErrorCurve:
 
 
 def error_curves(
-    clock_hz: float, prescalers: Sequence[float], *, rpm_min: float, rpm_max: float, points: int, bits: int = 16,
-    pulses_per_turn: float = 1, gate_s: float = 1.0,
-) -> tuple[ErrorCurve, ...]:  # fmt: skip
-    """Error against rpm for each prescaler, where its counter does not overflow, and for counting through a gate.
+    clock_hz: float,
+    prescalers: Sequence[float],
+    *,
+    rpm_min: float,
+    rpm_max: float,
+    points: int,
+    bits: int = 16,
+    pulses_per_turn: float = 1,
+    gate_s: float = 1.0,
+) -> tuple[ErrorCurve, ...]:
+    """Error against rpm for each prescaler, where its counter does not overflow, and for counting through a
+    gate.
 
-    Parameters: as in plan_timer; points, how many along each curve, evenly by ratio. Returns: one curve a prescaler, then
-    that of the gate; a prescaler that overflows everywhere in the range has an empty curve.
+    Parameters: as in plan_timer; points, how many along each curve, evenly by ratio. Returns: one curve a
+    prescaler, then that of the gate; a prescaler that overflows everywhere in the range has an empty curve.
     """
     rpm = np.geomspace(check_positive(rpm_min, "rpm_min"), check_positive(rpm_max, "rpm_max"), points)
     curves = []
@@ -227,7 +252,9 @@ def error_curves(
         curves.append(ErrorCurve(prescaler, seen, error, span.min_rpm, crossover))
     slow = float(rpm_from_frequency(1.0 / gate_s, pulses_per_turn))
     gated = np.concatenate([[max(slow, rpm_min)], rpm[rpm > slow]]) if slow < rpm_max else rpm[:0]
-    curves.append(ErrorCurve(None, gated, np.asarray(gate_error_pct(gated, gate_s, pulses_per_turn)), slow, None))
+    curves.append(
+        ErrorCurve(None, gated, np.asarray(gate_error_pct(gated, gate_s, pulses_per_turn)), slow, None)
+    )
     return tuple(curves)
 
 
@@ -241,7 +268,8 @@ class PassTime:
 
 
 def pass_time(rpm: float, radius_mm: float, width_mm: float, loop_ms: float) -> PassTime:
-    """Can a polled loop see a mark of ``width_mm`` at ``radius_mm`` go by? It must look at least twice in that time.
+    """Can a polled loop see a mark of ``width_mm`` at ``radius_mm`` go by? It must look at least twice in
+    that time.
 
     >>> pass_time(1000, 20, 10, 5).needs_interrupt
     True
@@ -254,7 +282,8 @@ def pass_time(rpm: float, radius_mm: float, width_mm: float, loop_ms: float) -> 
 
 
 def unwrap(stamps: npt.ArrayLike, bits: int) -> Array:
-    """Counter readings that may wrap at ``bits``, made to rise from the first one. Each gap must be under one wrap.
+    """Counter readings that may wrap at ``bits``, made to rise from the first one. Each gap must be under one
+    wrap.
 
     Parameters: stamps, shape (n,), whole ticks, 0 to 2^bits − 1. Returns: ticks, same shape.
     Raises: BadInput for ``edges_us`` outside the counter.
@@ -265,7 +294,9 @@ def unwrap(stamps: npt.ArrayLike, bits: int) -> Array:
     x = np.asarray(stamps, dtype=np.float64)
     size = float(2**bits)
     if bool((x < 0).any() or (x >= size).any()):
-        raise BadInput(f"edges_us must lie between 0 and {size - 1:.0f}, the range of {bits} bits.", "edges_us")
+        raise BadInput(
+            f"edges_us must lie between 0 and {size - 1:.0f}, the range of {bits} bits.", "edges_us"
+        )
     return np.asarray(x[0] + np.concatenate([[0.0], np.cumsum(np.mod(np.diff(x), size))]))
 
 
@@ -310,12 +341,14 @@ class Edges:
         return self.times_us.size - 1
 
 
-def read_edges(edges_us: npt.ArrayLike, pulses_per_turn: float = 1, refractory_us: float = 0.0, bits: int = 0) -> Edges:
+def read_edges(
+    edges_us: npt.ArrayLike, pulses_per_turn: float = 1, refractory_us: float = 0.0, bits: int = 0
+) -> Edges:
     """Mean and last rpm of a run of edges, and what looks wrong in it.
 
-    Parameters: edges_us, shape (n,), µs, n ≥ 1, rising or (bits > 0) wrapping at 2^bits; refractory_us, dead time after
-    an accepted edge. Returns: Edges; rpm = 60·(accepted − 1)/(N·span); missed and doubled are intervals above 1.6 and
-    below 0.6 of the median. Raises: BadInput for ``edges_us``.
+    Parameters: edges_us, shape (n,), µs, n ≥ 1, rising or (bits > 0) wrapping at 2^bits; refractory_us, dead
+    time after an accepted edge. Returns: Edges; rpm = 60·(accepted − 1)/(N·span); missed and doubled are
+    intervals above 1.6 and below 0.6 of the median. Raises: BadInput for ``edges_us``.
 
     >>> round(read_edges([0, 20_000, 40_000]).rpm)
     3000
@@ -341,15 +374,20 @@ def read_edges(edges_us: npt.ArrayLike, pulses_per_turn: float = 1, refractory_u
     median = float(np.median(gaps))
     per_minute = 60e6 / pulses_per_turn
     return Edges(
-        taken, float(per_minute * gaps.size / (taken[-1] - taken[0])), float(per_minute / gaps[-1]), rejected,
-        int((gaps > MISSED_FROM * median).sum()), int((gaps < DOUBLED_TO * median).sum()),
-    )  # fmt: skip
+        taken,
+        float(per_minute * gaps.size / (taken[-1] - taken[0])),
+        float(per_minute / gaps[-1]),
+        rejected,
+        int((gaps > MISSED_FROM * median).sum()),
+        int((gaps < DOUBLED_TO * median).sum()),
+    )
 
 
 def rpm_at_edges(edges_us: npt.ArrayLike, pulses_per_turn: float = 1, refractory_us: float = 0.0) -> Array:
     """Rpm at each edge from the interval that ends there, for recordings.
 
-    Parameters: edges_us, shape (n,), µs, rising. Returns: shape (n,); NaN at the first edge and at edges not accepted.
+    Parameters: edges_us, shape (n,), µs, rising. Returns: shape (n,); NaN at the first edge and at edges not
+    accepted.
 
     >>> rpm_at_edges([0.0, 20_000.0, 60_000.0]).tolist()
     [nan, 3000.0, 1500.0]

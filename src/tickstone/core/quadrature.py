@@ -16,7 +16,8 @@ _PLACE = np.array([0, 3, 1, 2])
 
 @dataclass(frozen=True)
 class Quadrature:
-    """``count`` is the running count in quarter cycles, shape (n,), from 0; ``illegal`` counts double steps."""
+    """``count`` is the running count in quarter cycles, shape (n,), from 0; ``illegal`` counts double
+    steps."""
 
     count: npt.NDArray[np.int64]
     illegal: int
@@ -26,7 +27,8 @@ def decode(a: npt.ArrayLike, b: npt.ArrayLike) -> Quadrature:
     """Follow two channels in quadrature (×4): each change of one channel is a step, of both at once none.
 
     Parameters: a, b: levels 0 or 1, shape (n,). Returns: Quadrature; forward (A leads) counts up.
-    Raises: BadInput for ``a`` or ``b``. Source: common practice (the state table of two channels a quarter cycle apart).
+    Raises: BadInput for ``a`` or ``b``. Source: common practice (the state table of two channels a quarter
+    cycle apart).
 
     >>> decode([0, 1, 1, 0, 0], [0, 0, 1, 1, 0]).count.tolist()
     [0, 1, 2, 3, 4]
@@ -39,5 +41,7 @@ def decode(a: npt.ArrayLike, b: npt.ArrayLike) -> Quadrature:
     places = _PLACE[(2 * one + other).astype(np.int64)]
     steps = (np.diff(places) + 1) % 4 - 1  # −1, 0, 1, or 2 for both at once
     illegal = steps == 2
-    count = np.concatenate([[0], np.cumsum(np.where(illegal, 0, steps))]) if one.size else np.zeros(0, np.int64)
+    count = (
+        np.concatenate([[0], np.cumsum(np.where(illegal, 0, steps))]) if one.size else np.zeros(0, np.int64)
+    )
     return Quadrature(count.astype(np.int64), int(illegal.sum()))

@@ -43,8 +43,8 @@ def distances_from_echoes(
 ) -> Distances:
     """Distance from round-trip echo time: ``c·t/2 + offset``.
 
-    Parameters: echo_us, shape (n,), µs, 0 or NaN = no echo; speed_m_s, m/s, scalar or shape (n,); offset_mm, mm, added;
-    min_mm and max_mm, the ranger's useful reach, judged after the offset.
+    Parameters: echo_us, shape (n,), µs, 0 or NaN = no echo; speed_m_s, m/s, scalar or shape (n,); offset_mm,
+    mm, added; min_mm and max_mm, the ranger's useful reach, judged after the offset.
     Returns: Distances with arrays of shape (n,). An echo of 0, and one longer than the reach by half again (a
     time-out), is a dropout.
     Source: common practice.
@@ -73,15 +73,18 @@ def echo_from_distance_us(distance_mm: float, speed_m_s: float, offset_mm: float
     1457.0
     """
     if distance_mm < offset_mm:
-        raise BadInput(f"distance_mm must be at least the offset {offset_mm:g}: no echo is shorter than 0 µs.",
-                       "distance_mm")  # fmt: skip
+        raise BadInput(
+            f"distance_mm must be at least the offset {offset_mm:g}: no echo is shorter than 0 µs.",
+            "distance_mm",
+        )
     return 2000.0 * (distance_mm - offset_mm) / speed_m_s
 
 
 def carried_speed_m_s(
     fitted_m_s: float, fitted_at_c: float, temperature_c: npt.ArrayLike, humidity_pct: float
 ) -> npt.NDArray[np.float64]:
-    """A speed fitted at one air temperature, carried to another by the ratio c(T)/c(T_fit) of Cramer's formula.
+    """A speed fitted at one air temperature, carried to another by the ratio c(T)/c(T_fit) of Cramer's
+    formula.
 
     Returns m/s with the shape of temperature_c, so that a ruler calibration does not switch temperature off.
     """
@@ -91,7 +94,8 @@ def carried_speed_m_s(
 
 
 def tick_sd_us(tick_us: float) -> float:
-    """Standard uncertainty of a pulse timed by a clock of step ``tick_us``: two edges, each tick/√12, give tick/√6."""
+    """Standard uncertainty of a pulse timed by a clock of step ``tick_us``: two edges, each tick/√12, give
+    tick/√6."""
     return tick_us / math.sqrt(6.0)
 
 
@@ -126,7 +130,8 @@ def rules_exact_at_c(humidity_pct: float) -> tuple[float | None, ...]:
 class RulerFit:
     """Speed and offset fitted from (true distance, echo) pairs; sds are None with two pairs.
 
-    ``covariance`` is that of speed and offset, m/s·mm; ``residuals_mm`` are converted minus true, in input order.
+    ``covariance`` is that of speed and offset, m/s·mm; ``residuals_mm`` are converted minus true, in input
+    order.
     """
 
     speed_m_s: float
@@ -142,8 +147,8 @@ def fit_ruler(true_mm: npt.ArrayLike, echo_us: npt.ArrayLike) -> RulerFit:
     """Fit speed of sound and offset to ruler readings: least squares of echo on true distance, inverted.
 
     Parameters: true_mm, shape (n,), mm; echo_us, shape (n,), µs; n ≥ 2 and at least two different distances.
-    Returns: RulerFit; the sds follow by first-order propagation with n − 2 degrees of freedom, and the sign of
-    offset_mm is that of distance = c·t/2 + offset.
+    Returns: RulerFit; the sds follow by first-order propagation with n − 2 degrees of freedom, and the sign
+    of offset_mm is that of distance = c·t/2 + offset.
     Raises: BadInput for field ``pairs``. Source: JCGM 100:2008, annex H.3.
 
     >>> fit = fit_ruler([100, 200, 300], [600, 1180, 1760])
@@ -173,11 +178,13 @@ def fit_ruler(true_mm: npt.ArrayLike, echo_us: npt.ArrayLike) -> RulerFit:
     var_slope = variance / spread
     var_intercept = variance * (1 / len(x) + centre**2 / spread)
     covariance = -centre * var_slope
-    jacobian = np.array([[-2000.0 / slope**2, 0.0], [intercept / slope**2, -1.0 / slope]])  # of (speed, offset)
+    # of (speed, offset)
+    jacobian = np.array([[-2000.0 / slope**2, 0.0], [intercept / slope**2, -1.0 / slope]])
     spread_out = jacobian @ np.array([[var_slope, covariance], [covariance, var_intercept]]) @ jacobian.T
     sd_speed, sd_offset = (math.sqrt(max(v, 0.0)) for v in np.diag(spread_out))
-    return RulerFit(speed, sd_speed, offset, sd_offset, float(spread_out[0, 1]),
-                    math.sqrt(variance) / slope, residuals)  # fmt: skip
+    return RulerFit(
+        speed, sd_speed, offset, sd_offset, float(spread_out[0, 1]), math.sqrt(variance) / slope, residuals
+    )
 
 
 def footprint_mm(distance_mm: float, angle_deg: float) -> float:

@@ -24,7 +24,8 @@ for _count in (48, 96, 192):
     _digits = [round(100 * 10 ** (i / _count)) for i in range(_count)]
     E_SERIES[f"E{_count}"] = tuple((920 if (d, _count) == (919, 192) else d) / 100 for d in _digits)
 
-# IEC 60062:2016: colours of the digits 0 to 9, of the powers of ten, of the tolerances in percent and of the temperature
+# IEC 60062:2016: colours of the digits 0 to 9, of the powers of ten, of the tolerances in percent and of the
+# temperature
 # coefficients in ppm/K (from memory). Older lists give orange, yellow and grey other tolerances.
 DIGITS = ("black", "brown", "red", "orange", "yellow", "green", "blue", "violet", "grey", "white")
 MULTIPLIERS = {**dict(enumerate(DIGITS)), -1: "gold", -2: "silver", -3: "pink"}
@@ -40,7 +41,8 @@ NO_BAND_PCT = 20.0  # three bands, no fourth
 
 
 def series_values(series: str, low_ohm: float, high_ohm: float) -> list[float]:
-    """All values of an E series within ``low_ohm``…``high_ohm``, rising. Raises BadInput for field ``series``."""
+    """All values of an E series within ``low_ohm``…``high_ohm``, rising. Raises BadInput for field
+    ``series``."""
     if series not in E_SERIES:
         raise BadInput(f"series must be one of {', '.join(E_SERIES)}, not {series}.", "series")
     decades = range(math.floor(math.log10(low_ohm)), math.floor(math.log10(high_ohm)) + 1)
@@ -62,12 +64,14 @@ def nearest_values(ohms: float, series: str = "E24") -> tuple[float, float, floa
     return min((up, down), key=lambda v: abs(math.log(v / ohms))), up, down
 
 
-def colour_bands(ohms: float, tolerance_pct: float = 5.0, bands: int = 4, ppm_per_k: float = 100.0) -> tuple[str, ...]:
-    """Colour bands of a resistor: two digits (3 or 4 bands) or three (5 or 6), multiplier, tolerance (not with 3), and
-    temperature coefficient (6).
+def colour_bands(
+    ohms: float, tolerance_pct: float = 5.0, bands: int = 4, ppm_per_k: float = 100.0
+) -> tuple[str, ...]:
+    """Colour bands of a resistor: two digits (3 or 4 bands) or three (5 or 6), multiplier, tolerance (not
+    with 3), and temperature coefficient (6).
 
-    Raises BadInput for ``ohms`` when its digits do not fit, and for ``tolerance_pct`` or ``ppm_per_k`` when no colour
-    stands for it. Source: IEC 60062:2016.
+    Raises BadInput for ``ohms`` when its digits do not fit, and for ``tolerance_pct`` or ``ppm_per_k`` when
+    no colour stands for it. Source: IEC 60062:2016.
 
     >>> colour_bands(220)
     ('red', 'red', 'brown', 'gold')
@@ -92,7 +96,8 @@ def colour_bands(ohms: float, tolerance_pct: float = 5.0, bands: int = 4, ppm_pe
 
 @dataclass(frozen=True)
 class Resistor:
-    """What colour bands say; ``tolerance_pct`` is None for a zero-ohm link, ``ppm_per_k`` without a sixth band."""
+    """What colour bands say; ``tolerance_pct`` is None for a zero-ohm link, ``ppm_per_k`` without a sixth
+    band."""
 
     ohms: float
     tolerance_pct: float | None
@@ -100,7 +105,8 @@ class Resistor:
 
 
 def band_choices(bands: int) -> tuple[tuple[tuple[str, str], ...], ...]:
-    """For each band of a resistor, the colours that can stand there and what each means; one band alone is a link.
+    """For each band of a resistor, the colours that can stand there and what each means; one band alone is a
+    link.
 
     >>> band_choices(4)[0][0], band_choices(4)[3][0]
     (('brown', '1'), ('brown', '1 %'))
@@ -129,19 +135,27 @@ def decode_bands(colours: Sequence[str]) -> Resistor:
     if names == ["black"]:
         return Resistor(0.0, None, None)
     if not 3 <= len(names) <= 6:
-        raise BadInput(f"colours must be 3 to 6 bands (or one black band, a link), not {len(names)}.", "colours")
+        raise BadInput(
+            f"colours must be 3 to 6 bands (or one black band, a link), not {len(names)}.", "colours"
+        )
     count = 2 if len(names) < 5 else 3
-    digits = [_stands_for(name, {c: d for d, c in enumerate(DIGITS)}, place + 1, "a digit")
-              for place, name in enumerate(names[:count])]  # fmt: skip
+    digits = [
+        _stands_for(name, {c: d for d, c in enumerate(DIGITS)}, place + 1, "a digit")
+        for place, name in enumerate(names[:count])
+    ]
     if digits[0] == 0:
         raise BadInput("colours: band 1 is never black; read the bands from the other end.", "colours")
     power = _stands_for(names[count], {c: p for p, c in MULTIPLIERS.items()}, count + 1, "a multiplier")
     tolerance = NO_BAND_PCT
     if len(names) > 3 and not (len(names) == 4 and names[3] == "none"):
-        tolerance = _stands_for(names[count + 1], {c: t for t, c in TOLERANCES.items()}, count + 2, "a tolerance")
+        tolerance = _stands_for(
+            names[count + 1], {c: t for t, c in TOLERANCES.items()}, count + 2, "a tolerance"
+        )
     coefficient = None
     if len(names) == 6:
-        coefficient = _stands_for(names[5], {c: k for k, c in COEFFICIENTS.items()}, 6, "a temperature coefficient")
+        coefficient = _stands_for(
+            names[5], {c: k for k, c in COEFFICIENTS.items()}, 6, "a temperature coefficient"
+        )
     whole = int("".join(str(int(digit)) for digit in digits))
     ohms = whole * 10.0**power if power >= 0 else whole / 10.0**-power
     return Resistor(ohms, tolerance, coefficient)
@@ -149,5 +163,7 @@ def decode_bands(colours: Sequence[str]) -> Resistor:
 
 def _stands_for(name: str, meanings: dict[str, float] | dict[str, int], band: int, what: str) -> float:
     if name not in meanings:
-        raise BadInput(f"colours: band {band} is {name}, which is not {what}; {', '.join(meanings)} are.", "colours")
+        raise BadInput(
+            f"colours: band {band} is {name}, which is not {what}; {', '.join(meanings)} are.", "colours"
+        )
     return meanings[name]

@@ -19,8 +19,8 @@ class Rows:
 
 @dataclass
 class Batch:
-    """What one commit adds: rows by stream key, and odd lines as (t_us, text, why). Batches of a recording are numbered
-    from 1, so that one sent again after a broken connection is known."""
+    """What one commit adds: rows by stream key, and odd lines as (t_us, text, why). Batches of a recording
+    are numbered from 1, so that one sent again after a broken connection is known."""
 
     number: int = 1
     rows: dict[str, Rows] = field(default_factory=dict)

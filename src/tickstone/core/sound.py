@@ -27,8 +27,8 @@ def speed_of_sound_cramer(
 ) -> Numbers:
     """Speed of sound in humid air.
 
-    Parameters: temperature_c, any shape, °C (stated range 0 to 30); humidity_pct, relative humidity 0 to 100 %;
-    pressure_kpa, kPa. All broadcast together.
+    Parameters: temperature_c, any shape, °C (stated range 0 to 30); humidity_pct, relative humidity 0 to 100
+    %; pressure_kpa, kPa. All broadcast together.
     Returns: m/s, of the broadcast shape.
     Source: Cramer, J. Acoust. Soc. Am. 93 (1993) 2510, eq. (15); CO₂ 314 ppm.
 
@@ -43,12 +43,17 @@ def speed_of_sound_cramer(
     xc = CO2_FRACTION
     a = _A
     speed: Numbers = (
-        a[0] + a[1] * t + a[2] * t**2
+        a[0]
+        + a[1] * t
+        + a[2] * t**2
         + (a[3] + a[4] * t + a[5] * t**2) * xw
         + (a[6] + a[7] * t + a[8] * t**2) * p
         + (a[9] + a[10] * t + a[11] * t**2) * xc
-        + a[12] * xw**2 + a[13] * p**2 + a[14] * xc**2 + a[15] * xw * p * xc
-    )  # fmt: skip
+        + a[12] * xw**2
+        + a[13] * p**2
+        + a[14] * xc**2
+        + a[15] * xw * p * xc
+    )
     return speed
 
 
@@ -88,7 +93,8 @@ def temperature_of_ideal_speed(speed_m_s: float) -> float:
 def temperatures_of_cramer_speeds(
     speeds_m_s: npt.ArrayLike, humidity_pct: float, low_c: float, high_c: float
 ) -> npt.NDArray[np.float64]:
-    """Temperatures, °C, within ``low_c``…``high_c`` at which Cramer's formula gives each speed; NaN where none does.
+    """Temperatures, °C, within ``low_c``…``high_c`` at which Cramer's formula gives each speed; NaN where
+    none does.
 
     Read off a table of the formula in steps of about 1 K, then mended twice by the table's slope there.
 

@@ -47,7 +47,8 @@ class NextStep:
 
 @dataclass(frozen=True)
 class StationStanding:
-    """``settled`` of ``total`` constants are measured or chosen; ``notch`` says what is wrong here (empty = nothing)."""
+    """``settled`` of ``total`` constants are measured or chosen; ``notch`` says what is wrong here (empty =
+    nothing)."""
 
     station: str
     settled: int
@@ -61,7 +62,11 @@ def standing(facts: Facts) -> list[StationStanding]:
     steps = list(_steps(facts))
     result = []
     for station in STATIONS:
-        own = [value for value in facts.values.values() if value.station == station and value.name in facts.counted]
+        own = [
+            value
+            for value in facts.values.values()
+            if value.station == station and value.name in facts.counted
+        ]
         settled = [v for v in own if v.provenance in (Provenance.MEASURED, Provenance.CHOSEN) and not v.stale]
         stale = [v.label for v in own if v.stale]
         notch = f"{', '.join(stale)} no longer holds" if stale else ""
@@ -81,29 +86,45 @@ def _steps(facts: Facts) -> list[NextStep]:
         if finding.severity == "fault" and finding.fix:
             where = {"kind": finding.kind, "sensor": finding.sensor, "pin": finding.pin}
             sentence = finding.fix.sentence
-            steps.append(NextStep("wire", sentence[0].lower() + sentence[1:], "fix", finding.fix.label, where))
+            steps.append(
+                NextStep("wire", sentence[0].lower() + sentence[1:], "fix", finding.fix.label, where)
+            )
         elif finding.severity == "fault":
             steps.append(NextStep("wire", finding.sentence, "none", ""))
     if facts.unticked and not facts.connected:
         left = "the last step" if facts.unticked == 1 else f"{facts.unticked} steps"
-        steps.append(NextStep("wire", f"before first power, the checklist: {left} to do.", "go-checklist", "Checklist"))
+        steps.append(
+            NextStep("wire", f"before first power, the checklist: {left} to do.", "go-checklist", "Checklist")
+        )
     if not facts.connected:
         steps.append(NextStep("watch", "connect the board, or the stand-in.", "connect", "Connect"))
     elif not facts.recordings and not facts.recording:
-        steps.append(NextStep("watch", "record half a minute, so that the noise is known.", "record", "Record"))
+        steps.append(
+            NextStep("watch", "record half a minute, so that the noise is known.", "record", "Record")
+        )
     steps += _calibrate(facts)
     steps += _decide(facts)
     humidity = values.get("humidity")
     if humidity is not None and humidity.provenance is Provenance.ASSUMED:
-        steps.append(NextStep("convert", f"type the air's humidity; until then {humidity.value:g} % is assumed.",
-                              "type-humidity", "Type it"))  # fmt: skip
+        steps.append(
+            NextStep(
+                "convert",
+                f"type the air's humidity; until then {humidity.value:g} % is assumed.",
+                "type-humidity",
+                "Type it",
+            )
+        )
     if facts.changed_since_stone:
         number = facts.stones + 1
         changed = f"{facts.changed_since_stone} constant{'s' if facts.changed_since_stone > 1 else ''}"
         verb = "is" if facts.changed_since_stone == 1 else "are"
         since = f"changed since stone {facts.stones}" if facts.stones else f"{verb} settled"
-        steps.append(NextStep("log", f"cut stone {number}: {changed} {since}.", "cut-stone", f"Cut stone {number}"))
-    steps.append(NextStep("log", "nothing is waiting. Record again when something on the rig changes.", "none", ""))
+        steps.append(
+            NextStep("log", f"cut stone {number}: {changed} {since}.", "cut-stone", f"Cut stone {number}")
+        )
+    steps.append(
+        NextStep("log", "nothing is waiting. Record again when something on the rig changes.", "none", "")
+    )
     return steps
 
 
@@ -114,7 +135,9 @@ def _calibrate(facts: Facts) -> list[NextStep]:
         if held:
             title, where = catalogue.procedure(name).title, {"procedure": name}
             count = "one is" if held == 1 else f"{held} are"
-            return [NextStep("calibrate", f"go on with “{title}”: {count} held.", "go-calibrate", "Go on", where)]
+            return [
+                NextStep("calibrate", f"go on with “{title}”: {count} held.", "go-calibrate", "Go on", where)
+            ]
     own = [v for name, v in facts.values.items() if v.station == "calibrate" and name in facts.counted]
     stale = next((v for v in own if v.stale), None)
     if stale is not None:
@@ -125,7 +148,13 @@ def _calibrate(facts: Facts) -> list[NextStep]:
         said = ", ".join(assumed[:3]) + (" and more" if len(assumed) > 3 else "")
         title, where = catalogue.procedure(open_ones[0]).title, {"procedure": open_ones[0]}
         return [
-            NextStep("calibrate", f"“{title}” comes next; only assumed so far: {said}.", "go-calibrate", "Begin", where)
+            NextStep(
+                "calibrate",
+                f"“{title}” comes next; only assumed so far: {said}.",
+                "go-calibrate",
+                "Begin",
+                where,
+            )
         ]
     return []
 
@@ -140,5 +169,7 @@ def _decide(facts: Facts) -> list[NextStep]:
             sentence = f"choose again, {one.title.lower()}: {stale.stale}."
             return [NextStep("decide", sentence, "go-decide", "Look at it", where)]
     if decisions and not chosen_by(decisions[0], facts.values):
-        return [NextStep("decide", decisions[0].begin, "go-decide", "Choose it", {"decision": decisions[0].id})]
+        return [
+            NextStep("decide", decisions[0].begin, "go-decide", "Choose it", {"decision": decisions[0].id})
+        ]
     return []

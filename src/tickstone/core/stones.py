@@ -9,7 +9,8 @@ from datetime import datetime
 
 @dataclass(frozen=True)
 class Line:
-    """One constant as a stone holds it; ``sd`` is k = 1; ``made_at`` is None for what nobody measured or chose."""
+    """One constant as a stone holds it; ``sd`` is k = 1; ``made_at`` is None for what nobody measured or
+    chose."""
 
     sensor: str
     name: str
@@ -50,6 +51,7 @@ def compare(before: Sequence[Line], after: Sequence[Line]) -> list[Change]:
     old = {(line.sensor, line.name): line for line in before}
     new = {(line.sensor, line.name): line for line in after}
     changes = [
-        Change(key[0], key[1], (new.get(key) or old[key]).label, old.get(key), new.get(key)) for key in {**old, **new}
+        Change(key[0], key[1], (new.get(key) or old[key]).label, old.get(key), new.get(key))
+        for key in {**old, **new}
     ]
     return sorted(changes, key=lambda change: not change.changed)

@@ -21,9 +21,9 @@ LOST, LEFT, CENTRE, RIGHT, WIDE, BROKEN = range(6)
 def reflectance(counts: npt.ArrayLike, black: npt.ArrayLike, white: npt.ArrayLike) -> Array:
     """Reflectance between a sensor's own black and white, ``(x − black)/(white − black)``, clipped to 0…1.
 
-    Parameters: counts, any shape, NaN = missing; black and white, what the sensor reads there, counts, broadcast.
-    Returns: fraction, same shape. White may read low (load from the supply): the sign takes care of itself.
-    Raises: BadInput for ``white`` when it equals black.
+    Parameters: counts, any shape, NaN = missing; black and white, what the sensor reads there, counts,
+    broadcast. Returns: fraction, same shape. White may read low (load from the supply): the sign takes care
+    of itself. Raises: BadInput for ``white`` when it equals black.
 
     >>> reflectance([100, 500, 950], 100, 900).tolist()
     [0.0, 0.5, 1.0]
@@ -37,8 +37,8 @@ def reflectance(counts: npt.ArrayLike, black: npt.ArrayLike, white: npt.ArrayLik
 
 @dataclass(frozen=True)
 class LinePositions:
-    """``offset_mm``, shape (n,), is NaN where the line is lost, positive to the right; ``dark``, shape (sensors, n), tells
-    which sensors see the line."""
+    """``offset_mm``, shape (n,), is NaN where the line is lost, positive to the right; ``dark``, shape
+    (sensors, n), tells which sensors see the line."""
 
     offset_mm: Array
     dark: tuple[npt.NDArray[np.bool_], ...]
@@ -51,9 +51,12 @@ class LinePositions:
 
     @property
     def state(self) -> npt.NDArray[np.int8]:
-        """Index into STATES, shape (n,): lost, broken (dark, pale, dark), wide (all of two or more sensors dark), else
-        left, centre or right by half a pitch."""
-        begins = [self.dark[0], *(now & ~before for before, now in zip(self.dark, self.dark[1:], strict=False))]
+        """Index into STATES, shape (n,): lost, broken (dark, pale, dark), wide (all of two or more sensors
+        dark), else left, centre or right by half a pitch."""
+        begins = [
+            self.dark[0],
+            *(now & ~before for before, now in zip(self.dark, self.dark[1:], strict=False)),
+        ]
         strips = np.sum(begins, axis=0)
         wide = (self.width_seen == len(self.dark)) & (len(self.dark) > 1)
         near = self.pitch_mm / 2 * (1 - 1e-9)
@@ -68,8 +71,8 @@ class LinePositions:
 def line_positions(darkness: npt.ArrayLike, pitch_mm: float) -> LinePositions:
     """Where the line lies under a row of sensors: weighted centroid of darkness.
 
-    Parameters: darkness, shape (n, sensors) or (sensors,), 0 to 1, left to right (1 − reflectance); pitch_mm, between
-    neighbours. Returns: LinePositions. A darkness below 0.2 counts as none.
+    Parameters: darkness, shape (n, sensors) or (sensors,), 0 to 1, left to right (1 − reflectance); pitch_mm,
+    between neighbours. Returns: LinePositions. A darkness below 0.2 counts as none.
     Raises: BadInput for ``darkness`` outside 0…1 or empty.
 
     >>> float(line_positions([0, 0, 1, 1, 0], 10).offset_mm[0])

@@ -1,4 +1,5 @@
-"""Thresholds between two populations of readings, and how often each would misread. High means above the threshold."""
+"""Thresholds between two populations of readings, and how often each would misread. High means above the
+threshold."""
 
 from __future__ import annotations
 
@@ -67,7 +68,8 @@ def threshold_midpoint(low: npt.ArrayLike, high: npt.ArrayLike) -> float:
 
 @dataclass(frozen=True)
 class Otsu:
-    """``threshold`` is the middle of the flat optimum ``lowest``…``highest`` (whole counts; class 0 is ≤ t)."""
+    """``threshold`` is the middle of the flat optimum ``lowest``…``highest`` (whole counts; class 0 is ≤
+    t)."""
 
     threshold: float
     lowest: int
@@ -105,11 +107,13 @@ def threshold_otsu(counts: npt.ArrayLike) -> Otsu:
 
 
 def threshold_minimum_error(low: Population, high: Population) -> float | None:
-    """Where the two normal densities cross between the means (equal priors): fewest misreads. None without a crossing.
+    """Where the two normal densities cross between the means (equal priors): fewest misreads. None without a
+    crossing.
 
     Parameters: two populations, low mean below high mean. Returns: counts.
     Raises: BadInput for ``mean_low`` when the means are equal or the wrong way round.
-    Source: Duda, Hart & Stork, Pattern Classification, ch. 2; Kittler & Illingworth, Pattern Recognition 19 (1986) 41.
+    Source: Duda, Hart & Stork, Pattern Classification, ch. 2; Kittler & Illingworth, Pattern Recognition 19
+    (1986) 41.
 
     >>> round(threshold_minimum_error(Population(120, 15), Population(800, 90)), 1)
     220.6
@@ -166,16 +170,18 @@ class LineThreshold:
 def line_threshold(black: npt.ArrayLike, white: npt.ArrayLike) -> LineThreshold:
     """Candidate thresholds between readings over black and over white, with their odds and a verdict.
 
-    Parameters: black, white, shapes (n,) and (m,), counts, not empty. Returns: LineThreshold; polarity white_high or
-    white_low from the means; verdict good (d′ ≥ 6 and the band under half the gap), marginal (d′ ≥ 4) or poor.
-    Raises: BadInput for ``white`` when the means are equal.
+    Parameters: black, white, shapes (n,) and (m,), counts, not empty. Returns: LineThreshold; polarity
+    white_high or white_low from the means; verdict good (d′ ≥ 6 and the band under half the gap), marginal
+    (d′ ≥ 4) or poor. Raises: BadInput for ``white`` when the means are equal.
 
     >>> line_threshold([100, 104, 102], [600, 610, 605]).polarity
     'white_high'
     """
     dark, pale = population(black, "black"), population(white, "white")
     if dark.mean == pale.mean:
-        raise BadInput(f"white reads the same as black on average ({pale.mean:g}): nothing tells them apart.", "white")
+        raise BadInput(
+            f"white reads the same as black on average ({pale.mean:g}): nothing tells them apart.", "white"
+        )
     white_high = pale.mean > dark.mean
     low, high = (dark, pale) if white_high else (pale, dark)
     low_x, high_x = (black, white) if white_high else (white, black)
@@ -183,7 +189,9 @@ def line_threshold(black: npt.ArrayLike, white: npt.ArrayLike) -> LineThreshold:
     def candidate(threshold: float | None) -> Candidate:
         if threshold is None:
             return Candidate(None, None, None)
-        return Candidate(threshold, misreads_per_1000(threshold, low, high), counted_per_1000(threshold, low_x, high_x))
+        return Candidate(
+            threshold, misreads_per_1000(threshold, low, high), counted_per_1000(threshold, low_x, high_x)
+        )
 
     pooled = np.concatenate([np.asarray(black, np.float64), np.asarray(white, np.float64)])
     d = separation(dark, pale)
@@ -201,13 +209,15 @@ def line_threshold(black: npt.ArrayLike, white: npt.ArrayLike) -> LineThreshold:
 
 
 def checked_population(mean: float, sd: float, name: str) -> Population:
-    """A population from its numbers, a zero sd raised to that of one count. Raises BadInput for a negative sd."""
+    """A population from its numbers, a zero sd raised to that of one count. Raises BadInput for a negative
+    sd."""
     return Population(mean, check_not_negative(sd, name) or LEAST_SD)
 
 
 @dataclass(frozen=True)
 class ScoreThreshold:
-    """Area under the ROC curve, Youden's J, and the score from which on a reading is called high (None when J is 0)."""
+    """Area under the ROC curve, Youden's J, and the score from which on a reading is called high (None when J
+    is 0)."""
 
     auc: float
     youden_j: float
@@ -217,8 +227,8 @@ class ScoreThreshold:
 def score_threshold(scores: npt.ArrayLike, labels: npt.ArrayLike) -> ScoreThreshold:
     """Area under the ROC curve and the threshold of the largest Youden J, the first from the top.
 
-    Parameters: scores, shape (n,); labels, shape (n,), 0 or 1, both present. A reading is high if score ≥ threshold.
-    Returns: ScoreThreshold. Raises: BadInput for ``labels`` or ``scores``.
+    Parameters: scores, shape (n,); labels, shape (n,), 0 or 1, both present. A reading is high if score ≥
+    threshold. Returns: ScoreThreshold. Raises: BadInput for ``labels`` or ``scores``.
     Source: Mann & Whitney (1947) by ranks, ties counted half; Youden, Cancer 3 (1950) 32.
 
     >>> score_threshold([0.1, 0.4, 0.35, 0.8], [0, 0, 1, 1])

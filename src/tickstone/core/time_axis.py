@@ -1,4 +1,5 @@
-"""A column of times made into a time axis: unwrapped, rising, with a new segment where a counter began anew."""
+"""A column of times made into a time axis: unwrapped, rising, with a new segment where a counter began
+anew."""
 
 from __future__ import annotations
 
@@ -27,11 +28,11 @@ class Placed:
 class TimeAxis:
     """Places the rows of a file, a block at a time.
 
-    Parameters: unit_us, µs in one step of the column's numbers; wraps, whether the numbers are a 32-bit counter's; shifts,
-    whether numbers from long ago are counted from their first.
-    A time that falls begins a new segment, which goes on where the last one ended, a usual step later; equal times stay
-    equal. ``backward`` counts the falls, ``repeated`` the equal ones, ``wrapped`` the roll-overs; ``shift_us`` was taken
-    off every time, because the file counts from long ago.
+    Parameters: unit_us, µs in one step of the column's numbers; wraps, whether the numbers are a 32-bit
+    counter's; shifts, whether numbers from long ago are counted from their first.
+    A time that falls begins a new segment, which goes on where the last one ended, a usual step later; equal
+    times stay equal. ``backward`` counts the falls, ``repeated`` the equal ones, ``wrapped`` the roll-overs;
+    ``shift_us`` was taken off every time, because the file counts from long ago.
     """
 
     def __init__(self, unit_us: float, wraps: bool = True, shifts: bool = True) -> None:

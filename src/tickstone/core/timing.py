@@ -12,7 +12,8 @@ GAP_FACTOR = 2.5  # an interval this many times the usual one is a gap
 
 @dataclass(frozen=True)
 class Rhythm:
-    """``rate_hz`` and ``jitter_ms`` (sd of the intervals without gaps) are None with fewer than three times."""
+    """``rate_hz`` and ``jitter_ms`` (sd of the intervals without gaps) are None with fewer than three
+    times."""
 
     rate_hz: float | None
     jitter_ms: float | None
@@ -33,4 +34,6 @@ def rhythm(times_s: npt.ArrayLike) -> Rhythm:
     if usual <= 0:
         return Rhythm(None, None, 0)
     regular = steps[steps <= GAP_FACTOR * usual]
-    return Rhythm(round(1.0 / usual, 3), round(float(regular.std()) * 1000, 3), int((steps > GAP_FACTOR * usual).sum()))
+    return Rhythm(
+        round(1.0 / usual, 3), round(float(regular.std()) * 1000, 3), int((steps > GAP_FACTOR * usual).sum())
+    )

@@ -55,8 +55,8 @@ def distances(
     """Voltage to distance on the far branch, ``a/(V − c) − b``.
 
     Parameters: volts, any shape, V, NaN = missing; a, b, c of the fit; min_mm and max_mm, the useful range.
-    Returns: TriangulatedDistances. Nearer than the peak the voltage falls again, so a distance below min_mm is a number
-    without meaning. Source: triangulation geometry; common practice.
+    Returns: TriangulatedDistances. Nearer than the peak the voltage falls again, so a distance below min_mm
+    is a number without meaning. Source: triangulation geometry; common practice.
 
     >>> distances(2.4353211, 260.0, 9.0, 0.05).distance_mm.round(2).tolist()
     100.0
@@ -74,12 +74,14 @@ def distances(
 
 
 def mm_per_volt(distance_mm: npt.ArrayLike, a: float, b: float) -> Array:
-    """How far one volt reaches at a distance, mm/V: ``(d + b)²/a``; it worsens with the square of the distance."""
+    """How far one volt reaches at a distance, mm/V: ``(d + b)²/a``; it worsens with the square of the
+    distance."""
     return (np.asarray(distance_mm, dtype=np.float64) + b) ** 2 / a
 
 
 def monotonic_from_mm(distance_mm: Array, volts: Array) -> float | None:
-    """The smallest distance from which on the mean voltage strictly falls, or None when it does not at the far end."""
+    """The smallest distance from which on the mean voltage strictly falls, or None when it does not at the
+    far end."""
     places = np.unique(distance_mm)
     means = np.array([volts[distance_mm == place].mean() for place in places])
     falls = np.diff(means) < 0
@@ -89,20 +91,24 @@ def monotonic_from_mm(distance_mm: Array, volts: Array) -> float | None:
     return float(places[last_rise[-1] + 1] if last_rise.size else places[0])
 
 
-def fit(distance_mm: npt.ArrayLike, volts: npt.ArrayLike, min_mm: float = 100.0, max_mm: float = 800.0) -> Hyperbola:
+def fit(
+    distance_mm: npt.ArrayLike, volts: npt.ArrayLike, min_mm: float = 100.0, max_mm: float = 800.0
+) -> Hyperbola:
     """Fit the far branch: least squares in volts on the points within min_mm…max_mm.
 
     Parameters: distance_mm, volts: shape (n,), at least three different distances within the range.
     Returns: Hyperbola; residual_sd_mm is the sd (n − 3) of inverted less true distance.
-    Raises: BadInput for ``pairs``. Source: Levenberg-Marquardt by scipy.optimize.least_squares, begun at the best of a
-    ladder of b, at each of which a and c are a straight line.
+    Raises: BadInput for ``pairs``. Source: Levenberg-Marquardt by scipy.optimize.least_squares, begun at the
+    best of a ladder of b, at each of which a and c are a straight line.
     """
     check_order(min_mm, max_mm, "min_mm", "max_mm")
     every_d, every_v = np.asarray(distance_mm, dtype=np.float64), np.asarray(volts, dtype=np.float64)
     inside = (every_d >= min_mm) & (every_d <= max_mm)
     d, v = every_d[inside], every_v[inside]
     if np.unique(d).size < 3:
-        raise BadInput(f"pairs need at least three different distances from {min_mm:g} to {max_mm:g} mm.", "pairs")
+        raise BadInput(
+            f"pairs need at least three different distances from {min_mm:g} to {max_mm:g} mm.", "pairs"
+        )
     from scipy.optimize import least_squares  # here, since loading it takes longer than most calculations
 
     def line(b: float) -> tuple[float, float, float]:
@@ -116,12 +122,19 @@ def fit(distance_mm: npt.ArrayLike, volts: npt.ArrayLike, min_mm: float = 100.0,
     _, a, c = line(b)
     scale = np.array([abs(a) or 1.0, near, float(np.ptp(v)) or 1.0])
     solved = least_squares(
-        lambda p: p[0] * scale[0] / (d + p[1] * scale[1]) + p[2] * scale[2] - v, np.array([a, b, c]) / scale,
-        method="lm", xtol=1e-15, ftol=1e-15, gtol=1e-15, max_nfev=20_000,
-    )  # fmt: skip
+        lambda p: p[0] * scale[0] / (d + p[1] * scale[1]) + p[2] * scale[2] - v,
+        np.array([a, b, c]) / scale,
+        method="lm",
+        xtol=1e-15,
+        ftol=1e-15,
+        gtol=1e-15,
+        max_nfev=20_000,
+    )
     a, b, c = (float(one) for one in solved.x * scale)
     if not (a > 0 and near + b > 0):
-        raise BadInput("pairs must show a voltage that falls as the target goes away, ever more slowly.", "pairs")
+        raise BadInput(
+            "pairs must show a voltage that falls as the target goes away, ever more slowly.", "pairs"
+        )
     residual = None
     if d.size > 3:
         with np.errstate(divide="ignore"):

@@ -6,14 +6,15 @@ import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
-JUMPS, NOISE = 3.0, 1e-9  # a step to one side that so much outdoes the other is a jump, rounding of the result left out
+# a step to one side that so much outdoes the other is a jump, rounding of the result left out
+JUMPS, NOISE = 3.0, 1e-9
 STEP = 1e-4  # of a standard uncertainty: small enough to be straight, large enough to keep digits
 
 
 @dataclass(frozen=True)
 class Budget:
-    """Standard uncertainty (k = 1), the share of its variance by cause (summing to 1, or all 0), and the change of the
-    result per unit of each cause."""
+    """Standard uncertainty (k = 1), the share of its variance by cause (summing to 1, or all 0), and the
+    change of the result per unit of each cause."""
 
     uncertainty: float
     shares: Mapping[str, float]
@@ -27,7 +28,9 @@ def combine(variances: Mapping[str, float]) -> Budget:
     {'temperature': 0.36, 'tick': 0.64}
     """
     total = math.fsum(variances.values())
-    return Budget(math.sqrt(total), {cause: (part / total if total else 0.0) for cause, part in variances.items()})
+    return Budget(
+        math.sqrt(total), {cause: (part / total if total else 0.0) for cause, part in variances.items()}
+    )
 
 
 def propagate(
@@ -39,10 +42,11 @@ def propagate(
 ) -> Budget | None:
     """Uncertainty of ``result(values)`` by first-order propagation with central differences.
 
-    Parameters: result, a smooth function of named numbers; values, where to look; sds, standard uncertainty of the
-    uncertain ones, in their own units (where the result jumps, what a whole one makes of it: 5.1.3, note 2); covariances, of pairs of names; causes, a name to the cause its share is counted
-    under (itself unless said), the same one for names that vary together.
-    Returns: Budget, in the result's unit, or None where the result is no number. Source: JCGM 100:2008, 5.1.2 and 5.2.2.
+    Parameters: result, a smooth function of named numbers; values, where to look; sds, standard uncertainty
+    of the uncertain ones, in their own units (where the result jumps, what a whole one makes of it: 5.1.3,
+    note 2); covariances, of pairs of names; causes, a name to the cause its share is counted under (itself
+    unless said), the same one for names that vary together. Returns: Budget, in the result's unit, or None
+    where the result is no number. Source: JCGM 100:2008, 5.1.2 and 5.2.2.
 
     >>> round(propagate(lambda v: v["a"] * v["b"], {"a": 2.0, "b": 5.0}, {"a": 0.1, "b": 0.0}).uncertainty, 9)
     0.5

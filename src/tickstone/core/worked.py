@@ -1,6 +1,7 @@
 """The worked line: what raw numbers mean with a set of constants, how sure that is, and what would move it.
 
-Nothing here knows a kind of sensor: the kind's own conversion is asked, and asked again with each number a little off.
+Nothing here knows a kind of sensor: the kind's own conversion is asked, and asked again with each number a
+little off.
 """
 
 from __future__ import annotations
@@ -13,7 +14,17 @@ import numpy as np
 
 from tickstone.core.checks import check_between
 from tickstone.core.constants import Provenance, Values
-from tickstone.core.rigs.kinds.base import Chain, Converted, Doubt, Kind, Moment, Rule, Series, Surroundings, Term
+from tickstone.core.rigs.kinds.base import (
+    Chain,
+    Converted,
+    Doubt,
+    Kind,
+    Moment,
+    Rule,
+    Series,
+    Surroundings,
+    Term,
+)
 from tickstone.core.uncertainty import Budget, combine, propagate
 from tickstone.core.wording import fixed
 from tickstone.errors import BadInput
@@ -27,8 +38,8 @@ RAW = "raw:"  # before the name of a raw number, so that it cannot be taken for 
 class Worked:
     """A conversion step by step. ``value`` is None with a reason when the reading means nothing.
 
-    ``chains`` lead up to ``terms``, the main line; ``sd`` is k = 1; ``shares`` are of the variance, by cause, largest
-    first; ``more`` are further results of the same reading; ``moves`` and ``said`` are sentences.
+    ``chains`` lead up to ``terms``, the main line; ``sd`` is k = 1; ``shares`` are of the variance, by cause,
+    largest first; ``more`` are further results of the same reading; ``moves`` and ``said`` are sentences.
     """
 
     chains: tuple[Chain, ...]
@@ -54,20 +65,28 @@ def check_asked(what: Kind, values: Values, asked: Mapping[str, float]) -> dict[
     unknown = [name for name in asked if name not in asks]
     if unknown:
         raise BadInput(f"{unknown[0]} is not asked for here; {', '.join(asks)} are.", unknown[0])
-    return {name: check_between(asked.get(name, ask.typical), ask.low, ask.high, name) for name, ask in asks.items()}
+    return {
+        name: check_between(asked.get(name, ask.typical), ask.low, ask.high, name)
+        for name, ask in asks.items()
+    }
 
 
 def work(what: Kind, values: Values, asked: Mapping[str, float], around: Surroundings) -> Worked:
     """Work one reading.
 
-    Parameters: what, the kind; values, its constants as they stand; asked, its raw numbers; around, other sensors.
-    Returns: Worked. Raises: BadInput naming a raw number that cannot be. Source of the ±: JCGM 100:2008, 5.1.2.
+    Parameters: what, the kind; values, its constants as they stand; asked, its raw numbers; around, other
+    sensors. Returns: Worked. Raises: BadInput naming a raw number that cannot be. Source of the ±: JCGM
+    100:2008, 5.1.2.
     """
     numbers = check_asked(what, values, asked)
     found = _convert(what, values, numbers, around)
     code, value = int(found.codes[0]), float(found.values[0])
     known = math.isfinite(value)
-    budget = _doubted(_budget(what, values, numbers, around), what.working.doubts(value, values)) if known else None
+    budget = (
+        _doubted(_budget(what, values, numbers, around), what.working.doubts(value, values))
+        if known
+        else None
+    )
     chains, terms = what.working.chains(numbers, values, around)
     single = {name: np.array([number]) for name, number in numbers.items()}
     return Worked(
@@ -99,7 +118,9 @@ def _result(what: Kind, values: Values, around: Surroundings, changed: Mapping[s
     raw = {name.removeprefix(RAW): number for name, number in changed.items() if name.startswith(RAW)}
     constants = {name: number for name, number in changed.items() if not name.startswith(RAW)}
     moved = dict(values) | {
-        name: replace(values[name], value=number) for name, number in constants.items() if number != values[name].value
+        name: replace(values[name], value=number)
+        for name, number in constants.items()
+        if number != values[name].value
     }
     air = around.air_c
     if air is not None and "air" in constants:
@@ -108,13 +129,20 @@ def _result(what: Kind, values: Values, around: Surroundings, changed: Mapping[s
 
 
 def _numbers(values: Values, numbers: Mapping[str, float]) -> dict[str, float]:
-    return {name: value.value for name, value in values.items()} | {f"{RAW}{name}": n for name, n in numbers.items()}
+    return {name: value.value for name, value in values.items()} | {
+        f"{RAW}{name}": n for name, n in numbers.items()
+    }
 
 
 def _budget(what: Kind, values: Values, numbers: Mapping[str, float], around: Surroundings) -> Budget | None:
-    """Every uncertain constant, and what makes the raw numbers uncertain, each asked for by moving it a little."""
+    """Every uncertain constant, and what makes the raw numbers uncertain, each asked for by moving it a
+    little."""
     causes = {name: what.working.causes.get(name, value.label) for name, value in values.items()}
-    sds = {name: value.sd for name, value in values.items() if value.sd and value.provenance is not Provenance.DERIVED}
+    sds = {
+        name: value.sd
+        for name, value in values.items()
+        if value.sd and value.provenance is not Provenance.DERIVED
+    }
     base = _numbers(values, numbers)
     spreads = what.working.spreads(numbers, values)
     for at, spread in enumerate(spreads):  # a raw number may be uncertain for more than one reason
@@ -179,7 +207,8 @@ def _warnings(what: Kind, numbers: Mapping[str, float], values: Values) -> tuple
     if not pinned:
         return ()
     return (
-        f"{' and '.join(pinned)} {'is' if len(pinned) == 1 else 'are'} pinned at an end: the truth may lie beyond.",
+        f"{' and '.join(pinned)} {'is' if len(pinned) == 1 else 'are'} pinned at an end: "
+        "the truth may lie beyond.",
     )
 
 

@@ -11,10 +11,32 @@ from datetime import datetime
 from tickstone.core.stones import Line
 
 UNIT_WORDS = {
-    "mm": "MM", "µs": "US", "m/s": "M_PER_S", "m/s²": "M_PER_S2", "°C": "C", "K": "K", "%": "PCT", "°": "DEG", "s": "S",
-    "": "", "×": "", "counts": "COUNTS", "bits": "BITS", "V": "V", "mV": "MV", "V·mm": "V_MM", "V/g": "V_PER_G", "g": "G",
-    "°/s": "DEG_PER_S", "°/√s": "DEG_PER_ROOT_S", "Ω": "OHM", "rpm": "RPM", "/h": "PER_H", "kg": "KG", "turn": "TURN",
-}  # fmt: skip
+    "mm": "MM",
+    "µs": "US",
+    "m/s": "M_PER_S",
+    "m/s²": "M_PER_S2",
+    "°C": "C",
+    "K": "K",
+    "%": "PCT",
+    "°": "DEG",
+    "s": "S",
+    "": "",
+    "×": "",
+    "counts": "COUNTS",
+    "bits": "BITS",
+    "V": "V",
+    "mV": "MV",
+    "V·mm": "V_MM",
+    "V/g": "V_PER_G",
+    "g": "G",
+    "°/s": "DEG_PER_S",
+    "°/√s": "DEG_PER_ROOT_S",
+    "Ω": "OHM",
+    "rpm": "RPM",
+    "/h": "PER_H",
+    "kg": "KG",
+    "turn": "TURN",
+}
 
 
 @dataclass(frozen=True)
@@ -40,12 +62,16 @@ def number(value: float) -> str:
 
 
 def remark(line: Line, cut_at: datetime) -> str:
-    """Unit, uncertainty, provenance, source and date in one line of comment; what nobody made has the stone's date."""
+    """Unit, uncertainty, provenance, source and date in one line of comment; what nobody made has the stone's
+    date."""
     spread = f" ± {2 * line.sd:.2g}" if line.sd else ""
     unit = f" {line.unit}" if line.unit else ""
     stale = f"; STALE: {line.stale}" if line.stale else ""
     stale += f"; WARNING: {line.warning}" if line.warning else ""
-    text = f"{line.label}{spread}{unit}, {line.provenance}, {line.source}, {line.made_at or cut_at:%Y-%m-%d}{stale}"
+    text = (
+        f"{line.label}{spread}{unit}, {line.provenance}, {line.source}, "
+        f"{line.made_at or cut_at:%Y-%m-%d}{stale}"
+    )
     return _one_line(text)
 
 
@@ -79,22 +105,36 @@ def c_header(header: Header, lines: Sequence[Line]) -> str:
 def python_module(header: Header, lines: Sequence[Line]) -> str:
     """A Python module of plain assignments."""
     top = "\n".join(f"# {part}" for part in _title(header))
-    body = "\n".join(f"{identifier(line)} = {number(line.value)}  # {remark(line, header.cut_at)}" for line in lines)
+    body = "\n".join(
+        f"{identifier(line)} = {number(line.value)}  # {remark(line, header.cut_at)}" for line in lines
+    )
     return f"{top}\n\n{body}\n"
 
 
 def json_document(header: Header, lines: Sequence[Line]) -> str:
-    """A JSON object: the stone, and its constants by name with value, unit, uncertainty (95 %), provenance, date."""
+    """A JSON object: the stone, and its constants by name with value, unit, uncertainty (95 %), provenance,
+    date."""
     constants = {
         identifier(line): {
-            "sensor": line.sensor, "label": line.label, "value": line.value, "unit": line.unit,
-            "uncertainty_95": None if line.sd is None else 2 * line.sd, "provenance": line.provenance,
-            "source": line.source, "date": f"{line.made_at or header.cut_at:%Y-%m-%d}", "stale": line.stale or None,
+            "sensor": line.sensor,
+            "label": line.label,
+            "value": line.value,
+            "unit": line.unit,
+            "uncertainty_95": None if line.sd is None else 2 * line.sd,
+            "provenance": line.provenance,
+            "source": line.source,
+            "date": f"{line.made_at or header.cut_at:%Y-%m-%d}",
+            "stale": line.stale or None,
             "warning": line.warning or None,
         }
         for line in lines
-    }  # fmt: skip
-    stone = {"rig": header.rig, "number": header.number, "cut_at": header.cut_at.isoformat(), "why": header.why}
+    }
+    stone = {
+        "rig": header.rig,
+        "number": header.number,
+        "cut_at": header.cut_at.isoformat(),
+        "why": header.why,
+    }
     return json.dumps({"stone": stone, "constants": constants}, ensure_ascii=False, indent=2) + "\n"
 
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 import re
 import textwrap
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from tickstone.core.rigs.catalogue import part_of, pin_of
@@ -13,7 +12,7 @@ from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.labels import labels
 from tickstone.core.rigs.outputs import added_inputs, converter_of
 from tickstone.core.rigs.part import Chosen, Role
-from tickstone.core.rigs.reading import Counts, Reading, Registers
+from tickstone.core.rigs.reading import Counts, Echo, Reading, Registers, Steps, Swing
 from tickstone.core.rigs.rig import Output, Rig, Wire
 from tickstone.core.wiring.places import pin_named
 from tickstone.errors import BadInput
@@ -27,8 +26,9 @@ SLOW_SOURCE_OHM = 10_000.0
 
 @dataclass(frozen=True)
 class PinUse:
-    """A pin of a part at its place: its name in the program, what the program calls the board's pin, and what it can do.
-    ``channel`` is an input of a converter on the bus at ``address`` (None: the board's own pin)."""
+    """A pin of a part at its place: its name in the program, what the program calls the board's pin, and what
+    it can do. ``channel`` is an input of a converter on the bus at ``address`` (None: the board's own
+    pin)."""
 
     name: str
     code: str
@@ -56,9 +56,34 @@ class Use:
     codes: int = 1024  # of the converter that reads it
     stretch: int = 1  # how many times slower than usual it reads, so that the line is not too full
 
+    @property
+    def kind(self) -> str:
+        """The way of reading as a name in code: slot_thermometer."""
+        return re.sub(r"(?<!^)(?=[A-Z])", "_", type(self.reading).__name__).lower()
+
     def every_ms(self, usual_ms: int) -> int:
         """Ms between two readings."""
         return usual_ms * self.stretch
+
+    @property
+    def shutdown(self) -> PinUse | None:
+        """The pin that holds a part on the bus in shutdown, where it has such a pin."""
+        if isinstance(self.reading, Registers) and self.reading.shutdown:
+            return self.pins[self.reading.shutdown]
+        return None
+
+    @property
+    def writes(self) -> list[tuple[int, int]]:
+        """What is written to a part on the bus before it is read, as (register, value)."""
+        if not isinstance(self.reading, Registers):
+            return []
+        return [*self.reading.setup, *([self.reading.start] if self.reading.start else [])]
+
+    @property
+    def step_codes(self) -> tuple[int, int]:
+        """Under which code and beyond which one an analogue pin makes a step."""
+        assert isinstance(self.reading, Steps)
+        return round(self.reading.low * self.codes), round(self.reading.high * self.codes)
 
 
 @dataclass(frozen=True)
@@ -83,6 +108,48 @@ class Plan:
         """Whether a converter on the bus is read."""
         return any(pin.address is not None for use in self.uses for pin in use.pins.values())
 
+    @property
+    def rangers(self) -> list[tuple[PinUse, PinUse, str]]:
+        """Trigger, echo and label of each ranger that pings."""
+        return [
+            (use.pins[reading.trigger], use.pins[reading.echo], use.labels[reading.channel])
+            for use in self.uses
+            if isinstance(reading := use.reading, Echo)
+        ]
+
+    @property
+    def pins(self) -> list[PinUse]:
+        """The board's own pins that are read or let parts wake, once each; not the bus."""
+        every = {pin.name: pin for use in self.uses for pin in use.pins.values()}
+        bus = {"i2c-data", "i2c-clock"}
+        return [pin for pin in every.values() if pin.address is None and not bus & set(pin.abilities)]
+
+    @property
+    def analogue(self) -> set[str]:
+        """Names of the board's own pins whose codes are read."""
+        return {
+            pin.name
+            for use in self.uses
+            if isinstance(use.reading, Counts | Swing)
+            or (isinstance(use.reading, Steps) and use.reading.analogue)
+            for pin in use.pins.values()
+            if pin.address is None
+        }
+
+    @property
+    def bus_pins(self) -> tuple[str, str]:
+        """What the program calls the bus's data and clock pins."""
+        data, clock = (
+            next(pin for pin in self.rig.board.pins if ability in pin.abilities)
+            for ability in ("i2c-data", "i2c-clock")
+        )
+        return data.code or data.name, clock.code or clock.name
+
+    @property
+    def bits(self) -> int:
+        """Of the board's converter."""
+        return self.rig.board.adc_bits or 12
+
 
 def plan_of(rig: Rig) -> Plan:
     """Work out what a rig's program must do. Raises BadInput naming a pin that is not wired."""
@@ -97,9 +164,10 @@ def plan_of(rig: Rig) -> Plan:
         for reading in what.reads(Chosen(what.options, one.options)):
             uses.append(Use(identifier(one.id), reading, pins, mine, address, codes))
     held = [
-        _pin(rig, w) for w in rig.wires if isinstance(rig.part(w.sensor), Output)
-        and pin_of(rig, w).role in (Role.INPUT, Role.LAMP)
-    ]  # fmt: skip
+        _pin(rig, w)
+        for w in rig.wires
+        if isinstance(rig.part(w.sensor), Output) and pin_of(rig, w).role in (Role.INPUT, Role.LAMP)
+    ]
     full = sum(_characters_a_second(use) for use in uses) / (LINE_SHARE * BAUD / BITS_A_CHARACTER)
     stretch = max(1, math.ceil(full))
     return Plan(rig, tuple(replace(use, stretch=stretch) for use in uses), tuple(held))
@@ -124,7 +192,9 @@ def _characters_a_second(use: Use) -> float:
 def _pin(rig: Rig, wire: Wire) -> PinUse:
     place, added = pin_named(rig, wire.to), added_inputs(rig)
     if place is None:
-        raise BadInput(f"The {wire.pin} of {rig.part(wire.sensor).name} is on no pin: wire it first.", "wires")
+        raise BadInput(
+            f"The {wire.pin} of {rig.part(wire.sensor).name} is on no pin: wire it first.", "wires"
+        )
     name = identifier(f"{wire.sensor} {wire.pin}").upper()
     slow = pin_of(rig, wire).source_ohm > SLOW_SOURCE_OHM
     if place.name in added:
@@ -140,67 +210,22 @@ def identifier(text: str) -> str:
     return name if name and not name[0].isdigit() else f"part_{name}"
 
 
-def opening(plan: Plan, mark: str) -> list[str]:
-    """The comment that every program begins with."""
+def opening(plan: Plan, mark: int) -> list[str]:
+    """The lines of the comment that every program begins with; its mark takes so many characters."""
     rig = plan.rig
     said = [
         f"Watch program of {one_line(rig.title)}: it streams raw readings, one line each, at {BAUD} baud.",
-        "A line is label:value pairs; t_us is this board's own clock in µs, which wraps at 32 bits. A missing reading is "
-        "left out; an echo of 0 means that none came.",
+        "A line is label:value pairs; t_us is this board's own clock in µs, which wraps at 32 bits. A "
+        "missing reading is left out; an echo of 0 means that none came.",
         f"For the {rig.board.title}. Hold the pin numbers below against the print on your board.",
         "Bus registers are those that such parts usually have: hold them against the part's own sheet.",
         "Wheels off the ground for the first run. Outputs are held off.",
-    ]  # fmt: skip
+    ]
     if not plan.on_bus:
         del said[3]
-    width = 86 - len(mark)
-    return [f"{mark} {line}" for text in said for line in textwrap.wrap(text, width)]
-
-
-def python_layout(blocks: list[str]) -> str:
-    """Blocks of Python with two empty lines around each definition, and one between plain lines."""
-    text, before = "", ""
-    for block in (block.strip("\n") for block in blocks):
-        if not block:
-            continue
-        defines = (
-            block.lstrip("#").startswith(("def ", "class ", "@", " "))
-            or "\ndef " in f"\n{block}"
-            or "\nclass " in block
-        )
-        gap = "" if not text else "\n\n\n" if defines or "\ndef " in before or "\nclass " in before else "\n\n"
-        text += gap + block
-        before = f"\n{block}"
-    return text + "\n"
+    return [line for text in said for line in textwrap.wrap(text, 86 - mark)]
 
 
 def one_line(text: str) -> str:
     """Text that stays inside a comment."""
     return re.sub(r"\s+", " ", text).replace("\\", "/")
-
-
-def program(rig: Rig, language: str) -> str:
-    """The watch program of a rig.
-
-    Parameters: rig, wired; language, cpp or python. Returns: the whole program. Raises: BadInput for ``language`` when the
-    board does not run it, and for ``wires`` naming a signal that is on no pin.
-    """
-    from tickstone.firmware import watch_cpp, watch_linux, watch_python
-
-    writers: dict[tuple[str, str], Callable[[Plan], str]] = {
-        ("cpp", ""): watch_cpp.write,
-        ("python", "machine"): watch_python.write,
-        ("python", "linux"): watch_linux.write,
-    }
-    board = rig.board
-    if language not in ("cpp", "python"):
-        raise BadInput(f"language must be cpp or python, not {language!r}.", "language")
-    if language not in board.programs:
-        runs = " or ".join(board.programs) or "no program"
-        raise BadInput(f"The {board.title} does not run {language}: take {runs}.", "language")
-    return writers[language, board.python if language == "python" else ""](plan_of(rig))
-
-
-def suffix(language: str) -> str:
-    """The ending of a program's file name."""
-    return {"cpp": "cpp", "python": "py"}[language]

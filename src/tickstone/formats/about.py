@@ -1,4 +1,5 @@
-"""What an export says of itself, so that a number can be traced, and so that the file can become the same recording again."""
+"""What an export says of itself, so that a number can be traced, and so that the file can become the same
+recording again."""
 
 from __future__ import annotations
 
@@ -69,7 +70,8 @@ class About:
     odd: tuple[AboutLine, ...] = ()
 
     def meaning(self, column: str, every: Iterable[tuple[str, str]]) -> Meaning | None:
-        """What a column means to a rig with these (sensor, channel) pairs; None for readings of no sensor of it."""
+        """What a column means to a rig with these (sensor, channel) pairs; None for readings of no sensor of
+        it."""
         if column == TIME_COLUMN:
             return Meaning(TIME, unit_us=1.0)
         for one in self.columns:
@@ -89,8 +91,10 @@ class About:
         """The same for people, a line each; no line holds a line's end."""
         began = f", begun {self.started_at.isoformat(' ', 'seconds')}" if self.started_at else ""
         said = [
-            f"{self.name}, a recording of {self.rig_title} ({self.rig}, revision {self.revision}) from {self.source}{began}",
-            f"raw columns: {', '.join(f'{one.name} [{one.unit}]' if one.unit else one.name for one in self.columns)}",
+            f"{self.name}, a recording of {self.rig_title} ({self.rig}, revision {self.revision}) from "
+            f"{self.source}{began}",
+            "raw columns: "
+            f"{', '.join(f'{one.name} [{one.unit}]' if one.unit else one.name for one in self.columns)}",
         ]
         if self.converted:
             said.append(f"converted columns, with {self.constants}: {', '.join(self.converted)}")
@@ -100,7 +104,8 @@ class About:
 
 
 def about_of(found: Mapping[str, Any] | None) -> About | None:
-    """What a file says of itself, or None when it says nothing that is whole: it is then a file like any other."""
+    """What a file says of itself, or None when it says nothing that is whole: it is then a file like any
+    other."""
     if found is None or found.get("version") != VERSION:
         return None
     try:
@@ -120,17 +125,38 @@ def about_of(found: Mapping[str, Any] | None) -> About | None:
 
 def _whole(about: About) -> bool:
     """Whether every part is of its type: what a stranger wrote must not end in a failure later."""
-    texts = (about.name, about.note, about.rig, about.rig_title, about.source, about.clock, about.ended_why,
-             about.constants)  # fmt: skip
+    texts = (
+        about.name,
+        about.note,
+        about.rig,
+        about.rig_title,
+        about.source,
+        about.clock,
+        about.ended_why,
+        about.constants,
+    )
     marks = all(
-        isinstance(one.label, str) and isinstance(one.t0, int) and (one.t1 is None or isinstance(one.t1, int))
-        and isinstance(one.truth, dict | None) and isinstance(one.conditions, dict | None)
-        and isinstance(one.sensor, str | None) and 0 <= one.t0 < 2**62 and (one.t1 is None or one.t0 <= one.t1 < 2**62)
+        isinstance(one.label, str)
+        and isinstance(one.t0, int)
+        and (one.t1 is None or isinstance(one.t1, int))
+        and isinstance(one.truth, dict | None)
+        and isinstance(one.conditions, dict | None)
+        and isinstance(one.sensor, str | None)
+        and 0 <= one.t0 < 2**62
+        and (one.t1 is None or one.t0 <= one.t1 < 2**62)
         for one in about.marks
-    )  # fmt: skip
-    columns = all(isinstance(v, str) for one in about.columns for v in (one.name, one.channel, one.form, one.unit))
-    odd = all(isinstance(one.text, str) and isinstance(one.why, str) and isinstance(one.t, int) for one in about.odd)
+    )
+    columns = all(
+        isinstance(v, str) for one in about.columns for v in (one.name, one.channel, one.form, one.unit)
+    )
+    odd = all(
+        isinstance(one.text, str) and isinstance(one.why, str) and isinstance(one.t, int) for one in about.odd
+    )
     return (
-        all(isinstance(text, str) and "\0" not in text for text in texts) and isinstance(about.revision, int | None)
-        and all(isinstance(one, str) for one in about.converted) and marks and columns and odd
-    )  # fmt: skip
+        all(isinstance(text, str) and "\0" not in text for text in texts)
+        and isinstance(about.revision, int | None)
+        and all(isinstance(one, str) for one in about.converted)
+        and marks
+        and columns
+        and odd
+    )

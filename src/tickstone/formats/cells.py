@@ -30,15 +30,18 @@ def plain(values: Array) -> pl.Series:
 
 
 def guarded(frame: pl.DataFrame, words: Sequence[str]) -> pl.DataFrame:
-    """A table in whose columns of words no cell begins a formula: an apostrophe stands before those that would."""
+    """A table in whose columns of words no cell begins a formula: an apostrophe stands before those that
+    would."""
     if not words:
         return frame
     begins = "^[" + "".join(f"\\x{ord(one):02x}" for one in FORMULA) + "]"
     return frame.with_columns(
         pl.when(pl.col(name).str.contains(begins) & ~pl.col(name).str.contains(_NUMBER))
-        .then(pl.lit("'") + pl.col(name)).otherwise(pl.col(name)).alias(name)
+        .then(pl.lit("'") + pl.col(name))
+        .otherwise(pl.col(name))
+        .alias(name)
         for name in words
-    )  # fmt: skip
+    )
 
 
 def guarded_name(name: str) -> str:

@@ -22,15 +22,30 @@ Array = npt.NDArray[np.float64]
 TIMES_US = {"t_us": 1.0, "t_ms": 1e3, "t_s": 1e6}
 LENGTHS_MM = {"mm": 1.0, "cm": 10.0, "in": 25.4}
 UNIT_NAMES = {
-    "mm": "mm", "m/s": "m_s", "rpm": "rpm", "°": "deg", "°C": "c", "°/s": "dps", "g": "g", "V": "v", "mV": "mv", "%": "pct",
-    "Hz": "hz", "1/s": "per_s", "µA": "ua", "dB": "db", "steps": "steps", "counts": "counts", "": "",
-}  # fmt: skip
+    "mm": "mm",
+    "m/s": "m_s",
+    "rpm": "rpm",
+    "°": "deg",
+    "°C": "c",
+    "°/s": "dps",
+    "g": "g",
+    "V": "v",
+    "mV": "mv",
+    "%": "pct",
+    "Hz": "hz",
+    "1/s": "per_s",
+    "µA": "ua",
+    "dB": "db",
+    "steps": "steps",
+    "counts": "counts",
+    "": "",
+}
 
 
 @dataclass(frozen=True)
 class Candidate:
-    """A sensor that columns may belong to; of a ``bare`` one nothing is known but its kind. ``prefix`` begins the names
-    of its converted columns."""
+    """A sensor that columns may belong to; of a ``bare`` one nothing is known but its kind. ``prefix`` begins
+    the names of its converted columns."""
 
     name: str
     kind: Kind
@@ -50,7 +65,8 @@ class Mapped:
 
 @dataclass(frozen=True)
 class Plain:
-    """Columns turned by a formula that needs no sensor: names of the results, and the function of the columns."""
+    """Columns turned by a formula that needs no sensor: names of the results, and the function of the
+    columns."""
 
     columns: tuple[int, ...]
     results: tuple[str, ...]
@@ -59,7 +75,8 @@ class Plain:
 
 @dataclass
 class Plan:
-    """What becomes of each column. ``time`` is the column of the time, and its µs; ``target`` says it by column name."""
+    """What becomes of each column. ``time`` is the column of the time, and its µs; ``target`` says it by
+    column name."""
 
     time: tuple[int, float] | None
     mapped: list[Mapped]
@@ -73,8 +90,8 @@ CONVERTER = {"bits", "reference", "noise"}  # what is known of a converter makes
 
 
 def bare_candidates(constants: Mapping[str, float]) -> list[Candidate]:
-    """Every kind as a part of which nothing is known but what ``constants`` says. Raises BadInput for a name that no
-    kind has."""
+    """Every kind as a part of which nothing is known but what ``constants`` says. Raises BadInput for a name
+    that no kind has."""
     every = {spec.name for known in KINDS.values() for spec in known.constants}
     for name in constants:
         if name not in every:
@@ -99,14 +116,20 @@ def rig_candidates(rig: Rig, constants: Mapping[str, float]) -> list[Candidate]:
 
 def targets(candidates: Sequence[Candidate]) -> dict[str, tuple[Candidate, str]]:
     """Everything that a column can be said to be, as sensor.channel."""
-    return {f"{one.name}.{channel.name}": (one, channel.name) for one in candidates for channel in one.kind.channels}
+    return {
+        f"{one.name}.{channel.name}": (one, channel.name)
+        for one in candidates
+        for channel in one.kind.channels
+    }
 
 
-def plan(names: Sequence[str], candidates: Sequence[Candidate], said: Mapping[str, str] | None = None) -> Plan:
+def plan(
+    names: Sequence[str], candidates: Sequence[Candidate], said: Mapping[str, str] | None = None
+) -> Plan:
     """Decide what each column is.
 
-    Parameters: names, of the columns; candidates, sensors in order of preference; said, column name to sensor.channel,
-    or to nothing for a column to be left alone, where the guess is not to be asked.
+    Parameters: names, of the columns; candidates, sensors in order of preference; said, column name to
+    sensor.channel, or to nothing for a column to be left alone, where the guess is not to be asked.
     Returns: Plan. Raises: BadInput naming a column or target that is not there.
     """
     known = targets(candidates)
@@ -137,7 +160,9 @@ def plan(names: Sequence[str], candidates: Sequence[Candidate], said: Mapping[st
         made.adc_bits, made.adc_reference_v = int(reference["bits"].value), reference["reference"].value
     made.plain = _plain(names, used, told, made)
     if not made.plain and not any(_results(one) for one in made.mapped):
-        raise BadInput(f"None of the columns ({', '.join(names)}) is a raw reading that is known here.", "file")
+        raise BadInput(
+            f"None of the columns ({', '.join(names)}) is a raw reading that is known here.", "file"
+        )
     return made
 
 

@@ -28,13 +28,16 @@ class Column:
 
 
 class Converting:
-    """Converts a table by a plan; what one block leaves behind (the last edge, the last air) the next one finds."""
+    """Converts a table by a plan; what one block leaves behind (the last edge, the last air) the next one
+    finds."""
 
     def __init__(self, table: TableSource, plan: Plan) -> None:
         self.table, self.plan = table, plan
         self.names = [column.name for column in table.columns]
         self.rows = 0
-        self.first_asked: dict[str, list[dict[str, float]]] = {}  # by sensor: the raw numbers of the first rows
+        self.first_asked: dict[
+            str, list[dict[str, float]]
+        ] = {}  # by sensor: the raw numbers of the first rows
         self._last_air = np.nan
 
     def blocks(self) -> Iterator[tuple[Block, list[Column]]]:
@@ -59,7 +62,9 @@ class Converting:
             columns += self._sensor(block, one, times, air)
         for plain in self.plan.plain:
             found = plain.formula(*(self._numbers(block, at) for at in plain.columns))
-            columns += [Column(name, nine_digits(values)) for name, values in zip(plain.results, found, strict=True)]
+            columns += [
+                Column(name, nine_digits(values)) for name, values in zip(plain.results, found, strict=True)
+            ]
         return _named_apart(columns, {name.lower() for name in self.names})
 
     def _sensor(self, block: Block, one: Mapped, times: Array | None, air: Array | None) -> list[Column]:
@@ -77,15 +82,21 @@ class Converting:
         around = Surroundings(air)
         found = kind.working.read(asked, values, around)
         series = [
-            each for each in kind.working.more(asked, values, around) if not each.needs or each.needs in one.channels
+            each
+            for each in kind.working.more(asked, values, around)
+            if not each.needs or each.needs in one.channels
         ]
         prefix = one.candidate.prefix
         absent = np.all([np.isnan(channels[name]) for name in one.channels], axis=0)
         columns = []
         for name in wanted_results(one, [each.name for each in series]):
             if name == VALUE:
-                columns.append(Column(result_name(prefix, kind.quantity.name, kind.quantity.unit),
-                                      nine_digits(np.where(found.valid, found.values, np.nan))))  # fmt: skip
+                columns.append(
+                    Column(
+                        result_name(prefix, kind.quantity.name, kind.quantity.unit),
+                        nine_digits(np.where(found.valid, found.values, np.nan)),
+                    )
+                )
                 if any(kind.reasons):
                     codes = np.where(absent, 0, found.codes)
                     said = pl.Series(np.array(kind.reasons, dtype=object)[codes].tolist(), dtype=pl.String)
@@ -133,7 +144,8 @@ def _named_apart(columns: list[Column], taken: set[str]) -> list[Column]:
 
 
 def frames(converting: Converting) -> Iterator[pl.DataFrame]:
-    """The rows with raw and converted cells as text, a block at a time. Raises BadInput when there is no row."""
+    """The rows with raw and converted cells as text, a block at a time. Raises BadInput when there is no
+    row."""
     begun = False
     for block, columns in converting.blocks():
         begun = True
@@ -144,7 +156,8 @@ def frames(converting: Converting) -> Iterator[pl.DataFrame]:
 
 
 def csv_blocks(converting: Converting) -> Iterator[str]:
-    """The same as CSV, the names of the columns first. Words that a spreadsheet would take for a formula are not."""
+    """The same as CSV, the names of the columns first. Words that a spreadsheet would take for a formula are
+    not."""
     words = [column.name for column in converting.table.columns if column.type == TEXT]
     for count, frame in enumerate(frames(converting)):
         if count == 0:

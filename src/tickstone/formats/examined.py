@@ -1,4 +1,5 @@
-"""A file of readings as the fault finder looks at it: by what its columns are called, or by what they mean to a rig."""
+"""A file of readings as the fault finder looks at it: by what its columns are called, or by what they mean to
+a rig."""
 
 from __future__ import annotations
 
@@ -45,15 +46,25 @@ MOST_ROWS = 4_000_000  # that are looked at; more do not fit in memory beside wh
 UNTIMED_US = 10_000.0  # between rows of a file without times
 FULLS = (1023.0, 4095.0, 16_383.0, 65_535.0)  # highest codes of converters
 SIGNED = (-32_768.0, 32_767.0)
-ANEW_BEFORE = 0.5  # a clock that falls to less than this share of what it said began anew; less is a line out of order
+ANEW_BEFORE = (
+    0.5  # a clock that falls to less than this share of what it said began anew; less is a line out of order
+)
 
 _NAMED = (
-    (r"echo.*_us$|^echo$", ECHO, MM_PER_US), (r"_edge_us$|^edge_us$", EDGE, None), (r"^a[xyz]_g$", ACCEL, 1.0),
-    (r"^g[xyz]_dps$", GYRO, 1.0), (r"^a[xyz](_raw)?$", ACCEL, None), (r"^g[xyz](_raw)?$", GYRO, None),
-    (r"(bat|batt|battery|supply|vcc|vin)\w*_(v|adc)$", SUPPLY, None), (r"(air|temp)\w*(_c)?$|_c$", AIR, None),
-    (r"_(mm|cm|in|m)$|^dist", DISTANCE, None), (r"^hall\d*$|_hall$|^mark_level$", LEVEL, None),
-    (r"^a[xyz]_adc$", OTHER, None), (r"^(ir|range)_?adc$|(ir|range)_adc$", RANGING, None), (r"_adc$|^adc\d*$|^s\d_?|^ldr", LIGHT, None),
-)  # fmt: skip
+    (r"echo.*_us$|^echo$", ECHO, MM_PER_US),
+    (r"_edge_us$|^edge_us$", EDGE, None),
+    (r"^a[xyz]_g$", ACCEL, 1.0),
+    (r"^g[xyz]_dps$", GYRO, 1.0),
+    (r"^a[xyz](_raw)?$", ACCEL, None),
+    (r"^g[xyz](_raw)?$", GYRO, None),
+    (r"(bat|batt|battery|supply|vcc|vin)\w*_(v|adc)$", SUPPLY, None),
+    (r"(air|temp)\w*(_c)?$|_c$", AIR, None),
+    (r"_(mm|cm|in|m)$|^dist", DISTANCE, None),
+    (r"^hall\d*$|_hall$|^mark_level$", LEVEL, None),
+    (r"^a[xyz]_adc$", OTHER, None),
+    (r"^(ir|range)_?adc$|(ir|range)_adc$", RANGING, None),
+    (r"_adc$|^adc\d*$|^s\d_?|^ldr", LIGHT, None),
+)
 _SIDES = ("left", "mid", "center", "centre", "right")
 
 
@@ -78,7 +89,9 @@ def record_of(source: Source, rig: Rig | None = None) -> Record:
     gathered = _Columns()
     for block in source.blocks():
         size = len(block.lines)
-        told = {column.name for column in source.columns if column.type == NUMBER} | ({time[0]} if time else set())
+        told = {column.name for column in source.columns if column.type == NUMBER} | (
+            {time[0]} if time else set()
+        )
         for name in told & block.numbers.keys():
             gathered.numbers.setdefault(name, []).append(block.numbers[name])
         gathered.changes_only = gathered.changes_only or block.told is not None
@@ -108,7 +121,9 @@ def record_of(source: Source, rig: Rig | None = None) -> Record:
             for plan in plans
             if plan.sensor is not None
         }
-        record = _timed(columns, time, gathered.marks, lambda times, tick: _of_rig(rig, by_sensor, times, tick))
+        record = _timed(
+            columns, time, gathered.marks, lambda times, tick: _of_rig(rig, by_sensor, times, tick)
+        )
     else:
         record = columns_record(columns, time, gathered.marks)
     if gathered.changes_only:
@@ -121,19 +136,23 @@ def columns_record(
 ) -> Record:
     """A record of bare columns, told apart by their names.
 
-    Parameters: columns, each of shape (n,), NaN for an empty cell; time, the column of the time and its step in µs (None:
-    there is none); marks, what was true at each row.
+    Parameters: columns, each of shape (n,), NaN for an empty cell; time, the column of the time and its step
+    in µs (None: there is none); marks, what was true at each row.
     """
     bare = {
-        name: values for name, values in columns.items() if time is None or name != time[0] or _nature(name)[0] == EDGE
+        name: values
+        for name, values in columns.items()
+        if time is None or name != time[0] or _nature(name)[0] == EDGE
     }
     return _timed(columns, time, marks or [], lambda times, tick: _by_name(bare, times, tick))
 
 
 def _timed(
-    columns: Mapping[str, Array], time: tuple[str, float] | None, marks: list[str],
+    columns: Mapping[str, Array],
+    time: tuple[str, float] | None,
+    marks: list[str],
     made: Callable[[Array, float], tuple[Stream, ...]],
-) -> Record:  # fmt: skip
+) -> Record:
     """Place the rows in time, and the marks and new beginnings with them."""
     size = len(next(iter(columns.values())))
     edges = next((name for name in columns if _nature(name)[0] == EDGE), None)
@@ -154,10 +173,14 @@ def _timed(
     if marks:
         told.take(placed.times, marks)
     truths = tuple(
-        Truth(one.t0 / 1e6, (one.t1 if one.t1 is not None else one.t0) / 1e6, one.label,
-              float(one.truth["value"]) if one.truth else None)
+        Truth(
+            one.t0 / 1e6,
+            (one.t1 if one.t1 is not None else one.t0) / 1e6,
+            one.label,
+            float(one.truth["value"]) if one.truth else None,
+        )
         for one in told.marks("~")
-    )  # fmt: skip
+    )
     whole = bool((stamps[:1000] == np.rint(stamps[:1000])).all())
     tick = unit_us / 1e6 if time is not None and whole else 0.0
     made_streams = made(times, tick)
@@ -255,4 +278,4 @@ def _with_odd(record: Record, source: Source, lines: Array) -> Record:
     lines_in_all = record.lines + source.bad.count
     return replace(
         record, odd_s=at, odd_first=bad[0].text if bad else "", odd_count=count, lines=lines_in_all
-    )  # fmt: skip
+    )

@@ -1,5 +1,5 @@
-"""Readings out: CSV, TSV, JSON Lines, Parquet, value change dump. Each says in its head where it comes from, and opens
-again as the same readings."""
+"""Readings out: CSV, TSV, JSON Lines, Parquet, value change dump. Each says in its head where it comes from,
+and opens again as the same readings."""
 
 from __future__ import annotations
 
@@ -23,8 +23,8 @@ OTHER = "other"  # scope of the columns of no sensor
 
 @dataclass(frozen=True)
 class Part:
-    """Rows of one stream within a stretch of time: times, µs, and segments, shape (n,); columns by name, shape (n,), NaN
-    where nothing is; words by name, likewise."""
+    """Rows of one stream within a stretch of time: times, µs, and segments, shape (n,); columns by name,
+    shape (n,), NaN where nothing is; words by name, likewise."""
 
     key: str
     times: Times
@@ -35,8 +35,9 @@ class Part:
 
 @dataclass(frozen=True)
 class Sheet:
-    """What is given out: what it says of itself, its columns in order (with those of words apart), and its parts, one list
-    a stretch of time, each time in one stretch only. ``segmented`` says that some stream has several segments."""
+    """What is given out: what it says of itself, its columns in order (with those of words apart), and its
+    parts, one list a stretch of time, each time in one stretch only. ``segmented`` says that some stream has
+    several segments."""
 
     about: About
     columns: tuple[str, ...]
@@ -56,13 +57,15 @@ class Form:
 
 
 def rows(sheet: Sheet) -> Iterator[pl.DataFrame]:
-    """The parts of all streams side by side: a row a time, empty where a stream has none. What comes twice at one time in
-    one stream is two rows."""
+    """The parts of all streams side by side: a row a time, empty where a stream has none. What comes twice at
+    one time in one stream is two rows."""
     for parts in sheet.stretches():
         parts = [part for part in parts if len(part.times)]
         if not parts:
             continue
-        keys = np.concatenate([np.column_stack([part.times, part.segments, _occurrence(part)]) for part in parts])
+        keys = np.concatenate(
+            [np.column_stack([part.times, part.segments, _occurrence(part)]) for part in parts]
+        )
         if len(parts) == 1:
             every, places = keys, np.arange(len(keys))
         else:
@@ -85,8 +88,11 @@ def rows(sheet: Sheet) -> Iterator[pl.DataFrame]:
                 texts = np.full(len(every), None, dtype=object)
                 texts[at] = [word or None for word in said]
                 filled[name] = pl.Series(texts.tolist(), dtype=pl.String)
-        nothing = {name: pl.Series([None] * len(every), dtype=pl.String if name in sheet.words else pl.Float64)
-                   for name in sheet.columns if name not in filled}  # fmt: skip
+        nothing = {
+            name: pl.Series([None] * len(every), dtype=pl.String if name in sheet.words else pl.Float64)
+            for name in sheet.columns
+            if name not in filled
+        }
         columns |= {name: filled.get(name, nothing.get(name, pl.Series())) for name in sheet.columns}
         yield pl.DataFrame(columns)
 
@@ -150,7 +156,8 @@ def _parquet(sheet: Sheet) -> Iterator[bytes]:
 
 
 def _dump(sheet: Sheet) -> Iterator[bytes]:
-    """A scope for each stream with an event that says where a row is; a value that is missing is not told there."""
+    """A scope for each stream with an event that says where a row is; a value that is missing is not told
+    there."""
     words: dict[str, str] = {}
     for column in sheet.about.columns:
         word = _word(column.name)
@@ -158,7 +165,10 @@ def _dump(sheet: Sheet) -> Iterator[bytes]:
     renamed = tuple(replace(column, name=words[column.name]) for column in sheet.about.columns)
     about = replace(sheet.about, columns=renamed, converted=())
     codes = {SEGMENT_COLUMN: _code(0)}
-    head = [f"$comment {vcd.ABOUT}{_without_end(about.to_json(ascii_only=True))} $end", "$timescale 1 us $end"]
+    head = [
+        f"$comment {vcd.ABOUT}{_without_end(about.to_json(ascii_only=True))} $end",
+        "$timescale 1 us $end",
+    ]
     if sheet.segmented:
         head.append(f"$var integer 32 {codes[SEGMENT_COLUMN]} {SEGMENT_COLUMN} $end")
     owner = {column.name: column.sensor or OTHER for column in sheet.about.columns}
@@ -185,12 +195,16 @@ def _changes(part: Part, owner: dict[str, str], codes: dict[str, str], segmented
     """What changes in each row, as text."""
     scope = owner[next(iter(part.numbers))]
     told = [
-        (_numbers(values).cast(pl.String) + f" {codes[f'{scope}.{name}']}\n").fill_null("").str.replace("^(.)", "r$1")
+        (_numbers(values).cast(pl.String) + f" {codes[f'{scope}.{name}']}\n")
+        .fill_null("")
+        .str.replace("^(.)", "r$1")
         for name, values in part.numbers.items()
         if f"{scope}.{name}" in codes
     ]
     if segmented:
-        told.append(pl.Series([f"b{segment:b} {codes[SEGMENT_COLUMN]}\n" for segment in part.segments.tolist()]))
+        told.append(
+            pl.Series([f"b{segment:b} {codes[SEGMENT_COLUMN]}\n" for segment in part.segments.tolist()])
+        )
     rows = pl.select(pl.concat_str(told)).to_series() if told else pl.Series([""] * len(part.times))
     return rows + f"1{codes[scope]}"
 

@@ -1,4 +1,5 @@
-"""Lines that name what they tell: labels and numbers, sentences, JSON Lines. A line is read whole or not at all."""
+"""Lines that name what they tell: labels and numbers, sentences, JSON Lines. A line is read whole or not at
+all."""
 
 from __future__ import annotations
 
@@ -15,14 +16,17 @@ from tickstone.formats.readings import MOST_COLUMNS, BadLines, Block, Named
 from tickstone.formats.shapes import Piece, Pieces, Unread, take_apart
 from tickstone.formats.text import Lines, TextFile
 
-REAL_AFTER = 3  # times that a label must come among the first lines before it is taken for one and not for garbling,
+REAL_AFTER = (
+    3  # times that a label must come among the first lines before it is taken for one and not for garbling,
+)
 REAL_SHARE = 0.005  # and of those lines
 LABELLED, SENTENCES, JSON_LINES = "labelled", "sentences", "json-lines"
 
 
 @dataclass(frozen=True)
 class Labels:
-    """The labels of a file's first lines with their units, the shape of its lines, and the share of them understood."""
+    """The labels of a file's first lines with their units, the shape of its lines, and the share of them
+    understood."""
 
     columns: tuple[Named, ...]
     format: str
@@ -52,7 +56,9 @@ def labels_of(lines: Sequence[str]) -> Labels | None:
             units.setdefault(piece.label, Counter())[piece.unit] += 1
     understood = sum(shapes.values())
     least = max(min(REAL_AFTER, math.ceil(understood / 3)), REAL_SHARE * understood)
-    columns = tuple(Named(name, units[name].most_common(1)[0][0]) for name, count in counts.items() if count >= least)
+    columns = tuple(
+        Named(name, units[name].most_common(1)[0][0]) for name, count in counts.items() if count >= least
+    )
     if not columns or len(columns) > MOST_COLUMNS:
         return None
     return Labels(columns, shapes.most_common(1)[0][0], understood / said)

@@ -1,4 +1,5 @@
-"""How a table of text is laid out: what stands between its cells, which line names its columns, which columns are numbers."""
+"""How a table of text is laid out: what stands between its cells, which line names its columns, which columns
+are numbers."""
 
 from __future__ import annotations
 
@@ -23,8 +24,9 @@ _CLOCK = re.compile(r"\d{4}-\d\d-\d\d[T ]\d\d:\d\d(?::\d\d(?:[.,]\d{1,9})?)?(?:Z
 
 @dataclass(frozen=True)
 class Layout:
-    """``columns`` in order; ``names_at`` is the place of the line with their names among the lines looked at (None: the
-    columns are known by their place, "1" on), ``first`` that of the first row; ``share`` of the lines are rows."""
+    """``columns`` in order; ``names_at`` is the place of the line with their names among the lines looked at
+    (None: the columns are known by their place, "1" on), ``first`` that of the first row; ``share`` of the
+    lines are rows."""
 
     separator: str
     columns: tuple[Named, ...]
@@ -78,8 +80,8 @@ Rows = dict[int, list[str]]  # cells of lines, by the number of the line
 
 @dataclass(frozen=True)
 class _Cells:
-    """Lines taken apart at a separator: all of them, which of their cells are numbers, and the rows among them, in which at
-    least half of what stands there is a number."""
+    """Lines taken apart at a separator: all of them, which of their cells are numbers, and the rows among
+    them, in which at least half of what stands there is a number."""
 
     lines: Rows
     numeric: dict[int, list[bool]]
@@ -99,7 +101,9 @@ def _taken_apart(lines: Sequence[str], separator: str, comma: bool) -> _Cells:
     cells_of = {
         at: split(line, separator)
         for at, line in enumerate(lines)
-        if line.strip() and not line.startswith(COMMENT) and (separator != "," or not line.lstrip().startswith("{"))
+        if line.strip()
+        and not line.startswith(COMMENT)
+        and (separator != "," or not line.lstrip().startswith("{"))
     }
     numeric = {at: [is_number(cell, comma) for cell in cells] for at, cells in cells_of.items()}
     rows = {
@@ -111,7 +115,8 @@ def _taken_apart(lines: Sequence[str], separator: str, comma: bool) -> _Cells:
 
 
 def _tried(lines: Sequence[str], separator: str) -> tuple[float, Layout] | None:
-    """How well a separator explains the lines (rows understood times columns of numbers), with the layout it gives."""
+    """How well a separator explains the lines (rows understood times columns of numbers), with the layout it
+    gives."""
     comma = separator in ";\t| "
     taken = _taken_apart(lines, separator, comma)
     if not taken.rows or (width := taken.width) > MOST_COLUMNS:
@@ -138,8 +143,8 @@ def _tried(lines: Sequence[str], separator: str) -> tuple[float, Layout] | None:
 
 
 def _of_numbers_alone(taken: _Cells, rows: Rows) -> Rows:
-    """The rows of nothing but numbers: words and numbers in turn are a sentence. None are left where most of what follows the
-    first is prose."""
+    """The rows of nothing but numbers: words and numbers in turn are a sentence. None are left where most of
+    what follows the first is prose."""
     plain = {at: cells for at, cells in rows.items() if all(taken.numeric[at])}
     if plain and len(plain) < MOSTLY * sum(at >= min(plain) for at in taken.lines):
         return {}
@@ -162,7 +167,8 @@ def _heading(
 ) -> tuple[int, list[str], list[str]] | None:
     """The line before the first row that names the columns, perhaps with a line of units between."""
     before = [at for at in rows if at < first][-2:]
-    least = width - 1 if all(cells[-1] == "" for cells in real.values()) else width  # rows may end with a separator
+    # rows may end with a separator
+    least = width - 1 if all(cells[-1] == "" for cells in real.values()) else width
     fits = [at for at in before if _names(rows[at], least, width)]
     if not fits or (before and fits[-1] != before[-1]):
         return None

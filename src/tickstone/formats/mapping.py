@@ -13,7 +13,7 @@ from tickstone.core.rigs.meanings import CHANNEL, MARK, NOTHING, TIME, Meaning, 
 from tickstone.core.rigs.rig import Rig
 from tickstone.errors import BadInput
 from tickstone.formats.about import About
-from tickstone.formats.readings import CLOCK, NUMBER, Source
+from tickstone.formats.readings import CLOCK, NUMBER, Named, Source
 from tickstone.formats.summary import mark_column, time_column
 
 OTHER = "~other"  # key of the stream of columns that belong to no sensor
@@ -21,8 +21,8 @@ OTHER = "~other"  # key of the stream of columns that belong to no sensor
 
 @dataclass
 class Mapped:
-    """What becomes of each column: its meaning (None: a reading of no sensor) and whether that is guessed; the column of
-    the time and how many µs one step of it is; the column of what was true."""
+    """What becomes of each column: its meaning (None: a reading of no sensor) and whether that is guessed;
+    the column of the time and how many µs one step of it is; the column of what was true."""
 
     meanings: dict[str, Meaning | None]
     guessed: dict[str, bool]
@@ -32,7 +32,8 @@ class Mapped:
 
 @dataclass(frozen=True)
 class StreamPlan:
-    """A stream to be: a sensor's (or of none), its channels, and which column fills which of them, by position."""
+    """A stream to be: a sensor's (or of none), its channels, and which column fills which of them, by
+    position."""
 
     key: str
     sensor: str | None
@@ -49,11 +50,8 @@ def mapped(rig: Rig, source: Source, said: Mapping[str, Meaning], about: About |
     for name, wanted in said.items():
         if wanted.role == CHANNEL and (wanted.sensor, wanted.channel) not in every:
             raise BadInput(f"{name}: this rig has no {wanted.sensor}: {wanted.channel}.", name)
+    guesses = _Guesses(rig, source, said)
     made = Mapped({}, {}, source.time)
-    time, mark = time_column(source), mark_column(source)
-    taken = [(one.sensor, one.channel) for one in said.values() if one.role == CHANNEL]
-    bare = _by_place(rig, source) if not said else {}
-    told_time = any(one.role == TIME for one in said.values())
     for column in source.columns:
         name = column.name
         made.guessed[name] = name not in said
@@ -61,23 +59,13 @@ def mapped(rig: Rig, source: Source, said: Mapping[str, Meaning], about: About |
             meaning: Meaning | None = said[name]
         elif about is not None:
             meaning = about.meaning(name, every)
-        elif time is not None and name == time[0]:
-            meaning = NOTHING if told_time else Meaning(TIME, unit_us=time[1])
-        elif name == mark:
-            meaning = Meaning(MARK)
-        elif column.type != NUMBER:
-            meaning = NOTHING
         else:
-            meaning = bare.get(name) if bare else guess(name, column.unit, rig, taken)
-            if (meaning is not None and meaning.role == TIME and (time is not None or told_time)) or (
-                meaning is not None and meaning.role == CHANNEL and (meaning.sensor, meaning.channel) in taken
-            ):
-                meaning = None
+            meaning = guesses.meaning(column)
         made.meanings[name] = meaning
         if meaning is None:
             continue
         if meaning.role == CHANNEL:
-            taken.append((meaning.sensor, meaning.channel))
+            guesses.taken.append((meaning.sensor, meaning.channel))
         elif meaning.role == TIME and made.time is None:
             made.time = name, 1.0 if column.type == CLOCK else meaning.unit_us or 1000.0
         elif meaning.role == MARK and column.type != NUMBER:
@@ -86,8 +74,42 @@ def mapped(rig: Rig, source: Source, said: Mapping[str, Meaning], about: About |
     return made
 
 
+class _Guesses:
+    """What columns seem to be that nobody has named; ``taken`` are the channels that have a column."""
+
+    def __init__(self, rig: Rig, source: Source, said: Mapping[str, Meaning]) -> None:
+        self._rig = rig
+        self._time, self._mark = time_column(source), mark_column(source)
+        self._bare = {} if said else _by_place(rig, source)
+        self._time_is_named = any(meaning.role == TIME for meaning in said.values())
+        self.taken = [
+            (meaning.sensor, meaning.channel) for meaning in said.values() if meaning.role == CHANNEL
+        ]
+
+    def meaning(self, column: Named) -> Meaning | None:
+        """What a column seems to mean; None for a reading of no sensor."""
+        if self._time is not None and column.name == self._time[0]:
+            return NOTHING if self._time_is_named else Meaning(TIME, unit_us=self._time[1])
+        if column.name == self._mark:
+            return Meaning(MARK)
+        if column.type != NUMBER:
+            return NOTHING
+        if self._bare:
+            return self._free(self._bare.get(column.name))
+        return self._free(guess(column.name, column.unit, self._rig, self.taken))
+
+    def _free(self, meaning: Meaning | None) -> Meaning | None:
+        """The meaning, unless another column has it already."""
+        if meaning is None:
+            return None
+        second_time = meaning.role == TIME and (self._time is not None or self._time_is_named)
+        taken = meaning.role == CHANNEL and (meaning.sensor, meaning.channel) in self.taken
+        return None if second_time or taken else meaning
+
+
 def _by_place(rig: Rig, source: Source) -> dict[str, Meaning]:
-    """What columns without names are: the rig's channels in order, where there are as many, or one more for the time."""
+    """What columns without names are: the rig's channels in order, where there are as many, or one more for
+    the time."""
     count, every = len(source.columns), [one for _, one in channels(rig) if one.form != "edge"]
     nameless = all(one.name.isdigit() for one in source.columns)
     return guess_bare(count, rig) if nameless and count - len(every) in (0, 1) else {}
@@ -99,7 +121,9 @@ def _check_apart(made: Mapped) -> None:
         if meaning is not None and meaning.role == CHANNEL:
             other = seen.setdefault((meaning.sensor, meaning.channel), name)
             if other != name:
-                raise BadInput(f"{other} and {name} are both taken for {meaning.sensor}: {meaning.channel}.", name)
+                raise BadInput(
+                    f"{other} and {name} are both taken for {meaning.sensor}: {meaning.channel}.", name
+                )
 
 
 def streams(rig: Rig, source: Source, made: Mapped, about: About | None = None) -> list[StreamPlan]:
@@ -120,12 +144,22 @@ def streams(rig: Rig, source: Source, made: Mapped, about: About | None = None) 
     loose = [one for one in source.columns if made.meanings[one.name] is None and one.type == NUMBER]
     if loose:
         specs = tuple(
-            ChannelSpec(told[one.name].channel, one.name, told[one.name].form, told[one.name].unit, (one.name,), -math.inf,
-                        math.inf)
-            if one.name in told else ChannelSpec(one.name, one.name, "level", one.unit, (one.name,), -math.inf, math.inf)
+            ChannelSpec(
+                told[one.name].channel,
+                one.name,
+                told[one.name].form,
+                told[one.name].unit,
+                (one.name,),
+                -math.inf,
+                math.inf,
+            )
+            if one.name in told
+            else ChannelSpec(one.name, one.name, "level", one.unit, (one.name,), -math.inf, math.inf)
             for one in loose
-        )  # fmt: skip
-        found.append(StreamPlan(OTHER, None, specs, {at: (one.name, Meaning(CHANNEL)) for at, one in enumerate(loose)}))
+        )
+        found.append(
+            StreamPlan(OTHER, None, specs, {at: (one.name, Meaning(CHANNEL)) for at, one in enumerate(loose)})
+        )
     return found
 
 

@@ -26,7 +26,8 @@ IN_MEMORY = 8_000_000
 
 
 def open_readings(file: BinaryIO) -> Source:
-    """Open a file of readings: a table of text, labelled lines, sentences, JSON Lines, Parquet, a value change dump.
+    """Open a file of readings: a table of text, labelled lines, sentences, JSON Lines, Parquet, a value
+    change dump.
 
     Raises BadInput with a sentence for a file that holds no reading.
     """
@@ -54,7 +55,8 @@ def open_table(file: BinaryIO) -> TableSource:
         raise BadInput(f"This is no table of text but {found.format if found else 'Parquet'}.", "file")
     if found.layout.names_at is None:
         raise BadInput(
-            f"Line {found.layout.first + 1} holds numbers, and no column names (echo_us, air_c …) stand before it.",
+            f"Line {found.layout.first + 1} holds numbers, and no column names (echo_us, "
+            "air_c …) stand before it.",
             "file",
         )
     return found
@@ -70,9 +72,10 @@ def _opened(text: TextFile, blocks: Iterator[Lines], lines: list[str]) -> Source
         return LabelledSource(text, blocks, labels, about)
     at, line = next((at, line) for at, line in enumerate(lines, 1) if line.strip())
     raise BadInput(
-        f"There is no reading in this file. Line {at} is {line.strip()[:60]!r}: a table, labels with numbers, sentences, "
-        "JSON objects, Parquet and value change dumps are understood.", "file",
-    )  # fmt: skip
+        f"There is no reading in this file. Line {at} is {line.strip()[:60]!r}: a table, labels with "
+        "numbers, sentences, JSON objects, Parquet and value change dumps are understood.",
+        "file",
+    )
 
 
 def _about(lines: list[str]) -> dict[str, Any] | None:

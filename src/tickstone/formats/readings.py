@@ -1,4 +1,5 @@
-"""What every opened file of readings gives: named columns, blocks of rows, and the lines that were not understood."""
+"""What every opened file of readings gives: named columns, blocks of rows, and the lines that were not
+understood."""
 
 from __future__ import annotations
 
@@ -24,8 +25,8 @@ NUMBER, TEXT, CLOCK = "number", "text", "clock"
 
 @dataclass(frozen=True)
 class Named:
-    """A column of a file: its name, the unit beside it in the file, and what its cells are: numbers, text, or dates with a
-    time of day (which become µs since 1970)."""
+    """A column of a file: its name, the unit beside it in the file, and what its cells are: numbers, text, or
+    dates with a time of day (which become µs since 1970)."""
 
     name: str
     unit: str = ""
@@ -57,10 +58,10 @@ class BadLines:
 
 @dataclass
 class Block:
-    """Rows of a file. ``lines`` holds the file's line of each row, shape (n,); ``numbers`` the columns of numbers, each of
-    shape (n,) with NaN for a missing one; ``texts`` the columns of text. Where a format tells changes and not rows,
-    ``told`` says which cells the file told, and the others hold what was told before. ``cells`` are the row's cells as
-    they stand, for tables of text."""
+    """Rows of a file. ``lines`` holds the file's line of each row, shape (n,); ``numbers`` the columns of
+    numbers, each of shape (n,) with NaN for a missing one; ``texts`` the columns of text. Where a format
+    tells changes and not rows, ``told`` says which cells the file told, and the others hold what was told
+    before. ``cells`` are the row's cells as they stand, for tables of text."""
 
     lines: Times
     numbers: dict[str, Array]
@@ -74,8 +75,9 @@ class Block:
 
 
 class Source(Protocol):
-    """A file of readings that is open. ``format`` names its kind, ``time_name`` the column that is surely the time (its
-    unit in µs beside it), ``about`` what one of our own exports says of itself, ``taken`` how many bytes have been read."""
+    """A file of readings that is open. ``format`` names its kind, ``time_name`` the column that is surely the
+    time (its unit in µs beside it), ``about`` what one of our own exports says of itself, ``taken`` how many
+    bytes have been read."""
 
     format: str
     encoding: str
@@ -88,5 +90,6 @@ class Source(Protocol):
     def taken(self) -> int: ...
 
     def blocks(self) -> Iterator[Block]:
-        """The rows, a block at a time. Raises BadInput with the line number for what cannot be read at all."""
+        """The rows, a block at a time. Raises BadInput with the line number for what cannot be read at
+        all."""
         ...

@@ -1,4 +1,5 @@
-"""A rig as JSON: the rig document itself, its published schema, and the checks that a file from outside must pass."""
+"""A rig as JSON: the rig document itself, its published schema, and the checks that a file from outside must
+pass."""
 
 from __future__ import annotations
 
@@ -36,15 +37,18 @@ def rig_schema() -> Mapping[str, Any]:
 
 def rig_to_json(rig: Rig, indent: int | None = 2) -> str:
     """A rig as its document."""
-    return json.dumps(RIG_DOCUMENT.dump_python(rig, mode="json"), ensure_ascii=False, allow_nan=False, indent=indent)
+    return json.dumps(
+        RIG_DOCUMENT.dump_python(rig, mode="json"), ensure_ascii=False, allow_nan=False, indent=indent
+    )
 
 
 def rig_from_json(text: str, anew: bool = False) -> Rig:
-    """The rig of a JSON document, checked and complete. ``anew`` lets wires hang free whose end is not on this rig, for
-    those who are about to place them.
+    """The rig of a JSON document, checked and complete. ``anew`` lets wires hang free whose end is not on
+    this rig, for those who are about to place them.
 
-    Raises: BadInput naming the field that cannot be, for text that is damaged, from a newer version, or says what no rig
-    can be (unknown kinds and abilities, two parts of one id, wires to nowhere, grounds in a circle, impossible sizes).
+    Raises: BadInput naming the field that cannot be, for text that is damaged, from a newer version, or says
+    what no rig can be (unknown kinds and abilities, two parts of one id, wires to nowhere, grounds in a
+    circle, impossible sizes).
     """
     if len(text) > MOST_CHARACTERS:
         raise BadInput("This file is far too long for a rig.", "rig")
@@ -57,7 +61,8 @@ def rig_from_json(text: str, anew: bool = False) -> Rig:
     version = document.get("schema", 1)
     if isinstance(version, int) and not isinstance(version, bool) and version > SCHEMA:
         raise BadInput(
-            f"This rig file has version {version}; this app reads up to version {SCHEMA}. Take a newer app.", "schema"
+            f"This rig file has version {version}; this app reads up to version {SCHEMA}. Take a newer app.",
+            "schema",
         )
     _refuse_unknown(document)
     try:
@@ -80,7 +85,9 @@ def _refuse_unknown(document: dict[str, Any]) -> None:
         raise BadInput(f"A rig has no field {name!r} (at {path or 'the top'}).", f"{path}.{name}".lstrip("."))
 
 
-def _unknown(value: Any, part: Mapping[str, Any], schema: Mapping[str, Any], path: str) -> Iterator[tuple[str, str]]:
+def _unknown(
+    value: Any, part: Mapping[str, Any], schema: Mapping[str, Any], path: str
+) -> Iterator[tuple[str, str]]:
     if "$ref" in part:
         part = schema["$defs"][part["$ref"].rsplit("/", 1)[1]]
     for one in part.get("anyOf", ()):
@@ -107,30 +114,41 @@ def _faults(rig: Rig) -> Iterator[tuple[str, str]]:
         yield "sensors", f"A rig has at most {MOST_PARTS} parts, not {len(rig.fitted)}."
         return
     yield from board_faults(rig.board)
-    ids = [one.id for one in rig.fitted]
-    for place, one in enumerate(rig.fitted):
-        if not one.id or "." in one.id or ids.count(one.id) > 1:
-            yield "sensors", f"Every part needs an id of its own, without a dot: {one.id!r} is none."
-            return
-        try:
-            made = fit(one.kind, one.id, one.name, one.options)
-        except BadInput as error:
-            yield f"{'sensors' if place < len(rig.sensors) else 'outputs'}.{one.id}.{error.path}", error.message
-            return
-        if type(made) is not type(one):
-            yield "outputs", f"A {known(made).title} is no {'sensor' if place < len(rig.sensors) else 'output'}."
-            return
-    names = [rail.name for rail in rig.board.rails] + [one.name for one in rig.supplies]
-    for one_name in names:
-        if names.count(one_name) > 1:
-            yield "supplies", f"Two supplies are called {one_name!r}."
-    for supply in rig.supplies:
-        if not (0 < supply.volts <= supply.most_v <= 1000 and supply.ma > 0):
-            yield "supplies", f"{supply.name}: volts must lie above 0 and not above most_v, ma above 0."
+    first = next(_part_faults(rig), None)
+    if first is not None:
+        yield first
+        return
+    yield from _supply_faults(rig)
     if rig.board_from != "USB" and rig.supply(rig.board_from) is None:
         yield "board_from", f"board_from must be USB or a supply of this rig, not {rig.board_from!r}."
     yield from check_possible(rig)
     yield from _wire_faults(rig)
+
+
+def _part_faults(rig: Rig) -> Iterator[tuple[str, str]]:
+    ids = [part.id for part in rig.fitted]
+    for place, part in enumerate(rig.fitted):
+        role = "sensor" if place < len(rig.sensors) else "output"
+        if not part.id or "." in part.id or ids.count(part.id) > 1:
+            yield "sensors", f"Every part needs an id of its own, without a dot: {part.id!r} is none."
+            continue
+        try:
+            made = fit(part.kind, part.id, part.name, part.options)
+        except BadInput as error:
+            yield f"{role}s.{part.id}.{error.path}", error.message
+            continue
+        if type(made) is not type(part):
+            yield "outputs", f"A {known(made).title} is no {role}."
+
+
+def _supply_faults(rig: Rig) -> Iterator[tuple[str, str]]:
+    names = [rail.name for rail in rig.board.rails] + [supply.name for supply in rig.supplies]
+    for name in names:
+        if names.count(name) > 1:
+            yield "supplies", f"Two supplies are called {name!r}."
+    for supply in rig.supplies:
+        if not (0 < supply.volts <= supply.most_v <= 1000 and supply.ma > 0):
+            yield "supplies", f"{supply.name}: volts must lie above 0 and not above most_v, ma above 0."
 
 
 def _wire_faults(rig: Rig) -> Iterator[tuple[str, str]]:
@@ -139,7 +157,10 @@ def _wire_faults(rig: Rig) -> Iterator[tuple[str, str]]:
     for i, wire in enumerate(rig.wires):
         key = (wire.sensor, wire.pin)
         if wire.sensor not in parts or wire.pin not in {pin.name for pin in parts[wire.sensor].pins}:
-            yield f"wires.{i}", f"There is no pin {wire.pin!r} on a part {wire.sensor!r}: the wire begins nowhere."
+            yield (
+                f"wires.{i}",
+                f"There is no pin {wire.pin!r} on a part {wire.sensor!r}: the wire begins nowhere.",
+            )
             return
         if key in seen:
             yield f"wires.{i}", f"Two wires begin at {wire.sensor} {wire.pin}."
@@ -147,17 +168,25 @@ def _wire_faults(rig: Rig) -> Iterator[tuple[str, str]]:
         if wire.to and not is_place(rig, wire.to):
             yield (
                 f"wires.{i}.to",
-                f"The {wire.pin} of {wire.sensor} goes to {wire.to!r}, which is no pin, rail, supply or part.",
+                f"The {wire.pin} of {wire.sensor} goes to {wire.to!r}, which is no pin, "
+                "rail, supply or part.",
             )
         elif _circles(rig, i):
-            yield (f"wires.{i}.to", f"The {wire.pin} of {wire.sensor} goes round in a circle from part to part and never "
-                   "reaches the board.")  # fmt: skip
+            yield (
+                f"wires.{i}.to",
+                f"The {wire.pin} of {wire.sensor} goes round in a circle from part to part and never "
+                "reaches the board.",
+            )
         for name, ohms in (
             ("divider", min(wire.divider.top_ohm, wire.divider.bottom_ohm) if wire.divider else 1.0),
-            ("pull_up", wire.pull_up.ohms if wire.pull_up else 1.0), ("series", wire.series.ohms if wire.series else 1.0),
-        ):  # fmt: skip
+            ("pull_up", wire.pull_up.ohms if wire.pull_up else 1.0),
+            ("series", wire.series.ohms if wire.series else 1.0),
+        ):
             if not 0 < ohms <= 1e9:
-                yield f"wires.{i}.{name}", f"A resistor in the {wire.pin} wire of {wire.sensor} must be above 0 Ω."
+                yield (
+                    f"wires.{i}.{name}",
+                    f"A resistor in the {wire.pin} wire of {wire.sensor} must be above 0 Ω.",
+                )
         if wire.divider and not 0 <= wire.divider.tolerance_pct < 50:
             yield f"wires.{i}.divider", "tolerance_pct must be from 0 to 50."
 
@@ -186,25 +215,44 @@ def board_faults(board: Board) -> Iterator[tuple[str, str]]:
     for service in board.services:
         if service.name not in SERVICES:
             yield "board.services", f"A timer's service is {', '.join(SERVICES)}, not {service.name!r}."
-    if not any(rail.volts == 0 for rail in board.rails):
-        yield "board.rails", "The board has no ground rail (0 V): nothing can be wired to it."
-    if not any(abs(rail.volts - board.logic_v) < 0.05 * board.logic_v for rail in board.rails):
-        yield "board.rails", f"The board has no rail of its own {board.logic_v:g} V: pull-ups have nowhere to go."
-    if any(not 0 <= rail.volts <= 60 for rail in board.rails):
-        yield "board.rails", "A rail must have 0 to 60 V."
-    if not 0 < board.low_level_v < board.high_level_v <= board.logic_v <= board.limit_v <= 60:
-        yield "board", ("Levels must rise: 0 V, surely low, surely high, what an output gives, what a pin bears, 60 V at most; "
-                        f"these are {board.low_level_v:g}, {board.high_level_v:g}, {board.logic_v:g}, {board.limit_v:g} V.")  # fmt: skip
-    if (board.adc_bits is None) != (board.adc_reference_v is None):
-        yield "board.adc_bits", "A converter has both bits and a reference, or neither."
-    if board.adc_bits is not None and not 1 <= board.adc_bits <= 24:
-        yield "board.adc_bits", f"adc_bits must be from 1 to 24, not {board.adc_bits}."
-    if board.adc_reference_v is not None and not 0.1 <= board.adc_reference_v <= 30:
-        yield "board.adc_reference_v", f"adc_reference_v must be from 0.1 to 30 V, not {board.adc_reference_v:g}."
+    yield from _rail_faults(board)
+    yield from _converter_faults(board)
     for field in ("supply_ma", "pin_ma", "pins_ma", "clock_mhz", "tick_us"):
         if not 0 < getattr(board, field) <= 1e7:
             yield f"board.{field}", f"{field} must be above 0."
-    if any(one not in ("cpp", "python") for one in board.programs) or board.python not in ("", "machine", "linux"):
+    yield from _program_faults(board)
+
+
+def _rail_faults(board: Board) -> Iterator[tuple[str, str]]:
+    logic_v = board.logic_v
+    if not any(rail.volts == 0 for rail in board.rails):
+        yield "board.rails", "The board has no ground rail (0 V): nothing can be wired to it."
+    if not any(abs(rail.volts - logic_v) < 0.05 * logic_v for rail in board.rails):
+        yield "board.rails", f"The board has no rail of its own {logic_v:g} V: pull-ups have nowhere to go."
+    if any(not 0 <= rail.volts <= 60 for rail in board.rails):
+        yield "board.rails", "A rail must have 0 to 60 V."
+    if not 0 < board.low_level_v < board.high_level_v <= logic_v <= board.limit_v <= 60:
+        levels = f"{board.low_level_v:g}, {board.high_level_v:g}, {logic_v:g}, {board.limit_v:g} V"
+        yield (
+            "board",
+            "Levels must rise: 0 V, surely low, surely high, what an output gives, what a pin bears, "
+            f"60 V at most; these are {levels}.",
+        )
+
+
+def _converter_faults(board: Board) -> Iterator[tuple[str, str]]:
+    bits, reference_v = board.adc_bits, board.adc_reference_v
+    if (bits is None) != (reference_v is None):
+        yield "board.adc_bits", "A converter has both bits and a reference, or neither."
+    if bits is not None and not 1 <= bits <= 24:
+        yield "board.adc_bits", f"adc_bits must be from 1 to 24, not {bits}."
+    if reference_v is not None and not 0.1 <= reference_v <= 30:
+        yield "board.adc_reference_v", f"adc_reference_v must be from 0.1 to 30 V, not {reference_v:g}."
+
+
+def _program_faults(board: Board) -> Iterator[tuple[str, str]]:
+    languages = {"cpp", "python"}
+    if not languages.issuperset(board.programs) or board.python not in ("", "machine", "linux"):
         yield "board.programs", "programs are cpp or python; python is machine or linux."
     if "python" in board.programs and not board.python:
         yield "board.python", "Say which pin module the board's Python has: machine or linux."

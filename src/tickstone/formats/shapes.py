@@ -17,11 +17,13 @@ UNITS = (
     "mph|steps|dB|lux"
 )
 _PAIR = re.compile(rf"([A-Za-z_][A-Za-z0-9_./\[\]-]*)[:=]({NUMBER}|nan|NaN|inf)({UNITS})?\Z")
-_OWN = re.compile(rf"(?:[A-Za-z_]\w*:{NUMBER}(?: |\Z))+\Z", re.ASCII)  # our own format: most lines are just this
+# our own format: most lines are just this
+_OWN = re.compile(rf"(?:[A-Za-z_]\w*:{NUMBER}(?: |\Z))+\Z", re.ASCII)
 _CELL = re.compile(rf"({NUMBER})\Z")
 _MISSING = ("", "nan", "NaN", "NAN", "null", "None", "-", "ovf", "inf", "-inf")
 _SAID = re.compile(
-    rf"\s*[,;|]?\s*([A-Za-z_][A-Za-z0-9_ ./()%°µ\[\]#-]{{0,40}}?)\s*(?:[:=]\s*|\bis\s+|\s)({NUMBER})\s?({UNITS})?(?=[\s,;|]|\.?\s*\Z)"
+    r"\s*[,;|]?\s*([A-Za-z_][A-Za-z0-9_ ./()%°µ\[\]#-]{0,40}?)\s*(?:[:=]\s*|\bis\s+|\s)"
+    rf"({NUMBER})\s?({UNITS})?(?=[\s,;|]|\.?\s*\Z)"
 )
 _REST = re.compile(r"[\s,;|.!]*\Z")
 _HEADING = re.compile(r"[A-Za-z_][A-Za-z0-9_ ./()%°µ\[\]#-]{0,40}\Z")

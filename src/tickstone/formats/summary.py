@@ -18,12 +18,23 @@ from tickstone.formats.readings import CLOCK, NUMBER, TEXT, Array, Source
 SHOWN_BAD = 5
 MARK_NAMES = ("mark", "marks")
 _SUFFIXES = (
-    (r"_adc$", "counts", "counts"), (r"^g[xyz]_dps$", "rotation rate", "°/s"), (r"^a[xyz]_g$", "acceleration", "g"),
-    (r"distance_mm$", "distance", "mm"), (r"distance_cm$", "distance", "cm"), (r"distance_in$", "distance", "in"),
-    (r"_v$", "voltage", "V"), (r"_c$", "temperature", "°C"), (r"rpm$", "rotation", "rpm"), (r"_edge_us$", "edges", "µs"),
-    (r"_us$", "time", "µs"), (r"_ms$", "time", "ms"), (r"_mm$", "length", "mm"), (r"_deg$", "angle", "°"),
-    (r"_hz$", "frequency", "Hz"), (r"_counts$", "counts", "counts"),
-)  # fmt: skip
+    (r"_adc$", "counts", "counts"),
+    (r"^g[xyz]_dps$", "rotation rate", "°/s"),
+    (r"^a[xyz]_g$", "acceleration", "g"),
+    (r"distance_mm$", "distance", "mm"),
+    (r"distance_cm$", "distance", "cm"),
+    (r"distance_in$", "distance", "in"),
+    (r"_v$", "voltage", "V"),
+    (r"_c$", "temperature", "°C"),
+    (r"rpm$", "rotation", "rpm"),
+    (r"_edge_us$", "edges", "µs"),
+    (r"_us$", "time", "µs"),
+    (r"_ms$", "time", "ms"),
+    (r"_mm$", "length", "mm"),
+    (r"_deg$", "angle", "°"),
+    (r"_hz$", "frequency", "Hz"),
+    (r"_counts$", "counts", "counts"),
+)
 
 
 @dataclass
@@ -41,7 +52,8 @@ class _Channel:
 
 @dataclass
 class _Rhythm:
-    """How regularly rows come; times in the column's own steps. The usual interval is that of the first block."""
+    """How regularly rows come; times in the column's own steps. The usual interval is that of the first
+    block."""
 
     unit_s: float
     first: float | None = None
@@ -81,9 +93,11 @@ class _Rhythm:
         spread = max(0.0, squares / count - mean**2) ** 0.5
         pace = mean * self.unit_s
         return {
-            "duration_s": _finite(self.lasted * self.unit_s, 9), "rate_hz": _finite(1 / pace if pace else np.inf, 6),
-            "jitter": _finite(spread / mean, 6), "gaps": self.gaps,
-        }  # fmt: skip
+            "duration_s": _finite(self.lasted * self.unit_s, 9),
+            "rate_hz": _finite(1 / pace if pace else np.inf, 6),
+            "jitter": _finite(spread / mean, 6),
+            "gaps": self.gaps,
+        }
 
 
 _UNTIMED: dict[str, Any] = {"duration_s": None, "rate_hz": None, "jitter": None, "gaps": 0}
@@ -94,9 +108,9 @@ def _finite(value: float, digits: int) -> float | None:
 
 
 def summary(source: Source) -> dict[str, Any]:
-    """What a file contains: format, channels (name, kind, unit, count, min, max), rows, duration_s, rate_hz, jitter (sd of
-    the intervals between rows as a share of their mean, gaps left out), gaps, bad_lines. Raises BadInput when there is no
-    reading in it."""
+    """What a file contains: format, channels (name, kind, unit, count, min, max), rows, duration_s, rate_hz,
+    jitter (sd of the intervals between rows as a share of their mean, gaps left out), gaps, bad_lines. Raises
+    BadInput when there is no reading in it."""
     timed = time_column(source)
     channels = {column.name: _Channel() for column in source.columns if column.type == NUMBER}
     edges = next((name for name in channels if _known(name) and _known(name)[1].form == "edge"), None)  # type: ignore[index]
@@ -117,12 +131,20 @@ def summary(source: Source) -> dict[str, Any]:
     said = rhythm.said() if rhythm else _UNTIMED
     units = {column.name: column.unit for column in source.columns}
     return {
-        "format": source.format, "encoding": source.encoding,
-        "channels": [_channel(name, units[name], channel) for name, channel in channels.items() if channel.count],
-        "time": timed[0] if timed else None, "rows": rows, **said, "backward": rhythm.backward if rhythm else 0,
-        "bad_lines": {"count": source.bad.count,
-                      "first": [{"line": one.line, "text": one.text} for one in source.bad.first[:SHOWN_BAD]]},
-    }  # fmt: skip
+        "format": source.format,
+        "encoding": source.encoding,
+        "channels": [
+            _channel(name, units[name], channel) for name, channel in channels.items() if channel.count
+        ],
+        "time": timed[0] if timed else None,
+        "rows": rows,
+        **said,
+        "backward": rhythm.backward if rhythm else 0,
+        "bad_lines": {
+            "count": source.bad.count,
+            "first": [{"line": one.line, "text": one.text} for one in source.bad.first[:SHOWN_BAD]],
+        },
+    }
 
 
 def time_column(source: Source) -> tuple[str, float] | None:
@@ -141,7 +163,9 @@ def time_column(source: Source) -> tuple[str, float] | None:
 
 def mark_column(source: Source) -> str | None:
     """The column that tells what was true at a row."""
-    return next((one.name for one in source.columns if one.type == TEXT and one.name.lower() in MARK_NAMES), None)
+    return next(
+        (one.name for one in source.columns if one.type == TEXT and one.name.lower() in MARK_NAMES), None
+    )
 
 
 def _known(name: str) -> tuple[str, ChannelSpec] | None:
@@ -163,4 +187,11 @@ def _channel(name: str, unit: str, channel: _Channel) -> dict[str, Any]:
             if re.search(pattern, name.lower()):
                 kind, found = what, unit or its
                 break
-    return {"name": name, "kind": kind, "unit": found, "count": channel.count, "min": channel.low, "max": channel.high}
+    return {
+        "name": name,
+        "kind": kind,
+        "unit": found,
+        "count": channel.count,
+        "min": channel.low,
+        "max": channel.high,
+    }

@@ -28,8 +28,15 @@ class _Rows:
     between: str
 
     def read(self, schema: dict[str, Any], decimal_comma: bool = False) -> pl.DataFrame:
-        return pl.read_csv(self.data, has_header=False, separator=self.between, quote_char=None, schema=schema,
-                           empty_string_is_null=False, decimal_comma=decimal_comma)  # fmt: skip
+        return pl.read_csv(
+            self.data,
+            has_header=False,
+            separator=self.between,
+            quote_char=None,
+            schema=schema,
+            empty_string_is_null=False,
+            decimal_comma=decimal_comma,
+        )
 
 
 def _joined(row: list[str], between: str) -> bytes:
@@ -40,8 +47,8 @@ def _joined(row: list[str], between: str) -> bytes:
 class TableSource:
     """A table of text that is open. ``head_lines`` is how many lines its beginning has, up to the first row.
 
-    With ``mend`` rows with too few or too many cells are filled or cut, and cells that are no numbers are merely missing;
-    otherwise such rows are lines that were not understood.
+    With ``mend`` rows with too few or too many cells are filled or cut, and cells that are no numbers are
+    merely missing; otherwise such rows are lines that were not understood.
     """
 
     time: tuple[str, float] | None = None
@@ -186,15 +193,21 @@ class TableSource:
             for at in sorted(wrong):
                 row = list(cells.row(at))
                 if [cell.strip() for cell in row] != self._heading:
-                    self.bad.add(int(numbers[at]), self.layout.separator.join(row), f"{wrong[at]} is no number")
+                    self.bad.add(
+                        int(numbers[at]), self.layout.separator.join(row), f"{wrong[at]} is no number"
+                    )
             whole[list(wrong)] = False
             numbers, cells = numbers[whole], cells.filter(pl.Series(whole))
             found = {name: values[whole] for name, values in found.items()}
-            texts = {name: [one for one, kept in zip(many, whole, strict=True) if kept] for name, many in texts.items()}
+            texts = {
+                name: [one for one, kept in zip(many, whole, strict=True) if kept]
+                for name, many in texts.items()
+            }
         return Block(numbers, found, texts, cells=cells)
 
     def _column(self, cells: pl.Series, kind: str) -> tuple[Array, list[int]]:
-        """A column's numbers, NaN where there is none, and the rows whose cell says something that is none."""
+        """A column's numbers, NaN where there is none, and the rows whose cell says something that is
+        none."""
         if kind == CLOCK:
             values = pl.Series([_moment_us(cell) for cell in cells.to_list()], dtype=pl.Float64)
         else:
@@ -206,7 +219,9 @@ class TableSource:
             for at in (values.is_null() & (cells != "")).arg_true().to_list():
                 cell = (cells[at] or "").strip()
                 again = (
-                    _float(cell.replace(",", ".") if self.layout.decimal_comma else cell) if kind == NUMBER else None
+                    _float(cell.replace(",", ".") if self.layout.decimal_comma else cell)
+                    if kind == NUMBER
+                    else None
                 )
                 if again is not None:
                     numbers[at] = again

@@ -1,4 +1,5 @@
-"""Bytes to lines: encodings and line endings as they come, in blocks of whole lines, so that any size will do."""
+"""Bytes to lines: encodings and line endings as they come, in blocks of whole lines, so that any size will
+do."""
 
 from __future__ import annotations
 
@@ -27,8 +28,8 @@ OLD = "cp1252"  # what a line that is no UTF-8 is read as: common practice on de
 
 @dataclass(frozen=True)
 class Lines:
-    """Whole lines as UTF-8, each ended by LF. ``first`` is the number of the first one, from 1; ``ends`` are the places of
-    the LFs, shape (lines,)."""
+    """Whole lines as UTF-8, each ended by LF. ``first`` is the number of the first one, from 1; ``ends`` are
+    the places of the LFs, shape (lines,)."""
 
     first: int
     data: bytes
@@ -50,7 +51,8 @@ class Lines:
 
 
 class TextFile:
-    """A file of text being read; ``encoding`` is that of its beginning, ``taken`` how many bytes have been read."""
+    """A file of text being read; ``encoding`` is that of its beginning, ``taken`` how many bytes have been
+    read."""
 
     def __init__(self, head: bytes, file: BinaryIO) -> None:
         self._file = file
@@ -85,7 +87,8 @@ class TextFile:
     def _check(self, length: int, number: int) -> None:
         if length > LONGEST_LINE:
             raise BadInput(
-                f"Line {number} is longer than {LONGEST_LINE} characters: this is no file of readings.", "file"
+                f"Line {number} is longer than {LONGEST_LINE} characters: this is no file of readings.",
+                "file",
             )
 
     def _readable(self, number: int, block: bytes, ends: Times) -> Lines:
@@ -123,8 +126,8 @@ class TextFile:
 
 
 def encoding_of(head: bytes) -> tuple[str, int]:
-    """The encoding that a file's beginning shows, and the length of the mark that says so. Text without a mark is UTF-16
-    where every other byte is empty, else UTF-8 (lines that are none are read as OLD)."""
+    """The encoding that a file's beginning shows, and the length of the mark that says so. Text without a
+    mark is UTF-16 where every other byte is empty, else UTF-8 (lines that are none are read as OLD)."""
     for mark, name in _BOMS:
         if head.startswith(mark):
             return name, len(mark)

@@ -1,7 +1,8 @@
 """Value change dumps (IEEE 1364-2005, clause 18): wires, vectors and reals that are told when they change.
 
-A row is a moment at which something changed. What did not change there holds; x and z are missing. Our own exports say by
-an event of each scope which values belong to one row, since a reading that comes twice is two readings.
+A row is a moment at which something changed. What did not change there holds; x and z are missing. Our own
+exports say by an event of each scope which values belong to one row, since a reading that comes twice is two
+readings.
 """
 
 from __future__ import annotations
@@ -14,15 +15,16 @@ from typing import Any, BinaryIO
 
 import numpy as np
 from vcd.common import VarType
-from vcd.reader import TokenKind, VCDParseError, VectorChange, tokenize
+from vcd.reader import Token, TokenKind, VarDecl, VCDParseError, VectorChange, tokenize
 
 from tickstone.errors import BadInput
-from tickstone.formats.readings import MOST_COLUMNS, Array, BadLines, Block, Flags, Named
+from tickstone.formats.readings import MOST_COLUMNS, BadLines, Block, Flags, Named
 
 BLOCK_CHANGES = 400_000
 LONGEST_TOKEN = 1_000_000  # bytes
 LONGEST_UNIT_US = 1e12
-_ASCII = bytes(code if code < 128 else ord("?") for code in range(256))  # a dump is ASCII, its comments may not be
+# a dump is ASCII, its comments may not be
+_ASCII = bytes(code if code < 128 else ord("?") for code in range(256))
 ABOUT = "tick-stone "
 ROW = "row"
 TIME = "time"
@@ -44,7 +46,8 @@ class _Bounded(io.RawIOBase):
         self._since += len(data)
         if self._since > LONGEST_TOKEN:
             raise BadInput(
-                f"Something in this dump is longer than {LONGEST_TOKEN} characters: it cannot be read.", "file"
+                f"Something in this dump is longer than {LONGEST_TOKEN} characters: it cannot be read.",
+                "file",
             )
         return len(data)
 
@@ -75,7 +78,7 @@ class DumpSource:
         """Bytes read so far."""
         return self._file.taken
 
-    def _tokenized(self) -> Iterator[Any]:
+    def _tokenized(self) -> Iterator[Token]:
         tokens = tokenize(self._file)
         while True:
             try:
@@ -94,7 +97,7 @@ class DumpSource:
 
     def _declared(self) -> tuple[Named, ...]:
         scopes: list[str] = []
-        found: list[tuple[tuple[str, ...], Named]] = []
+        paths: list[tuple[str, ...]] = []
         for token in self._tokens:
             kind = token.kind
             if kind is TokenKind.ENDDEFINITIONS:
@@ -110,92 +113,147 @@ class DumpSource:
             elif kind is TokenKind.COMMENT and token.comment.startswith(ABOUT):
                 self.about = _about(token.comment.removeprefix(ABOUT))
             elif kind is TokenKind.VAR:
-                var = token.var
-                if var.type_ is VarType.event and var.reference == ROW:
-                    self._strobes.add(var.id_code)
-                elif var.type_ not in (VarType.event, VarType.string):
-                    self._places.setdefault(var.id_code, []).append(len(found))
-                    found.append(((*scopes, var.ref_str), Named(var.ref_str)))
-                if len(found) > MOST_COLUMNS:
-                    raise BadInput(f"The dump has more than {MOST_COLUMNS} signals.", "file")
+                self._declare(token.var, scopes, paths)
         else:
             raise BadInput("The dump ends within its declarations: it holds no reading.", "file")
-        if not found:
+        if not paths:
             raise BadInput("The dump declares no wire, vector or real: it holds no reading.", "file")
-        plain = [path[-1] for path, _ in found]
-        return tuple(Named(path[-1] if plain.count(path[-1]) == 1 else f"{'.'.join(path)}") for path, _ in found)
+        plain = [path[-1] for path in paths]
+        return tuple(Named(path[-1] if plain.count(path[-1]) == 1 else ".".join(path)) for path in paths)
+
+    def _declare(self, var: VarDecl, scopes: list[str], paths: list[tuple[str, ...]]) -> None:
+        if var.type_ is VarType.event and var.reference == ROW:
+            self._strobes.add(var.id_code)
+        elif var.type_ not in (VarType.event, VarType.string):
+            self._places.setdefault(var.id_code, []).append(len(paths))
+            paths.append((*scopes, var.ref_str))
+        if len(paths) > MOST_COLUMNS:
+            raise BadInput(f"The dump has more than {MOST_COLUMNS} signals.", "file")
 
     def blocks(self) -> Iterator[Block]:
         """The rows, a block at a time."""
-        held = np.full(len(self.columns), np.nan)
-        strobed = bool(self._strobes) and self.about is not None
-        times: list[float] = []
-        lines: list[int] = []
-        rows: list[int] = []
-        places: list[int] = []
-        values: list[float] = []
-        now, fresh, dumped = 0.0, True, not strobed
-        for token in self._tokens:
-            kind = token.kind
-            if kind is TokenKind.CHANGE_TIME:
-                now, fresh = float(token.time_change), True
-                if len(values) >= BLOCK_CHANGES and not strobed:
-                    yield self._block(times, lines, rows, places, values, held, strobed)
-                    times, lines, rows, places, values = [], [], [], [], []
-                continue
-            if kind is TokenKind.CHANGE_SCALAR:
-                change = token.scalar_change
-                value = 1.0 if change.value == "1" else 0.0 if change.value == "0" else math.nan
-            elif kind is TokenKind.CHANGE_VECTOR:
-                change = token.vector_change
-                value = _number(change)
-            elif kind is TokenKind.CHANGE_REAL:
-                change = token.real_change
-                value = change.value if math.isfinite(change.value) else math.nan
-            else:
-                continue
-            if strobed and change.id_code in self._strobes:
-                if dumped:
-                    times.append(now)
-                    lines.append(token.span.start.line)
-                dumped = False
-                if len(values) >= BLOCK_CHANGES:
-                    yield self._block(times, lines, rows, places, values, held, strobed)
-                    times, lines, rows, places, values = [], [], [], [], []
-                continue
-            for place in self._places.get(change.id_code, ()):
-                if not strobed and fresh:
-                    times.append(now)
-                    lines.append(token.span.start.line)
-                    fresh = False
-                rows.append(len(times) if strobed else len(times) - 1)
-                places.append(place)
-                values.append(value)
-                dumped = True
-        if times:
-            yield self._block(times, lines, rows, places, values, held, strobed)
+        rows = _Rows(self.columns)
+        if self._strobes and self.about is not None:
+            yield from self._strobed(rows)
+        else:
+            yield from self._timed(rows)
 
-    def _block(
-        self, times: list[float], lines: list[int], rows: list[int], places: list[int], values: list[float], held: Array,
-        strobed: bool,
-    ) -> Block:  # fmt: skip
-        n, width = len(times), len(self.columns)
-        row, place = np.array(rows, np.int64), np.array(places, np.int64)
+    def _timed(self, rows: _Rows) -> Iterator[Block]:
+        """A row for each time at which something changes; what does not change keeps its value."""
+        now, fresh = 0.0, True
+        for token in self._tokens:
+            if token.kind is TokenKind.CHANGE_TIME:
+                now, fresh = float(token.time_change), True
+                if rows.changes >= BLOCK_CHANGES:
+                    yield rows.block(held=True)
+                continue
+            change = _change(token)
+            if change is None:
+                continue
+            code, value = change
+            places = self._places.get(code, ())
+            if places and fresh:
+                rows.begin(now, token.span.start.line)
+                fresh = False
+            for place in places:
+                rows.put(rows.count - 1, place, value)
+        if rows.count:
+            yield rows.block(held=True)
+
+    def _strobed(self, rows: _Rows) -> Iterator[Block]:
+        """A row for each strobe of our own dumps, with what was written since the strobe before."""
+        now, dumped = 0.0, False
+        for token in self._tokens:
+            if token.kind is TokenKind.CHANGE_TIME:
+                now = float(token.time_change)
+                continue
+            change = _change(token)
+            if change is None:
+                continue
+            code, value = change
+            if code in self._strobes:
+                if dumped:
+                    rows.begin(now, token.span.start.line)
+                dumped = False
+                if rows.changes >= BLOCK_CHANGES:
+                    yield rows.block(held=False)
+                continue
+            for place in self._places.get(code, ()):
+                rows.put(rows.count, place, value)
+                dumped = True
+        if rows.count:
+            yield rows.block(held=False)
+
+
+class _Rows:
+    """Rows on their way into a block: their times, and each change with its row and its column."""
+
+    def __init__(self, columns: tuple[Named, ...]) -> None:
+        self._columns = columns
+        self._last = np.full(len(columns), np.nan)
+        self._clear()
+
+    def _clear(self) -> None:
+        self._times: list[float] = []
+        self._lines: list[int] = []
+        self._rows: list[int] = []
+        self._places: list[int] = []
+        self._values: list[float] = []
+
+    @property
+    def count(self) -> int:
+        """Rows so far."""
+        return len(self._times)
+
+    @property
+    def changes(self) -> int:
+        """Changes so far."""
+        return len(self._values)
+
+    def begin(self, time: float, line: int) -> None:
+        """Begin a row at a time, which stands in a line of the file."""
+        self._times.append(time)
+        self._lines.append(line)
+
+    def put(self, row: int, place: int, value: float) -> None:
+        """Put a value into a row, at the place of its column."""
+        self._rows.append(row)
+        self._places.append(place)
+        self._values.append(value)
+
+    def block(self, held: bool) -> Block:
+        """The rows so far, which are forgotten here; ``held`` keeps each value until it changes."""
+        n, width = len(self._times), len(self._columns)
+        row, place = np.array(self._rows, np.int64), np.array(self._places, np.int64)
         kept = row < n
         table = np.full((width, n), np.nan)
         told: Flags = np.zeros((width, n), bool)
-        table[place[kept], row[kept]] = np.array(values)[kept]
+        table[place[kept], row[kept]] = np.array(self._values)[kept]
         told[place[kept], row[kept]] = True
-        if not strobed:
+        if held:
             last = np.maximum.accumulate(np.where(told, np.arange(n), -1), axis=1)
-            before = np.broadcast_to(held[:, None], table.shape)
+            before = np.broadcast_to(self._last[:, None], table.shape)
             table = np.where(last < 0, before, np.take_along_axis(table, np.maximum(last, 0), axis=1))
-            held[:] = table[:, -1]
-        numbers = {TIME: np.array(times)}
+            self._last = table[:, -1].copy()
+        numbers = {TIME: np.array(self._times)}
         flags = {TIME: np.ones(n, bool)}
-        for at, column in enumerate(self.columns):
-            numbers[column.name], flags[column.name] = table[at], told[at]
-        return Block(np.array(lines, np.int64), numbers, told=flags)
+        for position, column in enumerate(self._columns):
+            numbers[column.name], flags[column.name] = table[position], told[position]
+        lines = np.array(self._lines, np.int64)
+        self._clear()
+        return Block(lines, numbers, told=flags)
+
+
+def _change(token: Token) -> tuple[str, float] | None:
+    """Which signal changes to which value; None for a token of another kind."""
+    if token.kind is TokenKind.CHANGE_SCALAR:
+        return token.scalar_change.id_code, {"0": 0.0, "1": 1.0}.get(token.scalar_change.value, math.nan)
+    if token.kind is TokenKind.CHANGE_VECTOR:
+        return token.vector_change.id_code, _number(token.vector_change)
+    if token.kind is TokenKind.CHANGE_REAL:
+        value = token.real_change.value
+        return token.real_change.id_code, value if math.isfinite(value) else math.nan
+    return None
 
 
 def _number(change: VectorChange) -> float:

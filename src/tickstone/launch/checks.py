@@ -21,9 +21,9 @@ FAST, MUTATE = "--fast", "--mutate"
 
 
 def run_all(arguments: list[str]) -> int:
-    """Linters and type checkers of both languages, unit tests of the front end, then pytest; with arguments, pytest
-    alone. ``--fast`` leaves out what needs a browser, a server or a database; ``--mutate N`` asks how sharp the tests are.
-    Returns the first exit code that is not 0."""
+    """Linters and type checkers of both languages, unit tests of the front end, then pytest; with arguments,
+    pytest alone. ``--fast`` leaves out what needs a browser, a server or a database; ``--mutate N`` asks how
+    sharp the tests are. Returns the first exit code that is not 0."""
     if arguments[:1] == [MUTATE]:
         script = [sys.executable, str(ROOT / "tests" / "mutate.py"), *arguments[1:]]
         return subprocess.run(script, cwd=ROOT, env=_environment()).returncode
@@ -36,7 +36,10 @@ def _run_fast(pytest_arguments: list[str]) -> int:
     """The inner loop: what can be told in the time of a breath at the bench."""
     lint = subprocess.run([sys.executable, "-m", "ruff", "check", *PYTHON_CODE], cwd=ROOT).returncode
     chosen = [*SIDE_BY_SIDE, "-m", "not browser and not server and not slow", *pytest_arguments]
-    return lint or subprocess.run([sys.executable, "-m", "pytest", *chosen], cwd=ROOT, env=_environment()).returncode
+    return (
+        lint
+        or subprocess.run([sys.executable, "-m", "pytest", *chosen], cwd=ROOT, env=_environment()).returncode
+    )
 
 
 def _run_whole(pytest_arguments: list[str]) -> int:
@@ -72,9 +75,13 @@ def _environment() -> dict[str, str]:
 def api_types(schema: dict[str, object]) -> str:
     """TypeScript types of an OpenAPI schema."""
     made = subprocess.run(
-        ["node_modules/.bin/openapi-typescript", "/dev/stdin"], cwd=WEB, input=json.dumps(schema), text=True,
-        capture_output=True, check=True,
-    )  # fmt: skip
+        ["node_modules/.bin/openapi-typescript", "/dev/stdin"],
+        cwd=WEB,
+        input=json.dumps(schema),
+        text=True,
+        capture_output=True,
+        check=True,
+    )
     return made.stdout
 
 

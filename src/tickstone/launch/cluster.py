@@ -1,4 +1,5 @@
-"""A private PostgreSQL cluster: a folder of its own, loopback only, stopped with the process that started it."""
+"""A private PostgreSQL cluster: a folder of its own, loopback only, stopped with the process that started
+it."""
 
 from __future__ import annotations
 
@@ -63,27 +64,36 @@ class Cluster:
         return self._port
 
     def start(self, port: int | None = None) -> None:
-        """Make the cluster if it is not there, and start it, on a free port unless one is given. Raises SetUp when it
-        does not come up."""
+        """Make the cluster if it is not there, and start it, on a free port unless one is given. Raises SetUp
+        when it does not come up."""
         tools = machine.postgres_tools()
         if not (self._data / "PG_VERSION").exists():
             self._make(tools)
         self._clear_stale_lock()
         self._port = port or free_port()
         settings = {
-            "listen_addresses": "127.0.0.1", "port": str(self._port), "unix_socket_directories": "",
-            "logging_collector": "off", "log_min_messages": "warning", "max_connections": "60",
-            "shared_buffers": "128MB", "wal_compression": "on",
-        }  # fmt: skip
+            "listen_addresses": "127.0.0.1",
+            "port": str(self._port),
+            "unix_socket_directories": "",
+            "logging_collector": "off",
+            "log_min_messages": "warning",
+            "max_connections": "60",
+            "shared_buffers": "128MB",
+            "wal_compression": "on",
+        }
         if not self._durable:
             settings |= {"fsync": "off", "full_page_writes": "off"}
         options = [part for name, value in settings.items() for part in ("-c", f"{name}={value}")]
         log = (self._folder / "cluster.log").open("ab")
         self._process = subprocess.Popen(
             [str(tools / "postgres"), "-D", str(self._data), *options],
-            stdin=subprocess.DEVNULL, stdout=log, stderr=log, cwd="/", **self._identity(),
+            stdin=subprocess.DEVNULL,
+            stdout=log,
+            stderr=log,
+            cwd="/",
+            **self._identity(),
             preexec_fn=machine.dies_with_parent(signal.SIGINT),
-        )  # fmt: skip
+        )
         log.close()
         self._wait()
 
@@ -104,10 +114,24 @@ class Cluster:
             os.chown(self._data, *identity)
             os.chown(self._word_file, *identity)
         made = subprocess.run(
-            [str(tools / "initdb"), "-D", str(self._data), "-U", OWNER, "--pwfile", str(self._word_file),
-             "--auth=scram-sha-256", "--encoding=UTF8", "--locale=C.UTF-8", "--no-sync"],
-            capture_output=True, text=True, cwd="/", **self._identity(),
-        )  # fmt: skip
+            [
+                str(tools / "initdb"),
+                "-D",
+                str(self._data),
+                "-U",
+                OWNER,
+                "--pwfile",
+                str(self._word_file),
+                "--auth=scram-sha-256",
+                "--encoding=UTF8",
+                "--locale=C.UTF-8",
+                "--no-sync",
+            ],
+            capture_output=True,
+            text=True,
+            cwd="/",
+            **self._identity(),
+        )
         if made.returncode:
             shutil.rmtree(self._data, ignore_errors=True)
             raise SetUp(f"PostgreSQL's initdb failed: {made.stderr.strip()[-400:]}")

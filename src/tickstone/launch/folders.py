@@ -13,8 +13,8 @@ WEB = ROOT / "web"
 
 
 def data_folder() -> Path:
-    """TICK_STONE_DATA, else the user's data folder; for root, whose home bars the database server's user, a folder
-    under /var/lib. Raises SetUp when the server's user could not reach it."""
+    """TICK_STONE_DATA, else the user's data folder; for root, whose home bars the database server's user, a
+    folder under /var/lib. Raises SetUp when the server's user could not reach it."""
     given = os.environ.get("TICK_STONE_DATA")
     if given:
         folder = Path(given).expanduser().absolute()
@@ -24,8 +24,10 @@ def data_folder() -> Path:
         folder = Path(os.environ.get("XDG_DATA_HOME", "~/.local/share")).expanduser() / "tick-stone"
     barred = reachable_by_server(folder)
     if barred is not None:
-        raise SetUp(f"The database server's user cannot pass through {barred}. "
-                    "Set TICK_STONE_DATA to a folder that it can reach, such as /var/lib/tick-stone.")  # fmt: skip
+        raise SetUp(
+            f"The database server's user cannot pass through {barred}. "
+            "Set TICK_STONE_DATA to a folder that it can reach, such as /var/lib/tick-stone."
+        )
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:

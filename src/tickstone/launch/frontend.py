@@ -15,7 +15,15 @@ from tickstone.errors import SetUp
 from tickstone.launch.folders import ROOT, WEB
 from tickstone.launch.machine import say
 
-SOURCES = ("index.html", "package.json", "package-lock.json", "tsconfig.json", "vite.config.ts", "src", "public")
+SOURCES = (
+    "index.html",
+    "package.json",
+    "package-lock.json",
+    "tsconfig.json",
+    "vite.config.ts",
+    "src",
+    "public",
+)
 
 
 def npm(*arguments: str) -> None:

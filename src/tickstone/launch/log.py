@@ -1,4 +1,5 @@
-"""The log: every unexpected error with its stack, in a file of the data folder that begins anew when it is full."""
+"""The log: every unexpected error with its stack, in a file of the data folder that begins anew when it is
+full."""
 
 from __future__ import annotations
 

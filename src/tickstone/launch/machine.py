@@ -40,23 +40,28 @@ def dies_with_parent(how: signal.Signals) -> Callable[[], None]:
 
 
 def _admin(package: str) -> list[str]:
-    """What to put before a command that needs an administrator. Raises SetUp when there is no way to be one."""
+    """What to put before a command that needs an administrator. Raises SetUp when there is no way to be
+    one."""
     if is_root():
         return []
     if not shutil.which("sudo"):
         raise SetUp(
-            f"The Debian package {package} is missing. Ask an administrator to install it: apt-get install {package}"
+            f"The Debian package {package} is missing. Ask an administrator to install it: "
+            f"apt-get install {package}"
         )
     return ["sudo"]
 
 
 def install(package: str) -> None:
-    """Install a Debian package, with sudo where needed. Raises SetUp with a sentence when it cannot be done."""
+    """Install a Debian package, with sudo where needed. Raises SetUp with a sentence when it cannot be
+    done."""
     admin = _admin(package)
     say(f"Installing Debian's {package} …")
     apt = [*admin, "env", "DEBIAN_FRONTEND=noninteractive", "apt-get", "-qq", "-o", "DPkg::Lock::Timeout=600"]
     subprocess.run([*apt, "update"], stdout=sys.stderr)
-    if subprocess.run([*apt, "install", "-y", "--no-install-recommends", package], stdout=sys.stderr).returncode:
+    if subprocess.run(
+        [*apt, "install", "-y", "--no-install-recommends", package], stdout=sys.stderr
+    ).returncode:
         raise SetUp(f"The Debian package {package} could not be installed; the lines above say why.")
 
 
@@ -64,15 +69,18 @@ NO_CLUSTER = "/etc/postgresql-common/createcluster.d/tick-stone.conf"
 
 
 def postgres_tools() -> Path:
-    """The folder of PostgreSQL's programs, installing the package when they are missing. The cluster that Debian would
-    make and start on install is prevented: no system service is left changed."""
+    """The folder of PostgreSQL's programs, installing the package when they are missing. The cluster that
+    Debian would make and start on install is prevented: no system service is left changed."""
     found = _newest_postgres()
     if found is not None:
         return found
     admin = _admin("postgresql")
     subprocess.run([*admin, "mkdir", "-p", str(Path(NO_CLUSTER).parent)], check=True)
     subprocess.run(
-        [*admin, "tee", NO_CLUSTER], input=b"create_main_cluster = false\n", stdout=subprocess.DEVNULL, check=True
+        [*admin, "tee", NO_CLUSTER],
+        input=b"create_main_cluster = false\n",
+        stdout=subprocess.DEVNULL,
+        check=True,
     )
     try:
         install("postgresql")
@@ -93,8 +101,8 @@ CHROMIUM = "/usr/bin/chromium-headless-shell"
 
 
 def chromium() -> str:
-    """The path of Debian's Chromium without a head, installing it when missing. It takes half the time of the one with a head
-    that is told to hide it."""
+    """The path of Debian's Chromium without a head, installing it when missing. It takes half the time of the
+    one with a head that is told to hide it."""
     if not Path(CHROMIUM).exists():
         install("chromium-headless-shell")
     return CHROMIUM
@@ -109,7 +117,8 @@ def server_identity() -> tuple[int, int] | None:
 
 
 def reachable_by_server(folder: Path) -> Path | None:
-    """None when the server's user can pass through every parent of ``folder``, else the first that bars the way."""
+    """None when the server's user can pass through every parent of ``folder``, else the first that bars the
+    way."""
     identity = server_identity()
     if identity is None:
         return None

@@ -36,7 +36,8 @@ WAIT_FOR_OTHER_S = 600.0
 
 
 def serve(*, demo: bool, listen: str = "127.0.0.1", port: int | None = None) -> int:
-    """Set up what is missing and serve until told to stop. A second start prints the running address and returns 0."""
+    """Set up what is missing and serve until told to stop. A second start prints the running address and
+    returns 0."""
     folder = data_folder() / ("demo" if demo else "own")
     folder.mkdir(exist_ok=True)
     with (folder / "running.lock").open("a+") as gate:
@@ -81,9 +82,13 @@ def _serve_locked(stack: ExitStack, folder: Path, demo: bool, listen: str, port:
     stack.callback(own.close)
     bound = own.getsockname()[1]
     address = f"http://{'127.0.0.1' if listen in ('0.0.0.0', '127.0.0.1') else listen}:{bound}"
-    hosts = frozenset() if listen == "127.0.0.1" else frozenset({listen, socket.gethostname(), *_own_addresses()})
+    hosts = (
+        frozenset() if listen == "127.0.0.1" else frozenset({listen, socket.gethostname(), *_own_addresses()})
+    )
     app = make_app(workshop, built, demo=demo, hosts=hosts)
-    server = uvicorn.Server(uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=2, ws_max_size=65536))
+    server = uvicorn.Server(
+        uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=2, ws_max_size=65536)
+    )
     workshop.supervisor.start("announce", partial(_announce, server, folder, address))
     stack.callback(lambda: (folder / "running.json").unlink(missing_ok=True))
     server.run(sockets=[own])

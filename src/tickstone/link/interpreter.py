@@ -1,4 +1,5 @@
-"""From lines to readings: what each label means, guessed at first sight, remembered, and said otherwise by a person."""
+"""From lines to readings: what each label means, guessed at first sight, remembered, and said otherwise by a
+person."""
 
 from __future__ import annotations
 
@@ -24,8 +25,8 @@ GARBLED, WORDS, UNUSED = "garbled", "words", "unused"
 
 @dataclass(frozen=True)
 class Reading:
-    """A line that was understood: raw values by (sensor, channel), and the board's own time, µs, with where it wraps;
-    ``stamp_us`` is None where the line has no time or its unit is not known yet."""
+    """A line that was understood: raw values by (sensor, channel), and the board's own time, µs, with where
+    it wraps; ``stamp_us`` is None where the line has no time or its unit is not known yet."""
 
     values: dict[Key, float]
     stamp_us: int | None = None
@@ -34,7 +35,8 @@ class Reading:
 
 @dataclass(frozen=True)
 class OddLine:
-    """A line without a reading: its text (cut), why, and whether it is ``garbled``, ``words``, or readable but ``unused``."""
+    """A line without a reading: its text (cut), why, and whether it is ``garbled``, ``words``, or readable
+    but ``unused``."""
 
     text: str
     why: str
@@ -43,7 +45,8 @@ class OddLine:
 
 @dataclass
 class Label:
-    """A label that has been seen: its last number and unit, how often, and what it means (None: nobody knows)."""
+    """A label that has been seen: its last number and unit, how often, and what it means (None: nobody
+    knows)."""
 
     name: str
     unit: str
@@ -68,7 +71,8 @@ class _Target:
 
 
 class Interpreter:
-    """Reads the lines of one source for one rig. ``said`` are the meanings that a person has settled, by label."""
+    """Reads the lines of one source for one rig. ``said`` are the meanings that a person has settled, by
+    label."""
 
     def __init__(self, rig: Rig, said: Mapping[str, Meaning] | None = None) -> None:
         self._seen: dict[str, Label] = {}
@@ -122,7 +126,8 @@ class Interpreter:
         return self._reading(line, pieces, arrival_s)
 
     def _head(self, names: tuple[str, ...]) -> None:
-        """Take over the names of columns: real from the start, and known by their place where no word helps."""
+        """Take over the names of columns: real from the start, and known by their place where no word
+        helps."""
         self._heading = names
         for name in names:
             label = self._seen.get(name) or self._meet(Piece(name, None))
@@ -178,7 +183,11 @@ class Interpreter:
                 if label.meaning is None and not label.real(self._lines):
                     unknown = name
             elif number is not None:
-                raw = number if target.factor == 1.0 and not target.zero else number * target.factor + target.zero
+                raw = (
+                    number
+                    if target.factor == 1.0 and not target.zero
+                    else number * target.factor + target.zero
+                )
                 if not target.low <= raw <= target.high:
                     return _odd(line, f"{name} cannot be {number:g}")
                 values[target.key] = raw
@@ -188,10 +197,14 @@ class Interpreter:
             return _odd(line, "no reading", UNUSED if unused else GARBLED)
         return self._timed(line, values, stamp, arrival_s)
 
-    def _timed(self, line: str, values: dict[Key, float], stamp: float | None, arrival_s: float) -> Reading | OddLine:
+    def _timed(
+        self, line: str, values: dict[Key, float], stamp: float | None, arrival_s: float
+    ) -> Reading | OddLine:
         if stamp is None:
             return (
-                _odd(line, f"no {self._time_label}") if self._time_label and self._always_timed() else Reading(values)
+                _odd(line, f"no {self._time_label}")
+                if self._time_label and self._always_timed()
+                else Reading(values)
             )
         unit_us = self._time_us or self._found_us
         if unit_us is None:
@@ -254,7 +267,9 @@ class Interpreter:
         if span is None:
             label.meaning = None
             return
-        self._targets[label.name] = _Target((meaning.sensor, meaning.channel), meaning.factor, meaning.zero, *span)
+        self._targets[label.name] = _Target(
+            (meaning.sensor, meaning.channel), meaning.factor, meaning.zero, *span
+        )
 
 
 def _odd(line: str, why: str, what: str = GARBLED) -> OddLine:

@@ -9,8 +9,8 @@ _END = re.compile(rb"\r\n|\r|\n")
 
 
 class LineSplitter:
-    """Collects bytes as they come and hands out whole lines. ``midstream`` says that the first may have lost its head: it
-    is left out, since half a number is a number too."""
+    """Collects bytes as they come and hands out whole lines. ``midstream`` says that the first may have lost
+    its head: it is left out, since half a number is a number too."""
 
     def __init__(self, midstream: bool = False) -> None:
         self._half = b""
@@ -18,7 +18,8 @@ class LineSplitter:
         self._headless = midstream
 
     def feed(self, data: bytes) -> list[str]:
-        """The lines that ``data`` completes; empty lines are left out. Bytes that are no text become U+FFFD."""
+        """The lines that ``data`` completes; empty lines are left out. Bytes that are no text become
+        U+FFFD."""
         if self._after_cr and data.startswith(b"\n"):
             data = data[1:]
         if data:

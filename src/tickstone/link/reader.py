@@ -1,5 +1,6 @@
-"""The threads that read a source. One does nothing but take bytes off the line, so that a small buffer never overflows; the
-other makes lines of them and hands them on. A source that is lost and can come back is opened again by itself."""
+"""The threads that read a source. One does nothing but take bytes off the line, so that a small buffer never
+overflows; the other makes lines of them and hands them on. A source that is lost and can come back is opened
+again by itself."""
 
 from __future__ import annotations
 
@@ -27,15 +28,21 @@ class Reader:
     """Reads an open source until told to stop."""
 
     def __init__(
-        self, source: Source, on_lines: OnLines, on_lost: OnSaid, on_back: Callable[[], None] = lambda: None,
-        on_over: OnSaid | None = None, supervisor: Supervisor | None = None,
-    ) -> None:  # fmt: skip
+        self,
+        source: Source,
+        on_lines: OnLines,
+        on_lost: OnSaid,
+        on_back: Callable[[], None] = lambda: None,
+        on_over: OnSaid | None = None,
+        supervisor: Supervisor | None = None,
+    ) -> None:
         self._source, self._on_lines, self._on_lost, self._on_back = source, on_lines, on_lost, on_back
         self._on_over = on_over or on_lost
         self._stop = threading.Event()
         self._happened: deque[Happened] = deque()
         self._some = threading.Event()
-        self._bytes: deque[tuple[int, int]] = deque(maxlen=64)  # of each read: how many, and how many are no text
+        # of each read: how many, and how many are no text
+        self._bytes: deque[tuple[int, int]] = deque(maxlen=64)
         self._supervisor = supervisor or Supervisor()
         self._threads: list[threading.Thread] = []
         self._crashed = False
@@ -50,8 +57,9 @@ class Reader:
         """Begin reading; the source must be open."""
         start, title = self._supervisor.start, self._source.title
         self._threads = [
-            start(f"take {title}", self._take, self._stop), start(f"tell {title}", self._tell, self._stop)
-        ]  # fmt: skip
+            start(f"take {title}", self._take, self._stop),
+            start(f"tell {title}", self._tell, self._stop),
+        ]
 
     def stop(self) -> None:
         """Stop reading and close the source."""
@@ -61,7 +69,7 @@ class Reader:
             if threading.current_thread() is not thread:
                 thread.join(timeout=3)
 
-    # Taking bytes -----------------------------------------------------------------------------------------------------
+    # Taking bytes -------------------------------------------------------------------------------------------
 
     def _add(self, what: str, said: bytes | str = b"") -> None:
         self._happened.append((what, said, time.monotonic()))
@@ -104,7 +112,7 @@ class Reader:
             return True
         return False
 
-    # Telling lines ----------------------------------------------------------------------------------------------------
+    # Telling lines ------------------------------------------------------------------------------------------
 
     def _tell(self) -> None:
         splitter = LineSplitter(midstream=self._source.midstream)

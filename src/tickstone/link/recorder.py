@@ -1,4 +1,5 @@
-"""The recorder: keeps rows in memory until the store has committed them. What it calls committed is on disk."""
+"""The recorder: keeps rows in memory until the store has committed them. What it calls committed is on
+disk."""
 
 from __future__ import annotations
 
@@ -23,7 +24,8 @@ class Sink(Protocol):
 
 @dataclass(frozen=True)
 class Progress:
-    """``taken`` rows have come in, ``committed`` are on disk, ``lost`` could not be held while the store was away."""
+    """``taken`` rows have come in, ``committed`` are on disk, ``lost`` could not be held while the store was
+    away."""
 
     taken: int
     committed: int
@@ -45,7 +47,8 @@ class Recorder:
         self._away = False
 
     def take(self, stream: str, segment: int, t_us: int, values: Sequence[float]) -> None:
-        """Keep one row. While the store is away and MOST_WAITING rows wait, the newest are counted as lost."""
+        """Keep one row. While the store is away and MOST_WAITING rows wait, the newest are counted as
+        lost."""
         with self._lock:
             self._taken += 1
             if self._taken - self._committed - self._lost > MOST_WAITING:

@@ -1,4 +1,5 @@
-"""Sources of lines: a serial port (a pseudo-terminal is one), a TCP address, a recording replayed. All are read in chunks."""
+"""Sources of lines: a serial port (a pseudo-terminal is one), a TCP address, a recording replayed. All are
+read in chunks."""
 
 from __future__ import annotations
 
@@ -20,8 +21,9 @@ BAUDS = (9600, 19200, 38400, 57600, 115200, 230400, 460800, 921600)
 
 class Source(Protocol):
     """Opens, gives bytes, closes. ``read`` waits at most WAIT_S and returns b"" when nothing came; it raises
-    SourceLost when the other end is gone. ``midstream``: it may begin in the middle of a line; ``comes_back``: it is worth
-    opening again; ``pace``: how many seconds of its own time go by in one of ours."""
+    SourceLost when the other end is gone. ``midstream``: it may begin in the middle of a line;
+    ``comes_back``: it is worth opening again; ``pace``: how many seconds of its own time go by in one of
+    ours."""
 
     @property
     def title(self) -> str: ...
@@ -122,11 +124,14 @@ AT_ONCE = 65_536  # bytes that one read gives at most
 
 
 class ReplaySource:
-    """Lines with their times, s, from a recording, ``speed`` times as fast as they came; over when they are."""
+    """Lines with their times, s, from a recording, ``speed`` times as fast as they came; over when they
+    are."""
 
     midstream = comes_back = False
 
-    def __init__(self, title: str, lines: Callable[[], Iterator[tuple[float, str]]], speed: float = 1.0) -> None:
+    def __init__(
+        self, title: str, lines: Callable[[], Iterator[tuple[float, str]]], speed: float = 1.0
+    ) -> None:
         if not (math.isfinite(speed) and 0.01 <= speed <= 1000.0):
             raise BadInput(f"speed must lie between 0.01 and 1000, not {speed:g}.", "speed")
         self._title, self._lines, self.pace = title, lines, speed
@@ -164,8 +169,12 @@ class ReplaySource:
 
 def _plain(error: Exception) -> str:
     number = getattr(error, "errno", None)
-    said = {2: "there is no such port", 13: "no permission (on Debian, join the group dialout)", 16: "it is in use",
-            111: "nothing listens there"}  # fmt: skip
+    said = {
+        2: "there is no such port",
+        13: "no permission (on Debian, join the group dialout)",
+        16: "it is in use",
+        111: "nothing listens there",
+    }
     return said.get(number or 0, str(error).split(":")[-1].strip() or type(error).__name__)
 
 

@@ -1,4 +1,5 @@
-"""The simulated board: it runs the rig's watch program, so to speak, and prints the lines that the real one would."""
+"""The simulated board: it runs the rig's watch program, so to speak, and prints the lines that the real one
+would."""
 
 from __future__ import annotations
 
@@ -148,7 +149,9 @@ class SimBoard:
             late = abs(self.world.normal(JITTER_S)) if self.has("jitter") else 0.0
             said.append((due_s + late, len(said), self._line(one.part, due_s + late, read)))
 
-    def _happened(self, watched: _Watched, t0_s: float, t1_s: float) -> Iterator[tuple[float, dict[str, float]]]:
+    def _happened(
+        self, watched: _Watched, t0_s: float, t1_s: float
+    ) -> Iterator[tuple[float, dict[str, float]]]:
         for t_s, told in watched.part.events(t0_s, t1_s):
             if watched.edges:
                 told = {name: float(round((at - self._boot_s) * 1e6) % WRAP_US) for name, at in told.items()}
@@ -169,7 +172,8 @@ class SimBoard:
         return self._garbled(text) if self.has("garbled") and self.world.chance(GARBLED) else text
 
     def _garbled(self, text: str) -> str:
-        """Noise on the line: some characters become others, or a piece is lost together with the line's end."""
+        """Noise on the line: some characters become others, or a piece is lost together with the line's
+        end."""
         where = int(self.world.random.integers(1, len(text)))
         if self.world.chance(0.5):
             return text[:where] + "~}\ufffd"[int(self.world.random.integers(0, 3))] + text[where + 1 :]

@@ -25,7 +25,12 @@ class StandInProcess:
     """A running stand-in with a folder of its own. It ends when this end of its standard input is gone."""
 
     def __init__(
-        self, rig: Rig, *, seed: int = 1, lines_per_s: float | None = None, supervisor: Supervisor | None = None
+        self,
+        rig: Rig,
+        *,
+        seed: int = 1,
+        lines_per_s: float | None = None,
+        supervisor: Supervisor | None = None,
     ) -> None:
         self._folder = tempfile.TemporaryDirectory(prefix="tick-stone-standin-")
         self.folder = Path(self._folder.name)
@@ -47,9 +52,11 @@ class StandInProcess:
 
     def _started(self) -> subprocess.Popen[bytes]:
         process = subprocess.Popen(
-            self._command, stdout=subprocess.PIPE, stdin=subprocess.PIPE,
+            self._command,
+            stdout=subprocess.PIPE,
+            stdin=subprocess.PIPE,
             env={**os.environ, "PYTHONPATH": str(Path(__file__).parents[2])},
-        )  # fmt: skip
+        )
         if process.stdin is None or process.stdout is None:
             raise SourceLost("The stand-in did not start.")
         process.stdin.write(RIG.dump_json(self._rig) + b"\n")
@@ -59,7 +66,8 @@ class StandInProcess:
         return process
 
     def _attend(self) -> None:
-        """Wait for the process to end; one that was not told to is followed by another, under the same names."""
+        """Wait for the process to end; one that was not told to is followed by another, under the same
+        names."""
         if not self.running:
             self._process = self._started()
             self.ask(set=self._set)
@@ -84,7 +92,8 @@ class StandInProcess:
         return self._process.poll() is None
 
     def ask(self, **request: Any) -> dict[str, Any]:
-        """One request on the control socket. Raises SourceLost when it does not answer, BadInput for what it refuses."""
+        """One request on the control socket. Raises SourceLost when it does not answer, BadInput for what it
+        refuses."""
         try:
             with socket.socket(socket.AF_UNIX) as line:
                 line.settimeout(3)
@@ -139,7 +148,7 @@ class StandIns:
 
     def __init__(
         self, *, seed: int = 1, lines_per_s: float | None = None, supervisor: Supervisor | None = None
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._seed, self._lines_per_s, self._supervisor = seed, lines_per_s, supervisor
         self._running: dict[str, StandInProcess] = {}
         self._lock = threading.Lock()
@@ -153,7 +162,7 @@ class StandIns:
                 return found
             fresh = StandInProcess(
                 rig, seed=self._seed, lines_per_s=self._lines_per_s, supervisor=self._supervisor
-            )  # fmt: skip
+            )
             self._running[slug] = fresh
             return fresh
 

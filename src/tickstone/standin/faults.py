@@ -32,7 +32,9 @@ class Disturber:
         if part.has("drift"):
             self._since_s = t_s if self._since_s is None else self._since_s
             crept = DRIFT_PER_S * width * (t_s - self._since_s)
-            read = {name: _like(number, number + crept) if number else number for name, number in read.items()}
+            read = {
+                name: _like(number, number + crept) if number else number for name, number in read.items()
+            }
         else:
             self._since_s = None
         if part.has("clipping"):
@@ -47,7 +49,10 @@ class Disturber:
             self._stuck = read if self._stuck is None else self._stuck
             return dict(self._stuck)
         self._stuck = None
-        return {name: number if number == well[name] else min(max(number, low), high) for name, number in read.items()}
+        return {
+            name: number if number == well[name] else min(max(number, low), high)
+            for name, number in read.items()
+        }
 
 
 def _like(before: float, after: float) -> float:

@@ -32,7 +32,8 @@ BOARD_FAULTS = ("jitter", "garbled", "baud", "unplug", "reset")
 
 @dataclass(frozen=True)
 class Hand:
-    """One thing that can be set: its span and step, or what its values 0, 1, … are called. A ``fault`` is 0 or 1."""
+    """One thing that can be set: its span and step, or what its values 0, 1, … are called. A ``fault`` is 0
+    or 1."""
 
     name: str
     label: str

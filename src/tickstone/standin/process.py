@@ -4,9 +4,9 @@
 
 The rig comes as one line of JSON on standard input; when that input ends, so does the stand-in.
 
-FOLDER gets ``board`` (a link to the pseudo-terminal), ``tcp`` (the address) and ``control`` (a Unix socket that takes
-one JSON object a line and answers with one: ``set`` moves hands, ``rig`` puts another rig on the bench, ``truth`` is for
-tests). Real sockets and a real serial interface: nothing is shared in memory.
+FOLDER gets ``board`` (a link to the pseudo-terminal), ``tcp`` (the address) and ``control`` (a Unix socket
+that takes one JSON object a line and answers with one: ``set`` moves hands, ``rig`` puts another rig on the
+bench, ``truth`` is for tests). Real sockets and a real serial interface: nothing is shared in memory.
 """
 
 from __future__ import annotations
@@ -172,7 +172,10 @@ class StandIn:
         except TickStoneError as error:
             return {"error": error.message, "path": error.path}
         except (TypeError, ValueError, AttributeError, ValidationError) as error:
-            return {"error": f"The stand-in does not understand that: {str(error).splitlines()[0]}.", "path": ""}
+            return {
+                "error": f"The stand-in does not understand that: {str(error).splitlines()[0]}.",
+                "path": "",
+            }
         if self._bench.has("unplug"):
             self._port.unplug()
             for listener in self._listeners:
@@ -183,10 +186,12 @@ class StandIn:
         if wanted.get("truth"):
             return {"truth": self._bench.truth(), "made": self._bench.made()}
         world = self._bench.world
-        return {"hands": [
-            {"id": key, "owner": key.partition(".")[0], **asdict(spec), "value": world.set[key]}
-            for key, spec in world.specs.items()
-        ]}  # fmt: skip
+        return {
+            "hands": [
+                {"id": key, "owner": key.partition(".")[0], **asdict(spec), "value": world.set[key]}
+                for key, spec in world.specs.items()
+            ]
+        }
 
 
 def _encoded(line: str) -> bytes:
@@ -198,7 +203,9 @@ def main() -> None:
     ask = argparse.ArgumentParser(description="The stand-in board.")
     ask.add_argument("folder", type=Path)
     ask.add_argument("--seed", type=int, default=1)
-    ask.add_argument("--rate", type=float, default=None, help="regular lines per second in place of the rig's own")
+    ask.add_argument(
+        "--rate", type=float, default=None, help="regular lines per second in place of the rig's own"
+    )
     said = ask.parse_args()
     standin = StandIn(said.folder, RIG.validate_json(sys.stdin.buffer.readline()), said.seed, said.rate)
     print("ready", flush=True)

@@ -1,4 +1,5 @@
-"""What a receiver sees of a serial line that it samples at another speed than the sender's: 8 data bits, no parity."""
+"""What a receiver sees of a serial line that it samples at another speed than the sender's: 8 data bits, no
+parity."""
 
 from __future__ import annotations
 
@@ -8,8 +9,8 @@ FRAME_BITS = 10  # start, eight, stop
 def misread(data: bytes, written_at: int, read_at: int) -> bytes:
     """The bytes that come out where ``data`` is written at one baud and read at another.
 
-    The line idles high, a start bit pulls it low, data bits follow with the lowest first; the receiver samples the middle
-    of each of its own bits after each falling edge it waits for.
+    The line idles high, a start bit pulls it low, data bits follow with the lowest first; the receiver
+    samples the middle of each of its own bits after each falling edge it waits for.
     """
     bits = [1]
     for byte in data:

@@ -1,4 +1,5 @@
-"""The room around the simulated board: air, light with its mains flicker, and motors that sag the supply and shake."""
+"""The room around the simulated board: air, light with its mains flicker, and motors that sag the supply and
+shake."""
 
 from __future__ import annotations
 
@@ -17,7 +18,8 @@ MOTOR_NOISE_V = 0.012  # on an analogue wire beside the motor leads
 
 
 class World:
-    """Everything that has been set, by "owner.name", and the room's own physics. Seeded, so that a run can be repeated."""
+    """Everything that has been set, by "owner.name", and the room's own physics. Seeded, so that a run can be
+    repeated."""
 
     def __init__(self, seed: int) -> None:
         self.t_s = 0.0  # since the board was first plugged in

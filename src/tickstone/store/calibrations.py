@@ -30,28 +30,42 @@ class StoredCalibration:
 
 
 def _stored(row: tables.Calibration, sensor: tables.Sensor) -> StoredCalibration:
-    return StoredCalibration(row.id, row.sensor_id, sensor.key, sensor.rig_id, row.procedure, row.state,
-                             list(row.steps), row.result, row.made_at, row.ended_at)  # fmt: skip
+    return StoredCalibration(
+        row.id,
+        row.sensor_id,
+        sensor.key,
+        sensor.rig_id,
+        row.procedure,
+        row.state,
+        list(row.steps),
+        row.result,
+        row.made_at,
+        row.ended_at,
+    )
 
 
 def newest(session: Session, sensor_id: int, procedure: str, state: str) -> StoredCalibration | None:
-    """The latest calibration of a sensor's procedure in a state (draft, accepted, rejected), if there is one."""
+    """The latest calibration of a sensor's procedure in a state (draft, accepted, rejected), if there is
+    one."""
     found = of_procedure(session, sensor_id, procedure, state, most=1)
     return found[0] if found else None
 
 
 def of_procedure(
     session: Session, sensor_id: int, procedure: str, state: str, most: int = 50
-) -> list[StoredCalibration]:  # fmt: skip
+) -> list[StoredCalibration]:
     """Calibrations of a sensor's procedure in a state, newest first."""
     rows = session.execute(
         select(tables.Calibration, tables.Sensor)
         .join(tables.Sensor, tables.Sensor.id == tables.Calibration.sensor_id)
-        .where(tables.Calibration.sensor_id == sensor_id, tables.Calibration.procedure == procedure,
-               tables.Calibration.state == state)
+        .where(
+            tables.Calibration.sensor_id == sensor_id,
+            tables.Calibration.procedure == procedure,
+            tables.Calibration.state == state,
+        )
         .order_by(tables.Calibration.id.desc())
         .limit(most)
-    ).all()  # fmt: skip
+    ).all()
     return [_stored(*row) for row in rows]
 
 

@@ -42,8 +42,9 @@ def take_back(session: Session, rig_id: int, step: str) -> None:
     session.execute(
         update(tables.ChecklistTick)
         .where(
-            tables.ChecklistTick.rig_id == rig_id, tables.ChecklistTick.step == step,
+            tables.ChecklistTick.rig_id == rig_id,
+            tables.ChecklistTick.step == step,
             tables.ChecklistTick.taken_back_at.is_(None),
         )
         .values(taken_back_at=datetime.now(UTC))
-    )  # fmt: skip
+    )

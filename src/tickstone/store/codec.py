@@ -1,7 +1,8 @@
-"""Columns to bytes and back: little-endian numbers in the narrowest type that holds them exactly, zstd level 3.
+"""Columns to bytes and back: little-endian numbers in the narrowest type that holds them exactly, zstd level
+3.
 
-The first byte tells the type: whole numbers of 16 or 32 bits, 64-bit numbers, or the steps from one time to the next.
-A column without that byte (it begins as zstd does) holds 64-bit numbers.
+The first byte tells the type: whole numbers of 16 or 32 bits, 64-bit numbers, or the steps from one time to
+the next. A column without that byte (it begins as zstd does) holds 64-bit numbers.
 """
 
 from __future__ import annotations
@@ -24,7 +25,12 @@ def pack(values: npt.NDArray[np.float64]) -> bytes:
     for mark, kind, most in ((SHORT, "<i2", 2**15), (LONG, "<i4", 2**31)):
         with np.errstate(invalid="ignore"):
             narrow = values.astype(kind)
-        if values.size and abs(values[0]) < most and np.array_equal(narrow, values) and not _minus_zero(values):
+        if (
+            values.size
+            and abs(values[0]) < most
+            and np.array_equal(narrow, values)
+            and not _minus_zero(values)
+        ):
             return mark + _packer().compress(narrow.tobytes())
     return PLAIN + _packer().compress(np.ascontiguousarray(values, "<f8").tobytes())
 

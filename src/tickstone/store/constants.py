@@ -17,7 +17,8 @@ from tickstone.store import tables
 
 @dataclass(frozen=True)
 class Input:
-    """One thing that a value rests on; exactly what applies is set. ``seen`` is what stood there at the time."""
+    """One thing that a value rests on; exactly what applies is set. ``seen`` is what stood there at the
+    time."""
 
     value_id: int | None = None
     recording_id: int | None = None
@@ -58,28 +59,45 @@ class OldValue:
 def add(session: Session, rig_id: int, sensor_id: int, new: NewValue) -> int:
     """Add a value; the one before it stays. Returns its id."""
     row = tables.ConstantValue(
-        rig_id=rig_id, sensor_id=sensor_id, name=new.name, condition=new.condition, value=new.value, unit=new.unit,
-        sd=new.sd, provenance=str(new.provenance), source=new.source, calibration_id=new.calibration_id,
+        rig_id=rig_id,
+        sensor_id=sensor_id,
+        name=new.name,
+        condition=new.condition,
+        value=new.value,
+        unit=new.unit,
+        sd=new.sd,
+        provenance=str(new.provenance),
+        source=new.source,
+        calibration_id=new.calibration_id,
         warning=new.warning,
-    )  # fmt: skip
+    )
     session.add(row)
     session.flush()
     for rest in new.inputs:
-        session.add(tables.ValueInput(
-            value_id=row.id, input_value_id=rest.value_id, recording_id=rest.recording_id, mark_id=rest.mark_id,
-            name=rest.name, seen=rest.seen))  # fmt: skip
+        session.add(
+            tables.ValueInput(
+                value_id=row.id,
+                input_value_id=rest.value_id,
+                recording_id=rest.recording_id,
+                mark_id=rest.mark_id,
+                name=rest.name,
+                seen=rest.seen,
+            )
+        )
     return row.id
 
 
 def take_back(session: Session, sensor_id: int, names: Sequence[str], newest: int) -> list[str]:
-    """Take back what was chosen together of these constants: what held before holds again, or nothing. Returns their names.
-    Raises Conflict when ``newest`` is not the last value that was chosen of them."""
+    """Take back what was chosen together of these constants: what held before holds again, or nothing.
+    Returns their names. Raises Conflict when ``newest`` is not the last value that was chosen of them."""
     of_these = (tables.ConstantValue.sensor_id == sensor_id, tables.ConstantValue.name.in_(names))
     last = session.scalars(
         select(tables.ConstantValue).where(*of_these).order_by(tables.ConstantValue.id.desc()).limit(1)
     ).one_or_none()
     if last is None or last.id != newest:
-        raise Conflict("Something was chosen or measured since: this choice cannot be taken back any more.", "upto")
+        raise Conflict(
+            "Something was chosen or measured since: this choice cannot be taken back any more.", "upto"
+        )
     together = session.scalars(
         select(tables.ConstantValue)
         .where(*of_these, tables.ConstantValue.made_at == last.made_at)
@@ -88,10 +106,14 @@ def take_back(session: Session, sensor_id: int, names: Sequence[str], newest: in
     for row in together:
         before = session.scalars(
             select(tables.ConstantValue)
-            .where(tables.ConstantValue.sensor_id == sensor_id, tables.ConstantValue.name == row.name,
-                   tables.ConstantValue.id < together[0].id)
-            .order_by(tables.ConstantValue.id.desc()).limit(1)
-        ).one_or_none()  # fmt: skip
+            .where(
+                tables.ConstantValue.sensor_id == sensor_id,
+                tables.ConstantValue.name == row.name,
+                tables.ConstantValue.id < together[0].id,
+            )
+            .order_by(tables.ConstantValue.id.desc())
+            .limit(1)
+        ).one_or_none()
         _again(session, before if before is not None else row, withdrawn=before is None or before.withdrawn)
     return [row.name for row in together]
 
@@ -99,23 +121,39 @@ def take_back(session: Session, sensor_id: int, names: Sequence[str], newest: in
 def _again(session: Session, row: tables.ConstantValue, *, withdrawn: bool) -> None:
     """The same value once more, resting on the same, or the word that none holds."""
     fresh = tables.ConstantValue(
-        rig_id=row.rig_id, sensor_id=row.sensor_id, name=row.name, condition=row.condition, value=row.value, unit=row.unit,
-        sd=row.sd, provenance=row.provenance, source=row.source, warning=row.warning, withdrawn=withdrawn,
+        rig_id=row.rig_id,
+        sensor_id=row.sensor_id,
+        name=row.name,
+        condition=row.condition,
+        value=row.value,
+        unit=row.unit,
+        sd=row.sd,
+        provenance=row.provenance,
+        source=row.source,
+        warning=row.warning,
+        withdrawn=withdrawn,
         restores_id=row.restores_id or row.id,
         calibration_id=row.calibration_id,
-    )  # fmt: skip
+    )
     session.add(fresh)
     session.flush()
     for rest in _inputs(session, [row.id]).get(row.id, []):
-        session.add(tables.ValueInput(
-            value_id=fresh.id, input_value_id=rest.input_value_id, recording_id=rest.recording_id, mark_id=rest.mark_id,
-            name=rest.name, seen=rest.seen))  # fmt: skip
+        session.add(
+            tables.ValueInput(
+                value_id=fresh.id,
+                input_value_id=rest.input_value_id,
+                recording_id=rest.recording_id,
+                mark_id=rest.mark_id,
+                name=rest.name,
+                seen=rest.seen,
+            )
+        )
 
 
 def latest(session: Session, rig_fields: Mapping[int, Mapping[str, Any]]) -> dict[int, dict[str, Value]]:
-    """The value that holds of each constant of some sensors, by the sensor's id and the constant's name; ``label`` and
-    ``station`` are the catalogue's to give. ``rig_fields`` are, for each sensor's id, the fields of the rig as it is now, for
-    values that rest on what was seen there."""
+    """The value that holds of each constant of some sensors, by the sensor's id and the constant's name;
+    ``label`` and ``station`` are the catalogue's to give. ``rig_fields`` are, for each sensor's id, the
+    fields of the rig as it is now, for values that rest on what was seen there."""
     newest = (
         select(func.max(tables.ConstantValue.id))
         .where(tables.ConstantValue.sensor_id.in_(rig_fields))
@@ -140,11 +178,21 @@ def _values(
     for row in rows:
         mine = inputs.get(row.id, [])
         values[row.name] = Value(
-            row.name, row.name, row.unit, float(row.value), row.sd, Provenance(row.provenance), row.source,
-            condition=row.condition, rests_on=tuple(dict.fromkeys(i.name for i in mine if i.name)),
-            stale=", ".join(_changed(mine, current, rig_fields)), value_id=current[row.name], made_at=row.made_at.isoformat(),
-            recording_id=next((i.recording_id for i in mine if i.recording_id), None), warning=row.warning,
-        )  # fmt: skip
+            row.name,
+            row.name,
+            row.unit,
+            float(row.value),
+            row.sd,
+            Provenance(row.provenance),
+            row.source,
+            condition=row.condition,
+            rests_on=tuple(dict.fromkeys(i.name for i in mine if i.name)),
+            stale=", ".join(_changed(mine, current, rig_fields)),
+            value_id=current[row.name],
+            made_at=row.made_at.isoformat(),
+            recording_id=next((i.recording_id for i in mine if i.recording_id), None),
+            warning=row.warning,
+        )
     return values
 
 
@@ -159,7 +207,8 @@ def _inputs(session: Session, value_ids: Sequence[int]) -> dict[int, list[tables
 def _changed(
     inputs: Sequence[tables.ValueInput], current: Mapping[str, int], rig_fields: Mapping[str, Any]
 ) -> list[str]:
-    """Names of what a value rests on that has a newer value (or had none and has one now), or is a changed rig field."""
+    """Names of what a value rests on that has a newer value (or had none and has one now), or is a changed
+    rig field."""
     changed = []
     for rest in inputs:
         if rest.name is None:
@@ -176,18 +225,27 @@ def history(session: Session, sensor_id: int, name: str) -> list[OldValue]:
     """Every value that a constant ever had, newest first."""
     rows = session.scalars(
         select(tables.ConstantValue)
-        .where(tables.ConstantValue.sensor_id == sensor_id, tables.ConstantValue.name == name,
-               ~tables.ConstantValue.withdrawn)
+        .where(
+            tables.ConstantValue.sensor_id == sensor_id,
+            tables.ConstantValue.name == name,
+            ~tables.ConstantValue.withdrawn,
+        )
         .order_by(tables.ConstantValue.id.desc())
-    )  # fmt: skip
+    )
     return [OldValue(r.id, float(r.value), r.unit, r.sd, r.provenance, r.source, r.made_at) for r in rows]
 
 
 def dressed(value: Value, specs: Mapping[str, ConstantSpec]) -> Value:
-    """The same value with what the catalogue knows of it, and the names of what makes it stale as a sentence."""
+    """The same value with what the catalogue knows of it, and the names of what makes it stale as a
+    sentence."""
     spec = specs[value.name]
     changed = [specs[name].label if name in specs else name for name in value.stale.split(", ") if name]
     stale = f"{', '.join(changed)} changed since" if changed else ""
     return replace(
-        value, label=spec.label, station=spec.station, shown_at=spec.shown_at, typed=(spec.low, spec.high), stale=stale
+        value,
+        label=spec.label,
+        station=spec.station,
+        shown_at=spec.shown_at,
+        typed=(spec.low, spec.high),
+        stale=stale,
     )

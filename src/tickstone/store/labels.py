@@ -22,10 +22,14 @@ def meanings(session: Session, rig_id: int) -> dict[str, Meaning]:
 def settle(session: Session, rig_id: int, label: str, meaning: Meaning) -> None:
     """Keep what a label means; the latest word holds."""
     new = insert(tables.LineLabel).values(rig_id=rig_id, label=label, meaning=asdict(meaning))
-    changed = new.on_conflict_do_update(index_elements=["rig_id", "label"], set_={"meaning": new.excluded.meaning})
+    changed = new.on_conflict_do_update(
+        index_elements=["rig_id", "label"], set_={"meaning": new.excluded.meaning}
+    )
     session.execute(changed)
 
 
 def forget(session: Session, rig_id: int, label: str) -> None:
     """Let a label be guessed again."""
-    session.execute(delete(tables.LineLabel).where(tables.LineLabel.rig_id == rig_id, tables.LineLabel.label == label))
+    session.execute(
+        delete(tables.LineLabel).where(tables.LineLabel.rig_id == rig_id, tables.LineLabel.label == label)
+    )

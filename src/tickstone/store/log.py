@@ -57,7 +57,9 @@ def entries(session: Session, rig_id: int, search: str = "", most: int = 200) ->
 
 def next_stone_number(session: Session, rig_id: int) -> int:
     """The number that the next stone of a rig will have."""
-    return (session.scalar(select(func.max(tables.Stone.number)).where(tables.Stone.rig_id == rig_id)) or 0) + 1
+    return (
+        session.scalar(select(func.max(tables.Stone.number)).where(tables.Stone.rig_id == rig_id)) or 0
+    ) + 1
 
 
 def cut_stone(session: Session, rig_id: int, revision_id: int, why: str, lines: list[Line]) -> int:
@@ -68,11 +70,25 @@ def cut_stone(session: Session, rig_id: int, revision_id: int, why: str, lines: 
     session.add(row)
     session.flush()
     for position, line in enumerate(lines):
-        session.add(tables.StoneLine(
-            stone_id=row.id, position=position, sensor_key=line.sensor, name=line.name, label=line.label,
-            value=line.value, unit=line.unit, sd=line.sd, provenance=line.provenance, source=line.source,
-            made_at=line.made_at, condition=line.condition, stale=line.stale, value_id=line.value_id,
-            warning=line.warning))  # fmt: skip
+        session.add(
+            tables.StoneLine(
+                stone_id=row.id,
+                position=position,
+                sensor_key=line.sensor,
+                name=line.name,
+                label=line.label,
+                value=line.value,
+                unit=line.unit,
+                sd=line.sd,
+                provenance=line.provenance,
+                source=line.source,
+                made_at=line.made_at,
+                condition=line.condition,
+                stale=line.stale,
+                value_id=line.value_id,
+                warning=line.warning,
+            )
+        )
     return number
 
 
@@ -83,12 +99,16 @@ def stones_of(session: Session, rig_id: int) -> list[StoredStone]:
 
 def newest_stone(session: Session, rig_id: int) -> StoredStone | None:
     """The last stone of a rig; None before the first."""
-    return next(iter(_stones(session, select(tables.Stone).where(tables.Stone.rig_id == rig_id).limit(1))), None)
+    return next(
+        iter(_stones(session, select(tables.Stone).where(tables.Stone.rig_id == rig_id).limit(1))), None
+    )
 
 
 def stone(session: Session, rig_id: int, number: int) -> StoredStone:
     """The stone of that number. Raises NotFound."""
-    stones = _stones(session, select(tables.Stone).where(tables.Stone.rig_id == rig_id, tables.Stone.number == number))
+    stones = _stones(
+        session, select(tables.Stone).where(tables.Stone.rig_id == rig_id, tables.Stone.number == number)
+    )
     if not stones:
         raise NotFound(f"This rig has no stone {number}.")
     return stones[0]
@@ -101,10 +121,25 @@ def _stones(session: Session, wanted: Select[tables.Stone]) -> list[StoredStone]
     of_these = tables.StoneLine.stone_id.in_([row.id for row in rows])
     for r in session.scalars(select(tables.StoneLine).where(of_these).order_by(tables.StoneLine.position)):
         lines[r.stone_id].append(
-            Line(r.sensor_key, r.name, r.label, r.value, r.unit, r.sd, r.provenance, r.source, r.made_at, r.condition,
-                 r.stale, r.value_id, r.warning)
-        )  # fmt: skip
+            Line(
+                r.sensor_key,
+                r.name,
+                r.label,
+                r.value,
+                r.unit,
+                r.sd,
+                r.provenance,
+                r.source,
+                r.made_at,
+                r.condition,
+                r.stale,
+                r.value_id,
+                r.warning,
+            )
+        )
     return [
-        StoredStone(row.id, row.rig_id, row.number, row.why, row.cut_at, row.rig_revision_id, tuple(lines[row.id]))
+        StoredStone(
+            row.id, row.rig_id, row.number, row.why, row.cut_at, row.rig_revision_id, tuple(lines[row.id])
+        )
         for row in rows
     ]

@@ -19,7 +19,8 @@ from tickstone.store.rigs import sensor_ids
 
 @dataclass(frozen=True)
 class NewStream:
-    """A stream to be: the key of the sensor whose channels share its time axis (or of no sensor), and its columns."""
+    """A stream to be: the key of the sensor whose channels share its time axis (or of no sensor), and its
+    columns."""
 
     key: str
     sensor: str | None
@@ -75,14 +76,32 @@ class StoredMark:
 
 
 def begin(
-    session: Session, *, rig_id: int, revision_id: int, name: str, origin: str, source: str, clock: str,
-    streams: Iterable[NewStream], started_at: datetime | None = None, note: str = "", made_from: Iterable[Any] = (),
-) -> int:  # fmt: skip
+    session: Session,
+    *,
+    rig_id: int,
+    revision_id: int,
+    name: str,
+    origin: str,
+    source: str,
+    clock: str,
+    streams: Iterable[NewStream],
+    started_at: datetime | None = None,
+    note: str = "",
+    made_from: Iterable[Any] = (),
+) -> int:
     """Store a new recording with its streams; live until it is closed. Returns its id."""
     row = tables.Recording(
-        rig_id=rig_id, rig_revision_id=revision_id, name=name, origin=origin, source=source, status="live",
-        clock=clock, started_at=started_at or datetime.now(UTC), note=note, made_from=list(made_from),
-    )  # fmt: skip
+        rig_id=rig_id,
+        rig_revision_id=revision_id,
+        name=name,
+        origin=origin,
+        source=source,
+        status="live",
+        clock=clock,
+        started_at=started_at or datetime.now(UTC),
+        note=note,
+        made_from=list(made_from),
+    )
     session.add(row)
     session.flush()
     ids = sensor_ids(session, rig_id)
@@ -91,15 +110,29 @@ def begin(
         session.add(stream)
         session.flush()
         for position, channel in enumerate(new.channels):
-            session.add(tables.StreamColumn(
-                stream_id=stream.id, position=position, sensor_id=ids[new.sensor] if new.sensor else None,
-                channel=channel.name, form=channel.form, type="<f8", unit=channel.unit,
-                label=channel.labels[0] if channel.labels else channel.label))  # fmt: skip
+            session.add(
+                tables.StreamColumn(
+                    stream_id=stream.id,
+                    position=position,
+                    sensor_id=ids[new.sensor] if new.sensor else None,
+                    channel=channel.name,
+                    form=channel.form,
+                    type="<f8",
+                    unit=channel.unit,
+                    label=channel.labels[0] if channel.labels else channel.label,
+                )
+            )
     return row.id
 
 
-def close(session: Session, recording_id: int, *, status: str = "closed", why: str = "",
-          ended_at: datetime | None = None) -> None:  # fmt: skip
+def close(
+    session: Session,
+    recording_id: int,
+    *,
+    status: str = "closed",
+    why: str = "",
+    ended_at: datetime | None = None,
+) -> None:
     """Fold what is in the tail and close a recording (``cut`` when its source or the app went away)."""
     for stream in session.scalars(select(tables.Stream.id).where(tables.Stream.recording_id == recording_id)):
         samples.fold(session, stream)
@@ -110,7 +143,9 @@ def close(session: Session, recording_id: int, *, status: str = "closed", why: s
     )
 
 
-def set_times(session: Session, recording_id: int, started_at: datetime | None, ended_at: datetime | None) -> None:
+def set_times(
+    session: Session, recording_id: int, started_at: datetime | None, ended_at: datetime | None
+) -> None:
     """When a recording began and ended, where that is known (None: as it stands)."""
     said = {"started_at": started_at, "ended_at": ended_at}
     known = {name: at for name, at in said.items() if at is not None}
@@ -127,7 +162,8 @@ def close_orphans(session: Session) -> int:
 
 
 def write_rows(session: Session, recording_id: int, key: str, times: Any, values: Any) -> None:
-    """Write a whole stream at once (typed, imported or made): times, shape (n,), µs; values, shape (columns, n)."""
+    """Write a whole stream at once (typed, imported or made): times, shape (n,), µs; values, shape (columns,
+    n)."""
     whole = np.asarray(times, np.int64)
     writer = samples.ChunkWriter(session, recording_id)
     writer.add(key, whole, np.zeros(len(whole), np.int64), np.asarray(values, np.float64))
@@ -145,12 +181,25 @@ def _stored(session: Session, rows: Sequence[tables.Recording]) -> list[StoredRe
     streams = samples.streams_of(session, ids)
     return [
         StoredRecording(
-            row.id, row.rig_id, row.rig_revision_id, row.name, row.origin, row.source, row.status, row.ended_why,
-            row.started_at, row.ended_at, row.clock, streams[row.id], odd.get(row.id, 0),
-            row.archived_at, row.note, tuple(row.made_from),
+            row.id,
+            row.rig_id,
+            row.rig_revision_id,
+            row.name,
+            row.origin,
+            row.source,
+            row.status,
+            row.ended_why,
+            row.started_at,
+            row.ended_at,
+            row.clock,
+            streams[row.id],
+            odd.get(row.id, 0),
+            row.archived_at,
+            row.note,
+            tuple(row.made_from),
         )
         for row in rows
-    ]  # fmt: skip
+    ]
 
 
 def recording(session: Session, recording_id: int) -> StoredRecording:
@@ -165,7 +214,9 @@ def recordings_of(session: Session, rig_id: int, archived: bool = False) -> list
     """A rig's recordings that are not archived (or those that are), newest first."""
     put_away = tables.Recording.archived_at
     where = (tables.Recording.rig_id == rig_id, put_away.is_not(None) if archived else put_away.is_(None))
-    rows = session.scalars(select(tables.Recording).where(*where).order_by(tables.Recording.started_at.desc()))
+    rows = session.scalars(
+        select(tables.Recording).where(*where).order_by(tables.Recording.started_at.desc())
+    )
     return _stored(session, rows.all())
 
 
@@ -184,7 +235,8 @@ def set_note(session: Session, recording_id: int, note: str) -> None:
 def specs_of(stream: samples.StreamInfo) -> tuple[ChannelSpec, ...]:
     """The channels of a stream as a new stream takes them."""
     return tuple(
-        ChannelSpec(one.channel, one.label, one.form, one.unit, (one.label,), -np.inf, np.inf) for one in stream.columns
+        ChannelSpec(one.channel, one.label, one.form, one.unit, (one.label,), -np.inf, np.inf)
+        for one in stream.columns
     )
 
 
@@ -193,12 +245,15 @@ def set_archived(session: Session, recording_id: int, archived: bool) -> None:
     if recording(session, recording_id).status == "live":
         raise Conflict("This recording is still running: stop it first.", "recording")
     when = datetime.now(UTC) if archived else None
-    session.execute(update(tables.Recording).where(tables.Recording.id == recording_id).values(archived_at=when))
+    session.execute(
+        update(tables.Recording).where(tables.Recording.id == recording_id).values(archived_at=when)
+    )
 
 
 @dataclass(frozen=True)
 class StoredOddLine:
-    """A line that was not understood: when it came (µs), or where it stood in the file (from 1); its text, and why."""
+    """A line that was not understood: when it came (µs), or where it stood in the file (from 1); its text,
+    and why."""
 
     t: int
     text: str
@@ -219,18 +274,34 @@ def odd_lines(session: Session, recording_id: int, most: int = 50) -> list[Store
 
 def add_odd_lines(session: Session, recording_id: int, lines: Iterable[StoredOddLine]) -> None:
     """Keep lines that were not understood."""
-    rows = [{"recording_id": recording_id, "t": o.t, "text": o.text, "why": o.why, "line": o.line} for o in lines]
+    rows = [
+        {"recording_id": recording_id, "t": o.t, "text": o.text, "why": o.why, "line": o.line} for o in lines
+    ]
     if rows:
         session.execute(insert(tables.OddLine), rows)
 
 
 def add_mark(
-    session: Session, recording_id: int, t0: int, t1: int | None, label: str, *, sensor_id: int | None = None,
-    truth: dict[str, Any] | None = None, conditions: dict[str, Any] | None = None,
-) -> int:  # fmt: skip
+    session: Session,
+    recording_id: int,
+    t0: int,
+    t1: int | None,
+    label: str,
+    *,
+    sensor_id: int | None = None,
+    truth: dict[str, Any] | None = None,
+    conditions: dict[str, Any] | None = None,
+) -> int:
     """Store a mark; returns its id."""
-    row = tables.Mark(recording_id=recording_id, t0=t0, t1=t1, label=label, sensor_id=sensor_id, truth=truth,
-                      conditions=conditions or {})  # fmt: skip
+    row = tables.Mark(
+        recording_id=recording_id,
+        t0=t0,
+        t1=t1,
+        label=label,
+        sensor_id=sensor_id,
+        truth=truth,
+        conditions=conditions or {},
+    )
     session.add(row)
     session.flush()
     return row.id
@@ -280,7 +351,9 @@ def marks_of_all(session: Session, recording_ids: Sequence[int]) -> dict[int, li
     )
     found: dict[int, list[StoredMark]] = {one: [] for one in recording_ids}
     for m, key in rows:
-        found[m.recording_id].append(StoredMark(m.id, m.recording_id, m.t0, m.t1, m.label, key, m.truth, m.conditions))
+        found[m.recording_id].append(
+            StoredMark(m.id, m.recording_id, m.t0, m.t1, m.label, key, m.truth, m.conditions)
+        )
     return found
 
 

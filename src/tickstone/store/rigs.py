@@ -61,8 +61,17 @@ def rig_named(session: Session, slug: str) -> StoredRig:
 def _stored(
     rig_id: int, slug: str, archived_at: datetime | None, revision: tables.RigRevision, parent: int | None
 ) -> StoredRig:
-    return StoredRig(rig_id, slug, revision.id, revision.number, parent, revision.why, revision.at,
-                     _rig(revision.document), archived_at is not None)  # fmt: skip
+    return StoredRig(
+        rig_id,
+        slug,
+        revision.id,
+        revision.number,
+        parent,
+        revision.why,
+        revision.at,
+        _rig(revision.document),
+        archived_at is not None,
+    )
 
 
 def rig_with_id(session: Session, rig_id: int) -> StoredRig:
@@ -82,7 +91,8 @@ def rig_of_revision(session: Session, revision_id: int) -> Rig:
 
 
 def _rig(document: dict[str, Any]) -> Rig:
-    return RIG_DOCUMENT.validate_python(document | {"schema": SCHEMA})  # older documents lack only what has a default
+    # older documents lack only what has a default
+    return RIG_DOCUMENT.validate_python(document | {"schema": SCHEMA})
 
 
 def revision_numbered(session: Session, rig_id: int, number: int) -> int | None:
@@ -112,13 +122,23 @@ def revise(session: Session, rig_id: int, seen_revision: int | None, rig: Rig, w
     row = session.get_one(tables.Rig, rig_id, with_for_update=True)
     current = session.get(tables.RigRevision, row.current_revision_id) if row.current_revision_id else None
     if current is not None and seen_revision != current.number:
-        raise Conflict(f"Somebody changed this rig first (revision {current.number}, you saw {seen_revision}). "
-                       "Look at it again, then repeat your change.", "revision")  # fmt: skip
-    number = session.scalar(select(func.max(tables.RigRevision.number)).where(tables.RigRevision.rig_id == rig_id)) or 0
+        raise Conflict(
+            f"Somebody changed this rig first (revision {current.number}, you saw {seen_revision}). "
+            "Look at it again, then repeat your change.",
+            "revision",
+        )
+    number = (
+        session.scalar(select(func.max(tables.RigRevision.number)).where(tables.RigRevision.rig_id == rig_id))
+        or 0
+    )
     fresh = tables.RigRevision(
-        rig_id=rig_id, number=number + 1, parent_id=current.id if current else None, document=_document(rig),
-        schema_version=SCHEMA, why=why,
-    )  # fmt: skip
+        rig_id=rig_id,
+        number=number + 1,
+        parent_id=current.id if current else None,
+        document=_document(rig),
+        schema_version=SCHEMA,
+        why=why,
+    )
     session.add(fresh)
     session.flush()
     row.current_revision_id = fresh.id
@@ -127,7 +147,9 @@ def revise(session: Session, rig_id: int, seen_revision: int | None, rig: Rig, w
 
 def _know_sensors(session: Session, rig_id: int, rig: Rig) -> None:
     """Give every sensor of a rig its lasting identity; one that is taken off keeps it."""
-    stored = {row.key: row for row in session.scalars(select(tables.Sensor).where(tables.Sensor.rig_id == rig_id))}
+    stored = {
+        row.key: row for row in session.scalars(select(tables.Sensor).where(tables.Sensor.rig_id == rig_id))
+    }
     for sensor in rig.sensors:
         row = stored.get(sensor.id)
         if row is None:
@@ -148,7 +170,8 @@ def step_back(session: Session, rig_id: int, seen_revision: int) -> str:
     current = session.get_one(tables.RigRevision, row.current_revision_id)
     if current.number != seen_revision:
         raise Conflict(
-            f"Somebody changed this rig first (revision {current.number}, you saw {seen_revision}).", "revision"
+            f"Somebody changed this rig first (revision {current.number}, you saw {seen_revision}).",
+            "revision",
         )
     if current.parent_id is None:
         raise Conflict("There is nothing to undo on this rig.", "revision")

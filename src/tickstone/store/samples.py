@@ -1,4 +1,5 @@
-"""Raw samples of a recording: appended as tails, folded into chunks, read back as arrays or as an overview."""
+"""Raw samples of a recording: appended as tails, folded into chunks, read back as arrays or as an
+overview."""
 
 from __future__ import annotations
 
@@ -53,7 +54,8 @@ class StreamInfo:
 
 @dataclass(frozen=True)
 class Overview:
-    """Minimum and maximum per chunk of one column: ``t0``, ``t1``, ``low``, ``high`` all of shape (chunks,)."""
+    """Minimum and maximum per chunk of one column: ``t0``, ``t1``, ``low``, ``high`` all of shape
+    (chunks,)."""
 
     t0: Times
     t1: Times
@@ -84,15 +86,25 @@ class SampleSink:
             for key, rows in batch.rows.items():
                 stream_id = self._stream_id(session, recording_id, key)
                 for segment, times, values in _by_segment(rows):
-                    session.execute(insert(Tail).values(
-                        stream_id=stream_id, segment=segment, n=len(times), rows=codec.pack_rows(times, values)))  # fmt: skip
+                    session.execute(
+                        insert(Tail).values(
+                            stream_id=stream_id,
+                            segment=segment,
+                            n=len(times),
+                            rows=codec.pack_rows(times, values),
+                        )
+                    )
                 counts[stream_id] = self._unfolded.get(stream_id, 0) + len(rows)
                 if counts[stream_id] >= codec.CHUNK_ROWS:
                     counts[stream_id] = fold(session, stream_id, whole_chunks_only=True)
             if batch.odd_lines:
-                session.execute(insert(OddLine), [
-                    {"recording_id": recording_id, "t": t, "text": text, "why": why}
-                    for t, text, why in batch.odd_lines])  # fmt: skip
+                session.execute(
+                    insert(OddLine),
+                    [
+                        {"recording_id": recording_id, "t": t, "text": text, "why": why}
+                        for t, text, why in batch.odd_lines
+                    ],
+                )
         self._unfolded.update(counts)
 
     def _stream_id(self, session: Session, recording_id: int, key: str) -> int:
@@ -138,14 +150,18 @@ def fold(session: Session, stream_id: int, *, whole_chunks_only: bool = False) -
             if whole_chunks_only and few and segment == last_segment:
                 rest = codec.pack_rows(times[piece], values[:, piece].T)
                 waiting = len(times) - start
-                session.execute(insert(Tail).values(stream_id=stream_id, segment=segment, n=waiting, rows=rest))
+                session.execute(
+                    insert(Tail).values(stream_id=stream_id, segment=segment, n=waiting, rows=rest)
+                )
             else:
                 write_chunk(session, stream_id, seq, segment, times[piece], values[:, piece])
                 seq += 1
     return waiting
 
 
-def write_chunk(session: Session, stream_id: int, seq: int, segment: int, times: Times, values: Array) -> None:
+def write_chunk(
+    session: Session, stream_id: int, seq: int, segment: int, times: Times, values: Array
+) -> None:
     """Write one chunk: times, shape (n,), and values, shape (columns, n)."""
     chunk, columns = _packed(stream_id, seq, segment, times, values)
     session.execute(insert(Chunk).values(dict(zip(_CHUNK, chunk, strict=True))))
@@ -190,7 +206,8 @@ class ChunkWriter:
         self._packed: list[Future[tuple[tuple[Any, ...], list[tuple[Any, ...]]]]] = []
 
     def add(self, key: str, times: Times, segments: Times, values: Array) -> None:
-        """Add rows of a stream: times, µs, never falling, and segments, shape (n,); values, shape (columns, n)."""
+        """Add rows of a stream: times, µs, never falling, and segments, shape (n,); values, shape (columns,
+        n)."""
         if not len(times):
             return
         waiting = self._waiting[key]
@@ -223,8 +240,16 @@ class ChunkWriter:
                 if end == len(times) and piece.stop - start < min(least, codec.CHUNK_ROWS):
                     rest = start
                     break
-                self._packed.append(self._packers.submit(
-                    _packed, self._ids[key], self._seq[key], int(segments[start]), times[piece], values[:, piece]))  # fmt: skip
+                self._packed.append(
+                    self._packers.submit(
+                        _packed,
+                        self._ids[key],
+                        self._seq[key],
+                        int(segments[start]),
+                        times[piece],
+                        values[:, piece],
+                    )
+                )
                 self._seq[key] += 1
         self._waiting[key] = [(times[rest:], segments[rest:], values[:, rest:])] if rest < len(times) else []
 
@@ -235,9 +260,10 @@ class ChunkWriter:
             ("chunk", _CHUNK, _CHUNK_TYPES, [chunk for chunk, _ in packed]),
             ("chunk_column", _COLUMN, _COLUMN_TYPES, [row for _, many in packed for row in many]),
         ):
-            with connection.cursor() as cursor, cursor.copy(
-                f"COPY {table} ({', '.join(names)}) FROM STDIN (FORMAT BINARY)"
-            ) as copy:  # fmt: skip
+            with (
+                connection.cursor() as cursor,
+                cursor.copy(f"COPY {table} ({', '.join(names)}) FROM STDIN (FORMAT BINARY)") as copy,
+            ):
                 copy.set_types(types)
                 for row in rows:
                     copy.write_row(row)
@@ -246,7 +272,9 @@ class ChunkWriter:
 
 def streams_of(session: Session, recording_ids: Sequence[int]) -> dict[int, tuple[StreamInfo, ...]]:
     """The streams of each recording with their columns and extent, folded and unfolded rows alike."""
-    streams = session.scalars(select(Stream).where(Stream.recording_id.in_(recording_ids)).order_by(Stream.id)).all()
+    streams = session.scalars(
+        select(Stream).where(Stream.recording_id.in_(recording_ids)).order_by(Stream.id)
+    ).all()
     ids = [stream.id for stream in streams]
     columns: dict[int, list[Column]] = {one: [] for one in ids}
     for c, key in session.execute(
@@ -258,13 +286,21 @@ def streams_of(session: Session, recording_ids: Sequence[int]) -> dict[int, tupl
         columns[c.stream_id].append(Column(c.position, key, c.channel, c.form, c.unit, c.label))
     extents: dict[int, tuple[int, int | None, int | None, int]] = dict.fromkeys(ids, (0, None, None, 0))
     for stream_id, n, t0, t1, segment in session.execute(
-        select(Chunk.stream_id, func.sum(Chunk.n), func.min(Chunk.t0), func.max(Chunk.t1), func.max(Chunk.segment))
+        select(
+            Chunk.stream_id,
+            func.sum(Chunk.n),
+            func.min(Chunk.t0),
+            func.max(Chunk.t1),
+            func.max(Chunk.segment),
+        )
         .where(Chunk.stream_id.in_(ids))
         .group_by(Chunk.stream_id)
     ):
         extents[stream_id] = (int(n), t0, t1, segment)
     for tail in session.execute(
-        select(Tail.stream_id, Tail.n, Tail.rows, Tail.segment).where(Tail.stream_id.in_(ids)).order_by(Tail.id)
+        select(Tail.stream_id, Tail.n, Tail.rows, Tail.segment)
+        .where(Tail.stream_id.in_(ids))
+        .order_by(Tail.id)
     ):
         times, _ = codec.unpack_rows(tail.rows, tail.n)
         before, first, _, last = extents[tail.stream_id]
@@ -279,7 +315,11 @@ def streams_of(session: Session, recording_ids: Sequence[int]) -> dict[int, tupl
 
 
 def rows_between(
-    session: Session, stream: StreamInfo, t0: int | None = None, t1: int | None = None, positions: Iterable[int] = ()
+    session: Session,
+    stream: StreamInfo,
+    t0: int | None = None,
+    t1: int | None = None,
+    positions: Iterable[int] = (),
 ) -> tuple[Times, Array]:
     """All rows of a stream with t0 ≤ time ≤ t1 (None = no bound), in order.
 
@@ -290,7 +330,11 @@ def rows_between(
 
 
 def rows_with_segments(
-    session: Session, stream: StreamInfo, t0: int | None = None, t1: int | None = None, positions: Iterable[int] = ()
+    session: Session,
+    stream: StreamInfo,
+    t0: int | None = None,
+    t1: int | None = None,
+    positions: Iterable[int] = (),
 ) -> tuple[Times, Array, Times]:
     """The same, with the segment of each row, shape (n,)."""
     wanted = list(positions) or [column.position for column in stream.columns]
@@ -308,10 +352,13 @@ def rows_with_segments(
     if chunks:
         data = session.execute(
             select(ChunkColumn.position, ChunkColumn.data)
-            .where(ChunkColumn.stream_id == stream.id, ChunkColumn.seq.between(chunks[0].seq, chunks[-1].seq),
-                   ChunkColumn.position.in_(wanted))
+            .where(
+                ChunkColumn.stream_id == stream.id,
+                ChunkColumn.seq.between(chunks[0].seq, chunks[-1].seq),
+                ChunkColumn.position.in_(wanted),
+            )
             .order_by(ChunkColumn.seq)
-        )  # fmt: skip
+        )
         for position, packed in data:
             columns[wanted.index(position)].append(codec.unpack(packed))
     tails = select(Tail.n, Tail.rows, Tail.segment).where(Tail.stream_id == stream.id).order_by(Tail.id)
@@ -331,8 +378,11 @@ def rows_with_segments(
     return all_times[first:last], values[:, first:last], np.repeat(numbers, counts)[first:last]
 
 
-def blocks_between(session: Session, stream: StreamInfo, t0: int, t1: int) -> Iterator[tuple[Times, Array, Times]]:
-    """The rows of a stream with t0 ≤ time ≤ t1 in blocks: times, values and segments, as ``rows_with_segments`` gives them."""
+def blocks_between(
+    session: Session, stream: StreamInfo, t0: int, t1: int
+) -> Iterator[tuple[Times, Array, Times]]:
+    """The rows of a stream with t0 ≤ time ≤ t1 in blocks: times, values and segments, as
+    ``rows_with_segments`` gives them."""
     where = (Chunk.stream_id == stream.id, Chunk.t1 >= t0, Chunk.t0 <= t1)
     bounds = session.execute(select(Chunk.t0).where(*where).order_by(Chunk.seq)).scalars().all()
     starts = sorted({t0, *[one for one in bounds[CHUNKS_AT_ONCE::CHUNKS_AT_ONCE] if one > t0]})
@@ -363,7 +413,8 @@ def chunks_between(session: Session, stream: StreamInfo, t0: int, t1: int) -> in
 
 @dataclass(frozen=True)
 class Packed:
-    """A few chunks that follow each other, still packed; ``missing`` values in their columns, ``sizes`` rows of each."""
+    """A few chunks that follow each other, still packed; ``missing`` values in their columns, ``sizes`` rows
+    of each."""
 
     times: list[bytes]
     columns: list[list[bytes]]
@@ -373,11 +424,14 @@ class Packed:
     def unpack(self) -> tuple[Times, Array]:
         """Their times, shape (n,), µs, and values, shape (columns, n)."""
         times = np.concatenate([codec.unpack_times(one) for one in self.times])
-        return times, np.array([np.concatenate([codec.unpack(one) for one in column]) for column in self.columns])
+        return times, np.array(
+            [np.concatenate([codec.unpack(one) for one in column]) for column in self.columns]
+        )
 
 
 def packed_chunks(session: Session, stream: StreamInfo, positions: list[int]) -> Iterator[Packed]:
-    """Every folded chunk of a stream in order, the columns at these positions, CHUNKS_TOGETHER at a time, so that memory stays bounded."""
+    """Every folded chunk of a stream in order, the columns at these positions, CHUNKS_TOGETHER at a time, so
+    that memory stays bounded."""
     last = session.scalar(select(func.max(Chunk.seq)).where(Chunk.stream_id == stream.id))
     for first in range(0, (-1 if last is None else last) + 1, CHUNKS_TOGETHER):
         span = (first, first + CHUNKS_TOGETHER - 1)
@@ -390,10 +444,13 @@ def packed_chunks(session: Session, stream: StreamInfo, positions: list[int]) ->
         missing = 0
         for position, data, n_missing in session.execute(
             select(ChunkColumn.position, ChunkColumn.data, ChunkColumn.n_missing)
-            .where(ChunkColumn.stream_id == stream.id, ChunkColumn.seq.between(*span),
-                   ChunkColumn.position.in_(positions))
+            .where(
+                ChunkColumn.stream_id == stream.id,
+                ChunkColumn.seq.between(*span),
+                ChunkColumn.position.in_(positions),
+            )
             .order_by(ChunkColumn.seq)
-        ):  # fmt: skip
+        ):
             columns[positions.index(position)].append(data)
             missing += n_missing
         yield Packed([chunk.times for chunk in chunks], columns, [chunk.n for chunk in chunks], missing)

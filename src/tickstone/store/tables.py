@@ -1,4 +1,5 @@
-"""The tables. Revisions, constants and stones are append-only; raw samples live in compressed column chunks."""
+"""The tables. Revisions, constants and stones are append-only; raw samples live in compressed column
+chunks."""
 
 from __future__ import annotations
 
@@ -140,7 +141,8 @@ class Chunk(Base):
 
 
 class ChunkColumn(Base):
-    """Minimum and maximum serve an overview without unpacking; missing values are NaN inside and counted here."""
+    """Minimum and maximum serve an overview without unpacking; missing values are NaN inside and counted
+    here."""
 
     __tablename__ = "chunk_column"
     stream_id: Mapped[int] = mapped_column(ForeignKey("stream.id", ondelete="CASCADE"), primary_key=True)
@@ -174,7 +176,8 @@ class OddLine(Base):
 
 
 class Mark(Base):
-    """A moment (t1 null) or span, µs since the recording's start, with what was true there and under what conditions."""
+    """A moment (t1 null) or span, µs since the recording's start, with what was true there and under what
+    conditions."""
 
     __tablename__ = "mark"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -201,7 +204,8 @@ class Calibration(Base):
 
 
 class ConstantValue(Base):
-    """Append-only. The latest of a name is the one that holds; one that is ``withdrawn`` says that none does."""
+    """Append-only. The latest of a name is the one that holds; one that is ``withdrawn`` says that none
+    does."""
 
     __tablename__ = "constant_value"
     __table_args__ = (Index("ix_constant_value_latest", "sensor_id", "name", "id"),)
@@ -217,7 +221,8 @@ class ConstantValue(Base):
     source: Mapped[str]
     warning: Mapped[str] = mapped_column(server_default="")  # what spoke against a choice when it was made
     withdrawn: Mapped[bool] = mapped_column(server_default=false())
-    restores_id: Mapped[int | None] = mapped_column(ForeignKey("constant_value.id"))  # the same value, holding again
+    # the same value, holding again
+    restores_id: Mapped[int | None] = mapped_column(ForeignKey("constant_value.id"))
     calibration_id: Mapped[int | None] = mapped_column(ForeignKey("calibration.id"))
     made_at: Mapped[datetime] = _now()
 

@@ -1,6 +1,7 @@
 """The stated 95 % intervals hold the truth; fits agree with general routines; every fit is quick to answer.
 
-The full table of 1 000 calibrations a kind is ``docs/calibration.md``, made by ``./tick-stone benchmark calibrations``.
+The full table of 1 000 calibrations a kind is ``docs/calibration.md``, made by ``./tick-stone benchmark
+calibrations``.
 """
 
 from __future__ import annotations
@@ -31,7 +32,8 @@ LEAST_ERROR = 0.6  # of the stated sd, over many calibrations
 @pytest.mark.parametrize("name", SIMULATIONS)
 def test_the_truth_lies_within_the_stated_interval(name: str) -> None:
     inside, total = covered(name, SEEDS)
-    spread = 2.6 * np.sqrt(0.95 * 0.05 / len(SEEDS))  # constants of one calibration hang together: count calibrations
+    # constants of one calibration hang together: count calibrations
+    spread = 2.6 * np.sqrt(0.95 * 0.05 / len(SEEDS))
     assert inside / total >= 0.95 - spread
 
 
@@ -79,7 +81,11 @@ def test_six_poses_agree_with_a_general_least_squares_routine_and_the_worked_exa
 def test_tilted_poses_agree_with_a_general_fit_of_the_norm(seed: int) -> None:
     steps, truth, values = poses(np.random.default_rng(seed))
     axes = fit_axes({step.key: step for step in steps}, values)
-    volts = np.array([step.numbers["means"] for step in sorted(steps, key=lambda s: ORDER.index(s.key))]) * 5 / 1024
+    volts = (
+        np.array([step.numbers["means"] for step in sorted(steps, key=lambda s: ORDER.index(s.key))])
+        * 5
+        / 1024
+    )
 
     def off(p):
         return (((volts - p[:3]) / p[3:]) ** 2).sum(axis=1) - 1
@@ -95,8 +101,10 @@ def test_the_hyperbola_agrees_with_a_general_fitting_routine(seed: int) -> None:
     found = {one.name: one for one in PROCEDURES["hyperbola"].fit(steps, values).constants}
     d = np.array([step.truth["true_mm"] for step in steps])
     v = np.array([step.numbers["mean"] for step in steps]) * 5 / 1024
-    weights = np.hypot(found["a"].value / (d + found["b"].value) ** 2,
-                       [max(step.numbers["mean_sd"], 0.3) * 5 / 1024 for step in steps])  # fmt: skip
+    weights = np.hypot(
+        found["a"].value / (d + found["b"].value) ** 2,
+        [max(step.numbers["mean_sd"], 0.3) * 5 / 1024 for step in steps],
+    )
     general, covariance = curve_fit(
         lambda x, a, b, c: a / (x + b) + c, d, v, p0=(260, 9, 0.05), sigma=weights, maxfev=20_000
     )
@@ -118,7 +126,9 @@ def test_one_bad_place_of_a_hyperbola_is_named_and_does_not_bend_the_curve() -> 
 def test_allan_deviations_of_a_rest_agree_with_a_reference_library() -> None:
     allantools = pytest.importorskip("allantools")
     values = values_of("inertial-unit")
-    counts = {f"g{axis}": np.round(np.random.default_rng(i).normal(0, 40, 3000)) for i, axis in enumerate("xyz")}
+    counts = {
+        f"g{axis}": np.round(np.random.default_rng(i).normal(0, 40, 3000)) for i, axis in enumerate("xyz")
+    }
     taken = PROCEDURES["gyro-long"].take(window(100, counts), "rest", values)
     rates = counts["gx"] * 250 / 32768
     factors = np.array(taken["factors"])

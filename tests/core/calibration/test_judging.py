@@ -1,4 +1,5 @@
-"""What each procedure says of the readings before it, what it keeps of them, and what it makes of a notebook's line.
+"""What each procedure says of the readings before it, what it keeps of them, and what it makes of a
+notebook's line.
 
 Windows are made by hand, one for each thing that may be wrong at a bench and one where nothing is.
 """
@@ -42,7 +43,7 @@ def judged(name: str, seen: Window, values, key: str = "run", steps=(), **truth:
     return procedure(name).judge(seen, Want(key, key, ""), truth, steps, values)
 
 
-# Pulses -------------------------------------------------------------------------------------------------------------
+# Pulses -----------------------------------------------------------------------------------------------------
 
 
 @pytest.mark.parametrize("name", ["steady-run", "steady-marks"])
@@ -90,7 +91,10 @@ def test_marks_by_another_instrument_are_judged_taken_and_written_down() -> None
     values = values_of("comparator-switch")
     assert judged("marks", pulses(0.1, 0.1), values, rpm=600).why_not.startswith("No pulses come")
     assert judged("marks", pulses(*[0.1] * 10), values, rpm=600).why_not == "Steady for 1.0 s of 2 s."
-    assert judged("marks", pulses(*[0.1] * 12, *[0.085] * 14), values).why_not == "Its speed changes: keep it steady."
+    assert (
+        judged("marks", pulses(*[0.1] * 12, *[0.085] * 14), values).why_not
+        == "Its speed changes: keep it steady."
+    )
     steady = judged("marks", pulses(*[0.1] * 20), values, rpm=600)
     assert (steady.ready, steady.figure) == (True, "10.0 Hz")
     taken = procedure("marks").take(pulses(*[0.1] * 20), "speed 1", values)
@@ -130,7 +134,7 @@ def test_a_roller_s_two_channels_are_counted_both_ways_round() -> None:
     assert ahead["steps"] == back["steps"] == 47
 
 
-# An inertial part in its vehicle --------------------------------------------------------------------------------------
+# An inertial part in its vehicle ----------------------------------------------------------------------------
 
 
 def test_level_is_read_standing_and_turned_round() -> None:
@@ -140,10 +144,14 @@ def test_level_is_read_standing_and_turned_round() -> None:
     tipping = g_window(0, 0)
     tipping.channels["x"][:] += np.linspace(0, 4000, 110)
     assert judged("level", tipping, values, "there").why_not.startswith("Hold still")
-    steps = [Step("there", "there", {}, level.take(g_window(3, -1), "there", values)),
-             Step("turned", "turned", {}, level.take(g_window(1, 5), "turned", values))]  # fmt: skip
+    steps = [
+        Step("there", "there", {}, level.take(g_window(3, -1), "there", values)),
+        Step("turned", "turned", {}, level.take(g_window(1, 5), "turned", values)),
+    ]
     found = level.fit(steps, values)
-    roll, pitch = (next(one for one in found.constants if one.name == name) for name in ("level_roll", "level_pitch"))
+    roll, pitch = (
+        next(one for one in found.constants if one.name == name) for name in ("level_roll", "level_pitch")
+    )
     assert (roll.value, pitch.value) == pytest.approx((2, 2), abs=0.1)
     # the bench: half of what differs, 1° and 3°, as one slope
     slope = math.degrees(math.acos(math.cos(math.radians(1)) * math.cos(math.radians(3))))
@@ -154,24 +162,32 @@ def test_level_is_read_standing_and_turned_round() -> None:
 
 
 @pytest.mark.parametrize(
-    ("up", "forward", "said"), [("z", "x", "z points up, x forward"), ("-y", "z", "minus y points up, z forward")]
+    ("up", "forward", "said"),
+    [("z", "x", "z points up, x forward"), ("-y", "z", "minus y points up, z forward")],
 )
 def test_mounting_names_the_axes_that_point_up_and_forward(up: str, forward: str, said: str) -> None:
     values, mounting = values_of("inertial-unit"), procedure("mounting")
 
     def standing(nose_up_deg: float, aside_deg: float = 0.0) -> Window:
-        # forward is the axis that gravity goes into as the nose rises: what it reads is minus sin(pitch) of "up"
+        # forward is the axis that gravity goes into as the nose rises: what it reads is minus sin(pitch) of
+        # "up"
         g = dict.fromkeys("xyz", 0.0)
         for name, share in ((up, math.cos), (forward, math.sin)):
             g[name[-1]] += share(math.radians(nose_up_deg)) * (-1 if name[0] == "-" else 1)
         (third,) = set("xyz") - {up[-1], forward[-1]}
         g[third] += math.sin(math.radians(aside_deg))
-        return window(50, {axis: np.round((one + noise(110, 0.002, ord(axis))) * 16384) for axis, one in g.items()})
+        return window(
+            50, {axis: np.round((one + noise(110, 0.002, ord(axis))) * 16384) for axis, one in g.items()}
+        )
 
-    assert judged("mounting", standing(45, 45), values, "level").why_not.startswith("No axis points straight up")
+    assert judged("mounting", standing(45, 45), values, "level").why_not.startswith(
+        "No axis points straight up"
+    )
     assert judged("mounting", standing(0), values, "level").ready
     level = Step("level", "level", {}, mounting.take(standing(0), "level", values))
-    assert judged("mounting", standing(10), values, "nose-up", [level]).why_not.startswith("Lift the nose further")
+    assert judged("mounting", standing(10), values, "nose-up", [level]).why_not.startswith(
+        "Lift the nose further"
+    )
     assert judged("mounting", standing(20), values, "nose-up", [level]).ready
     assert mounting.fit([level], values).why_not == "Hold it nose up too."
     lifted = Step("nose-up", "nose-up", {}, mounting.take(standing(30), "nose-up", values))
@@ -195,7 +211,7 @@ def test_a_turn_that_begins_too_soon_is_asked_for_again() -> None:
         assert judged_.ready == (not why)
 
 
-# Three Halls ----------------------------------------------------------------------------------------------------------
+# Three Halls ------------------------------------------------------------------------------------------------
 
 
 def spin(rates_hz: np.ndarray, codes: tuple[int, ...] = (5, 4, 6, 2, 3, 1)) -> Window:
@@ -206,7 +222,9 @@ def spin(rates_hz: np.ndarray, codes: tuple[int, ...] = (5, 4, 6, 2, 3, 1)) -> W
             told.append(code)
             times.append(times[-1] + 1 / (6 * rate))
     code = np.array(told)
-    return Window(np.array(times[:-1]), {f"h{i + 1}": ((code >> (2 - i)) & 1).astype(float) for i in range(3)})
+    return Window(
+        np.array(times[:-1]), {f"h{i + 1}": ((code >> (2 - i)) & 1).astype(float) for i in range(3)}
+    )
 
 
 def test_a_spin_is_judged_by_how_many_turns_and_how_even() -> None:
@@ -254,7 +272,10 @@ def test_an_order_that_draws_less_than_the_forward_one_is_looked_at_again() -> N
     trial, values = procedure("wire-order"), values_of("motor-halls")
 
     def tried(**outcomes: tuple[float, float]) -> list[Step]:
-        return [Step(order, order, {"outcome": what, "amps": amps}, {}) for order, (what, amps) in outcomes.items()]
+        return [
+            Step(order, order, {"outcome": what, "amps": amps}, {})
+            for order, (what, amps) in outcomes.items()
+        ]
 
     found = trial.fit(tried(ABC=(0, 1.0), BAC=(4, 0.7)), values)
     assert found.notes == ("BAC draws 0.7 A, less than ABC: look again which of them is smooth.",)
@@ -277,7 +298,8 @@ def test_an_order_that_draws_less_than_the_forward_one_is_looked_at_again() -> N
     ],
 )
 def test_a_spacing_in_mind_is_checked(spacing: float, heading: str) -> None:
-    """Seven pole pairs: 120°/7 = 17.14°, 60°/7 = 8.57°, 420° is 60° again; by the definition of electrical degrees."""
+    """Seven pole pairs: 120°/7 = 17.14°, 60°/7 = 8.57°, 420° is 60° again; by the definition of electrical
+    degrees."""
     plan, values = procedure("hall-spacing"), values_of("motor-halls", pole_pairs=7)
     step = Step("board", "board", {"radius_mm": 15.0, "placement_mm": 0.2, "spacing_deg": spacing}, {})
     found = plan.fit([step], values)
@@ -290,18 +312,20 @@ def test_a_spacing_in_mind_is_checked(spacing: float, heading: str) -> None:
     assert bare.heading.startswith("The closest that works is 17.14° apart, 4.5 mm along the arc")
 
 
-# Levels, noise, traces, volts -----------------------------------------------------------------------------------------
+# Levels, noise, traces, volts -------------------------------------------------------------------------------
 
 
 def test_which_level_is_dark_is_asked_of_both_places() -> None:
     dark, values = procedure("dark-level"), values_of("digital-line-sensor")
-    assert judged("dark-level", window(10, {"level": np.full(3, np.nan)}), values, "ground").why_not.startswith(
-        "No level"
-    )
+    assert judged(
+        "dark-level", window(10, {"level": np.full(3, np.nan)}), values, "ground"
+    ).why_not.startswith("No level")
     high, low = window(10, {"level": np.ones(3)}), window(10, {"level": np.zeros(3)})
     assert judged("dark-level", low, values, "ground").ready
     ground = Step("ground", "over ground", {}, dark.take(low, "ground", values))
-    assert judged("dark-level", low, values, "line", [ground]).why_not.startswith("It says the same as over ground")
+    assert judged("dark-level", low, values, "line", [ground]).why_not.startswith(
+        "It says the same as over ground"
+    )
     assert judged("dark-level", low, values, "ground", [ground]).ready  # the same place again
     assert judged("dark-level", high, values, "line", [ground]).ready
     line = Step("line", "over the line", {}, dark.take(high, "line", values))
@@ -332,8 +356,12 @@ def test_noise_is_taken_at_rest_and_lag_from_one_step() -> None:
     stepped = window(100, {"s1": still.channels["s1"] + jump})
     assert judged("filter", stepped, values, "step").ready
     small = window(100, {"s1": still.channels["s1"] + jump / 10})  # twelve times a noise of 4 is wanted
-    assert re.match(r"No step yet: it moved by \d\d, wanted (4|5)\d\.", judged("filter", small, values, "step").why_not)
-    moving = window(100, {"s1": stepped.channels["s1"] + np.where(np.arange(300) > 200, np.arange(300) * 1.5, 0)})
+    assert re.match(
+        r"No step yet: it moved by \d\d, wanted (4|5)\d\.", judged("filter", small, values, "step").why_not
+    )
+    moving = window(
+        100, {"s1": stepped.channels["s1"] + np.where(np.arange(300) > 200, np.arange(300) * 1.5, 0)}
+    )
     assert judged("filter", moving, values, "step").why_not == "Leave it there: it still moves."
     with pytest.raises(BadInput):
         procedure("filter").take(window(100, {"s1": np.arange(5.0)}), "still", values)
@@ -366,7 +394,9 @@ def test_marks_in_a_trace_need_a_swing_that_stands_clear_of_noise() -> None:
     values, trace = values_of("line-sensors"), procedure("trace")
     level = np.where(np.arange(360) % 36 < 6, 700.0, 200.0)  # ten marks in 3.6 s
     seen = window(100, {"s1": level + noise(360, 5.0), "s2": 300 + noise(360, 5.0)})
-    assert judged("trace", window(100, {"s1": level[:15]}), values, sensor=1).why_not == "Too few readings yet."
+    assert (
+        judged("trace", window(100, {"s1": level[:15]}), values, sensor=1).why_not == "Too few readings yet."
+    )
     assert judged("trace", seen, values, sensor=2).why_not.startswith("It swings by")
     short = window(100, {"s1": seen.channels["s1"][:200]})
     assert judged("trace", short, values, sensor=1).why_not == "2.0 s of 3 s."
@@ -381,7 +411,8 @@ def test_marks_in_a_trace_need_a_swing_that_stands_clear_of_noise() -> None:
     assert hz == pytest.approx(9 / 3.59, rel=0.02)  # the first began before the trace
     clean = window(100, {"s1": level})
     assert judged("trace", clean, values, sensor=1).ready  # the marks themselves are no noise
-    assert trace.take(clean, "trace", values)["s1"][2] == 0.5  # half a step: that much every reading is rounded by
+    # half a step: that much every reading is rounded by
+    assert trace.take(clean, "trace", values)["s1"][2] == 0.5
     drowned = dict(taken, s1=[200.0, 260.0, 8.0, 2.8])
     why = trace.fit([Step("trace", "trace", {"sensor": 1.0}, drowned)], values).why_not
     assert why.startswith("Noise of 8 counts fills the 60 between mark and shaft: it would chatter.")
@@ -402,16 +433,22 @@ def test_a_voltmeter_is_believed_where_the_divider_can_follow() -> None:
     assert judged("voltmeter", gauge(1023, 10, 0), values, "reading 1", volts=12).why_not.startswith(
         "The converter is at its top"
     )
-    assert "not 12: look at the meter" in judged("voltmeter", gauge(757, 7.4), values, "reading 1", volts=12).why_not
+    assert (
+        "not 12: look at the meter"
+        in judged("voltmeter", gauge(757, 7.4), values, "reading 1", volts=12).why_not
+    )
     sagging = gauge(757, 7.4)
     sagging.channels["counts"][:] -= np.linspace(0, 60, 45)
-    assert judged("voltmeter", sagging, values, "reading 1", volts=7.4).why_not.startswith("Wait until it settles")
+    assert judged("voltmeter", sagging, values, "reading 1", volts=7.4).why_not.startswith(
+        "Wait until it settles"
+    )
     held = Step("reading 1", "reading 1", {"volts": 7.4}, {})
     alike = judged("voltmeter", gauge(757, 7.4), values, "reading 2", [held], volts=7.5)
     assert alike.why_not.startswith("Almost the same as reading 1")
     assert judged("voltmeter", gauge(860, 8.4), values, "reading 2", [held], volts=8.4).ready
     steps = [
-        procedure("voltmeter").from_notebook({"volts": v, "reading": c}, values) for v, c in ((6.6, 676), (8.2, 840))
+        procedure("voltmeter").from_notebook({"volts": v, "reading": c}, values)
+        for v, c in ((6.6, 676), (8.2, 840))
     ]
     steps = [Step(f"reading {i}", "", one.truth, one.numbers) for i, one in enumerate(steps)]
     found = procedure("voltmeter").fit(steps, values)
@@ -453,7 +490,8 @@ def test_a_span_that_reads_as_its_partner_is_not_taken() -> None:
 
 
 def test_the_levels_of_a_sweep_are_those_that_it_dwells_on() -> None:
-    """On its way over a wide tape's blurred edge the row reads everything between: none of that belongs to a level."""
+    """On its way over a wide tape's blurred edge the row reads everything between: none of that belongs to a
+    level."""
     values, line = values_of("line-sensors", sensors=1), procedure("line")
     way = np.linspace(200, 700, 400)
     swept = np.concatenate([200 + noise(150, 3.0), way, 700 + noise(150, 3.0), way[::-1]])

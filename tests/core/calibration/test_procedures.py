@@ -28,7 +28,11 @@ def echoes(mm: float, jitter: float = 4.0, n: int = 41, speed: float = 346.0) ->
 def place(mm: float, echo: float | None = None, air: float | None = 23.5) -> Step:
     mean = 2000 * (mm + 3) / 346 if echo is None else echo
     return Step(
-        f"{mm:g}", f"{mm:g} mm", {"true_mm": mm}, {"mean": mean, "sd": 4.0, "mean_sd": 0.65, "n": 40}, air_c=air
+        f"{mm:g}",
+        f"{mm:g} mm",
+        {"true_mm": mm},
+        {"mean": mean, "sd": 4.0, "mean_sd": 0.65, "n": 40},
+        air_c=air,
     )
 
 
@@ -170,18 +174,28 @@ def test_a_line_row_that_contradicts_itself_is_refused() -> None:
     steps, _, values = SIMULATIONS["line"][1](np.random.default_rng(2))
     procedure = PROCEDURES["line"]
     blind = dict(steps[1].numbers, means=[steps[0].numbers["means"][0], *steps[1].numbers["means"][1:]])
-    assert "Sensor 1 reads the same" in procedure.fit([steps[0], Step("line", "line", {}, blind)], values).why_not
+    assert (
+        "Sensor 1 reads the same"
+        in procedure.fit([steps[0], Step("line", "line", {}, blind)], values).why_not
+    )
     turned = dict(steps[1].numbers, means=[20.0, *steps[1].numbers["means"][1:]])
     assert "goes the other way" in procedure.fit([steps[0], Step("line", "line", {}, turned)], values).why_not
     spread = float(np.sqrt(np.mean([step.numbers["spreads"][2] ** 2 for step in steps])))  # of both together
-    for sds, verdict in ((2.5, "Poor: sensor 3 has only 2.5 sd"), (5.0, "Fair: sensor 3 is the closest, 5.0 sd"),
-                         (9.0, "Good: the closest is sensor 3, 9 sd")):  # fmt: skip
+    for sds, verdict in (
+        (2.5, "Poor: sensor 3 has only 2.5 sd"),
+        (5.0, "Fair: sensor 3 is the closest, 5.0 sd"),
+        (9.0, "Good: the closest is sensor 3, 9 sd"),
+    ):
         near = list(steps[1].numbers["means"])
         near[2] = steps[0].numbers["means"][2] + sds * spread
-        outcome = procedure.fit([steps[0], Step("line", "line", {}, dict(steps[1].numbers, means=near))], values)
+        outcome = procedure.fit(
+            [steps[0], Step("line", "line", {}, dict(steps[1].numbers, means=near))], values
+        )
         assert outcome.verdict.startswith(verdict)
         assert ("hardly tells" in outcome.heading) is (sds < 4)
-    high = [Step(s.key, s.label, {}, dict(s.numbers, means=[900 - m for m in s.numbers["means"]])) for s in steps]
+    high = [
+        Step(s.key, s.label, {}, dict(s.numbers, means=[900 - m for m in s.numbers["means"]])) for s in steps
+    ]
     assert procedure.fit(high, values).heading.startswith("Ground reads high")
 
 
@@ -195,7 +209,9 @@ def test_heights_and_lamps_are_held_against_each_other() -> None:
                 means = [500 + share * (m - 500) - 25 * lamp for m in step.numbers["means"]]
                 want = Want(step.key, step.key, "")
                 numbers = dict(step.numbers, means=means)
-                all_of_them.append(Step(procedure.key_of(want, truth), procedure.label_of(want, truth), truth, numbers))
+                all_of_them.append(
+                    Step(procedure.key_of(want, truth), procedure.label_of(want, truth), truth, numbers)
+                )
     found = procedure.fit(all_of_them, values)
     assert len({step.key for step in all_of_them}) == 8
     assert "Best of 2 heights: 3 mm" in found.notes[0]
@@ -208,9 +224,15 @@ def test_a_window_that_is_half_of_another_place_is_not_still(share: float) -> No
     values, line = values_of("line-sensors"), PROCEDURES["line"]
     moved = np.arange(105) > 105 * share
     seen = window(
-        50, {f"s{i}": np.where(moved, 750.0, 180.0) + np.random.default_rng(i).normal(0, 3, 105) for i in range(1, 6)}
+        50,
+        {
+            f"s{i}": np.where(moved, 750.0, 180.0) + np.random.default_rng(i).normal(0, 3, 105)
+            for i in range(1, 6)
+        },
     )
-    assert line.judge(seen, Want("ground", "over ground", ""), {}, [], values).why_not.startswith("Hold still")
+    assert line.judge(seen, Want("ground", "over ground", ""), {}, [], values).why_not.startswith(
+        "Hold still"
+    )
 
 
 def test_motion_is_not_taken_for_rest_by_the_gyro() -> None:
@@ -271,12 +293,13 @@ def test_one_spike_does_not_unsettle_a_still_window() -> None:
     assert not stillness([], 3.0, 1).still
 
 
-# What cannot be meant, and what is not good -----------------------------------------------------------------------------
+# What cannot be meant, and what is not good -----------------------------------------------------------------
 
 
 def rolled(*runs: tuple[float, float]) -> list[Step]:
     return [
-        Step(f"run {i}", f"run {i}", {"turns": turns, "distance_mm": mm}, {}) for i, (turns, mm) in enumerate(runs, 1)
+        Step(f"run {i}", f"run {i}", {"turns": turns, "distance_mm": mm}, {})
+        for i, (turns, mm) in enumerate(runs, 1)
     ]
 
 
@@ -311,11 +334,18 @@ def test_no_roll_out_is_good_whose_runs_do_not_agree() -> None:
     ("name", "kind_id", "steps"),
     [
         ("straight-run", "hall-switch", [{"distance_mm": 3000, "left_mm": mm} for mm in (400, -500, 300)]),
-        ("squares", "hall-switch", [{"round": w, "side_mm": 2000, "ahead_mm": a, "left_mm": b}
-                                    for w in (0, 1) for a, b in ((500, -900), (-700, 800), (900, 100))]),
+        (
+            "squares",
+            "hall-switch",
+            [
+                {"round": w, "side_mm": 2000, "ahead_mm": a, "left_mm": b}
+                for w in (0, 1)
+                for a, b in ((500, -900), (-700, 800), (900, 100))
+            ],
+        ),
         ("dead-band", "hall-switch", [{"left_pct": p, "right_pct": p} for p in (5, 40, 80)]),
     ],
-)  # fmt: skip
+)
 def test_no_verdict_is_good_at_a_wide_spread(name: str, kind_id: str, steps: list[dict]) -> None:
     one = procedure(name)
     held = [Step(f"{one.noun} {i}", "", truth, {}) for i, truth in enumerate(steps, 1)]  # type: ignore[attr-defined]

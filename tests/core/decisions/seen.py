@@ -22,7 +22,9 @@ def values_of(kind_id: str, **chosen: float) -> dict[str, Value]:
     return settle(what.constants, what.derived, known)
 
 
-def row_seen(line: np.ndarray, ground: np.ndarray, name: str = "noon", number: int = 1, **conditions: object) -> Seen:
+def row_seen(
+    line: np.ndarray, ground: np.ndarray, name: str = "noon", number: int = 1, **conditions: object
+) -> Seen:
     """A row over ground, then over the line: shapes (sensors, n)."""
     n = ground.shape[1]
     columns = np.concatenate([ground, line], axis=1)

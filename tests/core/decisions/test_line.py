@@ -1,4 +1,5 @@
-"""Line thresholds: odds of every threshold, the safest one, what is said of heaps that overlap, and the truth table."""
+"""Line thresholds: odds of every threshold, the safest one, what is said of heaps that overlap, and the truth
+table."""
 
 from __future__ import annotations
 
@@ -31,7 +32,8 @@ counts = st.lists(st.integers(0, TOP), min_size=1, max_size=60)
 
 @given(counts, counts)
 def test_the_misreads_of_every_threshold_are_those_of_a_roc_curve(low: list[int], high: list[int]) -> None:
-    """scikit-learn's roc_curve calls a reading high from its threshold on; ours from above it: one count less."""
+    """scikit-learn's roc_curve calls a reading high from its threshold on; ours from above it: one count
+    less."""
     found = heaps.counted(low, high, TOP)
     wrong, right, at = roc_curve([0] * len(low) + [1] * len(high), [*low, *high], drop_intermediate=False)
     for false, true, t in zip(wrong[1:], right[1:], at[1:], strict=True):
@@ -105,7 +107,12 @@ def test_the_row_says_which_sensor_is_not_safe_and_why() -> None:
     assert [row.title for row in good.heaps.rows] == ["left", "centre", "right"]
     assert good.heaps.rows[0].high_place == "line"
     assert all(row.odds.counted[round(good.choices[0].value)] == 0 for row in good.heaps.rows)
-    assert {c.label for c in good.choices[0].candidates} == {"midpoint", "Otsu", "least error", "half of the scale"}
+    assert {c.label for c in good.choices[0].candidates} == {
+        "midpoint",
+        "Otsu",
+        "least error",
+        "half of the scale",
+    }
     assert good.choices[1].value == pytest.approx(6 * 8, rel=0.1)  # the band: six times the noise
     wide = line.work(Asked(lights((8, 200, 10))), values)
     assert wide.heading == "Two sensors are safe in every light; centre is not"
@@ -115,7 +122,9 @@ def test_the_row_says_which_sensor_is_not_safe_and_why() -> None:
 
 
 def test_heaps_that_move_with_the_light_are_the_lights_fault() -> None:
-    found = decision("line").work(Asked(lights((40, 8, 8), shift=300.0)), values_of("line-sensors", sensors=3))
+    found = decision("line").work(
+        Asked(lights((40, 8, 8), shift=300.0)), values_of("line-sensors", sensors=3)
+    )
     assert found.heaps is not None
     assert found.heaps.rows[0].said == "its heaps move with the light"
     assert "shade left" in found.next
@@ -155,8 +164,12 @@ def test_what_cannot_be_decided_is_said() -> None:
     with pytest.raises(BadInput, match=r"Sensor 1: .*read the same"):
         line.work(Asked([flat]), values)
     day, night = lights((8, 8, 8))
-    turned = row_seen(np.array([night.channels[f"s{i}"][:600] for i in (1, 2, 3)]),
-                      np.array([night.channels[f"s{i}"][600:] for i in (1, 2, 3)]), "turned", 3)  # fmt: skip
+    turned = row_seen(
+        np.array([night.channels[f"s{i}"][:600] for i in (1, 2, 3)]),
+        np.array([night.channels[f"s{i}"][600:] for i in (1, 2, 3)]),
+        "turned",
+        3,
+    )
     with pytest.raises(BadInput, match="In turned ground and line are the other way round"):
         line.work(Asked([day, turned]), values)
     constant = row_seen(np.full((3, 50), 700.0), np.full((3, 50), 200.0))
@@ -175,17 +188,25 @@ def test_marks_are_understood_however_they_are_said() -> None:
     assert not line.speaks([span, Marked(1, 1, "black", None, {})])  # a moment is no span
 
 
-# The truth table ----------------------------------------------------------------------------------------------------------
+# The truth table --------------------------------------------------------------------------------------------
 
 
 def test_three_sensors_have_the_eight_states_of_the_trade() -> None:
-    """Common practice: all white, left, left and middle, middle, middle and right, right, all black, and the broken one."""
+    """Common practice: all white, left, left and middle, middle, middle and right, right, all black, and the
+    broken one."""
     assert patterns(3) == ("000", "100", "110", "010", "011", "001", "111", BROKEN)
     assert len(patterns(8)) == 8 * 9 // 2 + 2
     assert patterns(1) == ("0", "1")
     assert [ACTIONS[usual_action(one)] for one in patterns(3)] == [
-        "search on the last side", "left hard", "left", "straight on", "right", "right hard", "straight on", "as before",
-    ]  # fmt: skip
+        "search on the last side",
+        "left hard",
+        "left",
+        "straight on",
+        "right",
+        "right hard",
+        "straight on",
+        "as before",
+    ]
 
 
 def test_states_that_one_tape_cannot_give_are_known() -> None:
@@ -219,8 +240,11 @@ def test_two_sensors_astride_the_line_go_straight_on_while_neither_sees_it() -> 
     found = decision("steering").work(Asked([]), values_of("line-sensors", **astride))
     states = {state.pattern: state for state in found.states}
     assert [ACTIONS[int(choice.suggested)] for choice in found.choices] == [
-        "straight on", "left hard", "right hard", "straight on",
-    ]  # fmt: skip
+        "straight on",
+        "left hard",
+        "right hard",
+        "straight on",
+    ]
     assert "between the sensors" in states["00"].words
     assert found.good
     assert not any(flag.wrong for state in states.values() for flag in state.flags)
@@ -234,7 +258,9 @@ def test_two_sensors_astride_the_line_go_straight_on_while_neither_sees_it() -> 
         lost = next(choice for choice in other.choices if "1" not in choice.name.removeprefix("act_"))
         assert ACTIONS[int(lost.suggested)] == "search on the last side"
     straight = values_of("line-sensors", sensors=2, act_00=0.0)
-    flags = next(one.flags for one in decision("steering").work(Asked([]), straight).states if one.pattern == "00")
+    flags = next(
+        one.flags for one in decision("steering").work(Asked([]), straight).states if one.pattern == "00"
+    )
     assert any(flag.wrong and "line is lost" in flag.text for flag in flags)
 
 
@@ -258,17 +284,18 @@ def test_the_check_lamps_show_left_middle_and_right() -> None:
 
 @pytest.mark.parametrize("spread", [0.0, 9.0])
 def test_the_shape_of_a_heap_is_that_of_a_general_kernel_density(spread: float) -> None:
-    """scipy's gaussian_kde with Silverman's width; codes that are all the same get the drawing's own grain."""
+    """scipy's gaussian_kde with Silverman's width; codes that are all the same get the drawing's own
+    grain."""
     values = np.round(400 + np.random.default_rng(3).normal(0, 1, 500) * spread)
     width = max(1.06 * values.std() * 500 ** (-1 / 5), 1023 / 600.0)
     drawn = np.array(heaps.outline(values, 0, 1023))
     assert drawn[:, 1].max() == pytest.approx(1.0)
-    assert (
-        values.min() - 3.6 * width <= drawn[0, 0] < values.min() - 1.5 * width
-    )  # what is below a thousandth is left out
+    # what is below a thousandth is left out
+    assert values.min() - 3.6 * width <= drawn[0, 0] < values.min() - 1.5 * width
     assert values.max() + 1.5 * width < drawn[-1, 0] <= values.max() + 3.6 * width
     expected = norm.pdf(drawn[:, :1], values[None, :], width).mean(axis=1)
-    assert drawn[:, 1] == pytest.approx(expected / expected.max(), abs=0.05 if spread else 0.09)  # codes go to a grid
+    # codes go to a grid
+    assert drawn[:, 1] == pytest.approx(expected / expected.max(), abs=0.05 if spread else 0.09)
     if spread:
         general = gaussian_kde(values, bw_method=width / values.std(ddof=1))(drawn[:, 0])
         assert drawn[:, 1] == pytest.approx(general / general.max(), abs=0.05)
@@ -291,7 +318,9 @@ def test_a_mark_of_a_moment_is_no_span() -> None:
     day, _ = lights((8, 8, 8))
     moment = Marked(day.marks[1].t0_s, day.marks[1].t0_s, "line", None, {}, 99)
     half = type(day)(1, "half", day.times_s, day.channels, {}, day.said, day.valid, (day.marks[0], moment))
-    assert "over the line" in decision("line").work(Asked([half]), values_of("line-sensors", sensors=3)).why_not
+    assert (
+        "over the line" in decision("line").work(Asked([half]), values_of("line-sensors", sensors=3)).why_not
+    )
 
 
 def test_one_threshold_for_all_may_be_the_very_top_of_the_converter() -> None:

@@ -59,7 +59,9 @@ GUARD = votes.Guard(240, 290, 2, 2)
 
 def pushes(lost_while_near: bool = False) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Three approaches at 0.3 m/s with a spike in the open; the last may lose its readings."""
-    way = np.concatenate([np.linspace(900, 150, 50), np.full(20, 150.0), np.linspace(150, 900, 50), np.full(20, 900.0)])
+    way = np.concatenate(
+        [np.linspace(900, 150, 50), np.full(20, 150.0), np.linspace(150, 900, 50), np.full(20, 900.0)]
+    )
     distance = np.tile(way, 3)
     distance += np.random.default_rng(3).normal(0, 1, distance.size)
     distance[130:132] = 60.0  # two spikes in the open, one after the other
@@ -74,7 +76,9 @@ def test_trips_on_a_recording_are_counted_against_what_was_there() -> None:
     assert (found.trips, found.false, found.approaches, found.late) == (4, 1, 3, 0)
     times, distance, valid = pushes()
     assert found.hours == pytest.approx((times[-1] - times[0]) / 3600)
-    assert votes.count_on(times + 500, distance, valid, GUARD, 1.0) == replace(found, hours=pytest.approx(found.hours))
+    assert votes.count_on(times + 500, distance, valid, GUARD, 1.0) == replace(
+        found, hours=pytest.approx(found.hours)
+    )
     assert votes.count_on(*pushes(), votes.Guard(240, 290, 3, 3), 1.0).false == 0
     assert votes.count_on(*pushes(lost_while_near=True), GUARD, 1.0).late == 1
     first = np.array([50.0, *[1000.0] * 19])  # a trip at the very first reading, of something that was there
@@ -99,12 +103,20 @@ def test_the_obstacle_guard_is_the_sum_of_its_parts_and_says_what_changes() -> N
     assert titles[0] == "2 of 3 votes"
     assert "At another speed" in titles
     assert found.heading.startswith("At 1.2 m/s the cart must begin to stop at")
-    assert any("ever take them for clear" in note for note in decision("obstacle").work(
-        Asked([plain_seen(distance, np.arange(distance.size) % 9 > 0)]), values).notes)  # fmt: skip
+    assert any(
+        "ever take them for clear" in note
+        for note in decision("obstacle")
+        .work(Asked([plain_seen(distance, np.arange(distance.size) % 9 > 0)]), values)
+        .notes
+    )
     fast = decision("obstacle").work(Asked(), values_of("ultrasonic-ranger", drive_speed=9.0))
     assert "cannot stop within" in fast.heading
     assert fast.why_not
-    for picked in ({"trip": 5.0, "clear": 300.0}, {"trip": 300.0, "clear": 200.0}, {"trip": 9000.0, "clear": 9500.0}):
+    for picked in (
+        {"trip": 5.0, "clear": 300.0},
+        {"trip": 300.0, "clear": 200.0},
+        {"trip": 9000.0, "clear": 9500.0},
+    ):
         with pytest.raises(BadInput) as refused:
             decision("obstacle").work(Asked(picked=picked), values)
         assert refused.value.path == "trip"
@@ -112,7 +124,11 @@ def test_the_obstacle_guard_is_the_sum_of_its_parts_and_says_what_changes() -> N
 
 def test_a_chosen_filter_makes_the_guard_trip_farther_and_calmer() -> None:
     plain = decision("obstacle").work(Asked(), values_of("ultrasonic-ranger")).floor
-    filtered = decision("obstacle").work(Asked(), values_of("ultrasonic-ranger", filter_kind=1, filter_amount=5)).floor
+    filtered = (
+        decision("obstacle")
+        .work(Asked(), values_of("ultrasonic-ranger", filter_kind=1, filter_amount=5))
+        .floor
+    )
     assert plain is not None
     assert filtered is not None
     assert filtered.parts_mm["noise"] == pytest.approx(plain.parts_mm["noise"] / math.sqrt(5))
@@ -131,11 +147,16 @@ def test_the_calm_part_of_a_recording_is_its_longest_rest() -> None:
 
 
 def test_every_filter_is_worth_on_white_noise_what_theory_says() -> None:
-    """Noise ratios: moving average 1/√N; median by order statistics; smoothing √(α/(2 − α)) (Smith, ch. 15 and 19)."""
+    """Noise ratios: moving average 1/√N; median by order statistics; smoothing √(α/(2 − α)) (Smith, ch. 15
+    and 19)."""
     readings = np.random.default_rng(5).normal(500, 2, 6000)
     found = {one.setting.label: one for one in filter_choice.on_these(readings, 0.05)}
     assert found["none"].noise == pytest.approx(2, rel=0.05)
-    for label, ratio in (("average of 5", 5**-0.5), ("median of 3", 0.6698), ("smooth α 0.3", math.sqrt(0.3 / 1.7))):
+    for label, ratio in (
+        ("average of 5", 5**-0.5),
+        ("median of 3", 0.6698),
+        ("smooth α 0.3", math.sqrt(0.3 / 1.7)),
+    ):
         assert found[label].noise == pytest.approx(2 * ratio, rel=0.08), label
     table = filter_choice._table(list(found.values()), "mm", 0.4, found["none"].noise)
     rows = {row[0]: row for row in table.rows}
@@ -143,7 +164,8 @@ def test_every_filter_is_worth_on_white_noise_what_theory_says() -> None:
     assert rows["average of 5"][4:] == ("100 ms", "40.0 mm")  # two readings of 50 ms late, at 0.4 m/s
     for label in ("average of 9", "smooth α 0.2", "Kalman q/r 0.01"):
         one = found[label]
-        out = one.setting.run(np.arange(4000, dtype=float))  # on a ramp of one a reading the lag is what is missing
+        # on a ramp of one a reading the lag is what is missing
+        out = one.setting.run(np.arange(4000, dtype=float))
         assert 3999 - out[-1] == pytest.approx(one.lag_s / 0.05, rel=0.01), label
 
 
@@ -160,7 +182,11 @@ def test_a_filter_changes_the_odds_of_what_is_decided() -> None:
     random = np.random.default_rng(4)
     row = row_seen(random.normal(600, 60, (1, 800)), random.normal(400, 60, (1, 800)))
     chosen = values_of("line-sensors", sensors=1, threshold_s1=500)
-    table = decision("filter").work(Asked([row], picked={"filter_kind": 1.0, "filter_amount": 5.0}), chosen).tables[0]
+    table = (
+        decision("filter")
+        .work(Asked([row], picked={"filter_kind": 1.0, "filter_amount": 5.0}), chosen)
+        .tables[0]
+    )
     raw, calm = (int(one[2].split()[0]) for one in table.rows)
     assert raw > 50
     assert calm < raw / 5
@@ -168,9 +194,9 @@ def test_a_filter_changes_the_odds_of_what_is_decided() -> None:
 
 def test_the_filter_that_is_suggested_is_quiet_and_in_time() -> None:
     random = np.random.default_rng(6)
-    readings = np.concatenate([np.full(400, 800.0), np.linspace(800, 300, 200), np.full(200, 300.0)]) + random.normal(
-        0, 3, 800
-    )
+    readings = np.concatenate(
+        [np.full(400, 800.0), np.linspace(800, 300, 200), np.full(200, 300.0)]
+    ) + random.normal(0, 3, 800)
     readings[::37] -= 200
     seen = plain_seen(readings)
     found = decision("filter").work(Asked([seen]), values_of("ultrasonic-ranger", drive_speed=0.1))
@@ -261,7 +287,9 @@ def test_missing_readings_are_held_skipped_or_stopped_at_but_never_clear() -> No
     assert np.isnan(out[2:9]).all()
     assert dropouts.output(times, values, valid, dropouts.AT_ONCE, 0.3)[1][2:9].all()
     assert dropouts.runs_of(times, valid) == [pytest.approx((0.1, 0.9))]
-    assert dropouts.output(times, values, np.zeros(10, bool), dropouts.HOLD, 0.3)[1].all()  # nothing good yet: stop
+    assert dropouts.output(times, values, np.zeros(10, bool), dropouts.HOLD, 0.3)[
+        1
+    ].all()  # nothing good yet: stop
     found = decision("dropouts").work(
         Asked([plain_seen(np.where(valid, values, np.nan), rate_hz=10)]), values_of("ultrasonic-ranger")
     )
@@ -288,7 +316,8 @@ def test_the_edge_guard_goes_only_where_the_table_is() -> None:
 
 
 @pytest.mark.parametrize(
-    ("speed", "braking", "look", "votes_needed", "reaction"), [(0.4, 0.8, 0.02, 2, 0.02), (1.5, 3.0, 0.005, 5, 0.1)]
+    ("speed", "braking", "look", "votes_needed", "reaction"),
+    [(0.4, 0.8, 0.02, 2, 0.02), (1.5, 3.0, 0.005, 5, 0.1)],
 )
 def test_the_overrun_is_that_of_the_motion_and_the_fastest_speed_just_stands(
     speed: float, braking: float, look: float, votes_needed: int, reaction: float
@@ -331,9 +360,14 @@ def test_what_is_left_before_the_obstacle_is_said_in_one_way() -> None:
     assert needed is not None
     trip = needed.trip_mm + 12
     found = decision("obstacle").work(Asked(picked={"trip": trip, "clear": trip + 50}), values)
-    assert found.heading.endswith(f"stops the cart {needed.parts_mm['gap'] + 12:.0f} mm before it would touch")
+    assert found.heading.endswith(
+        f"stops the cart {needed.parts_mm['gap'] + 12:.0f} mm before it would touch"
+    )
     (row,) = [
-        row for table in found.tables for row in table.rows if table.title == "At another speed" and row[0] == "0.3 m/s"
+        row
+        for table in found.tables
+        for row in table.rows
+        if table.title == "At another speed" and row[0] == "0.3 m/s"
     ]
     assert row[2] == "12 mm more than needed"
 
@@ -341,7 +375,9 @@ def test_what_is_left_before_the_obstacle_is_said_in_one_way() -> None:
 @pytest.mark.parametrize("count", [30, 50, 61, 90, 160, 320, 900, 1300])
 @pytest.mark.parametrize("moving", [False, True])
 def test_short_recordings_say_which_filters_need_a_longer_one(count: int, moving: bool) -> None:
-    readings = np.random.default_rng(count).normal(500, 2, count) + (np.arange(count) * 3.0 if moving else 0.0)
+    readings = np.random.default_rng(count).normal(500, 2, count) + (
+        np.arange(count) * 3.0 if moving else 0.0
+    )
     seen = plain_seen(readings, rate_hz=20)
     values = values_of("ultrasonic-ranger")
     for amount in filter_choice.RATIOS:
@@ -396,7 +432,9 @@ def test_every_decision_belongs_to_a_kind_and_chooses_constants_that_it_has() ->
         ("time-of-flight-ranger", {"noise": 3.0}, 3.0),
     ],
 )
-def test_the_usual_noise_of_a_ranger_is_by_its_own_constants(kind_id: str, changed: dict, noise_mm: float) -> None:
+def test_the_usual_noise_of_a_ranger_is_by_its_own_constants(
+    kind_id: str, changed: dict, noise_mm: float
+) -> None:
     assert usual_noise_mm(values_of(kind_id, **changed)) == pytest.approx(noise_mm)
 
 

@@ -1,5 +1,5 @@
-"""Simulated recordings with one fault each, and healthy ones: how often the finder is right. The whole table is in
-docs/diagnosis.md (./tick-stone benchmark faults); here are fewer seeds of it."""
+"""Simulated recordings with one fault each, and healthy ones: how often the finder is right. The whole table
+is in docs/diagnosis.md (./tick-stone benchmark faults); here are fewer seeds of it."""
 
 from __future__ import annotations
 
@@ -21,7 +21,9 @@ def test_plain_single_faults_are_named_first() -> None:
 
 def test_healthy_recordings_are_left_alone() -> None:
     accused = [
-        (name, seed, found.evidence) for name, seed, scene in healthy(SEEDS) if (found := answer(scene)) is not None
+        (name, seed, found.evidence)
+        for name, seed, scene in healthy(SEEDS)
+        if (found := answer(scene)) is not None
     ]
     assert not accused
 

@@ -1,4 +1,5 @@
-"""What only a rig can tell is wrong: which way dark goes, what the battery has, where the ends of a range are."""
+"""What only a rig can tell is wrong: which way dark goes, what the battery has, where the ends of a range
+are."""
 
 from __future__ import annotations
 
@@ -49,15 +50,19 @@ def test_a_row_that_has_dark_and_pale_changed_over_is_known_by_its_narrow_line(w
     assert "a line is narrow" in wrong.evidence
 
 
-@pytest.mark.parametrize(("pale", "wide", "known"), [(400.0, 9.0, True), (280.0, 9.0, False), (DARK, 60.0, False)])
+@pytest.mark.parametrize(
+    ("pale", "wide", "known"), [(400.0, 9.0, True), (280.0, 9.0, False), (DARK, 60.0, False)]
+)
 def test_it_takes_contrast_and_a_line_that_is_narrow(pale: float, wide: float, known: bool) -> None:
-    """Dark nearly everywhere: with little between dark and pale, or a pale place as wide as the row, nothing is said."""
+    """Dark nearly everywhere: with little between dark and pale, or a pale place as wide as the row, nothing
+    is said."""
     seen = findings(ROW, weaving(5, PALE, pale, wide=wide), 0.01, white=100.0, black=800.0)
     assert any(one.kind == "inverted" for one in seen) is known
 
 
 @pytest.mark.parametrize(
-    ("sensors", "words"), [(2, "while s2 beside it goes on moving"), (3, "while s2 and s3 beside it go on moving")]
+    ("sensors", "words"),
+    [(2, "while s2 beside it goes on moving"), (3, "while s2 and s3 beside it go on moving")],
 )
 def test_one_of_a_row_that_never_moves_is_told_by_those_beside_it(sensors: int, words: str) -> None:
     of = rig(part("line-sensors", "row", count=sensors))
@@ -67,7 +72,9 @@ def test_one_of_a_row_that_never_moves_is_told_by_those_beside_it(sensors: int, 
     assert not any(one.kind == "stuck" for one in findings(of, columns, 0.01))
 
 
-@pytest.mark.parametrize(("white", "black", "words"), [(100, 800, "must read high"), (800, 100, "must read low")])
+@pytest.mark.parametrize(
+    ("white", "black", "words"), [(100, 800, "must read high"), (800, 100, "must read low")]
+)
 def test_a_whole_row_that_answers_the_wrong_way_at_marks(white: float, black: float, words: str) -> None:
     random = np.random.default_rng(6)
     marks = Truth(0.0, 2.9, "ground"), Truth(3.0, 5.9, "line")
@@ -75,7 +82,9 @@ def test_a_whole_row_that_answers_the_wrong_way_at_marks(white: float, black: fl
     for sign in (1, -1):
         columns = {f"s{i}": np.round(450 + sign * step + random.normal(0, 4, 300)) for i in range(1, 6)}
         wrong = [
-            one for one in findings(ROW, columns, 0.02, *marks, white=white, black=black) if one.kind == "inverted"
+            one
+            for one in findings(ROW, columns, 0.02, *marks, white=white, black=black)
+            if one.kind == "inverted"
         ]
         as_wired = sign == (1 if white < black else -1)
         assert [words in one.evidence for one in wrong] == ([] if as_wired else [True])

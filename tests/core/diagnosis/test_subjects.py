@@ -1,4 +1,5 @@
-"""The fault finder's parts by subject: edges of their inputs, closed forms, and reference routines beside them."""
+"""The fault finder's parts by subject: edges of their inputs, closed forms, and reference routines beside
+them."""
 
 from __future__ import annotations
 
@@ -36,9 +37,19 @@ def stream(values: Array, nature: str = ECHO, dt: float = 0.05, **more: object) 
 @pytest.mark.parametrize("nature", [ECHO, LIGHT, ACCEL, EDGE, LEVEL, OTHER])
 @pytest.mark.parametrize(
     "values",
-    [[], [5.0], [5.0, 5.0], [np.nan] * 40, [7.0] * 40, [0.0] * 40, [0.0, 1.0] * 20, np.arange(100.0), [1e300, -1e300] * 20],
+    [
+        [],
+        [5.0],
+        [5.0, 5.0],
+        [np.nan] * 40,
+        [7.0] * 40,
+        [0.0] * 40,
+        [0.0, 1.0] * 20,
+        np.arange(100.0),
+        [1e300, -1e300] * 20,
+    ],
     ids=["empty", "one", "two", "nothing told", "constant", "zeros", "in turn", "rising", "huge"],
-)  # fmt: skip
+)
 def test_nothing_breaks_it_and_it_says_no_nonsense(nature: str, values: list[float]) -> None:
     with np.errstate(all="ignore"):
         for one in examine.examine(Record((stream(np.array(values), nature),), lines=len(values))):
@@ -87,7 +98,8 @@ def test_runs_are_told_with_their_ends() -> None:
 def test_noise_is_that_of_the_quieter_stretches(sd: float) -> None:
     quiet = np.round(500 + R.normal(0, sd, 4000))
     moving = quiet + 200 * np.sin(np.arange(4000) / 60)
-    assert Signal("x", LIGHT, quiet).noise == pytest.approx(sd, rel=0.25)  # rounding to whole numbers makes it coarse
+    # rounding to whole numbers makes it coarse
+    assert Signal("x", LIGHT, quiet).noise == pytest.approx(sd, rel=0.25)
     assert Signal("x", LIGHT, moving).noise == pytest.approx(sd, rel=0.25)
     assert Signal("x", LIGHT, np.full(50, 3.0)).noise == 0.0
     assert Signal("x", LIGHT, np.tile([1.0, 1.25], 50)).quantum == 0.25
@@ -107,21 +119,35 @@ def test_a_zero_is_a_reading_where_its_neighbours_are_near_it() -> None:
 
 @pytest.mark.parametrize(
     ("step", "times"),
-    [(0.001, np.round(np.cumsum(np.full(500, 0.0473)), 3)), (0.01, np.round(np.cumsum(np.full(500, 0.0473)), 2))],
+    [
+        (0.001, np.round(np.cumsum(np.full(500, 0.0473)), 3)),
+        (0.01, np.round(np.cumsum(np.full(500, 0.0473)), 2)),
+    ],
 )
 def test_the_step_of_times_is_found_in_them(step: float, times: Array) -> None:
     assert lines.time_step(np.diff(times)) == pytest.approx(step)
 
 
-@pytest.mark.parametrize(("text", "garbled"), [("t_us:1~4 echo", True), ("12,\ufffd4", True), ("123,4", True), ("Board ready", False),
-                                               ("t_ms,echo_us", False), ("Watch program of Fern 2", False), ("", False)])  # fmt: skip
+@pytest.mark.parametrize(
+    ("text", "garbled"),
+    [
+        ("t_us:1~4 echo", True),
+        ("12,\ufffd4", True),
+        ("123,4", True),
+        ("Board ready", False),
+        ("t_ms,echo_us", False),
+        ("Watch program of Fern 2", False),
+        ("", False),
+    ],
+)
 def test_words_are_no_garbling(text: str, garbled: bool) -> None:
     assert lines.looks_garbled(text, {"t_ms", "echo_us"}) is garbled
 
 
 @pytest.mark.parametrize("rate", [90.0, 333.0, 1000.0])
 def test_power_at_the_true_frequency_is_that_of_the_reference_periodogram(rate: float) -> None:
-    """Against scipy.signal.lombscargle (Lomb, Astrophys. Space Sci. 39 (1976) 447), at uneven times, folded or not."""
+    """Against scipy.signal.lombscargle (Lomb, Astrophys. Space Sci. 39 (1976) 447), at uneven times, folded
+    or not."""
     t = np.arange(1500) / rate + R.uniform(0, 0.2 / rate, 1500)
     x = 5 * np.cos(2 * np.pi * 100 * t + 0.7) + R.normal(0, 1, t.size)
     x = x - x.mean()
@@ -129,7 +155,8 @@ def test_power_at_the_true_frequency_is_that_of_the_reference_periodogram(rate: 
     ours = mains._powers(t, x, hz)
     theirs = lombscargle(t, x, 2 * np.pi * hz)
     near = theirs > 0.02 * theirs.max()
-    np.testing.assert_allclose(ours[near] / t.size, theirs[near], rtol=0.1)  # the two differ by how they orthogonalise
+    # the two differ by how they orthogonalise
+    np.testing.assert_allclose(ours[near] / t.size, theirs[near], rtol=0.1)
     assert hz[np.argmax(ours)] == pytest.approx(100, abs=0.13)
 
 
@@ -181,7 +208,13 @@ def test_a_way_goes_one_way_in_its_low_and_its_high_readings() -> None:
 
 @pytest.mark.parametrize(
     ("scheme", "turned", "wanted"),
-    [("120", None, None), ("60", None, None), ("120", 1, "inverted"), ("120", 0, "inverted"), ("60", 2, "inverted")],
+    [
+        ("120", None, None),
+        ("60", None, None),
+        ("120", 1, "inverted"),
+        ("120", 0, "inverted"),
+        ("60", 2, "inverted"),
+    ],
 )
 def test_motor_halls_that_give_codes_of_no_scheme_have_one_inverted(
     scheme: str, turned: int | None, wanted: str | None
@@ -194,7 +227,9 @@ def test_motor_halls_that_give_codes_of_no_scheme_have_one_inverted(
     made = Stream("halls", np.arange(codes.size) * 0.002, signals, regular=False, scheme=scheme)
     said = [(one.kind, one.channel) for one in halls.find_in_halls(made)]
     assert said == ([] if wanted is None else [(wanted, f"h{turned + 1}")])  # type: ignore[operator]
-    held = Stream("halls", made.times_s, (*signals[:2], Signal("h3", LEVEL, np.zeros(codes.size))), scheme=scheme)
+    held = Stream(
+        "halls", made.times_s, (*signals[:2], Signal("h3", LEVEL, np.zeros(codes.size))), scheme=scheme
+    )
     assert [(one.kind, one.channel) for one in halls.find_in_halls(held)] == [("stuck", "h3")]
 
 
@@ -203,10 +238,14 @@ def told(kind: str, channel: str, confidence: float, on: str = "s") -> Finding:
 
 
 def test_what_another_finding_explains_accuses_no_more() -> None:
-    left = list(examine._weighed([told("clipped", "a", 0.9), told("stuck", "a", 0.8), told("stuck", "b", 0.8)]))
+    left = list(
+        examine._weighed([told("clipped", "a", 0.9), told("stuck", "a", 0.8), told("stuck", "b", 0.8)])
+    )
     assert [one.accuses for one in left] == [True, False, True]
 
 
 def test_one_fault_of_many_channels_is_one_finding() -> None:
-    (one,) = examine._together([told("flicker", "a", 0.7), told("flicker", "b", 0.9), told("flicker", "c", 0.8)])
+    (one,) = examine._together(
+        [told("flicker", "a", 0.7), told("flicker", "b", 0.9), told("flicker", "c", 0.8)]
+    )
     assert (one.channel, one.also) == ("b", ("c", "a"))

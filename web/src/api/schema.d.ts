@@ -764,7 +764,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Distance from a round-trip echo time, with its uncertainty and what the rules of thumb would have said. */
+        /** Distance from a round-trip echo time, with its uncertainty and what the rules of thumb would have */
         post: operations["echo_distance_api_calc_echo_distance_post"];
         delete?: never;
         options?: never;
@@ -1947,7 +1947,8 @@ export interface paths {
         };
         /**
          * Trace
-         * @description A sensor's readings between two times, s, at most about ``width`` points: minimum and maximum per bin.
+         * @description A sensor's readings between two times, s, at most about ``width`` points: minimum and maximum per
+         *     bin.
          */
         get: operations["trace_api_recordings__recording_id__trace_get"];
         put?: never;
@@ -2047,7 +2048,8 @@ export interface paths {
         };
         /**
          * All Lanes
-         * @description Channels of a recording on one time ruler, s, each at most about ``width`` points: lowest and highest per bin.
+         * @description Channels of a recording on one time ruler, s, each at most about ``width`` points: lowest and highest
+         *     per bin.
          */
         get: operations["all_lanes_api_recordings__recording_id__lanes_get"];
         put?: never;
@@ -2377,7 +2379,8 @@ export interface paths {
         put?: never;
         /**
          * Hold
-         * @description Watch for a want; it is taken by itself when it is still. Without a key, whichever the readings show.
+         * @description Watch for a want; it is taken by itself when it is still. Without a key, whichever the readings
+         *     show.
          */
         post: operations["hold_api_rigs__slug__sensors__sensor__procedures__name__hold_post"];
         delete?: never;
@@ -2615,7 +2618,8 @@ export interface paths {
         };
         /**
          * Decision Now
-         * @description A decision worked out on the recordings named (``from``, or ``none`` of them), with what is picked (name:value).
+         * @description A decision worked out on the recordings named (``from``, or ``none`` of them), with what is picked
+         *     (name:value).
          */
         get: operations["decision_now_api_rigs__slug__sensors__sensor__decisions__name__get"];
         put?: never;
@@ -3054,7 +3058,8 @@ export interface components {
         };
         /**
          * AskModel
-         * @description A raw number that is asked for, and what it is just now; ``volts`` is what one count is worth, where it is one.
+         * @description A raw number that is asked for, and what it is just now; ``volts`` is what one count is worth, where it
+         *     is one.
          */
         AskModel: {
             /** Name */
@@ -3168,10 +3173,10 @@ export interface components {
         };
         /**
          * Board
-         * @description A board by ability. ``limit_v`` is the most a pin bears, ``high_level_v`` the least that surely reads high,
-         *     ``low_level_v`` the most that surely reads low, ``logic_v`` what an output gives when high. ``pin_ma`` is the most one
-         *     pin should give, ``pins_ma`` all together. ``programs`` are the languages it runs; ``python`` which pin module is there.
-         *     ``jitter_us`` is how badly it times an edge.
+         * @description A board by ability. ``limit_v`` is the most a pin bears, ``high_level_v`` the least that surely reads
+         *     high, ``low_level_v`` the most that surely reads low, ``logic_v`` what an output gives when high.
+         *     ``pin_ma`` is the most one pin should give, ``pins_ma`` all together. ``programs`` are the languages it
+         *     runs; ``python`` which pin module is there. ``jitter_us`` is how badly it times an edge.
          */
         "Board-Input": {
             /** Kind */
@@ -3241,10 +3246,10 @@ export interface components {
         };
         /**
          * Board
-         * @description A board by ability. ``limit_v`` is the most a pin bears, ``high_level_v`` the least that surely reads high,
-         *     ``low_level_v`` the most that surely reads low, ``logic_v`` what an output gives when high. ``pin_ma`` is the most one
-         *     pin should give, ``pins_ma`` all together. ``programs`` are the languages it runs; ``python`` which pin module is there.
-         *     ``jitter_us`` is how badly it times an edge.
+         * @description A board by ability. ``limit_v`` is the most a pin bears, ``high_level_v`` the least that surely reads
+         *     high, ``low_level_v`` the most that surely reads low, ``logic_v`` what an output gives when high.
+         *     ``pin_ma`` is the most one pin should give, ``pins_ma`` all together. ``programs`` are the languages it
+         *     runs; ``python`` which pin module is there. ``jitter_us`` is how badly it times an edge.
          */
         "Board-Output": {
             /** Kind */
@@ -3830,7 +3835,8 @@ export interface components {
         };
         /**
          * DriftModel
-         * @description How a constant moved from one accepted calibration to the next: times as ISO dates, values, ± (95 %).
+         * @description How a constant moved from one accepted calibration to the next: times as ISO dates, values, ± (95
+         *     %).
          */
         DriftModel: {
             /** Name */
@@ -3848,7 +3854,8 @@ export interface components {
         };
         /**
          * EchoDistanceInputs
-         * @description ``speed_m_s`` overrides the formula; with ``speed_at_c`` it is carried from that air to ``temperature_c``.
+         * @description ``speed_m_s`` overrides the formula; with ``speed_at_c`` it is carried from that air to
+         *     ``temperature_c``.
          */
         EchoDistanceInputs: {
             /** Echo Us */
@@ -4078,8 +4085,8 @@ export interface components {
         };
         /**
          * FaultModel
-         * @description What looks wrong: ``sensor`` is whose it is (empty: the line's), ``channel`` and ``also`` the signals with it; the span
-         *     in s; ``causes`` the likeliest first.
+         * @description What looks wrong: ``sensor`` is whose it is (empty: the line's), ``channel`` and ``also`` the signals
+         *     with it; the span in s; ``causes`` the likeliest first.
          */
         FaultModel: {
             /** Kind */
@@ -4121,8 +4128,9 @@ export interface components {
         };
         /**
          * FileModel
-         * @description A file on the bench, with what was said of its columns so far: ``state`` is new, waiting, running, done, failed or stopped; while it runs ``done`` of its
-         *     ``size`` bytes are read and ``rows`` taken; ``recording`` is what it became, ``message`` why it failed.
+         * @description A file on the bench, with what was said of its columns so far: ``state`` is new, waiting, running,
+         *     done, failed or stopped; while it runs ``done`` of its ``size`` bytes are read and ``rows`` taken;
+         *     ``recording`` is what it became, ``message`` why it failed.
          */
         FileModel: {
             /** Id */
@@ -4402,8 +4410,8 @@ export interface components {
         };
         /**
          * Geometry
-         * @description Sizes of the vehicle, mm; None is not known. ``front_mm`` is the bumper's distance forward of the drive axle,
-         *     ``line_mm`` the width of the tape it follows; the board's place has the axes of Mount.
+         * @description Sizes of the vehicle, mm; None is not known. ``front_mm`` is the bumper's distance forward of the drive
+         *     axle, ``line_mm`` the width of the tape it follows; the board's place has the axes of Mount.
          */
         "Geometry-Input": {
             /** Length Mm */
@@ -4433,8 +4441,8 @@ export interface components {
         };
         /**
          * Geometry
-         * @description Sizes of the vehicle, mm; None is not known. ``front_mm`` is the bumper's distance forward of the drive axle,
-         *     ``line_mm`` the width of the tape it follows; the board's place has the axes of Mount.
+         * @description Sizes of the vehicle, mm; None is not known. ``front_mm`` is the bumper's distance forward of the drive
+         *     axle, ``line_mm`` the width of the tape it follows; the board's place has the axes of Mount.
          */
         "Geometry-Output": {
             /** Length Mm */
@@ -4544,8 +4552,8 @@ export interface components {
         };
         /**
          * Health
-         * @description Whether the parts are up; ``unwell`` are threads and tasks that have crashed and are not well again; ``demo`` tells
-         *     which database is served.
+         * @description Whether the parts are up; ``unwell`` are threads and tasks that have crashed and are not well again;
+         *     ``demo`` tells which database is served.
          */
         Health: {
             /** Ok */
@@ -5064,7 +5072,8 @@ export interface components {
         };
         /**
          * Lists
-         * @description What there is to choose from; ``families`` are what kinds of parts are listed under, ``forms`` those of exported files.
+         * @description What there is to choose from; ``families`` are what kinds of parts are listed under, ``forms`` those of
+         *     exported files.
          */
         Lists: {
             /** Templates */
@@ -5110,8 +5119,8 @@ export interface components {
         };
         /**
          * LiveMessage
-         * @description How a rig stands and what is new of its sensors. ``now_s`` is the rig's time; ``version`` rises with every stored change
-         *     that windows show.
+         * @description How a rig stands and what is new of its sensors. ``now_s`` is the rig's time; ``version`` rises with
+         *     every stored change that windows show.
          */
         LiveMessage: {
             /**
@@ -5246,8 +5255,8 @@ export interface components {
         };
         /**
          * MeaningModel
-         * @description What becomes of a label's number: a channel by ``number × factor + zero``, the board's time, what was true
-         *     at a row of a file, or nothing.
+         * @description What becomes of a label's number: a channel by ``number × factor + zero``, the board's time, what was
+         *     true at a row of a file, or nothing.
          */
         MeaningModel: {
             /**
@@ -5513,8 +5522,9 @@ export interface components {
         };
         /**
          * Mount
-         * @description Where a part sits, mm: ``x_mm`` forward of the middle of the drive axle, ``y_mm`` to the left, ``height_mm`` above
-         *     the ground; ``heading_deg`` is where its beam looks, counter-clockwise from straight ahead.
+         * @description Where a part sits, mm: ``x_mm`` forward of the middle of the drive axle, ``y_mm`` to the left,
+         *     ``height_mm`` above the ground; ``heading_deg`` is where its beam looks, counter-clockwise from straight
+         *     ahead.
          */
         "Mount-Input": {
             /**
@@ -5537,8 +5547,9 @@ export interface components {
         };
         /**
          * Mount
-         * @description Where a part sits, mm: ``x_mm`` forward of the middle of the drive axle, ``y_mm`` to the left, ``height_mm`` above
-         *     the ground; ``heading_deg`` is where its beam looks, counter-clockwise from straight ahead.
+         * @description Where a part sits, mm: ``x_mm`` forward of the middle of the drive axle, ``y_mm`` to the left,
+         *     ``height_mm`` above the ground; ``heading_deg`` is where its beam looks, counter-clockwise from straight
+         *     ahead.
          */
         "Mount-Output": {
             /**
@@ -5884,8 +5895,8 @@ export interface components {
         };
         /**
          * PartModel
-         * @description A fitted part, sensor or output, with its answers; those not given are the usual ones. ``shape`` is what a plan draws:
-         *     a cone with its angle and reach, or a row with its pitch.
+         * @description A fitted part, sensor or output, with its answers; those not given are the usual ones. ``shape`` is
+         *     what a plan draws: a cone with its angle and reach, or a row with its pitch.
          */
         PartModel: {
             /** Id */
@@ -5986,8 +5997,8 @@ export interface components {
         };
         /**
          * Pin
-         * @description A board pin: its label, and what it can do (see ABILITIES). ``code`` is what a program calls it (empty: its label);
-         *     ``timer`` is the timer behind its pwm or capture.
+         * @description A board pin: its label, and what it can do (see ABILITIES). ``code`` is what a program calls it (empty:
+         *     its label); ``timer`` is the timer behind its pwm or capture.
          */
         "Pin-Input": {
             /** Name */
@@ -6007,8 +6018,8 @@ export interface components {
         };
         /**
          * Pin
-         * @description A board pin: its label, and what it can do (see ABILITIES). ``code`` is what a program calls it (empty: its label);
-         *     ``timer`` is the timer behind its pwm or capture.
+         * @description A board pin: its label, and what it can do (see ABILITIES). ``code`` is what a program calls it (empty:
+         *     its label); ``timer`` is the timer behind its pwm or capture.
          */
         "Pin-Output": {
             /** Name */
@@ -6295,8 +6306,8 @@ export interface components {
         };
         /**
          * Rail
-         * @description A supply that the board offers, by label and volts; ground is 0 V. ``ma`` is what it can give (None: the board's
-         *     ``supply_ma``).
+         * @description A supply that the board offers, by label and volts; ground is 0 V. ``ma`` is what it can give (None:
+         *     the board's ``supply_ma``).
          */
         "Rail-Input": {
             /** Name */
@@ -6308,8 +6319,8 @@ export interface components {
         };
         /**
          * Rail
-         * @description A supply that the board offers, by label and volts; ground is 0 V. ``ma`` is what it can give (None: the board's
-         *     ``supply_ma``).
+         * @description A supply that the board offers, by label and volts; ground is 0 V. ``ma`` is what it can give (None:
+         *     the board's ``supply_ma``).
          */
         "Rail-Output": {
             /** Name */
@@ -6721,8 +6732,8 @@ export interface components {
         };
         /**
          * ResistorDecodeResult
-         * @description ``other_way_ohm`` is what the bands say read from the other end, null when they say nothing; ``choices`` are the
-         *     colours that can stand in each band.
+         * @description ``other_way_ohm`` is what the bands say read from the other end, null when they say nothing;
+         *     ``choices`` are the colours that can stand in each band.
          */
         ResistorDecodeResult: {
             /**
@@ -6757,7 +6768,8 @@ export interface components {
         };
         /**
          * Rig
-         * @description The whole document of a rig revision. ``board_from`` is what powers the board: USB, or a supply's name.
+         * @description The whole document of a rig revision. ``board_from`` is what powers the board: USB, or a supply's
+         *     name.
          */
         Rig: {
             /** Title */
@@ -7143,8 +7155,8 @@ export interface components {
         };
         /**
          * SensorNow
-         * @description A sensor as it stands, and its readings since the message before: ``t`` s, ``r`` raw, ``v`` converted; ``fresh`` ones
-         *     take the place of all before. ``instruments`` holds what stands on each.
+         * @description A sensor as it stands, and its readings since the message before: ``t`` s, ``r`` raw, ``v`` converted;
+         *     ``fresh`` ones take the place of all before. ``instruments`` holds what stands on each.
          */
         SensorNow: {
             /** Raw */
@@ -7272,7 +7284,8 @@ export interface components {
         };
         /**
          * ShownModel
-         * @description Something that can be a lane: ``channel`` is empty for converted readings; ``form`` is numbers, levels or edges.
+         * @description Something that can be a lane: ``channel`` is empty for converted readings; ``form`` is numbers, levels
+         *     or edges.
          */
         ShownModel: {
             /** Id */
@@ -7426,8 +7439,8 @@ export interface components {
         };
         /**
          * SourceAsked
-         * @description ``stand-in`` over its pseudo-terminal (``stand-in-tcp``: over TCP), ``serial`` with a path, ``tcp`` with host and port,
-         *     ``replay`` of a recording at a speed.
+         * @description ``stand-in`` over its pseudo-terminal (``stand-in-tcp``: over TCP), ``serial`` with a path, ``tcp``
+         *     with host and port, ``replay`` of a recording at a speed.
          */
         SourceAsked: {
             /**
@@ -7726,7 +7739,8 @@ export interface components {
         };
         /**
          * StonesModel
-         * @description ``next`` is the number of the stone to be cut, ``waiting`` how many settled constants the last one lacks.
+         * @description ``next`` is the number of the stone to be cut, ``waiting`` how many settled constants the last one
+         *     lacks.
          */
         StonesModel: {
             /** Stones */
@@ -7837,8 +7851,8 @@ export interface components {
         };
         /**
          * Supply
-         * @description A supply beside the board: a battery, or a regulator of its own. ``most_v`` is what it gives when full; ``grounded``
-         *     says whether its minus is joined to the board's ground.
+         * @description A supply beside the board: a battery, or a regulator of its own. ``most_v`` is what it gives when full;
+         *     ``grounded`` says whether its minus is joined to the board's ground.
          */
         "Supply-Input": {
             /** Name */
@@ -7857,8 +7871,8 @@ export interface components {
         };
         /**
          * Supply
-         * @description A supply beside the board: a battery, or a regulator of its own. ``most_v`` is what it gives when full; ``grounded``
-         *     says whether its minus is joined to the board's ground.
+         * @description A supply beside the board: a battery, or a regulator of its own. ``most_v`` is what it gives when full;
+         *     ``grounded`` says whether its minus is joined to the board's ground.
          */
         "Supply-Output": {
             /** Name */
@@ -8389,9 +8403,9 @@ export interface components {
         };
         /**
          * Wire
-         * @description One lead, in its real colour, from a pin of a fitted part (``sensor`` is that part's id) to a board pin, a rail, a
-         *     supply, or another part's pin ("id.pin"); ``to`` is empty while it hangs free. A ``fixed`` wire stays where a person
-         *     put it when pins are assigned anew.
+         * @description One lead, in its real colour, from a pin of a fitted part (``sensor`` is that part's id) to a board
+         *     pin, a rail, a supply, or another part's pin ("id.pin"); ``to`` is empty while it hangs free. A ``fixed``
+         *     wire stays where a person put it when pins are assigned anew.
          */
         Wire: {
             /** Sensor */
@@ -8438,7 +8452,8 @@ export interface components {
         };
         /**
          * WishAsked
-         * @description How to take a file in: its name, what columns mean by name (only where the guess will not do), its rate, Hz.
+         * @description How to take a file in: its name, what columns mean by name (only where the guess will not do), its
+         *     rate, Hz.
          */
         WishAsked: {
             /**

@@ -2,6 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import { api, ask } from "../api/client";
 import { keys } from "../api/keys";
+import { renew } from "../api/renew";
 import { useLive, useNow } from "../hooks/live";
 
 /** Says what is away, in a line above the work, and fetches everything anew when it is back. */
@@ -20,7 +21,7 @@ export function Away() {
   const well = database && app;
   const before = useRef(well);
   useEffect(() => {
-    if (well && !before.current) void queries.invalidateQueries();
+    if (well && !before.current) void renew(queries);
     before.current = well;
   }, [well, queries]);
   const unwell = health.data?.unwell ?? [];

@@ -3,6 +3,7 @@ import { useEffect, useId, useRef, useState } from "react";
 import { Form, Offcanvas } from "react-bootstrap";
 import { api, ask, type Schemas } from "../api/client";
 import { keys } from "../api/keys";
+import { renew } from "../api/renew";
 import { useAct } from "../hooks/act";
 import { usePlace } from "../hooks/place";
 import { useSettings } from "../hooks/settings";
@@ -43,7 +44,7 @@ export function StandInDrawer({ show, onHide }: { show: boolean; onHide: () => v
       return true;
     });
     last.current = asked.catch(() => null);
-    if (!(await act.attempt(asked))) void queries.invalidateQueries({ queryKey: key });
+    if (!(await act.attempt(asked))) void renew(queries, key);
   };
   const of = (owner: string, fault: boolean) =>
     (hands.data ?? []).filter((one) => one.owner === owner && one.fault === fault);

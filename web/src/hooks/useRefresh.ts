@@ -1,6 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useRef } from "react";
 import { keys } from "../api/keys";
+import { renew } from "../api/renew";
 
 /** Look again at everything of a rig. While one look is under way the next waits for its end, and stands for all that were
  * asked for meanwhile: many changes in a row are seen as they come, not only after the last. */
@@ -11,7 +12,7 @@ export function useRefresh(slug: string): () => Promise<void> {
   return useCallback(() => {
     const look = () => {
       waiting.current = null;
-      const now = queries.invalidateQueries({ queryKey: keys.rig(slug) }).finally(() => {
+      const now = renew(queries, keys.rig(slug)).finally(() => {
         if (running.current === now) running.current = null;
       });
       running.current = now;

@@ -3,6 +3,7 @@ import { type ChangeEvent, type FormEvent, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, ask, Refused, type Rig, type Schemas } from "../api/client";
 import { keys } from "../api/keys";
+import { renew } from "../api/renew";
 import { useLists } from "../hooks/useLists";
 import { Glyph } from "../ui/Glyph";
 
@@ -25,7 +26,7 @@ export function Rigs() {
       return false;
     }
     setSaid({ text, undo });
-    await queries.invalidateQueries({ queryKey: keys.rigs });
+    await renew(queries, keys.rigs);
     return true;
   };
   const bringBack = (rig: RigLine) =>
@@ -188,7 +189,7 @@ function NewRig() {
   const open = async (call: Promise<Rig>) => {
     try {
       const rig = await call;
-      await queries.invalidateQueries({ queryKey: keys.rigs });
+      await renew(queries, keys.rigs);
       navigate(`/${rig.slug}/wire`);
     } catch (error) {
       setFault(error instanceof Refused ? error.message : "The rig was not made.");

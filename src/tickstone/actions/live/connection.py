@@ -16,8 +16,8 @@ IDLE, LIVE, LOST = "idle", "live", "lost"
 
 
 class Connection:
-    """Opens a source for an intake. ``status`` is idle, live or lost; ``why`` says how it was lost or ended; ``lost_at`` is
-    when, s of our own clock."""
+    """Opens a source for an intake. ``status`` is idle, live or lost; ``why`` says how it was lost or ended;
+    ``lost_at`` is when, s of our own clock."""
 
     def __init__(
         self, intake: Intake, lock: threading.RLock, supervisor: Supervisor | None, clock: Callable[[], float]

@@ -29,7 +29,8 @@ _Key = tuple[str, str]  # kind and stream: which of its channels is the surest m
 
 
 class Finder:
-    """Looks at what a rig sent lately, again and again. A finding is shown when it persists, and goes when it is mended."""
+    """Looks at what a rig sent lately, again and again. A finding is shown when it persists, and goes when it
+    is mended."""
 
     def __init__(self) -> None:
         self._seen: Counter[_Key] = Counter()
@@ -50,7 +51,9 @@ class Finder:
     def look(self, record: Record, now_s: float) -> bool:
         """Look once; returns whether what is shown has changed."""
         before, shown = self._shown.keys(), dict(self._shown)
-        paces = {one.key: float(np.median(np.diff(one.times_s))) for one in record.streams if one.times_s.size > 2}
+        paces = {
+            one.key: float(np.median(np.diff(one.times_s))) for one in record.streams if one.times_s.size > 2
+        }
         current = {
             (one.kind, one.stream): one
             for one in examine(record)

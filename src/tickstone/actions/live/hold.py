@@ -11,9 +11,9 @@ from tickstone.core.constants import Values
 
 @dataclass(frozen=True)
 class Hold:
-    """What is being watched for: a want (None: whichever of them it is), what was typed for it, what is held already.
-    ``moved`` becomes true once something has moved since the step before, at ``before_s``: the next one is never a copy of
-    the last. Only readings after ``since_s`` count."""
+    """What is being watched for: a want (None: whichever of them it is), what was typed for it, what is held
+    already. ``moved`` becomes true once something has moved since the step before, at ``before_s``: the next
+    one is never a copy of the last. Only readings after ``since_s`` count."""
 
     calibration_id: int
     sensor: str
@@ -37,7 +37,8 @@ class Hold:
 
 @dataclass(frozen=True)
 class Taken:
-    """The step that was taken last: in which recording, of which sensor, under which key, and when, s of the rig's time."""
+    """The step that was taken last: in which recording, of which sensor, under which key, and when, s of the
+    rig's time."""
 
     recording_id: int
     sensor: str

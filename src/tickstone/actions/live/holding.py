@@ -1,4 +1,5 @@
-"""Holding: a pose or place is watched for in what comes live, judged by its procedure, and taken when it is still."""
+"""Holding: a pose or place is watched for in what comes live, judged by its procedure, and taken when it is
+still."""
 
 from __future__ import annotations
 
@@ -31,8 +32,9 @@ LATE_S = 2.0  # a sensor that has said nothing for so long stands: what it said 
 
 def prepare(
     session: Session, slug: str, sensor: str, name: str, key: str, truth: Mapping[str, float], now_s: float
-) -> Hold:  # fmt: skip
-    """Get ready to watch for a want; an empty key is whichever the readings show. Raises BadInput that names the field."""
+) -> Hold:
+    """Get ready to watch for a want; an empty key is whichever the readings show. Raises BadInput that names
+    the field."""
     stored = rigs.rig_named(session, slug)
     procedure, values = calibrating.procedure_of(stored.rig, sensor, name), settled(session, stored, sensor)
     mine = calibrating.draft(session, slug, sensor, name)
@@ -44,14 +46,23 @@ def prepare(
     air_sd = settled(session, stored, air[0].id)["offset"].sd if air else None
     analogue = any(channel.unit == "counts" for channel in kind(stored.rig.sensor(sensor).kind).channels)
     return Hold(
-        mine.id, sensor, mine.sensor_id, procedure, want, said, tuple(step for step in steps if step.key != own), values,
-        now_s, 0.5 if air_sd is None else air_sd, analogue and kind(stored.rig.sensor(sensor).kind).family != "power",
-    )  # fmt: skip
+        mine.id,
+        sensor,
+        mine.sensor_id,
+        procedure,
+        want,
+        said,
+        tuple(step for step in steps if step.key != own),
+        values,
+        now_s,
+        0.5 if air_sd is None else air_sd,
+        analogue and kind(stored.rig.sensor(sensor).kind).family != "power",
+    )
 
 
 def window_of(live: LiveRig, hold: Hold, since_s: float | None = None) -> Window:
-    """The rig's last readings as the procedure wants them: its seconds, or everything since the hold, and none from before
-    it; everything since ``since_s`` where that is given."""
+    """The rig's last readings as the procedure wants them: its seconds, or everything since the hold, and
+    none from before it; everything since ``since_s`` where that is given."""
     with live.held():
         watched = live.intake.watched[hold.sensor]
         now_s = live.view.now_s()
@@ -70,35 +81,40 @@ def judge_now(live: LiveRig, hold: Hold) -> Holding:
     """Judge the rig's last readings against what is being watched for."""
     judged = hold.procedure.judge(window_of(live, hold), hold.want, hold.truth, hold.steps, hold.values)
     if judged.ready and not hold.moved:
-        return replace(judged, ready=False, why_not=f"Taken. Now: {hold.want.do if hold.want else 'the next pose.'}")
+        return replace(
+            judged, ready=False, why_not=f"Taken. Now: {hold.want.do if hold.want else 'the next pose.'}"
+        )
     return judged
 
 
 def has_moved(live: LiveRig, hold: Hold) -> bool:
-    """Whether anything has moved since the step before; readings that are merely too few yet are no motion."""
+    """Whether anything has moved since the step before; readings that are merely too few yet are no
+    motion."""
     seen = window_of(live, hold, hold.before_s - LOOK_BEFORE_S)
     judged = hold.procedure.judge(seen, hold.want, hold.truth, hold.steps, hold.values)
     if not judged.ready and judged.lacks is None:
         return True
     watched = live.intake.watched[hold.sensor]
     amounts = [
-        one.name for one in watched.kind.channels_of(watched.options)
+        one.name
+        for one in watched.kind.channels_of(watched.options)
         if one.form == "level" and (one.low, one.high) != (0, 1)
-    ]  # fmt: skip
+    ]
     cut = int(np.searchsorted(seen.times_s, hold.before_s, "right"))
     return any(differs(seen.channels[name][:cut], seen.channels[name][cut:][-LATEST:]) for name in amounts)
 
 
 def keep_step(session: Session, live: LiveRig, hold: Hold, judged: Holding, *, forced: bool) -> str:
-    """Store the rig's last readings as a held step: a marked span with its truth, and a step of the draft; returns its key.
-    Raises BadInput for ``key`` while nothing has come since it is held."""
+    """Store the rig's last readings as a held step: a marked span with its truth, and a step of the draft;
+    returns its key. Raises BadInput for ``key`` while nothing has come since it is held."""
     recording = live.recording
     if recording is None:
         raise NotConnected("The recording has ended: connect again and hold it anew.")
     seen = window_of(live, hold)
     if forced and hold.procedure.window_s(hold.want) and seen.times_s.size < LEAST_TAKEN:
         raise BadInput(
-            f"There is nothing to take yet: {seen.times_s.size} readings since it is held. Wait a moment.", "key"
+            f"There is nothing to take yet: {seen.times_s.size} readings since it is held. Wait a moment.",
+            "key",
         )
     want = hold.want or calibrating.wanted(hold.procedure, judged.key or "+z", hold.steps, hold.values)
     numbers = hold.procedure.take(seen, want.key, hold.values)
@@ -109,30 +125,53 @@ def keep_step(session: Session, live: LiveRig, hold: Hold, judged: Holding, *, f
     conditions |= {name: hold.truth[name] for name in ("height_mm", "lamp") if name in hold.truth}
     key, label = hold.procedure.key_of(want, hold.truth), hold.procedure.label_of(want, hold.truth)
     mark = recordings.add_mark(
-        session, recording.id, begin, end, label, sensor_id=hold.sensor_id,
-        truth=calibrating.truth_of(hold.truth), conditions=conditions,
-    )  # fmt: skip
+        session,
+        recording.id,
+        begin,
+        end,
+        label,
+        sensor_id=hold.sensor_id,
+        truth=calibrating.truth_of(hold.truth),
+        conditions=conditions,
+    )
     step = calibrating.new_step(
-        key, label, hold.truth, numbers, "taken at once" if forced else "taken when still", n=int(seen.times_s.size),
-        held_s=seen.span_s, air_c=seen.air_c, supply_v=seen.supply_v, mark_id=mark, recording_id=recording.id,
-    )  # fmt: skip
+        key,
+        label,
+        hold.truth,
+        numbers,
+        "taken at once" if forced else "taken when still",
+        n=int(seen.times_s.size),
+        held_s=seen.span_s,
+        air_c=seen.air_c,
+        supply_v=seen.supply_v,
+        mark_id=mark,
+        recording_id=recording.id,
+    )
     calibrating.add_step(session, hold.calibration_id, step, hold.procedure, hold.values)
     return key
 
 
 def next_hold(session: Session, hold: Hold, now_s: float) -> Hold | None:
-    """What to watch for after a step was taken: the next want, when nothing has to be typed for it; None when there is none."""
+    """What to watch for after a step was taken: the next want, when nothing has to be typed for it; None when
+    there is none."""
     steps = calibrating.steps_of(calibrations.calibration(session, hold.calibration_id))
     missing = hold.procedure.missing(steps, hold.values)
     if not missing or any(field.needed for field in missing[0].fields):
         return None
     want = None if hold.procedure.hands_free else missing[0]
-    kept = {name: value for name, value in hold.truth.items() if want and name in {field.name for field in want.fields}}
-    return replace(hold, want=want, truth=kept, steps=tuple(steps), since_s=now_s, moved=False, before_s=now_s)
+    kept = {
+        name: value
+        for name, value in hold.truth.items()
+        if want and name in {field.name for field in want.fields}
+    }
+    return replace(
+        hold, want=want, truth=kept, steps=tuple(steps), since_s=now_s, moved=False, before_s=now_s
+    )
 
 
 class Holds:
-    """Holding on every rig that is live. Only what is held in a recording counts: one begins when none is running."""
+    """Holding on every rig that is live. Only what is held in a recording counts: one begins when none is
+    running."""
 
     def __init__(self, rigs: LiveRigs, recordings: Recordings) -> None:
         self._rigs, self._recordings = rigs, recordings
@@ -166,7 +205,8 @@ class Holds:
             self._recordings.stop(slug)
 
     def take(self, slug: str, *, forced: bool) -> bool:
-        """Take what is held if it may be taken (or must be), and go on to the next; returns whether it was taken."""
+        """Take what is held if it may be taken (or must be), and go on to the next; returns whether it was
+        taken."""
         live = self._rigs.of(slug)
         state, hold = live.holding, live.holding.hold
         if hold is None:
@@ -187,7 +227,8 @@ class Holds:
 
 
 def _after(last: Taken | None, live: LiveRig, hold: Hold) -> Hold:
-    """A hold that follows on a step: something must have moved since then, but for a step that is held again."""
+    """A hold that follows on a step: something must have moved since then, but for a step that is held
+    again."""
     if last is None or live.recording is None or hold.own_key == last.key:
         return hold
     same = (last.recording_id, last.sensor) == (live.recording.id, hold.sensor)

@@ -1,4 +1,5 @@
-"""What comes in from a live rig: lines become readings, readings are converted, kept, and handed to the recording that runs."""
+"""What comes in from a live rig: lines become readings, readings are converted, kept, and handed to the
+recording that runs."""
 
 from __future__ import annotations
 
@@ -29,8 +30,8 @@ Pending = dict[str, tuple[list[int], list[tuple[float, ...]]]]
 
 
 class Intake:
-    """Takes lines and keeps what they tell. ``rig`` and ``values`` are the rig and the constants of its sensors as they
-    stand; ``clock`` is our own, s. Thread-safe by the ``lock`` that it shares."""
+    """Takes lines and keeps what they tell. ``rig`` and ``values`` are the rig and the constants of its
+    sensors as they stand; ``clock`` is our own, s. Thread-safe by the ``lock`` that it shares."""
 
     def __init__(
         self,
@@ -53,7 +54,8 @@ class Intake:
         self.pace = pace
         self.trouble = Trouble()
         self.lateness = Lateness(pace)
-        self.arrivals: deque[tuple[int, float]] = deque(maxlen=20_000)  # how many lines came when, s of our own clock
+        # how many lines came when, s of our own clock
+        self.arrivals: deque[tuple[int, float]] = deque(maxlen=20_000)
         self.lines = self.garbled = 0
         self.last_arrival_s = self.understood_at_s = 0.0
         self.now_us = 0  # the rig's time of the last line
@@ -98,7 +100,7 @@ class Intake:
             if self._thermometer() is None:
                 self._air.clear()  # nobody measures the air any more
 
-    # Lines ----------------------------------------------------------------------------------------------------------
+    # Lines --------------------------------------------------------------------------------------------------
 
     def take_lines(self, lines: list[str], arrival_s: float) -> None:
         """Take lines that arrived together at ``arrival_s``, s of our own clock."""
@@ -171,10 +173,13 @@ class Intake:
                 self.recording.take(key, placed.segment, placed.t_us, row)
 
     def _convert(self) -> None:
-        """Convert what waits. That is put off until somebody looks, so that many rows are a single piece of work."""
+        """Convert what waits. That is put off until somebody looks, so that many rows are a single piece of
+        work."""
         pending, self._pending = self._pending, {}
         thermometer = self._thermometer()
-        for key in sorted(pending, key=lambda key: key != thermometer):  # the air first: others convert with it
+        for key in sorted(
+            pending, key=lambda key: key != thermometer
+        ):  # the air first: others convert with it
             times, rows = pending[key]
             mean = self._mean_air()
             air = None if mean is None else np.full(len(times), mean)
@@ -182,7 +187,7 @@ class Intake:
             if key == thermometer:
                 self._air.extend(converted.values[converted.valid].tolist())
 
-    # What was kept ----------------------------------------------------------------------------------------------------
+    # What was kept ------------------------------------------------------------------------------------------
 
     @property
     def watched(self) -> Mapping[str, Watched]:

@@ -35,7 +35,8 @@ class Lateness:
         self._most: Cached[float] = Cached(GLANCE_S)
 
     def add(self, now_s: float, first_us: int) -> None:
-        """Lines have come by ``now_s``, s of our own clock, the first of them with the rig's time ``first_us``."""
+        """Lines have come by ``now_s``, s of our own clock, the first of them with the rig's time
+        ``first_us``."""
         self._batches.append((now_s, self._pace * now_s - first_us / 1e6))
 
     def clear(self) -> None:
@@ -44,10 +45,13 @@ class Lateness:
         self._most = Cached(GLANCE_S)
 
     def complete_to_s(self, now_s: float) -> float | None:
-        """Up to when, s of the rig's time, everything that was sent has surely come; None before the first lines."""
+        """Up to when, s of the rig's time, everything that was sent has surely come; None before the first
+        lines."""
         if not self._batches:
             return None
         return self._pace * now_s - self._most.get(now_s, lambda: self._most_at(now_s))
 
     def _most_at(self, now_s: float) -> float:
-        return max((late for at, late in self._batches if now_s - at < LOOK_BACK_S), default=self._batches[-1][1])
+        return max(
+            (late for at, late in self._batches if now_s - at < LOOK_BACK_S), default=self._batches[-1][1]
+        )

@@ -1,4 +1,5 @@
-"""The looking for faults in what comes live: a thread of its own, so that it never holds up what is being recorded."""
+"""The looking for faults in what comes live: a thread of its own, so that it never holds up what is being
+recorded."""
 
 from __future__ import annotations
 
@@ -57,7 +58,8 @@ class Lookout:
 
 
 def heard(live: LiveRig, marks: Sequence[recordings.StoredMark] = ()) -> tuple[Record, float] | None:
-    """What a rig sent lately, copied, and its time now, s; None when nothing came. It is held only to copy."""
+    """What a rig sent lately, copied, and its time now, s; None when nothing came. It is held only to
+    copy."""
     with live.held():
         now_s = live.view.now_s()
         rig, values, trouble = live.intake.rig, live.intake.values, live.intake.trouble
@@ -74,7 +76,9 @@ def heard(live: LiveRig, marks: Sequence[recordings.StoredMark] = ()) -> tuple[R
         channels = {key: watched.channels for key, watched in live.intake.watched.items()}
         start_us = None if live.recording is None else live.recording.start_us
     streams = tuple(
-        stream_of(rig, rig.sensor(key), times, dict(zip(channels[key], rows, strict=True)), values[key], TICK_S)
+        stream_of(
+            rig, rig.sensor(key), times, dict(zip(channels[key], rows, strict=True)), values[key], TICK_S
+        )
         for key, (times, rows) in copies.items()
         if times.size
     )
@@ -82,6 +86,12 @@ def heard(live: LiveRig, marks: Sequence[recordings.StoredMark] = ()) -> tuple[R
         return None
     truths = tuple(truth_of(one, start_us) for one in marks) if start_us is not None else ()
     record = Record(
-        streams, truths, np.array([at for at, _ in odd]), odd[0][1] if odd else "", len(odd), lines + len(odd), restarts
+        streams,
+        truths,
+        np.array([at for at, _ in odd]),
+        odd[0][1] if odd else "",
+        len(odd),
+        lines + len(odd),
+        restarts,
     )
     return record, now_s

@@ -51,7 +51,8 @@ class Recordings:
         self._recovered = True
 
     def begin(self, slug: str, name: str = "") -> int:
-        """Begin a recording of everything the rig sends; returns its id. Raises NotConnected, and Conflict when one runs."""
+        """Begin a recording of everything the rig sends; returns its id. Raises NotConnected, and Conflict
+        when one runs."""
         live = self._rigs.of(slug)
         with self._beginning:
             if live.recording is not None:
@@ -74,13 +75,16 @@ class Recordings:
                         for s in stored.rig.sensors
                     ],
                 )
-                log.write_entry(session, stored.id, "recording", f"Recording begun: {title}", recording=recording_id)
+                log.write_entry(
+                    session, stored.id, "recording", f"Recording begun: {title}", recording=recording_id
+                )
             live.begin(Recorder(recording_id, SampleSink(self._database)), title)
         self._rigs.changed(slug)
         return recording_id
 
     def mark(self, slug: str, text: marking.MarkText, lasted_s: float = 0.0) -> int:
-        """Mark this moment in the running recording, or the span of the last ``lasted_s``; returns the mark's id."""
+        """Mark this moment in the running recording, or the span of the last ``lasted_s``; returns the mark's
+        id."""
         live = self._rigs.of(slug)
         recording = live.recording
         if recording is None:

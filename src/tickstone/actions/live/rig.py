@@ -24,9 +24,9 @@ from tickstone.supervised import Supervisor
 
 
 class LiveRig:
-    """At most one source, at most one recording, any number of windows that watch. ``version`` rises with every stored change
-    that windows show; ``rest`` is what it was like with motors off, kept until it is held against what it is like with them.
-    Thread-safe."""
+    """At most one source, at most one recording, any number of windows that watch. ``version`` rises with
+    every stored change that windows show; ``rest`` is what it was like with motors off, kept until it is held
+    against what it is like with them. Thread-safe."""
 
     def __init__(
         self,
@@ -81,8 +81,8 @@ class LiveRig:
             self.intake.recording = RunningRecording(recorder, name)
 
     def end(self) -> Recorder | None:
-        """Stop sending rows, and watching for what would be held in them; returns the recorder, which may still hold rows
-        to flush."""
+        """Stop sending rows, and watching for what would be held in them; returns the recorder, which may
+        still hold rows to flush."""
         with self._lock:
             recording, self.intake.recording = self.intake.recording, None
             self.holding = HoldState()

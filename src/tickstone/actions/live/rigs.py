@@ -53,8 +53,8 @@ class LiveRigs:
 
     @contextmanager
     def change(self, slug: str) -> Iterator[Session]:
-        """A transaction in which something stored about a rig changes: once it is kept, what is live takes it over and its
-        windows fetch it anew."""
+        """A transaction in which something stored about a rig changes: once it is kept, what is live takes it
+        over and its windows fetch it anew."""
         with self._database.transaction() as session:
             yield session
         self.changed(slug)

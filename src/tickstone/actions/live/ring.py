@@ -44,7 +44,8 @@ class History:
         self._count = 0
 
     def recent(self, since_s: float, least: int) -> tuple[Array, Array]:
-        """Rows since a time, and at least the last ``least``: times, shape (n,), and rows, shape (channels, n)."""
+        """Rows since a time, and at least the last ``least``: times, shape (n,), and rows, shape (channels,
+        n)."""
         size = FIRST_LOOK
         while size < self._held and self._times[(self._count - size) % self._times.size] >= since_s:
             size *= 4  # what is looked back over is short, as a rule
@@ -81,7 +82,11 @@ class Ring:
         """Add readings, each of shape (n,); only the last ``size`` of them can stay."""
         keep = slice(max(0, len(times_s) - self._size), None)
         places = (self._count + np.arange(len(times_s))[keep]) % self._size
-        self._rows[0, places], self._rows[1, places], self._rows[2, places] = times_s[keep], raw[keep], values[keep]
+        self._rows[0, places], self._rows[1, places], self._rows[2, places] = (
+            times_s[keep],
+            raw[keep],
+            values[keep],
+        )
         self._codes[places] = codes[keep]
         self._count += len(times_s)
 
@@ -104,5 +109,10 @@ class Ring:
         if found.times_s.size == 0:
             return found
         first = int(np.searchsorted(found.times_s, found.times_s[-1] - seconds, "left"))
-        return Stretch(found.times_s[first:], found.raw[first:], found.values[first:], found.codes[first:],
-                       found.last_seq)  # fmt: skip
+        return Stretch(
+            found.times_s[first:],
+            found.raw[first:],
+            found.values[first:],
+            found.codes[first:],
+            found.last_seq,
+        )

@@ -1,4 +1,5 @@
-"""The recording that runs: rows of a live rig on the recording's own axis, which begins with its first row."""
+"""The recording that runs: rows of a live rig on the recording's own axis, which begins with its first
+row."""
 
 from __future__ import annotations
 

@@ -21,9 +21,9 @@ class RecordingState:
 
 @dataclass(frozen=True)
 class LiveState:
-    """How the rig's line stands: ``status`` is idle, live, silent or lost; ``why`` is a sentence when lost or ended; ``advice``
-    what to do about a source that makes no sense; ``rhythm`` holds all lines a second, jitter and gaps of the sensor that
-    speaks most."""
+    """How the rig's line stands: ``status`` is idle, live, silent or lost; ``why`` is a sentence when lost or
+    ended; ``advice`` what to do about a source that makes no sense; ``rhythm`` holds all lines a second,
+    jitter and gaps of the sensor that speaks most."""
 
     status: str
     source: str
@@ -39,8 +39,8 @@ class LiveState:
 
 @dataclass
 class Trouble:
-    """What the line itself did wrong lately, by the rig's time, s: lines that make no sense, as (time, text), and when the
-    board began anew. ``counted`` holds how many lines had come by when, as (time, lines)."""
+    """What the line itself did wrong lately, by the rig's time, s: lines that make no sense, as (time, text),
+    and when the board began anew. ``counted`` holds how many lines had come by when, as (time, lines)."""
 
     odd: deque[tuple[float, str]] = field(default_factory=lambda: deque(maxlen=500))
     restarts: deque[float] = field(default_factory=lambda: deque(maxlen=50))

@@ -23,13 +23,14 @@ SILENT_S = 2.0
 LONGEST_AWAY_S = 3600.0
 NO_TEXT = 0.2  # of what came lately: with more strange bytes than that it is no text
 NO_TEXT_WORDS = (
-    "What comes is no text: the baud is most likely wrong. The board's program says it, in the line that begins its serial "
-    "port; 9600 and 115200 are the usual ones."
+    "What comes is no text: the baud is most likely wrong. The board's program says it, in the line that "
+    "begins its serial port; 9600 and 115200 are the usual ones."
 )
 
 
 class View:
-    """Looks at an intake and the connection that feeds it; several windows that look at one moment get one answer."""
+    """Looks at an intake and the connection that feeds it; several windows that look at one moment get one
+    answer."""
 
     def __init__(
         self, intake: Intake, connection: Connection, lock: threading.RLock, clock: Callable[[], float]
@@ -43,7 +44,7 @@ class View:
             self._glances: dict[str, Cached[Now]] = {}
             self._beat: Cached[Rhythm] = Cached(RHYTHM_S)
 
-    # How it stands ----------------------------------------------------------------------------------------------------
+    # How it stands ------------------------------------------------------------------------------------------
 
     def state(self) -> LiveState:
         """How the rig stands now."""
@@ -66,10 +67,12 @@ class View:
             )
 
     def _silent_after_s(self) -> float:
-        """How long no line may come before the source is called silent, s: where pulses alone send lines, a wheel that stands
-        is no silence."""
+        """How long no line may come before the source is called silent, s: where pulses alone send lines, a
+        wheel that stands is no silence."""
         watched = self._intake.watched
-        pulses = [stands_after_s(self._intake.values[key]) for key, w in watched.items() if w.kind.fades is not None]
+        pulses = [
+            stands_after_s(self._intake.values[key]) for key, w in watched.items() if w.kind.fades is not None
+        ]
         return SILENT_S + max(pulses) if pulses and len(pulses) == len(watched) else SILENT_S
 
     def _advice(self, now: float) -> str:
@@ -100,7 +103,8 @@ class View:
         return self._intake.now_us / 1e6
 
     def now_s(self) -> float:
-        """The rig's time now, s: of the last line, and by our own clock since then while the source is there."""
+        """The rig's time now, s: of the last line, and by our own clock since then while the source is
+        there."""
         with self._lock:
             if self._connection.status != LIVE or self._intake.lines == 0:
                 return self.last_line_s
@@ -108,12 +112,12 @@ class View:
             return self.last_line_s + self._intake.pace * since_s
 
     def _complete_to_s(self) -> float:
-        """Up to when, s of the rig's time, everything that was sent has surely been taken: what has not come since then does
-        not come."""
+        """Up to when, s of the rig's time, everything that was sent has surely been taken: what has not come
+        since then does not come."""
         to_s = self._intake.lateness.complete_to_s(self._clock()) if self._connection.status == LIVE else None
         return self.last_line_s if to_s is None else max(self.last_line_s, to_s)
 
-    # What its sensors say ---------------------------------------------------------------------------------------------
+    # What its sensors say -----------------------------------------------------------------------------------
 
     def now(self, sensor: str) -> Now:
         """What a sensor says now."""
@@ -121,7 +125,8 @@ class View:
             clock_s, intake = self._clock(), self._intake
             glance = self._glances.setdefault(sensor, Cached(GLANCE_S))
             return glance.get(
-                clock_s, lambda: intake.watched[sensor].now(self._complete_to_s(), clock_s, intake.values[sensor])
+                clock_s,
+                lambda: intake.watched[sensor].now(self._complete_to_s(), clock_s, intake.values[sensor]),
             )
 
     def stretch(self, sensor: str, since: int, most: int) -> Stretch:

@@ -24,8 +24,8 @@ NOISE_ROWS = 40
 
 @dataclass(frozen=True)
 class Now:
-    """What a sensor says now; ``value`` fades where no pulse comes. ``asked`` are the last raw numbers by name, ``series``
-    the last further results, ``instruments`` what stands on each."""
+    """What a sensor says now; ``value`` fades where no pulse comes. ``asked`` are the last raw numbers by
+    name, ``series`` the last further results, ``instruments`` what stands on each."""
 
     raw: float | None
     value: float | None
@@ -58,7 +58,9 @@ class Watched:
         self._last_s = 0.0
         self._sentence, self._settled_at = "", -WORDS_EVERY_S
         self._noise: float | None = None
-        self.instruments: dict[str, Instrument] = {name: INSTRUMENTS[name]() for name in self.kind.instruments}
+        self.instruments: dict[str, Instrument] = {
+            name: INSTRUMENTS[name]() for name in self.kind.instruments
+        }
         self.channels = tuple(channel.name for channel in self.kind.channels_of(self.options))
         self.history = History(HISTORY_ROWS, len(self.channels))
 
@@ -70,7 +72,8 @@ class Watched:
     def take(
         self, times_us: Sequence[int], rows: Sequence[Sequence[float]], values: Values, around: Surroundings
     ) -> Converted:
-        """Convert rows, one value a channel (NaN: not told), and keep them. Returns what was kept, converted."""
+        """Convert rows, one value a channel (NaN: not told), and keep them. Returns what was kept,
+        converted."""
         times = np.asarray(times_us, np.float64)
         table = np.asarray(rows, np.float64).T
         self.history.add(times / 1e6, table)
@@ -127,10 +130,17 @@ class Watched:
             value = 0.0 if age_s > stands_after_s(values) else min(value, self.kind.fades(age_s, values))
         self._settle(age_s, clock_s, values)
         return Now(
-            float(last.raw[-1]) if last.raw.size else None, value, code, dict(self._asked), dict(self._series),
+            float(last.raw[-1]) if last.raw.size else None,
+            value,
+            code,
+            dict(self._asked),
+            dict(self._series),
             {name: one.shown(now_s, values) for name, one in self.instruments.items()},
-            self._sentence, self._noise, self.readings, self.dropouts,
-        )  # fmt: skip
+            self._sentence,
+            self._noise,
+            self.readings,
+            self.dropouts,
+        )
 
     def _settle(self, age_s: float, clock_s: float, values: Values) -> None:
         """Words and noise are worked out anew only so often as they may change."""

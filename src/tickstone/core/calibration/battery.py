@@ -60,7 +60,9 @@ class TwoVolts(Procedure):
             return not_ready(NO_READING)
         shown = f"{np.median(counts):.0f}"
         if float(np.median(counts)) >= 2 ** values["bits"].value - 1:
-            return Holding(False, "The converter is at its top: this battery needs a larger divider.", figure=shown)
+            return Holding(
+                False, "The converter is at its top: this battery needs a larger divider.", figure=shown
+            )
         limits = {"counts": (max(3.0, 3 * values["noise"].value), "counts")}
         why = why_moving(window, limits, self.seconds, "Wait until it settles")
         if why:
@@ -68,10 +70,17 @@ class TwoVolts(Procedure):
         volts = truth["volts"]
         said = window.said[np.isfinite(window.said)]
         if said.size and abs(float(np.median(said)) / volts - 1) > 0.25:
-            return Holding(False, f"It says about {np.median(said):.1f} V, not {volts:g}: look at the meter, or the divider.",
-                           figure=shown)  # fmt: skip
+            return Holding(
+                False,
+                f"It says about {np.median(said):.1f} V, not {volts:g}: look at the meter, or the divider.",
+                figure=shown,
+            )
         for step in steps:
-            if abs(step.truth["volts"] / volts - 1) < SAME_SHARE and want is not None and step.key != want.key:
+            if (
+                abs(step.truth["volts"] / volts - 1) < SAME_SHARE
+                and want is not None
+                and step.key != want.key
+            ):
                 return Holding(
                     False, f"Almost the same as {step.label}: charge it, or run it down first.", figure=shown
                 )
@@ -87,47 +96,77 @@ class TwoVolts(Procedure):
         return {"counts": row["reading"]}
 
     def from_notebook(self, row: Mapping[str, float], values: Values) -> Step:
-        return Step("reading 1", "reading 1", {"volts": row["volts"]},
-                    {"mean": row["reading"], "mean_sd": 0.3, "sd": 0.0, "n": 1})  # fmt: skip
+        return Step(
+            "reading 1",
+            "reading 1",
+            {"volts": row["volts"]},
+            {"mean": row["reading"], "mean_sd": 0.3, "sd": 0.0, "n": 1},
+        )
 
     def fit(self, steps: Steps, values: Values) -> Outcome:
         by_parts = (values["top"].value + values["bottom"].value) / values["bottom"].value
         if not steps:
-            return Outcome(f"The divider is taken as its resistors’ print says, ÷ {by_parts:.3f}",
-                           "Two readings of a voltmeter settle it.", "Hold two readings.")  # fmt: skip
+            return Outcome(
+                f"The divider is taken as its resistors’ print says, ÷ {by_parts:.3f}",
+                "Two readings of a voltmeter settle it.",
+                "Hold two readings.",
+            )
         step_v = adc.lsb_v(int(values["bits"].value), values["reference"].value)
         pin = np.array([step.numbers["mean"] for step in steps]) * step_v
         volts = np.array([step.truth["volts"] for step in steps])
         if np.any(pin <= 0):
             why = "It reads 0 while the meter shows volts: the wire to the middle of the divider is off."
             return Outcome("The divider’s middle is not connected", why, why)
-        sds = np.hypot(np.hypot(METER_SHARE * volts, METER_V), by_parts * step_v * np.array(
-            [step.numbers["mean_sd"] for step in steps]))  # fmt: skip
+        sds = np.hypot(
+            np.hypot(METER_SHARE * volts, METER_V),
+            by_parts * step_v * np.array([step.numbers["mean_sd"] for step in steps]),
+        )
         weight = (pin / sds) ** 2
         ratio = float((volts / pin * weight).sum() / weight.sum())
         sd = 1.0 / math.sqrt(float(weight.sum()))
         left = {step.key: float(ratio * p - v) for step, p, v in zip(steps, pin, volts, strict=True)}
         if len(steps) < 2:
-            return Outcome(f"One reading says ÷ {ratio:.3f}", "A second one, well apart, shows whether it holds.",
-                           "Hold a second reading.", left=left, left_unit="V")  # fmt: skip
+            return Outcome(
+                f"One reading says ÷ {ratio:.3f}",
+                "A second one, well apart, shows whether it holds.",
+                "Hold a second reading.",
+                left=left,
+                left_unit="V",
+            )
         if float(volts.max() / volts.min()) < 1 + SAME_SHARE:
             why = "Both readings are of the same state: charge it, or run it down, and read again."
             return Outcome("Two readings of one state are one reading", why, why, left=left, left_unit="V")
-        chi = math.sqrt(sum((one / s) ** 2 for one, s in zip(left.values(), sds, strict=True)) / (len(steps) - 1))
+        chi = math.sqrt(
+            sum((one / s) ** 2 for one, s in zip(left.values(), sds, strict=True)) / (len(steps) - 1)
+        )
         odd = chi > 3
         wide = sd * (chi if odd else 1.0) * (coverage(len(steps) - 1) if odd else 1.0)
         change = 100 * (ratio / by_parts - 1)
-        verdict = (f"Good: both readings agree within {max(abs(one) for one in left.values()):.2f} V." if not odd else
-                   "Rough: the two say different ratios. Is the reference the same in both, and the ground common?")  # fmt: skip
+        verdict = (
+            f"Good: both readings agree within {max(abs(one) for one in left.values()):.2f} V."
+            if not odd
+            else (
+                "Rough: the two say different ratios. Is the reference the same in both, "
+                "and the ground common?"
+            )
+        )
         line = Line("", tuple((float(v), float(v) / ratio) for v in (0.0, volts.max() * 1.1)))
         dots = tuple(
-            Dot(float(v), float(p), off=odd, label=step.label) for step, v, p in zip(steps, volts, pin, strict=True)
+            Dot(float(v), float(p), off=odd, label=step.label)
+            for step, v, p in zip(steps, volts, pin, strict=True)
         )
         return Outcome(
-            f"The divider is ÷ {ratio:.3f} ± {2 * wide:.3f}", verdict, constants=(Fitted("ratio", ratio, wide),),
-            notes=(f"By the resistors’ print it would be ÷ {by_parts:.3f}: {abs(change):.1f} % {'more' if change < 0 else 'less'}.",),
-            left=left, left_unit="V", plots=(Plot("At the pin against the meter", "meter", "V", "at the pin", "V", dots, (line,)),),
-        )  # fmt: skip
+            f"The divider is ÷ {ratio:.3f} ± {2 * wide:.3f}",
+            verdict,
+            constants=(Fitted("ratio", ratio, wide),),
+            notes=(
+                f"By the resistors’ print it would be ÷ {by_parts:.3f}: {abs(change):.1f} % "
+                f"{'more' if change < 0 else 'less'}.",
+            ),
+            left=left,
+            left_unit="V",
+            plots=(Plot("At the pin against the meter", "meter", "V", "at the pin", "V", dots, (line,)),),
+        )
 
 
 PROCEDURES = (TwoVolts(),)

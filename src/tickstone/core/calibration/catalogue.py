@@ -20,7 +20,19 @@ from tickstone.errors import NotFound
 
 PROCEDURES: dict[str, Procedure] = {
     one.id: one
-    for subject in (ultrasonic, infrared, surface, poses, mounting, gyro, turning, halls, battery, drive, response)
+    for subject in (
+        ultrasonic,
+        infrared,
+        surface,
+        poses,
+        mounting,
+        gyro,
+        turning,
+        halls,
+        battery,
+        drive,
+        response,
+    )
     for one in subject.PROCEDURES
 }
 

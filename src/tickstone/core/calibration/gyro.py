@@ -55,7 +55,9 @@ def _why_turning(window: Window, values: Values, seconds: float) -> Hindrance | 
     if not all(window.told(name).size for name in GYRO):
         return NO_GYRO
     limits = {name: (max(2.0, REST_DPS * per_dps), "counts") for name in GYRO}
-    limits |= {axis: (max(2.0, STILL_G * counts_per_g(values)), "counts") for axis in AXES if window.told(axis).size}
+    limits |= {
+        axis: (max(2.0, STILL_G * counts_per_g(values)), "counts") for axis in AXES if window.told(axis).size
+    }
     why = why_moving(window, limits, seconds, "Leave it alone")
     if why and not why.lacks:
         return why
@@ -93,16 +95,24 @@ class GyroRest(Procedure):
         found = [mean_of(rate, step) for rate in dps(window, values)]
         if not all(one.n for one in found):
             raise BadInput("There is no reading of the gyro to take.", "channel")
-        return {"means": [one.value for one in found], "mean_sds": [one.sd for one in found],
-                "spreads": [one.spread for one in found], "n": min(one.n for one in found)}  # fmt: skip
+        return {
+            "means": [one.value for one in found],
+            "mean_sds": [one.sd for one in found],
+            "spreads": [one.spread for one in found],
+            "n": min(one.n for one in found),
+        }
 
     def notebook_channels(self, row: Mapping[str, float]) -> dict[str, float]:
         return {name: row[name] for name in GYRO}
 
     def from_notebook(self, row: Mapping[str, float], values: Values) -> Step:
         per_count = values["gyro_range"].value / FULL
-        numbers = {"means": [row[name] * per_count for name in GYRO], "mean_sds": [0.5 * per_count] * 3, "spreads": [0.0] * 3,
-                   "n": 1}  # fmt: skip
+        numbers = {
+            "means": [row[name] * per_count for name in GYRO],
+            "mean_sds": [0.5 * per_count] * 3,
+            "spreads": [0.0] * 3,
+            "n": 1,
+        }
         return Step("rest 1", "rest 1", {}, numbers)
 
     def of_mark(self, label: str, truth: Mapping[str, Any] | None) -> tuple[str, dict[str, float]] | None:
@@ -110,7 +120,9 @@ class GyroRest(Procedure):
 
     def fit(self, steps: Steps, values: Values) -> Outcome:
         if not steps:
-            return Outcome("What the gyro says at rest is not known", "Five seconds of rest will do.", "Hold one rest.")
+            return Outcome(
+                "What the gyro says at rest is not known", "Five seconds of rest will do.", "Hold one rest."
+            )
         means = np.array([step.numbers["means"] for step in steps])
         sds = np.array([step.numbers["mean_sds"] for step in steps])
         weights = 1.0 / np.maximum(sds, 1e-6) ** 2
@@ -128,11 +140,14 @@ class GyroRest(Procedure):
         condition = {"air_c": round(float(np.mean(airs)), 1)} if airs else {}
         return Outcome(
             f"At rest it says {', '.join(fixed(float(one), 2) for one in bias)} °/s",
-            f"{'Good' if worst <= GOOD_DPS else 'Rough'}: known to ± {worst:.3f} °/s. That alone is {60 * worst:.1f}° a minute.",
-            constants=tuple(Fitted(f"bias_{axis}", float(b), float(s), condition)
-                            for axis, b, s in zip(AXES, bias, sd, strict=True)),
+            f"{'Good' if worst <= GOOD_DPS else 'Rough'}: known to ± {worst:.3f} °/s. That alone is "
+            f"{60 * worst:.1f}° a minute.",
+            constants=tuple(
+                Fitted(f"bias_{axis}", float(b), float(s), condition)
+                for axis, b, s in zip(AXES, bias, sd, strict=True)
+            ),
             notes=tuple(notes),
-        )  # fmt: skip
+        )
 
 
 class GyroTurn(Procedure):
@@ -146,11 +161,16 @@ class GyroTurn(Procedure):
     )
     seconds = 0.0
     rests_on = ("gyro_range",)
-    notebook = (Field("turned_deg", "turned by", "°", 360, 45, 7200), Field("reading", "gyro says", "°", 355, 1, 8000))
+    notebook = (
+        Field("turned_deg", "turned by", "°", 360, 45, 7200),
+        Field("reading", "gyro says", "°", 355, 1, 8000),
+    )
 
     def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
         field = Field("turned_deg", "It will be turned by", "°", 360, 45, 7200)
-        return numbered(steps, "turn", "Rest a second, turn it, rest a second. Either way round.", 3, (field,))
+        return numbered(
+            steps, "turn", "Rest a second, turn it, rest a second. Either way round.", 3, (field,)
+        )
 
     def judge(
         self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
@@ -163,8 +183,12 @@ class GyroTurn(Procedure):
         axis, turned, _ = found
         shown = f"{abs(turned):.0f}°"
         if abs(abs(turned) - truth["turned_deg"]) > max(20.0, 0.15 * truth["turned_deg"]):
-            return Holding(False, f"It says {abs(turned):.0f}° about {axis}, not {truth['turned_deg']:g}: go on, or begin anew.",
-                           figure=shown)  # fmt: skip
+            return Holding(
+                False,
+                f"It says {abs(turned):.0f}° about {axis}, not {truth['turned_deg']:g}: go "
+                "on, or begin anew.",
+                figure=shown,
+            )
         return Holding(True, "", held_s=window.span_s, figure=shown)
 
     def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
@@ -175,13 +199,19 @@ class GyroTurn(Procedure):
         return {"axis": axis, "turned": abs(turned), "bias": bias, "n": int(window.times_s.size)}
 
     def from_notebook(self, row: Mapping[str, float], values: Values) -> Step:
-        return Step("turn 1", "turn 1", {"turned_deg": row["turned_deg"]},
-                    {"axis": "z", "turned": row["reading"], "bias": 0.0, "n": 1})  # fmt: skip
+        return Step(
+            "turn 1",
+            "turn 1",
+            {"turned_deg": row["turned_deg"]},
+            {"axis": "z", "turned": row["reading"], "bias": 0.0, "n": 1},
+        )
 
     def fit(self, steps: Steps, values: Values) -> Outcome:
         if not steps:
             return Outcome(
-                "The gyro’s scale is its part sheet’s", "One turn gives it; three say how well.", "Turn it once."
+                "The gyro’s scale is its part sheet’s",
+                "One turn gives it; three say how well.",
+                "Turn it once.",
             )
         constants, notes, rows, left = [], [], [], {}
         for axis in AXES:
@@ -207,15 +237,24 @@ class GyroTurn(Procedure):
         if missing:
             notes.append(f"Not turned about {' and '.join(missing)} yet: that scale stays as it is.")
         odd = [key for key, off_deg in left.items() if abs(off_deg) > 8 and len(left) > 2]
-        return Outcome(heading, verdict, constants=tuple(constants), notes=tuple(notes), repeat=tuple(odd), left=left,
-                       left_unit="°", tables=(Table("Scale", ("axis", "turns taken", "scale"), tuple(rows)),))  # fmt: skip
+        return Outcome(
+            heading,
+            verdict,
+            constants=tuple(constants),
+            notes=tuple(notes),
+            repeat=tuple(odd),
+            left=left,
+            left_unit="°",
+            tables=(Table("Scale", ("axis", "turns taken", "scale"), tuple(rows)),),
+        )
 
 
 def turn_in(times_s: Array, rates: Array) -> tuple[str, float, float] | Hindrance:
-    """A turn between two rests: about which axis, how far by the nominal scale (°), and that axis's bias (°/s); why not where
-    there is none yet.
+    """A turn between two rests: about which axis, how far by the nominal scale (°), and that axis's bias
+    (°/s); why not where there is none yet.
 
-    Parameters: times_s, shape (n,), s; rates, shape (3, n), °/s. The bias is what it says in the rests before and after.
+    Parameters: times_s, shape (n,), s; rates, shape (3, n), °/s. The bias is what it says in the rests before
+    and after.
     """
     seen = np.isfinite(rates).all(axis=0)
     times, rates = times_s[seen], rates[:, seen]
@@ -233,7 +272,8 @@ def turn_in(times_s: Array, rates: Array) -> tuple[str, float, float] | Hindranc
         return Hindrance("It was turning already: let it rest for a second first.")
     if times[-1] - times[last] < QUIET_S:
         return Hindrance("Turning. Let it rest at the end.")
-    # A turn begins and ends slowly: a rest is what lies well before and after the first and the last trace of it.
+    # A turn begins and ends slowly: a rest is what lies well before and after the first and the last trace of
+    # it.
     trace = np.flatnonzero(away > traces_dps)
     before, after = times < times[trace[0]] - EDGE_S, times > times[trace[-1]] + EDGE_S
     if not before.any() or not after.any():
@@ -271,7 +311,9 @@ class GyroLong(Procedure):
         wanted = truth.get("seconds", 60.0)
         shown = f"{window.span_s:.0f} s"
         if spread > 3 * max(REST_DPS, float(np.nanmedian(np.abs(np.diff(rates, axis=1))))):
-            return Holding(False, f"It was moved ({spread:.1f} °/s just now): let go, and begin anew.", figure=shown)
+            return Holding(
+                False, f"It was moved ({spread:.1f} °/s just now): let go, and begin anew.", figure=shown
+            )
         if window.span_s < 0.97 * wanted:
             return Holding(False, f"{window.span_s:.0f} of {wanted:g} s.", held_s=window.span_s, figure=shown)
         return Holding(True, "", held_s=window.span_s, figure=shown)
@@ -291,8 +333,11 @@ class GyroLong(Procedure):
 
     def fit(self, steps: Steps, values: Values) -> Outcome:
         if not steps:
-            return Outcome("How noisy the gyro is, is not known", "A minute says how noisy, ten how it wanders.",
-                           "Leave it at rest once.")  # fmt: skip
+            return Outcome(
+                "How noisy the gyro is, is not known",
+                "A minute says how noisy, ten how it wanders.",
+                "Leave it at rest once.",
+            )
         numbers = steps[0].numbers
         n, rate_hz = int(numbers["n"]), float(numbers["rate_hz"])
         factors, deviations = np.array(numbers["factors"]), np.array(numbers["deviations"])
@@ -305,17 +350,35 @@ class GyroLong(Procedure):
         firm = lowest < 0.5 * float(taus[-1])
         if firm:
             constants.append(Fitted("rate_wander", wander, None))
-        lines = (*(Line(f"ω{axis}", tuple(zip(taus.tolist(), one.tolist(), strict=True)))
-                   for axis, one in zip(AXES, deviations, strict=True)),
-                 Line("noise alone", tuple((float(t), noise / math.sqrt(float(t))) for t in taus)))  # fmt: skip
+        lines = (
+            *(
+                Line(f"ω{axis}", tuple(zip(taus.tolist(), one.tolist(), strict=True)))
+                for axis, one in zip(AXES, deviations, strict=True)
+            ),
+            Line("noise alone", tuple((float(t), noise / math.sqrt(float(t))) for t in taus)),
+        )
         return Outcome(
             f"Its noise makes {noise * math.sqrt(60) * 2:.2f}° of a minute’s turning uncertain",
-            f"{'Good' if noise_sd < 0.1 * noise else 'So far'}: noise known to ± {200 * noise_sd / noise:.0f} %." + ("" if firm else " Too short to see it wander: rest longer."),
+            (
+                f"{'Good' if noise_sd < 0.1 * noise else 'So far'}: noise known to ± "
+                f"{200 * noise_sd / noise:.0f} %."
+            )
+            + ("" if firm else " Too short to see it wander: rest longer."),
             constants=tuple(constants),
-            notes=(f"After a minute on the gyro alone the angle is known to about ± {minute:.1f}°.",
-                   *((f"It wanders by {wander:.3f} °/s; averaging helps up to about {lowest:.0f} s.",) if firm else ())),
-            plots=(Plot("Allan deviation", "averaged over", "s", "deviation", "°/s", lines=lines, logarithmic=True),),
-        )  # fmt: skip
+            notes=(
+                f"After a minute on the gyro alone the angle is known to about ± {minute:.1f}°.",
+                *(
+                    (f"It wanders by {wander:.3f} °/s; averaging helps up to about {lowest:.0f} s.",)
+                    if firm
+                    else ()
+                ),
+            ),
+            plots=(
+                Plot(
+                    "Allan deviation", "averaged over", "s", "deviation", "°/s", lines=lines, logarithmic=True
+                ),
+            ),
+        )
 
 
 WHITE_S = 0.3  # up to here a cheap gyro's noise is white
@@ -325,8 +388,8 @@ def rate_noise(factors: Array, deviations: Array, n: int, rate_hz: float) -> tup
     """White noise of a rate, unit/√Hz as deviation at 1 s, over all axes, and its sd.
 
     Parameters: factors, shape (k,); deviations, overlapping, shape (axes, k); n readings at rate_hz.
-    The longest averaging within WHITE_S is taken, where rounding no longer matters. Degrees of freedom of white noise: NIST
-    SP 1065 (2008), table 5 (from memory).
+    The longest averaging within WHITE_S is taken, where rounding no longer matters. Degrees of freedom of
+    white noise: NIST SP 1065 (2008), table 5 (from memory).
     """
     within = np.flatnonzero(factors / rate_hz <= WHITE_S)
     place = int(within[-1]) if within.size else 0

@@ -1,4 +1,5 @@
-"""Three motor Halls: scheme, order and misplacement from a spin; a trial of wire orders; where sensors may sit."""
+"""Three motor Halls: scheme, order and misplacement from a spin; a trial of wire orders; where sensors may
+sit."""
 
 from __future__ import annotations
 
@@ -36,7 +37,8 @@ NAMES = ("h1", "h2", "h3")
 
 
 def sectors_of(window: Window) -> tuple[Array, Array]:
-    """Codes (4·H1 + 2·H2 + H3) and the times, s, at which each began; a code that only repeats is left out."""
+    """Codes (4·H1 + 2·H2 + H3) and the times, s, at which each began; a code that only repeats is left
+    out."""
     levels = np.stack([window.channels[name] for name in NAMES])
     known = np.isfinite(levels).all(axis=0)
     codes = (levels[:, known] * np.array([[4], [2], [1]])).sum(axis=0)
@@ -71,7 +73,9 @@ class HallSpin(Procedure):
         half = cycles.size // 2
         change = abs(float(np.diff(cycles[half:]).mean() / np.diff(cycles[: half + 1]).mean()) - 1)
         if change > 0.08:
-            return Holding(False, f"Its speed changed by {100 * change:.0f} % just now: keep it steady.", figure=shown)
+            return Holding(
+                False, f"Its speed changed by {100 * change:.0f} % just now: keep it steady.", figure=shown
+            )
         return Holding(True, "", held_s=window.span_s, figure=shown)
 
     def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
@@ -82,9 +86,17 @@ class HallSpin(Procedure):
         decoded = motor_halls.decode(codes, scheme)
         stuck = [name for i, name in enumerate(NAMES) if np.ptp((codes.astype(int) >> (2 - i)) & 1) == 0]
         places, sds = _places(codes, times, scheme, decoded.direction == "reverse")
-        return {"scheme": scheme, "direction": decoded.direction, "invalid": decoded.invalid_codes,
-                "skipped": decoded.skipped, "stuck": stuck, "places": places, "sds": sds, "n": int(codes.size),
-                "seen": sorted({f"{int(code):03b}" for code in codes})}  # fmt: skip
+        return {
+            "scheme": scheme,
+            "direction": decoded.direction,
+            "invalid": decoded.invalid_codes,
+            "skipped": decoded.skipped,
+            "stuck": stuck,
+            "places": places,
+            "sds": sds,
+            "n": int(codes.size),
+            "seen": sorted({f"{int(code):03b}" for code in codes}),
+        }
 
     def of_mark(self, label: str, truth: Mapping[str, Any] | None) -> tuple[str, dict[str, float]] | None:
         return ("spin", {}) if label.strip().lower() in ("spin", "steady spin") else None
@@ -92,7 +104,9 @@ class HallSpin(Procedure):
     def fit(self, steps: Steps, values: Values) -> Outcome:
         if not steps:
             return Outcome(
-                "Scheme and order are taken as usual", "A few seconds of steady spin will do.", "Hold one spin."
+                "Scheme and order are taken as usual",
+                "A few seconds of steady spin will do.",
+                "Hold one spin.",
             )
         numbers = steps[0].numbers
         if numbers["stuck"]:
@@ -101,8 +115,11 @@ class HallSpin(Procedure):
             return Outcome(f"{name} is dead", why, why)
         total = int(numbers["n"])
         if numbers["invalid"] > 0.05 * total or numbers["skipped"] > 0.05 * total:
-            why = (f"{numbers['invalid']} of {total} states belong to no scheme and {numbers['skipped']} jump: a wire is loose, "
-                   "a sensor is inverted, or it spins too fast for the program. Mend it and spin again.")  # fmt: skip
+            why = (
+                f"{numbers['invalid']} of {total} states belong to no scheme and "
+                f"{numbers['skipped']} jump: a wire is loose, a sensor is inverted, or it "
+                "spins too fast for the program. Mend it and spin again."
+            )
             return Outcome("The states do not follow each other", why, why)
         scheme, forward = numbers["scheme"], numbers["direction"] == "forward"
         order = motor_halls.SEQUENCES[scheme]
@@ -110,34 +127,55 @@ class HallSpin(Procedure):
         places, sds = numbers["places"], numbers["sds"]
         worst = int(np.argmax(np.abs(places)))
         pairs = values["pole_pairs"].value
-        constants = (Fitted("scheme", float(scheme), None), *(Fitted(f"place_h{i + 1}", place, sd)
-                     for i, (place, sd) in enumerate(zip(places, sds, strict=True))))  # fmt: skip
+        constants = (
+            Fitted("scheme", float(scheme), None),
+            *(
+                Fitted(f"place_h{i + 1}", place, sd)
+                for i, (place, sd) in enumerate(zip(places, sds, strict=True))
+            ),
+        )
         notes = []
         if not forward:
-            notes.append("That is backwards by the usual order: turned the other way, or two outputs are changed over.")
+            notes.append(
+                "That is backwards by the usual order: turned the other way, or two outputs are changed over."
+            )
         if int(scheme) != int(values["scheme"].value):
             notes.append(f"The rig says {values['scheme'].value:.0f}°: this spin says {scheme}°.")
         dots = tuple(
-            Dot(i + 1, place, 2 * sd, label=f"H{i + 1}") for i, (place, sd) in enumerate(zip(places, sds, strict=True))
+            Dot(i + 1, place, 2 * sd, label=f"H{i + 1}")
+            for i, (place, sd) in enumerate(zip(places, sds, strict=True))
         )
-        rows = tuple((f"H{i + 1}", f"{fixed(place, 1)} ± {2 * sd:.1f}° electrical", f"{fixed(place / pairs, 2)}° on the can")
-                     for i, (place, sd) in enumerate(zip(places, sds, strict=True)))  # fmt: skip
+        rows = tuple(
+            (
+                f"H{i + 1}",
+                f"{fixed(place, 1)} ± {2 * sd:.1f}° electrical",
+                f"{fixed(place / pairs, 2)}° on the can",
+            )
+            for i, (place, sd) in enumerate(zip(places, sds, strict=True))
+        )
         far = abs(places[worst])
         return Outcome(
             f"{scheme}° scheme, {numbers['direction']}: {' '.join(said)}",
             f"{'Good' if far < 5 else 'Fair' if far < 10 else 'Rough'}: H{worst + 1} sits farthest off, by "
             f"{fixed(places[worst], 1)}° electrical, {fixed(places[worst] / pairs, 2)}° on the can.",
-            constants=constants, notes=tuple(notes),
-            plots=(Plot("How far each sits from its place", "sensor", "", "electrical angle", "°", dots, zero=True),),
+            constants=constants,
+            notes=tuple(notes),
+            plots=(
+                Plot(
+                    "How far each sits from its place", "sensor", "", "electrical angle", "°", dots, zero=True
+                ),
+            ),
             tables=(Table("Places", ("sensor", "off by", "which is"), rows),),
-        )  # fmt: skip
+        )
 
 
 def _places(codes: Array, times: Array, scheme: str, reverse: bool) -> tuple[list[float], list[float]]:
-    """How far each sensor sits from its place, electrical degrees, the mean of all three being none, with sds.
+    """How far each sensor sits from its place, electrical degrees, the mean of all three being none, with
+    sds.
 
-    The share of each sector in whole cycles gives where each of its six edges falls; an edge belongs to the sensor that
-    changes there, and both edges of a sensor are its place (a latch that switches unevenly moves them apart, not both).
+    The share of each sector in whole cycles gives where each of its six edges falls; an edge belongs to the
+    sensor that changes there, and both edges of a sensor are its place (a latch that switches unevenly moves
+    them apart, not both).
     """
     forward = motor_halls.SEQUENCES[scheme]
     order = tuple(reversed(forward)) if reverse else tuple(forward)
@@ -149,7 +187,9 @@ def _places(codes: Array, times: Array, scheme: str, reverse: bool) -> tuple[lis
     angles = 360.0 * (edges[:, :6] - edges[:, :1]) / (edges[:, 6:] - edges[:, :1])
     off = angles - 60.0 * np.arange(6)
     changes = [int(order[i - 1]) ^ int(order[i]) for i in range(6)]
-    by_sensor = np.stack([off[:, [i for i in range(6) if changes[i] == bit]].mean(axis=1) for bit in (4, 2, 1)], axis=1)
+    by_sensor = np.stack(
+        [off[:, [i for i in range(6) if changes[i] == bit]].mean(axis=1) for bit in (4, 2, 1)], axis=1
+    )
     by_sensor -= by_sensor.mean(axis=1, keepdims=True)
     if reverse:
         by_sensor = -by_sensor
@@ -159,13 +199,19 @@ def _places(codes: Array, times: Array, scheme: str, reverse: bool) -> tuple[lis
 
 
 PHASES = tuple("".join(order) for order in itertools.permutations("ABC"))
-OUTCOMES = ("runs forward, smoothly", "runs backward, smoothly", "stalls or only twitches", "shudders, draws high current",
-            "runs, but roughly")  # fmt: skip
+OUTCOMES = (
+    "runs forward, smoothly",
+    "runs backward, smoothly",
+    "stalls or only twitches",
+    "shudders, draws high current",
+    "runs, but roughly",
+)
 FORWARD, BACKWARD = 0.0, 1.0
 
 
 class WireOrders(Procedure):
-    """Which phase wires belong to which outputs: with the Halls as they are, one of six orders runs forward, one backward."""
+    """Which phase wires belong to which outputs: with the Halls as they are, one of six orders runs forward,
+    one backward."""
 
     id = "wire-order"
     title = "Wire orders"
@@ -181,7 +227,9 @@ class WireOrders(Procedure):
         field = Field("outcome", "What it does", "", None, 0, len(OUTCOMES) - 1, OUTCOMES)
         warm = Field("amps", "Current", "A", None, 0, 100, needed=False)
         do = "Power off; wire the phases so; lowest throttle for a second; note what it does."
-        return tuple(Want(order, f"phases {order}", do, (field, warm), watched=False, more=found) for order in PHASES)
+        return tuple(
+            Want(order, f"phases {order}", do, (field, warm), watched=False, more=found) for order in PHASES
+        )
 
     def judge(
         self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
@@ -195,33 +243,66 @@ class WireOrders(Procedure):
         forward = [step.key for step in steps if step.truth["outcome"] == FORWARD]
         backward = [step.key for step in steps if step.truth["outcome"] == BACKWARD]
         tried = f"{len(steps)} of 6 orders tried"
-        rows = tuple((step.key, OUTCOMES[int(step.truth["outcome"])], f"{step.truth['amps']:g} A" if "amps" in step.truth else "")
-                     for step in steps)  # fmt: skip
+        rows = tuple(
+            (
+                step.key,
+                OUTCOMES[int(step.truth["outcome"])],
+                f"{step.truth['amps']:g} A" if "amps" in step.truth else "",
+            )
+            for step in steps
+        )
         table = (Table("What each did", ("phases", "outcome", "current"), rows),) if rows else ()
         for some, way in ((forward, "forward"), (backward, "backward")):
             if len(some) > 1:
-                why = f"{' and '.join(some)} both run {way}: only one of six does. Try them again, at the same low throttle."
+                why = (
+                    f"{' and '.join(some)} both run {way}: only one of six does. Try them again, at the "
+                    "same low throttle."
+                )
                 return Outcome("Two orders cannot both be right", why, why, repeat=tuple(some), tables=table)
         if forward:
             said = f"; {backward[0]} runs backward" if backward else ""
             quiet = next(
-                (step.truth["amps"] for step in steps if step.key == forward[0] and "amps" in step.truth), None
+                (step.truth["amps"] for step in steps if step.key == forward[0] and "amps" in step.truth),
+                None,
             )
-            more = [] if quiet is None else [
-                f"{step.key} draws {step.truth['amps']:g} A, less than {forward[0]}: look again which of them is smooth."
-                for step in steps if step.key != forward[0] and step.truth.get("amps", math.inf) < 0.8 * quiet]  # fmt: skip
-            return Outcome(f"Phases {forward[0]} run forward{said}",
-                           "Good: mark the wires now. Some controllers learn the order themselves; this one need not.",
-                           constants=(Fitted("phase_order", float(PHASES.index(forward[0]) + 1), None),),
-                           notes=tuple(more), tables=table)  # fmt: skip
+            more = (
+                []
+                if quiet is None
+                else [
+                    (
+                        f"{step.key} draws {step.truth['amps']:g} A, less than {forward[0]}: look again "
+                        "which of them is smooth."
+                    )
+                    for step in steps
+                    if step.key != forward[0] and step.truth.get("amps", math.inf) < 0.8 * quiet
+                ]
+            )
+            return Outcome(
+                f"Phases {forward[0]} run forward{said}",
+                "Good: mark the wires now. Some controllers learn the order themselves; this one need not.",
+                constants=(Fitted("phase_order", float(PHASES.index(forward[0]) + 1), None),),
+                notes=tuple(more),
+                tables=table,
+            )
         if len(steps) == len(PHASES):
-            why = "None runs forward: a Hall is dead or inverted, or the scheme is the other one. Do the steady spin first."
+            why = (
+                "None runs forward: a Hall is dead or inverted, or the scheme is the other one. Do the "
+                "steady spin first."
+            )
             return Outcome("No order runs forward", why, why, tables=table)
         if backward:
             a, b, c = tuple(backward[0])
-            hint = f"{backward[0]} runs backward: one that runs forward keeps one wire and changes the other two, or none of them."
-            return Outcome(f"{tried}; one runs backward", hint, "Find the order that runs forward.", tables=table,
-                           notes=(f"Try {a}{c}{b}, {c}{b}{a} and {b}{a}{c} next.",))  # fmt: skip
+            hint = (
+                f"{backward[0]} runs backward: one that runs forward keeps one wire and changes the other "
+                "two, or none of them."
+            )
+            return Outcome(
+                f"{tried}; one runs backward",
+                hint,
+                "Find the order that runs forward.",
+                tables=table,
+                notes=(f"Try {a}{c}{b}, {c}{b}{a} and {b}{a}{c} next.",),
+            )
         return Outcome(
             tried, "One of six runs forward, one backward.", "Find the order that runs forward.", tables=table
         )
@@ -240,7 +321,9 @@ class Spacings(Procedure):
             Field("placement_mm", "Placed to within", "mm", 0.2, 0, 20, needed=False),
             Field("spacing_deg", "A spacing you have in mind", "°", None, 0.1, 180, needed=False),
         )
-        return (Want("board", "board", "Type the radius at which the sensors will sit.", fields, watched=False),)
+        return (
+            Want("board", "board", "Type the radius at which the sensors will sit.", fields, watched=False),
+        )
 
     def judge(
         self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
@@ -253,31 +336,57 @@ class Spacings(Procedure):
     def fit(self, steps: Steps, values: Values) -> Outcome:
         pairs = int(values["pole_pairs"].value)
         if not steps:
-            return Outcome(f"Where three sensors may sit, with {pairs} pole pairs", "Type the radius.", PLANNER)
+            return Outcome(
+                f"Where three sensors may sit, with {pairs} pole pairs", "Type the radius.", PLANNER
+            )
         truth = steps[0].truth
         radius = truth["radius_mm"]
         spacings = motor_halls.valid_spacings(pairs, radius)
         compact = next(one for one in spacings if one.scheme == "120")
         per_mm = math.degrees(1.0 / radius) * pairs
-        rows = tuple((f"{one.mechanical_deg:.2f}°", f"{one.arc_mm:.2f} mm", f"{one.scheme}°", f"{one.electrical_deg:.0f}°")
-                     for one in spacings)  # fmt: skip
-        notes = [f"A millimetre out of place is {per_mm:.1f}° electrical at this radius, wherever the sensors sit.",
-                 "Bunched closely, a board whose whole angle is off by a share is off by little; spread wide, by more."]  # fmt: skip
+        rows = tuple(
+            (
+                f"{one.mechanical_deg:.2f}°",
+                f"{one.arc_mm:.2f} mm",
+                f"{one.scheme}°",
+                f"{one.electrical_deg:.0f}°",
+            )
+            for one in spacings
+        )
+        notes = [
+            f"A millimetre out of place is {per_mm:.1f}° electrical at this radius, "
+            "wherever the sensors sit.",
+            "Bunched closely, a board whose whole angle is off by a share is off by "
+            "little; spread wide, by more.",
+        ]
         if "placement_mm" in truth:
             notes.insert(
                 1,
-                f"Placed to within {truth['placement_mm']:g} mm: up to {per_mm * truth['placement_mm']:.1f}° electrical.",
+                f"Placed to within {truth['placement_mm']:g} mm: up to "
+                f"{per_mm * truth['placement_mm']:.1f}° electrical.",
             )
         heading = (
-            f"The closest that works is {compact.mechanical_deg:.2f}° apart, {compact.arc_mm:.1f} mm along the arc"
+            f"The closest that works is {compact.mechanical_deg:.2f}° apart, "
+            f"{compact.arc_mm:.1f} mm along the arc"
         )
         if "spacing_deg" in truth:
             check = motor_halls.check_spacing(pairs, truth["spacing_deg"])
-            works = f"works in the {check.scheme}° scheme" if check.valid else (
-                f"gives {check.electrical_deg:.0f}° electrical, which is neither scheme; the nearest is {check.nearest_valid_deg:.2f}°")  # fmt: skip
+            works = (
+                f"works in the {check.scheme}° scheme"
+                if check.valid
+                else (
+                    f"gives {check.electrical_deg:.0f}° electrical, which is neither scheme; the nearest is "
+                    f"{check.nearest_valid_deg:.2f}°"
+                )
+            )
             heading = f"{truth['spacing_deg']:g}° {works}"
-        return Outcome(heading, "60° schemes need a controller set for it, or the middle sensor inverted.", PLANNER,
-                       notes=tuple(notes), tables=(Table("Spacings that work", ("apart", "arc", "scheme", "electrical"), rows),))  # fmt: skip
+        return Outcome(
+            heading,
+            "60° schemes need a controller set for it, or the middle sensor inverted.",
+            PLANNER,
+            notes=tuple(notes),
+            tables=(Table("Spacings that work", ("apart", "arc", "scheme", "electrical"), rows),),
+        )
 
 
 PLANNER = "A plan measures nothing: there is nothing to accept."

@@ -1,4 +1,5 @@
-"""Infrared rangers along a ruler: the hyperbola of a triangulation ranger, offset and scale of a time-of-flight one."""
+"""Infrared rangers along a ruler: the hyperbola of a triangulation ranger, offset and scale of a
+time-of-flight one."""
 
 from __future__ import annotations
 
@@ -38,9 +39,14 @@ class Triangulation(Pairs):
     cautions = EMITTER
     channel, unit = "counts", "counts"
     slip_mm = 60.0
-    far_off = 0.15  # a part sheet's curve is right to a tenth (95 %), and far away a count is many millimetres
+    far_off = (
+        0.15  # a part sheet's curve is right to a tenth (95 %), and far away a count is many millimetres
+    )
     rests_on = ("reference", "bits")
-    notebook = (Field("true_mm", "distance", "mm", 200, 10, 6000), Field("reading", "counts", "", 300, 0, 16_777_215))
+    notebook = (
+        Field("true_mm", "distance", "mm", 200, 10, 6000),
+        Field("reading", "counts", "", 300, 0, 16_777_215),
+    )
 
     def places_mm(self, values: Values) -> tuple[float, ...]:
         near, far = values["nearest"].value, values["farthest"].value
@@ -59,7 +65,8 @@ class Triangulation(Pairs):
         return 1.0
 
     def same(self, step: Step, values: Values) -> float:
-        """Far away a few counts are many centimetres: only readings that are truly alike are the same place."""
+        """Far away a few counts are many centimetres: only readings that are truly alike are the same
+        place."""
         return 0.75
 
     def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
@@ -87,11 +94,17 @@ class Triangulation(Pairs):
         sigmas |= {step.key: rest[step.key] / max(RULER_SD_MM, 1e-9) for step in bad}
         a, b, c = curve.constants
         sds = curve.sds
-        condition = {f"covariance_{x}{y}": float(curve.covariance[i, j])
-                     for i, j, x, y in ((0, 1, "a", "b"), (0, 2, "a", "c"), (1, 2, "b", "c"))}  # fmt: skip
+        condition = {
+            f"covariance_{x}{y}": float(curve.covariance[i, j])
+            for i, j, x, y in ((0, 1, "a", "b"), (0, 2, "a", "c"), (1, 2, "b", "c"))
+        }
         noise = pooled_noise(steps)
-        constants = (Fitted("a", a, sds[0], condition), Fitted("b", b, sds[1]), Fitted("c", c, sds[2]),
-                     *(() if noise is None or not noise[0] else (Fitted("noise", *noise),)))  # fmt: skip
+        constants = (
+            Fitted("a", a, sds[0], condition),
+            Fitted("b", b, sds[1]),
+            Fitted("c", c, sds[2]),
+            *(() if noise is None or not noise[0] else (Fitted("noise", *noise),)),
+        )
         spread = 2 * math.sqrt(
             float(np.mean(np.square([rest[step.key] for step in good]))) * len(good) / (len(good) - 3)
         )
@@ -99,23 +112,40 @@ class Triangulation(Pairs):
         per_count = triangulation.mm_per_volt(np.array([near, far]), a, b) * step_v
         if bad:
             heading = f"The place at {bad[0].label} does not fit the curve"
-            verdict = f"Repeat {bad[0].label}: it is {abs(rest[bad[0].key]):.0f} mm off. The curve stands without it."
-        else:
-            heading = (f"{count}; the curve" if len(steps) < len(places) else "Every place held; the curve") + (
-                f" holds within ± {spread:.1f} mm"
+            verdict = (
+                f"Repeat {bad[0].label}: it is {abs(rest[bad[0].key]):.0f} mm off. The "
+                "curve stands without it."
             )
+        else:
+            heading = (
+                f"{count}; the curve" if len(steps) < len(places) else "Every place held; the curve"
+            ) + (f" holds within ± {spread:.1f} mm")
             to = _usable_to(curve, noise[0] * step_v if noise else step_v, near, far)
-            span = "from end to end" if to >= far else f"from {near:g} to {to:.0f} mm; beyond, noise alone is ± 5 %"
-            verdict = f"Good: usable {span}." if spread < 0.03 * far else "Rough: check the ruler, and repeat."
+            span = (
+                "from end to end"
+                if to >= far
+                else f"from {near:g} to {to:.0f} mm; beyond, noise alone is ± 5 %"
+            )
+            verdict = (
+                f"Good: usable {span}." if spread < 0.03 * far else "Rough: check the ruler, and repeat."
+            )
         return Outcome(
-            heading, verdict, constants=constants, notes=_notes(steps, near, per_count), left=rest, left_unit="mm",
-            repeat=tuple(step.key for step in bad), sigmas=sigmas, plots=_plots(inside, bad, curve, rest, values, near, far),
+            heading,
+            verdict,
+            constants=constants,
+            notes=_notes(steps, near, per_count),
+            left=rest,
+            left_unit="mm",
+            repeat=tuple(step.key for step in bad),
+            sigmas=sigmas,
+            plots=_plots(inside, bad, curve, rest, values, near, far),
             tables=(_resolution(curve, step_v, near, far),),
-        )  # fmt: skip
+        )
 
 
 def _usable_to(curve: _Curve, noise_v: float, near: float, far: float) -> float:
-    """The distance, mm, up to which the noise of single readings is less than USABLE_SHARE of the distance (95 %)."""
+    """The distance, mm, up to which the noise of single readings is less than USABLE_SHARE of the distance
+    (95 %)."""
     a, b, _ = curve.constants
     along = np.linspace(near, far, 200)
     good = 2 * noise_v * triangulation.mm_per_volt(along, a, b) <= USABLE_SHARE * along
@@ -143,7 +173,8 @@ class _Curve:
 
 
 def _curve(steps: Sequence[Step], values: Values) -> _Curve:
-    """Weighted least squares begun at the plain fit; the weights are what the ruler's ± is worth in volts at each place."""
+    """Weighted least squares begun at the plain fit; the weights are what the ruler's ± is worth in volts at
+    each place."""
     from scipy.optimize import least_squares  # here, since loading it takes longer than most calculations
 
     true, volts = np.array([step.truth["true_mm"] for step in steps]), _volts(steps, values)
@@ -180,11 +211,14 @@ def _notes(steps: Steps, near: float, per_count: Array) -> tuple[str, ...]:
     for step in closer:
         if step.numbers["mean"] < nearest.numbers["mean"]:
             notes.append(
-                f"At {step.label} it reads {step.numbers['mean']:.0f} counts, less than at {nearest.label}: one voltage, two "
-                f"distances. Mount it set back by {near:g} mm, so that nothing can come nearer."
+                f"At {step.label} it reads {step.numbers['mean']:.0f} counts, less than at "
+                f"{nearest.label}: one voltage, two distances. Mount it set back by "
+                f"{near:g} mm, so that nothing can come nearer."
             )
     if not closer:
-        notes.append(f"Nearer than {near:g} mm the voltage falls again: one voltage, two distances. Mount it set back.")
+        notes.append(
+            f"Nearer than {near:g} mm the voltage falls again: one voltage, two distances. Mount it set back."
+        )
     return tuple(notes)
 
 
@@ -198,12 +232,17 @@ def _plots(
     far: float,
 ) -> tuple[Plot, ...]:
     along = np.geomspace(near, far, 40)
-    line = Line("", tuple(zip(along.tolist(), triangulation.volts_at(along, *curve.constants).tolist(), strict=True)))
+    line = Line(
+        "", tuple(zip(along.tolist(), triangulation.volts_at(along, *curve.constants).tolist(), strict=True))
+    )
     volts = _volts(inside, values)
-    places = tuple(Dot(step.truth["true_mm"], float(v), off=step in bad, label=step.label)
-                   for step, v in zip(inside, volts, strict=True))  # fmt: skip
+    places = tuple(
+        Dot(step.truth["true_mm"], float(v), off=step in bad, label=step.label)
+        for step, v in zip(inside, volts, strict=True)
+    )
     left = tuple(
-        Dot(step.truth["true_mm"], rest[step.key], 2 * RULER_SD_MM, step in bad, step.label) for step in inside
+        Dot(step.truth["true_mm"], rest[step.key], 2 * RULER_SD_MM, step in bad, step.label)
+        for step in inside
     )
     return (
         Plot("Voltage against true distance", "true distance", "mm", "voltage", "V", places, (line,)),
@@ -224,7 +263,8 @@ USEFUL_MM, USEFUL_SHARE = 5.0, 0.03
 
 
 class TimeOfFlight(Pairs):
-    """Millimetres that a time-of-flight ranger says, against a ruler: offset and scale, and how far each target goes."""
+    """Millimetres that a time-of-flight ranger says, against a ruler: offset and scale, and how far each
+    target goes."""
 
     id = "ruler-mm"
     title = "Ruler against reading"
@@ -232,7 +272,10 @@ class TimeOfFlight(Pairs):
     cautions = EMITTER
     channel, unit = "reading", "mm"
     slip_mm = 40.0
-    notebook = (Field("true_mm", "distance", "mm", 100, 5, 6000), Field("reading", "reading", "mm", 105, 0, 8000))
+    notebook = (
+        Field("true_mm", "distance", "mm", 100, 5, 6000),
+        Field("reading", "reading", "mm", 105, 0, 8000),
+    )
     nothing = 8000.0  # such parts say a number beyond any distance when nothing comes back
 
     def places_mm(self, values: Values) -> tuple[float, ...]:
@@ -248,7 +291,9 @@ class TimeOfFlight(Pairs):
         held = {step.key: step for step in steps}
         plain = super().wants([step for step in steps if not step.truth.get("target")], values)
         dark = tuple(
-            Want(key, step.label, "", (), more=True) for key, step in held.items() if step.truth.get("target") == DARK
+            Want(key, step.label, "", (), more=True)
+            for key, step in held.items()
+            if step.truth.get("target") == DARK
         )
         return (*plain, *dark)
 
@@ -276,7 +321,9 @@ class TimeOfFlight(Pairs):
         wanted = len(self.places_mm(values))
         count = count_of(pale, wanted)
         if len({step.truth["true_mm"] for step in pale}) < 3:
-            return Outcome(count, "Three places make a first line; five a good one.", "Hold at least three places.")
+            return Outcome(
+                count, "Three places make a first line; five a good one.", "Hold at least three places."
+            )
         x = np.array([step.numbers["mean"] for step in pale])
         y = np.array([step.truth["true_mm"] for step in pale])
         if np.ptp(x) < 1.0:
@@ -287,19 +334,26 @@ class TimeOfFlight(Pairs):
             why = "The reading falls as the target goes away: look at which numbers belong together."
             return Outcome("The reading does not follow the ruler", why, why)
         bad = suspects(pale, _reading_sigmas, 3)
-        rest = {step.key: fit.slope * step.numbers["mean"] + fit.offset - step.truth["true_mm"] for step in steps}
+        rest = {
+            step.key: fit.slope * step.numbers["mean"] + fit.offset - step.truth["true_mm"] for step in steps
+        }
         sigmas = dict(zip([step.key for step in pale], _reading_sigmas(pale).tolist(), strict=True))
         spread = 2 * (fit.spread or 0.0)
         noise = pooled_noise(pale)
-        constants = (Fitted("offset", fit.offset, fit.offset_sd), Fitted("scale", fit.slope, fit.slope_sd,
-                     {"covariance_with_offset": fit.covariance or 0.0}),
-                     *(() if noise is None or not noise[0] else (Fitted("noise", *noise),)))  # fmt: skip
+        constants = (
+            Fitted("offset", fit.offset, fit.offset_sd),
+            Fitted("scale", fit.slope, fit.slope_sd, {"covariance_with_offset": fit.covariance or 0.0}),
+            *(() if noise is None or not noise[0] else (Fitted("noise", *noise),)),
+        )
         if bad:
-            heading, verdict = (f"The place at {bad[0].label} does not fit the others",
-                                f"Repeat {bad[0].label}: it is {abs(rest[bad[0].key]):.0f} mm off.")  # fmt: skip
+            heading, verdict = (
+                f"The place at {bad[0].label} does not fit the others",
+                f"Repeat {bad[0].label}: it is {abs(rest[bad[0].key]):.0f} mm off.",
+            )
         else:
             heading = (f"{count}; it reads" if len(pale) < wanted else "Every place held; it reads") + (
-                f" {_way(fit.offset)} and {abs(fit.slope - 1) * 100:.1f} % {'short' if fit.slope > 1 else 'long'}"
+                f" {_way(fit.offset)} and {abs(fit.slope - 1) * 100:.1f} % "
+                f"{'short' if fit.slope > 1 else 'long'}"
             )
             verdict = (
                 f"Good: the places agree within ± {spread:.1f} mm."
@@ -307,19 +361,33 @@ class TimeOfFlight(Pairs):
                 else "Rough: check the ruler, repeat."
             )
         dots = tuple(
-            Dot(step.truth["true_mm"], rest[step.key], 2 * RULER_SD_MM, step in bad, step.label) for step in steps
+            Dot(step.truth["true_mm"], rest[step.key], 2 * RULER_SD_MM, step in bad, step.label)
+            for step in steps
         )
         far = max(step.truth["true_mm"] for step in steps)
         line = Line("", tuple((at, (at - fit.offset) / fit.slope) for at in (0.0, far)))
         places = tuple(
-            Dot(step.truth["true_mm"], step.numbers["mean"], off=step in bad, label=step.label) for step in steps
+            Dot(step.truth["true_mm"], step.numbers["mean"], off=step in bad, label=step.label)
+            for step in steps
         )
         return Outcome(
-            heading, verdict, constants=constants, notes=_useful(steps, rest), repeat=tuple(step.key for step in bad),
-            left=rest, left_unit="mm", sigmas=sigmas,
-            plots=(Plot("Reading against true distance", "true distance", "mm", "reading", "mm", places, (line,)),
-                   Plot("What is left over", "true distance", "mm", "converted less true", "mm", dots, zero=True)),
-        )  # fmt: skip
+            heading,
+            verdict,
+            constants=constants,
+            notes=_useful(steps, rest),
+            repeat=tuple(step.key for step in bad),
+            left=rest,
+            left_unit="mm",
+            sigmas=sigmas,
+            plots=(
+                Plot(
+                    "Reading against true distance", "true distance", "mm", "reading", "mm", places, (line,)
+                ),
+                Plot(
+                    "What is left over", "true distance", "mm", "converted less true", "mm", dots, zero=True
+                ),
+            ),
+        )
 
 
 def _way(offset_mm: float) -> str:
@@ -336,19 +404,23 @@ def _reading_sigmas(steps: Sequence[Step]) -> Array:
 
 
 def _useful(steps: Steps, rest: dict[str, float]) -> tuple[str, ...]:
-    """How far each target may stand: up to the last place before the first that is too far off or too unsteady."""
+    """How far each target may stand: up to the last place before the first that is too far off or too
+    unsteady."""
     notes = []
     for target, name in ((PALE, "pale"), (DARK, "dark")):
         held = sorted(
-            (step for step in steps if step.truth.get("target", PALE) == target), key=lambda s: s.truth["true_mm"]
+            (step for step in steps if step.truth.get("target", PALE) == target),
+            key=lambda s: s.truth["true_mm"],
         )
         reach = 0.0
         for step in held:
             at = step.truth["true_mm"]
             allowed = max(USEFUL_MM, USEFUL_SHARE * at)
             if abs(rest[step.key]) > allowed or 2 * step.numbers["sd"] > allowed:
-                notes.append(f"On a {name} target it is useful to {reach:g} mm: at {at:g} mm it is {abs(rest[step.key]):.0f} mm "
-                             f"off and scatters by {2 * step.numbers['sd']:.0f} mm.")  # fmt: skip
+                notes.append(
+                    f"On a {name} target it is useful to {reach:g} mm: at {at:g} mm it is "
+                    f"{abs(rest[step.key]):.0f} mm off and scatters by {2 * step.numbers['sd']:.0f} mm."
+                )
                 break
             reach = at
         else:

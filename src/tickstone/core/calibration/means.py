@@ -32,7 +32,8 @@ def coverage(freedom: float) -> float:
 
 @dataclass(frozen=True)
 class Mean:
-    """A mean with its own ``sd`` (half of its 95 % interval), and the ``spread`` of single readings (k = 1)."""
+    """A mean with its own ``sd`` (half of its 95 % interval), and the ``spread`` of single readings (k =
+    1)."""
 
     value: float
     sd: float
@@ -43,10 +44,11 @@ class Mean:
 def mean_of(readings: npt.ArrayLike, step: float = 0.0) -> Mean:
     """The mean of readings in time order, and how well it is known.
 
-    Parameters: readings, shape (n,), NaN left out; step, of the converter or timer that rounded them (0: none).
-    Returns: Mean. Readings that hang together (flicker, slow drift) are no n independent ones: from LEAST_FOR_BATCHES on
-    the means of ten batches tell (Law & Kelton, Simulation Modeling and Analysis, method of batch means; from memory). What
-    rounding leaves over when the noise is smaller than a step is added, step/√12 without any noise.
+    Parameters: readings, shape (n,), NaN left out; step, of the converter or timer that rounded them (0:
+    none). Returns: Mean. Readings that hang together (flicker, slow drift) are no n independent ones: from
+    LEAST_FOR_BATCHES on the means of ten batches tell (Law & Kelton, Simulation Modeling and Analysis, method
+    of batch means; from memory). What rounding leaves over when the noise is smaller than a step is added,
+    step/√12 without any noise.
 
     >>> mean_of([1.0, 3.0]).value
     2.0
@@ -69,8 +71,8 @@ def mean_of(readings: npt.ArrayLike, step: float = 0.0) -> Mean:
 def rounding_sd(spread: float, step: float) -> float:
     """What rounding to ``step`` leaves in a mean of readings that scatter by ``spread``, k = 1.
 
-    Rounding is undone by averaging over noise: what is left shrinks as exp(−2π²(spread/step)²) (Widrow & Kollár,
-    Quantization Noise, 2008; from memory).
+    Rounding is undone by averaging over noise: what is left shrinks as exp(−2π²(spread/step)²) (Widrow &
+    Kollár, Quantization Noise, 2008; from memory).
 
     >>> round(rounding_sd(0.0, 1.0), 4)
     0.2887
@@ -90,8 +92,8 @@ def repeats(results: Sequence[float]) -> Mean:
 
 @dataclass(frozen=True)
 class Straight:
-    """``y = slope·x + offset``; sds are half of 95 % intervals (None below three points), ``rest`` what is left, shape (n,),
-    ``spread`` its sd (n − 2), and ``leverage`` each point's own pull."""
+    """``y = slope·x + offset``; sds are half of 95 % intervals (None below three points), ``rest`` what is
+    left, shape (n,), ``spread`` its sd (n − 2), and ``leverage`` each point's own pull."""
 
     slope: float
     offset: float
@@ -116,5 +118,13 @@ def straight(x: npt.ArrayLike, y: npt.ArrayLike) -> Straight:
         return Straight(slope, offset, None, None, None, rest, None, leverage)
     spread = math.sqrt(float((rest**2).sum()) / (n - 2))
     wide = spread * coverage(n - 2)
-    return Straight(slope, offset, wide / math.sqrt(sxx), wide * math.sqrt(1.0 / n + middle**2 / sxx),
-                    -(wide**2) * middle / sxx, rest, spread, leverage)  # fmt: skip
+    return Straight(
+        slope,
+        offset,
+        wide / math.sqrt(sxx),
+        wide * math.sqrt(1.0 / n + middle**2 / sxx),
+        -(wide**2) * middle / sxx,
+        rest,
+        spread,
+        leverage,
+    )

@@ -45,8 +45,10 @@ class Level(Procedure):
     rests_on = ("axis_up", "axis_forward", "zero_x", "zero_y", "zero_z", "offset_x", "offset_y", "offset_z")
 
     def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
-        return (Want("there", "as it stands", "Stand it on the marks, and let go."),
-                Want("turned", "turned by 180°", "Turn it by half a turn, the wheels on the same marks."))  # fmt: skip
+        return (
+            Want("there", "as it stands", "Stand it on the marks, and let go."),
+            Want("turned", "turned by 180°", "Turn it by half a turn, the wheels on the same marks."),
+        )
 
     def judge(
         self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
@@ -73,16 +75,24 @@ class Level(Procedure):
     def fit(self, steps: Steps, values: Values) -> Outcome:
         held = {step.key: step for step in steps}
         if len(held) < 2:
-            return Outcome("What it reads when level is not known", "Read, turn it round, read again.", "Hold both.")
-        (roll, pitch), (roll2, pitch2) = (_angles(np.array(held[key].numbers["g"])) for key in ("there", "turned"))
+            return Outcome(
+                "What it reads when level is not known", "Read, turn it round, read again.", "Hold both."
+            )
+        (roll, pitch), (roll2, pitch2) = (
+            _angles(np.array(held[key].numbers["g"])) for key in ("there", "turned")
+        )
         zero, slope = ((roll + roll2) / 2, (pitch + pitch2) / 2), ((roll - roll2) / 2, (pitch - pitch2) / 2)
         noise = math.degrees(max(max(step.numbers["mean_sds"]) for step in steps))
         sd = math.hypot(noise, PLACED_DEG) / math.sqrt(2)
         bench = math.degrees(math.acos(math.cos(math.radians(slope[0])) * math.cos(math.radians(slope[1]))))
         heading = f"Level reads roll {fixed(zero[0], 1)}°, pitch {fixed(zero[1], 1)}°; that is taken off now"
         verdict = f"Good: ± {2 * sd:.1f}°." if noise < PLACED_DEG else f"Rough: ± {2 * sd:.1f}°; it trembles."
-        return Outcome(heading, verdict, constants=(Fitted("level_roll", zero[0], sd), Fitted("level_pitch", zero[1], sd)),
-                       notes=(f"The bench itself slopes by {bench:.1f}°.",))  # fmt: skip
+        return Outcome(
+            heading,
+            verdict,
+            constants=(Fitted("level_roll", zero[0], sd), Fitted("level_pitch", zero[1], sd)),
+            notes=(f"The bench itself slopes by {bench:.1f}°.",),
+        )
 
 
 def _angles(g: Array) -> tuple[float, float]:
@@ -100,8 +110,10 @@ class Mounting(Procedure):
     least_rise_g = 0.25  # about 15°
 
     def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
-        return (Want("level", "on its wheels", "Stand it level on its wheels."),
-                Want("nose-up", "nose up", "Lift its nose by 20 to 40 degrees and hold it there."))  # fmt: skip
+        return (
+            Want("level", "on its wheels", "Stand it level on its wheels."),
+            Want("nose-up", "nose up", "Lift its nose by 20 to 40 degrees and hold it there."),
+        )
 
     def judge(
         self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
@@ -117,7 +129,9 @@ class Mounting(Procedure):
                 return Holding(False, "Lift the nose further: it reads almost as level.", figure=shown)
         elif max(abs(g)) < OWN_G:
             return Holding(
-                False, "No axis points straight up: a part mounted at a slant needs its bracket turned.", figure=shown
+                False,
+                "No axis points straight up: a part mounted at a slant needs its bracket turned.",
+                figure=shown,
             )
         return Holding(True, "", held_s=window.span_s, figure=shown)
 
@@ -131,7 +145,9 @@ class Mounting(Procedure):
         held = {step.key: np.array(step.numbers["g"]) for step in steps}
         if "level" not in held:
             return Outcome(
-                "Taken as mounted with x forward and z up", "Stand it level, then lift its nose.", "Hold both."
+                "Taken as mounted with x forward and z up",
+                "Stand it level, then lift its nose.",
+                "Hold both.",
             )
         up = _numbered(held["level"])
         if "nose-up" not in held:
@@ -141,10 +157,12 @@ class Mounting(Procedure):
         forward = _numbered(change)
         sideways = sorted(np.abs(change))[1] / max(float(np.abs(change).max()), 1e-9)
         notes = (f"It was lifted a little sideways too ({100 * sideways:.0f} %).",) if sideways > 0.4 else ()
-        return Outcome(f"{_axis_words(up)} points up, {_axis_words(forward)} forward",
-                       "Rough: lift the nose straight up." if sideways > 0.6 else "Good: both axes are plain.",
-                       constants=(Fitted("axis_up", float(up), None), Fitted("axis_forward", float(forward), None)),
-                       notes=notes)  # fmt: skip
+        return Outcome(
+            f"{_axis_words(up)} points up, {_axis_words(forward)} forward",
+            "Rough: lift the nose straight up." if sideways > 0.6 else "Good: both axes are plain.",
+            constants=(Fitted("axis_up", float(up), None), Fitted("axis_forward", float(forward), None)),
+            notes=notes,
+        )
 
 
 def _numbered(g: Array) -> int:

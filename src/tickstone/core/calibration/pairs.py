@@ -74,8 +74,13 @@ class Pairs(Procedure):
 
     def _want(self, at: float, *, more: bool = False) -> Want:
         field = Field("true_mm", "The ruler says", "mm", at, self.least_mm, self.most_mm)
-        return Want("more" if more else f"{at:g}", f"{at:g} mm", f"Put the target near {at:g} mm and type what the "
-                    "ruler says.", (field,), more=more)  # fmt: skip
+        return Want(
+            "more" if more else f"{at:g}",
+            f"{at:g} mm",
+            f"Put the target near {at:g} mm and type what the ruler says.",
+            (field,),
+            more=more,
+        )
 
     def key_of(self, want: Want, truth: Mapping[str, float]) -> str:
         return f"{truth['true_mm']:g}"
@@ -86,8 +91,8 @@ class Pairs(Procedure):
     def judge(
         self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
     ) -> Holding:
-        """The reading must be still, differ from every held place, and roughly fit the ruler's number: a typing slip or a
-        target not yet moved shows there."""
+        """The reading must be still, differ from every held place, and roughly fit the ruler's number: a
+        typing slip or a target not yet moved shows there."""
         true_mm = truth["true_mm"]
         raw, limit, unit = self.usable(window, values), self.still_limit(values), self.unit
         count = int(np.isfinite(raw).sum())
@@ -101,10 +106,13 @@ class Pairs(Procedure):
         if not seen.still:
             if seen.spread > limit:
                 return replace(
-                    state, why_not=f"Hold still: spread {figure(seen.spread)} {unit}, wanted under {limit:.0f}."
+                    state,
+                    why_not=f"Hold still: spread {figure(seen.spread)} {unit}, wanted under {limit:.0f}.",
                 )
             if abs(seen.drift) > limit / 2:
-                return replace(state, why_not=f"Hold still: it moved by {figure(abs(seen.drift))} {unit} just now.")
+                return replace(
+                    state, why_not=f"Hold still: it moved by {figure(abs(seen.drift))} {unit} just now."
+                )
             return state.hindered(
                 Hindrance("Too few readings come back: square the target to the ranger.", Lack.READINGS)
             )
@@ -113,8 +121,11 @@ class Pairs(Procedure):
             if same and abs(step.truth["true_mm"] - true_mm) > 1e-6:
                 return replace(state, why_not=f"It reads the same as at {step.label}: has the target moved?")
         if here is not None and abs(here - true_mm) > max(self.slip_mm, self.far_off * true_mm):
-            return replace(state, why_not=f"It says about {here:.0f} mm, not {true_mm:g}. Move the target, or correct the "
-                           "number.")  # fmt: skip
+            return replace(
+                state,
+                why_not=f"It says about {here:.0f} mm, not {true_mm:g}. Move the target, or correct the "
+                "number.",
+            )
         short = still_for(window, self.seconds)
         return state.hindered(short) if short else replace(state, ready=True)
 
@@ -145,9 +156,11 @@ class Pairs(Procedure):
         return f"{at:g}", {"true_mm": at}
 
 
-def suspects(steps: Sequence[Step], sigmas_of: Callable[[Sequence[Step]], Array], least: int) -> tuple[Step, ...]:
-    """The places that do not fit the rest, worst first. One bad place drags the curve and makes good ones look bad, so the
-    worst is set aside and the others are judged anew, as long as ``least`` are left."""
+def suspects(
+    steps: Sequence[Step], sigmas_of: Callable[[Sequence[Step]], Array], least: int
+) -> tuple[Step, ...]:
+    """The places that do not fit the rest, worst first. One bad place drags the curve and makes good ones
+    look bad, so the worst is set aside and the others are judged anew, as long as ``least`` are left."""
     left, found = list(steps), []
     while len(left) > least:
         sigmas = np.abs(sigmas_of(left))

@@ -77,7 +77,9 @@ def why_pinned(window: Window, values: Values) -> Hindrance | None:
         if not window.told(axis).size:
             return NO_READING
         if not low < float(np.median(window.told(axis))) < high:
-            return Hindrance(f"{axis} is pinned at an end of its range: choose a wider range, or look at its wire.")
+            return Hindrance(
+                f"{axis} is pinned at an end of its range: choose a wider range, or look at its wire."
+            )
     return None
 
 
@@ -122,9 +124,13 @@ class Poses(Procedure):
         if why:
             return state.hindered(why)
         if not steps and abs(g[2]) < OWN_G:
-            return replace(state, why_not=f"Begin with it flat, its print up: z says only {fixed(float(g[2]), 2)} g.")
+            return replace(
+                state, why_not=f"Begin with it flat, its print up: z says only {fixed(float(g[2]), 2)} g."
+            )
         if not key:
-            return replace(state, why_not="Between two poses: turn it until one arrow points straight up or down.")
+            return replace(
+                state, why_not="Between two poses: turn it until one arrow points straight up or down."
+            )
         tilt = math.degrees(
             math.acos(min(1.0, abs(float(g["xyz".index(key[1])])) / max(float(np.linalg.norm(g)), 1e-9)))
         )
@@ -133,7 +139,9 @@ class Poses(Procedure):
         held = {step.key for step in steps}
         if key in held:
             left = [LABELS[pose] for pose in ORDER if pose not in held]
-            return replace(state, why_not=f"Held already: {LABELS[key]}. Still wanted: {', '.join(left) or 'none'}.")
+            return replace(
+                state, why_not=f"Held already: {LABELS[key]}. Still wanted: {', '.join(left) or 'none'}."
+            )
         if want is not None and want.key != key:
             return replace(state, why_not=f"This is {LABELS[key]}, not {want.label}.")
         return replace(state, ready=True)
@@ -145,8 +153,13 @@ class Poses(Procedure):
         turned = 1.0
         if key == "+z":
             turned = 1.0 if float(np.nanmedian(own_g(window.channels, values)[2])) >= 0 else -1.0
-        return {"means": [one.value for one in found], "mean_sds": [one.sd for one in found],
-                "spreads": [one.spread for one in found], "n": min(one.n for one in found), "turned": turned}  # fmt: skip
+        return {
+            "means": [one.value for one in found],
+            "mean_sds": [one.sd for one in found],
+            "spreads": [one.spread for one in found],
+            "n": min(one.n for one in found),
+            "turned": turned,
+        }
 
     def notebook_channels(self, row: Mapping[str, float]) -> dict[str, float]:
         return {axis: row[axis] for axis in AXES}
@@ -157,7 +170,9 @@ class Poses(Procedure):
         pose = ORDER[int(row["pose"])]
         counts = {axis: np.array([row[axis]]) for axis in AXES}
         numbers = self.take(
-            Window(np.array([0.0, 0.0]), {axis: np.repeat(one, 2) for axis, one in counts.items()}), pose, values
+            Window(np.array([0.0, 0.0]), {axis: np.repeat(one, 2) for axis, one in counts.items()}),
+            pose,
+            values,
         )
         numbers["mean_sds"] = [0.5, 0.5, 0.5]
         return Step(pose, LABELS[pose], {}, numbers)
@@ -172,13 +187,20 @@ class Poses(Procedure):
         count = f"{len(held)} of 6 poses held"
         same = _same(held)
         if same:
-            why = f"{LABELS[same[0]]} and {LABELS[same[1]]} read the same: was the part turned over? Drop one and hold it again."
+            why = (
+                f"{LABELS[same[0]]} and {LABELS[same[1]]} read the same: was the part turned over? Drop one "
+                "and hold it again."
+            )
             return Outcome("Two poses read the same", why, why, repeat=(same[1],))
         if missing:
             wanted = ", ".join(LABELS[pose] for pose in missing)
             forming = _forming(held, values)
-            return Outcome(count if held else "Nobody has measured its axes yet", f"Still wanted: {wanted}.",
-                           f"Hold the other {len(missing)} first.", constants=forming)  # fmt: skip
+            return Outcome(
+                count if held else "Nobody has measured its axes yet",
+                f"Still wanted: {wanted}.",
+                f"Hold the other {len(missing)} first.",
+                constants=forming,
+            )
         try:
             axes = fit_axes(held, values)
         except BadInput as error:
@@ -191,7 +213,9 @@ class Poses(Procedure):
             if sd_g > 0.001
             else "Six poses held; a g is known to ± 0.1 %"
         )
-        right_to = max(0.1, math.degrees(math.hypot(sd_g, 2 * float(max(axes.zero_sds / np.abs(axes.gains))))))
+        right_to = max(
+            0.1, math.degrees(math.hypot(sd_g, 2 * float(max(axes.zero_sds / np.abs(axes.gains)))))
+        )
         verdict = f"{'Good' if right_to <= GOOD_DEG else 'Rough'}: tilt is right to ± {right_to:.1f}°."
         notes = [_convention(axes)]
         repeat: tuple[str, ...] = ()
@@ -199,15 +223,36 @@ class Poses(Procedure):
             repeat = (worst,)
             verdict = f"Repeat {LABELS[worst]}: it was tilted by {tilts[worst]:.0f}°."
         elif tilts[worst] > WARN_DEG:
-            notes.append(f"{LABELS[worst].capitalize()} was tilted by {tilts[worst]:.0f}°: offsets and scales allow for that, "
-                         "cross-axis terms do not.")  # fmt: skip
+            notes.append(
+                f"{LABELS[worst].capitalize()} was tilted by {tilts[worst]:.0f}°: offsets and scales allow "
+                "for that, cross-axis terms do not."
+            )
         full = _full(held, values)
         notes.append(full[1])
         residual = {pose: tilts[pose] for pose in ORDER}
-        plot = Plot("How squarely it was held", "pose", "", "tilt of the pose", "°", tuple(
-            Dot(i + 1, tilts[pose], off=pose in repeat, label=LABELS[pose]) for i, pose in enumerate(ORDER)))  # fmt: skip
-        return Outcome(heading, verdict, constants=axes.constants(), extras=(full[0],), notes=tuple(notes), repeat=repeat,
-                       left=residual, left_unit="°", plots=(plot,), tables=(_table(axes),))  # fmt: skip
+        plot = Plot(
+            "How squarely it was held",
+            "pose",
+            "",
+            "tilt of the pose",
+            "°",
+            tuple(
+                Dot(i + 1, tilts[pose], off=pose in repeat, label=LABELS[pose])
+                for i, pose in enumerate(ORDER)
+            ),
+        )
+        return Outcome(
+            heading,
+            verdict,
+            constants=axes.constants(),
+            extras=(full[0],),
+            notes=tuple(notes),
+            repeat=repeat,
+            left=residual,
+            left_unit="°",
+            plots=(plot,),
+            tables=(_table(axes),),
+        )
 
 
 def pose_of(g: Array) -> str:
@@ -235,9 +280,12 @@ def _same(held: Mapping[str, Step]) -> tuple[str, str] | None:
 
 
 class Axes:
-    """Zero and gain of each axis in the part's own unit (V, or nominal g), with sds, and how the poses were tilted."""
+    """Zero and gain of each axis in the part's own unit (V, or nominal g), with sds, and how the poses were
+    tilted."""
 
-    def __init__(self, zeros: Array, gains: Array, covariance: Array, tilts: Mapping[str, float], unit: bool) -> None:
+    def __init__(
+        self, zeros: Array, gains: Array, covariance: Array, tilts: Mapping[str, float], unit: bool
+    ) -> None:
         self.zeros, self.gains, self.covariance, self.tilts, self.unit = zeros, gains, covariance, tilts, unit
         sds = np.sqrt(np.diag(covariance))
         self.zero_sds, self.gain_sds = sds[:3], sds[3:]
@@ -278,10 +326,12 @@ def _measured(held: Mapping[str, Step], values: Values) -> tuple[Array, Array]:
 
 
 def fit_axes(held: Mapping[str, Step], values: Values) -> Axes:
-    """Zero and gain of each axis such that every pose reads 1 g, however it was tilted: six equations, six unknowns.
+    """Zero and gain of each axis such that every pose reads 1 g, however it was tilted: six equations, six
+    unknowns.
 
-    Half sum and half difference of opposite poses begin it. Source: the norm of gravity as a condition (Won & Golnaraghi,
-    IEEE Trans. Instrum. Meas. 59 (2010) 2050; from memory). Raises BadInput when an axis does not answer to gravity.
+    Half sum and half difference of opposite poses begin it. Source: the norm of gravity as a condition (Won &
+    Golnaraghi, IEEE Trans. Instrum. Meas. 59 (2010) 2050; from memory). Raises BadInput when an axis does not
+    answer to gravity.
     """
     from scipy.optimize import least_squares  # here, since loading it takes longer than most calculations
 
@@ -314,7 +364,9 @@ def _forming(held: Mapping[str, Step], values: Values) -> tuple[Fitted, ...]:
     for i, axis in enumerate(AXES):
         if f"+{axis}" not in held or f"-{axis}" not in held:
             continue
-        up, down = (float(in_own_unit(np.array(held[f"{sign}{axis}"].numbers["means"][i]), values)) for sign in "+-")
+        up, down = (
+            float(in_own_unit(np.array(held[f"{sign}{axis}"].numbers["means"][i]), values)) for sign in "+-"
+        )
         zero, gain = (up + down) / 2, (up - down) / 2
         if "accel_range" in values:
             found += [Fitted(f"offset_{axis}", zero / gain, None), Fitted(f"scale_{axis}", 1 / gain, None)]
@@ -324,7 +376,8 @@ def _forming(held: Mapping[str, Step], values: Values) -> tuple[Fitted, ...]:
 
 
 def _full(held: Mapping[str, Step], values: Values) -> tuple[Extra, str]:
-    """Least squares with cross-axis terms: what each axis has of the others, good only for squarely held poses."""
+    """Least squares with cross-axis terms: what each axis has of the others, good only for squarely held
+    poses."""
     means, _ = _measured(held, values)
     ideal = np.array(
         [[(1.0 if pose[0] == "+" else -1.0) if axis == pose[1] else 0.0 for axis in AXES] for pose in ORDER]
@@ -338,18 +391,25 @@ def _full(held: Mapping[str, Step], values: Values) -> tuple[Extra, str]:
         gain, zero = 1.0 / float(back[i, i]), float(found.matrix_offset[i])
         gain_sd, zero_sd = spread / math.sqrt(2), spread / math.sqrt(6)
         if "accel_range" in values:
-            constants += [Fitted(f"offset_{axis}", zero / gain, zero_sd / abs(gain)),
-                          Fitted(f"scale_{axis}", 1 / gain, gain_sd / gain**2)]  # fmt: skip
+            constants += [
+                Fitted(f"offset_{axis}", zero / gain, zero_sd / abs(gain)),
+                Fitted(f"scale_{axis}", 1 / gain, gain_sd / gain**2),
+            ]
         else:
             constants += [Fitted(f"zero_{axis}", zero, zero_sd), Fitted(f"per_g_{axis}", gain, gain_sd)]
         held_sd = math.hypot(spread / math.sqrt(2) / abs(gain), math.radians(HANDS_DEG) / math.sqrt(2))
-        constants += [Fitted(f"cross_{axis}{other}", float(back[i, j] / back[j, j]), held_sd)
-                      for j, other in enumerate(AXES) if j != i]  # fmt: skip
+        constants += [
+            Fitted(f"cross_{axis}{other}", float(back[i, j] / back[j, j]), held_sd)
+            for j, other in enumerate(AXES)
+            if j != i
+        ]
     largest = max((one for one in constants if one.name.startswith("cross")), key=lambda one: abs(one.value))
     share = 100 * abs(largest.value)
     sure = "more than" if abs(largest.value) > 2 * (largest.sd or 0.0) else "no more than"
-    said = (f"Cross-axis terms: at most {share:.1f} % ({largest.name[-2]} has that much of {largest.name[-1]}), {sure} what "
-            f"holding it by hand explains.")  # fmt: skip
+    said = (
+        f"Cross-axis terms: at most {share:.1f} % ({largest.name[-2]} has that much of {largest.name[-1]}), "
+        f"{sure} what holding it by hand explains."
+    )
     return Extra("cross", "with cross-axis terms, by full least squares", tuple(constants)), said
 
 
@@ -368,7 +428,11 @@ def _table(axes: Axes) -> Table:
         AXES, axes.zeros, axes.gains, axes.zero_sds, axes.gain_sds, strict=True
     ):
         rows.append(
-            (axis, f"{fixed(float(zero), 4)} ± {2 * zero_sd:.4f}", f"{fixed(float(gain), 4)} ± {2 * gain_sd:.4f}")
+            (
+                axis,
+                f"{fixed(float(zero), 4)} ± {2 * zero_sd:.4f}",
+                f"{fixed(float(gain), 4)} ± {2 * gain_sd:.4f}",
+            )
         )
     unit = "g nominal" if axes.unit else "V"
     return Table("Each axis", ("axis", f"at 0 g, {unit}", f"for 1 g, {unit}"), tuple(rows))

@@ -1,7 +1,8 @@
-"""The vocabulary of a procedure: places that are wanted, a window of readings judged and taken, steps held, an outcome.
+"""The vocabulary of a procedure: places that are wanted, a window of readings judged and taken, steps held,
+an outcome.
 
-A procedure is one class; no station, table or address knows which ones there are. It never sees a clock, a database or a
-sensor: it gets windows of raw channels and the constants as they stand.
+A procedure is one class; no station, table or address knows which ones there are. It never sees a clock, a
+database or a sensor: it gets windows of raw channels and the constants as they stand.
 """
 
 from __future__ import annotations
@@ -24,8 +25,8 @@ HOLD_S = 2.0
 
 @dataclass(frozen=True)
 class Field:
-    """A number that a person types, or one of ``choices`` (0, 1, …); ``needed`` ones may not be left out, ``whole`` ones have
-    no fraction."""
+    """A number that a person types, or one of ``choices`` (0, 1, …); ``needed`` ones may not be left out,
+    ``whole`` ones have no fraction."""
 
     name: str
     label: str
@@ -40,8 +41,9 @@ class Field:
 
 @dataclass(frozen=True)
 class Want:
-    """A pose, place or run that is wanted: ``do`` says what to do, ``fields`` what is typed for it. One that is not
-    ``watched`` is only typed: no reading belongs to it. ``more`` ones are welcome and not counted as missing."""
+    """A pose, place or run that is wanted: ``do`` says what to do, ``fields`` what is typed for it. One that
+    is not ``watched`` is only typed: no reading belongs to it. ``more`` ones are welcome and not counted as
+    missing."""
 
     key: str
     label: str
@@ -53,9 +55,10 @@ class Want:
 
 @dataclass(frozen=True)
 class Window:
-    """A stretch of readings of one sensor: ``times_s``, shape (n,), rising; raw ``channels`` by name, shape (n,), NaN where
-    not told; ``said``, what today's constants make of them, at times of their own; ``air``, °C, the newest air readings of
-    the rig (none: no such sensor), and ``air_sd``, how right that thermometer is; ``supply_v``, what a battery gauge says."""
+    """A stretch of readings of one sensor: ``times_s``, shape (n,), rising; raw ``channels`` by name, shape
+    (n,), NaN where not told; ``said``, what today's constants make of them, at times of their own; ``air``,
+    °C, the newest air readings of the rig (none: no such sensor), and ``air_sd``, how right that thermometer
+    is; ``supply_v``, what a battery gauge says."""
 
     times_s: Array
     channels: Mapping[str, Array]
@@ -82,7 +85,8 @@ class Window:
 
 @dataclass(frozen=True)
 class Step:
-    """A place that is held: what was typed as true, and what the readings said (numbers, or lists of them)."""
+    """A place that is held: what was typed as true, and what the readings said (numbers, or lists of
+    them)."""
 
     key: str
     label: str
@@ -114,9 +118,9 @@ class Hindrance:
 
 @dataclass(frozen=True)
 class Holding:
-    """The judgement of a moment: ``ready`` when the window may be taken, ``why_not`` a sentence otherwise, ``lacks`` as in
-    ``Hindrance``. ``key`` is the want that the readings are of, where the procedure sees that by itself; ``figure`` the one
-    number to look at."""
+    """The judgement of a moment: ``ready`` when the window may be taken, ``why_not`` a sentence otherwise,
+    ``lacks`` as in ``Hindrance``. ``key`` is the want that the readings are of, where the procedure sees that
+    by itself; ``figure`` the one number to look at."""
 
     ready: bool
     why_not: str
@@ -156,9 +160,9 @@ class Extra:
 
 @dataclass(frozen=True)
 class Outcome:
-    """What the held steps say: ``heading`` and ``verdict`` in words, ``notes`` further sentences, the constants as they
-    form, what is left over by step (``left``, in ``left_unit``) with its size in σ, which steps to repeat, and why nothing
-    can be accepted yet (empty: it can)."""
+    """What the held steps say: ``heading`` and ``verdict`` in words, ``notes`` further sentences, the
+    constants as they form, what is left over by step (``left``, in ``left_unit``) with its size in σ, which
+    steps to repeat, and why nothing can be accepted yet (empty: it can)."""
 
     heading: str
     verdict: str
@@ -180,9 +184,9 @@ class Outcome:
 
 
 class Procedure(ABC):
-    """A way to measure constants. ``seconds`` is the window that must be still; 0 means all since the hold began.
-    ``hands_free`` procedures see by themselves which want they have before them, and go on to the next by themselves.
-    ``rests_on`` names constants that make the result stale when they change."""
+    """A way to measure constants. ``seconds`` is the window that must be still; 0 means all since the hold
+    began. ``hands_free`` procedures see by themselves which want they have before them, and go on to the next
+    by themselves. ``rests_on`` names constants that make the result stale when they change."""
 
     id: ClassVar[str]
     title: ClassVar[str]
@@ -209,7 +213,8 @@ class Procedure(ABC):
 
     @abstractmethod
     def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
-        """What is kept of a window: numbers and lists of numbers, by name. Raises BadInput when there is nothing in it."""
+        """What is kept of a window: numbers and lists of numbers, by name. Raises BadInput when there is
+        nothing in it."""
 
     @abstractmethod
     def fit(self, steps: Steps, values: Values) -> Outcome:
@@ -224,7 +229,8 @@ class Procedure(ABC):
         return want.label
 
     def check_typed(self, truth: Mapping[str, float], steps: Steps, values: Values) -> None:
-        """Ask back where what was typed cannot be meant. Raises BadInput that names the field and says what may be meant."""
+        """Ask back where what was typed cannot be meant. Raises BadInput that names the field and says what
+        may be meant."""
         return
 
     def from_notebook(self, row: Mapping[str, float], values: Values) -> Step:
@@ -236,7 +242,8 @@ class Procedure(ABC):
         return {}
 
     def of_mark(self, label: str, truth: Mapping[str, Any] | None) -> tuple[str, dict[str, float]] | None:
-        """Which want a mark in a recording speaks of, with what it says is true; None when it is none of these."""
+        """Which want a mark in a recording speaks of, with what it says is true; None when it is none of
+        these."""
         return None
 
     def missing(self, steps: Steps, values: Values) -> tuple[Want, ...]:

@@ -1,4 +1,5 @@
-"""Noise and lag: how a sensor trembles at rest, how fast it follows a step, and what each filter would make of both."""
+"""Noise and lag: how a sensor trembles at rest, how fast it follows a step, and what each filter would make
+of both."""
 
 from __future__ import annotations
 
@@ -40,8 +41,10 @@ class Response(Procedure):
     seconds = 3.0
 
     def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
-        return (Want("still", "still", "Leave it still."),
-                Want("step", "a step", "Move it once, quickly, and leave it there: target, tilt, or line."))  # fmt: skip
+        return (
+            Want("still", "still", "Leave it still."),
+            Want("step", "a step", "Move it once, quickly, and leave it there: target, tilt, or line."),
+        )
 
     def judge(
         self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
@@ -54,15 +57,21 @@ class Response(Procedure):
         if want is not None and want.key == "step":
             size = abs(float(np.median(readings[-10:]) - np.median(readings[:10])))
             if size < max(STEP_NOISES * noise, 3.0):
-                return Holding(False, f"No step yet: it moved by {figure(size)}, wanted {figure(max(STEP_NOISES * noise, 3.0))}.",
-                               figure=figure(size))  # fmt: skip
+                return Holding(
+                    False,
+                    f"No step yet: it moved by {figure(size)}, wanted "
+                    f"{figure(max(STEP_NOISES * noise, 3.0))}.",
+                    figure=figure(size),
+                )
             settled = sample_sd(readings[-max(10, readings.size // 4) :])
             if settled > max(2.5 * noise, 1.0):
                 return Holding(False, "Leave it there: it still moves.", figure=figure(size))
             return Holding(True, "", held_s=window.span_s, figure=figure(size))
         if spread > max(2.0 * noise, 1.0):
             return Holding(
-                False, f"Hold still: it spreads {figure(spread)}, its noise is {figure(noise)}.", figure=figure(noise)
+                False,
+                f"Hold still: it spreads {figure(spread)}, its noise is {figure(noise)}.",
+                figure=figure(noise),
             )
         state = Holding(True, "", held_s=window.span_s, figure=figure(noise))
         short = still_for(window, self.seconds)
@@ -77,8 +86,13 @@ class Response(Procedure):
             raise BadInput("There are too few readings to take.", "channel")
         rate_hz = (readings.size - 1) / float(times[-1] - times[0])
         kept = window.told(name)
-        return {"channel": name, "readings": readings.tolist(), "rate_hz": rate_hz, "sd": sample_sd(without_spikes(kept)),
-                "n": int(kept.size)}  # fmt: skip
+        return {
+            "channel": name,
+            "readings": readings.tolist(),
+            "rate_hz": rate_hz,
+            "sd": sample_sd(without_spikes(kept)),
+            "n": int(kept.size),
+        }
 
     def of_mark(self, label: str, truth: Mapping[str, Any] | None) -> tuple[str, dict[str, float]] | None:
         said = label.strip().lower()
@@ -96,8 +110,11 @@ class Response(Procedure):
         constants = (Fitted(name, noise, sd),) if name and noise > 0 else ()
         unit = values[name].unit if name else ""
         if "step" not in held:
-            return Outcome(f"At rest it trembles by {figure(noise)} {unit}", "Now one step shows how far each filter lags.",
-                           constants=constants)  # fmt: skip
+            return Outcome(
+                f"At rest it trembles by {figure(noise)} {unit}",
+                "Now one step shows how far each filter lags.",
+                constants=constants,
+            )
         readings, rate_hz = np.array(held["step"]["readings"]), float(held["step"]["rate_hz"])
         still = np.array(held["still"]["readings"])
         raw_at = _middle(readings)
@@ -109,18 +126,26 @@ class Response(Procedure):
             ratio = sample_sd(calm[11:]) / max(noise, 1e-9)
             lag_ms = 1000 * (_middle(after) - raw_at) / rate_hz
             rows.append(
-                (f"{kind} {amount:g}", f"{figure(noise * ratio)} {unit}", f"{100 * ratio:.0f} %", f"{lag_ms:.0f} ms")
+                (
+                    f"{kind} {amount:g}",
+                    f"{figure(noise * ratio)} {unit}",
+                    f"{100 * ratio:.0f} %",
+                    f"{lag_ms:.0f} ms",
+                )
             )
             if (kind, amount) in (("average", 5), ("median", 5), ("smooth", 0.1)):
                 lines.append(Line(f"{kind} {amount:g}", _points(after, rate_hz)))
         rise = _rise(readings) / rate_hz
         return Outcome(
             f"At rest it trembles by {figure(noise)} {unit}; it follows a step in {1000 * rise:.0f} ms",
-            "Good: noise and lag of each filter were worked out on these very readings.", constants=constants,
+            "Good: noise and lag of each filter were worked out on these very readings.",
+            constants=constants,
             notes=("Which filter to choose is a matter of how late the vehicle may be: Decide weighs it.",),
             plots=(Plot("The step, raw and filtered", "time", "s", "reading", unit, lines=tuple(lines)),),
-            tables=(Table("What each filter would do", ("filter", "noise", "of raw", "late by"), tuple(rows)),),
-        )  # fmt: skip
+            tables=(
+                Table("What each filter would do", ("filter", "noise", "of raw", "late by"), tuple(rows)),
+            ),
+        )
 
 
 def _name(window: Window) -> str:

@@ -13,5 +13,8 @@ def numbered(
     wanted = sorted(held | set(range(1, least + 1)))
     wants = tuple(Want(f"{name} {n}", f"{name} {n}", do, fields, watched) for n in wanted)
     if set(range(1, least + 1)) <= held:
-        wants = (*wants, Want(f"{name} {wanted[-1] + 1}", f"{name} {wanted[-1] + 1}", do, fields, watched, more=True))
+        wants = (
+            *wants,
+            Want(f"{name} {wanted[-1] + 1}", f"{name} {wanted[-1] + 1}", do, fields, watched, more=True),
+        )
     return wants

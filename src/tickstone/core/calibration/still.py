@@ -14,7 +14,9 @@ NOISY = 2.0  # a sensor may be so many times noisier than usual before its sprea
 LEAST = 5
 DIFFERENT_SDS = 4.0  # apart that middles must be to belong to two places
 RESOLUTION = 1e-4  # of a reading that is always the same, as uncertain as it is taken for
-KEPT = 0.9  # of the readings, at least: what is set aside as spikes beyond that is another pose, not yet half of the window
+# of the readings, at least: what is set aside as spikes beyond that is another pose, not yet half of the
+# window
+KEPT = 0.9
 HELD = 0.9  # of the wanted seconds: the first reading of a window comes a little late
 
 
@@ -34,8 +36,8 @@ def why_moving(
 ) -> Hindrance | None:
     """Why a window may not be taken as still; None when it may.
 
-    Parameters: limits, by channel, the largest sd that counts as still and the unit it is said in; seconds, wanted; plea,
-    what to ask for while it moves.
+    Parameters: limits, by channel, the largest sd that counts as still and the unit it is said in; seconds,
+    wanted; plea, what to ask for while it moves.
     A noisy sensor at rest is still all the same: its noise is told from motion by second differences.
     """
     for name, (limit, unit) in limits.items():
@@ -50,15 +52,18 @@ def why_moving(
         if seen.n < KEPT * readings.size:
             return Hindrance(f"{plea}: {name} jumped just now.")
         if seen.spread > most:
-            return Hindrance(f"{plea}: {name} spreads {figure(seen.spread)} {unit}, wanted under {figure(most)}.")
+            return Hindrance(
+                f"{plea}: {name} spreads {figure(seen.spread)} {unit}, wanted under {figure(most)}."
+            )
         if not seen.still:
             return Hindrance(f"{plea}: {name} moved by {figure(abs(seen.drift))} {unit} just now.")
     return still_for(window, seconds)
 
 
 def differs(before: Array, after: Array) -> bool:
-    """Whether two stretches of one channel, shape (n,) and (m,), NaN where not told, stand at different places: their middles
-    are farther apart than noise moves them. Fewer than LEAST readings on a side tell nothing.
+    """Whether two stretches of one channel, shape (n,) and (m,), NaN where not told, stand at different
+    places: their middles are farther apart than noise moves them. Fewer than LEAST readings on a side tell
+    nothing.
 
     >>> differs(np.array([5.0, 6, 5, 6, 5]), np.array([9.0, 8, 9, 9, 8]))
     True
@@ -72,19 +77,26 @@ def differs(before: Array, after: Array) -> bool:
 
 
 def why_saturated(window: Window, names: Mapping[str, tuple[float, float]]) -> Hindrance | None:
-    """Why a window is worth nothing: a channel stands at an end of its span (low, high); None when none does."""
+    """Why a window is worth nothing: a channel stands at an end of its span (low, high); None when none
+    does."""
     for name, (low, high) in names.items():
         readings = window.told(name)
         if not readings.size:
             continue
         at = float(np.median(readings))
         if at <= low or at >= high:
-            return Hindrance(f"{name} stands at an end of its range ({at:.0f}): it cannot tell how much more there is.")
+            return Hindrance(
+                f"{name} stands at an end of its range ({at:.0f}): it cannot tell how much more there is."
+            )
     return None
 
 
 def figure(value: float) -> str:
     """A number short enough to read from afar."""
     return (
-        f"{value:.0f}" if abs(value) >= 10 else f"{value:.1f}" if abs(value) >= 1 else significant(round(value, 9), 2)
+        f"{value:.0f}"
+        if abs(value) >= 10
+        else f"{value:.1f}"
+        if abs(value) >= 1
+        else significant(round(value, 9), 2)
     )

@@ -1,5 +1,5 @@
-"""Reflective line sensors: white and black of each, by spans over ground and line or by a sweep; heights and lamps held
-against each other."""
+"""Reflective line sensors: white and black of each, by spans over ground and line or by a sweep; heights and
+lamps held against each other."""
 
 from __future__ import annotations
 
@@ -57,7 +57,8 @@ NO_ROW = Hindrance("No reading yet from every sensor of the row.", Lack.READINGS
 
 
 class LineSpans(Procedure):
-    """White and black of every sensor of a row. A span is held, or the row is pushed to and fro over the line."""
+    """White and black of every sensor of a row. A span is held, or the row is pushed to and fro over the
+    line."""
 
     id = "line"
     title = "Ground and line"
@@ -66,7 +67,9 @@ class LineSpans(Procedure):
         "Its own supply on: a cable and a battery read differently.",
         "A piece of the same tape, long enough for the whole row.",
     )
-    cautions = ("Some of these lamps give off infrared that the eye does not see: do not look into them from near.",)
+    cautions = (
+        "Some of these lamps give off infrared that the eye does not see: do not look into them from near.",
+    )
     rests_on = ("reference", "bits")
 
     def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
@@ -118,7 +121,10 @@ class LineSpans(Procedure):
             return not_ready(why, window.span_s, shown)
         other = next((step for step in steps if step.key == self._partner(span, truth)), None)
         if other is not None:
-            swings = [abs(float(np.median(readings[name])) - other.numbers["means"][i]) for i, name in enumerate(names)]
+            swings = [
+                abs(float(np.median(readings[name])) - other.numbers["means"][i])
+                for i, name in enumerate(names)
+            ]
             if max(swings) < LEAST_SWING:
                 return Holding(False, f"It reads as {other.label}: has the row moved?", figure=shown)
         return Holding(True, "", held_s=window.span_s, figure=shown)
@@ -127,15 +133,22 @@ class LineSpans(Procedure):
         at = condition(truth)
         return (LINE if span == GROUND else GROUND) + (f"@{at}" if at else "")
 
-    def _judge_sweep(self, window: Window, readings: Mapping[str, Any], values: Values, shown: str) -> Holding:
+    def _judge_sweep(
+        self, window: Window, readings: Mapping[str, Any], values: Values, shown: str
+    ) -> Holding:
         noise = max(1.0, values["noise"].value)
         for i, one in enumerate(readings.values(), 1):
             if np.ptp(one) < max(LEAST_SWING, 12 * noise):
                 return Holding(
-                    False, f"Sensor {i} has not seen both yet: push the row on.", held_s=window.span_s, figure=shown
+                    False,
+                    f"Sensor {i} has not seen both yet: push the row on.",
+                    held_s=window.span_s,
+                    figure=shown,
                 )
         if window.span_s < SWEEP_S * 0.9:
-            return Holding(False, f"Go on: {window.span_s:.1f} s of {SWEEP_S:g} s.", held_s=window.span_s, figure=shown)
+            return Holding(
+                False, f"Go on: {window.span_s:.1f} s of {SWEEP_S:g} s.", held_s=window.span_s, figure=shown
+            )
         return Holding(True, "", held_s=window.span_s, figure=shown)
 
     def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
@@ -156,7 +169,8 @@ class LineSpans(Procedure):
         missing = [name for name in names if name not in row]
         if missing:
             raise BadInput(
-                f"A line needs a count for each of the {len(names)} sensors; {missing[0]} is missing.", missing[0]
+                f"A line needs a count for each of the {len(names)} sensors; {missing[0]} is missing.",
+                missing[0],
             )
         span = (GROUND, LINE)[int(row["span"])]
         noise = values["noise"].value
@@ -169,15 +183,24 @@ class LineSpans(Procedure):
         spans = _conditions(steps, values)
         whole = [one for one in spans if one.white and one.black]
         if not whole:
-            have = "Ground is held; now the line" if any(one.white for one in spans) else "Line is held; now the ground"
+            have = (
+                "Ground is held; now the line"
+                if any(one.white for one in spans)
+                else "Line is held; now the ground"
+            )
             heading = have if steps else "White and black are taken as usual, not as they are here"
-            return Outcome(heading, "One span over ground and one over the line, or one sweep over both.",
-                           "Hold one span over ground and one over the line.")  # fmt: skip
+            return Outcome(
+                heading,
+                "One span over ground and one over the line, or one sweep over both.",
+                "Hold one span over ground and one over the line.",
+            )
         best = _best(whole)
         flat = [i for i, gap in enumerate(best.gaps) if abs(gap) < LEAST_SWING]
         if flat:
-            why = (f"Sensor {flat[0] + 1} reads the same over ground and line ({best.white[flat[0]].value:.0f} counts): "
-                   "its lamp, its wire, or it is too high. Mend it and hold both again.")  # fmt: skip
+            why = (
+                f"Sensor {flat[0] + 1} reads the same over ground and line ({best.white[flat[0]].value:.0f} "
+                "counts): its lamp, its wire, or it is too high. Mend it and hold both again."
+            )
             return Outcome(f"Sensor {flat[0] + 1} does not see the line", why, why, plots=_plots(whole))
         signs = {gap > 0 for gap in best.gaps}
         if len(signs) > 1:
@@ -186,24 +209,38 @@ class LineSpans(Procedure):
                 for i, gap in enumerate(best.gaps)
                 if (gap > 0) != (sum(g > 0 for g in best.gaps) * 2 > len(best.gaps))
             ]
-            why = f"Sensor {odd[0]} goes the other way than the rest: are ground and line mixed up, or is its load turned?"
+            why = (
+                f"Sensor {odd[0]} goes the other way than the rest: are ground and line "
+                "mixed up, or is its load turned?"
+            )
             return Outcome("The row does not agree which way is dark", why, why, plots=_plots(whole))
         white_high = best.gaps[0] < 0
         apart = [abs(gap) / max(sd, 0.5) for gap, sd in zip(best.gaps, best.spreads, strict=True)]
         worst = int(np.argmin(apart))
         if apart[worst] < APART_LEAST:
-            verdict = (f"Poor: sensor {worst + 1} has only {apart[worst]:.1f} sd between ground and line. "
-                       "Lower the row, or shade it.")  # fmt: skip
+            verdict = (
+                f"Poor: sensor {worst + 1} has only {apart[worst]:.1f} sd between ground and line. "
+                "Lower the row, or shade it."
+            )
         elif apart[worst] < GOOD_APART:
-            verdict = f"Fair: sensor {worst + 1} is the closest, {apart[worst]:.1f} sd between ground and line."
+            verdict = (
+                f"Fair: sensor {worst + 1} is the closest, {apart[worst]:.1f} sd between ground and line."
+            )
         else:
-            verdict = f"Good: the closest is sensor {worst + 1}, {apart[worst]:.0f} sd between ground and line."
+            verdict = (
+                f"Good: the closest is sensor {worst + 1}, {apart[worst]:.0f} sd between ground and line."
+            )
         heading = f"Ground reads {'high' if white_high else 'low'}; every sensor tells it from the line"
         return Outcome(
-            heading if apart[worst] >= APART_LEAST else f"Sensor {worst + 1} hardly tells the line from ground",
-            verdict, constants=_constants(best), notes=_notes(spans, whole, best), plots=_plots(whole),
+            heading
+            if apart[worst] >= APART_LEAST
+            else f"Sensor {worst + 1} hardly tells the line from ground",
+            verdict,
+            constants=_constants(best),
+            notes=_notes(spans, whole, best),
+            plots=_plots(whole),
             tables=_tables(whole),
-        )  # fmt: skip
+        )
 
 
 def _names(values: Values) -> list[str]:
@@ -212,14 +249,16 @@ def _names(values: Values) -> list[str]:
 
 def _told(means: Sequence[Mean]) -> dict[str, Any]:
     return {
-        "means": [one.value for one in means], "mean_sds": [one.sd for one in means],
-        "spreads": [one.spread for one in means], "n": min(one.n for one in means),
-    }  # fmt: skip
+        "means": [one.value for one in means],
+        "mean_sds": [one.sd for one in means],
+        "spreads": [one.spread for one in means],
+        "n": min(one.n for one in means),
+    }
 
 
 def _plateaus(readings: Any) -> tuple[Mean, Mean]:
-    """The two levels that a sweep dwells on: each half of the readings from its outer end in, as wide as its own noise.
-    Readings on the way between them are left out."""
+    """The two levels that a sweep dwells on: each half of the readings from its outer end in, as wide as its
+    own noise. Readings on the way between them are left out."""
     cut = threshold_otsu(readings).threshold
     found = []
     for half, outer in ((readings[readings <= cut], 10.0), (readings[readings > cut], 90.0)):
@@ -246,7 +285,9 @@ class _Spans:
     @property
     def spreads(self) -> list[float]:
         """Noise of both, counts."""
-        return [math.sqrt((w.spread**2 + b.spread**2) / 2) for w, b in zip(self.white, self.black, strict=True)]
+        return [
+            math.sqrt((w.spread**2 + b.spread**2) / 2) for w, b in zip(self.white, self.black, strict=True)
+        ]
 
     @property
     def apart(self) -> float:
@@ -255,8 +296,10 @@ class _Spans:
 
 
 def _means(numbers: Mapping[str, Any]) -> list[Mean]:
-    return [Mean(value, sd, spread, int(numbers["n"])) for value, sd, spread in
-            zip(numbers["means"], numbers["mean_sds"], numbers["spreads"], strict=True)]  # fmt: skip
+    return [
+        Mean(value, sd, spread, int(numbers["n"]))
+        for value, sd, spread in zip(numbers["means"], numbers["mean_sds"], numbers["spreads"], strict=True)
+    ]
 
 
 def _conditions(steps: Steps, values: Values) -> list[_Spans]:
@@ -293,8 +336,12 @@ def _merged(means: Sequence[Mean]) -> Mean:
     """One level under several lights: their middle, and what the light makes of it."""
     values = [one.value for one in means]
     middle, reach = (max(values) + min(values)) / 2, (max(values) - min(values)) / 2
-    return Mean(middle, math.hypot(max(one.sd for one in means), reach / 2), max(one.spread for one in means) + reach,
-                min(one.n for one in means))  # fmt: skip
+    return Mean(
+        middle,
+        math.hypot(max(one.sd for one in means), reach / 2),
+        max(one.spread for one in means) + reach,
+        min(one.n for one in means),
+    )
 
 
 def _constants(best: _Spans) -> tuple[Fitted, ...]:
@@ -317,18 +364,25 @@ def _notes(spans: Sequence[_Spans], whole: Sequence[_Spans], best: _Spans) -> tu
     notes = []
     heights = sorted({one.truth["height_mm"] for one in whole if "height_mm" in one.truth})
     if len(heights) > 1:
-        notes.append(f"Best of {len(heights)} heights: {best.truth['height_mm']:g} mm, where even the closest sensor has "
-                     f"{best.apart:.0f} sd between ground and line.")  # fmt: skip
+        notes.append(
+            f"Best of {len(heights)} heights: {best.truth['height_mm']:g} mm, where even the closest sensor "
+            f"has {best.apart:.0f} sd between ground and line."
+        )
     lit = {(one.truth.get("height_mm"), one.truth["lamp"]): one for one in whole if "lamp" in one.truth}
     for height in sorted({at for at, _ in lit}, key=lambda at: at or 0.0):
         off, on = lit.get((height, 0.0)), lit.get((height, 1.0))
         if off is not None and on is not None:
-            moved = [b.value - a.value for a, b in zip((*off.white, *off.black), (*on.white, *on.black), strict=True)]
+            moved = [
+                b.value - a.value
+                for a, b in zip((*off.white, *off.black), (*on.white, *on.black), strict=True)
+            ]
             worst = max(moved, key=abs)
             share = abs(worst) / min(abs(gap) for gap in off.gaps)
             where = "" if height is None else f" at {height:g} mm"
-            notes.append(f"The lamp moves readings by up to {fixed(worst)} counts{where}, {100 * share:.0f} % of the way from "
-                         "ground to line: thresholds must leave room for that.")  # fmt: skip
+            notes.append(
+                f"The lamp moves readings by up to {fixed(worst)} counts{where}, {100 * share:.0f} % of the "
+                "way from ground to line: thresholds must leave room for that."
+            )
     for one in spans:
         if bool(one.white) != bool(one.black):
             notes.append(f"{one.name}: only {'ground' if one.white else 'the line'} is held there.")
@@ -348,7 +402,9 @@ def _plots(whole: Sequence[_Spans]) -> tuple[Plot, ...]:
     heights = sorted((one.truth["height_mm"], one.apart) for one in whole if "height_mm" in one.truth)
     if len({at for at, _ in heights}) > 1:
         dots = [Dot(at, apart, label=f"{at:g} mm") for at, apart in heights]
-        plots.append(Plot("Between ground and line, by height", "height", "mm", "closest sensor", "sd", tuple(dots)))
+        plots.append(
+            Plot("Between ground and line, by height", "height", "mm", "closest sensor", "sd", tuple(dots))
+        )
     return tuple(plots)
 
 
@@ -387,8 +443,11 @@ class LevelSpans(Procedure):
             return Holding(False, "No level yet: move it over an edge once.")
         other = next((step for step in steps if want is not None and step.key != want.key), None)
         if other is not None and other.numbers["level"] == levels[-1]:
-            return Holding(False, f"It says the same as {other.label}: move it there, or turn its trim screw.",
-                           figure=f"{levels[-1]:.0f}")  # fmt: skip
+            return Holding(
+                False,
+                f"It says the same as {other.label}: move it there, or turn its trim screw.",
+                figure=f"{levels[-1]:.0f}",
+            )
         return Holding(True, "", held_s=window.span_s, figure=f"{levels[-1]:.0f}")
 
     def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
@@ -403,14 +462,23 @@ class LevelSpans(Procedure):
     def fit(self, steps: Steps, values: Values) -> Outcome:
         levels = {step.key: step.numbers["level"] for step in steps}
         if not {GROUND, LINE} <= set(levels):
-            return Outcome("Which level is dark is taken as usual", "Hold it over ground, then over the line.",
-                           "Hold both.")  # fmt: skip
+            return Outcome(
+                "Which level is dark is taken as usual",
+                "Hold it over ground, then over the line.",
+                "Hold both.",
+            )
         if levels[GROUND] == levels[LINE]:
-            why = "It says the same over both: turn its trim screw until its lamp follows, then hold both again."
+            why = (
+                "It says the same over both: turn its trim screw until its lamp follows, "
+                "then hold both again."
+            )
             return Outcome("It does not tell ground from line", why, why)
         dark = levels[LINE]
-        return Outcome(f"Dark is {'high' if dark else 'low'}", "Good: both levels were seen.",
-                       constants=(Fitted("dark_level", dark, None),))  # fmt: skip
+        return Outcome(
+            f"Dark is {'high' if dark else 'low'}",
+            "Good: both levels were seen.",
+            constants=(Fitted("dark_level", dark, None),),
+        )
 
 
 PROCEDURES = (LineSpans(), LevelSpans())

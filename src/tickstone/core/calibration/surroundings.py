@@ -13,7 +13,8 @@ CARRIED = frozenset({"sound", "air"})  # what is carried from its own air to ano
 
 
 def why_elsewhere(value: Value, air_c: float | None, supply_v: float | None) -> str:
-    """Why a measured value is far from where it was measured, in words; empty when it is not, or nobody knows."""
+    """Why a measured value is far from where it was measured, in words; empty when it is not, or nobody
+    knows."""
     if value.provenance is not Provenance.MEASURED:
         return ""
     then = value.condition.get("supply_v")
@@ -25,7 +26,9 @@ def why_elsewhere(value: Value, air_c: float | None, supply_v: float | None) -> 
     return ""
 
 
-def as_it_is_now(values: Mapping[str, Value], air_c: float | None, supply_v: float | None) -> dict[str, Value]:
+def as_it_is_now(
+    values: Mapping[str, Value], air_c: float | None, supply_v: float | None
+) -> dict[str, Value]:
     """The constants with those stale that were measured under another supply or in another air."""
     return {
         name: value if value.stale else replace(value, stale=why_elsewhere(value, air_c, supply_v))

@@ -1,4 +1,5 @@
-"""Wheels, rollers and shafts: roll-out, magnets and their gaps, steps of a roller, marks and their threshold."""
+"""Wheels, rollers and shafts: roll-out, magnets and their gaps, steps of a roller, marks and their
+threshold."""
 
 from __future__ import annotations
 
@@ -81,7 +82,9 @@ class RollOut(Procedure):
     rests_on = ("load",)  # a loaded tyre rolls shorter
 
     def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
-        return numbered(steps, "run", "Roll it from mark to mark, and read the tape.", 3, self.fields, watched=False)
+        return numbered(
+            steps, "run", "Roll it from mark to mark, and read the tape.", 3, self.fields, watched=False
+        )
 
     def judge(
         self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
@@ -103,7 +106,9 @@ class RollOut(Procedure):
         meant = usual if usual is not None else math.sqrt(LEAST_WAY_MM * MOST_WAY_MM)
         _, unit = min(UNITS_MM, key=lambda one: abs(math.log(way * one[0] / meant)))
         said = f"{truth['distance_mm']:g} mm in {truth['turns']:g} turns is {significant(way, 4)} mm a turn"
-        said += f", and {significant(usual, 4)} mm before." if usual is not None else ": no wheel is like that."
+        said += (
+            f", and {significant(usual, 4)} mm before." if usual is not None else ": no wheel is like that."
+        )
         maybe = f" Did you mean {truth['distance_mm']:g} {unit}?" if unit else " Were the turns miscounted?"
         raise BadInput(said + maybe, "distance_mm")
 
@@ -114,40 +119,59 @@ class RollOut(Procedure):
 
     def fit(self, steps: Steps, values: Values) -> Outcome:
         if not steps:
-            return Outcome("The wheel’s way is taken from its nominal size", "One run gives it; three say how well.",
-                           "Roll it once.")  # fmt: skip
+            return Outcome(
+                "The wheel’s way is taken from its nominal size",
+                "One run gives it; three say how well.",
+                "Roll it once.",
+            )
         ways = [step.truth["distance_mm"] / step.truth["turns"] for step in steps]
         found = repeats(ways)
-        known = [math.hypot(math.sqrt(2) * TAPE_SD_MM, PHASE_TURNS * way) / step.truth["turns"]
-                 for step, way in zip(steps, ways, strict=True)]  # fmt: skip
+        known = [
+            math.hypot(math.sqrt(2) * TAPE_SD_MM, PHASE_TURNS * way) / step.truth["turns"]
+            for step, way in zip(steps, ways, strict=True)
+        ]
         weight = 1.0 / np.square(known)
         value = float((np.array(ways) * weight).sum() / weight.sum())
         sd = 1.0 / math.sqrt(float(weight.sum()))
         off = [(way - value) / one for way, one in zip(ways, known, strict=True)]
         chi = math.sqrt(sum(one**2 for one in off) / (len(ways) - 1)) if len(ways) > 1 else 1.0
         sd *= max(1.0, chi) if len(ways) > 3 else 1.0
-        repeat = tuple(step.key for step, one in zip(steps, off, strict=True) if abs(one) > 4 and len(ways) > 2)
+        repeat = tuple(
+            step.key for step, one in zip(steps, off, strict=True) if abs(one) > 4 and len(ways) > 2
+        )
         nominal = math.pi * values["diameter"].value if "diameter" in values else None
         notes = []
         if nominal:
-            notes.append(f"π × the nominal diameter would have said {nominal:.0f} mm, {100 * (nominal / value - 1):+.1f} %."
-                         .replace("-", "−"))  # fmt: skip
+            notes.append(
+                (
+                    f"π × the nominal diameter would have said {nominal:.0f} mm, "
+                    f"{100 * (nominal / value - 1):+.1f} %."
+                ).replace("-", "−")
+            )
         loads = {step.truth["load_kg"] for step in steps if "load_kg" in step.truth}
         if len(loads) > 1:
             notes.append("The runs were made under different loads: the mean belongs to none of them.")
         load = (Fitted("load", loads.pop(), None),) if len(loads) == 1 else ()
         agrees = 2 * found.spread <= AGREES * value if len(ways) > 1 else False
         verdict = (
-            "One run: repeat it twice." if len(ways) == 1 else
-            f"{'Good' if agrees else 'Rough'}: the runs {'agree within' if agrees else 'differ by'} "
-            f"± {fixed(2 * found.spread, 1)} mm." + ("" if agrees else " Was every turn counted, and the tape read alike?")
-        )  # fmt: skip
+            "One run: repeat it twice."
+            if len(ways) == 1
+            else f"{'Good' if agrees else 'Rough'}: the runs {'agree within' if agrees else 'differ by'} "
+            f"± {fixed(2 * found.spread, 1)} mm."
+            + ("" if agrees else " Was every turn counted, and the tape read alike?")
+        )
         if repeat:
             verdict = f"Repeat {repeat[0]}: it is {abs(max(off, key=abs)):.0f} σ off. A turn miscounted?"
-        return Outcome(f"One turn is {value:.1f} ± {2 * sd:.1f} mm", verdict,
-                       constants=(*load, Fitted("circumference", value, sd)), notes=tuple(notes), repeat=repeat,
-                       left={step.key: way - value for step, way in zip(steps, ways, strict=True)}, left_unit="mm a turn",
-                       sigmas={step.key: one for step, one in zip(steps, off, strict=True)})  # fmt: skip
+        return Outcome(
+            f"One turn is {value:.1f} ± {2 * sd:.1f} mm",
+            verdict,
+            constants=(*load, Fitted("circumference", value, sd)),
+            notes=tuple(notes),
+            repeat=repeat,
+            left={step.key: way - value for step, way in zip(steps, ways, strict=True)},
+            left_unit="mm a turn",
+            sigmas={step.key: one for step, one in zip(steps, off, strict=True)},
+        )
 
 
 class RollerSteps(Procedure):
@@ -155,10 +179,15 @@ class RollerSteps(Procedure):
 
     id = "steps"
     title = "Steps per turn"
-    prepare = ("A mark on the roller against a mark beside it.", "Turn one way only, slowly, to the mark exactly.")
+    prepare = (
+        "A mark on the roller against a mark beside it.",
+        "Turn one way only, slowly, to the mark exactly.",
+    )
     seconds = 0.0
-    notebook = (Field("turns", "turns", "", 10, 1, 1000, whole=True),
-                Field("reading", "steps counted", "", 300, 1, 1e9))  # fmt: skip
+    notebook = (
+        Field("turns", "turns", "", 10, 1, 1000, whole=True),
+        Field("reading", "steps counted", "", 300, 1, 1e9),
+    )
 
     def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
         field = Field("turns", "It will be turned by", "turns", 10, 1, 1000, whole=True)
@@ -187,7 +216,9 @@ class RollerSteps(Procedure):
         return {"steps": counted, "n": int(counted)}
 
     def from_notebook(self, row: Mapping[str, float], values: Values) -> Step:
-        return Step("run 1", "run 1", {"turns": row["turns"]}, {"steps": row["reading"], "n": int(row["reading"])})
+        return Step(
+            "run 1", "run 1", {"turns": row["turns"]}, {"steps": row["reading"], "n": int(row["reading"])}
+        )
 
     def fit(self, steps: Steps, values: Values) -> Outcome:
         if not steps:
@@ -198,13 +229,20 @@ class RollerSteps(Procedure):
         whole = round(value)
         allowed = 0.05 * value + 1.5 * len(steps) / turns
         if abs(value - whole) > min(0.35, allowed) or np.ptp(per_turn) > 2 * allowed:
-            why = (f"The runs say {', '.join(f'{one:.2f}' for one in per_turn)} steps a turn: some are lost or doubled, or a turn "
-                   "was miscounted. Turn more slowly, and again.")  # fmt: skip
-            return Outcome("The runs do not agree on whole steps", why, why, repeat=tuple(step.key for step in steps))
-        return Outcome(f"One turn is {whole} steps", f"Good: {turns:g} turns say {value:.2f}.",
-                       constants=(Fitted("steps", float(whole), None),),
-                       left={step.key: one - whole for step, one in zip(steps, per_turn, strict=True)},
-                       left_unit="steps a turn")  # fmt: skip
+            why = (
+                f"The runs say {', '.join(f'{one:.2f}' for one in per_turn)} steps a turn: some are lost or "
+                "doubled, or a turn was miscounted. Turn more slowly, and again."
+            )
+            return Outcome(
+                "The runs do not agree on whole steps", why, why, repeat=tuple(step.key for step in steps)
+            )
+        return Outcome(
+            f"One turn is {whole} steps",
+            f"Good: {turns:g} turns say {value:.2f}.",
+            constants=(Fitted("steps", float(whole), None),),
+            left={step.key: one - whole for step, one in zip(steps, per_turn, strict=True)},
+            left_unit="steps a turn",
+        )
 
 
 def counted_steps(window: Window) -> tuple[float | None, float]:
@@ -216,7 +254,9 @@ def counted_steps(window: Window) -> tuple[float | None, float]:
             return None, 0.0
         times, counts = window.times_s[known], counts[known]
         moved = np.flatnonzero(np.diff(counts))
-        return abs(float(counts[-1] - counts[0])), float(times[moved[-1] + 1]) if moved.size else float(times[0])
+        return abs(float(counts[-1] - counts[0])), float(times[moved[-1] + 1]) if moved.size else float(
+            times[0]
+        )
     a, b = window.channels["a"], window.channels["b"]
     known = np.isfinite(a) & np.isfinite(b)
     if not known.any():
@@ -230,8 +270,8 @@ def counted_steps(window: Window) -> tuple[float | None, float]:
 
 @dataclass(frozen=True)
 class Gaps:
-    """Magnets a turn, each gap's share of it (largest first), with sds, and the rest's spread as a share of a gap. ``even``
-    when no gap differs, so that their number cannot be seen."""
+    """Magnets a turn, each gap's share of it (largest first), with sds, and the rest's spread as a share of a
+    gap. ``even`` when no gap differs, so that their number cannot be seen."""
 
     count: int
     shares: tuple[float, ...]
@@ -243,8 +283,9 @@ class Gaps:
 def gaps_of(times_s: Array, most: int = MOST_GAPS) -> Gaps:
     """How many magnets a turn has, and how their gaps differ, from a steady run.
 
-    Parameters: times_s of pulses, shape (n,), n ≥ 3·most. A gap is held against the same gap a turn later, so that a speed
-    that creeps does not matter: the smallest number of gaps by which they repeat as well as by any number is the answer.
+    Parameters: times_s of pulses, shape (n,), n ≥ 3·most. A gap is held against the same gap a turn later, so
+    that a speed that creeps does not matter: the smallest number of gaps by which they repeat as well as by
+    any number is the answer.
     """
     periods = np.diff(times_s)
     left = {}
@@ -267,7 +308,8 @@ def gaps_of(times_s: Array, most: int = MOST_GAPS) -> Gaps:
 
 
 class SteadyRun(Procedure):
-    """Magnets a turn, and the share of each gap, from a steady run: unequal gaps make the speed ripple once a turn."""
+    """Magnets a turn, and the share of each gap, from a steady run: unequal gaps make the speed ripple once a
+    turn."""
 
     id = "steady-run"
     title = "Steady run"
@@ -292,7 +334,9 @@ class SteadyRun(Procedure):
         shown = f"{rate:.1f} Hz"
         change = abs(float(periods[half:].mean() / periods[:half].mean()) - 1.0)
         if change > STEADY:
-            return Holding(False, f"Its speed changed by {100 * change:.0f} % just now: keep it steady.", figure=shown)
+            return Holding(
+                False, f"Its speed changed by {100 * change:.0f} % just now: keep it steady.", figure=shown
+            )
         if times.size < self.least:
             return Holding(False, f"{times.size} of {self.least} pulses.", held_s=window.span_s, figure=shown)
         return Holding(True, "", held_s=window.span_s, figure=shown)
@@ -302,43 +346,69 @@ class SteadyRun(Procedure):
         if times.size < self.least:
             raise BadInput(f"A steady run needs at least {self.least} pulses, not {times.size}.", "channel")
         gaps = gaps_of(times)
-        return {"count": gaps.count, "shares": list(gaps.shares), "sds": list(gaps.sds), "jitter": gaps.jitter,
-                "period_s": float(np.mean(np.diff(times))), "n": int(times.size)}  # fmt: skip
+        return {
+            "count": gaps.count,
+            "shares": list(gaps.shares),
+            "sds": list(gaps.sds),
+            "jitter": gaps.jitter,
+            "period_s": float(np.mean(np.diff(times))),
+            "n": int(times.size),
+        }
 
     def of_mark(self, label: str, truth: Mapping[str, Any] | None) -> tuple[str, dict[str, float]] | None:
         return ("run", {}) if label.strip().lower() in ("run", "steady run", "steady") else None
 
     def fit(self, steps: Steps, values: Values) -> Outcome:
         if not steps:
-            return Outcome("The gaps between magnets are taken as equal", "Half a minute of steady turning will do.",
-                           "Hold one steady run.")  # fmt: skip
+            return Outcome(
+                "The gaps between magnets are taken as equal",
+                "Half a minute of steady turning will do.",
+                "Hold one steady run.",
+            )
         numbers = steps[0].numbers
         count, shares, sds = int(numbers["count"]), numbers["shares"], numbers["sds"]
         known = int(values[self.counted].value)
         jitter = Fitted("jitter", 1e6 * numbers["jitter"] * numbers["period_s"], None)
         if count == 1:
             return Outcome(
-                "Its pulses come evenly", "Good: no gap differs, so nothing has to be put right.", constants=(jitter,),
-                notes=(f"Evenly spaced {self.counted} cannot be counted by their pulses: {known} are said to be there.",),
-            )  # fmt: skip
+                "Its pulses come evenly",
+                "Good: no gap differs, so nothing has to be put right.",
+                constants=(jitter,),
+                notes=(
+                    f"Evenly spaced {self.counted} cannot be counted by their pulses: "
+                    f"{known} are said to be there.",
+                ),
+            )
         ripple = 100 * (max(shares) * count - 1)
         notes = []
         if count != known:
             notes.append(f"The rig says {known} {self.counted}; the pulses repeat every {count}: count them.")
-        constants = (Fitted(self.counted, float(count), None), jitter,
-                     *(Fitted(f"gap_{i}", share, sd) for i, (share, sd) in enumerate(zip(shares, sds, strict=True), 1)))  # fmt: skip
-        dots = tuple(Dot(i, 100 * share, 200 * sd, label=f"gap {i}")
-                     for i, (share, sd) in enumerate(zip(shares, sds, strict=True), 1))  # fmt: skip
+        constants = (
+            Fitted(self.counted, float(count), None),
+            jitter,
+            *(
+                Fitted(f"gap_{i}", share, sd)
+                for i, (share, sd) in enumerate(zip(shares, sds, strict=True), 1)
+            ),
+        )
+        dots = tuple(
+            Dot(i, 100 * share, 200 * sd, label=f"gap {i}")
+            for i, (share, sd) in enumerate(zip(shares, sds, strict=True), 1)
+        )
         even = Line("even", ((1.0, 100.0 / count), (float(count), 100.0 / count)))
-        rows = tuple((f"{i}", f"{100 * share:.2f} ± {200 * sd:.2f} %")
-                     for i, (share, sd) in enumerate(zip(shares, sds, strict=True), 1))  # fmt: skip
+        rows = tuple(
+            (f"{i}", f"{100 * share:.2f} ± {200 * sd:.2f} %")
+            for i, (share, sd) in enumerate(zip(shares, sds, strict=True), 1)
+        )
         return Outcome(
             f"{count} {self.counted} a turn; the widest gap is {ripple:.1f} % too wide",
-            f"{'Good' if max(sds) * count < GAP_SD else 'Rough'}: each gap is known to ± {200 * max(sds) * count:.2f} % of itself.",
-            constants=constants, notes=tuple(notes),
+            f"{'Good' if max(sds) * count < GAP_SD else 'Rough'}: each gap is known to ± "
+            f"{200 * max(sds) * count:.2f} % of itself.",
+            constants=constants,
+            notes=tuple(notes),
             plots=(Plot("Share of each gap", "gap", "", "share of a turn", "%", dots, (even,)),),
             tables=(Table("Gaps, widest first", ("gap", "share of a turn"), rows),),
-        )  # fmt: skip
+        )
 
 
 class SteadyMarks(SteadyRun):
@@ -350,14 +420,18 @@ class SteadyMarks(SteadyRun):
 
 
 class Opinion(Procedure):
-    """Marks per turn from a second opinion: what another instrument says of the same shaft at the same moment."""
+    """Marks per turn from a second opinion: what another instrument says of the same shaft at the same
+    moment."""
 
     id = "marks"
     title = "Second opinion"
     prepare = ("Another instrument on the same shaft: a contact tachometer, a video, a motor constant.",)
     cautions = (SPINNING,)
     seconds = 2.0
-    notebook = (Field("rpm", "the other says", "rpm", 300, 0.01, 1e6), Field("reading", "pulses", "Hz", 5, 0.001, 1e6))
+    notebook = (
+        Field("rpm", "the other says", "rpm", 300, 0.01, 1e6),
+        Field("reading", "pulses", "Hz", 5, 0.001, 1e6),
+    )
 
     def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
         field = Field("rpm", "The other instrument says", "rpm", None, 0.01, 1e6)
@@ -390,27 +464,40 @@ class Opinion(Procedure):
 
     def fit(self, steps: Steps, values: Values) -> Outcome:
         if not steps:
-            return Outcome("How many marks pass in a turn is only counted by eye", "One speed that another instrument knows.",
-                           "Type what the other instrument says.")  # fmt: skip
+            return Outcome(
+                "How many marks pass in a turn is only counted by eye",
+                "One speed that another instrument knows.",
+                "Type what the other instrument says.",
+            )
         ratios = [60.0 * step.numbers["hz"] / step.truth["rpm"] for step in steps]
         middle = float(np.median(ratios))
         whole = max(1, round(middle))
         left = {step.key: one - whole for step, one in zip(steps, ratios, strict=True)}
         if abs(middle - whole) > 0.12 * max(1.0, whole / 2) or np.ptp(ratios) > 0.25 * whole:
-            why = (f"The pulses say {middle:.2f} marks a turn, which is no whole number: chatter, missed marks, or the other "
-                   "instrument is wrong. Second opinion at Convert holds them all against each other.")  # fmt: skip
+            why = (
+                f"The pulses say {middle:.2f} marks a turn, which is no whole number: "
+                "chatter, missed marks, or the other instrument is wrong. Second opinion "
+                "at Convert holds them all against each other."
+            )
             return Outcome(f"{middle:.2f} marks a turn cannot be", why, why, left=left, left_unit="marks")
-        return Outcome(f"{whole} mark{'s' * (whole != 1)} a turn", f"Good: the two say {middle:.2f}.",
-                       constants=(Fitted("marks", float(whole), None),), left=left, left_unit="marks")  # fmt: skip
+        return Outcome(
+            f"{whole} mark{'s' * (whole != 1)} a turn",
+            f"Good: the two say {middle:.2f}.",
+            constants=(Fitted("marks", float(whole), None),),
+            left=left,
+            left_unit="marks",
+        )
 
 
 class Trace(Procedure):
-    """Threshold and hysteresis of a mark before an analogue reflective sensor, from its trace while the shaft turns."""
+    """Threshold and hysteresis of a mark before an analogue reflective sensor, from its trace while the shaft
+    turns."""
 
     id = "trace"
     title = "Marks in the trace"
     prepare = (
-        "One sensor of the row before the shaft’s mark; let it turn slowly, so that the trace has many readings a mark.",
+        "One sensor of the row before the shaft’s mark; let it turn slowly, so that the trace has many "
+        "readings a mark.",
     )
     cautions = (SPINNING,)
     seconds = 3.0
@@ -431,7 +518,9 @@ class Trace(Procedure):
         noise = _plateau_noise(readings)
         if swing < max(8.0, 8.0 * noise):
             return Holding(
-                False, f"It swings by {swing:.0f} counts only: no mark passes, or it is too far away.", figure=shown
+                False,
+                f"It swings by {swing:.0f} counts only: no mark passes, or it is too far away.",
+                figure=shown,
             )
         if window.span_s < 0.9 * self.seconds:
             return Holding(False, f"{window.span_s:.1f} s of {self.seconds:g} s.", figure=shown)
@@ -469,19 +558,26 @@ class Trace(Procedure):
         low, high, noise, hz = steps[0].numbers[name]
         threshold, band = (low + high) / 2, 6.0 * noise
         if band > 0.5 * (high - low):
-            why = f"Noise of {noise:.0f} counts fills the {high - low:.0f} between mark and shaft: it would chatter. Go nearer."
+            why = (
+                f"Noise of {noise:.0f} counts fills the {high - low:.0f} between mark and shaft: it would "
+                "chatter. Go nearer."
+            )
             return Outcome("The mark drowns in noise", why, why)
         return Outcome(
-            f"Marks at {threshold:.0f} counts, {band:.0f} wide", f"{'Good' if high - low > APART * noise else 'Rough'}: {(high - low) / noise:.0f} times the noise apart.",
+            f"Marks at {threshold:.0f} counts, {band:.0f} wide",
+            f"{'Good' if high - low > APART * noise else 'Rough'}: "
+            f"{(high - low) / noise:.0f} times the noise apart.",
             constants=(Fitted("mark_threshold", threshold, noise / 2), Fitted("mark_hysteresis", band, None)),
-            notes=(f"{hz:.1f} marks a second passed. Below {threshold - band / 2:.0f} it is one, above "
-                   f"{threshold + band / 2:.0f} the other.",),
-        )  # fmt: skip
+            notes=(
+                f"{hz:.1f} marks a second passed. Below {threshold - band / 2:.0f} it is one, above "
+                f"{threshold + band / 2:.0f} the other.",
+            ),
+        )
 
 
 def _plateau_noise(readings: Array) -> float:
-    """Noise of a trace, counts: of each level by itself where the steps between them would be taken for it, and half a step of
-    the converter at least."""
+    """Noise of a trace, counts: of each level by itself where the steps between them would be taken for it,
+    and half a step of the converter at least."""
     whole = step_noise(readings) or 0.0
     cut = threshold_otsu(readings).threshold if readings.min() < readings.max() else readings[0]
     levels = [step_noise(part) or 0.0 for part in (readings[readings <= cut], readings[readings > cut])]

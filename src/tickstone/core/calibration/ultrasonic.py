@@ -1,4 +1,5 @@
-"""The ultrasonic ranger: its speed and zero by a ruler, or its speed by the air's temperature; the two compared."""
+"""The ultrasonic ranger: its speed and zero by a ruler, or its speed by the air's temperature; the two
+compared."""
 
 from __future__ import annotations
 
@@ -79,7 +80,9 @@ class Ruler(Pairs):
         wanted = len(self.places_mm(values))
         count = count_of(steps, wanted)
         if len({step.truth["true_mm"] for step in steps}) < 2:
-            return Outcome(count, "Two places make a line; five make a good one.", "Hold at least three places.")
+            return Outcome(
+                count, "Two places make a line; five make a good one.", "Hold at least three places."
+            )
         true, echo = _columns(steps)
         try:
             fit = ranging.fit_ruler(true, echo)
@@ -87,8 +90,14 @@ class Ruler(Pairs):
             return Outcome("The echoes do not fit the ruler", str(error), str(error))
         rest = dict(zip([step.key for step in steps], fit.residuals_mm, strict=True))
         if fit.speed_sd is None or fit.residual_sd_mm is None:
-            return Outcome(count, "Two places fit any line: hold a third.", "Two places fit any line: hold a third.",
-                           left=rest, left_unit="mm", plots=_plots(steps, fit, ()))  # fmt: skip
+            return Outcome(
+                count,
+                "Two places fit any line: hold a third.",
+                "Two places fit any line: hold a third.",
+                left=rest,
+                left_unit="mm",
+                plots=_plots(steps, fit, ()),
+            )
         wide = coverage(len(steps) - 2)
         air = mean_air(steps)
         constants = _constants(steps, fit, wide, air, values)
@@ -104,12 +113,25 @@ class Ruler(Pairs):
             elif fit.residual_sd_mm <= GOOD_MM:
                 verdict = f"Good: the places agree within ± {spread:.1f} mm."
             else:
-                verdict = f"Rough: the places scatter by ± {spread:.1f} mm. Check the ruler's zero and repeat."
+                verdict = (
+                    f"Rough: the places scatter by ± {spread:.1f} mm. Check the ruler's zero and repeat."
+                )
             done = f"{count}; " if len(steps) < wanted else "Every place held; "
             heading = f"{done}sound is {fit.speed_m_s:.1f} ± {2 * wide * fit.speed_sd:.1f} m/s"
-        notes = () if repeat else _agreement(fit.speed_m_s, fit.speed_sd * wide, air, values["humidity"].value)
-        return Outcome(heading, verdict, constants=constants, notes=notes, repeat=repeat, left=rest, left_unit="mm",
-                       sigmas=sigmas, plots=_plots(steps, fit, repeat))  # fmt: skip
+        notes = (
+            () if repeat else _agreement(fit.speed_m_s, fit.speed_sd * wide, air, values["humidity"].value)
+        )
+        return Outcome(
+            heading,
+            verdict,
+            constants=constants,
+            notes=notes,
+            repeat=repeat,
+            left=rest,
+            left_unit="mm",
+            sigmas=sigmas,
+            plots=_plots(steps, fit, repeat),
+        )
 
 
 def _columns(steps: Sequence[Step]) -> tuple[list[float], list[float]]:
@@ -140,7 +162,9 @@ def _sigmas(steps: Sequence[Step]) -> Array:
     fit = ranging.fit_ruler(true, echo)
     x = np.array(true)
     leverage = 1 / x.size + (x - x.mean()) ** 2 / max(float(((x - x.mean()) ** 2).sum()), 1e-9)
-    expected = np.array([math.hypot(RULER_SD_MM, fit.speed_m_s / 2000.0 * step.numbers["mean_sd"]) for step in steps])
+    expected = np.array(
+        [math.hypot(RULER_SD_MM, fit.speed_m_s / 2000.0 * step.numbers["mean_sd"]) for step in steps]
+    )
     return studentised(np.array(fit.residuals_mm), expected, leverage)
 
 
@@ -155,24 +179,38 @@ def _agreement(speed: float, sd: float, air_c: float | None, humidity_pct: float
         return (f"{said}: they agree.",)
     kelvin = apart / slope
     if abs(kelvin) > BAD_ZERO_C:
-        why = "no air is so far off: look at the ruler, whose marks should be counted from the same face each time"
+        why = (
+            "no air is so far off: look at the ruler, whose marks should be counted from "
+            "the same face each time"
+        )
     else:
-        why = f"air {fixed(abs(kelvin), 1)} K {'warmer' if kelvin > 0 else 'colder'} than the thermometer says would explain it"
+        why = (
+            f"air {fixed(abs(kelvin), 1)} K {'warmer' if kelvin > 0 else 'colder'} than the thermometer "
+            "says would explain it"
+        )
     return (f"{said}: {abs(apart):.1f} m/s apart, more than their ± allow; {why}.",)
 
 
 def _plots(steps: Steps, fit: ranging.RulerFit, repeat: Sequence[str]) -> tuple[Plot, ...]:
     farthest = max(1000.0, 1.1 * max(step.truth["true_mm"] for step in steps))
     band = ranging.fit_band(fit, [0.0, *np.linspace(0.1, 1.0, 10) * farthest])
-    line = Line(f"band {BAND} × wider", tuple((at, echo) for at, echo, _ in band), tuple(BAND * s for *_, s in band))
+    line = Line(
+        f"band {BAND} × wider", tuple((at, echo) for at, echo, _ in band), tuple(BAND * s for *_, s in band)
+    )
     places = tuple(
-        Dot(step.truth["true_mm"], step.numbers["mean"], off=step.key in repeat, label=step.label) for step in steps
+        Dot(step.truth["true_mm"], step.numbers["mean"], off=step.key in repeat, label=step.label)
+        for step in steps
     )
     rest = tuple(
-        Dot(step.truth["true_mm"], residual, 2 * math.hypot(RULER_SD_MM, fit.speed_m_s / 2000 * step.numbers["mean_sd"]),
-            step.key in repeat, step.label)
+        Dot(
+            step.truth["true_mm"],
+            residual,
+            2 * math.hypot(RULER_SD_MM, fit.speed_m_s / 2000 * step.numbers["mean_sd"]),
+            step.key in repeat,
+            step.label,
+        )
         for step, residual in zip(steps, fit.residuals_mm, strict=True)
-    )  # fmt: skip
+    )
     return (
         Plot("Echo against true distance", "true distance", "mm", "echo time", "µs", places, (line,)),
         Plot("What is left over", "true distance", "mm", "converted less true", "mm", rest, zero=True),
@@ -180,11 +218,14 @@ def _plots(steps: Steps, fit: ranging.RulerFit, repeat: Sequence[str]) -> tuple[
 
 
 class Air(Procedure):
-    """The other school: the average of a number of temperature readings, from which the speed of sound follows."""
+    """The other school: the average of a number of temperature readings, from which the speed of sound
+    follows."""
 
     id = "air"
     title = "Average of the air"
-    prepare = ("The thermometer in the air between ranger and target, out of the sun and away from warm parts.",)
+    prepare = (
+        "The thermometer in the air between ranger and target, out of the sun and away from warm parts.",
+    )
     seconds = 0.0
     notebook = (Field("reading", "air temperature", "°C", 20, -40, 85),)
     samples = 30  # common practice
@@ -204,7 +245,9 @@ class Air(Procedure):
             return Holding(False, f"{window.air.size} of {wanted} readings.", figure=shown)
         moved = abs(float(np.median(window.air[wanted // 2 :]) - np.median(window.air[: wanted // 2])))
         if moved > 1.0:
-            return Holding(False, f"The air changed by {moved:.1f} K just now: wait until it settles.", figure=shown)
+            return Holding(
+                False, f"The air changed by {moved:.1f} K just now: wait until it settles.", figure=shown
+            )
         return Holding(True, "", figure=shown)
 
     def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
@@ -214,18 +257,26 @@ class Air(Procedure):
         return {"mean": found.value, "mean_sd": math.hypot(found.sd, window.air_sd), "n": found.n}
 
     def from_notebook(self, row: Mapping[str, float], values: Values) -> Step:
-        return Step("air", "air temperature", {}, {"mean": row["reading"], "mean_sd": THERMOMETER_SD_K, "n": 1})
+        return Step(
+            "air", "air temperature", {}, {"mean": row["reading"], "mean_sd": THERMOMETER_SD_K, "n": 1}
+        )
 
     def fit(self, steps: Steps, values: Values) -> Outcome:
         if not steps:
-            return Outcome("The speed of sound follows from the air", "Average the air once before a run.",
-                           "Average the air first.")  # fmt: skip
+            return Outcome(
+                "The speed of sound follows from the air",
+                "Average the air once before a run.",
+                "Average the air first.",
+            )
         numbers = steps[0].numbers
         air, sd, humidity = float(numbers["mean"]), float(numbers["mean_sd"]), values["humidity"].value
         speed = float(sound.speed_of_sound_cramer(air, humidity))
         slope = float(sound.sensitivity_m_s_per_k(air, humidity))
         heading = f"The air is {air:.1f} ± {2 * sd:.1f} °C: sound goes {speed:.1f} m/s"
-        verdict = f"{'Good' if 2 * sd <= GOOD_K else 'Rough, only'} for ± {2 * sd * slope:.1f} m/s, {2 * sd * slope / speed * 1000:.1f} mm in a metre."
+        verdict = (
+            f"{'Good' if 2 * sd <= GOOD_K else 'Rough, only'} for ± {2 * sd * slope:.1f} m/s, "
+            f"{2 * sd * slope / speed * 1000:.1f} mm in a metre."
+        )
         notes: tuple[str, ...] = ()
         fitted = values.get("sound")
         if fitted is not None and fitted.provenance is Provenance.MEASURED and fitted.sd is not None:

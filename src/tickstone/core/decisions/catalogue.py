@@ -2,7 +2,16 @@
 
 from __future__ import annotations
 
-from tickstone.core.decisions import dropouts, filter_choice, guard, line, obstacle, pulse_limits, steering, tipping
+from tickstone.core.decisions import (
+    dropouts,
+    filter_choice,
+    guard,
+    line,
+    obstacle,
+    pulse_limits,
+    steering,
+    tipping,
+)
 from tickstone.core.decisions.decision import Decision
 from tickstone.errors import NotFound
 

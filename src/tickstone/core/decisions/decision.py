@@ -1,7 +1,7 @@
 """The vocabulary of a decision: what recordings say, what can be chosen, with which odds.
 
-A decision is one class; no station, table or address knows which ones there are. It gets recordings as arrays and the
-constants as they stand, and says in words and numbers what each choice would mean.
+A decision is one class; no station, table or address knows which ones there are. It gets recordings as arrays
+and the constants as they stand, and says in words and numbers what each choice would mean.
 """
 
 from __future__ import annotations
@@ -34,8 +34,8 @@ class Marked:
 
 @dataclass(frozen=True)
 class Seen:
-    """A recording of one sensor: ``times_s``, shape (n,), rising; raw ``channels`` and the numbers ``asked`` by name, ``said``,
-    what today's constants make of them, and where that is ``valid``, all of shape (n,)."""
+    """A recording of one sensor: ``times_s``, shape (n,), rising; raw ``channels`` and the numbers ``asked``
+    by name, ``said``, what today's constants make of them, and where that is ``valid``, all of shape (n,)."""
 
     id: int
     name: str
@@ -64,7 +64,8 @@ class Seen:
 
 @dataclass(frozen=True)
 class Candidate:
-    """A value that could be chosen instead, and where it comes from: derived from these readings, or assumed."""
+    """A value that could be chosen instead, and where it comes from: derived from these readings, or
+    assumed."""
 
     label: str
     value: float
@@ -73,9 +74,10 @@ class Candidate:
 
 @dataclass(frozen=True)
 class Choice:
-    """A constant that is chosen here. ``value`` is what stands or is picked, ``suggested`` what the readings recommend and
-    ``why``. ``options`` names the values 0, 1, … of one that is only ever those; ``step`` is one nudge. ``warning`` is what
-    speaks against ``value``, and goes with it wherever it is chosen all the same."""
+    """A constant that is chosen here. ``value`` is what stands or is picked, ``suggested`` what the readings
+    recommend and ``why``. ``options`` names the values 0, 1, … of one that is only ever those; ``step`` is
+    one nudge. ``warning`` is what speaks against ``value``, and goes with it wherever it is chosen all the
+    same."""
 
     name: str
     value: float
@@ -89,7 +91,8 @@ class Choice:
 
 @dataclass(frozen=True)
 class Heap:
-    """Readings of one sensor in one place under one condition, for drawing: ``outline`` is (count, height from 0 to 1)."""
+    """Readings of one sensor in one place under one condition, for drawing: ``outline`` is (count, height
+    from 0 to 1)."""
 
     condition: str
     place: str
@@ -102,10 +105,11 @@ class Heap:
 
 @dataclass(frozen=True)
 class Odds:
-    """What each threshold would mean, at ``first``, ``first + step``, …: misreads counted of ``of`` readings, misreads per
-    1000 by the fitted heaps under the worst condition, margin to the nearest heap's edge in counts and to its middle in its
-    sds, and the condition that is worst; ``tested`` are the misreads of ``tested_of`` readings of a recording that took no
-    part in the choice. With nothing misread no rate below ``proved_per_1000`` is proved (95 %)."""
+    """What each threshold would mean, at ``first``, ``first + step``, …: misreads counted of ``of`` readings,
+    misreads per 1000 by the fitted heaps under the worst condition, margin to the nearest heap's edge in
+    counts and to its middle in its sds, and the condition that is worst; ``tested`` are the misreads of
+    ``tested_of`` readings of a recording that took no part in the choice. With nothing misread no rate below
+    ``proved_per_1000`` is proved (95 %)."""
 
     first: float
     step: float
@@ -122,7 +126,8 @@ class Odds:
 
 @dataclass(frozen=True)
 class HeapRow:
-    """One sensor's heaps on the common axis, with the constants that are chosen for it, and why it is safe or not."""
+    """One sensor's heaps on the common axis, with the constants that are chosen for it, and why it is safe or
+    not."""
 
     title: str
     threshold: str
@@ -137,9 +142,9 @@ class HeapRow:
 
 @dataclass(frozen=True)
 class Heaps:
-    """Heaps of all sensors on one axis, the conditions by name, and rules of thumb as graduations of the same axis;
-    ``shared`` is the one threshold that would serve all of them best, ``least_sds`` the margin below which a threshold is not
-    safe."""
+    """Heaps of all sensors on one axis, the conditions by name, and rules of thumb as graduations of the same
+    axis; ``shared`` is the one threshold that would serve all of them best, ``least_sds`` the margin below
+    which a threshold is not safe."""
 
     low: float
     high: float
@@ -153,8 +158,8 @@ class Heaps:
 
 @dataclass(frozen=True)
 class Floor:
-    """The floor in front of the bumper: the parts of the stop, mm, which sum to ``trip_mm``; thresholds that people type in;
-    up to where the beam is blind; and the steps of an LED bar."""
+    """The floor in front of the bumper: the parts of the stop, mm, which sum to ``trip_mm``; thresholds that
+    people type in; up to where the beam is blind; and the steps of an LED bar."""
 
     trip_mm: float
     clear_mm: float
@@ -175,8 +180,8 @@ class Flag:
 
 @dataclass(frozen=True)
 class State:
-    """A state of the row: which sensors see the line, what that is in words, the choice that says what to do, what is wrong
-    with it, how often it was seen, and what three check lamps would show."""
+    """A state of the row: which sensors see the line, what that is in words, the choice that says what to do,
+    what is wrong with it, how often it was seen, and what three check lamps would show."""
 
     pattern: str
     words: str
@@ -189,7 +194,8 @@ class State:
 
 @dataclass(frozen=True)
 class Decided:
-    """What the readings say: the verdict, what to do next, what can be chosen, and why nothing can (empty: it can)."""
+    """What the readings say: the verdict, what to do next, what can be chosen, and why nothing can (empty: it
+    can)."""
 
     heading: str
     next: str
@@ -207,7 +213,8 @@ class Decided:
 
 
 def warning_of(decided: Decided, name: str) -> str:
-    """What speaks against a choice as it stands: its own warning, or the verdict on all where none has one of its own."""
+    """What speaks against a choice as it stands: its own warning, or the verdict on all where none has one of
+    its own."""
     mine = next((one.warning for one in decided.choices if one.name == name), "")
     alone = decided.good or any(one.warning for one in decided.choices)
     return mine if alone else decided.heading
@@ -218,8 +225,8 @@ Picked = Mapping[str, float]
 
 @dataclass(frozen=True)
 class Asked:
-    """What a decision is worked from: the recordings it is made on, one kept aside to test it, what is picked, and
-    whether a sensor of the rig measures the air."""
+    """What a decision is worked from: the recordings it is made on, one kept aside to test it, what is
+    picked, and whether a sensor of the rig measures the air."""
 
     seen: Sequence[Seen] = ()
     test: Seen | None = None
@@ -228,9 +235,10 @@ class Asked:
 
 
 class Decision(ABC):
-    """A way to choose constants; ``begin`` says in a sentence what is to be done while it is open. ``inputs`` are constants it is worked from, which a person may set beside it; ``marked`` ones
-    need recordings whose marks speak to them; the others take any of ``least`` rows, ``most`` at a time. ``rests_on`` names further constants
-    that make the choice stale when they change."""
+    """A way to choose constants; ``begin`` says in a sentence what is to be done while it is open. ``inputs``
+    are constants it is worked from, which a person may set beside it; ``marked`` ones need recordings whose
+    marks speak to them; the others take any of ``least`` rows, ``most`` at a time. ``rests_on`` names further
+    constants that make the choice stale when they change."""
 
     id: ClassVar[str]
     title: ClassVar[str]

@@ -1,5 +1,5 @@
-"""What to do about a reading that is missing: hold the last, skip it, or stop; and after which time to stop in any case. A
-dropout is never "clear"."""
+"""What to do about a reading that is missing: hold the last, skip it, or stop; and after which time to stop
+in any case. A dropout is never "clear"."""
 
 from __future__ import annotations
 
@@ -23,7 +23,8 @@ DRAWN_S = 6.0
 
 
 def runs_of(times_s: Array, valid: Bools) -> list[tuple[float, float]]:
-    """The runs of missing readings, (from, to), s: from the last good reading to the next good one (or the end).
+    """The runs of missing readings, (from, to), s: from the last good reading to the next good one (or the
+    end).
 
     >>> runs_of(np.array([0.0, 1.0, 2.0, 3.0]), np.array([True, False, False, True]))
     [(0.0, 3.0)]
@@ -35,15 +36,16 @@ def runs_of(times_s: Array, valid: Bools) -> list[tuple[float, float]]:
 
 
 def stopping(runs: list[tuple[float, float]], policy: int, after_s: float) -> list[tuple[float, float]]:
-    """Those of the runs, (from, to), s, at which the vehicle is told to stop: ``output`` stops at the same."""
+    """Those of the runs, (from, to), s, at which the vehicle is told to stop: ``output`` stops at the
+    same."""
     return [one for one in runs if policy == AT_ONCE or one[1] - one[0] > after_s + ROUNDING_S]
 
 
 def output(times_s: Array, values: Array, valid: Bools, policy: int, after_s: float) -> tuple[Array, Bools]:
     """What goes on to the decision at each row, and where the vehicle is told to stop, shapes (n,).
 
-    Held values stand in for missing ones until ``after_s`` from the last good reading; skipped ones are NaN, so that no
-    filter sees them. From then on, or at once, it is to stop.
+    Held values stand in for missing ones until ``after_s`` from the last good reading; skipped ones are NaN,
+    so that no filter sees them. From then on, or at once, it is to stop.
     """
     at = np.arange(values.size)
     good: npt.NDArray[np.int64] = np.where(valid, at, -1)
@@ -76,34 +78,56 @@ class DropoutPolicy(Decision):
         of = f" of “{seen.name}”" if seen is not None else ""
         count = f"{len(stops)} time{'' if len(stops) == 1 else 's'}"
         heading = (
-            "A missing reading is never “clear”: hold the last, then stop" if seen is None else
-            f"Nothing is missing{of}" if not runs else
-            f"It would not have stopped: no run of missing readings lasts {after:g} s" if not stops else
-            f"It would have stopped {count} in {fixed(seen.hours * 60, 1)} min"
-        )  # fmt: skip
+            "A missing reading is never “clear”: hold the last, then stop"
+            if seen is None
+            else f"Nothing is missing{of}"
+            if not runs
+            else f"It would not have stopped: no run of missing readings lasts {after:g} s"
+            if not stops
+            else f"It would have stopped {count} in {fixed(seen.hours * 60, 1)} min"
+        )
         notes = [
-            f"{POLICIES[policy][0].upper()}{POLICIES[policy][1:]}; a dropout is never “clear” and never a number for a filter."
+            f"{POLICIES[policy][0].upper()}{POLICIES[policy][1:]}; a dropout is never “clear” and never a "
+            "number for a filter."
         ]
         if speed:
             notes.append(f"At {speed:g} m/s it goes {fixed(1000 * speed * after)} mm blind before it stops.")
         if runs:
             longest = max(to - since for since, to in runs)
-            notes.append(f"{len(runs)} run{'s' if len(runs) > 1 else ''} of missing readings; the longest lasts "
-                         f"{fixed(1000 * longest)} ms.")  # fmt: skip
+            notes.append(
+                f"{len(runs)} run{'s' if len(runs) > 1 else ''} of missing readings; the longest lasts "
+                f"{fixed(1000 * longest)} ms."
+            )
         if len(runs) > 1 and seen is not None and len(stops) > 2:
             notes.append(
-                "A run of dropouts while moving is itself a finding: a slanted or soft wall just before impact."
+                "A run of dropouts while moving is itself a finding: a slanted or soft "
+                "wall just before impact."
             )
         return Decided(
-            heading, "choose it.", (
-                Choice("dropout_policy", float(policy), float(HOLD), "the last output is held only until then", options=POLICIES),
-                Choice("dropout_after", after, STOP_AFTER_S, "a stated time; common practice", (
-                    Candidate("usual", STOP_AFTER_S, "assumed"),), step=0.05),
+            heading,
+            "choose it.",
+            (
+                Choice(
+                    "dropout_policy",
+                    float(policy),
+                    float(HOLD),
+                    "the last output is held only until then",
+                    options=POLICIES,
+                ),
+                Choice(
+                    "dropout_after",
+                    after,
+                    STOP_AFTER_S,
+                    "a stated time; common practice",
+                    (Candidate("usual", STOP_AFTER_S, "assumed"),),
+                    step=0.05,
+                ),
             ),
-            notes=tuple(notes), plots=() if seen is None or not seen.times_s.size else (_plot(seen, runs, policy, after),),
+            notes=tuple(notes),
+            plots=() if seen is None or not seen.times_s.size else (_plot(seen, runs, policy, after),),
             tables=() if seen is None or not runs else (_table(seen, runs, after),),
             used=() if seen is None else (seen.id,),
-        )  # fmt: skip
+        )
 
 
 def _table(seen: Seen, runs: list[tuple[float, float]], after: float) -> Table:
@@ -113,7 +137,9 @@ def _table(seen: Seen, runs: list[tuple[float, float]], after: float) -> Table:
         out, stop = output(seen.times_s, seen.said, seen.valid, place, after)
         held = int((~seen.valid & np.isfinite(out)).sum())
         rows.append((name, str(len(stops)), str(held), str(int(stop.sum()))))
-    return Table("Each way on this recording", ("way", "stops", "readings held", "readings stopped at"), tuple(rows))
+    return Table(
+        "Each way on this recording", ("way", "stops", "readings held", "readings stopped at"), tuple(rows)
+    )
 
 
 def _plot(seen: Seen, runs: list[tuple[float, float]], policy: int, after: float) -> Plot:
@@ -138,7 +164,9 @@ def _plot(seen: Seen, runs: list[tuple[float, float]], policy: int, after: float
 
     floor = float(np.nanmin(seen.said[part])) if np.isfinite(seen.said[part]).any() else 0.0
     lines = [*line("what goes on", out[part]), *line("stop", np.where(stop[part], floor, np.nan))]
-    return Plot("The longest run, and what goes on to the decision", "time", "s", "reading", "", lines=tuple(lines))
+    return Plot(
+        "The longest run, and what goes on to the decision", "time", "s", "reading", "", lines=tuple(lines)
+    )
 
 
 DECISIONS = (DropoutPolicy(),)

@@ -1,4 +1,5 @@
-"""Which filter: every one of them on this recording as noise against lag, in ms and in mm of way at the rig's speed."""
+"""Which filter: every one of them on this recording as noise against lag, in ms and in mm of way at the rig's
+speed."""
 
 from __future__ import annotations
 
@@ -54,7 +55,9 @@ class Setting:
         """What it is called."""
         called = CALLED[KINDS.index(self.kind)]
         return (
-            called if self.kind == "none" else f"{called} {AMOUNT_WORDS[self.kind].format(significant(self.amount, 6))}"
+            called
+            if self.kind == "none"
+            else f"{called} {AMOUNT_WORDS[self.kind].format(significant(self.amount, 6))}"
         )
 
     def run(self, values: Array) -> Array:
@@ -75,7 +78,8 @@ def arguments(kind: str, amount: float) -> dict[str, Any]:
     if kind in ("average", "median"):
         if amount != round(amount) or not 1 <= amount <= 1000:
             raise BadInput(
-                f"The length of a filter must be a whole number from 1 to 1000, not {amount:g}.", "filter_amount"
+                f"The length of a filter must be a whole number from 1 to 1000, not {amount:g}.",
+                "filter_amount",
             )
         return {"length": int(amount)}
     if kind == "smooth":
@@ -111,8 +115,8 @@ def chosen(values: Values) -> Setting | None:
 
 @dataclass(frozen=True)
 class OnThese:
-    """A filter on these very readings: what is left of their noise (sd, their unit), of their spikes, its lag, s, and the
-    recording that it needs to show it, s."""
+    """A filter on these very readings: what is left of their noise (sd, their unit), of their spikes, its
+    lag, s, and the recording that it needs to show it, s."""
 
     setting: Setting
     noise: float
@@ -127,15 +131,17 @@ def needed_readings(one: Setting) -> int:
 
 
 def on_these(readings: Array, interval_s: float) -> list[OnThese]:
-    """Every filter on readings, dropouts left out: shape (n,), at least LEAST_READINGS. One that needs more readings than there
-    are is judged by what it does to white noise. Raises BadInput for ``recording``.
+    """Every filter on readings, dropouts left out: shape (n,), at least LEAST_READINGS. One that needs more
+    readings than there are is judged by what it does to white noise. Raises BadInput for ``recording``.
 
-    The noise is what the filter really leaves of it where the readings rest longest, or what it leaves of white noise where
-    they never do; the lag is the group delay at low frequency; spikes are readings that stand off from the median around.
+    The noise is what the filter really leaves of it where the readings rest longest, or what it leaves of
+    white noise where they never do; the lag is the group delay at low frequency; spikes are readings that
+    stand off from the median around.
     """
     if readings.size < LEAST_READINGS:
         raise BadInput(
-            f"A recording of at least {LEAST_READINGS} good readings is needed, not {readings.size}.", "recording"
+            f"A recording of at least {LEAST_READINGS} good readings is needed, not {readings.size}.",
+            "recording",
         )
     calm = _calm(readings)
     raw = noise_of(readings, calm)
@@ -144,15 +150,21 @@ def on_these(readings: Array, interval_s: float) -> list[OnThese]:
     for kind, amounts in AMOUNTS.items():
         for amount in amounts:
             one = setting(kind, float(amount))
-            found.append(OnThese(
-                one, raw * _left(one, calm, raw), _spikes(one, readings, there, raw), one.lag_samples * interval_s,
-                needed_readings(one) * interval_s,
-            ))  # fmt: skip
+            found.append(
+                OnThese(
+                    one,
+                    raw * _left(one, calm, raw),
+                    _spikes(one, readings, there, raw),
+                    one.lag_samples * interval_s,
+                    needed_readings(one) * interval_s,
+                )
+            )
     return found
 
 
 def _left(one: Setting, calm: Array, raw: float) -> float:
-    """Which share of the noise a filter leaves of a calm stretch, or of white noise where that is too short to tell."""
+    """Which share of the noise a filter leaves of a calm stretch, or of white noise where that is too short
+    to tell."""
     settle = math.ceil(SETTLES * one.lag_samples)
     if calm.size < needed_readings(one):
         return one.noise_ratio
@@ -170,8 +182,8 @@ def _spikes(one: Setting, readings: Array, there: Array, raw: float) -> int:
 
 
 def noise_of(readings: Array, calm: Array) -> float:
-    """Noise of readings that may move, sd: by their second differences, or of their calmest stretch where those are mostly
-    equal."""
+    """Noise of readings that may move, sd: by their second differences, or of their calmest stretch where
+    those are mostly equal."""
     return max(step_noise(readings) or 0.0, _spread(calm))
 
 
@@ -185,7 +197,8 @@ def _spread(values: Array) -> float:
 
 
 def _calm(readings: Array) -> Array:
-    """The longest stretch in which the readings rest; empty where they never do for LEAST_READINGS together."""
+    """The longest stretch in which the readings rest; empty where they never do for LEAST_READINGS
+    together."""
     block, noise = LEAST_READINGS, step_noise(readings) or 0.0
     limit = max(RESTS * noise, 1e-9)
     best, run, before = (0, 0), 0, np.inf
@@ -226,8 +239,12 @@ class FilterChoice(Decision):
 
     def work(self, asked: Asked, values: Values) -> Decided:
         if not asked.seen:
-            return Decided("No filter yet: none is chosen by eye here", "record half a minute, at rest and moving.",
-                           why_not="Record first: the noise and the lag are of real readings.", good=False)  # fmt: skip
+            return Decided(
+                "No filter yet: none is chosen by eye here",
+                "record half a minute, at rest and moving.",
+                why_not="Record first: the noise and the lag are of real readings.",
+                good=False,
+            )
         seen = asked.seen[0]
         readings, interval = seen.said[seen.valid], seen.interval_s or 0.05
         found = on_these(readings, interval)
@@ -242,7 +259,11 @@ class FilterChoice(Decision):
         name = KINDS[int(kind)]
         amounts = AMOUNTS[name]
         amount = standing("filter_amount", asked, values, best.setting.amount)
-        if name != best.setting.kind and "filter_amount" not in asked.picked and "filter_kind" in asked.picked:
+        if (
+            name != best.setting.kind
+            and "filter_amount" not in asked.picked
+            and "filter_kind" in asked.picked
+        ):
             amount = float(amounts[len(amounts) // 2])
         mine = setting(name, amount)
         raw = found[0].noise
@@ -255,29 +276,59 @@ class FilterChoice(Decision):
         late += f": {fixed(1000 * speed * now.lag_s)} mm of way" if speed else ""
         label = f"{mine.label[0].upper()}{mine.label[1:]}"
         short = now.needs_s > length_s
-        heading = (f"No filter: {_size(raw)} {unit} of noise, and no lag" if mine.kind == "none" else
-                   f"{label} needs a recording of {fixed(now.needs_s)} s; this one has {fixed(length_s)} s" if short else
-                   f"{label} leaves {fixed(share)} % of the noise, {late}")  # fmt: skip
+        heading = (
+            f"No filter: {_size(raw)} {unit} of noise, and no lag"
+            if mine.kind == "none"
+            else f"{label} needs a recording of {fixed(now.needs_s)} s; this one has {fixed(length_s)} s"
+            if short
+            else f"{label} leaves {fixed(share)} % of the noise, {late}"
+        )
         shown = [one for one in found if one.needs_s <= length_s]
         return Decided(
-            heading, "pick a point of the curve, then choose it." if not short else "record longer, or pick a quicker one.",
-            (Choice("filter_kind", kind, float(KINDS.index(best.setting.kind)), "least noise that is not too late",
-                    options=CALLED),
-             Choice("filter_amount", mine.amount, best.setting.amount, f"{best.setting.label}",
+            heading,
+            "pick a point of the curve, then choose it."
+            if not short
+            else "record longer, or pick a quicker one.",
+            (
+                Choice(
+                    "filter_kind",
+                    kind,
+                    float(KINDS.index(best.setting.kind)),
+                    "least noise that is not too late",
+                    options=CALLED,
+                ),
+                Choice(
+                    "filter_amount",
+                    mine.amount,
+                    best.setting.amount,
+                    f"{best.setting.label}",
                     tuple(Candidate(setting(name, float(a)).label, float(a)) for a in amounts),
-                    step=1.0 if name in ("average", "median") else 0.01)),
-            good=not short, notes=(*_notes(seen, shown, unit, values, mine), *_too_slow(found, length_s)),
+                    step=1.0 if name in ("average", "median") else 0.01,
+                ),
+            ),
+            good=not short,
+            notes=(*_notes(seen, shown, unit, values, mine), *_too_slow(found, length_s)),
             plots=(_curve(shown, now, unit, most_lag_s(speed)), *_traces(seen, mine, values)),
-            tables=(*_odds(seen, mine, raw, values), _table(shown, unit, speed, raw),
-                    _ladder(found, unit, speed, raw, length_s)),
+            tables=(
+                *_odds(seen, mine, raw, values),
+                _table(shown, unit, speed, raw),
+                _ladder(found, unit, speed, raw, length_s),
+            ),
             used=(seen.id,),
-        )  # fmt: skip
+        )
 
 
 def values_unit(values: Values) -> str:
     """The unit that a sensor's filtered readings have, by the constants that go with it."""
-    for name, unit in (("trip", "mm"), ("farthest", "mm"), ("pitch", "mm"), ("offset_x", "°"), ("zero_x", "°"), ("empty", "V"),
-                       ("circumference", "m/s")):  # fmt: skip
+    for name, unit in (
+        ("trip", "mm"),
+        ("farthest", "mm"),
+        ("pitch", "mm"),
+        ("offset_x", "°"),
+        ("zero_x", "°"),
+        ("empty", "V"),
+        ("circumference", "m/s"),
+    ):
         if name in values:
             return unit
     return ""
@@ -292,7 +343,8 @@ def _notes(seen: Seen, found: list[OnThese], unit: str, values: Values, mine: Se
     lost = int((~seen.valid).sum())
     if lost:
         said.append(
-            f"{lost} of {seen.valid.size} readings were dropouts: they were left out, never filtered as numbers."
+            f"{lost} of {seen.valid.size} readings were dropouts: they were left out, never "
+            "filtered as numbers."
         )
     spiky = found[0].spikes
     if spiky:
@@ -303,15 +355,20 @@ def _notes(seen: Seen, found: list[OnThese], unit: str, values: Values, mine: Se
         cost = 1000 * values["drive_speed"].value * mine.lag_samples * interval
         gain = 3 * (found[0].noise - found[0].noise * mine.noise_ratio)
         verb = "farther" if cost > gain else "nearer"
-        said.append(f"For the obstacle guard: {fixed(cost)} mm of way for the lag, {fixed(gain)} {unit} less for the noise: "
-                    f"it must trip {fixed(abs(cost - gain))} mm {verb}.")  # fmt: skip
+        said.append(
+            f"For the obstacle guard: {fixed(cost)} mm of way for the lag, {fixed(gain)} {unit} less for "
+            f"the noise: it must trip {fixed(abs(cost - gain))} mm {verb}."
+        )
     if "tilt_rate" in values and mine.kind != "none":
         behind = values["tilt_rate"].value * mine.lag_samples * (seen.interval_s or 0.0)
         quieter = 3 * found[0].noise * (1 - mine.noise_ratio)
-        said.append(f"For the tilt alarm: {fixed(behind, 1)}° for the lag, {fixed(quieter, 1)}° less for the noise.")
+        said.append(
+            f"For the tilt alarm: {fixed(behind, 1)}° for the lag, {fixed(quieter, 1)}° less for the noise."
+        )
     if "pitch" in values:
         said.append(
-            "A line follower turns by what it sees now: half the tape's width over the speed is all the lag it has."
+            "A line follower turns by what it sees now: half the tape's width over the "
+            "speed is all the lag it has."
         )
     return tuple(said)
 
@@ -324,11 +381,28 @@ def _odds(seen: Seen, mine: Setting, raw: float, values: Values) -> tuple[Table,
         rows = []
         for one in both:
             stop = needed_stop(values, raw * one.noise_ratio, one.lag_samples * interval)
-            guard = Guard(stop.trip_mm, stop.clear_mm, round(values["votes"].value), round(values["votes_of"].value))
-            odds = odds_on(seen.times_s, one.over(seen), seen.valid, guard, max(raw * one.noise_ratio, 1e-6),
-                           seen.interval_s or interval, there, round(one.lag_samples))  # fmt: skip
-            rows.append((one.label, f"{fixed(stop.trip_mm)} mm", rate(odds.false_per_hour),
-                         f"{odds.counted.false} of {odds.counted.trips}", f"{odds.counted.late} of {odds.counted.approaches}"))  # fmt: skip
+            guard = Guard(
+                stop.trip_mm, stop.clear_mm, round(values["votes"].value), round(values["votes_of"].value)
+            )
+            odds = odds_on(
+                seen.times_s,
+                one.over(seen),
+                seen.valid,
+                guard,
+                max(raw * one.noise_ratio, 1e-6),
+                seen.interval_s or interval,
+                there,
+                round(one.lag_samples),
+            )
+            rows.append(
+                (
+                    one.label,
+                    f"{fixed(stop.trip_mm)} mm",
+                    rate(odds.false_per_hour),
+                    f"{odds.counted.false} of {odds.counted.trips}",
+                    f"{odds.counted.late} of {odds.counted.approaches}",
+                )
+            )
         heads = ("filter", "must trip at", "false trips an hour", "false, counted", "late, counted")
         return (Table("The obstacle guard with it", heads, tuple(rows)),)
     limits = thresholds_of(values) if "sensors" in values else {}
@@ -337,13 +411,21 @@ def _odds(seen: Seen, mine: Setting, raw: float, values: Values) -> tuple[Table,
     for light in lights:
         for one in both:
             wrong = sum(
-                _misread(one, light, i, limits[name][0]) for i, name in enumerate(names_of(values)) if name in limits
+                _misread(one, light, i, limits[name][0])
+                for i, name in enumerate(names_of(values))
+                if name in limits
             )
             of = sum(
-                light.line[i].size + light.ground[i].size for i, name in enumerate(names_of(values)) if name in limits
+                light.line[i].size + light.ground[i].size
+                for i, name in enumerate(names_of(values))
+                if name in limits
             )
             misread.append((light.name, one.label, f"{wrong} of {of}"))
-    return (Table("The line thresholds with it", ("light", "filter", "misread"), tuple(misread)),) if misread else ()
+    return (
+        (Table("The line thresholds with it", ("light", "filter", "misread"), tuple(misread)),)
+        if misread
+        else ()
+    )
 
 
 def _misread(one: Setting, light: Light, sensor: int, threshold: float) -> int:
@@ -380,8 +462,10 @@ def _too_slow(found: list[OnThese], length_s: float) -> tuple[str, ...]:
     slow = [one for one in found if one.needs_s > length_s]
     if not slow:
         return ()
-    return (f"Not shown, since this recording of {fixed(length_s)} s is too short for them: "
-            f"{listed([f'{one.setting.label} ({fixed(one.needs_s)} s)' for one in slow])}.",)  # fmt: skip
+    return (
+        f"Not shown, since this recording of {fixed(length_s)} s is too short for them: "
+        f"{listed([f'{one.setting.label} ({fixed(one.needs_s)} s)' for one in slow])}.",
+    )
 
 
 def _traces(seen: Seen, mine: Setting, values: Values) -> tuple[Plot, ...]:
@@ -389,7 +473,9 @@ def _traces(seen: Seen, mine: Setting, values: Values) -> tuple[Plot, ...]:
     times, readings = seen.times_s[seen.valid], seen.said[seen.valid]
     start = 0
     if readings.size > DRAWN:
-        spans = np.array([np.ptp(readings[i : i + DRAWN]) for i in range(0, readings.size - DRAWN + 1, DRAWN // 4)])
+        spans = np.array(
+            [np.ptp(readings[i : i + DRAWN]) for i in range(0, readings.size - DRAWN + 1, DRAWN // 4)]
+        )
         start = int(spans.argmax()) * (DRAWN // 4)
     part = slice(start, start + DRAWN)
     filtered, unit = mine.run(readings)[part], values_unit(values)
@@ -398,8 +484,10 @@ def _traces(seen: Seen, mine: Setting, values: Values) -> tuple[Plot, ...]:
         return (Plot("On this recording", "time", "s", "reading", unit, lines=tuple(lines)),)
     lines.append(Line(mine.label, _points(times[part], filtered)))
     away = Line("raw less filtered", _points(times[part], readings[part] - filtered))
-    return (Plot("On this recording", "time", "s", "reading", unit, lines=tuple(lines)),
-            Plot("What it takes away", "time", "s", "raw less filtered", unit, lines=(away,), zero=True))  # fmt: skip
+    return (
+        Plot("On this recording", "time", "s", "reading", unit, lines=tuple(lines)),
+        Plot("What it takes away", "time", "s", "raw less filtered", unit, lines=(away,), zero=True),
+    )
 
 
 def _points(times: Array, values: Array) -> tuple[tuple[float, float], ...]:
@@ -422,8 +510,11 @@ def _row(one: OnThese, unit: str, speed: float, raw: float) -> tuple[str, ...]:
 def _table(found: list[OnThese], unit: str, speed: float, raw: float) -> Table:
     shown = [one for one in found if one.setting.kind != "kalman"]
     way = (f"at {speed:g} m/s",) if speed else ()
-    return Table("Every filter on these readings", ("filter", "noise", "of raw", "spikes left", "late by", *way),
-                 tuple(_row(one, unit, speed, raw) for one in shown))  # fmt: skip
+    return Table(
+        "Every filter on these readings",
+        ("filter", "noise", "of raw", "spikes left", "late by", *way),
+        tuple(_row(one, unit, speed, raw) for one in shown),
+    )
 
 
 def _ladder(found: list[OnThese], unit: str, speed: float, raw: float, length_s: float) -> Table:
@@ -437,12 +528,22 @@ def _ladder(found: list[OnThese], unit: str, speed: float, raw: float, length_s:
         gain = filters.kalman_gain(ratio * variance, variance)
         way = (f"{fixed(1000 * speed * one.lag_s, 1)} mm",) if speed else ()
         left = f"{fixed(100 * one.noise / raw)} %" if raw else "none"
-        rows.append((significant(ratio), significant(ratio * variance, 2), f"{gain.gain:.3f}",
-                     left if one.needs_s <= length_s else f"{left} of white noise; record {fixed(one.needs_s)} s",
-                     f"{fixed(1000 * one.lag_s)} ms", *way))  # fmt: skip
+        rows.append(
+            (
+                significant(ratio),
+                significant(ratio * variance, 2),
+                f"{gain.gain:.3f}",
+                left if one.needs_s <= length_s else f"{left} of white noise; record {fixed(one.needs_s)} s",
+                f"{fixed(1000 * one.lag_s)} ms",
+                *way,
+            )
+        )
     way_head = (f"at {speed:g} m/s",) if speed else ()
-    return Table(f"Kalman filter, r = {significant(variance)}" + (f" {unit}²" if unit else ""),
-                 ("q/r", "q", "gain", "of the noise", "late by", *way_head), tuple(rows))  # fmt: skip
+    return Table(
+        f"Kalman filter, r = {significant(variance)}" + (f" {unit}²" if unit else ""),
+        ("q/r", "q", "gain", "of the noise", "late by", *way_head),
+        tuple(rows),
+    )
 
 
 DECISIONS = (FilterChoice(),)

@@ -1,5 +1,5 @@
-"""The edge guard: go only while every sensor reads what the table reads. And the trim of a comparator: the voltage between
-two populations, and what a meter should say there."""
+"""The edge guard: go only while every sensor reads what the table reads. And the trim of a comparator: the
+voltage between two populations, and what a meter should say there."""
 
 from __future__ import annotations
 
@@ -32,14 +32,16 @@ from tickstone.core.line_row import GROUND, LINE
 from tickstone.core.thresholds import Population, population, tail
 from tickstone.core.wording import fixed, listed, rate, significant
 
-TABLE_SDS = 5.0  # so far from the table's middle a normal reading strays once in 1.7 million, half a day at 50 a second
+# so far from the table's middle a normal reading strays once in 1.7 million, half a day at 50 a second
+TABLE_SDS = 5.0
 METER_SHARE, METER_DIGIT_V = 0.01, 0.01  # of a cheap meter, common practice
 SPEEDS = (0.5, 1.0, 1.5, 2.0)
 OFFSET_V = 0.005  # of a cheap comparator, common practice
 
 
 class EdgeGuard(Decision):
-    """The span of counts that is the table, for every sensor: outside of it the vehicle stops, backs and turns."""
+    """The span of counts that is the table, for every sensor: outside of it the vehicle stops, backs and
+    turns."""
 
     id = "edge"
     title = "Edge guard"
@@ -68,8 +70,12 @@ class EdgeGuard(Decision):
         edge = [_spans(asked.seen, name, LINE, self) for name in names]
         if any(sum(one.size for one in some) < LEAST_READINGS for some in table):
             why = "Mark a span over the table (ground) first."
-            return Decided("No edge guard yet: the table is not recorded", "record the row over the bare table, and mark it.",
-                           why_not=why, good=False)  # fmt: skip
+            return Decided(
+                "No edge guard yet: the table is not recorded",
+                "record the row over the bare table, and mark it.",
+                why_not=why,
+                good=False,
+            )
         worked = [
             _sensor(name, title, table[i], edge[i], asked, values, top)
             for i, (name, title) in enumerate(zip(names, line_row.places(len(names)), strict=True))
@@ -80,28 +86,41 @@ class EdgeGuard(Decision):
         wide = [row.title for row, (low, high) in worked if high.value - low.value > top / 2]
         stop = _Stop.of(values)
         heading = (
-            f"{listed(bad).capitalize()} would take the edge for the table" if bad else
-            f"At {stop.speed:g} m/s the wheel would be {fixed(stop.overrun - stop.ahead)} mm over the edge before it stands"
-            if stop.falls else
-            f"Every sensor knows its table; at {stop.speed:g} m/s it stands {fixed(stop.ahead - stop.overrun)} mm before the edge"
-        )  # fmt: skip
+            f"{listed(bad).capitalize()} would take the edge for the table"
+            if bad
+            else (
+                f"At {stop.speed:g} m/s the wheel would be {fixed(stop.overrun - stop.ahead)} mm over the "
+                "edge before it stands"
+            )
+            if stop.falls
+            else (
+                f"Every sensor knows its table; at {stop.speed:g} m/s it stands "
+                f"{fixed(stop.ahead - stop.overrun)} mm before the edge"
+            )
+        )
         following = (
-            "lower the row, or narrow the span." if bad else
-            f"drive no faster than {fixed(stop.fastest, 2)} m/s, or mount the row farther ahead." if stop.falls else
-            "choose these, then try it with a hand at the edge."
-        )  # fmt: skip
+            "lower the row, or narrow the span."
+            if bad
+            else f"drive no faster than {fixed(stop.fastest, 2)} m/s, or mount the row farther ahead."
+            if stop.falls
+            else "choose these, then try it with a hand at the edge."
+        )
         return Decided(
-            heading, following, choices, good=not bad and not stop.falls,
+            heading,
+            following,
+            choices,
+            good=not bad and not stop.falls,
             notes=(stop.sentence, *_notes(any(one.size for some in edge for one in some), wide)),
             tables=(_overruns(stop), _percent(names, [row.title for row in rows], choices, values)),
-            heaps=Heaps(0.0, float(top), "counts", ("table", "edge"), rows), used=tuple(one.id for one in asked.seen),
-        )  # fmt: skip
+            heaps=Heaps(0.0, float(top), "counts", ("table", "edge"), rows),
+            used=tuple(one.id for one in asked.seen),
+        )
 
 
 @dataclass(frozen=True)
 class _Stop:
-    """How far the vehicle goes between the first look beyond the table and standing, mm, and how far the row looks ahead of
-    what must not fall."""
+    """How far the vehicle goes between the first look beyond the table and standing, mm, and how far the row
+    looks ahead of what must not fall."""
 
     speed: float
     delay: float
@@ -127,10 +146,14 @@ class _Stop:
 
     @property
     def sentence(self) -> str:
-        return (f"It overruns the edge by {fixed(self.overrun)} mm at {self.speed:g} m/s: {fixed(1000 * self.speed * self.delay)} mm "
-                f"until it brakes ({fixed(1000 * self.delay)} ms), {fixed(overrun_mm(self.speed, 0.0, self.braking))} mm while it "
-                f"does. The row looks {fixed(self.ahead)} mm ahead of the wheel: up to {fixed(self.fastest, 2)} m/s it stands in "
-                "time.")  # fmt: skip
+        return (
+            f"It overruns the edge by {fixed(self.overrun)} mm at {self.speed:g} m/s: "
+            f"{fixed(1000 * self.speed * self.delay)} mm until it brakes "
+            f"({fixed(1000 * self.delay)} ms), "
+            f"{fixed(overrun_mm(self.speed, 0.0, self.braking))} mm while it does. The row "
+            f"looks {fixed(self.ahead)} mm ahead of the wheel: up to "
+            f"{fixed(self.fastest, 2)} m/s it stands in time."
+        )
 
 
 def _overruns(stop: _Stop) -> Table:
@@ -139,8 +162,13 @@ def _overruns(stop: _Stop) -> Table:
     for factor in SPEEDS:
         other = replace(stop, speed=stop.speed * factor)
         left = other.ahead - other.overrun
-        rows.append((f"{significant(other.speed, 2)} m/s", f"{fixed(other.overrun)} mm",
-                     f"{fixed(left)} mm before the edge" if left >= 0 else f"{fixed(-left)} mm over the edge"))  # fmt: skip
+        rows.append(
+            (
+                f"{significant(other.speed, 2)} m/s",
+                f"{fixed(other.overrun)} mm",
+                f"{fixed(left)} mm before the edge" if left >= 0 else f"{fixed(-left)} mm over the edge",
+            )
+        )
     return Table("What it overruns", ("speed", "until it stands", "then the wheel is"), tuple(rows))
 
 
@@ -158,10 +186,16 @@ def _sensor(
     least = max(0.0, math.floor(min(fit.mean - TABLE_SDS * fit.sd for fit in fits)))
     most = min(float(top), math.ceil(max(fit.mean + TABLE_SDS * fit.sd for fit in fits)))
     low = Choice(
-        f"table_low_{name}", standing(f"table_low_{name}", asked, values, least), least, "five σ below the table"
+        f"table_low_{name}",
+        standing(f"table_low_{name}", asked, values, least),
+        least,
+        "five σ below the table",
     )
     high = Choice(
-        f"table_high_{name}", standing(f"table_high_{name}", asked, values, most), most, "five σ above the table"
+        f"table_high_{name}",
+        standing(f"table_high_{name}", asked, values, most),
+        most,
+        "five σ above the table",
     )
     out = max(tail((fit.mean - low.value) / fit.sd) + tail((high.value - fit.mean) / fit.sd) for fit in fits)
     strayed = sum(int(((one < low.value) | (one > high.value)).sum()) for one in table)
@@ -169,27 +203,48 @@ def _sensor(
     passed = sum(int(((one >= low.value) & (one <= high.value)).sum()) for one in beyond)
     of, dark = sum(one.size for one in table), sum(one.size for one in beyond)
     shapes = [
-        Heap(f"{place} {k + 1}", place, filled, float(one.mean()), population(one, place).sd, int(one.size),
-             odds.outline(one, 0.0, float(top)))
-        for place, filled, some in (("table", False, table), ("edge", True, beyond)) for k, one in enumerate(some)
-    ]  # fmt: skip
-    said = (f"{passed} of {dark} dark readings pass for table" if passed
-            else f"strays {_seldom(out)}; {strayed} of {of} counted")  # fmt: skip
+        Heap(
+            f"{place} {k + 1}",
+            place,
+            filled,
+            float(one.mean()),
+            population(one, place).sd,
+            int(one.size),
+            odds.outline(one, 0.0, float(top)),
+        )
+        for place, filled, some in (("table", False, table), ("edge", True, beyond))
+        for k, one in enumerate(some)
+    ]
+    said = (
+        f"{passed} of {dark} dark readings pass for table"
+        if passed
+        else f"strays {_seldom(out)}; {strayed} of {of} counted"
+    )
     nothing = Odds(0, 1, (), of, (), (), (), ())
     row = HeapRow(
-        title, low.name, high.name, tuple(shapes), nothing, "unsafe" if passed else "safe", said, "table", name
+        title,
+        low.name,
+        high.name,
+        tuple(shapes),
+        nothing,
+        "unsafe" if passed else "safe",
+        said,
+        "table",
+        name,
     )
     return row, (low, high)
 
 
 def _notes(seen_edge: bool, wide: Sequence[str]) -> tuple[str, ...]:
     said = [
-        "Over an edge nothing reflects, which reads as dark: stop, back, turn. “Dark go, pale back” is only for a dark field "
-        "with a pale border.",
+        "Over an edge nothing reflects, which reads as dark: stop, back, turn. “Dark go, pale back” is "
+        "only for a dark field with a pale border.",
         "A reading that is missing is not the table: stop.",
     ]
     if not seen_edge:
-        said.append("Nothing is recorded over the edge or over dark: mark one as “edge”, to see that it is caught.")
+        said.append(
+            "Nothing is recorded over the edge or over dark: mark one as “edge”, to see that it is caught."
+        )
     if wide:
         said.append(f"The table of {listed(wide)} takes more than half of the scale: it hardly guards.")
     return tuple(said)
@@ -207,7 +262,9 @@ def _spans(seen: Sequence[Seen], name: str, place: str, guard: EdgeGuard) -> lis
 
 
 def _seldom(share: float) -> str:
-    return "never by the fit" if share < 1e-12 else f"once in {1 / share:,.0f} by the fit".replace(",", "\u2009")
+    return (
+        "never by the fit" if share < 1e-12 else f"once in {1 / share:,.0f} by the fit".replace(",", "\u2009")
+    )
 
 
 def _percent(names: Sequence[str], titles: Sequence[str], choices: Sequence[Choice], values: Values) -> Table:
@@ -220,13 +277,19 @@ def _percent(names: Sequence[str], titles: Sequence[str], choices: Sequence[Choi
             if white != black
             else (0, 0)
         )
-        rows.append((titles[i], f"{fixed(choices[2 * i].value)} to {fixed(choices[2 * i + 1].value)}",
-                     f"{fixed(ends[0])} to {fixed(ends[1])} %"))  # fmt: skip
+        rows.append(
+            (
+                titles[i],
+                f"{fixed(choices[2 * i].value)} to {fixed(choices[2 * i + 1].value)}",
+                f"{fixed(ends[0])} to {fixed(ends[1])} %",
+            )
+        )
     return Table("The table, in counts and as reflectance", ("sensor", "counts", "of white"), tuple(rows))
 
 
 class Trim(Decision):
-    """Where the trim screw of a comparator should stand: read the receiver's voltage over pale and over dark with a meter."""
+    """Where the trim screw of a comparator should stand: read the receiver's voltage over pale and over dark
+    with a meter."""
 
     id = "trim"
     title = "Trim screw"
@@ -248,29 +311,42 @@ class Trim(Decision):
         spread = max(sd, 1e-3)
         margin = min(abs(trim - pale.value), abs(trim - dark.value))
         inside = min(pale.value, dark.value) < trim < max(pale.value, dark.value)
-        why_not = "" if measured else "Read the receiver's voltage over pale and over dark with a meter, and type both."
+        why_not = (
+            ""
+            if measured
+            else "Read the receiver's voltage over pale and over dark with a meter, and type both."
+        )
         good = inside and margin > 3 * spread + off + OFFSET_V
         heading = (
-            "No trim yet: both voltages are only assumed" if not measured else
-            f"Pale and dark are only {fixed(gap, 2)} V apart: no setting of the screw parts them" if gap <= 6 * spread else
-            f"Set the screw so that the meter says {fixed(trim - off, 2)} to {fixed(trim + off, 2)} V" if inside else
-            f"{fixed(trim, 2)} V is not between pale and dark: the output would never change"
-        )  # fmt: skip
-        wrong = odds.fitted(Population(min(pale.value, dark.value), spread),
-                            Population(max(pale.value, dark.value), spread), [trim])[0]  # fmt: skip
+            "No trim yet: both voltages are only assumed"
+            if not measured
+            else f"Pale and dark are only {fixed(gap, 2)} V apart: no setting of the screw parts them"
+            if gap <= 6 * spread
+            else f"Set the screw so that the meter says {fixed(trim - off, 2)} to {fixed(trim + off, 2)} V"
+            if inside
+            else f"{fixed(trim, 2)} V is not between pale and dark: the output would never change"
+        )
+        wrong = odds.fitted(
+            Population(min(pale.value, dark.value), spread),
+            Population(max(pale.value, dark.value), spread),
+            [trim],
+        )[0]
         share = (trim - pale.value) / (dark.value - pale.value) if gap else 0.5
         return Decided(
-            heading, "turn the screw until the meter says so, then choose it." if measured else "type both readings.",
+            heading,
+            "turn the screw until the meter says so, then choose it." if measured else "type both readings.",
             (Choice("trim_v", trim, round(middle, 2), "half way between pale and dark", step=0.01),),
-            why_not=why_not, good=good or not measured,
+            why_not=why_not,
+            good=good or not measured,
             notes=(
-                f"Pale {fixed(pale.value, 2)} V, dark {fixed(dark.value, 2)} V; the screw at {fixed(100 * share)} % of the way to "
-                f"dark leaves {fixed(margin, 2)} V to the nearer one.",
-                f"Misreads per 1000 by the fit: {rate(float(wrong))}; a meter of 1 % and a digit says ± {fixed(off, 2)} V.",
-                "The output goes low when light comes back. More than half way to dark switches at a greater distance, less at "
-                "a nearer one.",
+                f"Pale {fixed(pale.value, 2)} V, dark {fixed(dark.value, 2)} V; the screw at "
+                f"{fixed(100 * share)} % of the way to dark leaves {fixed(margin, 2)} V to the nearer one.",
+                f"Misreads per 1000 by the fit: {rate(float(wrong))}; a meter of 1 % and a digit says ± "
+                f"{fixed(off, 2)} V.",
+                "The output goes low when light comes back. More than half way to dark switches at a "
+                "greater distance, less at a nearer one.",
             ),
-        )  # fmt: skip
+        )
 
 
 DECISIONS = (EdgeGuard(), Trim())

@@ -1,6 +1,8 @@
-"""Two heaps of readings under several conditions: how often each threshold misreads, and which one stands safest.
+"""Two heaps of readings under several conditions: how often each threshold misreads, and which one stands
+safest.
 
-A reading is high when it is above the threshold. All thresholds are whole counts, from 0 to the converter's highest code.
+A reading is high when it is above the threshold. All thresholds are whole counts, from 0 to the converter's
+highest code.
 """
 
 from __future__ import annotations
@@ -25,7 +27,8 @@ OUTLINE_POINTS = 200
 
 @dataclass(frozen=True)
 class Pair:
-    """The two heaps of one sensor under one condition: readings that should be low, and readings that should be high."""
+    """The two heaps of one sensor under one condition: readings that should be low, and readings that should
+    be high."""
 
     condition: str
     low: Array
@@ -68,13 +71,16 @@ def fitted(low: Population, high: Population, thresholds: npt.ArrayLike) -> Arra
     """
     t = np.asarray(thresholds, dtype=np.float64)
     root = np.sqrt(2.0)
-    return np.asarray(250.0 * (erfc((t - low.mean) / (low.sd * root)) + erfc((high.mean - t) / (high.sd * root))))
+    return np.asarray(
+        250.0 * (erfc((t - low.mean) / (low.sd * root)) + erfc((high.mean - t) / (high.sd * root)))
+    )
 
 
 @dataclass(frozen=True)
 class Safest:
-    """The threshold with the greatest margin under the worst condition: ``margin`` in counts from the nearest heap's edge
-    (EDGE_SDS from its middle; negative when edges cross), and the conditions, by place in the list, whose heaps bound it."""
+    """The threshold with the greatest margin under the worst condition: ``margin`` in counts from the nearest
+    heap's edge (EDGE_SDS from its middle; negative when edges cross), and the conditions, by place in the
+    list, whose heaps bound it."""
 
     threshold: float
     margin: float
@@ -85,8 +91,8 @@ class Safest:
 def safest(pairs: Sequence[tuple[Population, Population]]) -> Safest:
     """The threshold that stays farthest from every heap's edge under all conditions.
 
-    Parameters: (low, high) heaps, one for each condition, at least one. Returns: Safest: half way between the highest low
-    edge and the lowest high edge, which is where the least of all margins is greatest.
+    Parameters: (low, high) heaps, one for each condition, at least one. Returns: Safest: half way between the
+    highest low edge and the lowest high edge, which is where the least of all margins is greatest.
     Raises: BadInput for ``pairs`` when there is none.
 
     >>> safest([(Population(120, 15), Population(800, 90))]).threshold
@@ -139,8 +145,8 @@ def table(pairs: Sequence[Pair], top: int) -> Table:
 
 
 def white_is_high(black: Sequence[Array], white: Sequence[Array], conditions: Sequence[str]) -> bool:
-    """Whether pale reads high, from the means under every condition. Raises BadInput for ``marks`` when conditions disagree
-    (black and white were mixed up in one), or when the two read the same."""
+    """Whether pale reads high, from the means under every condition. Raises BadInput for ``marks`` when
+    conditions disagree (black and white were mixed up in one), or when the two read the same."""
     gaps = [float(w.mean() - b.mean()) for b, w in zip(black, white, strict=True)]
     if all(abs(gap) < 1e-9 for gap in gaps):
         raise BadInput("Ground and line read the same: nothing tells them apart.", "marks")
@@ -153,8 +159,8 @@ def white_is_high(black: Sequence[Array], white: Sequence[Array], conditions: Se
 
 
 def outline(values: Array, low: float, high: float) -> tuple[tuple[float, float], ...]:
-    """The shape of a heap for drawing, (count, height from 0 to 1): a density smoothed with a normal kernel of Silverman's
-    width, but not below the width of one count nor of the drawing's own grain.
+    """The shape of a heap for drawing, (count, height from 0 to 1): a density smoothed with a normal kernel
+    of Silverman's width, but not below the width of one count nor of the drawing's own grain.
 
     Source: Silverman, Density Estimation (1986), eq. 3.31.
     """

@@ -1,5 +1,5 @@
-"""Thresholds of a row of line sensors: both heaps of each sensor under every recorded light and height, and the threshold
-that keeps farthest from all of them."""
+"""Thresholds of a row of line sensors: both heaps of each sensor under every recorded light and height, and
+the threshold that keeps farthest from all of them."""
 
 from __future__ import annotations
 
@@ -54,7 +54,8 @@ LEAST_READINGS = 8  # in a heap
 
 @dataclass(frozen=True)
 class Light:
-    """The whole row under one condition in one recording: readings of each sensor over the line and over ground."""
+    """The whole row under one condition in one recording: readings of each sensor over the line and over
+    ground."""
 
     name: str
     recording_id: int
@@ -90,10 +91,15 @@ def lights_of(seen: Sequence[Seen], values: Values) -> tuple[list[Light], list[s
                 called = f"{condition} · {one.name}"
             lacks = [place for place in (GROUND, LINE) if place not in both]
             if lacks:
-                said.append(f"{called}: no span is marked over {'the line' if lacks[0] == LINE else 'ground'}.")
+                said.append(
+                    f"{called}: no span is marked over {'the line' if lacks[0] == LINE else 'ground'}."
+                )
                 continue
             read = {place: _readings(one, marks, names) for place, marks in both.items()}
-            few = next((names[i] for place in read for i, x in enumerate(read[place]) if x.size < LEAST_READINGS), None)
+            few = next(
+                (names[i] for place in read for i, x in enumerate(read[place]) if x.size < LEAST_READINGS),
+                None,
+            )
             if few is not None:
                 said.append(f"{called}: {few} has fewer than {LEAST_READINGS} readings in a marked span.")
                 continue
@@ -113,7 +119,8 @@ def _readings(seen: Seen, marks: Sequence[Marked], names: Sequence[str]) -> tupl
 
 @dataclass(frozen=True)
 class SensorOdds:
-    """One sensor worked out: its pairs (low, high) under every condition, what every threshold means, the safest one."""
+    """One sensor worked out: its pairs (low, high) under every condition, what every threshold means, the
+    safest one."""
 
     pairs: tuple[odds.Pair, ...]
     table: odds.Table
@@ -122,11 +129,14 @@ class SensorOdds:
     band: float
 
 
-def sensor_odds(line: Sequence[Array], ground: Sequence[Array], conditions: Sequence[str], top: int) -> SensorOdds:
+def sensor_odds(
+    line: Sequence[Array], ground: Sequence[Array], conditions: Sequence[str], top: int
+) -> SensorOdds:
     """One sensor under every condition.
 
-    Parameters: line and ground, counts, one array (n,) for each condition; conditions, their names; top, highest code.
-    Raises: BadInput for ``marks`` when conditions disagree which way is dark, or nothing tells ground from line.
+    Parameters: line and ground, counts, one array (n,) for each condition; conditions, their names; top,
+    highest code. Raises: BadInput for ``marks`` when conditions disagree which way is dark, or nothing tells
+    ground from line.
     """
     white_high = odds.white_is_high(line, ground, conditions)
     pairs = tuple(
@@ -182,8 +192,11 @@ class LineThresholds(Decision):
     title = "Line thresholds"
     begin = "choose where black ends and white begins."
     inputs = ()
-    rests_on = ("reference", "bits", *(f"{what}{tail}" for what in ("white", "black")
-                                       for tail in ("", *(f"_s{n}" for n in range(1, 9)))))  # fmt: skip
+    rests_on = (
+        "reference",
+        "bits",
+        *(f"{what}{tail}" for what in ("white", "black") for tail in ("", *(f"_s{n}" for n in range(1, 9)))),
+    )
     marked = True
     most = 8
 
@@ -192,25 +205,33 @@ class LineThresholds(Decision):
 
     def speaks(self, marks: Sequence[Marked]) -> bool:
         found = {
-            place[0] for mark in marks if mark.t1_s > mark.t0_s
-            and (place := line_row.place_of(mark.label, mark.conditions)) is not None
-        }  # fmt: skip
+            place[0]
+            for mark in marks
+            if mark.t1_s > mark.t0_s and (place := line_row.place_of(mark.label, mark.conditions)) is not None
+        }
         return {GROUND, LINE} <= found
 
     def work(self, asked: Asked, values: Values) -> Decided:
         lights, said = lights_of(asked.seen, values)
         if not lights:
             return Decided(
-                "No threshold yet: nothing is recorded over ground and over the line" if not said
+                "No threshold yet: nothing is recorded over ground and over the line"
+                if not said
                 else "One heap is missing: a threshold stands between two",
-                "record the row over ground and over the line, and mark both spans; or hold both at Calibrate.",
-                why_not=said[0] if said else "Mark a span over ground and one over the line first.", good=False,
+                "record the row over ground and over the line, and mark both spans; or "
+                "hold both at Calibrate.",
+                why_not=said[0] if said else "Mark a span over ground and one over the line first.",
+                good=False,
                 notes=tuple(said),
-            )  # fmt: skip
+            )
         if values["bits"].value > MOST_BITS:
             why = f"The odds are worked out for converters of up to {MOST_BITS} bits."
-            return Decided("This converter is too fine to go through all its counts", "read it with fewer bits.", why_not=why,
-                           good=False)  # fmt: skip
+            return Decided(
+                "This converter is too fine to go through all its counts",
+                "read it with fewer bits.",
+                why_not=why,
+                good=False,
+            )
         names, top = names_of(values), top_code(values)
         titles = line_row.places(len(names))
         row = robust_row(lights, top)
@@ -222,22 +243,52 @@ class LineThresholds(Decision):
             band = standing(f"band_{name}", asked, values, float(round(one.band)))
             found = judge(one, lights, threshold)
             judged.append(found)
-            choices.append(Choice(f"threshold_{name}", threshold, suggested, "widest worst-case margin", candidates(one, top),
-                                  warning=_warning(one, threshold, found.why) if found.cause is not Cause.NONE else ""))  # fmt: skip
+            choices.append(
+                Choice(
+                    f"threshold_{name}",
+                    threshold,
+                    suggested,
+                    "widest worst-case margin",
+                    candidates(one, top),
+                    warning=_warning(one, threshold, found.why) if found.cause is not Cause.NONE else "",
+                )
+            )
             choices.append(Choice(f"band_{name}", band, float(round(one.band)), "six times the noise"))
-            rows.append(HeapRow(titles[i], f"threshold_{name}", f"band_{name}", _heaps(one, top),
-                                told_odds(one.table, tested[i] if tested else None), found.state, found.why,
-                                "ground" if one.white_high else "line", name))  # fmt: skip
+            rows.append(
+                HeapRow(
+                    titles[i],
+                    f"threshold_{name}",
+                    f"band_{name}",
+                    _heaps(one, top),
+                    told_odds(one.table, tested[i] if tested else None),
+                    found.state,
+                    found.why,
+                    "ground" if one.white_high else "line",
+                    name,
+                )
+            )
         heading, good = _heading(rows, len(lights))
         shared = one_for_all(row)
         return Decided(
-            heading, _next(rows, judged), tuple(choices), good=good, notes=(*_notes(rows, row, shared, lights), *said),
+            heading,
+            _next(rows, judged),
+            tuple(choices),
+            good=good,
+            notes=(*_notes(rows, row, shared, lights), *said),
             tables=(_table(rows, row, lights, [c for c in choices if c.name.startswith("threshold")]),),
-            heaps=Heaps(0.0, float(top), "counts", tuple(one.name for one in lights), tuple(rows),
-                        tuple(step * top / LADDER_TOP for step in LADDER), None if shared is None else shared.threshold, TIGHT_SDS),
+            heaps=Heaps(
+                0.0,
+                float(top),
+                "counts",
+                tuple(one.name for one in lights),
+                tuple(rows),
+                tuple(step * top / LADDER_TOP for step in LADDER),
+                None if shared is None else shared.threshold,
+                TIGHT_SDS,
+            ),
             used=tuple(dict.fromkeys(one.recording_id for one in lights)),
             marks_used=tuple(mark for one in lights for mark in one.mark_ids),
-        )  # fmt: skip
+        )
 
     def _tested(
         self, test: Seen | None, row: Sequence[SensorOdds], values: Values
@@ -250,7 +301,9 @@ class LineThresholds(Decision):
             raise BadInput(f"“{test.name}” has no span over ground and over the line to test on.", "test")
         top, found = top_code(values), []
         for i, one in enumerate(row):
-            line, ground = (np.concatenate([getattr(light, place)[i] for light in lights]) for place in (LINE, GROUND))
+            line, ground = (
+                np.concatenate([getattr(light, place)[i] for light in lights]) for place in (LINE, GROUND)
+            )
             low, high = (line, ground) if one.white_high else (ground, line)
             found.append((odds.counted(low, high, top), int(low.size + high.size)))
         return found
@@ -305,10 +358,14 @@ def candidates(one: SensorOdds, top: int) -> tuple[Candidate, ...]:
     """Where the threshold could stand instead: over all conditions together."""
     low, high = (np.concatenate([getattr(p, side) for p in one.pairs]) for side in ("low", "high"))
     least = (
-        threshold_minimum_error(population(low, "low"), population(high, "high")) if low.mean() < high.mean() else None
+        threshold_minimum_error(population(low, "low"), population(high, "high"))
+        if low.mean() < high.mean()
+        else None
     )
-    found = [Candidate("midpoint", threshold_midpoint(low, high)),
-             Candidate("Otsu", threshold_otsu(np.concatenate([low, high])).threshold)]  # fmt: skip
+    found = [
+        Candidate("midpoint", threshold_midpoint(low, high)),
+        Candidate("Otsu", threshold_otsu(np.concatenate([low, high])).threshold),
+    ]
     if least is not None:
         found.append(Candidate("least error", least))
     found.append(Candidate("half of the scale", PERCENT * (top + 1), "assumed"))
@@ -321,22 +378,32 @@ def told_odds(found: odds.Table, tested: tuple[npt.NDArray[np.int64], int] | Non
     step = -(-count // MOST_COUNTS)
     at = slice(None, None, step)
     return Odds(
-        0.0, float(step), tuple(found.counted.sum(axis=0)[at].tolist()), sum(found.readings),
+        0.0,
+        float(step),
+        tuple(found.counted.sum(axis=0)[at].tolist()),
+        sum(found.readings),
         tuple(float(f"{x:.3g}") for x in found.fitted.max(axis=0)[at].tolist()),
         tuple(np.round(found.margin.min(axis=0)[at], 1).tolist()),
-        tuple(np.round(found.margin_sds.min(axis=0)[at], 2).tolist()), tuple(found.worst[at].tolist()),
-        () if tested is None else tuple(tested[0][at].tolist()), 0 if tested is None else tested[1], RULE_OF_THREE * 1000.0 / sum(found.readings),
-    )  # fmt: skip
+        tuple(np.round(found.margin_sds.min(axis=0)[at], 2).tolist()),
+        tuple(found.worst[at].tolist()),
+        () if tested is None else tuple(tested[0][at].tolist()),
+        0 if tested is None else tested[1],
+        RULE_OF_THREE * 1000.0 / sum(found.readings),
+    )
 
 
 def _heaps(one: SensorOdds, top: int) -> tuple[Heap, ...]:
     found = []
     for each in one.pairs:
-        for place, values in ((LINE, each.low if one.white_high else each.high),
-                              (GROUND, each.high if one.white_high else each.low)):  # fmt: skip
+        for place, values in (
+            (LINE, each.low if one.white_high else each.high),
+            (GROUND, each.high if one.white_high else each.low),
+        ):
             fit = population(values, place)
             shape = odds.outline(values, 0.0, float(top))
-            found.append(Heap(each.condition, place, place == LINE, fit.mean, fit.sd, int(values.size), shape))
+            found.append(
+                Heap(each.condition, place, place == LINE, fit.mean, fit.sd, int(values.size), shape)
+            )
     return tuple(found)
 
 
@@ -356,21 +423,29 @@ def _heading(rows: Sequence[HeapRow], lights: int) -> tuple[str, bool]:
         return f"No sensor is safe{where}", False
     safe = len(rows) - len(bad)
     verb = "is" if safe == 1 else "are"
-    return (f"{NUMBERS[safe]} sensor{'' if safe == 1 else 's'} {verb} safe{where}; "
-            f"{listed(bad)} {'is' if len(bad) == 1 else 'are'} not"), False  # fmt: skip
+    return (
+        f"{NUMBERS[safe]} sensor{'' if safe == 1 else 's'} {verb} safe{where}; "
+        f"{listed(bad)} {'is' if len(bad) == 1 else 'are'} not"
+    ), False
 
 
 def _next(rows: Sequence[HeapRow], judged: Sequence[Judgement]) -> str:
     title, bad = next(
-        ((row.title, one) for row, one in zip(rows, judged, strict=True) if one.cause is not Cause.NONE), ("", None)
+        ((row.title, one) for row, one in zip(rows, judged, strict=True) if one.cause is not Cause.NONE),
+        ("", None),
     )
     if bad is None:
         return "choose these, and they go into the robot with the next stone."
     return {
         Cause.MISPLACED: f"the threshold of {title} stands in a heap: drag it into the gap.",
-        Cause.LIGHTS: f"shade {title} from the room's light, or read it with its lamp off and on; then record both again.",
+        Cause.LIGHTS: (
+            f"shade {title} from the room's light, or read it with its lamp off and on; "
+            "then record both again."
+        ),
         Cause.A_LIGHT: f"{title}: no threshold works in {bad.light}: mend its height or its light there.",
-        Cause.OVERLAP: f"no threshold works for {title}: lower it or clean it; if that does not help, it is the sensor.",
+        Cause.OVERLAP: (
+            f"no threshold works for {title}: lower it or clean it; if that does not help, it is the sensor."
+        ),
     }[bad.cause]
 
 
@@ -383,21 +458,33 @@ def _notes(
         if shared is None:
             said.append("No one threshold serves all: the sensors do not agree which way is dark.")
         elif shared.margin <= 0:
-            said.append(f"One threshold for all would not do: at its best, {shared.threshold:.0f}, it stands in a heap of "
-                        f"{rows[shared.at].title}.")  # fmt: skip
+            said.append(
+                f"One threshold for all would not do: at its best, {shared.threshold:.0f}, it stands in a "
+                f"heap of {rows[shared.at].title}."
+            )
         else:
-            said.append(f"One threshold for all would stand at {shared.threshold:.0f} and leave {shared.margin:.0f} counts at "
-                        f"{rows[shared.at].title}; one for each leaves {own:.0f} at the least.")  # fmt: skip
+            said.append(
+                f"One threshold for all would stand at {shared.threshold:.0f} and leave {shared.margin:.0f} "
+                f"counts at {rows[shared.at].title}; one for each leaves {own:.0f} at the least."
+            )
     wide = [
-        r.title for r, one in zip(rows, row, strict=True) if r.state != "unsafe" and one.band / 2 > one.safest.margin
+        r.title
+        for r, one in zip(rows, row, strict=True)
+        if r.state != "unsafe" and one.band / 2 > one.safest.margin
     ]
     if wide:
-        said.append(f"The band of {listed(wide)} reaches into a heap: noise would hold the old state there for longer.")
+        said.append(
+            f"The band of {listed(wide)} reaches into a heap: noise would hold the old "
+            "state there for longer."
+        )
     if len(lights) == 1:
-        said.append("This is one light and one height only. Record lamp on, lamp off and the height after a bump too.")
+        said.append(
+            "This is one light and one height only. Record lamp on, lamp off and the height after a bump too."
+        )
     high = {"ground" if one.white_high else "line" for one in row}
     said.append(
-        f"{'Ground' if high == {'ground'} else 'The line' if high == {'line'} else 'Not the same side'} reads high."
+        f"{'Ground' if high == {'ground'} else 'The line' if high == {'line'} else 'Not the same side'} "
+        "reads high."
     )
     return tuple(said)
 
@@ -411,7 +498,8 @@ def _table(
         for one, choice in zip(row, choices, strict=True):
             t = int(min(max(round(choice.value), 0), one.table.counted.shape[1] - 1))
             said.append(
-                f"{one.table.counted[light, t]} of {one.table.readings[light]}, {fixed(float(one.table.margin_sds[light, t]), 1)} σ"
+                f"{one.table.counted[light, t]} of {one.table.readings[light]}, "
+                f"{fixed(float(one.table.margin_sds[light, t]), 1)} σ"
             )
         cells.append((name, *said))
     return Table("Misread in each light, and margin", ("light", *(one.title for one in rows)), tuple(cells))

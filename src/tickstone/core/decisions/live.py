@@ -1,4 +1,5 @@
-"""What is chosen, live: what thresholds, guards, alarms and actions say of the readings that come just now."""
+"""What is chosen, live: what thresholds, guards, alarms and actions say of the readings that come just
+now."""
 
 from __future__ import annotations
 
@@ -18,7 +19,8 @@ from tickstone.core.wording import fixed, listed
 
 @dataclass(frozen=True)
 class LiveWords:
-    """A sentence about what is chosen; ``alone`` when it takes the place of what the sensor says by itself."""
+    """A sentence about what is chosen; ``alone`` when it takes the place of what the sensor says by
+    itself."""
 
     text: str
     alone: bool = False
@@ -32,8 +34,19 @@ def live_words(moment: Moment, values: Values) -> LiveWords:
     table = _edge(moment, values)
     if table:
         return LiveWords(table, alone=True)
-    return LiveWords(" ".join(filter(None, (_obstacle(moment, values), _tilt(moment, values), _over_speed(moment, values),
-                                            _steering(moment, values)))))  # fmt: skip
+    return LiveWords(
+        " ".join(
+            filter(
+                None,
+                (
+                    _obstacle(moment, values),
+                    _tilt(moment, values),
+                    _over_speed(moment, values),
+                    _steering(moment, values),
+                ),
+            )
+        )
+    )
 
 
 def is_chosen(values: Values, *names: str) -> bool:
@@ -55,9 +68,10 @@ def _edge(moment: Moment, values: Values) -> str:
     if not moment.converted.values.size:
         return ""
     off = [
-        place for place, count, (low, high) in zip(places(len(names)), counts, ends, strict=True)
+        place
+        for place, count, (low, high) in zip(places(len(names)), counts, ends, strict=True)
         if not values[low].value <= count <= values[high].value
-    ]  # fmt: skip
+    ]
     return f"Off the table under {listed(off)}: stop, back, turn." if off else "On the table: go on."
 
 

@@ -1,5 +1,5 @@
-"""The obstacle guard: the reading at which a vehicle must begin to stop, the votes that keep single spikes from stopping it,
-and how often both would be wrong."""
+"""The obstacle guard: the reading at which a vehicle must begin to stop, the votes that keep single spikes
+from stopping it, and how often both would be wrong."""
 
 from __future__ import annotations
 
@@ -12,7 +12,16 @@ from tickstone.core.checks import check_between, check_order
 from tickstone.core.constants import Provenance, Values
 from tickstone.core.deciding import StopDistance
 from tickstone.core.decisions import filter_choice, votes
-from tickstone.core.decisions.decision import Asked, Candidate, Choice, Decided, Decision, Floor, Seen, standing
+from tickstone.core.decisions.decision import (
+    Asked,
+    Candidate,
+    Choice,
+    Decided,
+    Decision,
+    Floor,
+    Seen,
+    standing,
+)
 from tickstone.core.decisions.stopping import needed_stop
 from tickstone.core.figures import Table
 from tickstone.core.instruments import bar_edges_mm
@@ -32,8 +41,19 @@ class Obstacle(Decision):
     id = "obstacle"
     title = "Obstacle guard"
     begin = "choose where the cart must begin to stop."
-    inputs = ("drive_speed", "braking", "ping_interval", "votes", "votes_of", "reaction", "gap", "hysteresis", "set_back",
-              "approaches", "bar_far")  # fmt: skip
+    inputs = (
+        "drive_speed",
+        "braking",
+        "ping_interval",
+        "votes",
+        "votes_of",
+        "reaction",
+        "gap",
+        "hysteresis",
+        "set_back",
+        "approaches",
+        "bar_far",
+    )
     rests_on = ("offset", "sound", "scale", "a", "b", "c", "filter_kind", "filter_amount")
     cautions = ("Try it first with the wheels off the ground, then slowly against something soft.",)
 
@@ -60,7 +80,8 @@ class Obstacle(Decision):
             lost = int((~seen.valid).sum())
             if lost:
                 notes.append(
-                    f"{lost} of {seen.valid.size} readings were dropouts or out of reach: never take them for clear."
+                    f"{lost} of {seen.valid.size} readings were dropouts or out of reach: "
+                    "never take them for clear."
                 )
         if "air" in values:
             tables.append(_airs(trip, values, asked.air_measured))
@@ -68,28 +89,49 @@ class Obstacle(Decision):
         why_not = ""
         if stop.trip_mm > reach:
             why_not = (
-                f"{fixed(stop.trip_mm)} mm is beyond the reach of {fixed(reach)} mm: drive slower or brake harder."
+                f"{fixed(stop.trip_mm)} mm is beyond the reach of {fixed(reach)} mm: drive "
+                "slower or brake harder."
             )
         known = values.get("trip")
         choices = (
-            Choice("trip", trip, suggested, f"{fixed(stop.trip_mm)} mm needed at {speed:g} m/s",
-                   tuple(Candidate("usual", one, "assumed") for one in COMMON_MM)),
+            Choice(
+                "trip",
+                trip,
+                suggested,
+                f"{fixed(stop.trip_mm)} mm needed at {speed:g} m/s",
+                tuple(Candidate("usual", one, "assumed") for one in COMMON_MM),
+            ),
             Choice("clear", clear, suggested + values["hysteresis"].value, "trip and hysteresis"),
-        )  # fmt: skip
+        )
         spare = trip - stop.trip_mm
         return Decided(
             _heading(stop, trip if known is not None or "trip" in asked.picked else None, reach, speed),
-            "drag or nudge the ochre tick, then choose.", choices, why_not=why_not, good=spare > -0.5 and not why_not,
-            notes=(f"Noise {fixed(sigma, 1)} mm (1 σ, three allowed) from {from_what}.", *notes), tables=tuple(tables),
-            floor=Floor(stop.trip_mm, stop.clear_mm, stop.parts_mm, reach, COMMON_MM, _nearest(values), bar_edges_mm(values)),
+            "drag or nudge the ochre tick, then choose.",
+            choices,
+            why_not=why_not,
+            good=spare > -0.5 and not why_not,
+            notes=(f"Noise {fixed(sigma, 1)} mm (1 σ, three allowed) from {from_what}.", *notes),
+            tables=tuple(tables),
+            floor=Floor(
+                stop.trip_mm,
+                stop.clear_mm,
+                stop.parts_mm,
+                reach,
+                COMMON_MM,
+                _nearest(values),
+                bar_edges_mm(values),
+            ),
             used=() if seen is None else (seen.id,),
-        )  # fmt: skip
+        )
 
     def _noise(self, seen: Seen | None, values: Values) -> tuple[float, str, float]:
         """σ of a reading, mm, what it is from, and the lag of the chosen filter, s."""
         sigma, said = None, ""
         if seen is not None:
-            sigma, said = step_noise(seen.said[seen.valid]), f"{int(seen.valid.sum())} readings of “{seen.name}”"
+            sigma, said = (
+                step_noise(seen.said[seen.valid]),
+                f"{int(seen.valid.sum())} readings of “{seen.name}”",
+            )
         if sigma is None:
             sigma, said = usual_noise_mm(values), "what is usual: no recording is looked at"
         filtered = filter_choice.chosen(values)
@@ -105,7 +147,8 @@ def _nearest(values: Values) -> float:
 
 
 def usual_noise_mm(values: Values) -> float:
-    """σ of a reading by the constants alone, mm: the jitter of an echo, or the noise of a ranger that tells mm."""
+    """σ of a reading by the constants alone, mm: the jitter of an echo, or the noise of a ranger that tells
+    mm."""
     if "jitter" in values and "sound" in values:
         return values["jitter"].value * values["sound"].value / 2000.0
     if "noise" in values and values["noise"].unit == "mm":
@@ -121,7 +164,10 @@ def _heading(stop: StopDistance, trip: float | None, reach: float, speed: float)
     spare = trip - stop.trip_mm
     if spare < -0.5:
         return f"Tripping at {fixed(trip)} mm is {fixed(-spare)} mm too late at {speed:g} m/s"
-    return f"Tripping at {fixed(trip)} mm stops the cart {fixed(stop.parts_mm['gap'] + spare)} mm before it would touch"
+    return (
+        f"Tripping at {fixed(trip)} mm stops the cart {fixed(stop.parts_mm['gap'] + spare)} "
+        "mm before it would touch"
+    )
 
 
 def _sentences(stop: StopDistance, values: Values, reach: float) -> list[str]:
@@ -135,17 +181,22 @@ def _sentences(stop: StopDistance, values: Values, reach: float) -> list[str]:
     near = _nearest(values)
     blind = near - values["set_back"].value
     if blind > 0:
-        said.append(f"Nearer than {fixed(near)} mm the reading means nothing: the last {fixed(blind)} mm before the bumper are "
-                    "blind. Set it further back.")  # fmt: skip
+        said.append(
+            f"Nearer than {fixed(near)} mm the reading means nothing: the last {fixed(blind)} mm before the "
+            "bumper are blind. Set it further back."
+        )
     floor = values.get("floor_from")
     if floor is not None and floor.value < stop.clear_mm:
         said.append(
-            f"The beam meets the floor from {fixed(floor.value)} mm on: mount it higher, or the floor may trip it."
+            f"The beam meets the floor from {fixed(floor.value)} mm on: mount it higher, or "
+            "the floor may trip it."
         )
     if "bar_far" in values:
         edges = bar_edges_mm(values)
-        said.append(f"An LED bar of {len(edges)} steps changes every {fixed(edges[0] - edges[1])} mm, "
-                    f"from {fixed(edges[0])} mm on.")  # fmt: skip
+        said.append(
+            f"An LED bar of {len(edges)} steps changes every {fixed(edges[0] - edges[1])} mm, "
+            f"from {fixed(edges[0])} mm on."
+        )
     if stop.trip_mm <= reach < stop.clear_mm:
         said.append("The clear distance is beyond its reach: once tripped it would never clear.")
     return said
@@ -161,8 +212,16 @@ def _odds(seen: Seen, values: Values, guard: votes.Guard, sigma: float) -> Table
     said = seen.said if filtered is None else filtered.over(seen)
     there = votes.smoothed_truth(seen.said, seen.valid)
     interval = seen.interval_s or values["ping_interval"].value
-    found = votes.odds_on(seen.times_s, said, seen.valid, guard, max(sigma, 1e-6), interval, there,
-                          0 if filtered is None else round(filtered.lag_samples))  # fmt: skip
+    found = votes.odds_on(
+        seen.times_s,
+        said,
+        seen.valid,
+        guard,
+        max(sigma, 1e-6),
+        interval,
+        there,
+        0 if filtered is None else round(filtered.lag_samples),
+    )
     approaches = values["approaches"].value
     counted = found.counted
     bound = f": fewer than {rate(ENOUGH_FOR_A_RATE / counted.hours)} an hour" if counted.hours else ""
@@ -170,12 +229,18 @@ def _odds(seen: Seen, values: Values, guard: votes.Guard, sigma: float) -> Table
         f"{guard.needed} of {guard.of} votes" + ("" if filtered is None else f" after {filtered.label}"),
         ("", "estimated, an hour", f"counted in {fixed(counted.hours * 60, 1)} min of “{seen.name}”"),
         (
-            ("false trips", rate(found.false_per_hour), f"{counted.false} of {counted.trips} trips"
-             + ("" if counted.false else bound)),
-            ("late trips", f"{rate(approaches * found.late_share)} at {approaches:g} approaches",
-             f"{counted.late} of {counted.approaches} approaches"),
+            (
+                "false trips",
+                rate(found.false_per_hour),
+                f"{counted.false} of {counted.trips} trips" + ("" if counted.false else bound),
+            ),
+            (
+                "late trips",
+                f"{rate(approaches * found.late_share)} at {approaches:g} approaches",
+                f"{counted.late} of {counted.approaches} approaches",
+            ),
         ),
-    )  # fmt: skip
+    )
 
 
 def _changes(values: Values, sigma: float, lag_s: float, trip: float) -> Table:
@@ -185,8 +250,13 @@ def _changes(values: Values, sigma: float, lag_s: float, trip: float) -> Table:
         speed = values["drive_speed"].value * factor
         stop = needed_stop(values, sigma, lag_s, speed)
         spare = trip - stop.trip_mm
-        rows.append((f"{significant(speed, 2)} m/s", f"{fixed(stop.trip_mm)} mm",
-                     f"{fixed(spare)} mm more than needed" if spare >= 0 else f"{fixed(-spare)} mm too late"))  # fmt: skip
+        rows.append(
+            (
+                f"{significant(speed, 2)} m/s",
+                f"{fixed(stop.trip_mm)} mm",
+                f"{fixed(spare)} mm more than needed" if spare >= 0 else f"{fixed(-spare)} mm too late",
+            )
+        )
     return Table("At another speed", ("speed", "needed", "this trip"), tuple(rows))
 
 
@@ -197,20 +267,29 @@ def _airs(trip: float, values: Values, has_thermometer: bool) -> Table:
     rows = []
     for air in AIRS_C:
         really = trip * float(sound.speed_of_sound_cramer(air, humidity)) / here
-        rows.append((f"{fixed(air)} °C", f"{fixed(really)} mm",
-                     f"{fixed(abs(really - trip), 1)} mm {'nearer' if really < trip else 'farther'}"))  # fmt: skip
+        rows.append(
+            (
+                f"{fixed(air)} °C",
+                f"{fixed(really)} mm",
+                f"{fixed(abs(really - trip), 1)} mm {'nearer' if really < trip else 'farther'}",
+            )
+        )
     measured = has_thermometer or values["air"].provenance is Provenance.MEASURED
     title = "In other air, if it were not measured" if measured else "In other air: nobody measures it"
     return Table(title, ("air", "it trips at", "than it says"), tuple(rows))
 
 
 def _words(trip: float, clear: float) -> Table:
-    return Table("What it says", ("reading", "words", "drive"), (
-        (f"up to {fixed(trip)} mm", "too close", "stop"),
-        (f"{fixed(trip)} to {fixed(clear)} mm", "as before", "as before"),
-        (f"from {fixed(clear)} mm", "safe", "go on"),
-        ("no echo, or out of reach", "no reading: not safe", "as before, then stop"),
-    ))  # fmt: skip
+    return Table(
+        "What it says",
+        ("reading", "words", "drive"),
+        (
+            (f"up to {fixed(trip)} mm", "too close", "stop"),
+            (f"{fixed(trip)} to {fixed(clear)} mm", "as before", "as before"),
+            (f"from {fixed(clear)} mm", "safe", "go on"),
+            ("no echo, or out of reach", "no reading: not safe", "as before, then stop"),
+        ),
+    )
 
 
 DECISIONS = (Obstacle(),)

@@ -1,4 +1,5 @@
-"""Limits of what turns: when it stands, how soon a second pulse may come, how many pulses are averaged, when it is too fast."""
+"""Limits of what turns: when it stands, how soon a second pulse may come, how many pulses are averaged, when
+it is too fast."""
 
 from __future__ import annotations
 
@@ -43,8 +44,8 @@ def pulses_per_turn(values: Values) -> float:
 
 
 def intervals_of(seen: Seen) -> Array:
-    """The intervals between pulses of a recording, µs: told, or by a rate of edges, or between changes of a count (several
-    steps at once share their time)."""
+    """The intervals between pulses of a recording, µs: told, or by a rate of edges, or between changes of a
+    count (several steps at once share their time)."""
     if "period" in seen.asked:
         found = seen.asked["period"]
     elif "edges" in seen.asked:
@@ -61,7 +62,8 @@ def intervals_of(seen: Seen) -> Array:
 
 
 def merged(intervals: Array, refractory_us: float) -> Array:
-    """Intervals between the pulses that count, when a pulse within ``refractory_us`` of the last that counted does not.
+    """Intervals between the pulses that count, when a pulse within ``refractory_us`` of the last that counted
+    does not.
 
     >>> merged(np.array([1000.0, 20.0, 980.0]), 100.0).tolist()
     [1000.0, 1000.0]
@@ -77,7 +79,8 @@ def merged(intervals: Array, refractory_us: float) -> Array:
 
 @dataclass(frozen=True)
 class Shaft:
-    """What a recording says of a shaft, µs: all intervals, those that are bounces, the true ones while it turns."""
+    """What a recording says of a shaft, µs: all intervals, those that are bounces, the true ones while it
+    turns."""
 
     intervals: Array
     bounces: Array
@@ -104,18 +107,20 @@ class Shaft:
         most = self.most_refractory
         ripple = [_ripple(self.turning, k, self.turn) or 0.0 for k in AVERAGED]
         smooth = next((k for k, one in zip(AVERAGED, ripple, strict=True) if one < RIPPLE), AVERAGED[-1])
+        slow_s = min(max(SLOWER * float(self.turning.max()) / 1e6, SLOW_AT_LEAST_S), SLOW_AT_MOST_S)
         return {
-            "slow_s": float(
-                f"{significant(min(max(SLOWER * float(self.turning.max()) / 1e6, SLOW_AT_LEAST_S), SLOW_AT_MOST_S))}"
+            "slow_s": float(f"{significant(slow_s)}"),
+            "refractory": float(
+                round(math.sqrt(self.bounces.max() * most) if self.bounces.size else most / 2)
             ),
-            "refractory": float(round(math.sqrt(self.bounces.max() * most) if self.bounces.size else most / 2)),
             "smoothing": float(self.turn if smooth > 1 and self.turn > 1 else smooth),
             "over_rpm": float(10 * math.ceil(FASTER * self.fastest_rpm / 10)),
         }
 
 
 def shaft_of(intervals: Array, per_turn: float) -> Shaft | None:
-    """Intervals between pulses, µs, taken apart; None when fewer than LEAST_PULSES pulses are of something that turns."""
+    """Intervals between pulses, µs, taken apart; None when fewer than LEAST_PULSES pulses are of something
+    that turns."""
     if intervals.size < LEAST_PULSES - 1:
         return None
     usual = float(np.median(intervals[intervals > CHATTER * np.median(intervals)]))
@@ -141,23 +146,33 @@ class PulseLimits(Decision):
     def work(self, asked: Asked, values: Values) -> Decided:
         shaft = shaft_of(intervals_of(asked.seen[0]), pulses_per_turn(values)) if asked.seen else None
         if shaft is None:
-            return Decided("No limits yet: too few pulses are recorded", "record it turning, from slow to fast.",
-                           why_not=f"At least {LEAST_PULSES} pulses are needed.", good=False)  # fmt: skip
+            return Decided(
+                "No limits yet: too few pulses are recorded",
+                "record it turning, from slow to fast.",
+                why_not=f"At least {LEAST_PULSES} pulses are needed.",
+                good=False,
+            )
         suggested, most = shaft.suggested(), shaft.most_refractory
         now = {name: standing(name, asked, values, one) for name, one in suggested.items()}
         bad = now["refractory"] >= most
         slow_rpm = 60.0 / (shaft.per_turn * now["slow_s"])
         heading = (
-            f"A refractory time of {fixed(now['refractory'])} µs would swallow true pulses" if bad else
-            f"Slow below {significant(slow_rpm)} rpm, alarm above {significant(now['over_rpm'], 4)} rpm"
-        )  # fmt: skip
+            f"A refractory time of {fixed(now['refractory'])} µs would swallow true pulses"
+            if bad
+            else f"Slow below {significant(slow_rpm)} rpm, alarm above {significant(now['over_rpm'], 4)} rpm"
+        )
         kept = merged(shaft.intervals, now["refractory"])
         return Decided(
-            heading, "choose these." if not bad else f"keep it under {fixed(most)} µs, half the shortest interval.",
-            _choices(shaft, now, suggested), why_not=f"Keep the refractory time under {fixed(most)} µs." if bad else "",
-            good=not bad, notes=_notes(shaft, kept, now), plots=(_plot(kept, shaft.per_turn, now),),
-            tables=(_table(shaft.turning, shaft.turn),), used=(asked.seen[0].id,),
-        )  # fmt: skip
+            heading,
+            "choose these." if not bad else f"keep it under {fixed(most)} µs, half the shortest interval.",
+            _choices(shaft, now, suggested),
+            why_not=f"Keep the refractory time under {fixed(most)} µs." if bad else "",
+            good=not bad,
+            notes=_notes(shaft, kept, now),
+            plots=(_plot(kept, shaft.per_turn, now),),
+            tables=(_table(shaft.turning, shaft.turn),),
+            used=(asked.seen[0].id,),
+        )
 
 
 def _choices(shaft: Shaft, now: Mapping[str, float], suggested: Mapping[str, float]) -> tuple[Choice, ...]:
@@ -165,12 +180,16 @@ def _choices(shaft: Shaft, now: Mapping[str, float], suggested: Mapping[str, flo
     whole = suggested["smoothing"] == shaft.turn > 1
     why = {
         "slow_s": f"half as long again as the longest interval, {longest:.2f} s, and no more than is usual",
-        "refractory": "between the longest bounce and half the shortest interval" if shaft.bounces.size
+        "refractory": "between the longest bounce and half the shortest interval"
+        if shaft.bounces.size
         else "a quarter of the shortest interval: nothing bounced here",
-        "smoothing": "one whole turn, so that unequal gaps cancel" if whole
-        else "the pulses come evenly" if suggested["smoothing"] == 1 else "until the ripple is under 2 %",
+        "smoothing": "one whole turn, so that unequal gaps cancel"
+        if whole
+        else "the pulses come evenly"
+        if suggested["smoothing"] == 1
+        else "until the ripple is under 2 %",
         "over_rpm": f"a fifth above the fastest seen, {significant(shaft.fastest_rpm, 4)} rpm",
-    }  # fmt: skip
+    }
     others = {
         "slow_s": (Candidate("usual", SLOW_AT_MOST_S, "assumed"),),
         "refractory": (Candidate("at most", shaft.most_refractory),),
@@ -185,16 +204,17 @@ def _choices(shaft: Shaft, now: Mapping[str, float], suggested: Mapping[str, flo
 def _notes(shaft: Shaft, kept: Array, now: Mapping[str, float]) -> tuple[str, ...]:
     alarms = int((pulses.rpm_from_period(kept, shaft.per_turn) > now["over_rpm"]).sum())
     return (
-        f"{shaft.bounces.size} of {shaft.intervals.size} intervals are bounces; with {fixed(now['refractory'])} µs "
-        f"{shaft.intervals.size - kept.size} pulses are rejected.",
+        f"{shaft.bounces.size} of {shaft.intervals.size} intervals are bounces; with "
+        f"{fixed(now['refractory'])} µs {shaft.intervals.size - kept.size} pulses are rejected.",
         f"The over-speed alarm would have gone off at {alarms} of {kept.size} pulses of this recording.",
-        "Between two pulses the shown speed falls as 60/(N·time since the last), then says slow: never the last value.",
+        "Between two pulses the shown speed falls as 60/(N·time since the last), then says "
+        "slow: never the last value.",
     )
 
 
 def _ripple(intervals: Array, averaged: int, turn: int) -> float | None:
-    """Relative sd of means over so many pulses about the speed's own course (a mean of whole turns around each); None with
-    too few of them."""
+    """Relative sd of means over so many pulses about the speed's own course (a mean of whole turns around
+    each); None with too few of them."""
     around = turn * -(-LEAST_AROUND // turn)
     course = moving_average(intervals, around)[around - 1 :]
     if course.size < 2 * averaged + 2:
@@ -208,10 +228,20 @@ def _table(intervals: Array, turn: int) -> Table:
     rows = []
     for k in AVERAGED:
         late = [1000 * (k - 1) / 2 * one / 1e6 for one in (float(intervals.max()), float(intervals.min()))]
-        rows.append((f"{k} pulse{'s' if k > 1 else ''}", "too few" if (ripple := _ripple(intervals, k, turn)) is None else f"{fixed(100 * ripple, 1)} %",
-                     f"{fixed(late[0])} ms", f"{fixed(late[1])} ms"))  # fmt: skip
+        rows.append(
+            (
+                f"{k} pulse{'s' if k > 1 else ''}",
+                "too few"
+                if (ripple := _ripple(intervals, k, turn)) is None
+                else f"{fixed(100 * ripple, 1)} %",
+                f"{fixed(late[0])} ms",
+                f"{fixed(late[1])} ms",
+            )
+        )
     return Table(
-        "Smoothing on this recording", ("mean of", "ripple left", "late at the slowest", "at the fastest"), tuple(rows)
+        "Smoothing on this recording",
+        ("mean of", "ripple left", "late at the slowest", "at the fastest"),
+        tuple(rows),
     )
 
 
@@ -222,10 +252,21 @@ def _plot(kept: Array, per_turn: float, now: Mapping[str, float]) -> Plot:
     smooth = np.convolve(rpm, np.ones(k) / k, "full")[: rpm.size] if rpm.size >= k else rpm
     part = slice(None, None, max(1, rpm.size // MOST_DRAWN))
     end = float(times[-1]) if times.size else 1.0
-    return Plot("On this recording", "time", "s", "speed", "rpm",
-                dots=tuple(Dot(float(t), float(r), off=bool(r > now["over_rpm"])) for t, r in zip(times[part], rpm[part], strict=True)),
-                lines=(Line("shown", tuple(zip(times[part].tolist(), smooth[part].tolist(), strict=True))),
-                       Line("alarm", ((0.0, now["over_rpm"]), (end, now["over_rpm"])))))  # fmt: skip
+    return Plot(
+        "On this recording",
+        "time",
+        "s",
+        "speed",
+        "rpm",
+        dots=tuple(
+            Dot(float(t), float(r), off=bool(r > now["over_rpm"]))
+            for t, r in zip(times[part], rpm[part], strict=True)
+        ),
+        lines=(
+            Line("shown", tuple(zip(times[part].tolist(), smooth[part].tolist(), strict=True))),
+            Line("alarm", ((0.0, now["over_rpm"]), (end, now["over_rpm"]))),
+        ),
+    )
 
 
 DECISIONS = (PulseLimits(),)

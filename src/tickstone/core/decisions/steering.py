@@ -1,4 +1,5 @@
-"""The truth table of a row of line sensors: what every state means in words, and what the vehicle does then."""
+"""The truth table of a row of line sensors: what every state means in words, and what the vehicle does
+then."""
 
 from __future__ import annotations
 
@@ -17,8 +18,18 @@ from tickstone.core.wording import fixed
 
 Bools = npt.NDArray[np.bool_]
 
-ACTIONS = ("straight on", "left a little", "left", "left hard", "right a little", "right", "right hard", "as before",
-           "search on the last side", "stop")  # fmt: skip
+ACTIONS = (
+    "straight on",
+    "left a little",
+    "left",
+    "left hard",
+    "right a little",
+    "right",
+    "right hard",
+    "as before",
+    "search on the last side",
+    "stop",
+)
 STRAIGHT, AS_BEFORE, SEARCH, STOP = 0, 7, 8, 9
 SIDE = (0, -1, -1, -1, 1, 1, 1, 0, 0, 0)  # of each action: left is minus
 LITTLE, PLAIN, HARD = 0.2, 0.5, 0.85  # share of the half row at which steering grows
@@ -52,8 +63,8 @@ def words_of(pattern: str, astride: bool = False) -> str:
 
 
 def usual_action(pattern: str, astride: bool = False) -> int:
-    """What most would do in a state, as a place in ACTIONS: towards the line, harder the farther off it is. A row ``astride``
-    its line goes straight on while nobody sees it."""
+    """What most would do in a state, as a place in ACTIONS: towards the line, harder the farther off it is. A
+    row ``astride`` its line goes straight on while nobody sees it."""
     if pattern == BROKEN:
         return AS_BEFORE
     if "1" not in pattern:
@@ -80,8 +91,8 @@ def check_lamps(dark: Sequence[bool]) -> tuple[bool, bool, bool]:
 
 
 def reachable(pattern: str, pitch_mm: float, tape_mm: float) -> bool:
-    """Whether one straight tape of that width can give a state: a run in the row is as long as the tape is wide, give or take
-    one sensor; at an end it may be shorter."""
+    """Whether one straight tape of that width can give a state: a run in the row is as long as the tape is
+    wide, give or take one sensor; at an end it may be shorter."""
     if pattern == BROKEN:
         return False
     run = pattern.count("1")
@@ -94,8 +105,9 @@ def reachable(pattern: str, pitch_mm: float, tape_mm: float) -> bool:
 
 
 def dark_of(seen: Seen, values: Values) -> Bools | None:
-    """Which sensors were over the line at each row of a recording, shape (sensors, n), by the chosen thresholds, or half way
-    between white and black where none is chosen; None without readings of every sensor."""
+    """Which sensors were over the line at each row of a recording, shape (sensors, n), by the chosen
+    thresholds, or half way between white and black where none is chosen; None without readings of every
+    sensor."""
     names, chosen = names_of(values), thresholds_of(values)
     rows = []
     for name in names:
@@ -116,7 +128,9 @@ def seen_states(dark: Bools) -> dict[str, int]:
     found: dict[str, int] = {}
     for code, number in zip(codes.tolist(), numbers.tolist(), strict=True):
         pattern = "".join("1" if code >> i & 1 else "0" for i in range(count))
-        found[pattern if pattern in told else BROKEN] = found.get(pattern if pattern in told else BROKEN, 0) + number
+        found[pattern if pattern in told else BROKEN] = (
+            found.get(pattern if pattern in told else BROKEN, 0) + number
+        )
     return found
 
 
@@ -140,34 +154,52 @@ class Steering(Decision):
         dark = dark_of(asked.seen[0], values) if asked.seen else None
         seen = {} if dark is None else seen_states(dark)
         choices = {
-            one: Choice(f"act_{one}", standing(f"act_{one}", asked, values, float(usual_action(one, astride))),
-                        float(usual_action(one, astride)), "towards the line", options=ACTIONS)
+            one: Choice(
+                f"act_{one}",
+                standing(f"act_{one}", asked, values, float(usual_action(one, astride))),
+                float(usual_action(one, astride)),
+                "towards the line",
+                options=ACTIONS,
+            )
             for one in told
-        }  # fmt: skip
+        }
         actions = {one: int(choice.value) for one, choice in choices.items()}
         states = tuple(
-            State(one, words_of(one, astride), f"act_{one}", flags_of(one, actions, seen.get(one, 0), pitch, tape, astride),
-                  seen.get(one, 0),
-                  check_lamps([c == "1" for c in one] if one != BROKEN else [i % 2 == 0 for i in range(count)]),
-                  reachable(one, pitch, tape))
+            State(
+                one,
+                words_of(one, astride),
+                f"act_{one}",
+                flags_of(one, actions, seen.get(one, 0), pitch, tape, astride),
+                seen.get(one, 0),
+                check_lamps([c == "1" for c in one] if one != BROKEN else [i % 2 == 0 for i in range(count)]),
+                reachable(one, pitch, tape),
+            )
             for one in told
-        )  # fmt: skip
+        )
         choices = {
-            state.pattern: replace(choices[state.pattern], warning=next((flag.text for flag in state.flags if flag.wrong), ""))
+            state.pattern: replace(
+                choices[state.pattern], warning=next((flag.text for flag in state.flags if flag.wrong), "")
+            )
             for state in states
-        }  # fmt: skip
+        }
         wrong = [state for state in states if any(flag.wrong for flag in state.flags)]
         odd = [state for state in states if not state.reachable and state.seen]
         heading = (
-            f"{len(wrong)} state{'s' if len(wrong) > 1 else ''} would steer away from the line" if wrong else
-            f"{len(states)} states, each with what to do" if not odd else
-            f"The row was in {len(odd)} state{'s' if len(odd) > 1 else ''} that one tape cannot give"
-        )  # fmt: skip
+            f"{len(wrong)} state{'s' if len(wrong) > 1 else ''} would steer away from the line"
+            if wrong
+            else f"{len(states)} states, each with what to do"
+            if not odd
+            else f"The row was in {len(odd)} state{'s' if len(odd) > 1 else ''} that one tape cannot give"
+        )
         return Decided(
-            heading, "go through the actions, then choose them." if not wrong else "mend what is flagged.",
-            tuple(choices.values()), good=not wrong, notes=_notes(values, asked, pitch, tape, astride), states=states,
+            heading,
+            "go through the actions, then choose them." if not wrong else "mend what is flagged.",
+            tuple(choices.values()),
+            good=not wrong,
+            notes=_notes(values, asked, pitch, tape, astride),
+            states=states,
             used=tuple(one.id for one in asked.seen),
-        )  # fmt: skip
+        )
 
 
 def flags_of(
@@ -198,16 +230,22 @@ def flags_of(
 def _notes(values: Values, asked: Asked, pitch: float, tape: float, astride: bool) -> tuple[str, ...]:
     said = ["Line lost: remember the last side, search for a stated time, then stop."]
     if astride:
-        said = [f"The row stands astride the tape of {tape:g} mm: nobody sees it while the vehicle is on its way, and the sensor "
-                "that does says to which side to steer. A line that is lost looks the same: stop when no sensor has seen it for a "
-                "stated time."]  # fmt: skip
+        said = [
+            f"The row stands astride the tape of {tape:g} mm: nobody sees it while the vehicle is on its "
+            "way, and the sensor that does says to which side to steer. A line that is lost looks the "
+            "same: stop when no sensor has seen it for a stated time."
+        ]
     elif tape < pitch:
-        said.append(f"The tape ({tape:g} mm) is narrower than the pitch ({pitch:g} mm): between two sensors nobody sees it, and "
-                    "“all pale” does not mean that it is lost.")  # fmt: skip
+        said.append(
+            f"The tape ({tape:g} mm) is narrower than the pitch ({pitch:g} mm): between two sensors nobody "
+            "sees it, and “all pale” does not mean that it is lost."
+        )
     interval = asked.seen[0].interval_s if asked.seen else None
     if interval:
-        said.append(f"Looked at every {fixed(1000 * interval)} ms, a cart may go {fixed(tape / 2000 / interval, 2)} m/s before it "
-                    "crosses half the tape between two looks.")  # fmt: skip
+        said.append(
+            f"Looked at every {fixed(1000 * interval)} ms, a cart may go {fixed(tape / 2000 / interval, 2)} "
+            "m/s before it crosses half the tape between two looks."
+        )
     if not thresholds_of(values):
         said.append("No threshold is chosen yet: states are told half way between white and black.")
     return tuple(said)

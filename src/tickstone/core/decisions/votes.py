@@ -1,4 +1,5 @@
-"""N-of-M votes: a trip needs N near readings among the last M. What single spikes and lost readings do to it."""
+"""N-of-M votes: a trip needs N near readings among the last M. What single spikes and lost readings do to
+it."""
 
 from __future__ import annotations
 
@@ -30,13 +31,15 @@ def check_votes(needed: float, of: float) -> tuple[int, int]:
 
 
 def false_trips_per_hour(p_near: float, needed: int, of: int, interval_s: float) -> float:
-    """How often votes trip though nothing is there, when each reading alone is near with probability ``p_near``.
+    """How often votes trip though nothing is there, when each reading alone is near with probability
+    ``p_near``.
 
-    A trip begins when a near reading makes the count among the last M reach N while the reading that falls out was not
-    near: ``C(M−1, N−1)·pᴺ·(1−p)^(M−N+1)`` for each reading.
+    A trip begins when a near reading makes the count among the last M reach N while the reading that falls
+    out was not near: ``C(M−1, N−1)·pᴺ·(1−p)^(M−N+1)`` for each reading.
 
-    Parameters: p_near, 0 to 1; needed and of, 1 ≤ N ≤ M; interval_s, between readings. Returns: trips per hour.
-    Raises: BadInput naming the field. Source: up-crossings of a sliding binomial count; checked by simulation in the tests.
+    Parameters: p_near, 0 to 1; needed and of, 1 ≤ N ≤ M; interval_s, between readings. Returns: trips per
+    hour. Raises: BadInput naming the field. Source: up-crossings of a sliding binomial count; checked by
+    simulation in the tests.
 
     >>> round(false_trips_per_hour(0.01, 2, 2, 0.05), 2)
     7.13
@@ -48,7 +51,8 @@ def false_trips_per_hour(p_near: float, needed: int, of: int, interval_s: float)
 
 
 def late_share(p_lost: float, needed: int, of: int) -> float:
-    """Share of approaches at which fewer than N of the first M readings count, since each is lost with ``p_lost``.
+    """Share of approaches at which fewer than N of the first M readings count, since each is lost with
+    ``p_lost``.
 
     The trip distance allows for M readings; a trip that takes longer is late. Source: binomial distribution.
 
@@ -79,9 +83,12 @@ def _vote_loop(near: Bools, clear: Bools, needed: int, of: int) -> Bools:
     return tripped
 
 
-def tripped(distance: npt.ArrayLike, valid: npt.ArrayLike, trip: float, clear: float, needed: int, of: int) -> Bools:
-    """Whether the guard stands tripped after each reading, shape (n,): it trips at N near readings among the last M, and
-    clears at N readings beyond ``clear`` among the last M. A dropout votes for neither: it is never clear.
+def tripped(
+    distance: npt.ArrayLike, valid: npt.ArrayLike, trip: float, clear: float, needed: int, of: int
+) -> Bools:
+    """Whether the guard stands tripped after each reading, shape (n,): it trips at N near readings among the
+    last M, and clears at N readings beyond ``clear`` among the last M. A dropout votes for neither: it is
+    never clear.
 
     Parameters: distance, mm, and valid, shape (n,); trip and clear, mm.
 
@@ -106,8 +113,8 @@ class Guard:
 
 @dataclass(frozen=True)
 class Counted:
-    """What the votes did on a recording: trips in all, those with nothing there, approaches, those that tripped late (or
-    never), and how long it is, h."""
+    """What the votes did on a recording: trips in all, those with nothing there, approaches, those that
+    tripped late (or never), and how long it is, h."""
 
     trips: int
     false: int
@@ -117,7 +124,8 @@ class Counted:
 
 
 def smoothed_truth(distance: npt.ArrayLike, valid: npt.ArrayLike) -> Array:
-    """What was really there: the median of MEDIAN_READINGS valid readings around each, NaN before there are any."""
+    """What was really there: the median of MEDIAN_READINGS valid readings around each, NaN before there are
+    any."""
     d, ok = np.asarray(distance, dtype=np.float64), np.asarray(valid, dtype=np.bool_)
     at = np.flatnonzero(ok)
     if not at.size:
@@ -129,15 +137,21 @@ def smoothed_truth(distance: npt.ArrayLike, valid: npt.ArrayLike) -> Array:
 
 
 def count_on(
-    times_s: Array, distance: Array, valid: Bools, guard: Guard, sigma: float, there: Array | None = None, lag: int = 0
+    times_s: Array,
+    distance: Array,
+    valid: Bools,
+    guard: Guard,
+    sigma: float,
+    there: Array | None = None,
+    lag: int = 0,
 ) -> Counted:
     """Run the votes over a recording and hold every trip against what was really there.
 
-    Parameters: times_s, distance (mm, filtered or not), valid, shape (n,); guard; sigma, mm; there, what was really there
-    (None: the median around each reading); lag, readings by which a filter is known to be late.
-    Returns: Counted. A trip is false when what was there stayed beyond trip + 4 σ within the votes' reach; an approach is
-    what was there falling to trip − 4 σ; it is late when the guard is not tripped M readings (and the lag) after what was
-    there passed the trip distance.
+    Parameters: times_s, distance (mm, filtered or not), valid, shape (n,); guard; sigma, mm; there, what was
+    really there (None: the median around each reading); lag, readings by which a filter is known to be late.
+    Returns: Counted. A trip is false when what was there stayed beyond trip + 4 σ within the votes' reach; an
+    approach is what was there falling to trip − 4 σ; it is late when the guard is not tripped M readings (and
+    the lag) after what was there passed the trip distance.
     """
     n, m = check_votes(guard.needed, guard.of)
     if times_s.size == 0:
@@ -161,8 +175,8 @@ def count_on(
 
 @dataclass(frozen=True)
 class VoteOdds:
-    """False trips an hour and the share of approaches that trip late, estimated from the readings' own spikes and losses; and
-    both counted on them."""
+    """False trips an hour and the share of approaches that trip late, estimated from the readings' own spikes
+    and losses; and both counted on them."""
 
     false_per_hour: float
     late_share: float
@@ -170,23 +184,32 @@ class VoteOdds:
 
 
 def odds_on(
-    times_s: Array, distance: Array, valid: Bools, guard: Guard, sigma: float, interval_s: float,
-    there: Array | None = None, lag: int = 0,
-) -> VoteOdds:  # fmt: skip
-    """How often votes are wrong on these readings; parameters as of ``count_on``, and interval_s between readings."""
+    times_s: Array,
+    distance: Array,
+    valid: Bools,
+    guard: Guard,
+    sigma: float,
+    interval_s: float,
+    there: Array | None = None,
+    lag: int = 0,
+) -> VoteOdds:
+    """How often votes are wrong on these readings; parameters as of ``count_on``, and interval_s between
+    readings."""
     there = smoothed_truth(distance, valid) if there is None else there
     p_near, p_lost = spikes_and_losses(distance, valid, there, guard.clear - guard.trip, sigma)
     return VoteOdds(
-        false_trips_per_hour(p_near, guard.needed, guard.of, interval_s), late_share(p_lost, guard.needed, guard.of),
+        false_trips_per_hour(p_near, guard.needed, guard.of, interval_s),
+        late_share(p_lost, guard.needed, guard.of),
         count_on(times_s, distance, valid, guard, sigma, there, lag),
-    )  # fmt: skip
+    )
 
 
 def spikes_and_losses(
     distance: Array, valid: Bools, there: Array, hysteresis_mm: float, sigma: float
 ) -> tuple[float, float]:
-    """Probability that a reading alone says near although what is there stands beyond trip and hysteresis, and that a reading
-    is lost: from these readings' own spikes and dropouts, or by the normal tail where they have none."""
+    """Probability that a reading alone says near although what is there stands beyond trip and hysteresis,
+    and that a reading is lost: from these readings' own spikes and dropouts, or by the normal tail where they
+    have none."""
     if not valid.any():
         return 0.0, 1.0
     off = distance[valid] - there[valid]

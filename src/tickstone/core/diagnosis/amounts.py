@@ -72,10 +72,12 @@ def find_spikes(stream: Stream, signal: Signal) -> list[Finding]:
     sure = ramp(at.size, (1, 0.42), (2, 0.55), (3, 0.72), (6, 0.88), (20, 0.95))
     worst = int(at[np.argmax(heights)])
     said = (
-        f"{at.size} of {x.size} readings stand alone, by {significant(float(np.median(heights)))} and up to {significant(float(heights.max()))}; "
-        f"noise is {significant(max(signal.noise, signal.quantum / 4), 2)}. The farthest says {significant(x[worst], 4)} between {significant(x[worst - 1], 4)} and "
+        f"{at.size} of {x.size} readings stand alone, by {significant(float(np.median(heights)))} and up to "
+        f"{significant(float(heights.max()))}; noise is "
+        f"{significant(max(signal.noise, signal.quantum / 4), 2)}. The farthest says "
+        f"{significant(x[worst], 4)} between {significant(x[worst - 1], 4)} and "
         f"{significant(x[min(worst + 1, x.size - 1)], 4)}."
-    )  # fmt: skip
+    )
     span = stream.times_s[rows[at[0]]], stream.times_s[rows[at[-1]]]
     return [found("spikes", stream.key, signal.name, signal.nature, span, sure, said)]
 
@@ -114,7 +116,8 @@ def _alone(signal: Signal, x: Array) -> Flags:
 
 
 def _crossing(stream: Stream, signal: Signal, rows: Rows, out: Flags) -> Flags:
-    """Spikes of a row's sensor that its neighbours share a moment before or after: a line that goes by fast."""
+    """Spikes of a row's sensor that its neighbours share a moment before or after: a line that goes by
+    fast."""
     place = next(i for i, one in enumerate(stream.signals) if one is signal)
     shared = np.zeros(out.shape, np.bool_)
     for other in (place - 1, place + 1):
@@ -129,7 +132,8 @@ def _crossing(stream: Stream, signal: Signal, rows: Rows, out: Flags) -> Flags:
 
 
 def _really_turned(stream: Stream, signal: Signal, rows: Rows, out: Flags) -> Flags:
-    """Spikes of a gyro after which gravity comes from another side, as far as the spike says: a jerk, and no fault."""
+    """Spikes of a gyro after which gravity comes from another side, as far as the spike says: a jerk, and no
+    fault."""
     axes = [one for one in stream.of(ACCEL) if one.scale is not None]
     turned = np.zeros(out.shape, np.bool_)
     if len(axes) != 3 or signal.scale is None:
@@ -142,7 +146,9 @@ def _really_turned(stream: Stream, signal: Signal, rows: Rows, out: Flags) -> Fl
             continue
         here = _between(g[:, row - BESIDE : row - 1], g[:, row + 2 : row + BESIDE])
         usual = _between(g[:, row - 3 * BESIDE : row - 2 * BESIDE - 1], g[:, row - BESIDE - 1 : row - 1])
-        says = abs(float(signal.values[row]) * signal.scale) * float(stream.times_s[row] - stream.times_s[row - 1])
+        says = abs(float(signal.values[row]) * signal.scale) * float(
+            stream.times_s[row] - stream.times_s[row - 1]
+        )
         turned[at] = here - usual > AS_FAR * says
     return turned
 
@@ -184,8 +190,8 @@ def find_stuck(record: Record, stream: Stream, signal: Signal) -> list[Finding]:
     expected = math.log10(x.size) + (length - 1) * log_same / math.log(10)
     sure = ramp(-expected, (3, 0.3), (6, 0.5), (12, 0.8), (30, 0.95))
     said = (
-        f"it says exactly {value:g} for {t1 - t0:.1f} s, {length} readings in a row; elsewhere its noise is {significant(noise, 2)}, "
-        f"{noise / quantum:.1f} of its steps."
+        f"it says exactly {value:g} for {t1 - t0:.1f} s, {length} readings in a row; elsewhere its noise is "
+        f"{significant(noise, 2)}, {noise / quantum:.1f} of its steps."
     )
     return [found("stuck", stream.key, signal.name, signal.nature, (t0, t1), sure, said)]
 
@@ -197,7 +203,8 @@ def _log_within(half_width: float) -> float:
 
 
 def _quiet(x: Array, first: int, end: int) -> float:
-    """Noise of the quieter parts outside a stretch: second differences, over √6, by parts of PARTS readings."""
+    """Noise of the quieter parts outside a stretch: second differences, over √6, by parts of PARTS
+    readings."""
     each = []
     for piece in (x[:first], x[end:]):
         steps = np.diff(piece, 2)
@@ -211,8 +218,8 @@ def _quiet(x: Array, first: int, end: int) -> float:
 
 
 def _would_move(stream: Stream, signal: Signal, rows: Rows, first: int, end: int) -> bool:
-    """Whether noise seen elsewhere must be there in this stretch too: what shakes a vehicle ends when it stands, so a
-    coarse inertial reading counts only while its neighbours go on."""
+    """Whether noise seen elsewhere must be there in this stretch too: what shakes a vehicle ends when it
+    stands, so a coarse inertial reading counts only while its neighbours go on."""
     fine = {ACCEL: FINE_G, GYRO: FINE_DPS}.get(signal.nature)
     if fine is None or signal.scale is None or signal.quantum * abs(signal.scale) <= fine:
         return True
@@ -233,14 +240,36 @@ def _constant(record: Record, stream: Stream, signal: Signal, rows: Rows) -> lis
     moved = signal.nature in (ECHO, DISTANCE) and len({one.mm for one in stands}) > 1
     said = f"it says exactly {value:g} in all {count} readings"
     if lively and len(lively) == len(others):
-        return [found("stuck", stream.key, signal.name, signal.nature, span, 0.85, f"{said}, while {_names(lively)} beside it "
-                      f"go{'es' if len(lively) == 1 else ''} on moving.")]  # fmt: skip
+        return [
+            found(
+                "stuck",
+                stream.key,
+                signal.name,
+                signal.nature,
+                span,
+                0.85,
+                f"{said}, while {_names(lively)} beside it go{'es' if len(lively) == 1 else ''} on moving.",
+            )
+        ]
     if fine and count >= 50:
-        return [found("stuck", stream.key, signal.name, signal.nature, span, 0.85,
-                      f"{said}: steps so fine never stand still in a part that lives.")]  # fmt: skip
+        return [
+            found(
+                "stuck",
+                stream.key,
+                signal.name,
+                signal.nature,
+                span,
+                0.85,
+                f"{said}: steps so fine never stand still in a part that lives.",
+            )
+        ]
     if moved:
         marks = ", ".join(f"{one.mm:g} mm" for one in stands[:3])
-        return [found("stuck", stream.key, signal.name, signal.nature, span, 0.85, f"{said}, at marks of {marks}.")]
+        return [
+            found(
+                "stuck", stream.key, signal.name, signal.nature, span, 0.85, f"{said}, at marks of {marks}."
+            )
+        ]
     return []
 
 
@@ -276,7 +305,13 @@ def find_clipped(stream: Stream, signal: Signal) -> list[Finding]:
     ends = sorted({float(x[a]) for a, _ in pinned})
     where = " and ".join(f"{end:g}" for end in ends)
     longest = max(b - a for a, b in pinned)
-    why = "the end of its range" if signal.ends and set(ends) <= set(signal.ends) else "a ceiling that nothing passes"
-    said = f"{rows} of {int(signal.told.sum())} readings are pinned at {where}, {why}, up to {longest} in a row."
+    why = (
+        "the end of its range"
+        if signal.ends and set(ends) <= set(signal.ends)
+        else "a ceiling that nothing passes"
+    )
+    said = (
+        f"{rows} of {int(signal.told.sum())} readings are pinned at {where}, {why}, up to {longest} in a row."
+    )
     span = stream.times_s[min(a for a, _ in pinned)], stream.times_s[max(b for _, b in pinned) - 1]
     return [found("clipped", stream.key, signal.name, signal.nature, span, sure, said)]

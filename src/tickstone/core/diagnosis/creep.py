@@ -72,8 +72,8 @@ def find_drift(record: Record, stream: Stream, signal: Signal) -> list[Finding]:
 
 
 def _a_line_moves(stream: Stream, moved: float, full: float) -> bool:
-    """Whether a line that is shifted slowly explains it: it moves a sensor by much of the whole range, and where one lies
-    under the row, what most sensors do not do is the line's doing."""
+    """Whether a line that is shifted slowly explains it: it moves a sensor by much of the whole range, and
+    where one lies under the row, what most sensors do not do is the line's doing."""
     if abs(moved) > LINE_SHARE * full:
         return True
     row = [one.values for one in stream.of(LIGHT) if one.known.size == stream.times_s.size]
@@ -88,8 +88,9 @@ def _unit(signal: Signal) -> str:
 
 
 def _way(t: Array, x: Array) -> tuple[float, float] | None:
-    """How far a signal crept from its beginning to its end, and how many deviations of its blocks that is; None where it
-    went no one way. Its low and its high readings must both go, so that what passes by does not count."""
+    """How far a signal crept from its beginning to its end, and how many deviations of its blocks that is;
+    None where it went no one way. Its low and its high readings must both go, so that what passes by does not
+    count."""
     if x.size < 2 * BLOCKS or float(t[-1] - t[0]) < FEWEST_S:
         return None
     size = x.size // BLOCKS
@@ -114,15 +115,25 @@ def _way(t: Array, x: Array) -> tuple[float, float] | None:
 
 
 def _told(
-    record: Record, stream: Stream, signal: Signal, span: tuple[float, float], moved: float, sigmas: float, least: float,
+    record: Record,
+    stream: Stream,
+    signal: Signal,
+    span: tuple[float, float],
+    moved: float,
+    sigmas: float,
+    least: float,
     unit: str,
-) -> list[Finding]:  # fmt: skip
+) -> list[Finding]:
     if abs(moved) < 0.6 * least:
         return []
     sure = min(
-        ramp(abs(moved) / least, (0.6, 0.3), (1.0, 0.52), (2.0, 0.78), (5.0, 0.93)), ramp(sigmas, (5, 0.55), (10, 0.95))
+        ramp(abs(moved) / least, (0.6, 0.3), (1.0, 0.52), (2.0, 0.78), (5.0, 0.93)),
+        ramp(sigmas, (5, 0.55), (10, 0.95)),
     )
-    said = f"it crept by {'+' if moved > 0 else ''}{significant(moved)}{unit} in {span[1] - span[0]:.0f} s, all one way; its noise is {significant(signal.noise, 2)}."
+    said = (
+        f"it crept by {'+' if moved > 0 else ''}{significant(moved)}{unit} in {span[1] - span[0]:.0f} s, "
+        f"all one way; its noise is {significant(signal.noise, 2)}."
+    )
     first: tuple[str, ...] = ()
     for nature, cause in ((AIR, "it follows the temperature"), (SUPPLY, "it follows the supply")):
         side = record.side(nature)
@@ -130,7 +141,8 @@ def _told(
             follows = _follows(stream, signal, side)
             if abs(follows) > FOLLOWS:
                 said = (
-                    said[:-1] + f", and goes with the {'temperature' if nature == AIR else 'supply'} ({follows:+.2f})."
+                    said[:-1]
+                    + f", and goes with the {'temperature' if nature == AIR else 'supply'} ({follows:+.2f})."
                 )
                 first = (*first, cause)
     return [found("drift", stream.key, signal.name, signal.nature, span, sure, said, *first)]

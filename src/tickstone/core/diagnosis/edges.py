@@ -22,8 +22,8 @@ WRAPS_S = 2**32 / 1e6  # a 32-bit counter of µs
 
 @dataclass(frozen=True)
 class Edges:
-    """Falling edges of one signal without bounces: times, shape (n,), s, the step in which they are told, s; and of the
-    bounces the times, shape (m,), s, how many edges had some, and the longest, s."""
+    """Falling edges of one signal without bounces: times, shape (n,), s, the step in which they are told, s;
+    and of the bounces the times, shape (m,), s, how many edges had some, and the longest, s."""
 
     times: Array
     step: float
@@ -52,13 +52,18 @@ def edges_of(stream: Stream, signal: Signal) -> Edges:
         # bounces nearly as long as the pulses: whichever limit leaves even periods is the right one
         for limit in np.unique(np.quantile(gaps, np.linspace(0.05, 0.7, 14))).tolist():
             clean, _ = _without_brief(at, low, step, limit * 1.01)
-            if clean.bursts >= LEAST_BURSTS and clean.times.size >= LEAST_EDGES and _unevenness(clean.times) < EVEN:
+            if (
+                clean.bursts >= LEAST_BURSTS
+                and clean.times.size >= LEAST_EDGES
+                and _unevenness(clean.times) < EVEN
+            ):
                 return clean
     return raw
 
 
 def _without_brief(at: Array, low: Flags, step: float, limit: float) -> tuple[Edges, float]:
-    """Edges between levels that last for ``limit``, and how many of those levels differ from the one before."""
+    """Edges between levels that last for ``limit``, and how many of those levels differ from the one
+    before."""
     stays = np.diff(at, append=np.inf) >= limit
     kept, kept_low = at[stays], low[stays]
     turns = np.concatenate([[True], kept_low[1:] != kept_low[:-1]])
@@ -89,10 +94,11 @@ def _own_edges(times: Array, rows_s: Array, step: float) -> Edges:
 
 
 def bounce_limits(gaps: Array, apart: float) -> Iterator[float]:
-    """Below which lengths an interval may be a bounce and no period, s, the longest first; none where nothing bounces.
+    """Below which lengths an interval may be a bounce and no period, s, the longest first; none where nothing
+    bounces.
 
-    Intervals of a bouncing contact fall into two groups with nothing between, ``apart`` times different, and only a few
-    bounces follow each other. A wheel that runs up has all lengths between.
+    Intervals of a bouncing contact fall into two groups with nothing between, ``apart`` times different, and
+    only a few bounces follow each other. A wheel that runs up has all lengths between.
     """
     if gaps.size < LEAST_EDGES - 1:
         return
@@ -102,10 +108,11 @@ def bounce_limits(gaps: Array, apart: float) -> Iterator[float]:
         short = gaps < limit
         bursts = [b - a for a, b in runs(short)]
         if (
-            len(bursts) >= LEAST_BURSTS and (~short).sum() >= LEAST_BURSTS
+            len(bursts) >= LEAST_BURSTS
+            and (~short).sum() >= LEAST_BURSTS
             and float(np.median(gaps[short])) < BOUNCE_SHARE * float(np.median(gaps[~short]))
             and float(np.median(bursts)) <= MOST_BOUNCES
-        ):  # fmt: skip
+        ):
             yield limit
 
 

@@ -11,14 +11,33 @@ from tickstone.core.diagnosis.record import Record
 
 # What a fault makes of the readings may look like another one: (fault, looks like, on the same signal alone).
 EXPLAINS = (
-    ("garbled", "spikes", False), ("garbled", "dropouts", False), ("garbled", "jitter", False), ("garbled", "missed", False),
-    ("reset", "jitter", False), ("reset", "dropouts", False), ("reset", "missed", False), ("reset", "chatter", False),
-    ("jitter", "missed", False), ("stuck", "drift", True), ("stuck", "inverted", False), ("stuck", "swapped", False),
-    ("clipped", "stuck", True), ("clipped", "wrong-scale", False), ("clipped", "drift", True), ("clipped", "inverted", False),
-    ("clipped", "swapped", False), ("clipped", "spikes", True), ("flicker", "jitter", True), ("flicker", "spikes", True),
-    ("dropouts", "spikes", True), ("dropouts", "clipped", True), ("wrong-scale", "drift", False), ("inverted", "swapped", False),
-    ("swapped", "inverted", False), ("drift", "clipped", True),
-)  # fmt: skip
+    ("garbled", "spikes", False),
+    ("garbled", "dropouts", False),
+    ("garbled", "jitter", False),
+    ("garbled", "missed", False),
+    ("reset", "jitter", False),
+    ("reset", "dropouts", False),
+    ("reset", "missed", False),
+    ("reset", "chatter", False),
+    ("jitter", "missed", False),
+    ("stuck", "drift", True),
+    ("stuck", "inverted", False),
+    ("stuck", "swapped", False),
+    ("clipped", "stuck", True),
+    ("clipped", "wrong-scale", False),
+    ("clipped", "drift", True),
+    ("clipped", "inverted", False),
+    ("clipped", "swapped", False),
+    ("clipped", "spikes", True),
+    ("flicker", "jitter", True),
+    ("flicker", "spikes", True),
+    ("dropouts", "spikes", True),
+    ("dropouts", "clipped", True),
+    ("wrong-scale", "drift", False),
+    ("inverted", "swapped", False),
+    ("swapped", "inverted", False),
+    ("drift", "clipped", True),
+)
 LESS = 0.6  # of its confidence is left to what another finding explains
 
 
@@ -47,7 +66,8 @@ def examine(record: Record) -> list[Finding]:
 
 
 def _together(found: Iterable[Finding]) -> list[Finding]:
-    """One finding for all channels of a stream that have the same fault: the surest, which names the others."""
+    """One finding for all channels of a stream that have the same fault: the surest, which names the
+    others."""
     surest: dict[tuple[str, str], Finding] = {}
     for one in sorted(found, key=lambda one: -one.confidence):
         key = one.kind, one.stream

@@ -34,8 +34,8 @@ def signal_of(
 ) -> Signal:
     """One channel of a sensor with what the rig knows of it.
 
-    Parameters: column, raw readings, shape (n,), NaN where not told; values, the sensor's constants; name, what to call it
-    where not by the channel's own name.
+    Parameters: column, raw readings, shape (n,), NaN where not told; values, the sensor's constants; name,
+    what to call it where not by the channel's own name.
     """
     what = kind(sensor.kind)
     nature = nature_of(what.family, channel.form, channel.unit, channel.name)
@@ -49,11 +49,18 @@ def signal_of(
         pale_low = values["white"].value < values["black"].value
     pulses = next((values[one].value for one in ("magnets", "marks") if one in values), None)
     return Signal(
-        name or channel.name, nature, column, scale, zero, ends, _supply_v(rig, sensor) if nature == SUPPLY else None,
-        channel.name[-1] if nature in (ACCEL, GYRO) else "", pale_low,
+        name or channel.name,
+        nature,
+        column,
+        scale,
+        zero,
+        ends,
+        _supply_v(rig, sensor) if nature == SUPPLY else None,
+        channel.name[-1] if nature in (ACCEL, GYRO) else "",
+        pale_low,
         True if nature == LEVEL and any(one.form == "edge" for one in what.channels) else None,
         None if pulses is None else int(pulses),
-    )  # fmt: skip
+    )
 
 
 def _scale(
@@ -62,7 +69,9 @@ def _scale(
     if nature == ECHO:
         return MM_PER_US, 0.0
     if nature in (DISTANCE, SUPPLY):
-        low, high = what.convert({channel.name: np.array([100.0, 200.0])}, values, Surroundings()).values.tolist()
+        low, high = what.convert(
+            {channel.name: np.array([100.0, 200.0])}, values, Surroundings()
+        ).values.tolist()
         return (high - low) / 100.0, 0.0
     if nature in (ACCEL, GYRO) and "accel_range" in values:
         return values["accel_range" if nature == ACCEL else "gyro_range"].value / FULL_COUNTS, 0.0
@@ -82,16 +91,24 @@ def _supply_v(rig: Rig, sensor: Sensor) -> float | None:
 
 
 def stream_of(
-    rig: Rig, sensor: Sensor, times_s: Array, columns: Mapping[str, Array], values: Values, tick_s: float,
+    rig: Rig,
+    sensor: Sensor,
+    times_s: Array,
+    columns: Mapping[str, Array],
+    values: Values,
+    tick_s: float,
     names: Mapping[str, str] | None = None,
-) -> Stream:  # fmt: skip
-    """The stream of one sensor: ``columns`` by channel, each of shape (n,); ``names`` what to call channels instead."""
+) -> Stream:
+    """The stream of one sensor: ``columns`` by channel, each of shape (n,); ``names`` what to call channels
+    instead."""
     what = kind(sensor.kind)
     specs = [one for one in what.channels_of(sensor.options) if one.name in columns]
     signals = tuple(
         signal_of(rig, sensor, one, columns[one.name], values, (names or {}).get(one.name)) for one in specs
     )
-    sampled = all(one.form == "level" for one in what.channels) and not any(one.nature == LEVEL for one in signals)
+    sampled = all(one.form == "level" for one in what.channels) and not any(
+        one.nature == LEVEL for one in signals
+    )
     row = bool(what.counted_by) and len(signals) > 1
     scheme = f"{values['scheme'].value:.0f}" if "scheme" in values else ""
     return Stream(sensor.id, times_s, signals, tick_s, sampled, row, scheme)

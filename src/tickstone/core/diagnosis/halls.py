@@ -1,4 +1,5 @@
-"""Three motor Halls: a sensor that is inverted gives codes that its scheme does not have; one that never changes is stuck."""
+"""Three motor Halls: a sensor that is inverted gives codes that its scheme does not have; one that never
+changes is stuck."""
 
 from __future__ import annotations
 
@@ -15,7 +16,8 @@ WEIGHTS = (4, 2, 1)
 
 
 def find_in_halls(stream: Stream) -> list[Finding]:
-    """What is wrong with three Hall latches of a motor, by the codes that they give; ``scheme`` of the stream is the rig's."""
+    """What is wrong with three Hall latches of a motor, by the codes that they give; ``scheme`` of the stream
+    is the rig's."""
     levels = stream.of(LEVEL)
     if stream.scheme not in SEQUENCES or len(levels) != 3:
         return []
@@ -29,7 +31,10 @@ def find_in_halls(stream: Stream) -> list[Finding]:
     for place, one in enumerate(levels):
         if changes[place] == 0 and np.delete(changes, place).min() >= FEWEST_CHANGES / 3:
             others = " and ".join(other.name for other in levels if other is not one)
-            said = f"it stays {'high' if highs[place, 0] else 'low'} while {others} change {int(changes.sum())} times."
+            said = (
+                f"it stays {'high' if highs[place, 0] else 'low'} while {others} change "
+                f"{int(changes.sum())} times."
+            )
             return [found("stuck", stream.key, one.name, LEVEL, span, 0.9, said)]
     strange = _strange(highs, stream.scheme)
     if strange < STRANGE:
@@ -38,10 +43,20 @@ def find_in_halls(stream: Stream) -> list[Finding]:
         turned = highs.copy()
         turned[place] = ~turned[place]
         if _strange(turned, stream.scheme) < RIGHT:
-            said = f"{100 * strange:.0f} % of the codes do not occur in the {stream.scheme}° scheme; with {one.name} turned over all do."
+            said = (
+                f"{100 * strange:.0f} % of the codes do not occur in the {stream.scheme}° scheme; with "
+                f"{one.name} turned over all do."
+            )
             return [
                 found(
-                    "inverted", stream.key, one.name, LEVEL, span, 0.88, said, "the board is made for the other scheme"
+                    "inverted",
+                    stream.key,
+                    one.name,
+                    LEVEL,
+                    span,
+                    0.88,
+                    said,
+                    "the board is made for the other scheme",
                 )
             ]
     return []

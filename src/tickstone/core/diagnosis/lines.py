@@ -36,8 +36,8 @@ def _of_the_line(many: list[Finding]) -> Finding:
 
 
 def looks_garbled(text: str, names: Collection[str] = ()) -> bool:
-    """Whether a line that was not understood was meant to be a reading: words, and a heading of ``names`` (lower case) that
-    comes again, were not.
+    """Whether a line that was not understood was meant to be a reading: words, and a heading of ``names``
+    (lower case) that comes again, were not.
 
     >>> looks_garbled("t_us:12 ec~o_us:174"), looks_garbled("Watch program of Fern")
     (True, False)
@@ -74,7 +74,8 @@ def _reset(record: Record) -> list[Finding]:
 
 
 def time_step(steps: Array) -> float:
-    """The step in which times are told, from the intervals between them; 0 for intervals that are all the same."""
+    """The step in which times are told, from the intervals between them; 0 for intervals that are all the
+    same."""
     told = np.unique(np.round(steps[:20_000], 9))
     apart = np.diff(np.concatenate([[0.0], told]))
     apart = apart[apart > 1e-9]
@@ -102,18 +103,24 @@ def _uneven(stream: Stream, clock: str) -> list[Finding]:
     sure = ramp(beyond, (0.05, 0.25), (0.1, 0.5), (0.2, 0.8), (0.4, 0.93))
     if sure > 0.25 and spread > 1.5 * rounding:
         said = (
-            f"lines come every {significant(1000 * usual)} ms, give or take {significant(1000 * spread, 2)} ms (k = 1); the steps of time make "
-            f"{significant(1000 * rounding, 2)} ms of that."
+            f"lines come every {significant(1000 * usual)} ms, give or take {significant(1000 * spread, 2)} "
+            f"ms (k = 1); the steps of time make {significant(1000 * rounding, 2)} ms of that."
         )
         findings.append(found("jitter", stream.key, clock, "", span, sure, said))
     whole = np.rint(steps / usual)
     lost = (whole >= 2) & (whole <= 20) & (np.abs(steps / usual - whole) < MANIFOLD + 2 * rounding / usual)
-    early = int((steps < EARLY * usual).sum())  # a line that is late makes the next one early; a lost one does not
+    # a line that is late makes the next one early; a lost one does not
+    early = int((steps < EARLY * usual).sum())
     if lost.sum() >= 3 and early < FEW_EARLY * lost.sum() and beyond < STEADY and rounding < FINE * usual:
         missing = int((whole[lost] - 1).sum())
         at = np.flatnonzero(lost)
-        said = f"{missing} of {steps.size + 1 + missing} lines are missing, in {at.size} places: the gaps are whole multiples of {significant(1000 * usual)} ms."
+        said = (
+            f"{missing} of {steps.size + 1 + missing} lines are missing, in {at.size} places: the gaps are "
+            f"whole multiples of {significant(1000 * usual)} ms."
+        )
         sure = ramp(missing / steps.size, (0.003, 0.3), (0.015, 0.5), (0.05, 0.75), (0.2, 0.9))
         span = float(stream.times_s[at[0]]), float(stream.times_s[at[-1] + 1])
-        findings.append(found("dropouts", stream.key, clock, "", span, sure, said, "lines are lost on the way"))
+        findings.append(
+            found("dropouts", stream.key, clock, "", span, sure, said, "lines are lost on the way")
+        )
     return findings

@@ -1,4 +1,5 @@
-"""Flicker: light or hum at the mains' frequency or twice that, also where slow sampling folds it to another one."""
+"""Flicker: light or hum at the mains' frequency or twice that, also where slow sampling folds it to another
+one."""
 
 from __future__ import annotations
 
@@ -26,7 +27,8 @@ SLOWEST_HZ = 1.0  # what folds to less cannot be told from things that move
 CYCLES = 4.0  # that the folded frequency must go through
 SURE_BY = 14.0  # natural logarithm of the odds against chance
 OUTSTANDS = 4.0  # times the power of anything beside it
-FULL_LOW, FULL = 0.009, 1023.0  # of full scale (a 10-bit converter's where unknown): less flicker does no harm
+# of full scale (a 10-bit converter's where unknown): less flicker does no harm
+FULL_LOW, FULL = 0.009, 1023.0
 
 
 def find_flicker(stream: Stream, signal: Signal) -> list[Finding]:
@@ -60,10 +62,21 @@ def find_flicker(stream: Stream, signal: Signal) -> list[Finding]:
     rate = 1.0 / float(np.median(np.diff(stream.times_s[rows])))
     folded = abs(hz - rate * round(hz / rate))
     alias = f", seen at {folded:.1f} Hz with {rate:.0f} readings a second" if hz > rate / 2 else ""
-    said = f"it swings by ±{significant(amplitude)} at {hz:.1f} Hz{alias}: {what}; noise is {significant(signal.noise, 2)}."
+    said = (
+        f"it swings by ±{significant(amplitude)} at {hz:.1f} Hz{alias}: {what}; noise is "
+        f"{significant(signal.noise, 2)}."
+    )
     whole = float(stream.times_s[rows[0]]), float(stream.times_s[rows[-1]])
     return [
-        found("flicker", stream.key, signal.name, signal.nature, whole if rows.size <= MOST_ROWS else span, sure, said)
+        found(
+            "flicker",
+            stream.key,
+            signal.name,
+            signal.nature,
+            whole if rows.size <= MOST_ROWS else span,
+            sure,
+            said,
+        )
     ]
 
 
@@ -84,10 +97,11 @@ def _levelled(x: Array) -> Array:
 
 
 def _line_at(t: Array, x: Array, mains_hz: float, lasted: float) -> tuple[float, float, float]:
-    """How surely there is a line at a mains frequency (log odds against chance), its amplitude and its frequency.
+    """How surely there is a line at a mains frequency (log odds against chance), its amplitude and its
+    frequency.
 
-    The transform is taken at the true frequency with the true times, so folding needs no account of its own, and uneven
-    times even help.
+    The transform is taken at the true frequency with the true times, so folding needs no account of its own,
+    and uneven times even help.
     """
     step = 1.0 / (2.0 * lasted)
     inner = np.arange(mains_hz * (1 - OFF), mains_hz * (1 + OFF) + step, step)

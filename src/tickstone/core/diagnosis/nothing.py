@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from tickstone.core.diagnosis.finding import Finding, found, ramp
@@ -24,18 +26,14 @@ from tickstone.core.diagnosis.record import (
 
 ECHO_OVER_US = 25_000.0  # 4 m there and back, with a margin: longer is a time-out (common practice: 38 ms)
 FARTHEST_MM = 4050.0  # cheap rangers' reach, with a margin; what they print for nothing lies beyond
-FADES_MM, FADING = (
-    2400.0,
-    0.8,
-)  # from here on echoes of ordinary targets are lost now and then; on both sides, nearer too
+# from here on echoes of ordinary targets are lost now and then; on both sides, nearer too
+FADES_MM, FADING = 2400.0, 0.8
 NEAR_ROWS, JUDGED = 40, 10  # rows beside a gap that are looked at, and readings in them by which it is judged
 FAR_OF_ALL = 0.7  # of the farthest readings: from there a target may leave
 UNPLUGGED_C = -100.0  # digital thermometers say −127 with their wire off
 NOTHINGS = (0.0, -1.0)  # what programs print for no reading
-FAR_NOISES, FAR_SHARE = (
-    10.0,
-    0.2,
-)  # how far from its neighbours, in noises and in the signal's own span, a zero is no reading
+# how far from its neighbours, in noises and in the signal's own span, a zero is no reading
+FAR_NOISES, FAR_SHARE = 10.0, 0.2
 FEWEST = 3  # single zeros happen to every ranger
 BURST = 6  # so many close together tell more than their share of the whole
 LONG_ROWS = 8  # more in one piece may be a target that has gone
@@ -100,10 +98,50 @@ def find_dropouts(stream: Stream, signal: Signal) -> list[Finding]:
         gone = gone | empty
     if not gone.any() or gone.all():
         return []
+    gaps = _gaps(stream, signal, gone)
+    pieces = sorted({*gaps.counted, *((gap.first, gap.end) for gap in gaps.closing)})
+    if not pieces:
+        return []
+    sure = _surely(signal, gaps, gone.size)
+    first_row, last_row = (gaps.counted[0][0], gaps.counted[-1][1]) if gaps.counted else (0, gone.size)
+    sentence = f"{gaps.rows} of {last_row - first_row} readings there are none{_as_what(signal, gone)}"
+    if gaps.closing:
+        worst = max(gaps.closing, key=lambda gap: gap.lasted_s)
+        sure = max(sure, 0.75)
+        lost = f"no reading for {worst.lasted_s:.1f} s while closing in at {worst.speed_m_s:.2f} m/s"
+        sentence = f"{lost}; {sentence}" if gaps.counted else lost
+    span = stream.times_s[pieces[0][0]], stream.times_s[pieces[-1][1] - 1]
+    return [found("dropouts", stream.key, signal.name, signal.nature, span, sure, sentence + ".")]
+
+
+@dataclass(frozen=True)
+class _ClosingGap:
+    """Rows from ``first`` to before ``end`` without a reading, while what was ahead came nearer."""
+
+    first: int
+    end: int
+    speed_m_s: float
+    lasted_s: float
+
+
+@dataclass(frozen=True)
+class _Gaps:
+    """The gaps that are dropouts, as (first, end), and those in which something was closing in."""
+
+    counted: list[tuple[int, int]]
+    closing: list[_ClosingGap]
+
+    @property
+    def rows(self) -> int:
+        """How many readings the counted gaps lack."""
+        return sum(end - first for first, end in self.counted)
+
+
+def _gaps(stream: Stream, signal: Signal, gone: Flags) -> _Gaps:
     ranger = signal.nature in (ECHO, DISTANCE)
-    counted, closing = [], []
     pieces = runs(gone)
     beyond = _beyond(signal, gone, pieces) if ranger else np.zeros(len(pieces), np.bool_)
+    gaps = _Gaps([], [])
     for (first, end), far in zip(pieces, beyond.tolist(), strict=True):
         if far or (ranger and end - first >= LONG_ROWS and _leaving(signal, gone, first, end)):
             continue
@@ -111,33 +149,24 @@ def find_dropouts(stream: Stream, signal: Signal) -> list[Finding]:
         if ranger and lasted >= STOP_AFTER_S and end < gone.size:
             speed = _closing_m_s(stream, signal, gone, first)
             if speed > CLOSING_M_S:
-                closing.append((first, end, speed, lasted))
+                gaps.closing.append(_ClosingGap(first, end, speed, lasted))
         if end - first < LONG_ROWS or len(pieces) >= FEWEST:
-            counted.append((first, end))
-    rows = sum(end - first for first, end in counted)
-    share = rows / gone.size
-    sure = ramp(share, (0.003, 0.3), (0.012, 0.5), (0.03, 0.75), (0.1, 0.93), (0.3, 0.97))
-    if not ranger:  # a wire has no targets that it may lose
+            gaps.counted.append((first, end))
+    return gaps
+
+
+def _surely(signal: Signal, gaps: _Gaps, size: int) -> float:
+    """How sure the counted gaps are dropouts, 0 to 1."""
+    rows, counted = gaps.rows, gaps.counted
+    sure = ramp(rows / size, (0.003, 0.3), (0.012, 0.5), (0.03, 0.75), (0.1, 0.93), (0.3, 0.97))
+    if signal.nature not in (ECHO, DISTANCE):  # a wire has no targets that it may lose
         sure = max(sure, ramp(rows, (2, 0.3), (3, 0.55), (8, 0.8), (25, 0.93)))
     if len(counted) < FEWEST:
         sure = min(sure, 0.45)
-    first_row, last_row = (counted[0][0], counted[-1][1]) if counted else (0, gone.size)
-    local = rows / (last_row - first_row)
     if rows >= BURST:
+        local = rows / (counted[-1][1] - counted[0][0])
         sure = max(sure, ramp(local, (0.02, 0.3), (0.08, 0.55), (0.25, 0.85), (0.5, 0.93)))
-    said = f"{rows} of {last_row - first_row} readings there are none{_as_what(signal, gone)}"
-    pieces_told = counted
-    if closing:
-        first, end, speed, lasted = max(closing, key=lambda one: one[3])
-        sure = max(sure, 0.75)
-        said = f"no reading for {lasted:.1f} s while closing in at {speed:.2f} m/s; {said}" if counted else (
-            f"no reading for {lasted:.1f} s while closing in at {speed:.2f} m/s"
-        )  # fmt: skip
-        pieces_told = sorted({*counted, *((a, b) for a, b, _, _ in closing)})
-    if not pieces_told:
-        return []
-    span = stream.times_s[pieces_told[0][0]], stream.times_s[pieces_told[-1][1] - 1]
-    return [found("dropouts", stream.key, signal.name, signal.nature, span, sure, said + ".")]
+    return sure
 
 
 def _as_what(signal: Signal, gone: Flags) -> str:
@@ -168,7 +197,9 @@ def _beyond(signal: Signal, gone: Flags, pieces: list[tuple[int, int]]) -> Flags
     b = np.where(before >= 0, mm[np.maximum(before, 0)], np.nan)
     a = np.where(after < good.size, mm[np.minimum(after, good.size - 1)], np.nan)
     either = np.stack([b, a])
-    return np.asarray((np.nanmax(either, axis=0) >= FADES_MM) | (np.nanmin(either, axis=0) >= FADING * FADES_MM))
+    return np.asarray(
+        (np.nanmax(either, axis=0) >= FADES_MM) | (np.nanmin(either, axis=0) >= FADING * FADES_MM)
+    )
 
 
 def _leaving(signal: Signal, gone: Flags, first: int, end: int) -> bool:

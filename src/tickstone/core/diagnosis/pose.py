@@ -13,8 +13,17 @@ from tickstone.core.wording import significant
 QUIET_SHARE = 0.3  # of the stretches, the quietest: there gravity alone is felt
 STRETCHES = 40
 OFF = 0.13  # of 1 g: offsets and scales of uncalibrated parts stay below
-RATIOS = {2.0: "twice", 4.0: "four times", 8.0: "eight times", 0.5: "half", 0.25: "a quarter of", 0.125: "an eighth of",
-          9.80665: "9.81 times (m/s² taken for g)", 1000.0: "1000 times (mg taken for g)", 0.001: "a thousandth of"}  # fmt: skip
+RATIOS = {
+    2.0: "twice",
+    4.0: "four times",
+    8.0: "eight times",
+    0.5: "half",
+    0.25: "a quarter of",
+    0.125: "an eighth of",
+    9.80665: "9.81 times (m/s² taken for g)",
+    1000.0: "1000 times (mg taken for g)",
+    0.001: "a thousandth of",
+}
 RATIO_NEAR = 0.12
 UPSIDE = 0.8  # of gravity on the z axis, downward, throughout
 WINDOW_S = 0.3
@@ -47,7 +56,8 @@ def find_in_pose(stream: Stream) -> list[Finding]:
 
 @dataclass(frozen=True)
 class _Felt:
-    """Specific force along x, y, z, shape (3, n), in g where ``scaled`` (else in counts), and gravity's size at rest."""
+    """Specific force along x, y, z, shape (3, n), in g where ``scaled`` (else in counts), and gravity's size
+    at rest."""
 
     g: Array
     at_rest: float
@@ -73,7 +83,9 @@ def _felt(axes: dict[str, Signal]) -> _Felt | None:
 
 
 def _pinned(axes: dict[str, Signal]) -> bool:
-    return any(one.ends is not None and np.isin(one.known, one.ends).mean() > PINNED_SHARE for one in axes.values())
+    return any(
+        one.ends is not None and np.isin(one.known, one.ends).mean() > PINNED_SHARE for one in axes.values()
+    )
 
 
 def _size(stream: Stream, axes: dict[str, Signal], felt: _Felt) -> list[Finding]:
@@ -103,7 +115,10 @@ def _upside_down(stream: Stream, axes: dict[str, Signal], felt: _Felt) -> list[F
     z = felt.g[2] / felt.at_rest
     if float(np.median(z)) > -UPSIDE or float(np.quantile(z, 0.98)) > 0 or _pinned(axes):
         return []
-    said = f"its upward axis says {float(np.median(z)):+.2f} g from beginning to end; lying flat it must say +1 g."
+    said = (
+        f"its upward axis says {float(np.median(z)):+.2f} g from beginning to end; lying "
+        "flat it must say +1 g."
+    )
     span = float(stream.times_s[felt.rows[0]]), float(stream.times_s[felt.rows[-1]])
     return [found("inverted", stream.key, axes["z"].name, ACCEL, span, 0.66, said)]
 
@@ -151,7 +166,10 @@ def _turns(stream: Stream, axes: dict[str, Signal], turning: dict[str, Signal], 
         own, other = float(like[i, i]), float(like[i, 1 - i])
         axis = "xy"[i]
         if abs(other) > AGREE and abs(other) > abs(own) + CROSS:
-            said = f"{name} by gravity goes with the gyro's {'yx'[i]} axis ({other:+.2f}) and not with its own {axis} ({own:+.2f})."
+            said = (
+                f"{name} by gravity goes with the gyro's {'yx'[i]} axis ({other:+.2f}) and not with its own "
+                f"{axis} ({own:+.2f})."
+            )
             findings.append(found("swapped", stream.key, axes["yx"[i]].name, ACCEL, span, 0.85, said))
         elif own < -AGREE:
             said = f"{name} by gravity and the gyro's {axis} axis go opposite ways ({own:+.2f})."

@@ -1,4 +1,5 @@
-"""What the fault finder looks at: streams of signals, what was true meanwhile, and the lines that were no reading."""
+"""What the fault finder looks at: streams of signals, what was true meanwhile, and the lines that were no
+reading."""
 
 from __future__ import annotations
 
@@ -28,13 +29,20 @@ SAME_SIDE = 0.9  # of the steps to and from a ceiling
 SPREAD = 1.2  # steps of noise, below which equal readings are nothing remarkable
 
 _BY_FORM = {
-    ("distance", "µs"): ECHO, ("distance", "mm"): DISTANCE, ("distance", "counts"): RANGING, ("surface", "counts"): LIGHT,
-    ("tilt", "counts"): ACCEL, ("air", "°C"): AIR, ("power", "counts"): SUPPLY, ("sound", "counts"): SOUND,
-}  # fmt: skip
+    ("distance", "µs"): ECHO,
+    ("distance", "mm"): DISTANCE,
+    ("distance", "counts"): RANGING,
+    ("surface", "counts"): LIGHT,
+    ("tilt", "counts"): ACCEL,
+    ("air", "°C"): AIR,
+    ("power", "counts"): SUPPLY,
+    ("sound", "counts"): SOUND,
+}
 
 
 def nature_of(family: str, form: str, unit: str, name: str) -> str:
-    """What a kind's channel is to the fault finder, by the kind's family and the channel's form, unit and name.
+    """What a kind's channel is to the fault finder, by the kind's family and the channel's form, unit and
+    name.
 
     >>> nature_of("distance", "level", "µs", "echo")
     'echo'
@@ -49,10 +57,10 @@ def nature_of(family: str, form: str, unit: str, name: str) -> str:
 
 @dataclass(frozen=True)
 class Signal:
-    """One channel. ``values``, shape (n,), NaN where it was not told. ``scale`` turns its numbers into mm, g, °/s or V
-    (None: not known), ``zero`` is what it says for none of that. ``ends`` are the codes at which it is pinned, ``usual`` is
-    what it should come to, where the rig knows. ``pale_low``: pale ground reads low; ``magnet_low``: the level is low at a
-    magnet or mark; None where nobody said."""
+    """One channel. ``values``, shape (n,), NaN where it was not told. ``scale`` turns its numbers into mm, g,
+    °/s or V (None: not known), ``zero`` is what it says for none of that. ``ends`` are the codes at which it
+    is pinned, ``usual`` is what it should come to, where the rig knows. ``pale_low``: pale ground reads low;
+    ``magnet_low``: the level is low at a magnet or mark; None where nobody said."""
 
     name: str
     nature: str
@@ -85,8 +93,8 @@ class Signal:
 
     @cached_property
     def noise(self) -> float:
-        """Noise of neighbouring values (k = 1), blind to steady motion; at least what rounding makes, 0 for a constant.
-        The quieter stretches count: what moves is not noise."""
+        """Noise of neighbouring values (k = 1), blind to steady motion; at least what rounding makes, 0 for a
+        constant. The quieter stretches count: what moves is not noise."""
         x = self.known
         if x.size < 8:
             return 0.0
@@ -100,8 +108,8 @@ class Signal:
 
     @cached_property
     def heaps(self) -> tuple[float, ...]:
-        """Ceiling and floor of a signal that is cut off within its range: values on which readings heap up, in several
-        pieces, though its noise would spread them."""
+        """Ceiling and floor of a signal that is cut off within its range: values on which readings heap up,
+        in several pieces, though its noise would spread them."""
         x = self.known
         if x.size < 60 or self.quantum == 0 or self.noise < SPREAD * self.quantum:
             return ()
@@ -125,8 +133,8 @@ class Signal:
 
 
 def _ceilings(x: Array, least: float) -> list[float]:
-    """Values that readings stop at again and again, always coming from the same side and from at least so far: a ceiling
-    that was perhaps not there from the beginning."""
+    """Values that readings stop at again and again, always coming from the same side and from at least so
+    far: a ceiling that was perhaps not there from the beginning."""
     bounds = np.concatenate([[0], np.flatnonzero(np.diff(x) != 0) + 1, [x.size]])
     long = np.flatnonzero(np.diff(bounds) >= LONG_ROWS)
     long = long[(bounds[long] > 0) & (bounds[long + 1] < x.size)]
@@ -143,9 +151,9 @@ def _ceilings(x: Array, least: float) -> list[float]:
 
 @dataclass(frozen=True)
 class Stream:
-    """Signals that share their rows: those of one sensor. ``times_s``, shape (n,), s, not falling; ``tick_s`` is the step
-    in which they are told (0: unknown). ``regular`` says that rows should come evenly; ``row`` that its signals lie side by
-    side, left to right; ``scheme`` is that of motor Halls."""
+    """Signals that share their rows: those of one sensor. ``times_s``, shape (n,), s, not falling; ``tick_s``
+    is the step in which they are told (0: unknown). ``regular`` says that rows should come evenly; ``row``
+    that its signals lie side by side, left to right; ``scheme`` is that of motor Halls."""
 
     key: str
     times_s: Array
@@ -173,9 +181,9 @@ class Truth:
 
 @dataclass(frozen=True)
 class Record:
-    """Everything that is looked at together. ``odd_s`` are the times of lines that were no reading, shape (m,), as far as
-    they are known, ``odd_first`` one of them as it came, ``lines`` how many lines there were; ``restarts_s`` when the
-    board began anew, ``clock`` what the time is called."""
+    """Everything that is looked at together. ``odd_s`` are the times of lines that were no reading, shape
+    (m,), as far as they are known, ``odd_first`` one of them as it came, ``lines`` how many lines there were;
+    ``restarts_s`` when the board began anew, ``clock`` what the time is called."""
 
     streams: tuple[Stream, ...]
     truths: tuple[Truth, ...] = ()
@@ -193,7 +201,8 @@ class Record:
         return (min(a for a, _ in ends), max(b for _, b in ends)) if ends else (0.0, 0.0)
 
     def side(self, nature: str) -> tuple[Array, Array] | None:
-        """Times and values of the first signal of a nature that was told at least eight times, for correlation."""
+        """Times and values of the first signal of a nature that was told at least eight times, for
+        correlation."""
         for stream in self.streams:
             for signal in stream.of(nature):
                 if signal.known.size >= 8:

@@ -1,4 +1,5 @@
-"""Rows of surface sensors: one that is wired the other way round, two that are changed over, a row that is turned about."""
+"""Rows of surface sensors: one that is wired the other way round, two that are changed over, a row that is
+turned about."""
 
 from __future__ import annotations
 
@@ -53,13 +54,16 @@ def _span(stream: Stream, here: Flags) -> tuple[float, float]:
 
 
 def _against_polarity(record: Record, stream: Stream, row: list[Signal]) -> list[Finding]:
-    """Between marks of ground and of line all sensors must go the same way, and the way the rig has them wired."""
+    """Between marks of ground and of line all sensors must go the same way, and the way the rig has them
+    wired."""
     ground, line = _where(record, stream, GROUND), _where(record, stream, LINE)
     if not ground.any() or not line.any():
         return []
     steps = np.array([_middle(one, line) - _middle(one, ground) for one in row])
     apart = np.array([max(APART_NOISES * one.noise, 3 * one.quantum) for one in row])
-    clear = np.isfinite(steps) & (np.abs(steps) > np.maximum(apart, APART_SHARE * float(np.nanmax(np.abs(steps)))))
+    clear = np.isfinite(steps) & (
+        np.abs(steps) > np.maximum(apart, APART_SHARE * float(np.nanmax(np.abs(steps))))
+    )
     if clear.sum() < 2:
         return []
     signs = np.sign(steps[clear])
@@ -69,15 +73,16 @@ def _against_polarity(record: Record, stream: Stream, row: list[Signal]) -> list
     for one, step, ok in zip(row, steps, clear, strict=True):
         if ok and usual and np.sign(step) == -usual:
             said = (
-                f"from ground to line it goes {'up' if step > 0 else 'down'} by {abs(step):.0f}, the others of the row go "
-                f"{'down' if step > 0 else 'up'}."
+                f"from ground to line it goes {'up' if step > 0 else 'down'} by {abs(step):.0f}, the others "
+                f"of the row go {'down' if step > 0 else 'up'}."
             )
             findings.append(found("inverted", stream.key, one.name, LIGHT, span, 0.93, said))
     expected = row[0].pale_low
     if not findings and expected is not None and usual == (-1.0 if expected else 1.0):
         said = (
-            f"from ground to line the whole row goes {'down' if usual < 0 else 'up'}, by {float(np.median(np.abs(steps[clear]))):.0f}; as the "
-            "rig has it wired, dark must read " + ("high." if expected else "low.")
+            f"from ground to line the whole row goes {'down' if usual < 0 else 'up'}, by "
+            f"{float(np.median(np.abs(steps[clear]))):.0f}; as the rig has it wired, dark must read "
+            + ("high." if expected else "low.")
         )
         findings.append(found("inverted", stream.key, row[0].name, LIGHT, span, 0.85, said))
     return findings
@@ -95,7 +100,9 @@ def _against_marks(record: Record, stream: Stream, row: list[Signal]) -> list[Fi
         if not here.any():
             continue
         answers = np.array([_middle(one, here) for one in row])
-        answers = np.abs(answers - ([_middle(one, ground) for one in row] if ground.any() else np.median(answers)))
+        answers = np.abs(
+            answers - ([_middle(one, ground) for one in row] if ground.any() else np.median(answers))
+        )
         if not np.isfinite(answers).all():
             continue
         marked |= here
@@ -110,15 +117,29 @@ def _against_marks(record: Record, stream: Stream, row: list[Signal]) -> list[Fi
     if not wrong:
         return []
     said = "; ".join(
-        f"with the line under the {word}most sensor {row[most].name} answers by {much:.0f} and {row[sides[word]].name} by {little:.0f}"
+        (
+            f"with the line under the {word}most sensor {row[most].name} answers by {much:.0f} and "
+            f"{row[sides[word]].name} by {little:.0f}"
+        )
         for word, most, much, little in wrong
     )
     sure = 0.95 if len(wrong) == 2 else 0.85 if seen == 1 else 0.6
-    return [found("swapped", stream.key, row[sides[wrong[0][0]]].name, LIGHT, _span(stream, marked), sure, said + ".")]
+    return [
+        found(
+            "swapped",
+            stream.key,
+            row[sides[wrong[0][0]]].name,
+            LIGHT,
+            _span(stream, marked),
+            sure,
+            said + ".",
+        )
+    ]
 
 
 def _against_neighbours(stream: Stream, row: list[Signal]) -> list[Finding]:
-    """A line goes from a sensor to its neighbour: where it seems to leap over one again and again, two are changed over."""
+    """A line goes from a sensor to its neighbour: where it seems to leap over one again and again, two are
+    changed over."""
     told = np.logical_and.reduce([one.told for one in row])
     x = np.stack([one.values[told] for one in row])
     if x.shape[1] < FEWEST_ROWS:
@@ -147,11 +168,21 @@ def _against_neighbours(stream: Stream, row: list[Signal]) -> list[Finding]:
         return []
     a, b = pair
     said = (
-        f"of {handed.size} times that the line goes from one sensor to another it leaps over one in {100 * leaps:.0f} %; with {row[a].name} "
-        f"and {row[b].name} changed back in {100 * best:.0f} %."
+        f"of {handed.size} times that the line goes from one sensor to another it leaps over one in "
+        f"{100 * leaps:.0f} %; with {row[a].name} and {row[b].name} changed back in {100 * best:.0f} %."
     )
     span = float(stream.times_s[0]), float(stream.times_s[-1])
-    return [found("swapped", stream.key, row[a].name, LIGHT, span, ramp(leaps - best, (0.3, 0.55), (0.7, 0.85)), said)]
+    return [
+        found(
+            "swapped",
+            stream.key,
+            row[a].name,
+            LIGHT,
+            span,
+            ramp(leaps - best, (0.3, 0.55), (0.7, 0.85)),
+            said,
+        )
+    ]
 
 
 def _leaps(pairs: Rows, place: Rows) -> float:
@@ -160,7 +191,8 @@ def _leaps(pairs: Rows, place: Rows) -> float:
 
 
 def _turned_about(stream: Stream, row: list[Signal]) -> list[Finding]:
-    """A line is narrow: a row that looks dark nearly everywhere, with one pale place, has dark and pale changed over."""
+    """A line is narrow: a row that looks dark nearly everywhere, with one pale place, has dark and pale
+    changed over."""
     expected = row[0].pale_low
     if expected is None or len(row) < 4:
         return []
@@ -180,8 +212,8 @@ def _turned_about(stream: Stream, row: list[Signal]) -> list[Finding]:
     ):
         return []
     said = (
-        f"{100 * float(dark[:, contrast].mean()):.0f} % of the row reads dark with a pale place that moves: a line is narrow, so dark and "
-        "pale are changed over."
+        f"{100 * float(dark[:, contrast].mean()):.0f} % of the row reads dark with a pale place that moves: "
+        "a line is narrow, so dark and pale are changed over."
     )
     span = float(stream.times_s[0]), float(stream.times_s[-1])
     return [found("inverted", stream.key, row[0].name, LIGHT, span, 0.75, said)]

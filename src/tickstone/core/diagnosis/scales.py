@@ -16,10 +16,15 @@ TOGETHER = 0.12  # how alike the ratios of several marks must be for it to be a 
 COOLEST_C, HOTTEST_C = -30.0, 55.0
 SUPPLY_OFF = (0.7, 1.35)  # of what a battery gives, from empty to full
 KNOWN = {
-    2.0: "twice: the way there and back is not halved", 0.5: "half: it is halved twice", 2.54: "2.54 times: inches taken for centimetres",
-    1 / 2.54: "1/2.54: centimetres taken for inches", 10.0: "ten times: mm taken for cm", 0.1: "a tenth: cm taken for mm",
-    25.4: "25.4 times: inches and mm", 1 / 25.4: "1/25.4: inches and mm",
-}  # fmt: skip
+    2.0: "twice: the way there and back is not halved",
+    0.5: "half: it is halved twice",
+    2.54: "2.54 times: inches taken for centimetres",
+    1 / 2.54: "1/2.54: centimetres taken for inches",
+    10.0: "ten times: mm taken for cm",
+    0.1: "a tenth: cm taken for mm",
+    25.4: "25.4 times: inches and mm",
+    1 / 25.4: "1/25.4: inches and mm",
+}
 
 
 def find_scale(record: Record, stream: Stream, signal: Signal) -> list[Finding]:
@@ -63,7 +68,10 @@ def _against_marks(record: Record, stream: Stream, signal: Signal) -> list[Findi
         return []
     together = float(np.ptp(each)) <= TOGETHER * middle * (2 if len(ratios) > 3 else 1) or each.size == 1
     sure = (0.92 if each.size > 1 else 0.75) if together else 0.35
-    said = f"at the mark of {mm:g} mm it says {reads:.0f} mm, {_named(middle)}; {len(ratios)} mark{'s' if len(ratios) > 1 else ''} in all."
+    said = (
+        f"at the mark of {mm:g} mm it says {reads:.0f} mm, {_named(middle)}; {len(ratios)} "
+        f"mark{'s' if len(ratios) > 1 else ''} in all."
+    )
     span = min(a for a, _ in spans), max(b for _, b in spans)
     return [found("wrong-scale", stream.key, signal.name, signal.nature, span, sure, said)]
 
@@ -74,7 +82,9 @@ def _against_another(record: Record, stream: Stream, signal: Signal) -> list[Fin
         return []
     for other_stream in record.streams:
         for other in other_stream.of(ECHO):
-            if other.values.shape != signal.values.shape or not np.array_equal(other_stream.times_s, stream.times_s):
+            if other.values.shape != signal.values.shape or not np.array_equal(
+                other_stream.times_s, stream.times_s
+            ):
                 continue
             both = signal.told & other.told & ~nothing(stream, signal) & ~nothing(other_stream, other)
             if both.sum() < 8:
@@ -102,13 +112,21 @@ def _no_weather(stream: Stream, signal: Signal) -> list[Finding]:
         return []
     celsius = (middle - 32) / 1.8
     guess = (
-        f"as Fahrenheit it is {celsius:.0f} °C" if COOLEST_C < celsius < 45 else f"as tenths it is {middle / 10:.1f} °C"
+        f"as Fahrenheit it is {celsius:.0f} °C"
+        if COOLEST_C < celsius < 45
+        else f"as tenths it is {middle / 10:.1f} °C"
     )
     sure = ramp(abs(middle - 15), (40, 0.5), (50, 0.72), (80, 0.9))
     span = float(stream.times_s[0]), float(stream.times_s[-1])
     return [
         found(
-            "wrong-scale", stream.key, signal.name, AIR, span, sure, f"the air is said to be {middle:.0f} °C; {guess}."
+            "wrong-scale",
+            stream.key,
+            signal.name,
+            AIR,
+            span,
+            sure,
+            f"the air is said to be {middle:.0f} °C; {guess}.",
         )
     ]
 

@@ -1,6 +1,8 @@
-"""Chatter, doubled and missed pulses, uneven edges, a level read the other way round: what goes wrong with pulses in time.
+"""Chatter, doubled and missed pulses, uneven edges, a level read the other way round: what goes wrong with
+pulses in time.
 
-The usual period is not one number: a wheel runs up and slows down. So each interval is held against those around it."""
+The usual period is not one number: a wheel runs up and slows down. So each interval is held against those
+around it."""
 
 from __future__ import annotations
 
@@ -39,7 +41,8 @@ def find_pulses(record: Record, stream: Stream, signal: Signal) -> list[Finding]
     findings = _inverted(stream, signal)
     if edges.bursts:
         findings += _chatter(stream, signal, edges)
-    turns = signal.nature == EDGE or signal.magnet_low is not None  # other levels need not come in even periods
+    # other levels need not come in even periods
+    turns = signal.nature == EDGE or signal.magnet_low is not None
     if turns and edges.times.size >= LEAST_EDGES:
         findings += _multiples(stream, signal, edges)
         findings += _stopped(record, stream, signal, edges)
@@ -52,8 +55,8 @@ def _chatter(stream: Stream, signal: Signal, edges: Edges) -> list[Finding]:
     sure = ramp(edges.bursts / max(real, 1), (0.005, 0.4), (0.02, 0.6), (0.1, 0.85), (0.4, 0.95))
     sure = min(sure, ramp(edges.bursts, (3, 0.6), (8, 0.9), (20, 0.96)))
     said = (
-        f"after {edges.bursts} of {real} edges more follow within {significant(1000 * edges.longest, 2)} ms ({edges.bounced.size} of them), "
-        f"where a period lasts {significant(1000 * usual)} ms."
+        f"after {edges.bursts} of {real} edges more follow within {significant(1000 * edges.longest, 2)} ms "
+        f"({edges.bounced.size} of them), where a period lasts {significant(1000 * usual)} ms."
     )
     span = float(edges.bounced[0]), float(edges.bounced[-1])
     return [found("chatter", stream.key, signal.name, signal.nature, span, sure, said)]
@@ -61,7 +64,8 @@ def _chatter(stream: Stream, signal: Signal, edges: Edges) -> list[Finding]:
 
 @dataclass(frozen=True)
 class _Account:
-    """How an explanation fits: which intervals it makes remarkable, which it explains at all, and the usual one."""
+    """How an explanation fits: which intervals it makes remarkable, which it explains at all, and the usual
+    one."""
 
     odd: Flags
     explained: Flags
@@ -109,8 +113,8 @@ def _slack(step: float, usual: Array) -> Array:
 
 
 def _multiples(stream: Stream, signal: Signal, edges: Edges) -> list[Finding]:
-    """Intervals that are halves or multiples of the usual one, whichever accounts for more of them; and how uneven they
-    are where neither does."""
+    """Intervals that are halves or multiples of the usual one, whichever accounts for more of them; and how
+    uneven they are where neither does."""
     gaps = np.maximum(np.diff(edges.times), 1e-7)
     turned = _alternating(stream, signal, edges, gaps)
     if turned:
@@ -133,7 +137,8 @@ def _multiples(stream: Stream, signal: Signal, edges: Edges) -> list[Finding]:
 
 
 def _halved_from(gaps: Array) -> Flags:
-    """Stretches that begin or end from one period to the next at half of it: no wheel changes its speed like that."""
+    """Stretches that begin or end from one period to the next at half of it: no wheel changes its speed like
+    that."""
     n = 6
     out = np.zeros(gaps.size, np.bool_)
     if gaps.size < 3 * n:
@@ -178,7 +183,8 @@ def _even(twice: Flags, doubled: _Account) -> bool:
 
 
 def _steadily(ratio: Array, odd: Flags) -> bool:
-    """Whether the intervals beside the remarkable ones are as usual: a wheel that stands and goes has others."""
+    """Whether the intervals beside the remarkable ones are as usual: a wheel that stands and goes has
+    others."""
     beside = np.concatenate([[False], odd[:-1]]) | np.concatenate([odd[1:], [False]])
     plain = beside & ~odd
     return bool(plain.any() and float((np.abs(ratio[plain] - 1) < STEADY).mean()) > 0.7)
@@ -199,8 +205,8 @@ def _doubled(stream: Stream, signal: Signal, edges: Edges, pair: Flags, usual_s:
     sure = ramp(count, (2, 0.4), (4, 0.55), (8, 0.75), (20, 0.92))
     shorts = np.diff(edges.times)[pair]
     said = (
-        f"{count} of {pair.size} periods are about half ({significant(1000 * float(np.median(shorts)))} ms) the usual "
-        f"{significant(1000 * usual_s)} ms, two by two."
+        f"{count} of {pair.size} periods are about half ({significant(1000 * float(np.median(shorts)))} ms) "
+        f"the usual {significant(1000 * usual_s)} ms, two by two."
     )
     span = edges.times[at[0]], edges.times[at[-1] + 1]
     return found("doubled", stream.key, signal.name, signal.nature, span, sure, said)
@@ -210,15 +216,21 @@ def _missed(stream: Stream, signal: Signal, edges: Edges, gaps: Array, usual: Ar
     count = int(twice.sum())
     at = np.flatnonzero(twice)
     whole = np.rint(gaps[twice] / usual[twice]).astype(int)
-    kinds = ", ".join(f"{int((whole == n).sum())} are {n}×" for n in range(2, MOST_MISSED + 1) if (whole == n).any())
+    kinds = ", ".join(
+        f"{int((whole == n).sum())} are {n}×" for n in range(2, MOST_MISSED + 1) if (whole == n).any()
+    )
     sure = ramp(count, (2, 0.52), (3, 0.65), (6, 0.82), (20, 0.95))
-    said = f"of {gaps.size} periods {kinds} the usual {significant(1000 * float(np.median(usual)))} ms: {int((whole - 1).sum())} pulses are missing."
+    said = (
+        f"of {gaps.size} periods {kinds} the usual {significant(1000 * float(np.median(usual)))} ms: "
+        f"{int((whole - 1).sum())} pulses are missing."
+    )
     span = edges.times[at[0]], edges.times[at[-1] + 1]
     return found("missed", stream.key, signal.name, signal.nature, span, sure, said)
 
 
 def _alternating(stream: Stream, signal: Signal, edges: Edges, gaps: Array) -> list[Finding]:
-    """Periods in turn long and short, further from even than two magnets ever are: one mark that is counted twice."""
+    """Periods in turn long and short, further from even than two magnets ever are: one mark that is counted
+    twice."""
     if gaps.size < LEAST_EDGES or (signal.pulses_per_turn or 1) > 1:
         return []
     odd, even = gaps[: gaps.size // 2 * 2 : 2], gaps[1::2]
@@ -230,12 +242,21 @@ def _alternating(stream: Stream, signal: Signal, edges: Edges, gaps: Array) -> l
         return []
     short = float(np.median(np.minimum(odd, even)))
     said = (
-        f"periods are in turn {significant(1000 * short)} ms and {significant(1000 * float(np.median(np.maximum(odd, even))))} ms: further from "
-        "half and half than two marks would be."
+        f"periods are in turn {significant(1000 * short)} ms and "
+        f"{significant(1000 * float(np.median(np.maximum(odd, even))))} ms: further from half and half than "
+        "two marks would be."
     )
     span = edges.times[0], edges.times[-1]
     return [
-        found("doubled", stream.key, signal.name, signal.nature, span, ramp(gaps.size, (12, 0.55), (30, 0.75)), said)
+        found(
+            "doubled",
+            stream.key,
+            signal.name,
+            signal.nature,
+            span,
+            ramp(gaps.size, (12, 0.55), (30, 0.75)),
+            said,
+        )
     ]
 
 
@@ -259,8 +280,9 @@ def _edge_jitter(
     if not EDGE_JITTER <= beyond <= NO_SPEED or rounding > beyond:
         return []
     said = (
-        f"periods differ from their neighbours by {100 * uneven:.0f} % (k = 1) around {significant(1000 * float(np.median(usual)))} ms, with no "
-        f"pattern that returns each turn; steps of time make {100 * rounding:.1f} %."
+        f"periods differ from their neighbours by {100 * uneven:.0f} % (k = 1) around "
+        f"{significant(1000 * float(np.median(usual)))} ms, with no pattern that returns each turn; steps "
+        f"of time make {100 * rounding:.1f} %."
     )
     sure = ramp(beyond, (EDGE_JITTER, 0.4), (0.055, 0.55), (0.1, 0.8), (0.2, 0.92))
     span = edges.times[0], edges.times[-1]
@@ -268,7 +290,8 @@ def _edge_jitter(
 
 
 def _inverted(stream: Stream, signal: Signal) -> list[Finding]:
-    """A magnet is near for a small part of a turn: a level that is low for most of it is read the wrong way round."""
+    """A magnet is near for a small part of a turn: a level that is low for most of it is read the wrong way
+    round."""
     if signal.nature != LEVEL or signal.magnet_low is None:
         return []
     times, level = stream.times_s[signal.told], signal.known > 0.5
@@ -284,7 +307,10 @@ def _inverted(stream: Stream, signal: Signal) -> list[Finding]:
     if share < LOW_SHARE:
         return []
     sure = ramp(share, (LOW_SHARE, 0.5), (0.75, 0.8), (0.9, 0.93)) * ramp(starts.size, (4, 0.8), (8, 1.0))
-    said = f"in {shares.size} turns it says \u201cmagnet near\u201d for {100 * share:.0f} % of the time; a magnet passes in far less."
+    said = (
+        f"in {shares.size} turns it says \u201cmagnet near\u201d for {100 * share:.0f} % of the time; a "
+        "magnet passes in far less."
+    )
     span = times[starts[0]], times[starts[-1]]
     return [found("inverted", stream.key, signal.name, signal.nature, span, sure, said)]
 
@@ -295,13 +321,17 @@ def _stopped(record: Record, stream: Stream, signal: Signal, edges: Edges) -> li
     gaps = np.diff(edges.times)
     last = float(np.median(gaps[-5:]))
     silent = end - float(edges.times[-1])
-    if silent < max(1.0, 20 * last) or not _counted_elsewhere(record, stream, signal) or 0.5 / last**2 < BRAKES_PER_S2:
+    if (
+        silent < max(1.0, 20 * last)
+        or not _counted_elsewhere(record, stream, signal)
+        or 0.5 / last**2 < BRAKES_PER_S2
+    ):
         return []
     if float(gaps[-1]) > 1.5 * last:
         return []
     said = (
-        f"pulses came every {significant(1000 * last)} ms to the last one, and none for {silent:.1f} s since: from that speed nothing on "
-        "wheels stops within one pulse."
+        f"pulses came every {significant(1000 * last)} ms to the last one, and none for {silent:.1f} s "
+        "since: from that speed nothing on wheels stops within one pulse."
     )
     return [found("stuck", stream.key, signal.name, signal.nature, (float(edges.times[-1]), end), 0.7, said)]
 

@@ -1,6 +1,6 @@
-"""Boards, described by ability. Levels follow the usual fractions of the supply for each family (common practice);
-the printed names of pins differ from maker to maker: a pin's ``code`` is the usual number in programs, to be held against
-the print."""
+"""Boards, described by ability. Levels follow the usual fractions of the supply for each family (common
+practice); the printed names of pins differ from maker to maker: a pin's ``code`` is the usual number in
+programs, to be held against the print."""
 
 from __future__ import annotations
 
@@ -48,12 +48,36 @@ _COMPUTER_PINS = (
     *(
         Pin(f"free {n}", ("digital", "interrupt"), code)
         for n, code in enumerate(
-            ("4", "17", "27", "22", "10", "9", "11", "5", "6", "26", "14", "15", "23", "24", "25", "8", "7", "16", "20",
-             "21"), 1
+            (
+                "4",
+                "17",
+                "27",
+                "22",
+                "10",
+                "9",
+                "11",
+                "5",
+                "6",
+                "26",
+                "14",
+                "15",
+                "23",
+                "24",
+                "25",
+                "8",
+                "7",
+                "16",
+                "20",
+                "21",
+            ),
+            1,
         )
     ),
-    *(Pin(f"pwm {n}", ("digital", "interrupt", "pwm"), code) for n, code in enumerate(("12", "13", "18", "19"), 1)),
-)  # fmt: skip
+    *(
+        Pin(f"pwm {n}", ("digital", "interrupt", "pwm"), code)
+        for n, code in enumerate(("12", "13", "18", "19"), 1)
+    ),
+)
 
 _RAILS = (Rail("5 V", 5.0), Rail("3.3 V", 3.3, 150), Rail(GROUND, 0.0))
 
@@ -61,28 +85,74 @@ BOARDS = {
     board.kind: board
     for board in (
         Board(
-            "small-5v", "5 V 8-bit board, 16 MHz", logic_v=5.0, limit_v=5.5, high_level_v=3.0, low_level_v=1.5,
-            supply_ma=400, rails=_RAILS, pins=_SMALL_PINS, adc_bits=10, adc_reference_v=5.0, services=_SMALL_SERVICES,
+            "small-5v",
+            "5 V 8-bit board, 16 MHz",
+            logic_v=5.0,
+            limit_v=5.5,
+            high_level_v=3.0,
+            low_level_v=1.5,
+            supply_ma=400,
+            rails=_RAILS,
+            pins=_SMALL_PINS,
+            adc_bits=10,
+            adc_reference_v=5.0,
+            services=_SMALL_SERVICES,
         ),
         Board(
-            "small-3v3", "3.3 V 8-bit board, 8 MHz", logic_v=3.3, limit_v=3.6, high_level_v=1.98, low_level_v=0.99,
-            supply_ma=400, rails=_RAILS, pins=_SMALL_PINS, adc_bits=10,
-            adc_reference_v=3.3, clock_mhz=8.0, tick_us=8.0, services=_SMALL_SERVICES,
+            "small-3v3",
+            "3.3 V 8-bit board, 8 MHz",
+            logic_v=3.3,
+            limit_v=3.6,
+            high_level_v=1.98,
+            low_level_v=0.99,
+            supply_ma=400,
+            rails=_RAILS,
+            pins=_SMALL_PINS,
+            adc_bits=10,
+            adc_reference_v=3.3,
+            clock_mhz=8.0,
+            tick_us=8.0,
+            services=_SMALL_SERVICES,
         ),
         Board(
-            "wide-3v3", "3.3 V dual-core 32-bit board", logic_v=3.3, limit_v=3.6, high_level_v=2.475,
-            low_level_v=0.825, supply_ma=400, rails=(Rail("5 V", 5.0), Rail("3.3 V", 3.3), Rail(GROUND, 0.0)),
-            pins=_WIDE_PINS, adc_bits=12, adc_reference_v=3.3, pin_ma=12.0, pins_ma=120.0, clock_mhz=240.0, tick_us=1.0,
-            programs=("cpp", "python"), python="machine",
+            "wide-3v3",
+            "3.3 V dual-core 32-bit board",
+            logic_v=3.3,
+            limit_v=3.6,
+            high_level_v=2.475,
+            low_level_v=0.825,
+            supply_ma=400,
+            rails=(Rail("5 V", 5.0), Rail("3.3 V", 3.3), Rail(GROUND, 0.0)),
+            pins=_WIDE_PINS,
+            adc_bits=12,
+            adc_reference_v=3.3,
+            pin_ma=12.0,
+            pins_ma=120.0,
+            clock_mhz=240.0,
+            tick_us=1.0,
+            programs=("cpp", "python"),
+            python="machine",
         ),
         Board(
-            "computer-3v3", "3.3 V single-board computer, 40 pins, without ADC", logic_v=3.3, limit_v=3.3,
-            high_level_v=2.0, low_level_v=0.8, supply_ma=1000,
-            rails=(Rail("5 V", 5.0), Rail("3.3 V", 3.3, 300), Rail(GROUND, 0.0)), pins=_COMPUTER_PINS, pin_ma=8.0,
-            pins_ma=50.0, clock_mhz=1500.0, tick_us=1.0, jitter_us=100.0, programs=("python",), python="linux",
+            "computer-3v3",
+            "3.3 V single-board computer, 40 pins, without ADC",
+            logic_v=3.3,
+            limit_v=3.3,
+            high_level_v=2.0,
+            low_level_v=0.8,
+            supply_ma=1000,
+            rails=(Rail("5 V", 5.0), Rail("3.3 V", 3.3, 300), Rail(GROUND, 0.0)),
+            pins=_COMPUTER_PINS,
+            pin_ma=8.0,
+            pins_ma=50.0,
+            clock_mhz=1500.0,
+            tick_us=1.0,
+            jitter_us=100.0,
+            programs=("python",),
+            python="linux",
         ),
     )
-}  # fmt: skip
+}
 
 
 def board(kind: str) -> Board:

@@ -1,4 +1,5 @@
-"""Everything that can be fitted to a rig, sensor or output, as one: its title, its questions, its electrical side."""
+"""Everything that can be fitted to a rig, sensor or output, as one: its title, its questions, its electrical
+side."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
-"""The names that a rig's readings go by on the line: the kind's own, with the part's name before them where two parts
-would speak alike."""
+"""The names that a rig's readings go by on the line: the kind's own, with the part's name before them where
+two parts would speak alike."""
 
 from __future__ import annotations
 
@@ -29,7 +29,8 @@ def own_label(sensor: Sensor, label: str) -> str:
 
 
 def known_labels(rig: Rig) -> dict[str, tuple[Sensor, ChannelSpec]]:
-    """Every label that is understood, with the channel it means; where two sensors have the same, the first has it."""
+    """Every label that is understood, with the channel it means; where two sensors have the same, the first
+    has it."""
     found: dict[str, tuple[Sensor, ChannelSpec]] = {}
     for one, channel in channels(rig):
         for label in channel.labels:

@@ -1,5 +1,5 @@
-"""What a label on the line means to a rig: guessed from its words and its unit, and said otherwise where a person knows
-better."""
+"""What a label on the line means to a rig: guessed from its words and its unit, and said otherwise where a
+person knows better."""
 
 from __future__ import annotations
 
@@ -18,19 +18,36 @@ ECHO_US_PER_MM = 5.8  # common practice: programs divide by 58 for centimetres
 LENGTHS_MM = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4, "inch": 25.4, "inches": 25.4, "ft": 304.8}
 TIMES_US = {"us": 1.0, "µs": 1.0, "μs": 1.0, "ms": 1000.0, "s": 1e6, "sec": 1e6}
 VOLTS = {"V": 1.0, "mV": 0.001}
+CELSIUS = ("", "°C", "C", "degC")
+FAHRENHEIT = ("°F", "F", "degF")
 FULL_SCALES = {"g": "accel", "dps": "gyro", "°/s": "gyro"}  # the option that tells what a full count is
 FULL_COUNTS = 2**15
 TIME_NAMES = {
-    "us": 1.0, "t_us": 1.0, "time_us": 1.0, "micros": 1.0, "ms": 1000.0, "t_ms": 1000.0, "time_ms": 1000.0, "millis": 1000.0,
-    "uptime_ms": 1000.0, "t_s": 1e6, "seconds": 1e6, "t": None, "time": None, "timestamp": None, "uptime": None,
-}  # fmt: skip
-_UNIT_IN_LABEL = re.compile(r"(?:[\s_]|\(|\[)(mm|cm|m|in|us|ms|s|mV|V|C|F|degC|degF|pct|adc|g|dps)(?:\)|\])?$")
+    "us": 1.0,
+    "t_us": 1.0,
+    "time_us": 1.0,
+    "micros": 1.0,
+    "ms": 1000.0,
+    "t_ms": 1000.0,
+    "time_ms": 1000.0,
+    "millis": 1000.0,
+    "uptime_ms": 1000.0,
+    "t_s": 1e6,
+    "seconds": 1e6,
+    "t": None,
+    "time": None,
+    "timestamp": None,
+    "uptime": None,
+}
+_UNIT_IN_LABEL = re.compile(
+    r"(?:[\s_]|\(|\[)(mm|cm|m|in|us|ms|s|mV|V|C|F|degC|degF|pct|adc|g|dps)(?:\)|\])?$"
+)
 
 
 @dataclass(frozen=True)
 class Meaning:
-    """What becomes of a label's number: a raw channel, ``number × factor + zero``; the board's time, in steps of
-    ``unit_us`` µs (None: to be found out); what was true at a row of a file; or nothing."""
+    """What becomes of a label's number: a raw channel, ``number × factor + zero``; the board's time, in steps
+    of ``unit_us`` µs (None: to be found out); what was true at a row of a file; or nothing."""
 
     role: str
     sensor: str = ""
@@ -68,13 +85,15 @@ def guess(label: str, unit: str, rig: Rig, taken: Iterable[tuple[str, str]] = ()
 
 
 def time_meaning(label: str, unit: str) -> Meaning | None:
-    """The meaning of a label that is surely a time, else None; ``unit_us`` is None where neither label nor unit tells it."""
+    """The meaning of a label that is surely a time, else None; ``unit_us`` is None where neither label nor
+    unit tells it."""
     stem, inner = _without_unit(label)
     return _timed(label, stem, unit or inner)
 
 
 def guess_bare(count: int, rig: Rig) -> dict[str, Meaning]:
-    """What unlabelled columns probably are: the rig's channels in order, behind a time where there is one column more."""
+    """What unlabelled columns probably are: the rig's channels in order, behind a time where there is one
+    column more."""
     every = [one for one in channels(rig) if one[1].form != "edge"] or channels(rig)
     found: dict[str, Meaning] = {}
     first = 1
@@ -89,7 +108,9 @@ def _without_unit(label: str) -> tuple[str, str]:
     match = _UNIT_IN_LABEL.search(label)
     if match is None:
         return label, ""
-    unit = {"degC": "°C", "C": "°C", "degF": "°F", "F": "°F", "pct": "%", "adc": "counts"}.get(match[1], match[1])
+    unit = {"degC": "°C", "C": "°C", "degF": "°F", "F": "°F", "pct": "%", "adc": "counts"}.get(
+        match[1], match[1]
+    )
     return label[: match.start()].strip(" _"), unit
 
 
@@ -114,33 +135,43 @@ def _score(words: set[str], stem: str, sensor: Sensor, channel: ChannelSpec) -> 
 
 def _scaled(rig: Rig, sensor: Sensor, channel: ChannelSpec, unit: str, stem: str) -> Meaning | None:
     """The meaning with what turns the printed unit into the channel's own, or None where nothing does."""
-    factor, zero = 1.0, 0.0
-    length = LENGTHS_MM.get(unit)
+    factor: float | None = 1.0
+    zero = 0.0
     if channel.unit == "µs" and channel.form == "level":
-        says_time = unit in TIMES_US or any(word in stem.lower() for word in ("echo", "pulse", "duration"))
-        if length is None and not says_time:
-            length = 10.0 if unit == "" else None  # most programs print centimetres
-        if length is not None:
-            factor = length * ECHO_US_PER_MM
-        elif unit in TIMES_US:
-            factor = TIMES_US[unit]
-        elif unit:
-            return None
+        factor = _echo_us(unit, stem)
     elif channel.unit == "µs":
         factor = TIMES_US.get(unit, 1.0)
     elif channel.unit == "mm":
-        factor = length if length is not None else 1.0
+        factor = LENGTHS_MM.get(unit, 1.0)
+    elif channel.unit == "°C" and unit in FAHRENHEIT:
+        factor, zero = 1 / 1.8, -32 / 1.8
     elif channel.unit == "°C":
-        if unit in ("°F", "F", "degF"):
-            factor, zero = 1 / 1.8, -32 / 1.8
-        elif unit not in ("", "°C", "C", "degC"):
-            return None
+        factor = 1.0 if unit in CELSIUS else None
     elif channel.unit == "counts":
-        converter = converter_of(rig, sensor.id)
-        if unit in VOLTS and converter is not None:
-            factor = VOLTS[unit] * 2 ** converter[0] / converter[1]
-        elif unit in FULL_SCALES and FULL_SCALES[unit] in sensor.options:
-            factor = FULL_COUNTS / float(sensor.options[FULL_SCALES[unit]])
-        elif unit not in ("", "counts"):
-            return None
+        factor = _counts(rig, sensor, unit)
+    if factor is None:
+        return None
     return Meaning(CHANNEL, sensor.id, channel.name, factor, zero)
+
+
+def _echo_us(unit: str, stem: str) -> float | None:
+    """µs of echo for each step of what was printed; lengths are turned back into echoes at usual air."""
+    if unit in LENGTHS_MM:
+        return LENGTHS_MM[unit] * ECHO_US_PER_MM
+    if unit in TIMES_US:
+        return TIMES_US[unit]
+    if unit:
+        return None
+    says_time = any(word in stem.lower() for word in ("echo", "pulse", "duration"))
+    return 1.0 if says_time else 10.0 * ECHO_US_PER_MM  # most programs print centimetres
+
+
+def _counts(rig: Rig, sensor: Sensor, unit: str) -> float | None:
+    """Counts for each step of what was printed."""
+    converter = converter_of(rig, sensor.id)
+    if unit in VOLTS and converter is not None:
+        bits, reference_v = converter
+        return VOLTS[unit] * float(2**bits) / reference_v
+    if unit in FULL_SCALES and FULL_SCALES[unit] in sensor.options:
+        return FULL_COUNTS / float(sensor.options[FULL_SCALES[unit]])
+    return 1.0 if unit in ("", "counts") else None

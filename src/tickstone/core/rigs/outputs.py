@@ -1,4 +1,5 @@
-"""The catalogue of what is fitted beside the sensors: lamps, sounder, servo, motor driver, and a converter on the bus."""
+"""The catalogue of what is fitted beside the sensors: lamps, sounder, servo, motor driver, and a converter on
+the bus."""
 
 from __future__ import annotations
 
@@ -13,7 +14,13 @@ from tickstone.errors import BadInput
 GROUND_PIN = PinSpec("ground", Role.GROUND, "black")
 
 # Forward voltage, V, and a current that is bright enough, mA (common practice).
-LAMPS = {"red": (1.9, 8.0), "yellow": (2.0, 8.0), "green": (2.2, 8.0), "white": (3.0, 8.0), "infrared": (1.2, 15.0)}
+LAMPS = {
+    "red": (1.9, 8.0),
+    "yellow": (2.0, 8.0),
+    "green": (2.2, 8.0),
+    "white": (3.0, 8.0),
+    "infrared": (1.2, 15.0),
+}
 
 
 @dataclass(frozen=True)
@@ -43,8 +50,12 @@ def _lamp(name: str, colour: str, wire: str) -> PinSpec:
     return PinSpec(name, Role.LAMP, wire, ("digital",), lamp=Lamp(forward_v, ma))
 
 
-COLOUR = question("colour", "colour", *((name, name) for name in LAMPS),
-                  clue="A diode test of a multimeter lights it dimly and shows its forward voltage.")  # fmt: skip
+COLOUR = question(
+    "colour",
+    "colour",
+    *((name, name) for name in LAMPS),
+    clue="A diode test of a multimeter lights it dimly and shows its forward voltage.",
+)
 
 
 def _led(chosen: Chosen) -> Part:
@@ -66,11 +77,13 @@ def _buzzer(chosen: Chosen) -> Part:
 
 def _servo(chosen: Chosen) -> Part:
     peak = {"micro": 700.0, "standard": 1500.0}[str(chosen["size"])]
-    return Part((
-        PinSpec("supply", Role.SUPPLY, "red", draw=Draw(4.8, 6.0, peak, own=True)),
-        GROUND_PIN,
-        PinSpec("signal", Role.INPUT, "yellow", ("pwm", "digital"), high_needs_v=2.5, service="servo"),
-    ))  # fmt: skip
+    return Part(
+        (
+            PinSpec("supply", Role.SUPPLY, "red", draw=Draw(4.8, 6.0, peak, own=True)),
+            GROUND_PIN,
+            PinSpec("signal", Role.INPUT, "yellow", ("pwm", "digital"), high_needs_v=2.5, service="servo"),
+        )
+    )
 
 
 def _motor_driver(chosen: Chosen) -> Part:
@@ -84,7 +97,12 @@ def _motor_driver(chosen: Chosen) -> Part:
             Role.SUPPLY,
             "red",
             draw=Draw(
-                2.5, high_v, chosen.number("stall_ma"), own=True, usual_v=min(7.4, high_v), full_v=min(8.4, high_v)
+                2.5,
+                high_v,
+                chosen.number("stall_ma"),
+                own=True,
+                usual_v=min(7.4, high_v),
+                full_v=min(8.4, high_v),
             ),
         ),
     ]
@@ -115,47 +133,86 @@ def _converter(chosen: Chosen) -> Part:
 
 def address(usual: int) -> OptionSpec:
     """The question for a bus address, 7 bits."""
-    return OptionSpec("address", "bus address", usual, low=8, high=119, whole=True,
-                      clue="An address pin or a solder bridge on the part changes it; its sheet says how.")  # fmt: skip
+    return OptionSpec(
+        "address",
+        "bus address",
+        usual,
+        low=8,
+        high=119,
+        whole=True,
+        clue="An address pin or a solder bridge on the part changes it; its sheet says how.",
+    )
 
 
 OUTPUTS = {
     kind.id: kind
     for kind in (
-        OutputKind("led", "indicator LED", _led, (COLOUR,),
-                   clues=("Flat side and short leg: cathode, to ground.",)),
         OutputKind(
-            "led-bar", "LED bar", _led_bar,
-            (OptionSpec("steps", "steps", 8, low=2, high=10, whole=True), replace(COLOUR, usual="green"),
-             question("lights", "lights more", ("nearer", "the nearer something is"), ("farther", "the farther it is"))),
+            "led", "indicator LED", _led, (COLOUR,), clues=("Flat side and short leg: cathode, to ground.",)
+        ),
+        OutputKind(
+            "led-bar",
+            "LED bar",
+            _led_bar,
+            (
+                OptionSpec("steps", "steps", 8, low=2, high=10, whole=True),
+                replace(COLOUR, usual="green"),
+                question(
+                    "lights",
+                    "lights more",
+                    ("nearer", "the nearer something is"),
+                    ("farther", "the farther it is"),
+                ),
+            ),
             clues=("The bevelled corner or the print marks step 1: confirm it with a meter's diode test.",),
         ),
         OutputKind(
-            "buzzer", "buzzer", _buzzer,
-            (question("drive", "sounds by itself", ("level", "yes, on a level"), ("tone", "no, it needs a tone"),
-                      clue="Touch it to 3 V for a moment: one that sounds by itself beeps, the other clicks."),),
+            "buzzer",
+            "buzzer",
+            _buzzer,
+            (
+                question(
+                    "drive",
+                    "sounds by itself",
+                    ("level", "yes, on a level"),
+                    ("tone", "no, it needs a tone"),
+                    clue="Touch it to 3 V for a moment: one that sounds by itself beeps, the other clicks.",
+                ),
+            ),
             clues=("The long leg or the + on its label is plus.",),
         ),
         OutputKind(
-            "servo", "hobby servo", _servo,
+            "servo",
+            "hobby servo",
+            _servo,
             (question("size", "size", ("micro", "micro, 9 g"), ("standard", "standard")),),
             ("A servo moves without warning at power on: keep fingers out of its linkage.",),
             ("The middle wire of its plug is supply, the darkest is ground.",),
         ),
         OutputKind(
-            "motor-driver", "motor driver", _motor_driver,
+            "motor-driver",
+            "motor driver",
+            _motor_driver,
             (
                 question("motors", "motors", ("2", "two"), ("1", "one")),
                 OptionSpec("highest_v", "most it bears", 11.0, unit="V", low=3, high=60),
                 OptionSpec("stall_ma", "motors draw at most", 1500.0, unit="mA", low=50, high=100_000),
             ),
-            ("Wheels off the ground for the first run; keep fingers, hair and sleeves away from what spins.",),
+            (
+                "Wheels off the ground for the first run; keep fingers, hair and sleeves "
+                "away from what spins.",
+            ),
             ("The terminals for the motors and those for their supply look alike: read the print twice.",),
         ),
-        OutputKind("i2c-adc", "4-channel converter on the I2C bus", _converter, (address(0x48),),
-                   clues=("Pin 1 has the square pad or the printed dot.",)),
+        OutputKind(
+            "i2c-adc",
+            "4-channel converter on the I2C bus",
+            _converter,
+            (address(0x48),),
+            clues=("Pin 1 has the square pad or the printed dot.",),
+        ),
     )
-}  # fmt: skip
+}
 
 
 def output(kind_id: str) -> OutputKind:
@@ -166,7 +223,8 @@ def output(kind_id: str) -> OutputKind:
 
 
 def added_inputs(rig: Rig) -> dict[str, Fitted]:
-    """The analogue inputs that converters on the bus add to the board's own, by name, with the converter they are on."""
+    """The analogue inputs that converters on the bus add to the board's own, by name, with the converter they
+    are on."""
     return {
         f"{one.name} {name}": one
         for one in rig.outputs
@@ -176,7 +234,8 @@ def added_inputs(rig: Rig) -> dict[str, Fitted]:
 
 
 def converter_of(rig: Rig, part_id: str) -> tuple[int, float] | None:
-    """Bits and full scale, V, of the converter that reads a part's analogue pins, or None when nothing does."""
+    """Bits and full scale, V, of the converter that reads a part's analogue pins, or None when nothing
+    does."""
     added = added_inputs(rig)
     for wire in rig.wires_of(part_id):
         if wire.to in added:

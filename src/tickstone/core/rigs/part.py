@@ -1,4 +1,5 @@
-"""What a fitted part is to the one who wires it: its pins, what it draws and gives, and the questions it leaves open."""
+"""What a fitted part is to the one who wires it: its pins, what it draws and gives, and the questions it
+leaves open."""
 
 from __future__ import annotations
 
@@ -24,8 +25,8 @@ class Role(StrEnum):
 
 @dataclass(frozen=True)
 class Draw:
-    """What a supply pin wants: a span of volts, and the most it draws, mA. ``own`` means not from a board's regulator;
-    ``usual_v`` and ``full_v`` are then what such a supply usually gives, and gives when full."""
+    """What a supply pin wants: a span of volts, and the most it draws, mA. ``own`` means not from a board's
+    regulator; ``usual_v`` and ``full_v`` are then what such a supply usually gives, and gives when full."""
 
     low_v: float
     high_v: float
@@ -47,12 +48,12 @@ class Lamp:
 class PinSpec:
     """A pin of a part.
 
-    ``needs`` lists the board abilities that will do, best first; those after ``polled`` (an ability) can only be asked in a
-    loop. Levels in volts: ``high_needs_v`` is the least that an input surely sees as high, ``bears_v`` the most it bears;
-    ``most_v`` is the most that an output gives whatever the supply, ``share`` the share of its supply that it gives.
-    ``own_pull_up_ohm`` sits on the part itself. ``shortest_us`` is the shortest pulse to be read. ``service`` names the
-    timer service that drives it; ``source_ohm`` is what an analogue input sees behind it; ``ma`` is what it takes from the
-    board's pin.
+    ``needs`` lists the board abilities that will do, best first; those after ``polled`` (an ability) can only
+    be asked in a loop. Levels in volts: ``high_needs_v`` is the least that an input surely sees as high,
+    ``bears_v`` the most it bears; ``most_v`` is the most that an output gives whatever the supply, ``share``
+    the share of its supply that it gives. ``own_pull_up_ohm`` sits on the part itself. ``shortest_us`` is the
+    shortest pulse to be read. ``service`` names the timer service that drives it; ``source_ohm`` is what an
+    analogue input sees behind it; ``ma`` is what it takes from the board's pin.
     """
 
     name: str
@@ -90,7 +91,8 @@ class PinSpec:
 
 @dataclass(frozen=True)
 class Piece:
-    """A component on the part that a builder has to solder: how many, what, and its ohms or farads if it has any."""
+    """A component on the part that a builder has to solder: how many, what, and its ohms or farads if it has
+    any."""
 
     count: int
     title: str
@@ -100,8 +102,8 @@ class Piece:
 
 @dataclass(frozen=True)
 class Load:
-    """A phototransistor's load: its ohms, the most current the transistor gives on a pale surface, mA, and whether the
-    load is on the supply's side."""
+    """A phototransistor's load: its ohms, the most current the transistor gives on a pale surface, mA, and
+    whether the load is on the supply's side."""
 
     ohms: float
     pale_ma: float
@@ -110,8 +112,8 @@ class Load:
 
 @dataclass(frozen=True)
 class Part:
-    """The electrical side of a part with its options chosen. ``gives`` are inputs that it adds to the board's own, read
-    with ``converter`` (bits, full scale in V)."""
+    """The electrical side of a part with its options chosen. ``gives`` are inputs that it adds to the board's
+    own, read with ``converter`` (bits, full scale in V)."""
 
     pins: tuple[PinSpec, ...]
     address: int | None = None
@@ -141,8 +143,8 @@ class Choice:
 
 @dataclass(frozen=True)
 class OptionSpec:
-    """A question about a part where parts differ: one of ``choices``, or a number from ``low`` to ``high`` in ``unit``.
-    ``clue`` says how to find out."""
+    """A question about a part where parts differ: one of ``choices``, or a number from ``low`` to ``high`` in
+    ``unit``. ``clue`` says how to find out."""
 
     name: str
     label: str
@@ -190,12 +192,16 @@ def check_options(specs: tuple[OptionSpec, ...], options: Options, what: str) ->
     known = {spec.name: spec for spec in specs}
     for name, value in options.items():
         if name not in known:
-            raise BadInput(f"{what} has no option {name!r}; it has {', '.join(known) or 'none'}.", f"options.{name}")
+            raise BadInput(
+                f"{what} has no option {name!r}; it has {', '.join(known) or 'none'}.", f"options.{name}"
+            )
         spec = known[name]
         if spec.choices:
             answers = [one.value for one in spec.choices]
             if value not in answers:
-                raise BadInput(f"{name} must be one of {', '.join(answers)}, not {value!r}.", f"options.{name}")
+                raise BadInput(
+                    f"{name} must be one of {', '.join(answers)}, not {value!r}.", f"options.{name}"
+                )
             continue
         if isinstance(value, str):
             raise BadInput(f"{name} must be a number, not {value!r}.", f"options.{name}")

@@ -1,5 +1,5 @@
-"""How a program on the board reads a sensor: what a kind's ``reads`` are made of. Names are of the part's own pins and
-channels; no language and no board is in here."""
+"""How a program on the board reads a sensor: what a kind's ``reads`` are made of. Names are of the part's own
+pins and channels; no language and no board is in here."""
 
 from __future__ import annotations
 
@@ -43,8 +43,8 @@ class Counts:
 
 @dataclass(frozen=True)
 class Steps:
-    """A running count of a pin's transitions; an analogue one is compared with hysteresis between two shares of the
-    converter's range."""
+    """A running count of a pin's transitions; an analogue one is compared with hysteresis between two shares
+    of the converter's range."""
 
     channel: str
     pin: str
@@ -90,8 +90,8 @@ class Field:
 
 @dataclass(frozen=True)
 class Registers:
-    """A part on the I2C bus: registers to write once, one to write before each reading, and what is read. ``readdress`` is
-    the register that takes a new address, and the address it wakes with."""
+    """A part on the I2C bus: registers to write once, one to write before each reading, and what is read.
+    ``readdress`` is the register that takes a new address, and the address it wakes with."""
 
     setup: tuple[tuple[int, int], ...]
     start: tuple[int, int] | None

@@ -1,4 +1,5 @@
-"""A rig as one document: board copy, what is fitted with stable ids, supplies, wires with the parts in them, geometry."""
+"""A rig as one document: board copy, what is fitted with stable ids, supplies, wires with the parts in them,
+geometry."""
 
 from __future__ import annotations
 
@@ -16,8 +17,8 @@ SERVICES = ("servo", "tone", "capture")
 
 @dataclass(frozen=True)
 class Pin:
-    """A board pin: its label, and what it can do (see ABILITIES). ``code`` is what a program calls it (empty: its label);
-    ``timer`` is the timer behind its pwm or capture."""
+    """A board pin: its label, and what it can do (see ABILITIES). ``code`` is what a program calls it (empty:
+    its label); ``timer`` is the timer behind its pwm or capture."""
 
     name: str
     abilities: tuple[str, ...]
@@ -27,8 +28,8 @@ class Pin:
 
 @dataclass(frozen=True)
 class Rail:
-    """A supply that the board offers, by label and volts; ground is 0 V. ``ma`` is what it can give (None: the board's
-    ``supply_ma``)."""
+    """A supply that the board offers, by label and volts; ground is 0 V. ``ma`` is what it can give (None:
+    the board's ``supply_ma``)."""
 
     name: str
     volts: float
@@ -45,10 +46,10 @@ class Service:
 
 @dataclass(frozen=True)
 class Board:
-    """A board by ability. ``limit_v`` is the most a pin bears, ``high_level_v`` the least that surely reads high,
-    ``low_level_v`` the most that surely reads low, ``logic_v`` what an output gives when high. ``pin_ma`` is the most one
-    pin should give, ``pins_ma`` all together. ``programs`` are the languages it runs; ``python`` which pin module is there.
-    ``jitter_us`` is how badly it times an edge."""
+    """A board by ability. ``limit_v`` is the most a pin bears, ``high_level_v`` the least that surely reads
+    high, ``low_level_v`` the most that surely reads low, ``logic_v`` what an output gives when high.
+    ``pin_ma`` is the most one pin should give, ``pins_ma`` all together. ``programs`` are the languages it
+    runs; ``python`` which pin module is there. ``jitter_us`` is how badly it times an edge."""
 
     kind: str
     title: str
@@ -85,8 +86,9 @@ class Board:
 
 @dataclass(frozen=True)
 class Mount:
-    """Where a part sits, mm: ``x_mm`` forward of the middle of the drive axle, ``y_mm`` to the left, ``height_mm`` above
-    the ground; ``heading_deg`` is where its beam looks, counter-clockwise from straight ahead."""
+    """Where a part sits, mm: ``x_mm`` forward of the middle of the drive axle, ``y_mm`` to the left,
+    ``height_mm`` above the ground; ``heading_deg`` is where its beam looks, counter-clockwise from straight
+    ahead."""
 
     x_mm: float = 0.0
     y_mm: float = 0.0
@@ -99,7 +101,8 @@ Options = Mapping[str, str | float]
 
 @dataclass(frozen=True)
 class Fitted:
-    """A part fitted to the rig; ``id`` never changes, the name may. ``options`` hold what differs from part to part."""
+    """A part fitted to the rig; ``id`` never changes, the name may. ``options`` hold what differs from part
+    to part."""
 
     id: str
     kind: str
@@ -120,8 +123,8 @@ class Output(Fitted):
 
 @dataclass(frozen=True)
 class Supply:
-    """A supply beside the board: a battery, or a regulator of its own. ``most_v`` is what it gives when full; ``grounded``
-    says whether its minus is joined to the board's ground."""
+    """A supply beside the board: a battery, or a regulator of its own. ``most_v`` is what it gives when full;
+    ``grounded`` says whether its minus is joined to the board's ground."""
 
     name: str
     volts: float
@@ -132,8 +135,8 @@ class Supply:
 
 @dataclass(frozen=True)
 class Geometry:
-    """Sizes of the vehicle, mm; None is not known. ``front_mm`` is the bumper's distance forward of the drive axle,
-    ``line_mm`` the width of the tape it follows; the board's place has the axes of Mount."""
+    """Sizes of the vehicle, mm; None is not known. ``front_mm`` is the bumper's distance forward of the drive
+    axle, ``line_mm`` the width of the tape it follows; the board's place has the axes of Mount."""
 
     length_mm: float | None = None
     width_mm: float | None = None
@@ -176,9 +179,9 @@ class SeriesPart:
 
 @dataclass(frozen=True)
 class Wire:
-    """One lead, in its real colour, from a pin of a fitted part (``sensor`` is that part's id) to a board pin, a rail, a
-    supply, or another part's pin ("id.pin"); ``to`` is empty while it hangs free. A ``fixed`` wire stays where a person
-    put it when pins are assigned anew."""
+    """One lead, in its real colour, from a pin of a fitted part (``sensor`` is that part's id) to a board
+    pin, a rail, a supply, or another part's pin ("id.pin"); ``to`` is empty while it hangs free. A ``fixed``
+    wire stays where a person put it when pins are assigned anew."""
 
     sensor: str
     pin: str
@@ -195,7 +198,8 @@ Changed = TypeVar("Changed", bound=Fitted)
 
 @dataclass(frozen=True)
 class Rig:
-    """The whole document of a rig revision. ``board_from`` is what powers the board: USB, or a supply's name."""
+    """The whole document of a rig revision. ``board_from`` is what powers the board: USB, or a supply's
+    name."""
 
     title: str
     purpose: str
@@ -214,7 +218,8 @@ class Rig:
         return (*self.sensors, *self.outputs)
 
     def find_sensor(self, sensor_id: str) -> Sensor | None:
-        """The sensor of that id, or None: a recording may hold columns of no sensor, or of one taken off since."""
+        """The sensor of that id, or None: a recording may hold columns of no sensor, or of one taken off
+        since."""
         return next((sensor for sensor in self.sensors if sensor.id == sensor_id), None)
 
     def sensor(self, sensor_id: str) -> Sensor:
@@ -257,7 +262,7 @@ class Rig:
         self.part(changed.id)
         return replace(
             self, sensors=_replaced(self.sensors, changed), outputs=_replaced(self.outputs, changed)
-        )  # fmt: skip
+        )
 
 
 def _replaced(parts: tuple[Changed, ...], changed: Fitted) -> tuple[Changed, ...]:

@@ -1,4 +1,5 @@
-"""The usual constants of a kind: defaults, what the rig's own record tells, and what a person says instead."""
+"""The usual constants of a kind: defaults, what the rig's own record tells, and what a person says
+instead."""
 
 from __future__ import annotations
 
@@ -28,8 +29,9 @@ def usual_values(
 ) -> Values:
     """All constants of a kind of which nothing is measured.
 
-    Parameters: what, the kind; rig and sensor, where it is fitted, if it is; said, constants by name that a person gives.
-    Returns: values by name. Raises: BadInput naming a constant that the kind does not have, or that cannot be so.
+    Parameters: what, the kind; rig and sensor, where it is fitted, if it is; said, constants by name that a
+    person gives. Returns: values by name. Raises: BadInput naming a constant that the kind does not have, or
+    that cannot be so.
     """
     known = {} if rig is None or sensor is None else told_by_rig(rig, sensor, what.constants)
     specs = {spec.name: spec for spec in what.constants}

@@ -1,9 +1,9 @@
 """Pin assignment: complete, and best over all wires at once.
 
-Signals and pins are two sides of a matching. Each signal may go to the pins that have an ability it accepts; the
-Hungarian method (scipy.optimize.linear_sum_assignment) finds the cheapest complete matching, where a second-best ability
-costs more than a scarce pin, and a scarce pin more than a plain one. When none is complete, Hall's theorem names the
-reason: a set of signals that together accept fewer pins than they are.
+Signals and pins are two sides of a matching. Each signal may go to the pins that have an ability it accepts;
+the Hungarian method (scipy.optimize.linear_sum_assignment) finds the cheapest complete matching, where a
+second-best ability costs more than a scarce pin, and a scarce pin more than a plain one. When none is
+complete, Hall's theorem names the reason: a set of signals that together accept fewer pins than they are.
 """
 
 from __future__ import annotations
@@ -19,17 +19,19 @@ from tickstone.core.rigs import boards
 from tickstone.core.rigs.catalogue import part_of, pin_of
 from tickstone.core.rigs.part import PinSpec, Role
 from tickstone.core.rigs.rig import GROUND, Pin, PullUpPart, Rig, SeriesPart, Wire
-from tickstone.core.wiring.places import all_pins, is_place, logic_rail, own_supplies, supplies_for, supply_colour
+from tickstone.core.wiring.places import (
+    all_pins,
+    is_place,
+    logic_rail,
+    own_supplies,
+    supplies_for,
+    supply_colour,
+)
 
 PULL_UP_OHM = 10_000.0  # common practice for a data line on a bench
 NO_WAY = 1e9
-TIMER_TAKEN, SECOND_BEST, SCARCE_PIN, EACH_ABILITY, ORDER = (
-    1e6,
-    1e5,
-    3e3,
-    100.0,
-    0.01,
-)  # a pin that would not work is last
+# a pin that would not work is last
+TIMER_TAKEN, SECOND_BEST, SCARCE_PIN, EACH_ABILITY, ORDER = 1e6, 1e5, 3e3, 100.0, 0.01
 SCARCE = {"analogue", "i2c-data", "i2c-clock"}  # what other parts of a rig will want
 NUMBERS = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten")
 
@@ -40,7 +42,8 @@ def pull_up(rig: Rig, ohms: float = PULL_UP_OHM) -> PullUpPart:
 
 
 def lamp_resistor(rig: Rig, spec: PinSpec) -> SeriesPart | None:
-    """The resistor for a diode that a pin of this board drives, or None when the diode needs more volts than it gives."""
+    """The resistor for a diode that a pin of this board drives, or None when the diode needs more volts than
+    it gives."""
     lamp = spec.lamp
     if lamp is None or lamp.forward_v >= rig.board.logic_v - 0.2:
         return None
@@ -68,15 +71,16 @@ class Assignment:
 
 
 def assign(rig: Rig) -> Rig:
-    """The rig with every wire placed as well as can be; a wire that nothing takes hangs free, which the checks name."""
+    """The rig with every wire placed as well as can be; a wire that nothing takes hangs free, which the
+    checks name."""
     return assignment(rig).rig
 
 
 def assignment(rig: Rig, explain: bool = True) -> Assignment:
     """Place every wire of a rig: supplies and grounds on rails, signals on pins that can take them.
 
-    Fixed wires stay where they are. Parts in the wires are kept; pull-ups and lamp resistors that are missing are put in,
-    and pull-ups go to the board's logic rail.
+    Fixed wires stay where they are. Parts in the wires are kept; pull-ups and lamp resistors that are missing
+    are put in, and pull-ups go to the board's logic rail.
     """
     pins, free = all_pins(rig), []
     taken = {wire.to for wire in rig.wires if wire.fixed and is_place(rig, wire.to)}
@@ -99,7 +103,9 @@ def assignment(rig: Rig, explain: bool = True) -> Assignment:
     open_pins = [pin for pin in pins if pin.name not in taken]
     found = _in_order(rig, free, open_pins, _match(rig, free, open_pins))
     placed |= {(wire.sensor, wire.pin): to for wire, to in zip(free, found, strict=True)}
-    fresh = replace(rig, wires=tuple(_dressed(rig, wire, placed[wire.sensor, wire.pin]) for wire in rig.wires))
+    fresh = replace(
+        rig, wires=tuple(_dressed(rig, wire, placed[wire.sensor, wire.pin]) for wire in rig.wires)
+    )
     lost = [wire for wire in free if not placed[wire.sensor, wire.pin]]
     short = _shortages(rig, free, open_pins, lost) if lost else []
     busless = [w for w in rig.wires if pin_of(rig, w).bus and not placed[w.sensor, w.pin]]
@@ -145,7 +151,10 @@ def _match(rig: Rig, wires: Sequence[Wire], pins: Sequence[Pin]) -> list[str]:
     shared: set[str] = set()
     while True:
         found = _cheapest(rig, wires, pins, shared)
-        wanted = _timers_wanted(rig, kept + [(w, by_name[n]) for w, n in zip(wires, found, strict=True) if n]) - shared
+        wanted = (
+            _timers_wanted(rig, kept + [(w, by_name[n]) for w, n in zip(wires, found, strict=True) if n])
+            - shared
+        )
         if not wanted:
             return found
         shared |= wanted
@@ -166,11 +175,15 @@ def _cheapest(rig: Rig, wires: Sequence[Wire], pins: Sequence[Pin], shared: set[
             timed = need in ("pwm", "capture") and not spec.service and pin.timer in services
             timed = timed or (need == "capture" and pin.timer in shared)
             scarce = bool(set(pin.abilities) & SCARCE) and not spec.analogue
-            order = column * (len(wires) - row)  # least when wires and pins run in the same order, without crossing
+            # least when wires and pins run in the same order, without crossing
+            order = column * (len(wires) - row)
             cost[row, column] = (
-                SECOND_BEST * rank + TIMER_TAKEN * timed + SCARCE_PIN * scarce
-                + EACH_ABILITY * len(pin.abilities) + ORDER * order
-            )  # fmt: skip
+                SECOND_BEST * rank
+                + TIMER_TAKEN * timed
+                + SCARCE_PIN * scarce
+                + EACH_ABILITY * len(pin.abilities)
+                + ORDER * order
+            )
     rows, columns = scipy.optimize.linear_sum_assignment(cost)
     found = [""] * len(wires)
     for row, column in zip(rows, columns, strict=True):
@@ -192,15 +205,19 @@ def _dressed(rig: Rig, wire: Wire, to: str) -> Wire:
     series = wire.series
     if spec.role is Role.LAMP and series is None:
         series = lamp_resistor(rig, spec)
-    return replace(wire, to=to, colour=colour, pull_up=part, series=series, fixed=wire.fixed and wire.to == to)
+    return replace(
+        wire, to=to, colour=colour, pull_up=part, series=series, fixed=wire.fixed and wire.to == to
+    )
 
 
 def _shortages(rig: Rig, wires: Sequence[Wire], pins: Sequence[Pin], lost: Sequence[Wire]) -> list[Shortage]:
-    """For each wire left over, the smallest set around it that accepts fewer pins than it has wires (Hall's theorem):
-    those reached from it by alternating paths of a largest matching, and others left over that accept no pin beside theirs."""
+    """For each wire left over, the smallest set around it that accepts fewer pins than it has wires (Hall's
+    theorem): those reached from it by alternating paths of a largest matching, and others left over that
+    accept no pin beside theirs."""
     able = {
-        (w.sensor, w.pin): {p.name for p in pins if set(pin_of(rig, w).needs) & set(p.abilities)} for w in wires
-    }  # fmt: skip
+        (w.sensor, w.pin): {p.name for p in pins if set(pin_of(rig, w).needs) & set(p.abilities)}
+        for w in wires
+    }
     by_pin = dict(zip(_match(rig, wires, pins), wires, strict=True))
     found: list[Shortage] = []
     for start in lost:
@@ -222,9 +239,14 @@ def _shortages(rig: Rig, wires: Sequence[Wire], pins: Sequence[Pin], lost: Seque
 
 
 ABLE = {
-    "digital": "a digital pin", "interrupt": "an interrupt pin", "capture": "a capture pin", "pwm": "a pwm pin",
-    "analogue": "an analogue input", "i2c-data": "an I2C data pin", "i2c-clock": "an I2C clock pin",
-}  # fmt: skip
+    "digital": "a digital pin",
+    "interrupt": "an interrupt pin",
+    "capture": "a capture pin",
+    "pwm": "a pwm pin",
+    "analogue": "an analogue input",
+    "i2c-data": "an I2C data pin",
+    "i2c-clock": "an I2C clock pin",
+}
 
 
 def counted(count: int, one: str, many: str = "") -> str:
@@ -242,7 +264,9 @@ def _sentence(rig: Rig, short: Shortage) -> str:
     many = len(short.wires)
     wants = " or ".join(ABLE[need] for need in short.needs)
     names = _listed([signal_name(rig, wire) for wire in short.wires])
-    have = f"has {counted(len(short.pins), 'such pin')} free" + (f" ({', '.join(short.pins)})" if short.pins else "")
+    have = f"has {counted(len(short.pins), 'such pin')} free" + (
+        f" ({', '.join(short.pins)})" if short.pins else ""
+    )
     begin = counted(many, "wire")
     need = "needs" if many == 1 else "need"
     return f"{begin[0].upper()}{begin[1:]} {need} {wants} ({names}), this board {have}."
@@ -256,7 +280,9 @@ def _way_out(rig: Rig, short: Sequence[Shortage]) -> str:
     """What would help: a part that could sit elsewhere, a converter on the bus, another board."""
     ways = []
     for one in short:
-        fixed = [w for w in rig.wires if w.fixed and set(one.needs) & _abilities(rig, w.to) and w not in one.wires]
+        fixed = [
+            w for w in rig.wires if w.fixed and set(one.needs) & _abilities(rig, w.to) and w not in one.wires
+        ]
         if fixed:
             ways.append(f"let {signal_name(rig, fixed[0])} move from {fixed[0].to}")
         if "analogue" in one.needs and any("i2c-data" in pin.abilities for pin in rig.board.pins):
@@ -265,7 +291,10 @@ def _way_out(rig: Rig, short: Sequence[Shortage]) -> str:
         if several:
             ways.append(f"leave out a wire of {rig.part(several[-1].sensor).name}")
     for board in boards.BOARDS.values():
-        if board.kind != rig.board.kind and not assignment(replace(rig, board=board), explain=False).shortages:
+        if (
+            board.kind != rig.board.kind
+            and not assignment(replace(rig, board=board), explain=False).shortages
+        ):
             ways.append(f"choose the {board.title}, which takes them all")
             break
     if not ways:

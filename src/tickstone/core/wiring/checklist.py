@@ -1,7 +1,8 @@
-"""The build and before-power checklist of a rig: know the parts, solder, check without power, first power, second eyes.
+"""The build and before-power checklist of a rig: know the parts, solder, check without power, first power,
+second eyes.
 
-Everything in it comes from this rig's own parts and wires, with the voltage to expect at each named point. Cautions and
-clues are common practice.
+Everything in it comes from this rig's own parts and wires, with the voltage to expect at each named point.
+Cautions and clues are common practice.
 """
 
 from __future__ import annotations
@@ -26,8 +27,9 @@ PLUG_OHM = 1.0  # a good joint reads less
 
 @dataclass(frozen=True)
 class Step:
-    """One thing to tick: ``id`` stays while the step says the same, so that a tick never outlives what it was for.
-    ``expect`` is the reading to expect, ``caution`` what can hurt there; ``second`` marks the other person's step."""
+    """One thing to tick: ``id`` stays while the step says the same, so that a tick never outlives what it was
+    for. ``expect`` is the reading to expect, ``caution`` what can hurt there; ``second`` marks the other
+    person's step."""
 
     id: str
     section: str
@@ -54,7 +56,11 @@ Line = tuple[str, str, str]
 
 
 def _parts(rig: Rig) -> Iterator[Line]:
-    yield f"The board on the bench is a {rig.board.title}; its printed pin numbers agree with the schedule.", "", ""
+    yield (
+        f"The board on the bench is a {rig.board.title}; its printed pin numbers agree with the schedule.",
+        "",
+        "",
+    )
     seen: set[str] = set()
     for one in rig.fitted:
         what = known(one)
@@ -72,29 +78,49 @@ def _parts(rig: Rig) -> Iterator[Line]:
             yield f"Resistors for {signal_name(rig, wire)} picked out and measured: {part}.", "", ""
     if rig.supplies:
         names = ", ".join(f"{one.name} {one.volts:g}\u2009V" for one in rig.supplies)
-        yield (f"Polarity of every supply measured at its plug: {names}.", "no minus sign on the meter",
-               "Lithium cells: never short them, never puncture them, charge them watched and as their maker says.")  # fmt: skip
+        yield (
+            f"Polarity of every supply measured at its plug: {names}.",
+            "no minus sign on the meter",
+            "Lithium cells: never short them, never puncture them, charge them watched and "
+            "as their maker says.",
+        )
 
 
 def _solder(rig: Rig) -> Iterator[Line]:
-    yield ("Iron hot, tip clean and tinned, no-clean electronics solder, wet sponge, window open.", "",
-           "A hot iron burns and its fumes do not belong in your lungs. Board dust contains glass fibre: do not breathe it, "
-           "wipe it up wet.")  # fmt: skip
+    yield (
+        "Iron hot, tip clean and tinned, no-clean electronics solder, wet sponge, window open.",
+        "",
+        "A hot iron burns and its fumes do not belong in your lungs. Board dust contains glass fibre: do "
+        "not breathe it, wipe it up wet.",
+    )
     small = [w for w in rig.wires if part_in_wire(w)]
     if small or any(part_of(one).pieces for one in rig.fitted):
-        yield ("Lowest parts first: resistors lie flat. Solder one leg, check it sits flat, then the other. Reheat a joint "
-               "before you move a part: pushing on a cold joint tears the pad.", "", "")  # fmt: skip
-    lamps = [w for w in rig.wires if pin_of(rig, w).lamp is not None]
-    if lamps:
         yield (
-            "Lamps next: flat side and short leg are the cathode, to ground. Trust the print and a meter's diode test.",
+            "Lowest parts first: resistors lie flat. Solder one leg, check it sits flat, then the other. "
+            "Reheat a joint before you move a part: pushing on a cold joint tears the pad.",
             "",
             "",
         )
-    yield "Headers: the two outer pins first, look along the edge, then the rest. The square pad is pin 1.", "", ""
+    lamps = [w for w in rig.wires if pin_of(rig, w).lamp is not None]
+    if lamps:
+        yield (
+            "Lamps next: flat side and short leg are the cathode, to ground. Trust the "
+            "print and a meter's diode test.",
+            "",
+            "",
+        )
+    yield (
+        "Headers: the two outer pins first, look along the edge, then the rest. The square pad is pin 1.",
+        "",
+        "",
+    )
     colours = sorted({w.colour for w in rig.wires})
-    yield (f"Wires cut to the schedule's lengths ({', '.join(colours)}), stripped without a nick: a nicked wire breaks off in "
-           "the hole.", "", "")  # fmt: skip
+    yield (
+        f"Wires cut to the schedule's lengths ({', '.join(colours)}), stripped without a nick: a nicked "
+        "wire breaks off in the hole.",
+        "",
+        "",
+    )
     for one in rig.sensors:
         if len([p for p in part_of(one).pins if p.analogue]) > 1 and part_of(one).load is not None:
             yield f"L and R marked on {one.name}; its screws snug and no more: plastic threads strip.", "", ""
@@ -112,7 +138,11 @@ def _cold(rig: Rig) -> Iterator[Line]:
     for wire, _ in power_pins(rig, Role.GROUND):
         yield f"{signal_name(rig, wire)} to the board's ground.", f"beeps, under {PLUG_OHM:g} Ω", ""
     for wire, _ in power_pins(rig, Role.SUPPLY):
-        yield f"{signal_name(rig, wire)} to {end_of(rig, wire) or 'its supply'}.", f"beeps, under {PLUG_OHM:g} Ω", ""
+        yield (
+            f"{signal_name(rig, wire)} to {end_of(rig, wire) or 'its supply'}.",
+            f"beeps, under {PLUG_OHM:g} Ω",
+            "",
+        )
     for wire in signal_wires(rig):
         yield f"{signal_name(rig, wire)} to {wire.to or 'nowhere yet'}.", _ohms_to_expect(wire), ""
 
@@ -125,27 +155,41 @@ def _ohms_to_expect(wire: Wire) -> str:
 
 
 def _power(rig: Rig) -> Iterator[Line]:
-    source = rig.board_from if rig.board_from != "USB" else "USB from a charger or a hub, not the laptop itself"
-    yield ("First without the parts: unplug what can be unplugged, power the board alone.", "nothing warm, nothing smells",
-           f"Power from {source}. Off at once when something warms.")  # fmt: skip
+    source = (
+        rig.board_from if rig.board_from != "USB" else "USB from a charger or a hub, not the laptop itself"
+    )
+    yield (
+        "First without the parts: unplug what can be unplugged, power the board alone.",
+        "nothing warm, nothing smells",
+        f"Power from {source}. Off at once when something warms.",
+    )
     for rail in rig.board.rails:
         if rail.volts > 0:
             yield f"{rail.name} rail to ground.", _span(rail.volts), ""
     for one in rig.supplies:
         yield f"{one.name} to ground.", f"{one.volts * 0.85:.1f} to {one.most_v:.1f}\u2009V", ""
-    yield "Off. Parts back in, one after the other; after each, power on and measure at the part itself.", "", ""
+    yield (
+        "Off. Parts back in, one after the other; after each, power on and measure at the part itself.",
+        "",
+        "",
+    )
     for wire, _ in power_pins(rig, Role.SUPPLY):
         volts = volts_at(rig, end_of(rig, wire))
         if volts is not None:
-            expect = _span(volts[0]) if volts[0] == volts[1] else f"{volts[0] * 0.85:.1f} to {volts[1]:.1f}\u2009V"
+            expect = (
+                _span(volts[0]) if volts[0] == volts[1] else f"{volts[0] * 0.85:.1f} to {volts[1]:.1f}\u2009V"
+            )
             yield f"{signal_name(rig, wire)} to ground.", expect, ""
     for wire in signal_wires(rig):
         yield from _at_signal(rig, wire)
     spinning = [one.name for one in rig.fitted if any("motor" in p.name for p in part_of(one).pins)]
     if spinning:
-        yield (f"Wheels off the ground, {' and '.join(spinning)} at the lowest speed, both ways.", "turns, nothing warm",
-               "Keep fingers, hair and sleeves away from what spins. On roads and paths local rules apply: ask who knows "
-               "them before the first drive.")  # fmt: skip
+        yield (
+            f"Wheels off the ground, {' and '.join(spinning)} at the lowest speed, both ways.",
+            "turns, nothing warm",
+            "Keep fingers, hair and sleeves away from what spins. On roads and paths local rules apply: "
+            "ask who knows them before the first drive.",
+        )
 
 
 def _span(volts: float) -> str:
@@ -177,20 +221,37 @@ def _at_signal(rig: Rig, wire: Wire) -> Iterator[Line]:
     elif spec.role is Role.OUTPUT and supply is not None:
         most = source_v(rig, wire, spec) or 0.0
         if wire.divider is not None:
-            tap = electrical.divider(most, wire.divider.top_ohm, wire.divider.bottom_ohm, wire.divider.tolerance_pct)
-            yield (f"{at} ({name}) with the wire's part end held at {most:g}\u2009V through 1 kΩ: the divider's level.",
-                   f"{tap.vout_min_v:.2f} to {tap.vout_max_v:.2f}\u2009V", "")  # fmt: skip
+            tap = electrical.divider(
+                most, wire.divider.top_ohm, wire.divider.bottom_ohm, wire.divider.tolerance_pct
+            )
+            yield (
+                f"{at} ({name}) with the wire's part end held at {most:g}\u2009V through 1 kΩ: the "
+                "divider's level.",
+                f"{tap.vout_min_v:.2f} to {tap.vout_max_v:.2f}\u2009V",
+                "",
+            )
         else:
-            yield f"{at} ({name}).", f"near 0 or near {most:g}\u2009V, never above {rig.board.limit_v:g}\u2009V", ""
+            yield (
+                f"{at} ({name}).",
+                f"near 0 or near {most:g}\u2009V, never above {rig.board.limit_v:g}\u2009V",
+                "",
+            )
     elif spec.lamp is not None and wire.series is not None:
         ma = 1000.0 * max(rig.board.logic_v - spec.lamp.forward_v, 0.0) / wire.series.ohms
-        yield (f"{name}: the {at} end of its wire to {rig.board.logic_v:g}\u2009V for a moment, it lights.",
-               f"{spec.lamp.forward_v:g}\u2009V across the lamp, {ma:.0f}\u2009mA", "")  # fmt: skip
+        yield (
+            f"{name}: the {at} end of its wire to {rig.board.logic_v:g}\u2009V for a moment, it lights.",
+            f"{spec.lamp.forward_v:g}\u2009V across the lamp, {ma:.0f}\u2009mA",
+            "",
+        )
     elif spec.service == "servo":
         yield f"{name}: linkage off, the horn free to turn.", "no twitch that does not stop", ""
 
 
 def _second(rig: Rig) -> Iterator[Line]:
     wires = len(rig.wires)
-    yield (f"Somebody else went through all {wires} wires with the schedule, from the part to the board and back, before first "
-           "power: nobody sees their own mistakes.", "", "")  # fmt: skip
+    yield (
+        f"Somebody else went through all {wires} wires with the schedule, from the part to the board and "
+        "back, before first power: nobody sees their own mistakes.",
+        "",
+        "",
+    )

@@ -1,5 +1,5 @@
-"""All wiring checks of a rig: each finding is a sentence with its numbers, on the wire it concerns, with a fix where there
-is one."""
+"""All wiring checks of a rig: each finding is a sentence with its numbers, on the wire it concerns, with a
+fix where there is one."""
 
 from __future__ import annotations
 
@@ -21,20 +21,28 @@ MOST_MENDS = 60  # a rig has fewer wires than this; a fix that undoes another mu
 def check(rig: Rig, measured: Mapping[str, Values] | None = None) -> Report:
     """Check a whole rig.
 
-    Parameters: rig; measured, constants of its sensors as they stand, by sensor, where they are at hand (without them the
-    usual ones and the rig's own record are taken). Returns: Report, faults first.
+    Parameters: rig; measured, constants of its sensors as they stand, by sensor, where they are at hand
+    (without them the usual ones and the rig's own record are taken). Returns: Report, faults first.
     """
     rig, known = complete(rig), measured or {}
     anew = signals.Anew(rig)
     results: list[Result] = [
-        *signals.check_doubled(rig), *power.check_budgets(rig), *power.check_supply_grounds(rig), *power.check_pins(rig),
-        *signals.check_timers(rig), *signals.check_bus(rig),
-    ]  # fmt: skip
+        *signals.check_doubled(rig),
+        *power.check_budgets(rig),
+        *power.check_supply_grounds(rig),
+        *power.check_pins(rig),
+        *signals.check_timers(rig),
+        *signals.check_bus(rig),
+    ]
     for wire in rig.wires:
         results += _wire(rig, wire, part_of(rig.part(wire.sensor)).pin(wire.pin), anew)
     for one in rig.fitted:
         results += [*analogue.check_load(rig, one.id), *_remarks(rig, one.id)]
-    results += [*power.check_back_feed(rig), *geometry.check_beams(rig, known), *geometry.check_line(rig, known)]
+    results += [
+        *power.check_back_feed(rig),
+        *geometry.check_beams(rig, known),
+        *geometry.check_line(rig, known),
+    ]
     findings = sorted((r for r in results if isinstance(r, Finding)), key=lambda f: f.severity != "fault")
     return Report(tuple(findings), tuple(r for r in results if isinstance(r, Assurance)))
 
@@ -66,11 +74,17 @@ def _jitter(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
     """A general-purpose computer times an echo badly in a program of its own."""
     if rig.board.jitter_us >= 20 and spec.shortest_us is not None and "capture" in spec.needs:
         off_mm = 0.343 * rig.board.jitter_us / 2
-        yield Finding("echo-jitter", "hint", wire.sensor, wire.pin,
-                      f"A program on this board times an edge about {rig.board.jitter_us:g} µs early or late: {off_mm:.0f} mm of an "
-                      "echo's way. The kernel's own time stamps, which the watch program takes, are better; a small board "
-                      "beside it is best.", f"±{off_mm:.0f} mm from timing",
-                      {"jitter_us": rig.board.jitter_us, "off_mm": off_mm})  # fmt: skip
+        yield Finding(
+            "echo-jitter",
+            "hint",
+            wire.sensor,
+            wire.pin,
+            f"A program on this board times an edge about {rig.board.jitter_us:g} µs early or late: "
+            f"{off_mm:.0f} mm of an echo's way. The kernel's own time stamps, which the watch program "
+            "takes, are better; a small board beside it is best.",
+            f"±{off_mm:.0f} mm from timing",
+            {"jitter_us": rig.board.jitter_us, "off_mm": off_mm},
+        )
 
 
 def _remarks(rig: Rig, part_id: str) -> Iterator[Result]:
@@ -78,14 +92,21 @@ def _remarks(rig: Rig, part_id: str) -> Iterator[Result]:
     for remark in part_of(one).remarks:
         yield Finding("part", "hint", part_id, "", remark, "look at the part")
     if isinstance(one, Output) and one.kind == "motor-driver":
-        yield Finding("motor-noise", "hint", part_id, "motor supply",
-                      "Motors disturb readings: 100 nF across each motor, a bulk capacitor at the driver, grounds joined at one "
-                      "point, motor leads twisted. Then look whether everything still reads well with the motors running.",
-                      "motor noise")  # fmt: skip
+        yield Finding(
+            "motor-noise",
+            "hint",
+            part_id,
+            "motor supply",
+            "Motors disturb readings: 100 nF across each motor, a bulk capacitor at the driver, grounds "
+            "joined at one point, motor leads twisted. Then look whether everything still reads well with "
+            "the motors running.",
+            "motor noise",
+        )
 
 
 def mend(rig: Rig, kind_id: str, part_id: str, pin: str) -> tuple[Rig, str]:
-    """The rig with the fix of one finding applied, and what was done. Raises BadInput when there is no such fix."""
+    """The rig with the fix of one finding applied, and what was done. Raises BadInput when there is no such
+    fix."""
     for finding in check(rig).findings:
         if (finding.kind, finding.sensor, finding.pin) == (kind_id, part_id, pin) and finding.fix:
             return finding.fix.rig, finding.fix.sentence

@@ -7,8 +7,16 @@ from dataclasses import dataclass, field, replace
 from tickstone.core.rigs.rig import Rig, Wire
 
 NEAR = 1e-9
-HARMFUL = ("level-too-high", "supply", "supply-budget", "lamp-current", "pin-current", "pins-current", "fed-from-board",
-           "back-feed")  # fmt: skip
+HARMFUL = (
+    "level-too-high",
+    "supply",
+    "supply-budget",
+    "lamp-current",
+    "pin-current",
+    "pins-current",
+    "fed-from-board",
+    "back-feed",
+)
 
 
 @dataclass(frozen=True)

@@ -1,4 +1,5 @@
-"""What follows from where parts sit: lengths of wires, beams that meet or meet the floor, the line against the row."""
+"""What follows from where parts sit: lengths of wires, beams that meet or meet the floor, the line against
+the row."""
 
 from __future__ import annotations
 
@@ -26,7 +27,8 @@ def sensor_values(rig: Rig, sensor: Sensor, measured: Mapping[str, Values]) -> V
 
 
 def wire_length_mm(rig: Rig, wire: Wire) -> float:
-    """A length to cut a wire to, mm: along the frame from the board to the part, with its ends, in steps of 10 mm."""
+    """A length to cut a wire to, mm: along the frame from the board to the part, with its ends, in steps of
+    10 mm."""
     mount = rig.part(wire.sensor).mount
     if mount is None:
         return UNPLACED_MM
@@ -50,11 +52,17 @@ def _floor(rig: Rig, one: Sensor, measured: Mapping[str, Values]) -> Iterator[Re
     height, cone, reach = values["height"].value, values["cone"].value, values["farthest"].value
     meets = ranging.floor_from_mm(height, cone)
     if meets < NEAR_FLOOR * reach:
-        yield Finding("floor-strike", "hint", one.id, "",
-                      f"{one.name} sits {height:.0f} mm high: its {cone:g}° beam meets the floor from {meets:.0f} mm on. A rough "
-                      f"floor answers from there; set its farthest to {meets:.0f} mm, mount it higher, or tip it up.",
-                      f"sees the floor past {meets:.0f} mm",
-                      {"height_mm": height, "cone_deg": cone, "floor_from_mm": meets})  # fmt: skip
+        yield Finding(
+            "floor-strike",
+            "hint",
+            one.id,
+            "",
+            f"{one.name} sits {height:.0f} mm high: its {cone:g}° beam meets the floor from "
+            f"{meets:.0f} mm on. A rough floor answers from there; set its farthest to "
+            f"{meets:.0f} mm, mount it higher, or tip it up.",
+            f"sees the floor past {meets:.0f} mm",
+            {"height_mm": height, "cone_deg": cone, "floor_from_mm": meets},
+        )
     else:
         yield Assurance("floor-strike", one.id, f"meets the floor only past {meets:.0f} mm")
 
@@ -64,13 +72,22 @@ def _crosstalk(rig: Rig, one: Sensor, other: Sensor, measured: Mapping[str, Valu
     if a is None or b is None:
         return
     turned = abs((a.heading_deg - b.heading_deg + 180.0) % 360.0 - 180.0)
-    cones = (sensor_values(rig, one, measured)["cone"].value + sensor_values(rig, other, measured)["cone"].value) / 2
+    cones = (
+        sensor_values(rig, one, measured)["cone"].value + sensor_values(rig, other, measured)["cone"].value
+    ) / 2
     apart = math.hypot(a.x_mm - b.x_mm, a.y_mm - b.y_mm)
     if turned <= cones:
-        yield Finding("crosstalk", "hint", other.id, "",
-                      f"{one.name} and {other.name} look {turned:.0f}° apart with beams of {cones:g}°, {apart:.0f} mm from each "
-                      "other: each hears the other's ping. Let them fire in turn, as the watch program does.",
-                      f"hears {one.name}", {"turned_deg": turned, "beam_deg": cones, "apart_mm": apart})  # fmt: skip
+        yield Finding(
+            "crosstalk",
+            "hint",
+            other.id,
+            "",
+            f"{one.name} and {other.name} look {turned:.0f}° apart with beams of "
+            f"{cones:g}°, {apart:.0f} mm from each other: each hears the other's ping. Let "
+            "them fire in turn, as the watch program does.",
+            f"hears {one.name}",
+            {"turned_deg": turned, "beam_deg": cones, "apart_mm": apart},
+        )
 
 
 def check_line(rig: Rig, measured: Mapping[str, Values]) -> Iterator[Result]:
@@ -83,14 +100,28 @@ def check_line(rig: Rig, measured: Mapping[str, Values]) -> Iterator[Result]:
         pitch, row = values["pitch"].value, values["pitch"].value * (values["sensors"].value - 1)
         numbers = {"line_mm": width, "pitch_mm": pitch, "row_mm": row}
         if width < pitch:
-            yield Finding("line-width", "hint", one.id, "",
-                          f"The line is {width:g} mm wide and the sensors of {one.name} sit {pitch:g} mm apart: between two of them "
-                          f"the line is seen by none. Take tape of {math.ceil(pitch)} mm or more, or set them closer.",
-                          f"line {width:g} mm, pitch {pitch:g} mm", numbers)  # fmt: skip
+            yield Finding(
+                "line-width",
+                "hint",
+                one.id,
+                "",
+                f"The line is {width:g} mm wide and the sensors of {one.name} sit {pitch:g} mm apart: "
+                f"between two of them the line is seen by none. Take tape of {math.ceil(pitch)} mm or more, "
+                "or set them closer.",
+                f"line {width:g} mm, pitch {pitch:g} mm",
+                numbers,
+            )
         elif width > row:
-            yield Finding("line-width", "hint", one.id, "",
-                          f"The line is {width:g} mm wide, wider than the whole row of {one.name} ({row:g} mm): its edges cannot be "
-                          "told.", f"line {width:g} mm, row {row:g} mm", numbers)  # fmt: skip
+            yield Finding(
+                "line-width",
+                "hint",
+                one.id,
+                "",
+                f"The line is {width:g} mm wide, wider than the whole row of {one.name} ({row:g} mm): its "
+                "edges cannot be told.",
+                f"line {width:g} mm, row {row:g} mm",
+                numbers,
+            )
         else:
             yield Assurance("line-width", one.id, f"line {width:g} mm over a pitch of {pitch:g} mm")
 
@@ -104,11 +135,24 @@ def check_possible(rig: Rig) -> list[tuple[str, str]]:
         if size is not None and not 0 < size <= 100_000:
             found.append((f"geometry.{name}", f"{name} must be above 0 and at most 100 m, not {size:g} mm."))
     if sizes.track_mm is not None and sizes.width_mm is not None and sizes.track_mm > 2 * sizes.width_mm:
-        found.append(("geometry.track_mm",
-                      f"The track of {sizes.track_mm:g} mm does not go with a vehicle {sizes.width_mm:g} mm wide."))  # fmt: skip
-    if sizes.front_mm is not None and sizes.length_mm is not None and not 0 <= sizes.front_mm <= sizes.length_mm:
-        found.append(("geometry.front_mm",
-                      f"The bumper cannot be {sizes.front_mm:g} mm before the axle of a vehicle {sizes.length_mm:g} mm long."))  # fmt: skip
+        found.append(
+            (
+                "geometry.track_mm",
+                f"The track of {sizes.track_mm:g} mm does not go with a vehicle {sizes.width_mm:g} mm wide.",
+            )
+        )
+    if (
+        sizes.front_mm is not None
+        and sizes.length_mm is not None
+        and not 0 <= sizes.front_mm <= sizes.length_mm
+    ):
+        found.append(
+            (
+                "geometry.front_mm",
+                f"The bumper cannot be {sizes.front_mm:g} mm before the axle of a vehicle "
+                f"{sizes.length_mm:g} mm long.",
+            )
+        )
     for part in rig.fitted:
         found += _mount_faults(part)
     return found
@@ -125,9 +169,17 @@ def _mount_faults(part: Fitted) -> list[tuple[str, str]]:
         if abs(getattr(mount, name)) > FARTHEST_MM:
             found.append((f"{part.id}.mount.{name}", f"{part.name}: {name} lies more than 100 m away."))
     if mount.height_mm is not None and not 0 <= mount.height_mm <= FARTHEST_MM:
-        found.append((f"{part.id}.mount.height_mm",
-                      f"{part.name}: height_mm must be from 0 to 100 m, not {mount.height_mm:g} mm."))  # fmt: skip
+        found.append(
+            (
+                f"{part.id}.mount.height_mm",
+                f"{part.name}: height_mm must be from 0 to 100 m, not {mount.height_mm:g} mm.",
+            )
+        )
     if not -360 <= mount.heading_deg <= 360:
-        found.append((f"{part.id}.mount.heading_deg",
-                      f"{part.name}: heading_deg must be from −360 to 360, not {mount.heading_deg:g}."))  # fmt: skip
+        found.append(
+            (
+                f"{part.id}.mount.heading_deg",
+                f"{part.name}: heading_deg must be from −360 to 360, not {mount.heading_deg:g}.",
+            )
+        )
     return found

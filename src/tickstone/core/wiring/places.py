@@ -1,4 +1,5 @@
-"""Where a wire may go: the board's pins with those that converters add, rails, supplies, and other parts' pins."""
+"""Where a wire may go: the board's pins with those that converters add, rails, supplies, and other parts'
+pins."""
 
 from __future__ import annotations
 
@@ -30,7 +31,8 @@ def neighbour(rig: Rig, to: str) -> Wire | None:
 
 
 def end_of(rig: Rig, wire: Wire) -> str:
-    """Where a wire ends up, following it from part to part; empty when it hangs free or goes round in a circle."""
+    """Where a wire ends up, following it from part to part; empty when it hangs free or goes round in a
+    circle."""
     seen: set[tuple[str, str]] = set()
     while (after := neighbour(rig, wire.to)) is not None:
         if (wire.sensor, wire.pin) in seen:
@@ -68,8 +70,8 @@ def own_supplies(rig: Rig, spec: PinSpec) -> list[str]:
 
 
 def supplies_for(rig: Rig, spec: PinSpec) -> list[str]:
-    """Rails and supplies that a supply pin can take, best first: one's own supply where it wants one, else the rail
-    nearest to the board's logic, so that levels fit."""
+    """Rails and supplies that a supply pin can take, best first: one's own supply where it wants one, else
+    the rail nearest to the board's logic, so that levels fit."""
     draw = spec.draw
     if draw is None:
         return []

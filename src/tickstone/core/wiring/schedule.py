@@ -17,8 +17,8 @@ from tickstone.errors import BadInput
 
 @dataclass(frozen=True)
 class ScheduleLine:
-    """One wire: from a part's pin (``sensor``, ``pin``) to a place, its colour, the length to cut it to (mm), and what is
-    in it. ``code`` is what the program calls the pin."""
+    """One wire: from a part's pin (``sensor``, ``pin``) to a place, its colour, the length to cut it to (mm),
+    and what is in it. ``code`` is what the program calls the pin."""
 
     sensor: str
     pin: str
@@ -48,10 +48,14 @@ def schedule(rig: Rig) -> tuple[ScheduleLine, ...]:
     for one in rig.supplies:
         if rig.board_from == one.name:
             lines.append(
-                ScheduleLine("", one.name, f"{one.name} plus", "the board's supply input", "", "red", UNPLACED_MM, "")
+                ScheduleLine(
+                    "", one.name, f"{one.name} plus", "the board's supply input", "", "red", UNPLACED_MM, ""
+                )
             )
         if one.grounded:
-            lines.append(ScheduleLine("", one.name, f"{one.name} minus", ground, "", "black", UNPLACED_MM, ""))
+            lines.append(
+                ScheduleLine("", one.name, f"{one.name} minus", ground, "", "black", UNPLACED_MM, "")
+            )
     return tuple(lines)
 
 
@@ -59,9 +63,15 @@ def _line(rig: Rig, wire: Wire) -> ScheduleLine:
     pin, other = pin_named(rig, wire.to), neighbour(rig, wire.to)
     end = f"{rig.part(other.sensor).name} {other.pin}" if other else wire.to or "nowhere yet"
     return ScheduleLine(
-        wire.sensor, wire.pin, f"{rig.part(wire.sensor).name} {wire.pin}", end, pin.code if pin else "", wire.colour,
-        wire_length_mm(rig, wire), part_in_wire(wire),
-    )  # fmt: skip
+        wire.sensor,
+        wire.pin,
+        f"{rig.part(wire.sensor).name} {wire.pin}",
+        end,
+        pin.code if pin else "",
+        wire.colour,
+        wire_length_mm(rig, wire),
+        part_in_wire(wire),
+    )
 
 
 def part_in_wire(wire: Wire) -> str:
@@ -69,8 +79,10 @@ def part_in_wire(wire: Wire) -> str:
     found = []
     if wire.divider is not None:
         one = wire.divider
-        found.append(f"{_banded(one.top_ohm, one.top_bands)} in line, {_banded(one.bottom_ohm, one.bottom_bands)} from "
-                     "the pin to ground")  # fmt: skip
+        found.append(
+            f"{_banded(one.top_ohm, one.top_bands)} in line, {_banded(one.bottom_ohm, one.bottom_bands)} "
+            "from the pin to ground"
+        )
     if wire.series is not None:
         found.append(f"{_banded(wire.series.ohms, wire.series.bands)} in line")
     if wire.pull_up is not None:
@@ -102,7 +114,9 @@ def parts_list(rig: Rig) -> tuple[PartLine, ...]:
         for ohms in _ohms_in(wire):
             counts[ohms] += 1
         if wire.series is not None and (lamp := pin_of(rig, wire).lamp) is not None:
-            found = electrical.led_resistor(rig.board.logic_v, lamp.forward_v, lamp.ma, resistor_ohm=wire.series.ohms)
+            found = electrical.led_resistor(
+                rig.board.logic_v, lamp.forward_v, lamp.ma, resistor_ohm=wire.series.ohms
+            )
             size = f"{found.rating_w:g}\u2009W" if found.rating_w else "over 1\u2009W"
             notes[wire.series.ohms] = (
                 f"{found.actual_ma:.1f}\u2009mA through a lamp, {found.power_mw:.0f}\u2009mW: {size}"
@@ -126,7 +140,9 @@ def parts_list(rig: Rig) -> tuple[PartLine, ...]:
         lengths[line.colour] += line.length_mm
         wires[line.colour] += 1
     lines += [
-        PartLine(wires[colour], f"{colour} wire", f"{lengths[colour] / 1000:.2f}\u2009m in all", note=WIRE_NOTE)
+        PartLine(
+            wires[colour], f"{colour} wire", f"{lengths[colour] / 1000:.2f}\u2009m in all", note=WIRE_NOTE
+        )
         for colour in lengths
     ]
     return tuple(lines)

@@ -44,11 +44,27 @@ def check_doubled(rig: Rig) -> Iterator[Result]:
             continue
         moved = first if pin_of(rig, wire).bus else wire  # the lines of a bus have nowhere else to go
         free = free_place(rig, moved)
-        fix = rewire(rig, f"Move to {free}", f"Move {signal_name(rig, moved)} to {free}, which is free.",
-                     replace(moved, to=free)) if free and free != moved.to else None  # fmt: skip
-        yield Finding("doubled-pin", "fault", wire.sensor, wire.pin,
-                      f"{signal_name(rig, first)} and {signal_name(rig, wire)} are both on {wire.to}: one pin, one wire.",
-                      f"two on {wire.to}", {}, fix)  # fmt: skip
+        fix = (
+            rewire(
+                rig,
+                f"Move to {free}",
+                f"Move {signal_name(rig, moved)} to {free}, which is free.",
+                replace(moved, to=free),
+            )
+            if free and free != moved.to
+            else None
+        )
+        yield Finding(
+            "doubled-pin",
+            "fault",
+            wire.sensor,
+            wire.pin,
+            f"{signal_name(rig, first)} and {signal_name(rig, wire)} are both on {wire.to}: "
+            "one pin, one wire.",
+            f"two on {wire.to}",
+            {},
+            fix,
+        )
 
 
 class Anew:
@@ -69,22 +85,45 @@ def check_place(rig: Rig, wire: Wire, spec: PinSpec, anew: Anew) -> Iterator[Res
     name, pin = rig.part(wire.sensor).name, pin_named(rig, wire.to)
     if pin is None:
         where = "on no pin" if not is_place(rig, wire.to) else f"on {wire.to}, which is no pin"
-        yield Finding("unwired", "fault", wire.sensor, wire.pin,
-                      f"The {wire.pin} of {name} is {where}.{_why_not(rig, wire, anew)}", "on no pin", {}, _move(rig, wire, anew))  # fmt: skip
+        yield Finding(
+            "unwired",
+            "fault",
+            wire.sensor,
+            wire.pin,
+            f"The {wire.pin} of {name} is {where}.{_why_not(rig, wire, anew)}",
+            "on no pin",
+            {},
+            _move(rig, wire, anew),
+        )
         return
     able = [need for need in spec.needs if need in pin.abilities]
     if not able:
         wants = " or ".join(ABLE[need] for need in spec.needs)
-        yield Finding("pin-ability", "fault", wire.sensor, wire.pin,
-                      f"{pin.name} cannot take the {wire.pin} of {name}: it needs {wants}.{_why_not(rig, wire, anew)}",
-                      f"{pin.name} is not {spec.needs[0]}", {}, _move(rig, wire, anew))  # fmt: skip
+        yield Finding(
+            "pin-ability",
+            "fault",
+            wire.sensor,
+            wire.pin,
+            f"{pin.name} cannot take the {wire.pin} of {name}: it needs {wants}.{_why_not(rig, wire, anew)}",
+            f"{pin.name} is not {spec.needs[0]}",
+            {},
+            _move(rig, wire, anew),
+        )
     elif spec.polled and able == [spec.needs[-1]] and rig.board.python != "linux":
         better = free_place(rig, wire)
         timed = pin_named(rig, better)
         fix = _move(rig, wire, anew) if timed and set(spec.needs[:-1]) & set(timed.abilities) else None
-        yield Finding("pin-ability", "hint", wire.sensor, wire.pin,
-                      f"{pin.name} can only be asked in a loop: the {wire.pin} of {name} is timed better on a pin with "
-                      f"{' or '.join(spec.needs[:-1])}.", f"{pin.name} is polled", {}, fix)  # fmt: skip
+        yield Finding(
+            "pin-ability",
+            "hint",
+            wire.sensor,
+            wire.pin,
+            f"{pin.name} can only be asked in a loop: the {wire.pin} of {name} is timed better on a pin with "
+            f"{' or '.join(spec.needs[:-1])}.",
+            f"{pin.name} is polled",
+            {},
+            fix,
+        )
     else:
         yield Assurance("pin-ability", wire.sensor, f"{wire.pin} on {pin.name}")
 
@@ -94,7 +133,7 @@ def _move(rig: Rig, wire: Wire, anew: Anew) -> Fix | None:
     if free:
         return rewire(
             rig, f"Move to {free}", f"Move {signal_name(rig, wire)} to {free}.", replace(wire, to=free)
-        )  # fmt: skip
+        )
     if anew.found.shortages:
         return _with_converter(rig, wire) if pin_of(rig, wire).analogue else None
     return Fix("Assign all pins anew", "Assign all pins anew: there is a way for every wire.", anew.found.rig)
@@ -138,15 +177,27 @@ def line_pf(rig: Rig, wire: Wire) -> float:
 
 
 def check_pull_up(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
-    """An output that only pulls low needs a pull-up: there, strong enough for the shortest pulse, not too strong."""
+    """An output that only pulls low needs a pull-up: there, strong enough for the shortest pulse, not too
+    strong."""
     name, part = rig.part(wire.sensor).name, wire.pull_up
     rail = rig.board.rail(part.rail) if part else None
     if (part is None or rail is None or rail.volts == 0) and spec.own_pull_up_ohm is None:
         new = pull_up(rig)
-        yield Finding("pull-up", "fault", wire.sensor, wire.pin,
-                      f"The {wire.pin} of {name} only pulls low: without a pull-up it never reads high.", "no pull-up", {},
-                      rewire(rig, "Put it in", f"Put {plain_ohms(new.ohms)} from {wire.pin} to {new.rail}.",
-                             replace(wire, pull_up=new)))  # fmt: skip
+        yield Finding(
+            "pull-up",
+            "fault",
+            wire.sensor,
+            wire.pin,
+            f"The {wire.pin} of {name} only pulls low: without a pull-up it never reads high.",
+            "no pull-up",
+            {},
+            rewire(
+                rig,
+                "Put it in",
+                f"Put {plain_ohms(new.ohms)} from {wire.pin} to {new.rail}.",
+                replace(wire, pull_up=new),
+            ),
+        )
         return
     both = [o for o in (part.ohms if part and rail else None, spec.own_pull_up_ohm) if o is not None]
     ohms = 1.0 / sum(1.0 / o for o in both)
@@ -157,17 +208,37 @@ def check_pull_up(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
     numbers = {"ohms": ohms, "rise_us": rise_us, "low_ma": found.low_ma}
     if spec.shortest_us is not None and rise_us > MOST_OF_PULSE * spec.shortest_us:
         right = _quicker(rig, wire, spec.shortest_us, volts)
-        yield Finding("pull-up-slow", "fault", wire.sensor, wire.pin,
-                      f"{plain_ohms(ohms)} lifts the {wire.pin} of {name} in {rise_us:.1f} µs; its shortest pulse is "
-                      f"{spec.shortest_us:g} µs.", f"rises in {rise_us:.1f} µs",
-                      numbers | {"shortest_us": spec.shortest_us}, right)  # fmt: skip
+        yield Finding(
+            "pull-up-slow",
+            "fault",
+            wire.sensor,
+            wire.pin,
+            f"{plain_ohms(ohms)} lifts the {wire.pin} of {name} in {rise_us:.1f} µs; its shortest pulse is "
+            f"{spec.shortest_us:g} µs.",
+            f"rises in {rise_us:.1f} µs",
+            numbers | {"shortest_us": spec.shortest_us},
+            right,
+        )
     elif found.low_ma > SINK_MA:
         new = pull_up(rig)
-        yield Finding("pull-up-strong", "hint", wire.sensor, wire.pin,
-                      f"Through {plain_ohms(ohms)} the {wire.pin} of {name} has to sink {found.low_ma:.1f} mA; many outputs "
-                      f"manage {SINK_MA:g} mA.", f"{found.low_ma:.1f} mA to sink", numbers,
-                      rewire(rig, f"Take {plain_ohms(new.ohms)}", f"Take {plain_ohms(new.ohms)} instead.",
-                             replace(wire, pull_up=new)) if part else None)  # fmt: skip
+        yield Finding(
+            "pull-up-strong",
+            "hint",
+            wire.sensor,
+            wire.pin,
+            f"Through {plain_ohms(ohms)} the {wire.pin} of {name} has to sink {found.low_ma:.1f} mA; many "
+            f"outputs manage {SINK_MA:g} mA.",
+            f"{found.low_ma:.1f} mA to sink",
+            numbers,
+            rewire(
+                rig,
+                f"Take {plain_ohms(new.ohms)}",
+                f"Take {plain_ohms(new.ohms)} instead.",
+                replace(wire, pull_up=new),
+            )
+            if part
+            else None,
+        )
     else:
         where = f"up to {part.rail} by {plain_ohms(part.ohms)}" if part else "up on its module"
         yield Assurance("pull-up", wire.sensor, f"{wire.pin} pulled {where}, rises in {rise_us:.1f} µs")
@@ -178,8 +249,12 @@ def _quicker(rig: Rig, wire: Wire, shortest_us: float, volts: float) -> Fix | No
         found = electrical.pull_up(ohms, line_pf(rig, wire) * 1e-12, volts)
         if found.rise_s * 1e6 <= MOST_OF_PULSE * shortest_us:
             new = pull_up(rig, ohms)
-            return rewire(rig, f"Take {plain_ohms(ohms)}", f"Take {plain_ohms(ohms)} from {wire.pin} to {new.rail}.",
-                          replace(wire, pull_up=new))  # fmt: skip
+            return rewire(
+                rig,
+                f"Take {plain_ohms(ohms)}",
+                f"Take {plain_ohms(ohms)} from {wire.pin} to {new.rail}.",
+                replace(wire, pull_up=new),
+            )
     return None
 
 
@@ -198,9 +273,17 @@ def check_timers(rig: Rig) -> Iterator[Result]:
             continue
         wire, how = next(((w, h) for w, h in found if h in ("capture", "pwm")), found[-1])
         other, other_how = next((w, h) for w, h in found if h != how)
-        yield Finding("timer-shared", "fault", wire.sensor, wire.pin,
-                      f"{signal_name(rig, wire)} ({how}) and {signal_name(rig, other)} ({other_how}) both want {timer}: one "
-                      "of them would stop working.", f"{timer} is wanted twice", {}, _off_timer(rig, wire, timer))  # fmt: skip
+        yield Finding(
+            "timer-shared",
+            "fault",
+            wire.sensor,
+            wire.pin,
+            f"{signal_name(rig, wire)} ({how}) and {signal_name(rig, other)} ({other_how}) both want "
+            f"{timer}: one of them would stop working.",
+            f"{timer} is wanted twice",
+            {},
+            _off_timer(rig, wire, timer),
+        )
 
 
 def _timed(spec: PinSpec, pin: Pin) -> str:
@@ -216,13 +299,18 @@ def _off_timer(rig: Rig, wire: Wire, timer: str) -> Fix | None:
     for need in pin_of(rig, wire).needs:
         for pin in rig.board.pins:
             if need in pin.abilities and pin.name not in taken and pin.timer != timer:
-                return rewire(rig, f"Move to {pin.name}", f"Move {signal_name(rig, wire)} to {pin.name}, off {timer}.",
-                              replace(wire, to=pin.name))  # fmt: skip
+                return rewire(
+                    rig,
+                    f"Move to {pin.name}",
+                    f"Move {signal_name(rig, wire)} to {pin.name}, off {timer}.",
+                    replace(wire, to=pin.name),
+                )
     return None
 
 
 def check_bus(rig: Rig) -> Iterator[Result]:
-    """The I2C bus: no two parts of one address, pull-ups there, to the lower supply, within the limits of UM10204."""
+    """The I2C bus: no two parts of one address, pull-ups there, to the lower supply, within the limits of
+    UM10204."""
     on_bus = [one for one in rig.fitted if part_of(one).address is not None]
     if not on_bus:
         return
@@ -234,10 +322,16 @@ def check_bus(rig: Rig) -> Iterator[Result]:
         if len(ids) < 2 or held >= len(ids) - 1:
             continue
         names = " and ".join(rig.part(i).name for i in ids)
-        yield Finding("i2c-address", "fault", ids[-1], "data",
-                      f"{names} share the bus address 0x{at:02x}: neither can be read. Change one by its address pin, or wire "
-                      "its shutdown pin, hold it there at start and give the other a new address.",
-                      f"0x{at:02x} twice", {"address": float(at)})  # fmt: skip
+        yield Finding(
+            "i2c-address",
+            "fault",
+            ids[-1],
+            "data",
+            f"{names} share the bus address 0x{at:02x}: neither can be read. Change one by its address pin, "
+            "or wire its shutdown pin, hold it there at start and give the other a new address.",
+            f"0x{at:02x} twice",
+            {"address": float(at)},
+        )
     for line in ("data", "clock"):
         yield from _bus_line(rig, [w for w in rig.wires if w.to and pin_of(rig, w).bus == f"i2c-{line}"])
     for one in on_bus:
@@ -253,40 +347,86 @@ def _bus_line(rig: Rig, wires: list[Wire]) -> Iterator[Result]:
     supply_v = rig.board.logic_v
     pf = PIN_PF + sum(EACH_ON_BUS_PF + PF_PER_M * wire_length_mm(rig, w) / 1000.0 for w in wires)
     new = pull_up(rig, 4700.0)
-    fix = rewire(rig, "Put it in", f"Put {plain_ohms(new.ohms)} from {name} to {new.rail}, once for the whole bus.",
-                 replace(first, pull_up=new))  # fmt: skip
+    fix = rewire(
+        rig,
+        "Put it in",
+        f"Put {plain_ohms(new.ohms)} from {name} to {new.rail}, once for the whole bus.",
+        replace(first, pull_up=new),
+    )
     if not known:
-        yield Finding("i2c-pull-up", "fault", first.sensor, first.pin,
-                      f"Nothing pulls the bus's {name} up: no part has a resistor of its own, and none is in the wire.",
-                      "no pull-up", {}, fix)  # fmt: skip
+        yield Finding(
+            "i2c-pull-up",
+            "fault",
+            first.sensor,
+            first.pin,
+            f"Nothing pulls the bus's {name} up: no part has a resistor of its own, and none is in the wire.",
+            "no pull-up",
+            {},
+            fix,
+        )
         return
     total = 1.0 / sum(1.0 / o for o in known)
     try:
         lowest, highest = electrical.i2c_pull_up_ohm(supply_v, pf)
     except BadInput as error:
-        yield Finding("i2c-pull-up", "fault", first.sensor, first.pin, f"The bus is too long: {error.message}", "bus too long",
-                      {"bus_pf": pf})  # fmt: skip
+        yield Finding(
+            "i2c-pull-up",
+            "fault",
+            first.sensor,
+            first.pin,
+            f"The bus is too long: {error.message}",
+            "bus too long",
+            {"bus_pf": pf},
+        )
         return
     numbers = {"ohms": total, "min_ohm": lowest, "max_ohm": highest, "bus_pf": pf}
     all_of_them, most = plain_ohms(round(total)), plain_ohms(float(f"{highest:.4g}"))
     if total > highest:
-        yield Finding("i2c-pull-up", "fault", first.sensor, first.pin,
-                      f"{all_of_them} in all pull the bus's {name} up; at {pf:.0f} pF it may be at most {most}.",
-                      f"{all_of_them} is too weak", numbers, fix)  # fmt: skip
+        yield Finding(
+            "i2c-pull-up",
+            "fault",
+            first.sensor,
+            first.pin,
+            f"{all_of_them} in all pull the bus's {name} up; at {pf:.0f} pF it may be at most {most}.",
+            f"{all_of_them} is too weak",
+            numbers,
+            fix,
+        )
     elif total < lowest:
-        yield Finding("i2c-pull-up", "hint", first.sensor, first.pin,
-                      f"{all_of_them} in all pull the bus's {name} up; less than {plain_ohms(round(lowest))} is "
-                      "more than a part must be able to pull down: take some off.", f"{all_of_them} is too strong",
-                      numbers)  # fmt: skip
+        yield Finding(
+            "i2c-pull-up",
+            "hint",
+            first.sensor,
+            first.pin,
+            f"{all_of_them} in all pull the bus's {name} up; less than {plain_ohms(round(lowest))} is "
+            "more than a part must be able to pull down: take some off.",
+            f"{all_of_them} is too strong",
+            numbers,
+        )
     else:
         yield Assurance("i2c-pull-up", first.sensor, f"bus {name} {all_of_them} of {most} at most")
     for wire in wires:
         rail = volts_at(rig, wire.pull_up.rail) if wire.pull_up else None
-        lower = min([supply_v] + [s[0] for w in wires if (s := supply_of(rig, w.sensor)) and pin_of(rig, w).bears_v])
+        lower = min(
+            [supply_v] + [s[0] for w in wires if (s := supply_of(rig, w.sensor)) and pin_of(rig, w).bears_v]
+        )
         if rail is not None and wire.pull_up is not None and rail[0] > lower + 0.2:
             right = next((r.name for r in rig.board.rails if abs(r.volts - lower) < 0.05 * lower), "")
-            yield Finding("i2c-pull-up", "fault", wire.sensor, wire.pin,
-                          f"The bus's {name} is pulled up to {rail[0]:g} V, but {lower:g} V parts hang on it: pull-ups go to the "
-                          "lower supply.", f"pulled to {rail[0]:g} V", {"pulled_v": rail[0], "lower_v": lower},
-                          rewire(rig, f"Take it to {right}", f"Take the pull-up of {name} to {right}.",
-                                 replace(wire, pull_up=replace(wire.pull_up, rail=right))) if right else None)  # fmt: skip
+            yield Finding(
+                "i2c-pull-up",
+                "fault",
+                wire.sensor,
+                wire.pin,
+                f"The bus's {name} is pulled up to {rail[0]:g} V, but {lower:g} V parts hang on it: "
+                "pull-ups go to the lower supply.",
+                f"pulled to {rail[0]:g} V",
+                {"pulled_v": rail[0], "lower_v": lower},
+                rewire(
+                    rig,
+                    f"Take it to {right}",
+                    f"Take the pull-up of {name} to {right}.",
+                    replace(wire, pull_up=replace(wire.pull_up, rail=right)),
+                )
+                if right
+                else None,
+            )

@@ -1,4 +1,5 @@
-"""A simulated part: its own copy of the truth, what it reads at a time, and what happens between two times."""
+"""A simulated part: its own copy of the truth, what it reads at a time, and what happens between two
+times."""
 
 from __future__ import annotations
 

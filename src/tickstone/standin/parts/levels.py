@@ -20,7 +20,9 @@ class Air(Part):
         self.offset = self.near("offset", 0.6)
 
     def sample(self) -> dict[str, float]:
-        return {"air": round(self.world.room("temperature_c") - self.offset + self.world.normal(AIR_NOISE_K), 1)}
+        return {
+            "air": round(self.world.room("temperature_c") - self.offset + self.world.normal(AIR_NOISE_K), 1)
+        }
 
     def truth(self) -> Mapping[str, float]:
         return {"air temperature": self.world.room("temperature_c")}
@@ -35,7 +37,9 @@ class AirAndHumidity(Air):
     own_hands = (Hand("humidity_pct", "Humidity", 62.0, 0.0, 100.0, 1.0, "%"),)
 
     def sample(self) -> dict[str, float]:
-        return super().sample() | {"humidity": float(round(self.hand("humidity_pct") + self.world.normal(0.4)))}
+        return super().sample() | {
+            "humidity": float(round(self.hand("humidity_pct") + self.world.normal(0.4)))
+        }
 
 
 class Battery(Part):

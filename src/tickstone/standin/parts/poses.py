@@ -38,7 +38,9 @@ class Pose(Part):
         nose = approach(self.nose, self.hand("nose_up_deg"), TURN_DEG_S * dt_s)
         left = approach(self.left, self.hand("left_up_deg"), TURN_DEG_S * dt_s)
         turning = self.hand("turns_deg_s")
-        self.rates = ((left - self.left) / dt_s, (self.nose - nose) / dt_s, turning) if dt_s > 0 else self.rates
+        self.rates = (
+            ((left - self.left) / dt_s, (self.nose - nose) / dt_s, turning) if dt_s > 0 else self.rates
+        )
         self.nose, self.left, self.heading = nose, left, self.heading + turning * dt_s
 
     def gravity(self) -> list[float]:
@@ -94,7 +96,9 @@ class Unit(Pose):
         for axis, g, offset, scale in zip(AXES, self.gravity(), self.offsets, self.scales, strict=True):
             read[axis] = _pinned((flip * g + offset) / scale * per_g)
         for axis, rate, bias, scale in zip(AXES, self.rates, self.biases, self.rate_scales, strict=True):
-            read[f"g{axis}"] = _pinned((rate / scale + bias + warm + self.world.normal(GYRO_NOISE_DPS)) * per_dps)
+            read[f"g{axis}"] = _pinned(
+                (rate / scale + bias + warm + self.world.normal(GYRO_NOISE_DPS)) * per_dps
+            )
         return read
 
     def span(self) -> tuple[float, float]:

@@ -29,7 +29,8 @@ def _hands(usual_mm: float) -> tuple[Hand, ...]:
 
 
 class Target(Part):
-    """What all rangers share: a target that lands as exactly as a hand can put it, and turns round at the bench's ends."""
+    """What all rangers share: a target that lands as exactly as a hand can put it, and turns round at the
+    bench's ends."""
 
     ends_mm = (150.0, 3500.0)
 
@@ -59,7 +60,9 @@ class Target(Part):
     def lost(self) -> float:
         """Probability that nothing comes back, by slant."""
         slant = self.hand("slant_deg")
-        return min(max((slant - SLANT_LOSES_FROM_DEG) / (SLANT_LOSES_ALL_DEG - SLANT_LOSES_FROM_DEG), 0.0), 1.0)
+        return min(
+            max((slant - SLANT_LOSES_FROM_DEG) / (SLANT_LOSES_ALL_DEG - SLANT_LOSES_FROM_DEG), 0.0), 1.0
+        )
 
 
 class Ultrasonic(Target):

@@ -17,7 +17,8 @@ MISSED = 0.2
 
 
 class Shaft(Part):
-    """Something that turns: ``turns`` rises with the speed that is set, which is reached at the acceleration that is set."""
+    """Something that turns: ``turns`` rises with the speed that is set, which is reached at the acceleration
+    that is set."""
 
     def make(self) -> None:
         self.turns = self.before = 0.0
@@ -66,7 +67,9 @@ class Marks(Shaft):
         super().make()
         self.marks = self.places(int(self.values[self.marks_by].value))
         gaps = [b - a for a, b in itertools.pairwise([*self.marks, self.marks[0] + 1.0])]
-        self.twice = sorted([*self.marks, *((m + g / 2) % 1.0 for m, g in zip(self.marks, gaps, strict=True))])
+        self.twice = sorted(
+            [*self.marks, *((m + g / 2) % 1.0 for m, g in zip(self.marks, gaps, strict=True))]
+        )
         first = gaps.index(max(gaps))
         self.made[self.marks_by] = float(len(gaps))
         self.made |= {f"gap_{i}": gap for i, gap in enumerate((*gaps[first:], *gaps[:first]), 1)}
@@ -221,7 +224,9 @@ class MotorHalls(Shaft):
         super().make()
         self.pairs = self.values["pole_pairs"].value
         self.order = motor_halls.SEQUENCES[str(int(self.values["scheme"].value))]
-        self.sectors = [(60.0 * i + (self.world.normal(self.placed_deg) if i else 0.0)) / 360.0 for i in range(6)]
+        self.sectors = [
+            (60.0 * i + (self.world.normal(self.placed_deg) if i else 0.0)) / 360.0 for i in range(6)
+        ]
         self.sector = 0
         off = [360.0 * at - 60.0 * i for i, at in enumerate(self.sectors)]
         changed = [self.order[i - 1] ^ self.order[i] for i in range(6)]

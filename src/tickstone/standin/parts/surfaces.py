@@ -115,8 +115,10 @@ class DigitalLine(Ground):
         if self.has("stuck") and self.told is not None:
             level = self.told
         if self.has("chatter") and self.world.chance(40.0 * (t1_s - t0_s)):
-            return [(t0_s + (t1_s - t0_s) * f, {"level": level if i % 2 else 1.0 - level})
-                    for i, f in enumerate((0.2, 0.4, 0.6, 0.8))]  # fmt: skip
+            return [
+                (t0_s + (t1_s - t0_s) * f, {"level": level if i % 2 else 1.0 - level})
+                for i, f in enumerate((0.2, 0.4, 0.6, 0.8))
+            ]
         if level == self.told:
             return []
         self.told = level

@@ -2,6 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, type Schemas, type Whole } from "../../api/client";
 import { keys } from "../../api/keys";
+import { renew } from "../../api/renew";
 import { say } from "../../hooks/notice";
 import { usePlace } from "../../hooks/place";
 import { FORGET } from "../../model/address";
@@ -38,7 +39,7 @@ export function useFiles() {
         if (sent.message) say({ text: `${file.name}: ${sent.message}`, tone: "fault" });
         continue;
       }
-      await queries.invalidateQueries({ queryKey: keys.files(slug) });
+      await renew(queries, keys.files(slug));
       place.go("watch", { ...FORGET, view: "import", file: String(sent.id) });
     }
   };

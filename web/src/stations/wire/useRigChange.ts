@@ -2,6 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { ask, Refused, type Rig, type Schemas } from "../../api/client";
 import { keys } from "../../api/keys";
+import { renew } from "../../api/renew";
 import { useAct } from "../../hooks/act";
 import { say } from "../../hooks/notice";
 import { usePlace } from "../../hooks/place";
@@ -18,15 +19,15 @@ export function useRigChange() {
     try {
       const rig = await ask(call);
       queries.setQueryData(keys.stored(place.rig.slug), rig);
-      await queries.invalidateQueries({ queryKey: keys.rig(place.rig.slug) });
-      await queries.invalidateQueries({ queryKey: keys.rigs });
+      await renew(queries, keys.rig(place.rig.slug));
+      await renew(queries, keys.rigs);
       setRefusal(null);
       say({ text: done, tone: "said", undo: () => void act.undoRig() });
       return rig;
     } catch (error) {
       const refused = error instanceof Refused ? error : new Refused("error", "", "Nothing was changed.");
       setRefusal(refused);
-      if (refused.code === "conflict") await queries.invalidateQueries({ queryKey: keys.rig(place.rig.slug) });
+      if (refused.code === "conflict") await renew(queries, keys.rig(place.rig.slug));
       return null;
     }
   };

@@ -1,4 +1,5 @@
-"""Air temperature sensors, three pins: a single data line that the sensor only pulls low; some tell humidity too."""
+"""Air temperature sensors, three pins: a single data line that the sensor only pulls low; some tell humidity
+too."""
 
 from __future__ import annotations
 
@@ -64,7 +65,9 @@ WORKING = Working(
     read=read,
     chains=_chains,
     spreads=lambda asked, values: (Spread("air", STEP_C / 12**0.5, "step of the reading"),),
-    inverse=Inverse(20.0, LOWEST_C, HIGHEST_C, lambda wanted, values, around: {"air": wanted - values["offset"].value}),
+    inverse=Inverse(
+        20.0, LOWEST_C, HIGHEST_C, lambda wanted, values, around: {"air": wanted - values["offset"].value}
+    ),
     causes={"offset": "offset of this sensor"},
 )
 
@@ -79,7 +82,9 @@ def words(moment: Moment, values: Values) -> str:
 
 
 def _part(chosen: Chosen) -> Part:
-    data = PinSpec("data", Role.OPEN, "white", ("digital",), own_pull_up_ohm=own_pull_up(chosen), shortest_us=10.0)
+    data = PinSpec(
+        "data", Role.OPEN, "white", ("digital",), own_pull_up_ohm=own_pull_up(chosen), shortest_us=10.0
+    )
     return Part((supply_pin(3.0, 5.5, 1.5), data, GROUND))
 
 
@@ -91,8 +96,8 @@ KIND = Kind(
     reads=lambda chosen: (SlotThermometer("air", "data"),),
     options=(ON_MODULE,),
     clues=(
-        "With the flat face towards you the legs are commonly ground, data, supply: confirm on the part's sheet, a "
-        "reversed supply destroys it.",
+        "With the flat face towards you the legs are commonly ground, data, supply: confirm on the part's "
+        "sheet, a reversed supply destroys it.",
     ),
     channels=(
         ChannelSpec(
@@ -109,7 +114,9 @@ KIND = Kind(
     ),
     quantity=Quantity("air temperature", "°C", 0.0, 40.0, digits=1),
     constants=(
-        ConstantSpec("offset", "offset", "K", 0.0, 0.5, "part sheet", -20, 20, "calibrate", Provenance.MEASURED),
+        ConstantSpec(
+            "offset", "offset", "K", 0.0, 0.5, "part sheet", -20, 20, "calibrate", Provenance.MEASURED
+        ),
     ),
     derived=(),
     reasons=REASONS,

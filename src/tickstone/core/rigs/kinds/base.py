@@ -18,8 +18,8 @@ Array = npt.NDArray[np.float64]
 
 @dataclass(frozen=True)
 class ChannelSpec:
-    """One raw signal: ``labels`` are the names it goes by in our own line format, ``called`` words that people's programs
-    have for it."""
+    """One raw signal: ``labels`` are the names it goes by in our own line format, ``called`` words that
+    people's programs have for it."""
 
     name: str
     label: str
@@ -44,8 +44,8 @@ MISSING = 3  # so many readings in a row that mean nothing are not passed over i
 
 @dataclass(frozen=True)
 class Converted:
-    """Converted readings: ``values`` is NaN where the reading means nothing at all; ``codes`` index the kind's reasons
-    (0 = fine)."""
+    """Converted readings: ``values`` is NaN where the reading means nothing at all; ``codes`` index the
+    kind's reasons (0 = fine)."""
 
     values: Array
     codes: npt.NDArray[np.int8]
@@ -63,8 +63,9 @@ class Converted:
 
 @dataclass(frozen=True)
 class Moment:
-    """A short stretch of converted readings up to now, for putting into words; times in seconds, rising. ``asked`` holds
-    the raw numbers behind them where they are at hand; ``age_s`` is how long ago the last one came."""
+    """A short stretch of converted readings up to now, for putting into words; times in seconds, rising.
+    ``asked`` holds the raw numbers behind them where they are at hand; ``age_s`` is how long ago the last one
+    came."""
 
     times_s: Array
     converted: Converted
@@ -74,7 +75,8 @@ class Moment:
 
 @dataclass(frozen=True)
 class Quantity:
-    """What a kind converts to: its name and unit (mm, °C …), the span it can have, and the decimals worth showing."""
+    """What a kind converts to: its name and unit (mm, °C …), the span it can have, and the decimals worth
+    showing."""
 
     name: str
     unit: str
@@ -87,9 +89,9 @@ class Quantity:
 class Ask:
     """A raw number that is typed, dragged, or taken from a reading: its span, and what it typically is.
 
-    ``logarithmic`` numbers are dragged by ratio; ``choices`` names the values 0, 1, … of one that is only ever those;
-    without one that is not ``needed`` the main result is there all the same. ``slide`` is the span that is dragged over,
-    where the whole one is more than a bench sees.
+    ``logarithmic`` numbers are dragged by ratio; ``choices`` names the values 0, 1, … of one that is only
+    ever those; without one that is not ``needed`` the main result is there all the same. ``slide`` is the
+    span that is dragged over, where the whole one is more than a bench sees.
     """
 
     name: str
@@ -128,7 +130,8 @@ class Chain:
 
 @dataclass(frozen=True)
 class Spread:
-    """What makes a raw number uncertain: the number's name, its standard uncertainty, and the cause in words."""
+    """What makes a raw number uncertain: the number's name, its standard uncertainty, and the cause in
+    words."""
 
     asked: str
     sd: float
@@ -137,7 +140,8 @@ class Spread:
 
 @dataclass(frozen=True)
 class Doubt:
-    """What makes a result uncertain beside its numbers: a standard uncertainty in the result's unit, the cause in words."""
+    """What makes a result uncertain beside its numbers: a standard uncertainty in the result's unit, the
+    cause in words."""
 
     sd: float
     cause: str
@@ -145,7 +149,8 @@ class Doubt:
 
 @dataclass(frozen=True)
 class Rule:
-    """What a rule of thumb would have said instead, in the quantity's unit, and when it is right (perhaps nothing)."""
+    """What a rule of thumb would have said instead, in the quantity's unit, and when it is right (perhaps
+    nothing)."""
 
     name: str
     value: float
@@ -154,8 +159,8 @@ class Rule:
 
 @dataclass(frozen=True)
 class Series:
-    """A further result of the same raw numbers: shape (n,), NaN where there is none. ``needs`` names the raw number it
-    cannot do without, where others can."""
+    """A further result of the same raw numbers: shape (n,), NaN where there is none. ``needs`` names the raw
+    number it cannot do without, where others can."""
 
     name: str
     label: str
@@ -167,7 +172,8 @@ class Series:
 
 @dataclass(frozen=True)
 class Inverse:
-    """The inverse question: which raw numbers would give a wanted result? ``solve`` raises BadInput for ``wanted``."""
+    """The inverse question: which raw numbers would give a wanted result? ``solve`` raises BadInput for
+    ``wanted``."""
 
     typical: float
     low: float
@@ -177,7 +183,8 @@ class Inverse:
 
 @dataclass(frozen=True)
 class Move:
-    """A sentence about how the result moves: when the number ``name`` (raw, or a constant) changes by ``step``."""
+    """A sentence about how the result moves: when the number ``name`` (raw, or a constant) changes by
+    ``step``."""
 
     name: str
     step: float
@@ -206,12 +213,13 @@ def as_they_are(
 class Working:
     """How a kind's raw numbers are worked into what they mean, for one reading and for a million.
 
-    ``read`` is the conversion; ``chains`` spells it out for one reading, main line last, in the same numbers. ``asked``
-    turns channels into the numbers that are asked for, where the two differ (edges into periods): it gets the channels,
-    the row times in µs (or None), the constants, and a notebook that it may keep from one block of rows to the next.
-    ``spreads`` are what makes the raw numbers uncertain, ``doubts`` what the model itself leaves out, for a result.
-    ``causes`` names the cause under which a constant's uncertainty is counted. ``bare`` names the results that hold for a
-    part of which nothing is known but its kind: further results by name, VALUE for the main one.
+    ``read`` is the conversion; ``chains`` spells it out for one reading, main line last, in the same numbers.
+    ``asked`` turns channels into the numbers that are asked for, where the two differ (edges into periods):
+    it gets the channels, the row times in µs (or None), the constants, and a notebook that it may keep from
+    one block of rows to the next. ``spreads`` are what makes the raw numbers uncertain, ``doubts`` what the
+    model itself leaves out, for a result. ``causes`` names the cause under which a constant's uncertainty is
+    counted. ``bare`` names the results that hold for a part of which nothing is known but its kind: further
+    results by name, VALUE for the main one.
     """
 
     asks: Callable[[Values], tuple[Ask, ...]]
@@ -225,7 +233,9 @@ class Working:
     inverse: Inverse | None = None
     causes: Mapping[str, str] = field(default_factory=dict)
     bare: tuple[str, ...] = (VALUE,)
-    asked: Callable[[Mapping[str, Array], Array | None, Values, dict[str, float]], Mapping[str, Array]] = as_they_are
+    asked: Callable[[Mapping[str, Array], Array | None, Values, dict[str, float]], Mapping[str, Array]] = (
+        as_they_are
+    )
 
 
 CARRY_US = 500_000.0  # programs that print a sensor a line go through a row much faster
@@ -270,7 +280,9 @@ class Kind:
     clues: tuple[str, ...] = ()  # how to tell its legs and its faces
     counted_by: str = ""  # the option that says how many of its channels it has
     instruments: tuple[str, ...] = ()  # at Watch: names of core.instruments
-    fades: Callable[[float, Values], float] | None = None  # the most it can be, so many seconds after the last pulse
+    fades: Callable[[float, Values], float] | None = (
+        None  # the most it can be, so many seconds after the last pulse
+    )
 
     @property
     def raw(self) -> ChannelSpec:
@@ -278,10 +290,15 @@ class Kind:
         return self.channels[0]
 
     def asked(
-        self, channels: Mapping[str, Array], times_us: Array | None, values: Values, notebook: dict[str, float]
+        self,
+        channels: Mapping[str, Array],
+        times_us: Array | None,
+        values: Values,
+        notebook: dict[str, float],
     ) -> Mapping[str, Array]:
-        """The raw numbers that are asked for, from rows of channels; ``notebook`` goes on from one block to the next. A
-        level that was told on a line of its own holds for the rows of its neighbours, for CARRY_US at most."""
+        """The raw numbers that are asked for, from rows of channels; ``notebook`` goes on from one block to
+        the next. A level that was told on a line of its own holds for the rows of its neighbours, for
+        CARRY_US at most."""
         forms = {channel.name: channel.form for channel in self.channels}
         if times_us is not None and len(channels) > 1:
             channels = {

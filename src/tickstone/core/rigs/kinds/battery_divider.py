@@ -73,7 +73,11 @@ def _chains(
 def _more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> tuple[Series, ...]:
     level = read(asked, values, around).values
     empty, full = values["empty"].value, values["full"].value
-    left = 100.0 * np.clip((level - empty) / (full - empty), 0.0, 1.0) if full > empty else np.full(level.shape, np.nan)
+    left = (
+        100.0 * np.clip((level - empty) / (full - empty), 0.0, 1.0)
+        if full > empty
+        else np.full(level.shape, np.nan)
+    )
     drain = 1e6 * level / (values["top"].value + values["bottom"].value)
     return (
         Series("level", "at the pin", "V", level / _ratio(values), 3),
@@ -111,9 +115,13 @@ def _part(chosen: Chosen) -> Part:
         "red",
         draw=Draw(0.5, 60.0, 1000 * 12.0 / (top + bottom), own=True, usual_v=7.4, full_v=8.4),
     )
-    middle = analogue_pin("middle", "orange", source_ohm=top * bottom / (top + bottom), share=bottom / (top + bottom))
-    return Part((supply, GROUND, middle),
-                pieces=(Piece(1, "top resistor", ohms=top), Piece(1, "bottom resistor", ohms=bottom)))  # fmt: skip
+    middle = analogue_pin(
+        "middle", "orange", source_ohm=top * bottom / (top + bottom), share=bottom / (top + bottom)
+    )
+    return Part(
+        (supply, GROUND, middle),
+        pieces=(Piece(1, "top resistor", ohms=top), Piece(1, "bottom resistor", ohms=bottom)),
+    )
 
 
 KIND = Kind(
@@ -127,17 +135,53 @@ KIND = Kind(
         OptionSpec("bottom_ohm", "bottom resistor", 10_000.0, unit="Ω", low=100, high=1e7),
     ),
     clues=("Red is the battery's plus: measure before you solder, plugs can be wired the other way round.",),
-    channels=(ChannelSpec("counts", "reading", "level", "counts", ("battery_adc", "bat_adc"), 0.0, 16_777_215.0,
-                          called=("battery", "bat", "batt", "vbat")),),
+    channels=(
+        ChannelSpec(
+            "counts",
+            "reading",
+            "level",
+            "counts",
+            ("battery_adc", "bat_adc"),
+            0.0,
+            16_777_215.0,
+            called=("battery", "bat", "batt", "vbat"),
+        ),
+    ),
     quantity=Quantity("battery", "V", 0.0, 30.0, digits=2),
     constants=(
-        ConstantSpec("top", "top resistor", "Ω", 10_000.0, 290.0, "5 % part", 1, 1e8, "wire", Provenance.MEASURED,
-                     ("convert",), told=by_option("top_ohm")),
-        ConstantSpec("bottom", "bottom resistor", "Ω", 10_000.0, 290.0, "5 % part", 1, 1e8, "wire", Provenance.MEASURED,
-                     ("convert",), told=by_option("bottom_ohm")),
+        ConstantSpec(
+            "top",
+            "top resistor",
+            "Ω",
+            10_000.0,
+            290.0,
+            "5 % part",
+            1,
+            1e8,
+            "wire",
+            Provenance.MEASURED,
+            ("convert",),
+            told=by_option("top_ohm"),
+        ),
+        ConstantSpec(
+            "bottom",
+            "bottom resistor",
+            "Ω",
+            10_000.0,
+            290.0,
+            "5 % part",
+            1,
+            1e8,
+            "wire",
+            Provenance.MEASURED,
+            ("convert",),
+            told=by_option("bottom_ohm"),
+        ),
         ConstantSpec("empty", "empty", "V", 6.4, None, "3.2 V a cell, under load", 0, 100, "decide"),
         ConstantSpec("full", "full", "V", 8.4, None, "4.2 V a cell", 0, 100, "decide", counts=False),
-        ConstantSpec("ratio", "divider", "", None, None, "", 1, 1000, "calibrate", Provenance.MEASURED, ("convert",)),
+        ConstantSpec(
+            "ratio", "divider", "", None, None, "", 1, 1000, "calibrate", Provenance.MEASURED, ("convert",)
+        ),
         *converter(2.0),
     ),
     derived=(),
@@ -157,4 +201,4 @@ KIND = Kind(
     words=words,
     procedures=("voltmeter", "filter"),
     cautions=("Lithium cells: never short them; charge them watched, as their maker says.",),
-)  # fmt: skip
+)

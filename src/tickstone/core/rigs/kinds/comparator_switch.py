@@ -1,4 +1,5 @@
-"""Infrared comparator switch with a trim screw: low when light comes back. With marks on a shaft, an optical tachometer."""
+"""Infrared comparator switch with a trim screw: low when light comes back. With marks on a shaft, an optical
+tachometer."""
 
 from __future__ import annotations
 
@@ -72,7 +73,11 @@ def _more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> t
 def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[Rule, ...]:
     rpm = US_PER_MINUTE / asked["period"] / values["marks"].value
     return (
-        *((Rule("one mark taken for all", rpm * values["marks"].value),) if values["marks"].value > 1 else ()),
+        *(
+            (Rule("one mark taken for all", rpm * values["marks"].value),)
+            if values["marks"].value > 1
+            else ()
+        ),
         Rule("both edges counted", rpm * 2),
         Rule("half the pulses missed", rpm / 2),
     )
@@ -104,16 +109,28 @@ def _fades(age_s: float, values: Values) -> float:
     return pulses.rpm_bound(age_s, values["marks"].value) if age_s > 0 else math.inf
 
 
-ACTIVE = question("active", "when light comes back", ("low", "its output goes low"), ("high", "its output goes high"),
-                  clue="Hold a pale card before it and look at its lamp or measure the output.")  # fmt: skip
-DRIVES = question("drives", "output", ("both", "driven, or pulled up on the module"), ("open", "open collector, bare"),
-                  clue="Pulls up by itself when a meter shows the supply at the open output.")  # fmt: skip
+ACTIVE = question(
+    "active",
+    "when light comes back",
+    ("low", "its output goes low"),
+    ("high", "its output goes high"),
+    clue="Hold a pale card before it and look at its lamp or measure the output.",
+)
+DRIVES = question(
+    "drives",
+    "output",
+    ("both", "driven, or pulled up on the module"),
+    ("open", "open collector, bare"),
+    clue="Pulls up by itself when a meter shows the supply at the open output.",
+)
 
 
 def _part(chosen: Chosen) -> Part:
     open_pin = chosen.says("drives", "open")
     role = Role.OPEN if open_pin else Role.OUTPUT
-    output = PinSpec("output", role, "white", ("interrupt", "capture", "digital"), polled=True, shortest_us=500.0)
+    output = PinSpec(
+        "output", role, "white", ("interrupt", "capture", "digital"), polled=True, shortest_us=500.0
+    )
     return Part((supply_pin(3.0, 5.5, 25.0), GROUND, output))
 
 
@@ -126,17 +143,50 @@ KIND = Kind(
     options=(ACTIVE, DRIVES),
     clues=("The clear lens sends, the dark one receives; the screw sets the switching distance.",),
     channels=(
-        ChannelSpec("edge", "falling edge", "edge", "µs", ("mark_edge_us", "tacho_edge_us"), 0.0, 9e15,
-                    called=("mark", "edge")),
-        ChannelSpec("level", "level", "level", "", ("switch", "mark_level"), 0.0, 1.0, called=("tacho", "switch")),
+        ChannelSpec(
+            "edge",
+            "falling edge",
+            "edge",
+            "µs",
+            ("mark_edge_us", "tacho_edge_us"),
+            0.0,
+            9e15,
+            called=("mark", "edge"),
+        ),
+        ChannelSpec(
+            "level", "level", "level", "", ("switch", "mark_level"), 0.0, 1.0, called=("tacho", "switch")
+        ),
     ),
     quantity=Quantity("rotation", "rpm", 0.0, 12_000.0),
     constants=(
-        ConstantSpec("marks", "marks per turn", "", 1.0, None, "count them", 1, 1000, "wire", shown_at=("convert",)),
-        ConstantSpec("tick", "timer step", "µs", 4.0, None, "usual for 8-bit boards", 0, 10_000, "convert",
-                     counts=False, told=by_board("tick_us")),
-        ConstantSpec("jitter", "jitter", "µs", 10.0, None, "edges of a mark", 0, 100_000, "calibrate",
-                     shown_at=("convert",)),
+        ConstantSpec(
+            "marks", "marks per turn", "", 1.0, None, "count them", 1, 1000, "wire", shown_at=("convert",)
+        ),
+        ConstantSpec(
+            "tick",
+            "timer step",
+            "µs",
+            4.0,
+            None,
+            "usual for 8-bit boards",
+            0,
+            10_000,
+            "convert",
+            counts=False,
+            told=by_board("tick_us"),
+        ),
+        ConstantSpec(
+            "jitter",
+            "jitter",
+            "µs",
+            10.0,
+            None,
+            "edges of a mark",
+            0,
+            100_000,
+            "calibrate",
+            shown_at=("convert",),
+        ),
         *GAPS,
         *TURNING,
         *TRIM,
@@ -153,7 +203,9 @@ KIND = Kind(
             Spread("period", values["tick"].value / 6**0.5, "timer step"),
             Spread("period", values["jitter"].value, "jitter of the marks"),
         ),
-        moves=lambda values: (Move("period", values["tick"].value, f"One timer step of {values['tick'].value:g} µs"),),
+        moves=lambda values: (
+            Move("period", values["tick"].value, f"One timer step of {values['tick'].value:g} µs"),
+        ),
         inverse=Inverse(3000.0, 0.0, 1e6, _period_at),
         asked=periods("edge", "level"),
     ),
@@ -165,4 +217,4 @@ KIND = Kind(
         "Spinning parts: guard them, and keep fingers, hair and sleeves away.",
         "Its lamp is infrared: do not look into it from near.",
     ),
-)  # fmt: skip
+)

@@ -58,8 +58,13 @@ def words(moment: Moment, values: Values) -> str:
     return "Over the line: dark." if found.values[-1] >= 0.5 else "Beside the line: pale."
 
 
-DARK = question("dark", "over black tape", ("high", "its output is high"), ("low", "its output is low"),
-                clue="Hold it over the tape and measure its output.")  # fmt: skip
+DARK = question(
+    "dark",
+    "over black tape",
+    ("high", "its output is high"),
+    ("low", "its output is low"),
+    clue="Hold it over the tape and measure its output.",
+)
 
 
 def _part(chosen: Chosen) -> Part:
@@ -77,8 +82,20 @@ KIND = Kind(
     channels=(ChannelSpec("level", "level", "level", "", ("line",), 0.0, 1.0, called=("line",)),),
     quantity=Quantity("darkness", "", 0.0, 1.0),
     constants=(
-        ConstantSpec("dark_level", "dark reads", "", 1.0, None, "common practice: white low, black high", 0, 1,
-                     "calibrate", Provenance.MEASURED, ("convert",), told=by_option("dark", {"high": 1.0, "low": 0.0})),
+        ConstantSpec(
+            "dark_level",
+            "dark reads",
+            "",
+            1.0,
+            None,
+            "common practice: white low, black high",
+            0,
+            1,
+            "calibrate",
+            Provenance.MEASURED,
+            ("convert",),
+            told=by_option("dark", {"high": 1.0, "low": 0.0}),
+        ),
     ),
     derived=(),
     reasons=REASONS,
@@ -87,4 +104,4 @@ KIND = Kind(
     ),
     words=words,
     procedures=("dark-level",),
-)  # fmt: skip
+)

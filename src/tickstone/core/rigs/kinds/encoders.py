@@ -1,4 +1,5 @@
-"""Encoders: one channel (reflective or slotted) counts transitions; two channels in quadrature tell the direction too."""
+"""Encoders: one channel (reflective or slotted) counts transitions; two channels in quadrature tell the
+direction too."""
 
 from __future__ import annotations
 
@@ -104,14 +105,35 @@ def _resolution(values: Values) -> tuple[float, float | None]:
 
 def _constants(steps: float, steps_source: str) -> tuple[ConstantSpec, ...]:
     return (
-        ConstantSpec("circumference", "circumference", "mm", 94.2, 0.9, UNMEASURED, 1, 20_000, "calibrate",
-                     Provenance.MEASURED, ("convert", "watch")),
-        ConstantSpec("steps", "steps per turn", "", steps, None, steps_source, 1, 1_000_000, "wire",
-                     shown_at=("convert", "watch")),
+        ConstantSpec(
+            "circumference",
+            "circumference",
+            "mm",
+            94.2,
+            0.9,
+            UNMEASURED,
+            1,
+            20_000,
+            "calibrate",
+            Provenance.MEASURED,
+            ("convert", "watch"),
+        ),
+        ConstantSpec(
+            "steps",
+            "steps per turn",
+            "",
+            steps,
+            None,
+            steps_source,
+            1,
+            1_000_000,
+            "wire",
+            shown_at=("convert", "watch"),
+        ),
         ConstantSpec("diameter", "nominal diameter", "mm", 30.0, None, SHEET, 1, 6000, "wire", counts=False),
         *DRIVE,
         *TURNING,
-    )  # fmt: skip
+    )
 
 
 WORKING = Working(
@@ -125,31 +147,50 @@ WORKING = Working(
     inverse=Inverse(300.0, -1e6, 1e6, _count_at),
     bare=("count",),
 )
-STEP = (DerivedSpec("step", "one step", "mm", "from circumference and steps", ("circumference", "steps"), _resolution),)
+STEP = (
+    DerivedSpec(
+        "step", "one step", "mm", "from circumference and steps", ("circumference", "steps"), _resolution
+    ),
+)
 
-READS = question("output", "its output", ("analogue", "a level: the program compares it"),
-                 ("digital", "on or off: it compares by itself"),
-                 clue="Turn the wheel slowly by hand with a meter on the output: does it glide or jump?")  # fmt: skip
+READS = question(
+    "output",
+    "its output",
+    ("analogue", "a level: the program compares it"),
+    ("digital", "on or off: it compares by itself"),
+    clue="Turn the wheel slowly by hand with a meter on the output: does it glide or jump?",
+)
 
 
 def _single(chosen: Chosen) -> Part:
     if chosen.says("output", "analogue"):
         output = analogue_pin("output", "white", source_ohm=10_000.0)
     else:
-        output = PinSpec("output", Role.OUTPUT, "white", ("interrupt", "digital"), polled=True, shortest_us=500.0)
+        output = PinSpec(
+            "output", Role.OUTPUT, "white", ("interrupt", "digital"), polled=True, shortest_us=500.0
+        )
     return Part((supply_pin(3.0, 5.5, 20.0), GROUND, output))
 
 
 def _two_channels(chosen: Chosen) -> Part:
-    return Part((
-        supply_pin(3.0, 5.5, 10.0),
-        GROUND,
-        *(
-            PinSpec(name, Role.OPEN, colour, ("interrupt", "digital"), polled=True, shortest_us=500.0,
-                    own_pull_up_ohm=own_pull_up(chosen))
-            for name, colour in (("a", "white"), ("b", "yellow"))
-        ),
-    ))  # fmt: skip
+    return Part(
+        (
+            supply_pin(3.0, 5.5, 10.0),
+            GROUND,
+            *(
+                PinSpec(
+                    name,
+                    Role.OPEN,
+                    colour,
+                    ("interrupt", "digital"),
+                    polled=True,
+                    shortest_us=500.0,
+                    own_pull_up_ohm=own_pull_up(chosen),
+                )
+                for name, colour in (("a", "white"), ("b", "yellow"))
+            ),
+        )
+    )
 
 
 SINGLE = Kind(

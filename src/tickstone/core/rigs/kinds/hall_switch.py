@@ -66,7 +66,9 @@ def _chains(
     asked: Mapping[str, float], values: Values, around: Surroundings
 ) -> tuple[tuple[Chain, ...], tuple[Term, ...]]:
     way = values["circumference"].value / values["magnets"].value
-    chain = Chain((term(values["circumference"]), term(values["magnets"], "÷")), result("way per pulse", way, "mm"))
+    chain = Chain(
+        (term(values["circumference"]), term(values["magnets"], "÷")), result("way per pulse", way, "mm")
+    )
     return (chain,), (result("way per pulse", way, "mm", ""), raw(PERIOD, asked, "÷"))
 
 
@@ -95,31 +97,50 @@ def _period_at(wanted_m_s: float, values: Values, around: Surroundings) -> Mappi
 
 def words(moment: Moment, values: Values) -> str:
     """What the wheel does; never a frozen last speed."""
-    return turning_words(moment, _fades(moment.age_s, values), stands_after_s(values), "m/s", 2, "Rolling", "Standing")
+    return turning_words(
+        moment, _fades(moment.age_s, values), stands_after_s(values), "m/s", 2, "Rolling", "Standing"
+    )
 
 
 def _fades(age_s: float, values: Values) -> float:
     """The most that the speed can be so long after the last pulse, m/s."""
     if age_s <= 0:
         return math.inf
-    return float(pulses.speed_m_s(pulses.rpm_bound(age_s, values["magnets"].value), values["circumference"].value))
+    return float(
+        pulses.speed_m_s(pulses.rpm_bound(age_s, values["magnets"].value), values["circumference"].value)
+    )
 
 
 ANSWERS = question(
-    "answers", "it is a", ("switch", "one-pole switch: off again when the magnet leaves"),
+    "answers",
+    "it is a",
+    ("switch", "one-pole switch: off again when the magnet leaves"),
     ("latch", "latch: waits for the other pole"),
     clue="Bring one face of a magnet near, then away: a latch stays on until the other face comes.",
-)  # fmt: skip
-SPAN = question("supply", "works from", ("3", "3 to 5.5 V"), ("4.5", "4.5 V and more"),
-                clue="The part's own sheet.")  # fmt: skip
+)
+SPAN = question(
+    "supply", "works from", ("3", "3 to 5.5 V"), ("4.5", "4.5 V and more"), clue="The part's own sheet."
+)
 SHORTEST_US = 1000.0  # a magnet 10 mm wide passes at 10 m/s
 
 
 def _part(chosen: Chosen) -> Part:
-    latch = ("A latch with one pole of magnet on the wheel switches once and stays: mount the magnets with faces "
-             "alternating.",) if chosen.says("answers", "latch") else ()  # fmt: skip
-    output = PinSpec("output", Role.OPEN, "yellow", ("interrupt",), shortest_us=SHORTEST_US,
-                     own_pull_up_ohm=own_pull_up(chosen))  # fmt: skip
+    latch = (
+        (
+            "A latch with one pole of magnet on the wheel switches once and stays: mount the magnets with "
+            "faces alternating.",
+        )
+        if chosen.says("answers", "latch")
+        else ()
+    )
+    output = PinSpec(
+        "output",
+        Role.OPEN,
+        "yellow",
+        ("interrupt",),
+        shortest_us=SHORTEST_US,
+        own_pull_up_ohm=own_pull_up(chosen),
+    )
     supply = supply_pin(3.0, 5.5, 5.0) if chosen.says("supply", "3") else supply_pin(4.5, 24.0, 5.0)
     return Part((supply, GROUND, output), remarks=latch)
 
@@ -131,29 +152,89 @@ KIND = Kind(
     part=_part,
     reads=lambda chosen: (Edges("edge", "output"),),
     options=(
-        OptionSpec("magnets", "magnets on the wheel", 1, low=1, high=100, whole=True), ANSWERS, SPAN, ON_MODULE,
+        OptionSpec("magnets", "magnets on the wheel", 1, low=1, high=100, whole=True),
+        ANSWERS,
+        SPAN,
+        ON_MODULE,
     ),
     clues=(
-        "With the print facing you the legs are commonly supply, ground, output: confirm on the part's own sheet, a "
-        "reversed supply destroys it.",
+        "With the print facing you the legs are commonly supply, ground, output: confirm on the part's own "
+        "sheet, a reversed supply destroys it.",
         "A one-pole switch answers one face of the magnet only: no reading? Turn the magnet over.",
     ),
     channels=(
-        ChannelSpec("edge", "falling edge", "edge", "µs", ("hall_edge_us",), 0.0, 9e15, called=("edge", "pulse")),
+        ChannelSpec(
+            "edge", "falling edge", "edge", "µs", ("hall_edge_us",), 0.0, 9e15, called=("edge", "pulse")
+        ),
         ChannelSpec("level", "level", "level", "", ("hall",), 0.0, 1.0, called=("hall", "magnet")),
     ),
     quantity=Quantity("speed", "m/s", 0.0, 10.0, digits=2),
     constants=(
-        ConstantSpec("circumference", "circumference", "mm", 1200.0, 12.0, UNMEASURED, 1, 20_000, "calibrate",
-                     Provenance.MEASURED, ("convert", "watch"), told=by_geometry("wheel_mm", math.pi)),
-        ConstantSpec("magnets", "magnets", "", 1.0, None, "count them", 1, 100, "wire", shown_at=("convert", "watch"),
-                     told=by_option("magnets")),
-        ConstantSpec("diameter", "nominal diameter", "mm", 380.0, None, SHEET, 1, 6000, "wire", counts=False,
-                     told=by_geometry("wheel_mm")),
-        ConstantSpec("tick", "timer step", "µs", 4.0, None, "usual for 8-bit boards", 0, 10_000, "convert",
-                     counts=False, told=by_board("tick_us")),
-        ConstantSpec("jitter", "jitter", "µs", 20.0, None, "one magnet against the next", 0, 100_000, "calibrate",
-                     counts=False),
+        ConstantSpec(
+            "circumference",
+            "circumference",
+            "mm",
+            1200.0,
+            12.0,
+            UNMEASURED,
+            1,
+            20_000,
+            "calibrate",
+            Provenance.MEASURED,
+            ("convert", "watch"),
+            told=by_geometry("wheel_mm", math.pi),
+        ),
+        ConstantSpec(
+            "magnets",
+            "magnets",
+            "",
+            1.0,
+            None,
+            "count them",
+            1,
+            100,
+            "wire",
+            shown_at=("convert", "watch"),
+            told=by_option("magnets"),
+        ),
+        ConstantSpec(
+            "diameter",
+            "nominal diameter",
+            "mm",
+            380.0,
+            None,
+            SHEET,
+            1,
+            6000,
+            "wire",
+            counts=False,
+            told=by_geometry("wheel_mm"),
+        ),
+        ConstantSpec(
+            "tick",
+            "timer step",
+            "µs",
+            4.0,
+            None,
+            "usual for 8-bit boards",
+            0,
+            10_000,
+            "convert",
+            counts=False,
+            told=by_board("tick_us"),
+        ),
+        ConstantSpec(
+            "jitter",
+            "jitter",
+            "µs",
+            20.0,
+            None,
+            "one magnet against the next",
+            0,
+            100_000,
+            "calibrate",
+            counts=False,
+        ),
         *DRIVE,
         *GAPS,
         *TURNING,
@@ -181,4 +262,4 @@ KIND = Kind(
     instruments=("trip",),
     fades=_fades,
     cautions=("Wheels off the ground for the first run; keep fingers and hair away.",),
-)  # fmt: skip
+)

@@ -1,4 +1,5 @@
-"""Accelerometers and the 6-axis inertial unit: counts to g and °/s, and the tilt they tell. x forward, y left, z up."""
+"""Accelerometers and the 6-axis inertial unit: counts to g and °/s, and the tilt they tell. x forward, y
+left, z up."""
 
 from __future__ import annotations
 
@@ -56,7 +57,11 @@ from tickstone.core.rigs.reading import Counts, Field, Registers
 
 AXES = inertial.AXES
 MOVING, CLIPPED = 1, 2
-REASONS = ("", "it moves, or is not calibrated: |a| is not 1 g", "an axis is pinned at an end, or has no reading")
+REASONS = (
+    "",
+    "it moves, or is not calibrated: |a| is not 1 g",
+    "an axis is pinned at an end, or has no reading",
+)
 Vector = tuple[Array, Array, Array]  # g, NaN = missing or pinned
 Axes = Callable[[Mapping[str, Array], Values], Vector]
 
@@ -133,7 +138,7 @@ def words(moment: Moment, values: Values) -> str:
     return f"{said[0].upper()}{said[1:]}.{moving}"
 
 
-# Analogue accelerometer -----------------------------------------------------------------------------------------------
+# Analogue accelerometer -------------------------------------------------------------------------------------
 
 
 def analogue_own_axes(asked: Mapping[str, Array], values: Values) -> Vector:
@@ -212,15 +217,52 @@ ANALOGUE = Kind(
     options=(REGULATOR,),
     clues=("The arrows on the print show +x and +y; z is up out of the print.",),
     channels=tuple(
-        ChannelSpec(axis, f"a {axis}", "level", "counts", (f"a{axis}_adc",), 0.0, 16_777_215.0,
-                    called=(f"a{axis}", f"acc_{axis}", f"accel_{axis}")) for axis in AXES
+        ChannelSpec(
+            axis,
+            f"a {axis}",
+            "level",
+            "counts",
+            (f"a{axis}_adc",),
+            0.0,
+            16_777_215.0,
+            called=(f"a{axis}", f"acc_{axis}", f"accel_{axis}"),
+        )
+        for axis in AXES
     ),
     quantity=Quantity("tilt", "°", 0.0, 180.0, digits=1),
     constants=(
-        *(ConstantSpec(f"zero_{axis}", f"{axis} at 0 g", "V", 1.65, 0.06, "half the supply", 0, 30, "calibrate",
-                       Provenance.MEASURED, ("convert",)) for axis in AXES),
-        *(ConstantSpec(f"per_g_{axis}", f"{axis} per g", "V/g", 0.33, 0.015, "common practice at 3.3 V", -10, 10,
-                       "calibrate", Provenance.MEASURED, ("convert",)) for axis in AXES),
+        *(
+            ConstantSpec(
+                f"zero_{axis}",
+                f"{axis} at 0 g",
+                "V",
+                1.65,
+                0.06,
+                "half the supply",
+                0,
+                30,
+                "calibrate",
+                Provenance.MEASURED,
+                ("convert",),
+            )
+            for axis in AXES
+        ),
+        *(
+            ConstantSpec(
+                f"per_g_{axis}",
+                f"{axis} per g",
+                "V/g",
+                0.33,
+                0.015,
+                "common practice at 3.3 V",
+                -10,
+                10,
+                "calibrate",
+                Provenance.MEASURED,
+                ("convert",),
+            )
+            for axis in AXES
+        ),
         *MOUNTED,
         *converter(1.0),
         *TILT,
@@ -247,10 +289,10 @@ ANALOGUE = Kind(
     procedures=("poses", "mounting", "level", "filter"),
     decisions=("tilt", "filter"),
     instruments=("level",),
-)  # fmt: skip
+)
 
 
-# 6-axis inertial unit -------------------------------------------------------------------------------------------------
+# 6-axis inertial unit ---------------------------------------------------------------------------------------
 
 FULL = 32_768.0
 GYRO = tuple(f"g{axis}" for axis in AXES)
@@ -260,7 +302,9 @@ def inertial_own_axes(asked: Mapping[str, Array], values: Values) -> Vector:
     """Counts to g along the part's own axes; NaN where pinned."""
     per_count = values["accel_range"].value / FULL
     x, y, z = (
-        np.where(np.abs(asked[axis] + 0.5) < FULL - 1, asked[axis], np.nan) * per_count * values[f"scale_{axis}"].value
+        np.where(np.abs(asked[axis] + 0.5) < FULL - 1, asked[axis], np.nan)
+        * per_count
+        * values[f"scale_{axis}"].value
         - values[f"offset_{axis}"].value
         for axis in AXES
     )
@@ -275,7 +319,10 @@ def own_rates(asked: Mapping[str, Array], values: Values) -> Vector:
     """Counts to °/s about the part's own axes, its bias taken off; NaN where pinned."""
     per_count = values["gyro_range"].value / FULL
     x, y, z = (
-        (np.where(np.abs(asked[name] + 0.5) < FULL - 1, asked[name], np.nan) * per_count - values[f"bias_{axis}"].value)
+        (
+            np.where(np.abs(asked[name] + 0.5) < FULL - 1, asked[name], np.nan) * per_count
+            - values[f"bias_{axis}"].value
+        )
         * values[f"rate_scale_{axis}"].value
         for name, axis in zip(GYRO, AXES, strict=True)
     )
@@ -308,15 +355,31 @@ def _inertial_chains(
     asks = _inertial_asks(values)
     full = Term("full", "full scale", FULL, "counts", "derived", None, "÷")
     chains = [
-        Chain((raw(ask, asked), term(values["accel_range"], "×"), full, term(values[f"scale_{ask.name}"], "×"),
-               term(values[f"offset_{ask.name}"], "−")), result(f"a {ask.name}", float(axis[0]), "g"))
+        Chain(
+            (
+                raw(ask, asked),
+                term(values["accel_range"], "×"),
+                full,
+                term(values[f"scale_{ask.name}"], "×"),
+                term(values[f"offset_{ask.name}"], "−"),
+            ),
+            result(f"a {ask.name}", float(axis[0]), "g"),
+        )
         for ask, axis in zip(asks[:3], own, strict=True)
-    ]  # fmt: skip
+    ]
     chains += [
-        Chain((raw(ask, asked, "("), term(values["gyro_range"], "×"), full, term(values[f"bias_{axis}"], "−"),
-               term(values[f"rate_scale_{axis}"], ") ×")), result(f"ω {axis}", float(rate[0]), "°/s"))
+        Chain(
+            (
+                raw(ask, asked, "("),
+                term(values["gyro_range"], "×"),
+                full,
+                term(values[f"bias_{axis}"], "−"),
+                term(values[f"rate_scale_{axis}"], ") ×"),
+            ),
+            result(f"ω {axis}", float(rate[0]), "°/s"),
+        )
         for ask, axis, rate in zip(asks[3:], AXES, rates, strict=True)
-    ]  # fmt: skip
+    ]
     return tuple(chains), _main_line(axes)
 
 
@@ -351,9 +414,15 @@ GYRO_CODES = {"250": 0, "500": 1, "1000": 2, "2000": 3}
 def _unit_reads(chosen: Chosen) -> tuple[Registers, ...]:
     """Registers as they usually are (from memory): hold them against the part's own sheet."""
     wake, gyro, accel = 0x6B, 0x1B, 0x1C
-    setup = ((wake, 0), (accel, ACCEL_CODES[str(chosen["accel"])] << 3), (gyro, GYRO_CODES[str(chosen["gyro"])] << 3))
-    fields = (*(Field(axis, 2 * i, signed=True) for i, axis in enumerate(AXES)),
-              *(Field(name, 8 + 2 * i, signed=True) for i, name in enumerate(GYRO)))  # fmt: skip
+    setup = (
+        (wake, 0),
+        (accel, ACCEL_CODES[str(chosen["accel"])] << 3),
+        (gyro, GYRO_CODES[str(chosen["gyro"])] << 3),
+    )
+    fields = (
+        *(Field(axis, 2 * i, signed=True) for i, axis in enumerate(AXES)),
+        *(Field(name, 8 + 2 * i, signed=True) for i, name in enumerate(GYRO)),
+    )
     return (Registers(setup, None, 0x3B, 14, fields, every_ms=20),)
 
 
@@ -366,35 +435,144 @@ UNIT = Kind(
     options=(
         REGULATOR,
         address(0x68),
-        question("accel", "accelerometer range", ("2", "±2 g"), ("4", "±4 g"), ("8", "±8 g"), ("16", "±16 g")),
-        question("gyro", "gyro range", ("250", "±250 °/s"), ("500", "±500 °/s"), ("1000", "±1000 °/s"),
-                 ("2000", "±2000 °/s")),
+        question(
+            "accel", "accelerometer range", ("2", "±2 g"), ("4", "±4 g"), ("8", "±8 g"), ("16", "±16 g")
+        ),
+        question(
+            "gyro",
+            "gyro range",
+            ("250", "±250 °/s"),
+            ("500", "±500 °/s"),
+            ("1000", "±1000 °/s"),
+            ("2000", "±2000 °/s"),
+        ),
     ),
     clues=("The arrows on the print show +x and +y; z is up out of the print.",),
     channels=(
-        *(ChannelSpec(axis, f"a {axis}", "level", "counts", (f"a{axis}",), -32_768.0, 32_767.0,
-                      called=(f"acc_{axis}", f"accel_{axis}", f"a{axis}_raw")) for axis in AXES),
-        *(ChannelSpec(f"g{axis}", f"ω {axis}", "level", "counts", (f"g{axis}",), -32_768.0, 32_767.0,
-                      called=(f"gyro_{axis}", f"gyr_{axis}", f"g{axis}_raw")) for axis in AXES),
+        *(
+            ChannelSpec(
+                axis,
+                f"a {axis}",
+                "level",
+                "counts",
+                (f"a{axis}",),
+                -32_768.0,
+                32_767.0,
+                called=(f"acc_{axis}", f"accel_{axis}", f"a{axis}_raw"),
+            )
+            for axis in AXES
+        ),
+        *(
+            ChannelSpec(
+                f"g{axis}",
+                f"ω {axis}",
+                "level",
+                "counts",
+                (f"g{axis}",),
+                -32_768.0,
+                32_767.0,
+                called=(f"gyro_{axis}", f"gyr_{axis}", f"g{axis}_raw"),
+            )
+            for axis in AXES
+        ),
     ),
     quantity=Quantity("tilt", "°", 0.0, 180.0, digits=1),
     constants=(
-        *(ConstantSpec(f"offset_{axis}", f"offset {axis}", "g", 0.0, 0.03, SHEET, -2, 2, "calibrate",
-                       Provenance.MEASURED, ("convert",)) for axis in AXES),
-        *(ConstantSpec(f"scale_{axis}", f"scale {axis}", "", 1.0, 0.015, SHEET, -2, 2, "calibrate",
-                       Provenance.MEASURED) for axis in AXES),
-        *(ConstantSpec(f"bias_{axis}", f"bias ω{axis}", "°/s", 0.0, 3.0, UNMEASURED, -100, 100, "calibrate",
-                       Provenance.MEASURED, ("convert",)) for axis in AXES),
-        *(ConstantSpec(f"rate_scale_{axis}", f"scale ω{axis}", "", 1.0, 0.015, SHEET, 0.5, 2, "calibrate",
-                       Provenance.MEASURED, counts=False) for axis in AXES),
+        *(
+            ConstantSpec(
+                f"offset_{axis}",
+                f"offset {axis}",
+                "g",
+                0.0,
+                0.03,
+                SHEET,
+                -2,
+                2,
+                "calibrate",
+                Provenance.MEASURED,
+                ("convert",),
+            )
+            for axis in AXES
+        ),
+        *(
+            ConstantSpec(
+                f"scale_{axis}",
+                f"scale {axis}",
+                "",
+                1.0,
+                0.015,
+                SHEET,
+                -2,
+                2,
+                "calibrate",
+                Provenance.MEASURED,
+            )
+            for axis in AXES
+        ),
+        *(
+            ConstantSpec(
+                f"bias_{axis}",
+                f"bias ω{axis}",
+                "°/s",
+                0.0,
+                3.0,
+                UNMEASURED,
+                -100,
+                100,
+                "calibrate",
+                Provenance.MEASURED,
+                ("convert",),
+            )
+            for axis in AXES
+        ),
+        *(
+            ConstantSpec(
+                f"rate_scale_{axis}",
+                f"scale ω{axis}",
+                "",
+                1.0,
+                0.015,
+                SHEET,
+                0.5,
+                2,
+                "calibrate",
+                Provenance.MEASURED,
+                counts=False,
+            )
+            for axis in AXES
+        ),
         ConstantSpec("rate_noise", "gyro noise", "°/√s", None, None, "", 0, 100, "calibrate", counts=False),
         ConstantSpec("rate_wander", "gyro wander", "°/s", None, None, "", 0, 100, "calibrate", counts=False),
         *MOUNTED,
-        ConstantSpec("accel_range", "accelerometer range", "g", 2.0, None, "as it wakes", 1, 64, "wire", shown_at=("convert",),
-                     told=by_option("accel")),
-        ConstantSpec("gyro_range", "gyro range", "°/s", 250.0, None, "as it wakes", 50, 10_000, "wire", shown_at=("convert",),
-                     told=by_option("gyro")),
-        ConstantSpec("noise", "noise", "counts", 60.0, None, "usual at rest", 0, 5000, "calibrate", counts=False),
+        ConstantSpec(
+            "accel_range",
+            "accelerometer range",
+            "g",
+            2.0,
+            None,
+            "as it wakes",
+            1,
+            64,
+            "wire",
+            shown_at=("convert",),
+            told=by_option("accel"),
+        ),
+        ConstantSpec(
+            "gyro_range",
+            "gyro range",
+            "°/s",
+            250.0,
+            None,
+            "as it wakes",
+            50,
+            10_000,
+            "wire",
+            shown_at=("convert",),
+            told=by_option("gyro"),
+        ),
+        ConstantSpec(
+            "noise", "noise", "counts", 60.0, None, "usual at rest", 0, 5000, "calibrate", counts=False
+        ),
         *TILT,
         *FILTER,
     ),
@@ -419,4 +597,4 @@ UNIT = Kind(
     procedures=("poses", "gyro-rest", "gyro-turn", "gyro-long", "mounting", "level", "filter"),
     decisions=("tilt", "filter"),
     instruments=("level", "angle"),
-)  # fmt: skip
+)

@@ -81,7 +81,8 @@ def _asks(values: Values) -> tuple[Ask, ...]:
 
 
 def darkness(asked: Mapping[str, Array], values: Values) -> Array:
-    """How dark each sensor sees the floor, 0 (its white) to 1 (its black), shape (n, sensors); NaN without a reading."""
+    """How dark each sensor sees the floor, 0 (its white) to 1 (its black), shape (n, sensors); NaN without a
+    reading."""
     names = _names(values)
     counts = np.stack([asked[name] for name in names], axis=-1)
     counts = np.where((counts >= 0) & (counts <= top_code(values)), counts, np.nan)
@@ -139,16 +140,21 @@ def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> 
 
 
 def _counts_at(wanted_mm: float, values: Values, around: Surroundings) -> Mapping[str, float]:
-    """A line as wide as the pitch, centred there: each sensor sees the share of it that lies within its own pitch."""
+    """A line as wide as the pitch, centred there: each sensor sees the share of it that lies within its own
+    pitch."""
     names, pitch = _names(values), values["pitch"].value
     places = (np.arange(len(names)) - (len(names) - 1) / 2) * pitch
     share = np.clip(1.0 - np.abs(places - wanted_mm) / pitch, 0.0, 1.0)
-    return {name: float(round(_mixed(values, name, float(one)))) for name, one in zip(names, share, strict=True)}
+    return {
+        name: float(round(_mixed(values, name, float(one)))) for name, one in zip(names, share, strict=True)
+    }
 
 
 def stands_astride(values: Values) -> bool:
     """Whether the row stands astride its line: nobody sees it while the vehicle is on its way."""
-    return line_row.astride(len(_names(values)), values["pitch"].value, values["tape"].value, values["aside"].value)
+    return line_row.astride(
+        len(_names(values)), values["pitch"].value, values["tape"].value, values["aside"].value
+    )
 
 
 def words(moment: Moment, values: Values) -> str:
@@ -170,7 +176,8 @@ def words(moment: Moment, values: Values) -> str:
 
 
 def _spreads(asked: Mapping[str, float], values: Values) -> tuple[Spread, ...]:
-    """Steps and noise of the converter; and where a sensor's own white or black is not measured, sensors of one row differ."""
+    """Steps and noise of the converter; and where a sensor's own white or black is not measured, sensors of
+    one row differ."""
     names = _names(values)
     dark = darkness({name: np.array([asked[name]]) for name in names}, values)[0]
     unequal = [
@@ -211,8 +218,16 @@ def _part(chosen: Chosen) -> Part:
     lamp_ma = 1000.0 * (LAMP_SUPPLY_V - LAMP_V[str(chosen["light"])]) / chosen.number("lamp_ohm")
     load, bare = chosen.number("load_ohm"), chosen.says("made", "bare")
     lamp = "infrared lamp" if chosen.says("light", "infrared") else "white lamp, clear"
-    pieces = (Piece(count, lamp), Piece(count, "phototransistor"), Piece(count, "load resistor", ohms=load),
-              Piece(count, "lamp resistor", ohms=chosen.number("lamp_ohm"))) if bare else ()  # fmt: skip
+    pieces = (
+        (
+            Piece(count, lamp),
+            Piece(count, "phototransistor"),
+            Piece(count, "load resistor", ohms=load),
+            Piece(count, "lamp resistor", ohms=chosen.number("lamp_ohm")),
+        )
+        if bare
+        else ()
+    )
     return Part(
         (
             supply_pin(3.0, 5.5, round(count * lamp_ma, 1)),
@@ -238,57 +253,211 @@ KIND = Kind(
     counted_by="count",
     options=(
         OptionSpec("count", "sensors in the row", 5, low=1, high=MOST, whole=True),
-        question("load", "load resistor", ("supply", "from supply to collector: pale reads low"),
-                 ("ground", "from emitter to ground: pale reads high"),
-                 clue="Hold it over white paper, then over black tape, and look which way the reading goes."),
+        question(
+            "load",
+            "load resistor",
+            ("supply", "from supply to collector: pale reads low"),
+            ("ground", "from emitter to ground: pale reads high"),
+            clue="Hold it over white paper, then over black tape, and look which way the reading goes.",
+        ),
         question("light", "light", ("infrared", "infrared"), ("visible", "visible, white")),
-        question("made", "made as", ("module", "a finished board"), ("bare", "single lamps and phototransistors")),
+        question(
+            "made", "made as", ("module", "a finished board"), ("bare", "single lamps and phototransistors")
+        ),
         OptionSpec("load_ohm", "load", 4700.0, unit="Ω", low=100, high=1e6),
         OptionSpec("lamp_ohm", "resistor of each lamp", 220.0, unit="Ω", low=22, high=100_000),
-        OptionSpec("pale_ma", "phototransistor gives on white", 0.6, unit="mA", low=0.001, high=100,
-                   clue="Measure the volts over the load on white, and divide by its ohms."),
+        OptionSpec(
+            "pale_ma",
+            "phototransistor gives on white",
+            0.6,
+            unit="mA",
+            low=0.001,
+            high=100,
+            clue="Measure the volts over the load on white, and divide by its ohms.",
+        ),
     ),
     clues=(
-        "A clear lamp and a phototransistor look alike: the small black square chip inside is the phototransistor, a lamp "
-        "looks yellowish inside; some phototransistors have a black daylight cap.",
+        "A clear lamp and a phototransistor look alike: the small black square chip inside is the "
+        "phototransistor, a lamp looks yellowish inside; some phototransistors have a black daylight cap.",
         "A dashed outline on the print means the part sits on the other side.",
         "Mark L and R on the module before it goes under the vehicle.",
     ),
     channels=tuple(
-        ChannelSpec(name, f"sensor {place}", "level", "counts", (f"line{place}_adc", f"{name}_adc"), 0.0, 16_777_215.0,
-                    called=(f"s{place}", f"sensor{place}", f"sensor_{place}", f"line{place}", f"ir{place}"))
+        ChannelSpec(
+            name,
+            f"sensor {place}",
+            "level",
+            "counts",
+            (f"line{place}_adc", f"{name}_adc"),
+            0.0,
+            16_777_215.0,
+            called=(f"s{place}", f"sensor{place}", f"sensor_{place}", f"line{place}", f"ir{place}"),
+        )
         for place, name in enumerate(NAMES, 1)
     ),
     quantity=Quantity("line", "mm", -100.0, 100.0, digits=1),
     constants=(
-        ConstantSpec("white", "white", "counts", 180.0, 30.0, "usual with the load at the supply", 0, 16_777_215,
-                     "calibrate", Provenance.MEASURED, ("convert",), told=_usual_counts(0.18, 0.74)),
-        ConstantSpec("black", "black", "counts", 760.0, 40.0, "usual with the load at the supply", 0, 16_777_215,
-                     "calibrate", Provenance.MEASURED, ("convert",), told=_usual_counts(0.74, 0.18)),
-        *(ConstantSpec(f"{what}_{name}", f"{what} {name}", "counts", None, None, "", 0, 16_777_215, "calibrate",
-                       Provenance.MEASURED) for what in ("white", "black") for name in NAMES),
-        ConstantSpec("pitch", "pitch", "mm", 12.0, 0.2, UNMEASURED, 0.5, 200, "wire", Provenance.MEASURED, ("convert",)),
-        ConstantSpec("spot", "spot", "mm", 8.0, 2.5, "what one sensor sees near the ground, common practice", 0.5, 100, "wire",
-                     Provenance.MEASURED, ("convert",), counts=False),
-        ConstantSpec("aside", "row stands left of the middle", "mm", 0.0, None, "in the vehicle's middle", -1000, 1000, "wire",
-                     Provenance.MEASURED, counts=False, told=by_mount("y_mm")),
-        ConstantSpec("sensors", "sensors", "", 5.0, None, "count them", 1, MOST, "wire", shown_at=("convert",),
-                     told=by_option("count")),
-        ConstantSpec("mark_threshold", "mark at", "counts", None, None, "", 0, 16_777_215, "calibrate", counts=False),
-        ConstantSpec("mark_hysteresis", "mark's band", "counts", None, None, "", 0, 16_777_215, "calibrate", counts=False),
+        ConstantSpec(
+            "white",
+            "white",
+            "counts",
+            180.0,
+            30.0,
+            "usual with the load at the supply",
+            0,
+            16_777_215,
+            "calibrate",
+            Provenance.MEASURED,
+            ("convert",),
+            told=_usual_counts(0.18, 0.74),
+        ),
+        ConstantSpec(
+            "black",
+            "black",
+            "counts",
+            760.0,
+            40.0,
+            "usual with the load at the supply",
+            0,
+            16_777_215,
+            "calibrate",
+            Provenance.MEASURED,
+            ("convert",),
+            told=_usual_counts(0.74, 0.18),
+        ),
+        *(
+            ConstantSpec(
+                f"{what}_{name}",
+                f"{what} {name}",
+                "counts",
+                None,
+                None,
+                "",
+                0,
+                16_777_215,
+                "calibrate",
+                Provenance.MEASURED,
+            )
+            for what in ("white", "black")
+            for name in NAMES
+        ),
+        ConstantSpec(
+            "pitch", "pitch", "mm", 12.0, 0.2, UNMEASURED, 0.5, 200, "wire", Provenance.MEASURED, ("convert",)
+        ),
+        ConstantSpec(
+            "spot",
+            "spot",
+            "mm",
+            8.0,
+            2.5,
+            "what one sensor sees near the ground, common practice",
+            0.5,
+            100,
+            "wire",
+            Provenance.MEASURED,
+            ("convert",),
+            counts=False,
+        ),
+        ConstantSpec(
+            "aside",
+            "row stands left of the middle",
+            "mm",
+            0.0,
+            None,
+            "in the vehicle's middle",
+            -1000,
+            1000,
+            "wire",
+            Provenance.MEASURED,
+            counts=False,
+            told=by_mount("y_mm"),
+        ),
+        ConstantSpec(
+            "sensors",
+            "sensors",
+            "",
+            5.0,
+            None,
+            "count them",
+            1,
+            MOST,
+            "wire",
+            shown_at=("convert",),
+            told=by_option("count"),
+        ),
+        ConstantSpec(
+            "mark_threshold", "mark at", "counts", None, None, "", 0, 16_777_215, "calibrate", counts=False
+        ),
+        ConstantSpec(
+            "mark_hysteresis",
+            "mark's band",
+            "counts",
+            None,
+            None,
+            "",
+            0,
+            16_777_215,
+            "calibrate",
+            counts=False,
+        ),
         *converter(4.0),
         *FILTER,
         *EDGE,
-        *(ConstantSpec(f"threshold_{name}", f"threshold {name}", "counts", None, None, "", 0, 16_777_215, "decide",
-                       shown_at=("watch",)) for name in NAMES),
-        *(ConstantSpec(f"{what}_{name}", f"{label} {name}", "counts", None, None, "", 0, 16_777_215, "decide", counts=False)
-          for what, label in (("band", "hysteresis"), ("table_low", "table from"), ("table_high", "table up to"))
-          for name in NAMES),
-        ConstantSpec("tape", "tape", "mm", 19.0, None, "usual tape", 0.5, 200, "decide", Provenance.MEASURED, counts=False,
-                     told=by_geometry("line_mm")),
-        *(ConstantSpec(f"act_{pattern}", f"at {pattern}", "", None, None, "", 0, 9, "decide", counts=False)
-          for count in range(1, MOST + 1) for pattern in line_row.patterns(count)
-          if pattern != line_row.BROKEN or count == 3),
+        *(
+            ConstantSpec(
+                f"threshold_{name}",
+                f"threshold {name}",
+                "counts",
+                None,
+                None,
+                "",
+                0,
+                16_777_215,
+                "decide",
+                shown_at=("watch",),
+            )
+            for name in NAMES
+        ),
+        *(
+            ConstantSpec(
+                f"{what}_{name}",
+                f"{label} {name}",
+                "counts",
+                None,
+                None,
+                "",
+                0,
+                16_777_215,
+                "decide",
+                counts=False,
+            )
+            for what, label in (
+                ("band", "hysteresis"),
+                ("table_low", "table from"),
+                ("table_high", "table up to"),
+            )
+            for name in NAMES
+        ),
+        ConstantSpec(
+            "tape",
+            "tape",
+            "mm",
+            19.0,
+            None,
+            "usual tape",
+            0.5,
+            200,
+            "decide",
+            Provenance.MEASURED,
+            counts=False,
+            told=by_geometry("line_mm"),
+        ),
+        *(
+            ConstantSpec(f"act_{pattern}", f"at {pattern}", "", None, None, "", 0, 9, "decide", counts=False)
+            for count in range(1, MOST + 1)
+            for pattern in line_row.patterns(count)
+            if pattern != line_row.BROKEN or count == 3
+        ),
     ),
     derived=(),
     reasons=REASONS,
@@ -308,5 +477,7 @@ KIND = Kind(
     procedures=("line", "trace", "filter"),
     decisions=("line", "steering", "edge", "filter"),
     instruments=("lamps",),
-    cautions=("Infrared lamps: not into the eyes from near. A phone's front camera shows whether they shine.",),
-)  # fmt: skip
+    cautions=(
+        "Infrared lamps: not into the eyes from near. A phone's front camera shows whether they shine.",
+    ),
+)

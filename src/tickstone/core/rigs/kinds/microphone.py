@@ -95,13 +95,36 @@ KIND = Kind(
     part=lambda chosen: Part((supply_pin(2.7, 5.5, 2.0), GROUND, analogue_pin("output", "violet"))),
     reads=lambda chosen: (Swing("swing", "output", 50),),
     clues=("The capsule's leg that is joined to its can is ground.",),
-    channels=(ChannelSpec("swing", "swing", "level", "counts", ("mic_adc", "mic"), 0.0, 16_777_215.0,
-                          called=("mic", "microphone", "loudness")),),
+    channels=(
+        ChannelSpec(
+            "swing",
+            "swing",
+            "level",
+            "counts",
+            ("mic_adc", "mic"),
+            0.0,
+            16_777_215.0,
+            called=("mic", "microphone", "loudness"),
+        ),
+    ),
     quantity=Quantity("level", "mV", 0.0, 100.0, digits=1),
     constants=(
-        ConstantSpec("gain", "gain", "×", 100.0, 10.0, UNMEASURED, 0.01, 100_000, "calibrate", Provenance.MEASURED,
-                     ("convert",)),
-        ConstantSpec("quiet", "quiet room", "mV", 2.0, None, UNMEASURED, 0, 10_000, "decide", shown_at=("convert",)),
+        ConstantSpec(
+            "gain",
+            "gain",
+            "×",
+            100.0,
+            10.0,
+            UNMEASURED,
+            0.01,
+            100_000,
+            "calibrate",
+            Provenance.MEASURED,
+            ("convert",),
+        ),
+        ConstantSpec(
+            "quiet", "quiet room", "mV", 2.0, None, UNMEASURED, 0, 10_000, "decide", shown_at=("convert",)
+        ),
         *converter(2.0),
     ),
     derived=(),
@@ -112,7 +135,10 @@ KIND = Kind(
         chains=_chains,
         more=_more,
         rules=lambda asked, values, around: (
-            Rule("taken for an effective value", 1000 * asked["swing"] * step_v(values) / values["gain"].value / SINE),
+            Rule(
+                "taken for an effective value",
+                1000 * asked["swing"] * step_v(values) / values["gain"].value / SINE,
+            ),
         ),
         spreads=counts_spreads("swing"),
         moves=lambda values: (Move("swing", 1, "One count more"),),
@@ -121,4 +147,4 @@ KIND = Kind(
     ),
     words=words,
     procedures=("filter",),
-)  # fmt: skip
+)

@@ -29,7 +29,16 @@ from tickstone.core.rigs.kinds.base import (
     Working,
 )
 from tickstone.core.rigs.kinds.deciding import TURNING
-from tickstone.core.rigs.kinds.parts import GROUND, ON_MODULE, own_pull_up, raw, result, supply_pin, term, turning_words
+from tickstone.core.rigs.kinds.parts import (
+    GROUND,
+    ON_MODULE,
+    own_pull_up,
+    raw,
+    result,
+    supply_pin,
+    term,
+    turning_words,
+)
 from tickstone.core.rigs.kinds.told import by_option
 from tickstone.core.rigs.part import Chosen, OptionSpec, Part, PinSpec, Role, question
 from tickstone.core.rigs.reading import Levels
@@ -48,7 +57,9 @@ def read(asked: Mapping[str, Array], values: Values, around: Surroundings) -> Co
     """Edges of all three sensors per second to rpm: ``60·edges/(6·P)``."""
     rate = asked["edges"]
     known = np.isfinite(rate) & (rate >= 0)
-    rpm = np.asarray(motor_halls.rpm_from_edges(np.where(known, rate, np.nan), int(values["pole_pairs"].value)))
+    rpm = np.asarray(
+        motor_halls.rpm_from_edges(np.where(known, rate, np.nan), int(values["pole_pairs"].value))
+    )
     return Converted(rpm, np.where(known, 0, NO_RATE).astype(np.int8))
 
 
@@ -84,8 +95,8 @@ def _edges_at(wanted_rpm: float, values: Values, around: Surroundings) -> Mappin
 def _edge_rate(
     channels: Mapping[str, Array], times_us: Array | None, values: Values, notebook: dict[str, float]
 ) -> Mapping[str, Array]:
-    """Levels into the rate of edges at each edge, over the last cycle of six (fewer at the start), so that a sensor out of
-    its place does not make it tremble; rows between edges have none."""
+    """Levels into the rate of edges at each edge, over the last cycle of six (fewer at the start), so that a
+    sensor out of its place does not make it tremble; rows between edges have none."""
     code = 4 * channels["h1"] + 2 * channels["h2"] + channels["h3"]
     code = np.where((code >= 0) & (code <= 7), np.round(code), np.nan)
     rate = np.full(code.shape, np.nan)
@@ -131,19 +142,32 @@ def words(moment: Moment, values: Values) -> str:
 
 def _fades(age_s: float, values: Values) -> float:
     """The most that the motor can turn so long after the last edge, rpm."""
-    return math.inf if age_s <= 0 else float(motor_halls.rpm_from_edges(1.0 / age_s, int(values["pole_pairs"].value)))
+    return (
+        math.inf
+        if age_s <= 0
+        else float(motor_halls.rpm_from_edges(1.0 / age_s, int(values["pole_pairs"].value)))
+    )
 
 
 def _part(chosen: Chosen) -> Part:
-    return Part((
-        supply_pin(3.0, 5.5, 15.0),
-        GROUND,
-        *(
-            PinSpec(f"h{n}", Role.OPEN, colour, ("interrupt", "digital"), polled=True, shortest_us=200.0,
-                    own_pull_up_ohm=own_pull_up(chosen))
-            for n, colour in ((1, "yellow"), (2, "green"), (3, "blue"))
-        ),
-    ))  # fmt: skip
+    return Part(
+        (
+            supply_pin(3.0, 5.5, 15.0),
+            GROUND,
+            *(
+                PinSpec(
+                    f"h{n}",
+                    Role.OPEN,
+                    colour,
+                    ("interrupt", "digital"),
+                    polled=True,
+                    shortest_us=200.0,
+                    own_pull_up_ohm=own_pull_up(chosen),
+                )
+                for n, colour in ((1, "yellow"), (2, "green"), (3, "blue"))
+            ),
+        )
+    )
 
 
 def _pole_pairs(rig: Rig, sensor: Sensor) -> float | None:
@@ -159,20 +183,56 @@ KIND = Kind(
     reads=lambda chosen: (Levels((("h1", "h1"), ("h2", "h2"), ("h3", "h3"))),),
     options=(
         OptionSpec("magnets", "magnets in the can", 14, low=2, high=200, whole=True),
-        question("scheme", "spacing scheme", ("120", "120°"), ("60", "60°: middle one inverted"),
-                 clue="Turn it by hand: 000 and 111 never occur in the 120° scheme."),
+        question(
+            "scheme",
+            "spacing scheme",
+            ("120", "120°"),
+            ("60", "60°: middle one inverted"),
+            clue="Turn it by hand: 000 and 111 never occur in the 120° scheme.",
+        ),
         ON_MODULE,
     ),
-    clues=("Supply, ground and three outputs come in one plug; a red and a black wire among thin ones are supply and ground.",),
-    channels=tuple(ChannelSpec(f"h{n}", f"Hall {n}", "level", "", (f"h{n}", f"hall{n}"), 0.0, 1.0) for n in (1, 2, 3)),
+    clues=(
+        "Supply, ground and three outputs come in one plug; a red and a black wire among thin ones are "
+        "supply and ground.",
+    ),
+    channels=tuple(
+        ChannelSpec(f"h{n}", f"Hall {n}", "level", "", (f"h{n}", f"hall{n}"), 0.0, 1.0) for n in (1, 2, 3)
+    ),
     quantity=Quantity("rotation", "rpm", 0.0, 6000.0),
     constants=(
-        ConstantSpec("pole_pairs", "pole pairs", "", 7.0, None, "half the magnets: count them", 1, 100, "wire",
-                     shown_at=("convert", "watch"), told=_pole_pairs),
-        ConstantSpec("scheme", "scheme", "°", 120.0, None, "the usual one", 60, 120, "calibrate", shown_at=("convert",),
-                     told=by_option("scheme")),
-        *(ConstantSpec(f"place_h{n}", f"H{n} out of place", "°", None, None, "", -60, 60, "calibrate", counts=False)
-          for n in (1, 2, 3)),
+        ConstantSpec(
+            "pole_pairs",
+            "pole pairs",
+            "",
+            7.0,
+            None,
+            "half the magnets: count them",
+            1,
+            100,
+            "wire",
+            shown_at=("convert", "watch"),
+            told=_pole_pairs,
+        ),
+        ConstantSpec(
+            "scheme",
+            "scheme",
+            "°",
+            120.0,
+            None,
+            "the usual one",
+            60,
+            120,
+            "calibrate",
+            shown_at=("convert",),
+            told=by_option("scheme"),
+        ),
+        *(
+            ConstantSpec(
+                f"place_h{n}", f"H{n} out of place", "°", None, None, "", -60, 60, "calibrate", counts=False
+            )
+            for n in (1, 2, 3)
+        ),
         ConstantSpec("phase_order", "phase order", "", None, None, "", 1, 6, "calibrate", counts=False),
         *TURNING,
     ),
@@ -184,7 +244,9 @@ KIND = Kind(
         chains=_chains,
         more=_more,
         rules=_rules,
-        spreads=lambda asked, values: (Spread("edges", 1 / WINDOW_S / 6**0.5, "one edge in a tenth of a second"),),
+        spreads=lambda asked, values: (
+            Spread("edges", 1 / WINDOW_S / 6**0.5, "one edge in a tenth of a second"),
+        ),
         moves=lambda values: (Move("edges", 10, "Ten edges more a second"),),
         inverse=Inverse(1000.0, 0.0, 1e6, _edges_at),
         asked=_edge_rate,
@@ -195,7 +257,8 @@ KIND = Kind(
     decisions=("turning",),
     fades=_fades,
     cautions=(
-        "Current-limited supply, wheel off the ground, lowest throttle; stop at once if it shudders or warms.",
+        "Current-limited supply, wheel off the ground, lowest throttle; stop at once if it "
+        "shudders or warms.",
         "Lithium cells: never short them, charge them watched and as their maker says.",
     ),
-)  # fmt: skip
+)

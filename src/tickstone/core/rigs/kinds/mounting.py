@@ -1,4 +1,5 @@
-"""How an inertial part sits in the vehicle: cross-axis terms, axes that point elsewhere, and what level reads."""
+"""How an inertial part sits in the vehicle: cross-axis terms, axes that point elsewhere, and what level
+reads."""
 
 from __future__ import annotations
 
@@ -16,13 +17,23 @@ CROSS = tuple(f"cross_{a}{b}" for a, b in itertools.permutations(AXES, 2))
 UP, FORWARD = 3.0, 1.0  # axes are numbered x 1, y 2, z 3, negative the other way
 
 CONSTANTS = (
-    *(ConstantSpec(name, f"{name[-1]} in {name[-2]}", "", None, None, "", -0.5, 0.5, "calibrate", counts=False)
-      for name in CROSS),
+    *(
+        ConstantSpec(
+            name, f"{name[-1]} in {name[-2]}", "", None, None, "", -0.5, 0.5, "calibrate", counts=False
+        )
+        for name in CROSS
+    ),
     ConstantSpec("axis_up", "axis that points up", "", None, None, "", -3, 3, "calibrate", counts=False),
-    ConstantSpec("axis_forward", "axis that points forward", "", None, None, "", -3, 3, "calibrate", counts=False),
-    ConstantSpec("level_roll", "roll it says when level", "°", None, None, "", -30, 30, "calibrate", counts=False),
-    ConstantSpec("level_pitch", "pitch it says when level", "°", None, None, "", -30, 30, "calibrate", counts=False),
-)  # fmt: skip
+    ConstantSpec(
+        "axis_forward", "axis that points forward", "", None, None, "", -3, 3, "calibrate", counts=False
+    ),
+    ConstantSpec(
+        "level_roll", "roll it says when level", "°", None, None, "", -30, 30, "calibrate", counts=False
+    ),
+    ConstantSpec(
+        "level_pitch", "pitch it says when level", "°", None, None, "", -30, 30, "calibrate", counts=False
+    ),
+)
 
 
 def cross_matrix(values: Values) -> Array:
@@ -35,8 +46,8 @@ def cross_matrix(values: Values) -> Array:
 
 
 def axes_matrix(values: Values) -> Array:
-    """Rows: the vehicle's forward, left and up in the part's own axes, shape (3, 3). Two that are not across each other
-    are taken as they come: up counts."""
+    """Rows: the vehicle's forward, left and up in the part's own axes, shape (3, 3). Two that are not across
+    each other are taken as they come: up counts."""
     up, forward = _unit(values["axis_up"].value if "axis_up" in values else UP), None
     if "axis_forward" in values:
         forward = _unit(values["axis_forward"].value)
@@ -57,7 +68,9 @@ def level_matrix(values: Values) -> Array:
         math.radians(values[name].value) if name in values else 0.0 for name in ("level_roll", "level_pitch")
     )
     about_x = np.array([[1, 0, 0], [0, math.cos(roll), -math.sin(roll)], [0, math.sin(roll), math.cos(roll)]])
-    about_y = np.array([[math.cos(pitch), 0, math.sin(pitch)], [0, 1, 0], [-math.sin(pitch), 0, math.cos(pitch)]])
+    about_y = np.array(
+        [[math.cos(pitch), 0, math.sin(pitch)], [0, 1, 0], [-math.sin(pitch), 0, math.cos(pitch)]]
+    )
     return np.asarray(about_y @ about_x, np.float64)
 
 
@@ -76,4 +89,6 @@ def mounted(axes: Vector, values: Values, *, crossed: bool = True, levelled: boo
 
 def unmounted(axes: Array, values: Values) -> Array:
     """The inverse of ``mounted`` for one reading, shape (3,)."""
-    return np.asarray(np.linalg.solve(level_matrix(values) @ axes_matrix(values) @ cross_matrix(values), axes))
+    return np.asarray(
+        np.linalg.solve(level_matrix(values) @ axes_matrix(values) @ cross_matrix(values), axes)
+    )

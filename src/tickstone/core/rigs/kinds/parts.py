@@ -24,7 +24,9 @@ US_PER_MINUTE = 60e6
 
 def term(value: Value, sign: str = "", label: str = "") -> Term:
     """A constant as a box of the worked line."""
-    return Term(value.name, label or value.label, value.value, value.unit, value.provenance.value, value.sd, sign)
+    return Term(
+        value.name, label or value.label, value.value, value.unit, value.provenance.value, value.sd, sign
+    )
 
 
 def raw(ask: Ask, asked: Mapping[str, float], sign: str = "") -> Term:
@@ -37,19 +39,54 @@ def result(label: str, value: float, unit: str, sign: str = "=", name: str = "")
     return Term(name or label, label, value, unit, DERIVED, None, sign)
 
 
-# Converters -------------------------------------------------------------------------------------------------------------
+# Converters -------------------------------------------------------------------------------------------------
 
 
 def converter(noise_counts: float = 1.0) -> tuple[ConstantSpec, ...]:
     """The constants of an analogue input; bits and reference come from the converter that reads it."""
     return (
-        ConstantSpec("bits", "converter", "bits", 10.0, None, "usual for 8-bit boards", 1, 24, "wire", counts=False,
-                     told=by_converter(0)),
-        ConstantSpec("reference", "reference", "V", 5.0, 0.05, "the supply, within 1 %", 0.1, 30, "wire",
-                     Provenance.MEASURED, ("convert",), counts=False, told=by_converter(1)),
-        ConstantSpec("noise", "noise", "counts", noise_counts, None, "usual for a short wire", 0, 1000, "calibrate",
-                     shown_at=("convert",), counts=False),
-    )  # fmt: skip
+        ConstantSpec(
+            "bits",
+            "converter",
+            "bits",
+            10.0,
+            None,
+            "usual for 8-bit boards",
+            1,
+            24,
+            "wire",
+            counts=False,
+            told=by_converter(0),
+        ),
+        ConstantSpec(
+            "reference",
+            "reference",
+            "V",
+            5.0,
+            0.05,
+            "the supply, within 1 %",
+            0.1,
+            30,
+            "wire",
+            Provenance.MEASURED,
+            ("convert",),
+            counts=False,
+            told=by_converter(1),
+        ),
+        ConstantSpec(
+            "noise",
+            "noise",
+            "counts",
+            noise_counts,
+            None,
+            "usual for a short wire",
+            0,
+            1000,
+            "calibrate",
+            shown_at=("convert",),
+            counts=False,
+        ),
+    )
 
 
 def top_code(values: Values) -> int:
@@ -77,14 +114,22 @@ def level_v(counts: Array, values: Values) -> Array:
 def counts_of(level: float, values: Values) -> float:
     """The count nearest to a level, V; NaN beyond the converter's range."""
     counts = level / step_v(values)
-    return float(round(counts)) if math.isfinite(counts) and -0.5 <= counts <= top_code(values) + 0.5 else math.nan
+    return (
+        float(round(counts))
+        if math.isfinite(counts) and -0.5 <= counts <= top_code(values) + 0.5
+        else math.nan
+    )
 
 
 def counts_chain(ask: Ask, asked: Mapping[str, float], values: Values) -> Chain:
     """Counts × reference ÷ 2^bits = volts."""
     steps = float(2 ** int(values["bits"].value))
     return Chain(
-        (raw(ask, asked), term(values["reference"], "×"), Term("steps", "steps", steps, "", DERIVED, None, "÷")),
+        (
+            raw(ask, asked),
+            term(values["reference"], "×"),
+            Term("steps", "steps", steps, "", DERIVED, None, "÷"),
+        ),
         result("at the pin", asked[ask.name] * step_v(values), "V"),
     )
 
@@ -99,7 +144,7 @@ def counts_spreads(*names: str) -> Callable[[Mapping[str, float], Values], tuple
     return spreads
 
 
-# Pins -------------------------------------------------------------------------------------------------------------------
+# Pins -------------------------------------------------------------------------------------------------------
 
 GROUND = PinSpec("ground", Role.GROUND, "black")
 
@@ -117,14 +162,19 @@ def analogue_pin(
     share: float = 1.0,
 ) -> PinSpec:
     """An output that an analogue input reads: at most its supply, or ``most_v``."""
-    return PinSpec(name, Role.OUTPUT, colour, ("analogue",), most_v=most_v, source_ohm=source_ohm, share=share)
+    return PinSpec(
+        name, Role.OUTPUT, colour, ("analogue",), most_v=most_v, source_ohm=source_ohm, share=share
+    )
 
 
 MODULE_OHM = 10_000.0
 ON_MODULE = question(
-    "pull_up", "pull-up resistor", ("none", "not on the part"), ("module", "on the module"),
+    "pull_up",
+    "pull-up resistor",
+    ("none", "not on the part"),
+    ("module", "on the module"),
     clue="With the module unconnected, a meter shows some kΩ between output and supply when there is one.",
-)  # fmt: skip
+)
 
 
 def own_pull_up(chosen: Chosen) -> float | None:
@@ -133,15 +183,18 @@ def own_pull_up(chosen: Chosen) -> float | None:
 
 
 REGULATOR = question(
-    "regulator", "on-board regulator",
-    ("yes", "yes: takes 3.3 to 5 V, works at 3.3 V"), ("no", "no: 3.3 V only"),
+    "regulator",
+    "on-board regulator",
+    ("yes", "yes: takes 3.3 to 5 V, works at 3.3 V"),
+    ("no", "no: 3.3 V only"),
     clue="A part with three legs or five beside the chip, and both VIN and 3.3 V printed, says yes.",
-)  # fmt: skip
+)
 INNER_V = 3.3  # what an on-board regulator makes of 5 V
 
 
 def bus_part(chosen: Chosen, ma: float, low_v: float, high_v: float) -> Part:
-    """A part on the I2C bus: with a regulator its lines are pulled up to 3.3 V on the module, without one not at all."""
+    """A part on the I2C bus: with a regulator its lines are pulled up to 3.3 V on the module, without one not
+    at all."""
     kept = chosen.says("regulator", "yes")
     supply = supply_pin(low_v, 5.5, ma) if kept else supply_pin(low_v, high_v, ma)
     pull, most = (MODULE_OHM, INNER_V) if kept else (None, None)
@@ -151,16 +204,23 @@ def bus_part(chosen: Chosen, ma: float, low_v: float, high_v: float) -> Part:
             supply,
             GROUND,
             *(
-                PinSpec(name, Role.OPEN, colour, (f"i2c-{name}",), most_v=most, own_pull_up_ohm=pull,
-                        bears_v=None if kept else high_v)
+                PinSpec(
+                    name,
+                    Role.OPEN,
+                    colour,
+                    (f"i2c-{name}",),
+                    most_v=most,
+                    own_pull_up_ohm=pull,
+                    bears_v=None if kept else high_v,
+                )
                 for name, colour in lines
             ),
         ),
         address=int(chosen.number("address")),
-    )  # fmt: skip
+    )
 
 
-# Shafts and wheels -------------------------------------------------------------------------------------------------------
+# Shafts and wheels ------------------------------------------------------------------------------------------
 
 
 def period_ask(typical_us: float, label: str = "time between pulses") -> Ask:
@@ -171,8 +231,8 @@ def period_ask(typical_us: float, label: str = "time between pulses") -> Ask:
 def periods(
     edge: str, level: str
 ) -> Callable[[Mapping[str, Array], Array | None, Values, dict[str, float]], Mapping[str, Array]]:
-    """Edges of one channel, or the falling edges of a level over time, into the periods between them: the first edge
-    ends none, and rows without an edge have none."""
+    """Edges of one channel, or the falling edges of a level over time, into the periods between them: the
+    first edge ends none, and rows without an edge have none."""
 
     def asked(
         channels: Mapping[str, Array], times_us: Array | None, values: Values, notebook: dict[str, float]
@@ -203,10 +263,17 @@ def falling(levels: Array, times_us: Array, notebook: dict[str, float]) -> Array
 
 
 def turning_words(
-    moment: Moment, bound: float, after_s: float, unit: str, digits: int, turns: str, stands: str,
+    moment: Moment,
+    bound: float,
+    after_s: float,
+    unit: str,
+    digits: int,
+    turns: str,
+    stands: str,
     by: str = "by the last two pulses",
-) -> str:  # fmt: skip
-    """How fast by the last two pulses; slower the longer none comes, standing after ``after_s``, s: never a frozen last value."""
+) -> str:
+    """How fast by the last two pulses; slower the longer none comes, standing after ``after_s``, s: never a
+    frozen last value."""
     good = moment.converted.values[moment.converted.valid]
     if not good.size:
         return "No two pulses yet: standing, or slow."

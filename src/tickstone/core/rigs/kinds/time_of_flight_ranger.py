@@ -79,9 +79,12 @@ def words(moment: Moment, values: Values) -> str:
 
 USUAL_ADDRESS = 0x29
 SHUTDOWN = question(
-    "shutdown", "shutdown pin", ("free", "left open"), ("wired", "wired to the board"),
+    "shutdown",
+    "shutdown pin",
+    ("free", "left open"),
+    ("wired", "wired to the board"),
     clue="Two alike on one bus: hold one in shutdown at start and give the other a new address.",
-)  # fmt: skip
+)
 
 
 def _part(chosen: Chosen) -> Part:
@@ -96,9 +99,15 @@ def _part(chosen: Chosen) -> Part:
 def _reads(chosen: Chosen) -> tuple[Registers, ...]:
     """Registers as they usually are (from memory): hold them against the part's own sheet."""
     reading = Registers(
-        setup=(), start=(0x00, 0x01), read_from=0x1E, length=2, fields=(Field("reading", 0, signed=False),), every_ms=50,
-        readdress=(0x8A, USUAL_ADDRESS), shutdown="shutdown" if chosen.says("shutdown", "wired") else "",
-    )  # fmt: skip
+        setup=(),
+        start=(0x00, 0x01),
+        read_from=0x1E,
+        length=2,
+        fields=(Field("reading", 0, signed=False),),
+        every_ms=50,
+        readdress=(0x8A, USUAL_ADDRESS),
+        shutdown="shutdown" if chosen.says("shutdown", "wired") else "",
+    )
     return (reading,)
 
 
@@ -110,16 +119,48 @@ KIND = Kind(
     reads=_reads,
     options=(REGULATOR, address(USUAL_ADDRESS), SHUTDOWN),
     clues=("Peel the film off its window before use; pin 1 has the square pad.",),
-    channels=(ChannelSpec("reading", "reading", "level", "mm", ("tof_mm", "distance_mm"), 0.0, 65_535.0,
-                          called=("distance", "dist", "range", "tof")),),
+    channels=(
+        ChannelSpec(
+            "reading",
+            "reading",
+            "level",
+            "mm",
+            ("tof_mm", "distance_mm"),
+            0.0,
+            65_535.0,
+            called=("distance", "dist", "range", "tof"),
+        ),
+    ),
     quantity=Quantity("distance", "mm", 0.0, 2000.0),
     constants=(
-        ConstantSpec("offset", "offset", "mm", 0.0, 5.0, UNMEASURED, -200, 200, "calibrate", shown_at=("convert",)),
+        ConstantSpec(
+            "offset", "offset", "mm", 0.0, 5.0, UNMEASURED, -200, 200, "calibrate", shown_at=("convert",)
+        ),
         ConstantSpec("scale", "scale", "", 1.0, 0.02, UNMEASURED, 0.5, 2, "calibrate", shown_at=("convert",)),
-        ConstantSpec("noise", "noise", "mm", 2.0, None, "usual on a pale target", 0, 100, "calibrate",
-                     shown_at=("convert",)),
-        ConstantSpec("farthest", "farthest", "mm", 300.0, None, "common practice, ordinary targets", 20, 8000,
-                     "convert", counts=False),
+        ConstantSpec(
+            "noise",
+            "noise",
+            "mm",
+            2.0,
+            None,
+            "usual on a pale target",
+            0,
+            100,
+            "calibrate",
+            shown_at=("convert",),
+        ),
+        ConstantSpec(
+            "farthest",
+            "farthest",
+            "mm",
+            300.0,
+            None,
+            "common practice, ordinary targets",
+            20,
+            8000,
+            "convert",
+            counts=False,
+        ),
         *OBSTACLE,
         *FILTER,
         *DROPOUTS,
@@ -140,4 +181,4 @@ KIND = Kind(
     decisions=("obstacle", "filter", "dropouts"),
     instruments=("bar",),
     cautions=("It is an infrared laser of low power: do not look into it through a lens.",),
-)  # fmt: skip
+)

@@ -74,7 +74,13 @@ def _more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> t
     a, b, _ = _curve(values)
     return (
         Series("level", "at the pin", "V", level_v(asked["counts"], values), 3),
-        Series("per_count", "one count is worth", "mm", triangulation.mm_per_volt(distance, a, b) * step_v(values), 2),
+        Series(
+            "per_count",
+            "one count is worth",
+            "mm",
+            triangulation.mm_per_volt(distance, a, b) * step_v(values),
+            2,
+        ),
     )
 
 
@@ -97,16 +103,23 @@ def words(moment: Moment, values: Values) -> str:
     found = moment.converted
     good = found.values[found.valid]
     if good.size and found.missing < MISSING:
-        return f"Something {float(np.median(good[-5:])):.0f} mm ahead, or nearer than {values['nearest'].value:.0f} mm."
+        return (
+            f"Something {float(np.median(good[-5:])):.0f} mm ahead, or nearer than "
+            f"{values['nearest'].value:.0f} mm."
+        )
     if found.codes.size and int(found.codes[-1]) == triangulation.TOO_NEAR:
         return f"Nearer than {values['nearest'].value:.0f} mm: one voltage belongs to two distances here."
     return "Nothing it can place. Not the same as clear." if found.values.size else "No reading yet."
 
 
 REACH = question(
-    "reach", "reach", ("middle", "100 to 800 mm"), ("near", "40 to 300 mm"), ("far", "200 to 1500 mm"),
+    "reach",
+    "reach",
+    ("middle", "100 to 800 mm"),
+    ("near", "40 to 300 mm"),
+    ("far", "200 to 1500 mm"),
     clue="The distance between its two lenses grows with the reach; the print on its side names the part.",
-)  # fmt: skip
+)
 
 
 def _part(chosen: Chosen) -> Part:
@@ -121,18 +134,61 @@ KIND = Kind(
     reads=lambda chosen: (Counts((("counts", "output"),), 40),),
     options=(REACH,),
     clues=("Its plug has three wires; their order is on the part's sheet, their colours are not a promise.",),
-    channels=(ChannelSpec("counts", "reading", "level", "counts", ("ir_adc", "range_adc"), 0.0, 16_777_215.0,
-                          called=("ir", "range", "infrared")),),
+    channels=(
+        ChannelSpec(
+            "counts",
+            "reading",
+            "level",
+            "counts",
+            ("ir_adc", "range_adc"),
+            0.0,
+            16_777_215.0,
+            called=("ir", "range", "infrared"),
+        ),
+    ),
     quantity=Quantity("distance", "mm", 0.0, 1000.0),
     constants=(
-        ConstantSpec("a", "a", "V·mm", 260.0, 13.0, SHEET, 1, 10_000, "calibrate", shown_at=("convert",),
-                     told=by_option("reach", {"near": 110.0, "middle": 260.0, "far": 600.0})),
+        ConstantSpec(
+            "a",
+            "a",
+            "V·mm",
+            260.0,
+            13.0,
+            SHEET,
+            1,
+            10_000,
+            "calibrate",
+            shown_at=("convert",),
+            told=by_option("reach", {"near": 110.0, "middle": 260.0, "far": 600.0}),
+        ),
         ConstantSpec("b", "b", "mm", 9.0, 3.0, SHEET, -200, 500, "calibrate", shown_at=("convert",)),
         ConstantSpec("c", "c", "V", 0.05, 0.02, SHEET, -1, 3, "calibrate", shown_at=("convert",)),
-        ConstantSpec("nearest", "nearest", "mm", 100.0, None, "common practice", 1, 2000, "convert", counts=False,
-                     told=by_option("reach", {"near": 40.0, "middle": 100.0, "far": 200.0})),
-        ConstantSpec("farthest", "farthest", "mm", 800.0, None, "common practice", 10, 6000, "convert", counts=False,
-                     told=by_option("reach", {"near": 300.0, "middle": 800.0, "far": 1500.0})),
+        ConstantSpec(
+            "nearest",
+            "nearest",
+            "mm",
+            100.0,
+            None,
+            "common practice",
+            1,
+            2000,
+            "convert",
+            counts=False,
+            told=by_option("reach", {"near": 40.0, "middle": 100.0, "far": 200.0}),
+        ),
+        ConstantSpec(
+            "farthest",
+            "farthest",
+            "mm",
+            800.0,
+            None,
+            "common practice",
+            10,
+            6000,
+            "convert",
+            counts=False,
+            told=by_option("reach", {"near": 300.0, "middle": 800.0, "far": 1500.0}),
+        ),
         *converter(2.0),
         *OBSTACLE,
         *FILTER,
@@ -157,4 +213,4 @@ KIND = Kind(
     decisions=("obstacle", "filter", "dropouts"),
     instruments=("bar",),
     cautions=("Its lamp is infrared: do not look into it from near.",),
-)  # fmt: skip
+)

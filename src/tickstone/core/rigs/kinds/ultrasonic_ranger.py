@@ -39,8 +39,8 @@ STILL_M_S = 0.03  # slower than this is said to stand: 3 σ of a ranger's slope 
 
 
 def conversion_speed_m_s(values: Values, air_c: Array | float) -> Array:
-    """Speed of sound, m/s, for readings taken at ``air_c``: a measured speed carried from its own temperature, or the
-    formula's. Where the air is unknown (NaN) the rig's own air constant stands in."""
+    """Speed of sound, m/s, for readings taken at ``air_c``: a measured speed carried from its own
+    temperature, or the formula's. Where the air is unknown (NaN) the rig's own air constant stands in."""
     air = np.asarray(air_c, dtype=np.float64)
     air = np.where(np.isfinite(air), air, values["air"].value)
     humidity = values["humidity"].value
@@ -134,10 +134,17 @@ def words(moment: Moment, values: Values) -> str:
             return f"Nothing within {values['farthest'].value / 1000:.1f} m."
         if last == ranging.TOO_NEAR:
             return f"Nearer than {values['nearest'].value:.0f} mm: the number means nothing here."
-        return f"No echo for {converted.missing} pings: a slanted or soft surface, or a wire. Not the same as clear."
+        return (
+            f"No echo for {converted.missing} pings: a slanted or soft surface, or a wire. "
+            "Not the same as clear."
+        )
     good = converted.valid
     if not good.any():
-        return "No echo: not the same as clear." if last == ranging.DROPOUT else "Outside what the ranger can see."
+        return (
+            "No echo: not the same as clear."
+            if last == ranging.DROPOUT
+            else "Outside what the ranger can see."
+        )
     times, distances = moment.times_s[good], converted.values[good]
     here = float(np.median(distances[-5:]))
     if times.size < 6 or times[-1] - times[0] < 0.25:
@@ -159,9 +166,12 @@ def _floor(values: Values) -> tuple[float, float | None]:
 
 
 SUPPLY_SPAN = question(
-    "supply", "works from", ("5", "5 V only"), ("3", "3 to 5.5 V"),
+    "supply",
+    "works from",
+    ("5", "5 V only"),
+    ("3", "3 to 5.5 V"),
     clue="The part's sheet. At 3.3 V a 5 V part may answer near targets only.",
-)  # fmt: skip
+)
 ECHO_NEEDS = ("capture", "interrupt", "digital")
 SHORTEST_ECHO_US = 100.0
 
@@ -178,7 +188,13 @@ def _four_pins(chosen: Chosen) -> Part:
 
 def _three_pins(chosen: Chosen) -> Part:
     signal = PinSpec(
-        "signal", Role.OUTPUT, "yellow", ECHO_NEEDS, high_needs_v=2.0, polled=True, shortest_us=SHORTEST_ECHO_US
+        "signal",
+        Role.OUTPUT,
+        "yellow",
+        ECHO_NEEDS,
+        high_needs_v=2.0,
+        polled=True,
+        shortest_us=SHORTEST_ECHO_US,
     )
     return Part((_span(chosen), signal, GROUND))
 
@@ -191,34 +207,119 @@ KIND = Kind(
     reads=lambda chosen: (Echo("echo", "trigger", "echo"),),
     options=(SUPPLY_SPAN,),
     clues=("The print names its four legs; supply and ground are the outer two.",),
-    channels=(ChannelSpec("echo", "echo time", "level", "µs", ("echo_us", "echo"), 0.0, 400_000.0,
-                          called=("echo", "distance", "dist", "range", "duration", "pulse")),),
+    channels=(
+        ChannelSpec(
+            "echo",
+            "echo time",
+            "level",
+            "µs",
+            ("echo_us", "echo"),
+            0.0,
+            400_000.0,
+            called=("echo", "distance", "dist", "range", "duration", "pulse"),
+        ),
+    ),
     quantity=Quantity("distance", "mm", 0.0, 4000.0),
     constants=(
-        ConstantSpec("sound", "sound", "m/s", None, None, "", 250, 450, "calibrate", shown_at=("watch", "convert")),
-        ConstantSpec("offset", "offset", "mm", 0.0, 3.0, "nobody has measured it", -200, 200, "calibrate",
-                     shown_at=("watch", "convert", "decide")),
-        ConstantSpec("jitter", "jitter", "µs", 6.0, None, "usual for cheap rangers", 0, 1000, "calibrate",
-                     shown_at=("convert",)),
-        ConstantSpec("air", "air", "°C", 20.0, 3.0, "nobody has measured it", -40, 85, "convert", Provenance.MEASURED,
-                     ("calibrate", "watch")),
-        ConstantSpec("humidity", "humidity", "%", 50.0, 20.0, "nobody has measured it", 0, 100, "convert",
-                     Provenance.MEASURED),
+        ConstantSpec(
+            "sound", "sound", "m/s", None, None, "", 250, 450, "calibrate", shown_at=("watch", "convert")
+        ),
+        ConstantSpec(
+            "offset",
+            "offset",
+            "mm",
+            0.0,
+            3.0,
+            "nobody has measured it",
+            -200,
+            200,
+            "calibrate",
+            shown_at=("watch", "convert", "decide"),
+        ),
+        ConstantSpec(
+            "jitter",
+            "jitter",
+            "µs",
+            6.0,
+            None,
+            "usual for cheap rangers",
+            0,
+            1000,
+            "calibrate",
+            shown_at=("convert",),
+        ),
+        ConstantSpec(
+            "air",
+            "air",
+            "°C",
+            20.0,
+            3.0,
+            "nobody has measured it",
+            -40,
+            85,
+            "convert",
+            Provenance.MEASURED,
+            ("calibrate", "watch"),
+        ),
+        ConstantSpec(
+            "humidity",
+            "humidity",
+            "%",
+            50.0,
+            20.0,
+            "nobody has measured it",
+            0,
+            100,
+            "convert",
+            Provenance.MEASURED,
+        ),
         *OBSTACLE,
         *FILTER,
         *DROPOUTS,
-        ConstantSpec("height", "height", "mm", 120.0, 5.0, "nobody has measured it", 1, 5000, "wire",
-                     Provenance.MEASURED, told=by_mount("height_mm")),
+        ConstantSpec(
+            "height",
+            "height",
+            "mm",
+            120.0,
+            5.0,
+            "nobody has measured it",
+            1,
+            5000,
+            "wire",
+            Provenance.MEASURED,
+            told=by_mount("height_mm"),
+        ),
         ConstantSpec("cone", "cone", "°", 15.0, None, SHEET, 1, 120, "wire", counts=False),
-        ConstantSpec("tick", "timer step", "µs", 4.0, None, "usual for 8-bit boards", 0, 10_000, "convert",
-                     counts=False, told=by_board("tick_us")),
+        ConstantSpec(
+            "tick",
+            "timer step",
+            "µs",
+            4.0,
+            None,
+            "usual for 8-bit boards",
+            0,
+            10_000,
+            "convert",
+            counts=False,
+            told=by_board("tick_us"),
+        ),
         ConstantSpec("nearest", "nearest", "mm", 20.0, None, SHEET, 0, 4000, "convert", counts=False),
         ConstantSpec("farthest", "farthest", "mm", 4000.0, None, SHEET, 50, 10_000, "convert", counts=False),
     ),
     derived=(
-        DerivedSpec("sound", "sound", "m/s", "from air and humidity", ("air", "humidity"), _sound, "calibrate",
-                    ("watch", "convert")),
-        DerivedSpec("floor_from", "meets floor", "mm", "from cone and height", ("cone", "height"), _floor, "wire"),
+        DerivedSpec(
+            "sound",
+            "sound",
+            "m/s",
+            "from air and humidity",
+            ("air", "humidity"),
+            _sound,
+            "calibrate",
+            ("watch", "convert"),
+        ),
+        DerivedSpec(
+            "floor_from", "meets floor", "mm", "from cone and height", ("cone", "height"), _floor, "wire"
+        ),
     ),
     reasons=ranging.REASONS,
     working=WORKING,
@@ -227,7 +328,7 @@ KIND = Kind(
     procedures=("ruler", "air", "filter"),
     decisions=("obstacle", "filter", "dropouts"),
     cautions=("Switch the board off before moving a wire.",),
-)  # fmt: skip
+)
 
 THREE_PINS = replace(
     KIND,

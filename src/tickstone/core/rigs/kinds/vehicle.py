@@ -1,4 +1,5 @@
-"""Constants of the whole vehicle that are kept at the sensor of its wheels, and what a steady run says of magnets."""
+"""Constants of the whole vehicle that are kept at the sensor of its wheels, and what a steady run says of
+magnets."""
 
 from __future__ import annotations
 
@@ -14,14 +15,60 @@ LOAD = ConstantSpec(
 )
 DRIVE = (
     LOAD,
-    ConstantSpec("track", "track", "mm", 150.0, 3.0, UNMEASURED, 10, 5000, "calibrate", Provenance.MEASURED, counts=False,
-                 told=by_geometry("track_mm")),
-    ConstantSpec("mismatch", "right faster by", "%", None, None, "", -50, 50, "calibrate", Provenance.MEASURED, counts=False),
-    ConstantSpec("dead_band_left", "left begins at", "%", None, None, "", 0, 100, "calibrate", Provenance.MEASURED,
-                 counts=False),
-    ConstantSpec("dead_band_right", "right begins at", "%", None, None, "", 0, 100, "calibrate", Provenance.MEASURED,
-                 counts=False),
-)  # fmt: skip
+    ConstantSpec(
+        "track",
+        "track",
+        "mm",
+        150.0,
+        3.0,
+        UNMEASURED,
+        10,
+        5000,
+        "calibrate",
+        Provenance.MEASURED,
+        counts=False,
+        told=by_geometry("track_mm"),
+    ),
+    ConstantSpec(
+        "mismatch",
+        "right faster by",
+        "%",
+        None,
+        None,
+        "",
+        -50,
+        50,
+        "calibrate",
+        Provenance.MEASURED,
+        counts=False,
+    ),
+    ConstantSpec(
+        "dead_band_left",
+        "left begins at",
+        "%",
+        None,
+        None,
+        "",
+        0,
+        100,
+        "calibrate",
+        Provenance.MEASURED,
+        counts=False,
+    ),
+    ConstantSpec(
+        "dead_band_right",
+        "right begins at",
+        "%",
+        None,
+        None,
+        "",
+        0,
+        100,
+        "calibrate",
+        Provenance.MEASURED,
+        counts=False,
+    ),
+)
 
 GAPS = tuple(
     ConstantSpec(f"gap_{i}", f"gap {i}", "turn", None, None, "", 0, 1, "calibrate", counts=False)

@@ -29,7 +29,10 @@ def upgrade() -> None:
         sa.Column("reference", postgresql.JSONB(astext_type=sa.Text()), server_default="{}", nullable=False),
         sa.Column("text", sa.Text(), nullable=False),
         sa.Column(
-            "search", postgresql.TSVECTOR(), sa.Computed("to_tsvector('simple', text)", persisted=True), nullable=False
+            "search",
+            postgresql.TSVECTOR(),
+            sa.Computed("to_tsvector('simple', text)", persisted=True),
+            nullable=False,
         ),
         sa.ForeignKeyConstraint(["rig_id"], ["rig.id"], name=op.f("fk_entry_rig_id")),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_entry")),
@@ -94,7 +97,9 @@ def upgrade() -> None:
         sa.Column("made_from", postgresql.JSONB(astext_type=sa.Text()), server_default="[]", nullable=False),
         sa.Column("archived_at", sa.DateTime(timezone=True), nullable=True),
         sa.ForeignKeyConstraint(["rig_id"], ["rig.id"], name=op.f("fk_recording_rig_id")),
-        sa.ForeignKeyConstraint(["rig_revision_id"], ["rig_revision.id"], name=op.f("fk_recording_rig_revision_id")),
+        sa.ForeignKeyConstraint(
+            ["rig_revision_id"], ["rig_revision.id"], name=op.f("fk_recording_rig_revision_id")
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_recording")),
     )
     op.create_index(op.f("ix_recording_rig_id"), "recording", ["rig_id"], unique=False)
@@ -107,7 +112,9 @@ def upgrade() -> None:
         sa.Column("rig_revision_id", sa.BigInteger(), nullable=False),
         sa.Column("cut_at", sa.DateTime(timezone=True), server_default=sa.text("now()"), nullable=False),
         sa.ForeignKeyConstraint(["rig_id"], ["rig.id"], name=op.f("fk_stone_rig_id")),
-        sa.ForeignKeyConstraint(["rig_revision_id"], ["rig_revision.id"], name=op.f("fk_stone_rig_revision_id")),
+        sa.ForeignKeyConstraint(
+            ["rig_revision_id"], ["rig_revision.id"], name=op.f("fk_stone_rig_revision_id")
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_stone")),
         sa.UniqueConstraint("rig_id", "number", name=op.f("uq_stone_rig_id")),
     )
@@ -125,7 +132,9 @@ def upgrade() -> None:
         sa.Column("source", sa.Text(), nullable=False),
         sa.Column("calibration_id", sa.BigInteger(), nullable=True),
         sa.Column("made_at", sa.DateTime(timezone=True), server_default=sa.text("now()"), nullable=False),
-        sa.ForeignKeyConstraint(["calibration_id"], ["calibration.id"], name=op.f("fk_constant_value_calibration_id")),
+        sa.ForeignKeyConstraint(
+            ["calibration_id"], ["calibration.id"], name=op.f("fk_constant_value_calibration_id")
+        ),
         sa.ForeignKeyConstraint(["rig_id"], ["rig.id"], name=op.f("fk_constant_value_rig_id")),
         sa.ForeignKeyConstraint(["sensor_id"], ["sensor.id"], name=op.f("fk_constant_value_sensor_id")),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_constant_value")),
@@ -182,7 +191,9 @@ def upgrade() -> None:
         sa.Column("t0", sa.BigInteger(), nullable=False),
         sa.Column("t1", sa.BigInteger(), nullable=False),
         sa.Column("times", sa.LargeBinary(), nullable=False),
-        sa.ForeignKeyConstraint(["stream_id"], ["stream.id"], name=op.f("fk_chunk_stream_id"), ondelete="CASCADE"),
+        sa.ForeignKeyConstraint(
+            ["stream_id"], ["stream.id"], name=op.f("fk_chunk_stream_id"), ondelete="CASCADE"
+        ),
         sa.PrimaryKeyConstraint("stream_id", "seq", name=op.f("pk_chunk")),
     )
     op.create_table(
@@ -242,7 +253,9 @@ def upgrade() -> None:
         sa.Column("segment", sa.Integer(), nullable=False),
         sa.Column("n", sa.Integer(), nullable=False),
         sa.Column("rows", sa.LargeBinary(), nullable=False),
-        sa.ForeignKeyConstraint(["stream_id"], ["stream.id"], name=op.f("fk_tail_stream_id"), ondelete="CASCADE"),
+        sa.ForeignKeyConstraint(
+            ["stream_id"], ["stream.id"], name=op.f("fk_tail_stream_id"), ondelete="CASCADE"
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_tail")),
     )
     op.create_index(op.f("ix_tail_stream_id"), "tail", ["stream_id"], unique=False)
@@ -255,7 +268,9 @@ def upgrade() -> None:
         sa.Column("mark_id", sa.BigInteger(), nullable=True),
         sa.Column("name", sa.Text(), nullable=True),
         sa.Column("seen", postgresql.JSONB(none_as_null=True, astext_type=sa.Text()), nullable=True),
-        sa.ForeignKeyConstraint(["input_value_id"], ["constant_value.id"], name=op.f("fk_value_input_input_value_id")),
+        sa.ForeignKeyConstraint(
+            ["input_value_id"], ["constant_value.id"], name=op.f("fk_value_input_input_value_id")
+        ),
         sa.ForeignKeyConstraint(["mark_id"], ["mark.id"], name=op.f("fk_value_input_mark_id")),
         sa.ForeignKeyConstraint(["recording_id"], ["recording.id"], name=op.f("fk_value_input_recording_id")),
         sa.ForeignKeyConstraint(["value_id"], ["constant_value.id"], name=op.f("fk_value_input_value_id")),
