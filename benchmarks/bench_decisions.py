@@ -9,7 +9,7 @@ from tests.core.decisions.seen import plain_seen, values_of
 
 from benchmarks.common import report
 from tickstone.core.decisions.catalogue import decision
-from tickstone.core.decisions.decision import Asked
+from tickstone.core.decisions.decision import Question
 from tickstone.core.decisions.line import Light, candidates, one_for_all, robust_row
 
 SENSORS, CONDITIONS, SAMPLES = 8, 6, 50_000
@@ -51,12 +51,12 @@ def others() -> None:
     seen = plain_seen(way)
     for name in ("obstacle", "filter", "dropouts"):
         begun = time.perf_counter()
-        decision(name).work(Asked([seen]), values_of("ultrasonic-ranger"))
+        decision(name).work(Question([seen]), values_of("ultrasonic-ranger"))
         report(f"{name}, {ROWS} readings", work_s=time.perf_counter() - begun)
     periods = 60e6 / (200 + 100 * np.sin(np.arange(ROWS) / 300.0))
     begun = time.perf_counter()
     decision("turning").work(
-        Asked([plain_seen(periods, asked={"period": periods})]), values_of("hall-switch")
+        Question([plain_seen(periods, asked={"period": periods})]), values_of("hall-switch")
     )
     report(f"turning, {ROWS} pulses", work_s=time.perf_counter() - begun)
 

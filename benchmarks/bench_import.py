@@ -45,7 +45,7 @@ def best(work: Callable[[], object]) -> float:
     return min(took)
 
 
-def given_out(database: Database, recording_id: int, asked: exporting.Asked) -> int:
+def given_out(database: Database, recording_id: int, asked: exporting.ExportRequest) -> int:
     """Bytes of a recording given out."""
     return sum(len(piece) for piece in exporting.export(database, recording_id, asked).pieces)
 
@@ -93,11 +93,11 @@ def main() -> None:
         ours = best(lambda: importing.take_in(database, "fern", path, importing.Wish("bench")))
         bare = best(lambda: pl.read_csv(path))
         report("import", bare_reader_s=bare, import_s=ours, import_to_bare=ours / bare, import_peak_mb=peak)
-        raw = best(lambda: given_out(database, recording_id, exporting.Asked(converted=False)))
-        both = best(lambda: given_out(database, recording_id, exporting.Asked()))
+        raw = best(lambda: given_out(database, recording_id, exporting.ExportRequest(converted=False)))
+        both = best(lambda: given_out(database, recording_id, exporting.ExportRequest()))
         forms = {
             form.replace("-", "_") + "_s": best(
-                lambda form=form: given_out(database, recording_id, exporting.Asked(form))
+                lambda form=form: given_out(database, recording_id, exporting.ExportRequest(form))
             )
             for form in ("json-lines", "parquet", "value-change-dump")
         }

@@ -26,7 +26,7 @@ from tickstone.core.rigs.templates import fern
 from tickstone.launch.cluster import free_port
 from tickstone.link.sources import SerialSource
 from tickstone.standin.board import SimBoard
-from tickstone.standin.client import StandIns
+from tickstone.standin.client import StandInProcesses
 from tickstone.store import recordings, samples
 from tickstone.store.database import Database
 
@@ -65,7 +65,7 @@ def watch(port: int, count: int, seconds: float, talk: Connection) -> None:
 
 def run(database: Database, count: int) -> None:
     """Record a minute with so many windows watching, and report."""
-    standins = StandIns(lines_per_s=RATE_HZ)
+    standins = StandInProcesses(lines_per_s=RATE_HZ)
     own = SimBoard(fern())
     pace = RATE_HZ / own.lines_per_s
     every_us = {one.part.key: one.every_s / pace * 1e6 for one in own.sampled}

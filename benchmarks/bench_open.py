@@ -49,7 +49,7 @@ def main() -> None:
             recordings.write_rows(session, recording_id, "front-ranger", np.arange(ROWS) * STEP_US, [echoes])
             recordings.close(session, recording_id)
 
-        def trace(t0: float | None = None, t1: float | None = None) -> reading.Trace:
+        def trace(t0: float | None = None, t1: float | None = None) -> reading.SensorTrace:
             with database.transaction() as session:
                 return reading.trace(session, recording_id, "front-ranger", t0, t1, 900)
 

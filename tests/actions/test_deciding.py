@@ -34,7 +34,7 @@ def test_thresholds_are_chosen_on_the_newest_lights_and_remember_them(database: 
         assert (chosen.provenance, chosen.value) == (Provenance.CHOSEN, wanted["threshold_s1"])
         assert chosen.source == "chosen; widest worst-case margin"
         rests = session.scalars(
-            select(tables.ValueInput).where(tables.ValueInput.value_id == chosen.value_id)
+            select(tables.ValueInputRow).where(tables.ValueInputRow.value_id == chosen.value_id)
         ).all()
         known = ids(session)
         assert {one.recording_id for one in rests if one.recording_id} == {known[name] for name in LIGHTS}

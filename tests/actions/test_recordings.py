@@ -132,7 +132,7 @@ def test_what_is_given_out_and_taken_in_again_is_the_same(
     shared: Database, form: str, made: Streams, converted: bool
 ) -> None:
     first = kept(shared, made)
-    file = exporting.export(shared, first, exporting.Asked(form, converted=converted))
+    file = exporting.export(shared, first, exporting.ExportRequest(form, converted=converted))
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / file.name
         path.write_bytes(b"".join(file.pieces))
@@ -144,13 +144,13 @@ def test_a_span_by_a_stones_constants(database: Database) -> None:
     with database.transaction() as session:
         stone = stones.cut(session, "fern", "before")
         type_value(session, "fern", "front-ranger", "offset", 100.0, 1.0)
-    whole = exporting.Asked("csv", stone=stone)
+    whole = exporting.ExportRequest("csv", stone=stone)
     text = {
         name: b"".join(exporting.export(database, 1, asked).pieces).decode()
         for name, asked in {
             "then": whole,
-            "now": exporting.Asked("csv"),
-            "span": exporting.Asked("csv", 1_000_000, 2_000_000),
+            "now": exporting.ExportRequest("csv"),
+            "span": exporting.ExportRequest("csv", 1_000_000, 2_000_000),
         }.items()
     }
     at = {}

@@ -40,7 +40,7 @@ from tickstone.core.calibration.catalogue import PROCEDURES
 from tickstone.core.calibration.procedure import Procedure, Step, Want, Window
 from tickstone.core.constants import Values
 from tickstone.core.decisions.catalogue import DECISIONS
-from tickstone.core.decisions.decision import Asked
+from tickstone.core.decisions.decision import Question
 from tickstone.core.diagnosis.examine import examine
 from tickstone.core.rigs.boards import BOARDS
 from tickstone.core.rigs.kinds import KINDS
@@ -398,27 +398,31 @@ def test_decisions() -> None:
     turning = [plain_seen(bounced, asked={"period": bounced})]
     trimmed = [plain_seen((np.arange(300) // 100 % 2).astype(float))]
     cases = {
-        "line": ("line-sensors", {"sensors": 3}, Asked(row)),
-        "line, one kept aside": ("line-sensors", {"sensors": 3}, Asked(row[:1], lamp)),
-        "line, in heaps that meet": ("line-sensors", {"sensors": 3}, Asked([row_seen(ground + 40, ground)])),
-        "steering": ("line-sensors", {"sensors": 3}, Asked(row)),
-        "steering, astride": ("line-sensors", {"sensors": 2, "pitch": 30.0, "tape": 19.0}, Asked()),
-        "edge": ("line-sensors", {"sensors": 3}, Asked([row_seen(line, ground)])),
-        "trim": ("comparator-switch", {}, Asked(trimmed)),
-        "obstacle": ("ultrasonic-ranger", {}, Asked([plain_seen(push)])),
-        "obstacle, fast": ("time-of-flight-ranger", {"drive_speed": 1.4}, Asked([plain_seen(push)])),
-        "obstacle, nothing recorded": ("triangulation-ranger", {}, Asked()),
-        "turning": ("comparator-switch", {}, Asked(turning)),
-        "turning, two magnets": ("hall-switch", {"magnets": 2}, Asked(turning)),
+        "line": ("line-sensors", {"sensors": 3}, Question(row)),
+        "line, one kept aside": ("line-sensors", {"sensors": 3}, Question(row[:1], lamp)),
+        "line, in heaps that meet": (
+            "line-sensors",
+            {"sensors": 3},
+            Question([row_seen(ground + 40, ground)]),
+        ),
+        "steering": ("line-sensors", {"sensors": 3}, Question(row)),
+        "steering, astride": ("line-sensors", {"sensors": 2, "pitch": 30.0, "tape": 19.0}, Question()),
+        "edge": ("line-sensors", {"sensors": 3}, Question([row_seen(line, ground)])),
+        "trim": ("comparator-switch", {}, Question(trimmed)),
+        "obstacle": ("ultrasonic-ranger", {}, Question([plain_seen(push)])),
+        "obstacle, fast": ("time-of-flight-ranger", {"drive_speed": 1.4}, Question([plain_seen(push)])),
+        "obstacle, nothing recorded": ("triangulation-ranger", {}, Question()),
+        "turning": ("comparator-switch", {}, Question(turning)),
+        "turning, two magnets": ("hall-switch", {"magnets": 2}, Question(turning)),
         "tilt": (
             "inertial-unit",
             {"track": 180, "cog_height": 160},
-            Asked([plain_seen(leaning, rate_hz=50)]),
+            Question([plain_seen(leaning, rate_hz=50)]),
         ),
-        "filter": ("ultrasonic-ranger", {}, Asked([plain_seen(push)])),
-        "filter, of tilt": ("inertial-unit", {}, Asked([plain_seen(leaning, rate_hz=50)])),
-        "filter, short": ("ultrasonic-ranger", {}, Asked([plain_seen(push[:60])])),
-        "dropouts": ("ultrasonic-ranger", {}, Asked([plain_seen(push)])),
+        "filter": ("ultrasonic-ranger", {}, Question([plain_seen(push)])),
+        "filter, of tilt": ("inertial-unit", {}, Question([plain_seen(leaning, rate_hz=50)])),
+        "filter, short": ("ultrasonic-ranger", {}, Question([plain_seen(push[:60])])),
+        "dropouts": ("ultrasonic-ranger", {}, Question([plain_seen(push)])),
     }
     made = {
         name: DECISIONS[name.split(",")[0]].work(asked, values_of(what, **known))

@@ -16,7 +16,7 @@ from tests.simulated.scenes import EXTREMES, SCENES, Scene
 from tests.simulated.score import as_file, seeded, simulated
 from tickstone.core.constants import Values
 from tickstone.core.decisions.catalogue import DECISIONS
-from tickstone.core.decisions.decision import Asked
+from tickstone.core.decisions.decision import Question
 from tickstone.core.diagnosis.examine import examine
 from tickstone.core.rigs.catalogue import known
 from tickstone.core.rigs.kinds import KINDS
@@ -100,7 +100,7 @@ def test_many_readings_worked() -> None:
     approved.check("many-worked", made)
 
 
-def choices_of(name: str, asked: Asked, values: Values) -> list[object]:
+def choices_of(name: str, asked: Question, values: Values) -> list[object]:
     try:
         found = DECISIONS[name].work(asked, values)
     except BadInput as refused:
@@ -149,12 +149,12 @@ def test_many_choices() -> None:
         drive = {"drive_speed": float(rng.uniform(0.1, 1.5))}
         rows = [row_seen(line, ground)]
         made |= {
-            f"line, {seed}": choices_of("line", Asked([*rows, lamp]), values_of("line-sensors", **row)),
-            f"line alone, {seed}": choices_of("line", Asked(rows, lamp), values_of("line-sensors", **row)),
-            f"edge, {seed}": choices_of("edge", Asked(rows), values_of("line-sensors", **row)),
+            f"line, {seed}": choices_of("line", Question([*rows, lamp]), values_of("line-sensors", **row)),
+            f"line alone, {seed}": choices_of("line", Question(rows, lamp), values_of("line-sensors", **row)),
+            f"edge, {seed}": choices_of("edge", Question(rows), values_of("line-sensors", **row)),
             f"steering, {seed}": choices_of(
                 "steering",
-                Asked(),
+                Question(),
                 values_of(
                     "line-sensors",
                     sensors=2 + seed % 4,
@@ -163,23 +163,23 @@ def test_many_choices() -> None:
                 ),
             ),
             f"obstacle, {seed}": choices_of(
-                "obstacle", Asked([moved]), values_of("ultrasonic-ranger", **drive)
+                "obstacle", Question([moved]), values_of("ultrasonic-ranger", **drive)
             ),
             f"obstacle near, {seed}": choices_of(
-                "obstacle", Asked([moved]), values_of("time-of-flight-ranger", **drive)
+                "obstacle", Question([moved]), values_of("time-of-flight-ranger", **drive)
             ),
-            f"filter, {seed}": choices_of("filter", Asked([moved]), values_of("ultrasonic-ranger")),
+            f"filter, {seed}": choices_of("filter", Question([moved]), values_of("ultrasonic-ranger")),
             f"dropouts, {seed}": choices_of(
-                "dropouts", Asked([moved]), values_of("ultrasonic-ranger", **drive)
+                "dropouts", Question([moved]), values_of("ultrasonic-ranger", **drive)
             ),
             f"turning, {seed}": choices_of(
                 "turning",
-                Asked([plain_seen(bounced, asked={"period": bounced})]),
+                Question([plain_seen(bounced, asked={"period": bounced})]),
                 values_of("hall-switch", magnets=1 + seed % 3),
             ),
             f"tilt, {seed}": choices_of(
                 "tilt",
-                Asked([plain_seen(leaning, rate_hz=50)]),
+                Question([plain_seen(leaning, rate_hz=50)]),
                 values_of(
                     "inertial-unit", track=float(rng.uniform(60, 300)), cog_height=float(rng.uniform(40, 300))
                 ),

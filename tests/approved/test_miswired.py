@@ -12,7 +12,7 @@ from tickstone.core.rigs.rig import DividerPart, Geometry, Mount, PullUpPart, Ri
 from tickstone.core.rigs.templates import TEMPLATES, rig_of, template
 from tickstone.core.wiring import checks
 from tickstone.core.wiring.assign import assign, assignment
-from tickstone.core.wiring.findings import Finding
+from tickstone.core.wiring.findings import WiringFinding
 
 CODES = re.compile(r"(?:Finding|Assurance)\(\s*\"([a-z0-9-]+)\"")
 
@@ -100,7 +100,7 @@ def miswired() -> dict[str, Rig]:
     }
 
 
-def told(made: Rig, finding: Finding) -> dict[str, object]:
+def told(made: Rig, finding: WiringFinding) -> dict[str, object]:
     """A finding with what its fix changes, instead of the whole rig after it."""
     record = {field.name: getattr(finding, field.name) for field in fields(finding)}
     if finding.fix is not None:

@@ -15,7 +15,7 @@ from tickstone.core.rigs.catalogue import fit, known
 from tickstone.core.rigs.kinds import KINDS
 from tickstone.core.rigs.outputs import OUTPUTS
 from tickstone.core.rigs.part import OptionSpec
-from tickstone.core.rigs.rig import Fitted, Geometry, Mount, Rig, Supply
+from tickstone.core.rigs.rig import FittedPart, Geometry, Mount, Rig, Supply
 from tickstone.core.rigs.templates import rig_of
 from tickstone.core.wiring import checks
 from tickstone.core.wiring.assign import assignment
@@ -35,7 +35,7 @@ def answer(spec: OptionSpec) -> st.SearchStrategy[str | float]:
 
 
 @st.composite
-def parts(draw: st.DrawFn) -> tuple[Fitted, ...]:
+def parts(draw: st.DrawFn) -> tuple[FittedPart, ...]:
     kinds = [
         draw(st.sampled_from(list(KINDS))),
         *draw(st.lists(st.sampled_from([*KINDS, *OUTPUTS]), max_size=4)),
@@ -62,7 +62,7 @@ SUPPLIES = (Supply("pack", 7.4, 8.4, 3000.0), Supply("rail", 5.0, 5.2, 2000.0, g
 @settings(max_examples=20)
 @given(parts(), st.sampled_from(list(BOARDS)), st.sampled_from([(), SUPPLIES]), st.floats(1, 60))
 def test_any_rig_is_checked_listed_and_written(
-    found: tuple[Fitted, ...], board: str, supplies: tuple[Supply, ...], line_mm: float
+    found: tuple[FittedPart, ...], board: str, supplies: tuple[Supply, ...], line_mm: float
 ) -> None:
     made = rig_of("Any", "", board, found, supplies, Geometry(line_mm=line_mm))
     said(made)

@@ -9,17 +9,26 @@ import pytest
 
 from tests.rigs import part, rig
 from tickstone.core import motor_check
-from tickstone.core.instruments import STANDS_AFTER_S, Angle, Bar, Lamps, Level, Seen, Trip, bar_edges_mm
+from tickstone.core.instruments import (
+    STANDS_AFTER_S,
+    Angle,
+    Bar,
+    Lamps,
+    Level,
+    NewReadings,
+    Trip,
+    bar_edges_mm,
+)
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.usual import usual_values
 
 NOTHING: dict = {}
 
 
-def seen(times, values, asked=None, series=None, valid=None) -> Seen:
+def seen(times, values, asked=None, series=None, valid=None) -> NewReadings:
     values = np.asarray(values, float)
     good = np.isfinite(values) if valid is None else np.asarray(valid)
-    return Seen(
+    return NewReadings(
         np.asarray(times, float),
         values,
         good,
@@ -155,7 +164,7 @@ def test_lamps_and_bar_follow_the_reading_and_a_dropout_is_never_clear() -> None
     assert (bar.shown(0, values)["lit"], bar.shown(0, values)["near"]) == (None, None)
 
 
-def stretch(**changes) -> motor_check.Stretch:
+def stretch(**changes) -> motor_check.SensorStretch:
     usual = {
         "sensor": "a",
         "name": "battery gauge",
@@ -166,7 +175,7 @@ def stretch(**changes) -> motor_check.Stretch:
         "dropouts": 0.0,
         "readings": 25,
     }
-    return motor_check.Stretch(**{**usual, **changes})
+    return motor_check.SensorStretch(**{**usual, **changes})
 
 
 @pytest.mark.parametrize(

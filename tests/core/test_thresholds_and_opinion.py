@@ -169,7 +169,7 @@ def test_the_mean_of_the_group_against_the_closed_form() -> None:
 
 @given(st.lists(st.tuples(st.floats(1, 50), st.floats(0.1, 5)), min_size=2, max_size=8))
 def test_the_group_is_the_largest_of_all_subsets(numbers: list[tuple[float, float]]) -> None:
-    given = [opinion.Reading(str(i), v, u) for i, (v, u) in enumerate(numbers)]
+    given = [opinion.InstrumentReading(str(i), v, u) for i, (v, u) in enumerate(numbers)]
     found = opinion.second_opinion(given)
     sizes = [
         len(subset)

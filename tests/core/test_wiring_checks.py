@@ -27,22 +27,22 @@ from tickstone.core.rigs.templates import TEMPLATES, fern, heron, plume, rig_of,
 from tickstone.core.rigs.usual import usual_values
 from tickstone.core.wiring import checks, power
 from tickstone.core.wiring.assign import assignment
-from tickstone.core.wiring.findings import Finding
+from tickstone.core.wiring.findings import WiringFinding
 from tickstone.errors import BadInput
 
 
-def found(made: Rig, wanted: str) -> list[Finding]:
+def found(made: Rig, wanted: str) -> list[WiringFinding]:
     return [f for f in checks.check(made).findings if f.kind == wanted]
 
 
-def one(made: Rig, kind: str, severity: str = "fault") -> Finding:
+def one(made: Rig, kind: str, severity: str = "fault") -> WiringFinding:
     (finding,) = found(made, kind)
     assert finding.severity == severity
     assert finding.sentence.endswith(".")
     return finding
 
 
-def heals(made: Rig, finding: Finding) -> Rig:
+def heals(made: Rig, finding: WiringFinding) -> Rig:
     """The fix takes exactly this fault away, and breaks nothing."""
     assert finding.fix is not None
     before = {(f.kind, f.sensor, f.pin) for f in checks.check(made).faults}

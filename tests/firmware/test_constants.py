@@ -13,14 +13,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tickstone.core.rigs.kinds import KINDS
-from tickstone.core.stones import Line, compare
+from tickstone.core.stones import StoneConstant, compare
 from tickstone.firmware import constants as firmware
 
 WHEN = datetime(2026, 5, 4, 9, 30, tzinfo=UTC)
 HEADER = firmware.Header("Fern", 3, WHEN, "after the new wheels")
 
 
-def line(**changes) -> Line:
+def line(**changes) -> StoneConstant:
     base = {
         "sensor": "front-ranger",
         "name": "offset",
@@ -35,7 +35,7 @@ def line(**changes) -> Line:
         "stale": "",
         "value_id": 1,
     }
-    return Line(**{**base, **changes})
+    return StoneConstant(**{**base, **changes})
 
 
 @given(st.floats(allow_nan=False, allow_infinity=False, width=32))

@@ -19,7 +19,7 @@ with atheris.instrument_imports(include=["tickstone.formats", "vcd"]):
     from tickstone.formats import opening
     from tickstone.formats.about import about_of
     from tickstone.formats.parquet import ParquetSource
-    from tickstone.formats.readings import Source
+    from tickstone.formats.readings import FileSource
     from tickstone.formats.shapes import Heading, Pieces, Unread, take_apart
     from tickstone.formats.summary import summary
     from tickstone.formats.vcd import DumpSource
@@ -51,7 +51,7 @@ SEEDS = {
 }
 
 
-def read(source: Source) -> None:
+def read(source: FileSource) -> None:
     """Everything of a source, and what it says of itself."""
     about_of(source.about)
     json.dumps(summary(source), allow_nan=False)

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from tickstone.formats.about import About, AboutColumn
-from tickstone.formats.export import FORMS, Part, Sheet
+from tickstone.formats.export import FORMS, ExportedRows, Sheet
 
 
 def tokens(text: str) -> Iterator[list[str]]:
@@ -89,15 +89,15 @@ def test_every_scope_is_closed_and_every_reading_is_there_at_its_time(segmented:
         ),
     )
     parts = [
-        Part(
+        ExportedRows(
             "front-ranger",
             np.array([0, 50, 100]),
             np.array([0, 0, 1]),
             {"echo_us": np.array([1748.0, np.nan, 1750.5])},
             {},
         ),
-        Part("air", np.array([50]), np.array([0]), {"air_c": np.array([21.25])}, {}),
-        Part("", np.array([100]), np.array([1]), {"pressure": np.array([1013.0])}, {}),
+        ExportedRows("air", np.array([50]), np.array([0]), {"air_c": np.array([21.25])}, {}),
+        ExportedRows("", np.array([100]), np.array([1]), {"pressure": np.array([1013.0])}, {}),
     ]
     sheet = Sheet(about, ("echo_us", "air_c", "pressure"), (), lambda: iter([parts]), segmented)
     text = b"".join(FORMS["value-change-dump"].write(sheet)).decode("ascii")

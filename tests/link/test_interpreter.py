@@ -12,7 +12,7 @@ from tests.rigs import part, ranger_and_air, rig
 from tickstone.core.rigs.meanings import CHANNEL, IGNORED, TIME, Meaning, guess
 from tickstone.core.rigs.rig import Rig
 from tickstone.core.rigs.templates import fern, template
-from tickstone.formats.shapes import Heading, Piece, Pieces, Unread, take_apart
+from tickstone.formats.shapes import Heading, LabelledNumber, Pieces, Unread, take_apart
 from tickstone.link.interpreter import GARBLED, UNUSED, WORDS, Interpreter, OddLine, Reading
 
 ECHO, AIR = ("front-ranger", "echo"), ("air", "air")
@@ -45,7 +45,7 @@ def heard(rig_of: Rig, *lines: str, said: dict[str, Meaning] | None = None, ever
     ],
 )
 def test_shapes_with_labels(line: str, wanted: list) -> None:
-    assert take_apart(line) == Pieces(tuple(Piece(*one) for one in wanted))
+    assert take_apart(line) == Pieces(tuple(LabelledNumber(*one) for one in wanted))
 
 
 @pytest.mark.parametrize(
@@ -62,7 +62,7 @@ def test_shapes_with_labels(line: str, wanted: list) -> None:
     ],
 )
 def test_bare_numbers_are_labelled_by_their_place(line: str, numbers: list) -> None:
-    wanted = tuple(Piece(str(place), number) for place, number in enumerate(numbers, 1))
+    wanted = tuple(LabelledNumber(str(place), number) for place, number in enumerate(numbers, 1))
     assert take_apart(line) == Pieces(wanted, bare=True)
 
 

@@ -21,7 +21,7 @@ from tickstone.link.interpreter import Interpreter, OddLine, Reading
 from tickstone.link.lines import LONGEST_LINE, LineSplitter
 from tickstone.link.reader import Reader
 from tickstone.link.recorder import Recorder
-from tickstone.link.sources import ReplaySource, SerialSource, Source, TcpSource
+from tickstone.link.sources import LineSource, ReplaySource, SerialSource, TcpSource
 from tickstone.standin.board import SWALLOWED, SimBoard
 from tickstone.standin.client import StandInProcess
 
@@ -134,7 +134,7 @@ class Listening:
     def _came_back(self) -> None:
         self.back += 1
 
-    def start(self, source: Source) -> Reader:
+    def start(self, source: LineSource) -> Reader:
         source.open()
         reader = Reader(source, lambda lines, _: self.lines.extend(lines), self.lost.append, self._came_back)
         reader.start()
@@ -159,7 +159,7 @@ def told_again() -> Iterator[tuple[float, str]]:
 
 
 @pytest.fixture(params=["serial", "tcp", "replay"])
-def source(request: pytest.FixtureRequest, standin: StandInProcess) -> Source:
+def source(request: pytest.FixtureRequest, standin: StandInProcess) -> LineSource:
     standin.hands({"board.fault.unplug": 0})
     if request.param == "serial":
         return SerialSource(standin.serial_path)
@@ -168,7 +168,7 @@ def source(request: pytest.FixtureRequest, standin: StandInProcess) -> Source:
     )
 
 
-def test_every_source_gives_lines_in_order_and_stops_when_asked(source: Source) -> None:
+def test_every_source_gives_lines_in_order_and_stops_when_asked(source: LineSource) -> None:
     heard = Listening()
     reader = heard.start(source)
     heard.wait(lambda h: len(h.lines) > 60)
@@ -185,7 +185,7 @@ def test_every_source_gives_lines_in_order_and_stops_when_asked(source: Source) 
         source.read()
 
 
-def test_every_source_opens_again_after_it_was_closed(source: Source) -> None:
+def test_every_source_opens_again_after_it_was_closed(source: LineSource) -> None:
     for _ in range(3):
         heard = Listening()
         reader = heard.start(source)
@@ -194,7 +194,7 @@ def test_every_source_opens_again_after_it_was_closed(source: Source) -> None:
 
 
 @pytest.mark.parametrize("source", ["serial", "tcp"], indirect=True)
-def test_a_lost_source_says_so_and_goes_on_by_itself(source: Source, standin: StandInProcess) -> None:
+def test_a_lost_source_says_so_and_goes_on_by_itself(source: LineSource, standin: StandInProcess) -> None:
     heard = Listening()
     reader = heard.start(source)
     for times in (1, 2, 3):

@@ -29,7 +29,7 @@ from tickstone.core.worked import work
 from tickstone.errors import BadInput, SourceLost
 from tickstone.launch.folders import ROOT
 from tickstone.link.sources import SerialSource
-from tickstone.standin.client import StandIns
+from tickstone.standin.client import StandInProcesses
 from tickstone.standin.serial_line import misread
 
 TABLE = ROOT / "docs" / "streams.md"
@@ -43,12 +43,14 @@ RIGS = {
 
 @pytest.fixture(scope="module")
 def standins():
-    made = StandIns(seed=11)
+    made = StandInProcesses(seed=11)
     yield made
     made.stop()
 
 
-def test_the_control_socket_takes_changes_and_answers_nonsense_with_a_sentence(standins: StandIns) -> None:
+def test_the_control_socket_takes_changes_and_answers_nonsense_with_a_sentence(
+    standins: StandInProcesses,
+) -> None:
     process = standins.for_rig("control", ranger_and_air())
 
     def target() -> float:
@@ -84,8 +86,8 @@ def test_the_control_socket_takes_changes_and_answers_nonsense_with_a_sentence(s
 def test_it_ends_with_the_process_that_started_it() -> None:
     program = (
         "import os, signal\nfrom tickstone.core.rigs.templates import template\n"
-        "from tickstone.standin.client import StandIns\n"
-        "made = StandIns().for_rig('x', template('T04'))\nprint(made._process.pid, flush=True)\n"
+        "from tickstone.standin.client import StandInProcesses\n"
+        "made = StandInProcesses().for_rig('x', template('T04'))\nprint(made._process.pid, flush=True)\n"
         "os.kill(os.getpid(), signal.SIGKILL)\n"
     )
     found = subprocess.run(
@@ -129,7 +131,7 @@ def test_a_line_read_at_its_own_speed_is_itself_and_at_another_no_text() -> None
 
 
 def watched(
-    standins: StandIns, slug: str, rig: Rig, seconds: float = 1.2
+    standins: StandInProcesses, slug: str, rig: Rig, seconds: float = 1.2
 ) -> tuple[LiveRig, dict[str, dict[str, float]]]:
     """A live rig that has heard a rig's stand-in for a while over its serial port, and what was really so at
     the end."""
@@ -171,7 +173,7 @@ def right(live: LiveRig, sensor: str, truth: dict[str, float]) -> tuple[str, boo
 
 
 @pytest.fixture(scope="module")
-def table(standins: StandIns) -> list[str]:
+def table(standins: StandInProcesses) -> list[str]:
     """One line a sensor of every rig: what it sends, what it is turned into, and whether all of it is
     right."""
 

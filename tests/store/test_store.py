@@ -77,7 +77,7 @@ def test_two_streams_of_different_rates_keep_their_own_time_axes(database: Datab
         times, values = samples.rows_between(session, ranger, 10_000_000, 10_499_999)
         assert times.tolist() == [10_000_000 + i * 50_000 for i in range(10)]
         assert values[0].tolist() == [1457.0 + i for i in range(10)]
-        assert session.scalars(select(tables.Tail)).all() == []
+        assert session.scalars(select(tables.TailRow)).all() == []
 
 
 def test_tails_fold_into_chunks_and_segments_never_mix(database: Database) -> None:
@@ -102,7 +102,7 @@ def test_tails_fold_into_chunks_and_segments_never_mix(database: Database) -> No
         times, values = samples.rows_between(session, stream)
         np.testing.assert_array_equal(values[0], truth)
         assert np.all(np.diff(times) == 500)
-        chunks = session.scalars(select(tables.Chunk).where(tables.Chunk.stream_id == stream.id)).all()
+        chunks = session.scalars(select(tables.ChunkRow).where(tables.ChunkRow.stream_id == stream.id)).all()
         assert len(chunks) >= 2
         assert all(chunk.n <= codec.CHUNK_ROWS for chunk in chunks)
         recordings.close(session, recording_id)

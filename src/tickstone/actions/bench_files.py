@@ -14,7 +14,7 @@ from typing import BinaryIO
 
 from tickstone.actions import importing
 from tickstone.actions.importing import Look, Wish
-from tickstone.actions.jobs import DONE, Jobs, Progress, State
+from tickstone.actions.jobs import DONE, Jobs, JobState, Progress
 from tickstone.errors import BadInput, Conflict, NotFound
 from tickstone.store.database import Database
 
@@ -128,7 +128,7 @@ class BenchFiles:
             )
         return found
 
-    def state(self, found: BenchFile) -> State | None:
+    def state(self, found: BenchFile) -> JobState | None:
         """How the taking in of a file stands; None before it begins."""
         return None if found.job is None else self._jobs.state(found.job)
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
 
-from tickstone.core.wiring.checklist import Step
+from tickstone.core.wiring.checklist import ChecklistStep
 from tickstone.core.wiring.checklist import checklist as steps_of
 from tickstone.errors import BadInput, NotFound
 from tickstone.firmware import watch, writing
@@ -17,7 +17,7 @@ from tickstone.store import checklist, log, rigs
 class TickedStep:
     """A step of the checklist with its tick, if it has one."""
 
-    step: Step
+    step: ChecklistStep
     tick: checklist.Tick | None
 
 

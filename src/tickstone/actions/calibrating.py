@@ -15,7 +15,16 @@ from tickstone.actions.constants import settled
 from tickstone.actions.reading import Converter
 from tickstone.actions.rigs import rig_fields
 from tickstone.core.calibration import catalogue
-from tickstone.core.calibration.procedure import Fitted, Lack, Outcome, Procedure, Step, Steps, Want, Window
+from tickstone.core.calibration.procedure import (
+    FittedConstant,
+    Lack,
+    Outcome,
+    Procedure,
+    Step,
+    Steps,
+    Want,
+    Window,
+)
 from tickstone.core.checks import check_between
 from tickstone.core.constants import Provenance, Values
 from tickstone.core.line_row import conditions_said
@@ -329,7 +338,7 @@ def outcome(session: Session, slug: str, mine: calibrations.StoredCalibration) -
     return catalogue.procedure(mine.procedure).fit(steps_of(mine), settled(session, stored, mine.sensor))
 
 
-def accepted_constants(found: Outcome, extras: Sequence[str]) -> dict[str, Fitted]:
+def accepted_constants(found: Outcome, extras: Sequence[str]) -> dict[str, FittedConstant]:
     """The constants to take over, those of the chosen extras in place of plain ones. Raises BadInput for
     ``extras``."""
     known = {one.name: one for one in found.extras}
@@ -419,7 +428,7 @@ def accept(session: Session, slug: str, calibration_id: int, extras: Sequence[st
     )
 
 
-def _said(label: str, one: Fitted, unit: str) -> str:
+def _said(label: str, one: FittedConstant, unit: str) -> str:
     spread = 2 * (one.sd or 0.0)
     digits = (
         0 if spread >= 20 or (not spread and one.value == round(one.value)) else 1 if spread >= 0.2 else 3

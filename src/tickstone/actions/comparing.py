@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from tickstone.actions import calibrating
 from tickstone.actions.constants import settled
 from tickstone.actions.reading import Converter
-from tickstone.core.calibration.procedure import Fitted
+from tickstone.core.calibration.procedure import FittedConstant
 from tickstone.core.constants import Provenance, Value, Values, settle
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.kinds.base import Kind
@@ -38,7 +38,7 @@ class BeforeAfter:
     said: str
 
 
-def with_fitted(what: Kind, values: Values, fitted: Mapping[str, Fitted]) -> Values:
+def with_fitted(what: Kind, values: Values, fitted: Mapping[str, FittedConstant]) -> Values:
     """The constants as they would stand once the fitted ones are accepted; derived ones follow."""
     known = {name: value for name, value in values.items() if value.provenance is not Provenance.DERIVED}
     specs = {spec.name: spec for spec in what.constants}

@@ -26,7 +26,7 @@ FEWEST_READINGS = 1  # of the air that was live just then
 
 
 @dataclass(frozen=True)
-class Part:
+class ConvertedPart:
     """A sensor of a rig, or a loose part: its kind, its constants, and the air around it."""
 
     kind: Kind
@@ -42,7 +42,7 @@ class Part:
         return worked.solve(self.kind, self.values, wanted, self.around)
 
 
-def mounted(session: Session, slug: str, sensor: str, air_c: float | None, live_air: bool) -> Part:
+def mounted(session: Session, slug: str, sensor: str, air_c: float | None, live_air: bool) -> ConvertedPart:
     """A sensor of a rig. ``air_c`` is the air at that moment (None = the constant's); ``live_air`` tells that
     it was measured just then. Raises NotFound and BadInput."""
     stored = rigs.rig_named(session, slug)
@@ -53,16 +53,16 @@ def mounted(session: Session, slug: str, sensor: str, air_c: float | None, live_
         else None
     )
     values = constants.settled(session, stored, sensor, air)
-    return Part(what, values, _around(air_c))
+    return ConvertedPart(what, values, _around(air_c))
 
 
-def loose(kind_id: str, typed: Mapping[str, float], air_c: float | None = None) -> Part:
+def loose(kind_id: str, typed: Mapping[str, float], air_c: float | None = None) -> ConvertedPart:
     """A part that is on no rig: the usual constants of its kind, with those that a person types.
 
     Raises BadInput naming the constant that it does not have, or that cannot be so.
     """
     what = kind(kind_id)
-    return Part(what, usual_values(what, said=typed), _around(air_c))
+    return ConvertedPart(what, usual_values(what, said=typed), _around(air_c))
 
 
 def _around(air_c: float | None) -> Surroundings:
@@ -83,7 +83,8 @@ def tabled(
             stored = rigs.rig_named(session, slug)
             settled = constants.all_settled(session, stored)
             candidates = [
-                columns.Candidate(s.id, kind(s.kind), settled[s.id], prefix=s.id) for s in stored.rig.sensors
+                columns.SensorCandidate(s.id, kind(s.kind), settled[s.id], prefix=s.id)
+                for s in stored.rig.sensors
             ]
     else:
         candidates = columns.bare_candidates({})

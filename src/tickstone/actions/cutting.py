@@ -18,7 +18,7 @@ MOST_ODD = 1000
 
 
 @dataclass(frozen=True)
-class Done:
+class CutResult:
     """What was made, and what was put away for it: undoing is putting away the one and bringing back the
     other."""
 
@@ -36,7 +36,7 @@ class _Piece:
     at: int
 
 
-def trim(session: Session, recording_id: int, t0: int, t1: int) -> Done:
+def trim(session: Session, recording_id: int, t0: int, t1: int) -> CutResult:
     """Keep only a span, µs, of a recording; the whole is put away. Raises BadInput naming ``t0`` or
     ``t1``."""
     found = _settled(session, recording_id)
@@ -46,7 +46,7 @@ def trim(session: Session, recording_id: int, t0: int, t1: int) -> Done:
     return _replaced(session, [found], [made])
 
 
-def split(session: Session, recording_id: int, t: int) -> Done:
+def split(session: Session, recording_id: int, t: int) -> CutResult:
     """Make two recordings of one, cut before a time, µs; the whole is put away. Raises BadInput for ``t``."""
     found = _settled(session, recording_id)
     begin, end = _extent(found)
@@ -62,7 +62,7 @@ def split(session: Session, recording_id: int, t: int) -> Done:
     return _replaced(session, [found], made)
 
 
-def join(session: Session, slug: str, recording_ids: Sequence[int]) -> Done:
+def join(session: Session, slug: str, recording_ids: Sequence[int]) -> CutResult:
     """Make one recording of several of a rig, in the order of their beginnings; they are put away. Their
     distance in time stays, where one begins after the one before has ended; each begins a new segment. Raises
     BadInput."""
@@ -204,10 +204,10 @@ def _carry(session: Session, piece: _Piece, recording_id: int, shift: int) -> No
     )
 
 
-def _replaced(session: Session, old: list[recordings.StoredRecording], made: list[int]) -> Done:
+def _replaced(session: Session, old: list[recordings.StoredRecording], made: list[int]) -> CutResult:
     for found in old:
         recordings.set_archived(session, found.id, True)
     names = ", ".join(found.name for found in old)
     became = ", ".join(recordings.recording(session, one).name for one in made)
     log.write_entry(session, old[0].rig_id, "recording", f"{names} became {became}", recording=made[0])
-    return Done(made, [found.id for found in old])
+    return CutResult(made, [found.id for found in old])

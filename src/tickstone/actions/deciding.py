@@ -15,7 +15,15 @@ from tickstone.actions.rigs import rig_fields
 from tickstone.core.checks import check_between
 from tickstone.core.constants import Provenance, Value
 from tickstone.core.decisions import catalogue
-from tickstone.core.decisions.decision import Asked, Decided, Decision, Marked, Seen, chosen_by, warning_of
+from tickstone.core.decisions.decision import (
+    Decided,
+    Decision,
+    Evidence,
+    Marked,
+    Question,
+    chosen_by,
+    warning_of,
+)
 from tickstone.core.rigs.kinds import kind, thermometers
 from tickstone.core.rigs.rig import Rig
 from tickstone.errors import BadInput, NotFound
@@ -26,7 +34,7 @@ NEWEST = 3  # recordings that a decision by marks is made on, where none are nam
 
 
 @dataclass(frozen=True)
-class Source:
+class SourceRecording:
     """A recording that a decision may be made on; ``used`` when it is."""
 
     id: int
@@ -35,13 +43,13 @@ class Source:
 
 
 @dataclass(frozen=True)
-class Worked:
+class WorkedDecision:
     """A decision worked out for a sensor: what can be chosen, from which recordings, with which constants;
     why what was chosen before no longer holds (empty while it does, or while something else is picked)."""
 
     decision: Decision
     decided: Decided
-    sources: tuple[Source, ...]
+    sources: tuple[SourceRecording, ...]
     test_id: int | None
     values: dict[str, Value]
     stale: str = ""
@@ -79,7 +87,7 @@ def work(
     from_ids: Sequence[int] | None = None,
     test_id: int | None = None,
     picked: Mapping[str, float] | None = None,
-) -> Worked:
+) -> WorkedDecision:
     """Work a decision out: on the recordings named, or on the newest that speak to it.
 
     Raises NotFound for a recording of another rig, BadInput that names the field otherwise.
@@ -105,10 +113,10 @@ def work(
     seen = [seen_of(session, by_id[one], sensor) for one in from_ids]
     test = None if test_id is None else seen_of(session, by_id[test_id], sensor)
     air_measured = bool(thermometers(stored.rig))
-    decided = decision.work(Asked(seen, test, dict(picked or {}), air_measured), values)
-    sources = tuple(Source(one.id, one.name, one.id in from_ids) for one in usable)
+    decided = decision.work(Question(seen, test, dict(picked or {}), air_measured), values)
+    sources = tuple(SourceRecording(one.id, one.name, one.id in from_ids) for one in usable)
     stale = next((value.stale for value in chosen_by(decision, values) if value.stale), "")
-    return Worked(decision, decided, sources, test_id, values, "" if picked else stale)
+    return WorkedDecision(decision, decided, sources, test_id, values, "" if picked else stale)
 
 
 def _usable(
@@ -138,7 +146,7 @@ def _marks(marks: Sequence[recordings.StoredMark], sensor: str) -> tuple[Marked,
     )
 
 
-def seen_of(session: Session, recording: recordings.StoredRecording, sensor: str) -> Seen:
+def seen_of(session: Session, recording: recordings.StoredRecording, sensor: str) -> Evidence:
     """A recording of a sensor as a decision looks at it, converted with the constants as they stand."""
     stream = recording.stream_of(sensor)
     first = stream.t0
@@ -150,7 +158,7 @@ def seen_of(session: Session, recording: recordings.StoredRecording, sensor: str
     said, _ = converter.rows(times, raw, {})
     channels = dict(zip(converter.columns, raw, strict=True))
     valid = said.valid & np.isfinite(said.values)
-    return Seen(
+    return Evidence(
         recording.id,
         recording.name,
         times / 1e6,

@@ -15,7 +15,7 @@ from tickstone.errors import BadInput
 from tickstone.formats.about import SEGMENT_COLUMN, TIME_COLUMN, About, AboutColumn, AboutLine, AboutMark
 from tickstone.formats.cells import guarded_name
 from tickstone.formats.columns import apart, result_name
-from tickstone.formats.export import FORMS, Part, Sheet
+from tickstone.formats.export import FORMS, ExportedRows, Sheet
 from tickstone.formats.mapping import OTHER
 from tickstone.store import recordings, rigs, samples
 from tickstone.store.database import Database
@@ -25,7 +25,7 @@ MOST_ODD = 1000
 
 
 @dataclass(frozen=True)
-class Asked:
+class ExportRequest:
     """What is wanted of a recording: the form of the file, the span, µs (None: all of it), whether converted
     columns stand beside the raw ones, and by which stone (None: with the constants as they stand)."""
 
@@ -45,7 +45,7 @@ class File:
     pieces: Iterator[bytes]
 
 
-def export(database: Database, recording_id: int, asked: Asked) -> File:
+def export(database: Database, recording_id: int, asked: ExportRequest) -> File:
     """A recording as a file. Raises NotFound, and BadInput naming ``form``, ``t0`` or ``stone``."""
     if asked.form not in FORMS:
         raise BadInput(f"form must be one of {', '.join(FORMS)}, not {asked.form!r}.", "form")
@@ -72,7 +72,7 @@ class _Exporting:
         database: Database,
         found: recordings.StoredRecording,
         stored: rigs.StoredRig,
-        asked: Asked,
+        asked: ExportRequest,
     ) -> None:
         self._database, self._found, self._stored, self._asked = database, found, stored, asked
         self._streams = [stream for stream in found.streams if stream.n]
@@ -168,7 +168,7 @@ class _Exporting:
             last if asked.t1 is None else min(last, asked.t1)
         )
 
-    def _stretches(self) -> Iterator[list[Part]]:
+    def _stretches(self) -> Iterator[list[ExportedRows]]:
         """The rows of all streams, a stretch of time after the other, each of about STRETCH_ROWS rows."""
         t0, t1 = self._span()
         whole = max(
@@ -186,7 +186,7 @@ class _Exporting:
 
     def _part(
         self, session: Session, stream: samples.StreamInfo, t0: int, t1: int, notebook: dict[str, float]
-    ) -> Part:
+    ) -> ExportedRows:
         times, values, segments = samples.rows_with_segments(session, stream, t0, t1)
         numbers = {self._names[stream.key, at]: column for at, column in enumerate(values)}
         words: dict[str, list[str]] = {}
@@ -198,4 +198,4 @@ class _Exporting:
             numbers |= {names[one.name]: one.values for one in more if one.name in names}
             if reason:
                 words[reason] = np.array(converter.kind.reasons, dtype=object)[converted.codes].tolist()
-        return Part(stream.key if stream.key != OTHER else "", times, segments, numbers, words)
+        return ExportedRows(stream.key if stream.key != OTHER else "", times, segments, numbers, words)

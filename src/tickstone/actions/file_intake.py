@@ -6,12 +6,12 @@ from datetime import UTC, datetime, timedelta
 
 import numpy as np
 
-from tickstone.core.time_axis import DATES_FROM_US, Placed, TimeAxis
+from tickstone.core.time_axis import DATES_FROM_US, PlacedRows, TimeAxis
 from tickstone.errors import BadInput
 from tickstone.formats.about import SEGMENT_COLUMN, About, AboutLine, AboutMark
-from tickstone.formats.mapping import Mapped, StreamPlan
+from tickstone.formats.mapping import ColumnMapping, StreamPlan
 from tickstone.formats.marks import MarkColumn
-from tickstone.formats.readings import CLOCK, Array, Block, Flags, Source
+from tickstone.formats.readings import CLOCK, Array, Block, FileSource, Flags
 from tickstone.store.samples import ChunkWriter
 
 MOST_SEGMENTS = 1000
@@ -25,8 +25,8 @@ class FileIntake:
 
     def __init__(
         self,
-        source: Source,
-        made: Mapped,
+        source: FileSource,
+        made: ColumnMapping,
         plans: list[StreamPlan],
         rate_hz: float | None,
         about: About | None,
@@ -74,13 +74,13 @@ class FileIntake:
         # a line that was not understood took its time too
         return (block.lines - self._first_line).astype(np.float64)
 
-    def _placed(self, block: Block, stamps: Array, kept: Flags) -> Placed:
+    def _placed(self, block: Block, stamps: Array, kept: Flags) -> PlacedRows:
         if self._about is None or SEGMENT_COLUMN not in block.numbers:
             return self._axis.place(stamps)
         segments = np.nan_to_num(block.numbers[SEGMENT_COLUMN][kept]).astype(np.int64)
-        return Placed(np.rint(stamps * self._time[1]).astype(np.int64), segments)
+        return PlacedRows(np.rint(stamps * self._time[1]).astype(np.int64), segments)
 
-    def _fill(self, plan: StreamPlan, block: Block, kept: Flags, placed: Placed) -> Flags:
+    def _fill(self, plan: StreamPlan, block: Block, kept: Flags, placed: PlacedRows) -> Flags:
         every = bool(kept.all())
         table = np.full((len(plan.channels), len(placed.times)), np.nan)
         told: Flags = np.zeros(len(placed.times), bool)

@@ -19,9 +19,9 @@ from tickstone.core.rigs.meanings import CHANNEL, Meaning
 from tickstone.core.rigs.rig import Rig
 from tickstone.errors import BadInput
 from tickstone.formats.about import About, about_of
-from tickstone.formats.mapping import Mapped, StreamPlan, mapped, streams, wanting
+from tickstone.formats.mapping import ColumnMapping, StreamPlan, mapped, streams, wanting
 from tickstone.formats.opening import open_readings
-from tickstone.formats.readings import CLOCK, Block, Named, Source
+from tickstone.formats.readings import CLOCK, Block, FileSource, Named
 from tickstone.store import labels, log, recordings, rigs, samples
 from tickstone.store.database import Database
 
@@ -117,8 +117,8 @@ def look(database: Database, slug: str, path: Path, wish: Wish) -> Look:
 
 
 def _mapped(
-    rig: Rig, source: Source, remembered: Mapping[str, Meaning], wish: Wish, about: About | None
-) -> Mapped:
+    rig: Rig, source: FileSource, remembered: Mapping[str, Meaning], wish: Wish, about: About | None
+) -> ColumnMapping:
     names = [column.name for column in source.columns]
     every = {(sensor.id, channel.name) for sensor, channel in channels(rig)}
     before = {}
@@ -129,7 +129,7 @@ def _mapped(
     return mapped(rig, source, before | {n: m for n, m in wish.said.items() if n in names}, about)
 
 
-def _kept_as(name: str, source: Source) -> str:
+def _kept_as(name: str, source: FileSource) -> str:
     """The name under which a column's meaning is remembered: a place alone says nothing of files of another
     width."""
     return f"{name} of {len(source.columns)}" if name.isdigit() else name
@@ -147,7 +147,7 @@ def _cells(block: Block, column: Named) -> list[str]:
     return ["" if value != value else f"{value:.10g}" for value in values]
 
 
-def _rate(block: Block, made: Mapped) -> float | None:
+def _rate(block: Block, made: ColumnMapping) -> float | None:
     if made.time is None:
         return None
     times = block.numbers[made.time[0]] * made.time[1] / 1e6
@@ -193,7 +193,7 @@ def _begin(
     stored: rigs.StoredRig,
     wish: Wish,
     plans: list[StreamPlan],
-    made: Mapped,
+    made: ColumnMapping,
     about: About | None,
 ) -> int:
     revision = stored.revision_id

@@ -35,7 +35,7 @@ class Stopped(Exception):
 
 
 @dataclass(frozen=True)
-class State:
+class JobState:
     """How a job stands: ``done`` of its whole (bytes, say) and a count of what it made so far; its result or
     why it failed."""
 
@@ -120,25 +120,25 @@ class Jobs:
             self._pool = ProcessPoolExecutor(1, self._context, _at_worker_start, (self._shared,))
         return self._pool
 
-    def state(self, number: int) -> State:
+    def state(self, number: int) -> JobState:
         """How a job stands. Raises NotFound."""
         future = self._futures.get(number)
         if future is None:
             raise NotFound(f"There is no job {number}.")
         if not future.done():
             now, done, count = self._shared[:FIRST_STOP]
-            return State(RUNNING, done, count) if now == number else State(WAITING)
+            return JobState(RUNNING, done, count) if now == number else JobState(WAITING)
         try:
             result, done, count = future.result()
-            return State(DONE, done, count, result)
+            return JobState(DONE, done, count, result)
         except (CancelledError, Stopped):
-            return State(STOPPED)
+            return JobState(STOPPED)
         except TickStoneError as error:
-            return State(FAILED, error=error)
+            return JobState(FAILED, error=error)
         except BrokenProcessPool:
-            return State(FAILED, error=TickStoneError(LOST))
+            return JobState(FAILED, error=TickStoneError(LOST))
         except Exception:  # nobody expected it; it was logged when it came
-            return State(FAILED, error=TickStoneError(FAILED_WORDS))
+            return JobState(FAILED, error=TickStoneError(FAILED_WORDS))
 
     def stop(self, number: int) -> None:
         """Stop a job: at once when it waits, at its next step when it runs. Raises NotFound."""

@@ -215,7 +215,7 @@ def read_outs(
 
 
 @dataclass(frozen=True)
-class AtCursor:
+class LaneAtCursor:
     """A lane at a moment: the nearest reading's time, s, and value (None: it means nothing); of levels how
     long this one has held and will hold, s, and from rise to rise about it."""
 
@@ -228,7 +228,7 @@ class AtCursor:
 
 def at_cursor(
     session: Session, recording_id: int, asked: Sequence[str], t_s: float, stone: int | None = None
-) -> list[AtCursor]:
+) -> list[LaneAtCursor]:
     """What lanes say at a time, s. A lane without a reading near it is left out."""
     opened = _Opened(session, recording_id, asked, stone)
     found = []
@@ -242,7 +242,7 @@ def at_cursor(
         width = period = None
         if shown.form == LEVELS:
             width, period = _pulse_about(times / 1e6, values, at)
-        found.append(AtCursor(shown, float(times[at]) / 1e6, value, width, period))
+        found.append(LaneAtCursor(shown, float(times[at]) / 1e6, value, width, period))
     return found
 
 

@@ -27,7 +27,7 @@ def hear(live: LiveRig, rig: Rig) -> motor_check.Hearing:
         good = recent.values[np.isfinite(recent.values)]
         enough = good.size >= LEAST_READINGS
         found.append(
-            motor_check.Stretch(
+            motor_check.SensorStretch(
                 sensor.id,
                 sensor.name,
                 what.quantity.unit,

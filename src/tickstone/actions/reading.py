@@ -33,7 +33,7 @@ WARMED = 4  # newest recordings
 
 
 @dataclass(frozen=True)
-class Trace:
+class SensorTrace:
     """A sensor's readings over a span, at most about ``width`` points: raw and converted minimum and maximum
     per bin.
 
@@ -50,7 +50,7 @@ class Trace:
 
 
 @dataclass(frozen=True)
-class Worked:
+class WorkedRows:
     """Rows of a sensor worked out, each of shape (n,): times, µs, the first raw number asked for, what it
     means."""
 
@@ -130,7 +130,7 @@ class Converter:
         raw: Array,
         notebook: dict[str, float] | None = None,
         positions: Sequence[int] | None = None,
-    ) -> Worked:
+    ) -> WorkedRows:
         """Convert rows; rows that tell no reading of their own (between two pulses) are left out.
         ``notebook`` is what goes on from one block of rows to the next; ``positions`` says which columns
         ``raw`` holds (None: all)."""
@@ -141,7 +141,7 @@ class Converter:
             kept = np.isfinite(converted.values)
             times, first = times[kept], first[kept]
             converted = Converted(converted.values[kept], converted.codes[kept])
-        return Worked(times, first, converted)
+        return WorkedRows(times, first, converted)
 
     @property
     def alone(self) -> bool:
@@ -149,7 +149,9 @@ class Converter:
         pulse)."""
         return self.kind.working.asked is as_they_are
 
-    def between(self, session: Session, stream: samples.StreamInfo, t0: int | None, t1: int | None) -> Worked:
+    def between(
+        self, session: Session, stream: samples.StreamInfo, t0: int | None, t1: int | None
+    ) -> WorkedRows:
         """The rows between two times, µs, worked out; a count is counted from the recording's beginning."""
         times, raw = samples.rows_between(session, stream, t0 if self.alone else None, t1, self.needed)
         worked = self.work(times, raw, positions=self.needed)
@@ -157,7 +159,7 @@ class Converter:
             return worked
         kept = worked.times >= t0
         converted = Converted(worked.converted.values[kept], worked.converted.codes[kept])
-        return Worked(worked.times[kept], worked.raw[kept], converted)
+        return WorkedRows(worked.times[kept], worked.raw[kept], converted)
 
 
 def trace(
@@ -168,14 +170,14 @@ def trace(
     t1_s: float | None,
     width: int,
     values: Values | None = None,
-) -> Trace:
+) -> SensorTrace:
     """A trace for drawing: every reading when few, else minimum and maximum per bin, so that no spike is
     lost. ``values`` are the constants to convert with, where not those that stand."""
     recording = recordings.recording(session, recording_id)
     stream = recording.stream_of(sensor)
     if not stream.n or stream.t0 is None or stream.t1 is None:
         empty = np.zeros(0)
-        return Trace(empty, empty, empty, empty, empty, 0, True)
+        return SensorTrace(empty, empty, empty, empty, empty, 0, True)
     t0 = stream.t0 if t0_s is None else max(stream.t0, round(t0_s * 1e6))
     t1 = stream.t1 if t1_s is None else min(stream.t1, round(t1_s * 1e6))
     converter = Converter(session, recording, sensor, values)
@@ -187,7 +189,7 @@ def trace(
     bins = decimation.bins(len(times), width)
     raw_low, raw_high = decimation.extremes(worked.raw, bins)
     low, high = decimation.extremes(np.where(converted.valid, converted.values, np.nan), bins)
-    return Trace(
+    return SensorTrace(
         decimation.middles(seconds, bins), raw_low, raw_high, low, high, len(times), len(times) <= width
     )
 
@@ -201,7 +203,7 @@ def _from_chunks(
     t1: int,
     width: int,
     converter: Converter,
-) -> Trace:
+) -> SensorTrace:
     """Long spans: worked out once, BINS_A_CHUNK bins a chunk, and cached, since a dropout among the raw
     values must not pass for a distance."""
     key = tuple((name, value.value, value.value_id) for name, value in sorted(converter.values.items()))
@@ -217,7 +219,7 @@ def _from_chunks(
     raw_low, raw_high, low, high = (
         decimation.extremes(one, bins)[at] for one, at in zip(pairs, (0, 1, 0, 1), strict=True)
     )
-    return Trace(decimation.middles(times, bins), raw_low, raw_high, low, high, stream.n, False)
+    return SensorTrace(decimation.middles(times, bins), raw_low, raw_high, low, high, stream.n, False)
 
 
 # times of bins, s; raw low and high; converted low and high
@@ -296,7 +298,7 @@ def _whole_overview(session: Session, stream: samples.StreamInfo, converter: Con
 
 
 @dataclass(frozen=True)
-class AtCursor:
+class ReadingAtCursor:
     """The reading nearest to a cursor; ``asked`` holds its raw numbers as Convert asks for them."""
 
     t_s: float
@@ -307,7 +309,7 @@ class AtCursor:
     air_c: float | None
 
 
-def at_cursor(session: Session, recording_id: int, sensor: str, t_s: float) -> AtCursor:
+def at_cursor(session: Session, recording_id: int, sensor: str, t_s: float) -> ReadingAtCursor:
     """The reading of a sensor nearest to a time of a recording. Raises NotFound when there is none."""
     recording = recordings.recording(session, recording_id)
     stream = recording.stream_of(sensor)
@@ -337,7 +339,7 @@ def at_cursor(session: Session, recording_id: int, sensor: str, t_s: float) -> A
     here = int(told[np.argmin(np.abs(times[told] - wanted))])
     asked = {name: float(column[here]) for name, column in numbers.items() if np.isfinite(column[here])}
     value = float(converted.values[here])
-    return AtCursor(
+    return ReadingAtCursor(
         float(times[here]) / 1e6,
         asked.get(working.asks(values)[0].name),
         asked,

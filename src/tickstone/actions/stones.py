@@ -7,20 +7,20 @@ from datetime import datetime
 from sqlalchemy.orm import Session
 
 from tickstone.actions.constants import all_settled
-from tickstone.core.stones import Line, compare
+from tickstone.core.stones import StoneConstant, compare
 from tickstone.errors import BadInput
 from tickstone.firmware import constants as firmware
 from tickstone.store import log, rigs
 
 
-def lines_now(session: Session, stored: rigs.StoredRig) -> list[Line]:
+def lines_now(session: Session, stored: rigs.StoredRig) -> list[StoneConstant]:
     """Every constant of a rig as a stone cut now would hold it."""
     lines = []
     for sensor, values in all_settled(session, stored).items():
         for value in values.values():
             made = datetime.fromisoformat(value.made_at) if value.made_at else None
             lines.append(
-                Line(
+                StoneConstant(
                     sensor,
                     value.name,
                     value.label,

@@ -20,7 +20,7 @@ from tickstone.actions.live.rigs import LiveRigs
 from tickstone.core.rigs.rig import Rig
 from tickstone.errors import Conflict, NotFound, TickStoneError
 from tickstone.link.recorder import FLUSH_S
-from tickstone.link.sources import Source
+from tickstone.link.sources import LineSource
 from tickstone.store import labels, log, rigs
 from tickstone.store.database import Database
 from tickstone.supervised import Supervisor
@@ -102,7 +102,7 @@ class Workshop:
         if self.live(slug).recording is not None:
             raise Conflict(f"A recording is running: stop it before {doing}.", "recording")
 
-    def connect(self, slug: str, source: Source) -> None:
+    def connect(self, slug: str, source: LineSource) -> None:
         """Connect a rig to a source. Raises SourceLost when it cannot be opened."""
         live = self.live(slug)
         if not live.connection.open:  # the thread that would end its recording has perhaps not come round yet

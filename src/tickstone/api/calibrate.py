@@ -13,8 +13,8 @@ from tickstone.actions import calibrating, comparing
 from tickstone.actions.constants import settled
 from tickstone.actions.live import holding
 from tickstone.api.errors import REFUSALS
-from tickstone.api.figures import Plain, PlotModel, TableModel
-from tickstone.api.models import Asked, Done, Finite, Name, numbers
+from tickstone.api.figures import PlotModel, RecordModel, TableModel
+from tickstone.api.models import Body, Done, Finite, Name, numbers
 from tickstone.api.needs import Shop
 from tickstone.core.calibration import catalogue, procedure
 from tickstone.core.rigs.kinds import kind
@@ -26,7 +26,7 @@ router = APIRouter(
 MOST_FIELDS = 20
 
 
-class AskField(Plain):
+class AskField(RecordModel):
     name: str
     label: str
     unit: str
@@ -37,7 +37,7 @@ class AskField(Plain):
     needed: bool
 
 
-class WantModel(Plain):
+class WantModel(RecordModel):
     key: str
     label: str
     do: str
@@ -71,7 +71,7 @@ class FittedModel(BaseModel):
     before_provenance: str | None
 
 
-class ExtraModel(Plain):
+class ExtraModel(RecordModel):
     name: str
     label: str
 
@@ -140,20 +140,20 @@ class ProcedureLine(BaseModel):
     last_at: datetime | None
 
 
-class HoldAsked(Asked):
+class HoldAsked(Body):
     key: Annotated[str, Field(max_length=80)] = ""
     truth: Annotated[dict[str, Finite], Field(max_length=MOST_FIELDS, default_factory=dict)]
 
 
-class NotebookAsked(Asked):
+class NotebookAsked(Body):
     rows: Annotated[list[Annotated[dict[str, Finite], Field(max_length=MOST_FIELDS)]], Field(max_length=200)]
 
 
-class RecordingAsked(Asked):
+class RecordingAsked(Body):
     recording_id: int
 
 
-class AcceptAsked(Asked):
+class AcceptAsked(Body):
     extras: Annotated[list[Name], Field(max_length=10, default_factory=list)]
 
 

@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field, TypeAdapter
 
 from tickstone.actions import converting
 from tickstone.api.errors import REFUSALS
-from tickstone.api.models import Asked, Constant, Finite, Name, Provenance, number
+from tickstone.api.models import Body, Constant, Finite, Name, Provenance, number
 from tickstone.api.needs import Shop
 from tickstone.core import worked
 from tickstone.core.rigs.kinds import KINDS
@@ -117,7 +117,7 @@ class SolvedModel(BaseModel):
     asks: list[AskModel]
 
 
-class MountedAsked(Asked):
+class MountedAsked(Body):
     """Raw numbers by name (typical ones where none is given), and the air at that moment."""
 
     asked: Numbers = Field(default_factory=dict)
@@ -125,19 +125,19 @@ class MountedAsked(Asked):
     live_air: bool = False
 
 
-class MountedWanted(Asked):
+class MountedWanted(Body):
     wanted: Finite
     air_c: Finite | None = None
 
 
-class LooseAsked(Asked):
+class LooseAsked(Body):
     """Raw numbers by name, and the constants that differ from the usual ones."""
 
     asked: Numbers = Field(default_factory=dict)
     constants: Numbers = Field(default_factory=dict)
 
 
-class LooseWanted(Asked):
+class LooseWanted(Body):
     wanted: Finite
     constants: Numbers = Field(default_factory=dict)
 
@@ -176,7 +176,7 @@ def solve_loose(kind: Name, body: LooseWanted) -> SolvedModel:
     return _solved(converting.loose(kind, body.constants), body.wanted)
 
 
-def _worked(part: converting.Part, asked: dict[str, float]) -> WorkedModel:
+def _worked(part: converting.ConvertedPart, asked: dict[str, float]) -> WorkedModel:
     found = part.work(asked)
     numbers = worked.check_asked(part.kind, part.values, asked)
     quantity, inverse = part.kind.quantity, part.kind.working.inverse
@@ -207,11 +207,11 @@ def _worked(part: converting.Part, asked: dict[str, float]) -> WorkedModel:
     )
 
 
-def _solved(part: converting.Part, wanted: float) -> SolvedModel:
+def _solved(part: converting.ConvertedPart, wanted: float) -> SolvedModel:
     return SolvedModel(wanted=wanted, asks=_asks(part, part.solve(wanted)))
 
 
-def _asks(part: converting.Part, numbers: dict[str, float]) -> list[AskModel]:
+def _asks(part: converting.ConvertedPart, numbers: dict[str, float]) -> list[AskModel]:
     return [
         _ask(ask, numbers[ask.name], part)
         for ask in part.kind.working.asks(part.values)
@@ -219,7 +219,7 @@ def _asks(part: converting.Part, numbers: dict[str, float]) -> list[AskModel]:
     ]
 
 
-def _ask(ask: Ask, value: float, part: converting.Part) -> AskModel:
+def _ask(ask: Ask, value: float, part: converting.ConvertedPart) -> AskModel:
     values = part.values
     slide, volts = ask.slide or (ask.low, ask.high), None
     if ask.unit == "counts" and "reference" in values:
@@ -263,7 +263,7 @@ def _series(series: Series) -> SeriesModel:
     )
 
 
-def _constant(part: converting.Part, name: str) -> Constant:
+def _constant(part: converting.ConvertedPart, name: str) -> Constant:
     model = Constant.of(part.values[name])
     specs = {spec.name: spec for spec in part.kind.constants}
     model.counts = specs[name].counts if name in specs else True

@@ -9,8 +9,8 @@ from pydantic import BaseModel, Field
 
 from tickstone.actions import deciding
 from tickstone.api.errors import REFUSALS
-from tickstone.api.figures import Plain, PlotModel, TableModel
-from tickstone.api.models import Asked, Constant, Done, Finite, Name
+from tickstone.api.figures import PlotModel, RecordModel, TableModel
+from tickstone.api.models import Body, Constant, Done, Finite, Name
 from tickstone.api.needs import Shop
 from tickstone.core.constants import ConstantSpec, Provenance
 from tickstone.core.decisions.decision import warning_of
@@ -31,7 +31,7 @@ class DecisionLine(BaseModel):
     state: str
 
 
-class CandidateModel(Plain):
+class CandidateModel(RecordModel):
     label: str
     value: float
     provenance: Provenance
@@ -53,7 +53,7 @@ class ChoiceModel(BaseModel):
     chosen: Constant | None
 
 
-class HeapModel(Plain):
+class HeapModel(RecordModel):
     condition: str
     place: str
     filled: bool
@@ -63,7 +63,7 @@ class HeapModel(Plain):
     outline: list[tuple[float, float]]
 
 
-class OddsModel(Plain):
+class OddsModel(RecordModel):
     first: float
     step: float
     counted: list[int]
@@ -77,7 +77,7 @@ class OddsModel(Plain):
     proved_per_1000: float
 
 
-class HeapRowModel(Plain):
+class HeapRowModel(RecordModel):
     title: str
     threshold: str
     band: str
@@ -89,7 +89,7 @@ class HeapRowModel(Plain):
     channel: str
 
 
-class HeapsModel(Plain):
+class HeapsModel(RecordModel):
     low: float
     high: float
     unit: str
@@ -100,7 +100,7 @@ class HeapsModel(Plain):
     least_sds: float
 
 
-class FloorModel(Plain):
+class FloorModel(RecordModel):
     trip_mm: float
     clear_mm: float
     parts_mm: dict[str, float]
@@ -110,12 +110,12 @@ class FloorModel(Plain):
     bar_mm: list[float]
 
 
-class FlagModel(Plain):
+class FlagModel(RecordModel):
     text: str
     wrong: bool
 
 
-class StateModel(Plain):
+class StateModel(RecordModel):
     pattern: str
     words: str
     choice: str
@@ -125,7 +125,7 @@ class StateModel(Plain):
     reachable: bool
 
 
-class SourceModel(Plain):
+class SourceModel(RecordModel):
     id: int
     name: str
     used: bool
@@ -155,7 +155,7 @@ class DecisionModel(BaseModel):
     states: list[StateModel]
 
 
-class ChooseAsked(Asked):
+class ChooseAsked(Body):
     values: Annotated[dict[Name, Finite], Field(max_length=MOST_PICKED)]
     recordings: Annotated[list[int], Field(max_length=MOST_RECORDINGS)] | None = None
 
@@ -200,7 +200,7 @@ def decision_now(
     return _model(found, {spec.name: spec for spec in kind(stored.rig.sensor(sensor).kind).constants})
 
 
-def _model(found: deciding.Worked, specs: dict[str, ConstantSpec]) -> DecisionModel:
+def _model(found: deciding.WorkedDecision, specs: dict[str, ConstantSpec]) -> DecisionModel:
     one, made = found.decision, found.decided
     heading = f"Choose again: {found.stale}" if found.stale else made.heading
     following = "look at the odds as they are now, then choose again." if found.stale else made.next
@@ -252,7 +252,7 @@ def choose(shop: Shop, slug: Name, sensor: Name, name: Name, asked: ChooseAsked)
     return Done(id=last)
 
 
-class TakeBackAsked(Asked):
+class TakeBackAsked(Body):
     """``upto`` is what choosing answered."""
 
     upto: int

@@ -5,19 +5,19 @@ from __future__ import annotations
 from pydantic import BaseModel, ConfigDict
 
 
-class Plain(BaseModel):
+class RecordModel(BaseModel):
     """A model that is read off a record of the core as it stands."""
 
     model_config = ConfigDict(from_attributes=True)
 
 
-class CurveModel(Plain):
+class CurveModel(RecordModel):
     label: str
     points: list[tuple[float, float]]
     half_width: list[float]
 
 
-class DotModel(Plain):
+class DotModel(RecordModel):
     x: float
     y: float
     plus_minus: float | None
@@ -27,7 +27,7 @@ class DotModel(Plain):
     picked: bool
 
 
-class PlotModel(Plain):
+class PlotModel(RecordModel):
     title: str
     x: str
     x_unit: str
@@ -39,7 +39,7 @@ class PlotModel(Plain):
     logarithmic: bool
 
 
-class TableModel(Plain):
+class TableModel(RecordModel):
     title: str
     heads: list[str]
     rows: list[list[str]]

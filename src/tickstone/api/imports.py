@@ -12,10 +12,10 @@ from starlette.concurrency import run_in_threadpool
 
 from tickstone.actions.bench_files import MOST_BYTES, BenchFile
 from tickstone.actions.importing import ColumnLook, Wish
-from tickstone.actions.jobs import State
+from tickstone.actions.jobs import JobState
 from tickstone.api.errors import REFUSALS
 from tickstone.api.meanings import MeaningModel, TargetModel, targets_of
-from tickstone.api.models import Asked, Done, Finite, Name, number
+from tickstone.api.models import Body, Done, Finite, Name, number
 from tickstone.api.needs import Shop
 from tickstone.errors import BadInput
 from tickstone.store import rigs
@@ -74,7 +74,7 @@ class LookModel(BaseModel):
     targets: list[TargetModel]
 
 
-class WishAsked(Asked):
+class WishAsked(Body):
     """How to take a file in: its name, what columns mean by name (only where the guess will not do), its
     rate, Hz."""
 
@@ -92,7 +92,7 @@ class WishAsked(Asked):
 
 
 def _model(shop: Shop, found: BenchFile) -> FileModel:
-    state = shop.files.state(found) or State("new")
+    state = shop.files.state(found) or JobState("new")
     said = {name: MeaningModel.model_validate(asdict(meaning)) for name, meaning in found.wish.said.items()}
     return FileModel(
         id=found.id,

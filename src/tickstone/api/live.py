@@ -13,7 +13,7 @@ from tickstone.actions.live.rig import LiveRig
 from tickstone.actions.workshop import Workshop
 from tickstone.api.errors import REFUSALS
 from tickstone.api.live_models import HoldNow, LiveMessage, SensorNow
-from tickstone.api.models import Asked, Done, Finite, MarkAsked, Name
+from tickstone.api.models import Body, Done, Finite, MarkAsked, Name
 from tickstone.api.needs import Shop
 from tickstone.errors import TickStoneError
 
@@ -26,7 +26,7 @@ MOST_ROWS = 6000
 MOST_BEHIND = 40  # messages that may wait for a slow window
 
 
-class NameAsked(Asked):
+class NameAsked(Body):
     name: Annotated[str, Field(max_length=120)] = ""
 
 
@@ -41,7 +41,7 @@ def now(shop: Shop, slug: Name) -> LiveMessage:
     """How a rig stands this moment: the first message that a window would get."""
     live = shop.live(slug)
     with live.held():
-        message = Window(shop, live).message()
+        message = WatchWindow(shop, live).message()
     assert message is not None  # a new window always has something to hear
     return message
 
@@ -64,7 +64,7 @@ def mark(shop: Shop, slug: Name, asked: LiveMark) -> Done:
     return Done(id=shop.recordings.mark(slug, asked.text(), asked.lasted_s))
 
 
-class Window:
+class WatchWindow:
     """One watching window: what it has seen, and the next message for it."""
 
     def __init__(self, shop: Workshop, live: LiveRig) -> None:
@@ -114,8 +114,8 @@ class Broadcast:
         self._joined: set[asyncio.Queue[str]] = set()
         self._task: asyncio.Task[None] | None = None
 
-    def _new_window(self) -> Window:
-        return Window(self._shop, self._live)
+    def _new_window(self) -> WatchWindow:
+        return WatchWindow(self._shop, self._live)
 
     def join(self) -> asyncio.Queue[str]:
         """A queue of messages for one more window."""

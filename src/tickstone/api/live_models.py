@@ -8,7 +8,7 @@ from typing import Literal
 from pydantic import BaseModel
 
 from tickstone.actions.live.hold import Hold
-from tickstone.actions.live.ring import Stretch
+from tickstone.actions.live.ring import ReadingStretch
 from tickstone.actions.live.state import LiveState
 from tickstone.actions.live.watched import Now
 from tickstone.api.models import FaultModel, number, numbers
@@ -38,7 +38,7 @@ class SensorNow(BaseModel):
     v: list[float | None]
 
     @staticmethod
-    def of(now: Now, reason: str, stretch: Stretch, *, fresh: bool) -> SensorNow:
+    def of(now: Now, reason: str, stretch: ReadingStretch, *, fresh: bool) -> SensorNow:
         """What a sensor says now, with a stretch of its readings."""
         return SensorNow.model_construct(
             raw=number(now.raw),

@@ -10,9 +10,9 @@ from pydantic import BaseModel, Field
 
 from tickstone.actions import stones
 from tickstone.api.errors import REFUSALS
-from tickstone.api.models import Asked, Done, Name
+from tickstone.api.models import Body, Done, Name
 from tickstone.api.needs import Shop
-from tickstone.core.stones import Line, compare
+from tickstone.core.stones import StoneConstant, compare
 from tickstone.store import log, rigs
 
 router = APIRouter(prefix="/api/rigs/{slug}", tags=["log"], responses=REFUSALS)
@@ -67,15 +67,15 @@ class StonesModel(BaseModel):
     waiting: int
 
 
-class NoteAsked(Asked):
+class NoteAsked(Body):
     text: Annotated[str, Field(min_length=1, max_length=4000)]
 
 
-class CutAsked(Asked):
+class CutAsked(Body):
     why: Annotated[str, Field(max_length=400)] = ""
 
 
-def _line(line: Line | None) -> LineModel | None:
+def _line(line: StoneConstant | None) -> LineModel | None:
     if line is None:
         return None
     return LineModel(

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field
 
-from tickstone.api.models import Asked, Finite
+from tickstone.api.models import Body, Finite
 from tickstone.core.rigs.labels import channels
 from tickstone.core.rigs.meanings import Meaning
 from tickstone.core.rigs.rig import Rig
@@ -14,7 +14,7 @@ from tickstone.core.rigs.rig import Rig
 Role = Literal["channel", "time", "mark", "ignored"]
 
 
-class MeaningModel(Asked):
+class MeaningModel(Body):
     """What becomes of a label's number: a channel by ``number × factor + zero``, the board's time, what was
     true at a row of a file, or nothing."""
 

@@ -22,17 +22,17 @@ Purpose = Annotated[str, Field(max_length=120)]
 Provenance = Literal["assumed", "measured", "derived", "chosen"]
 
 
-class Asked(BaseModel):
+class Body(BaseModel):
     """Base of what comes in: unknown fields are refused."""
 
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
 
 
-class Titled(Asked):
+class Titled(Body):
     title: Annotated[str, Field(min_length=1, max_length=60)]
 
 
-class Seen(Asked):
+class RevisionBody(Body):
     """The revision that the person saw: a change to an older one is refused, never merged silently."""
 
     revision: int
@@ -200,7 +200,7 @@ class MarkModel(BaseModel):
         ]
 
 
-class TruthModel(Asked):
+class TruthModel(Body):
     """What was really so at a mark: a quantity with its unit, and how sure that is (k = 1)."""
 
     quantity: Annotated[str, Field(min_length=1, max_length=60)]
@@ -214,7 +214,7 @@ Conditions = dict[
 ]
 
 
-class MarkAsked(Asked):
+class MarkAsked(Body):
     """A mark's words: its label, the sensor it is about, what was true there, under what conditions."""
 
     label: Annotated[str, Field(max_length=120)] = ""

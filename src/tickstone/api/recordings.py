@@ -12,7 +12,7 @@ from pydantic import BaseModel, Field
 from tickstone.actions import cutting, diagnosing, exporting, lanes, marking, reading
 from tickstone.api.errors import REFUSALS
 from tickstone.api.models import (
-    Asked,
+    Body,
     Conditions,
     Done,
     FaultModel,
@@ -146,24 +146,24 @@ class DiagnosisModel(BaseModel):
     looked_at: float
 
 
-class RecordingChange(Asked):
+class RecordingChange(Body):
     name: Name | None = None
     note: Annotated[str, Field(max_length=4000)] | None = None
     archived: bool | None = None
 
 
-class SpanAsked(Asked):
+class SpanAsked(Body):
     """A span, s from the recording's start."""
 
     t0_s: Finite
     t1_s: Finite
 
 
-class MomentAsked(Asked):
+class MomentAsked(Body):
     t_s: Finite
 
 
-class JoinAsked(Asked):
+class JoinAsked(Body):
     recordings: Annotated[list[int], Field(max_length=100)]
 
 
@@ -181,7 +181,7 @@ class NewMark(MarkAsked):
     t1_s: Finite | None = None
 
 
-class MarkChange(Asked):
+class MarkChange(Body):
     label: Annotated[str, Field(min_length=1, max_length=120)] | None = None
     archived: bool | None = None
     t0_s: Finite | None = None
@@ -375,7 +375,7 @@ def export(
     """A recording, or the span between two times, s, as a file."""
     span = [None if t is None else round(t * 1e6) for t in (t0, t1)]
     file = exporting.export(
-        shop.database, recording_id, exporting.Asked(form, span[0], span[1], converted, stone)
+        shop.database, recording_id, exporting.ExportRequest(form, span[0], span[1], converted, stone)
     )
     named = {"Content-Disposition": f'attachment; filename="{file.name}"'}
     return StreamingResponse(file.pieces, media_type=file.media, headers=named)

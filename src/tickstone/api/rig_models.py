@@ -9,7 +9,7 @@ from tickstone.core.rigs.catalogue import known, part_of
 from tickstone.core.rigs.kinds import KINDS, kind
 from tickstone.core.rigs.outputs import OUTPUTS
 from tickstone.core.rigs.part import OptionSpec, PinSpec
-from tickstone.core.rigs.rig import Fitted, Mount, Output, Pin, Rig, Wire
+from tickstone.core.rigs.rig import FittedPart, Mount, Output, Pin, Rig, Wire
 from tickstone.core.rigs.usual import usual_values
 from tickstone.core.wiring import checks
 from tickstone.core.wiring.assign import complete
@@ -55,7 +55,7 @@ class SensorModel(BaseModel):
     fades: bool
 
 
-class ChoiceModel(BaseModel):
+class OptionValueModel(BaseModel):
     value: str
     label: str
 
@@ -66,7 +66,7 @@ class OptionModel(BaseModel):
     name: str
     label: str
     usual: str | float
-    choices: list[ChoiceModel]
+    choices: list[OptionValueModel]
     unit: str
     low: float
     high: float
@@ -83,7 +83,7 @@ class OptionModel(BaseModel):
             unit=spec.unit,
             low=spec.low,
             high=spec.high,
-            choices=[ChoiceModel(value=one.value, label=one.label) for one in spec.choices],
+            choices=[OptionValueModel(value=one.value, label=one.label) for one in spec.choices],
             whole=spec.whole,
             clue=spec.clue,
         )
@@ -243,7 +243,7 @@ def _places(rig: Rig, spec: PinSpec) -> list[str]:
     return list(dict.fromkeys(pin.name for need in spec.needs for pin in pins if need in pin.abilities))
 
 
-def _part_model(rig: Rig, one: Fitted, values: dict[str, float]) -> PartModel:
+def _part_model(rig: Rig, one: FittedPart, values: dict[str, float]) -> PartModel:
     what = known(one)
     rows = int(values["sensors"]) if "sensors" in values and "pitch" in values else None
     beam = "cone" in values

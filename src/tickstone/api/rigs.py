@@ -14,7 +14,7 @@ from tickstone.actions.constants import all_settled, live_air, settled
 from tickstone.actions.standing import standing_of
 from tickstone.actions.workshop import Workshop
 from tickstone.api.errors import REFUSALS
-from tickstone.api.models import Asked, Constant, Done, Finite, Name, Purpose, Seen, Titled
+from tickstone.api.models import Body, Constant, Done, Finite, Name, Purpose, RevisionBody, Titled
 from tickstone.api.needs import Shop
 from tickstone.api.rig_models import RigModel, rig_model
 from tickstone.core.calibration.surroundings import as_it_is_now
@@ -73,16 +73,16 @@ class NewRig(Titled):
     first: str = "ultrasonic-ranger"
 
 
-class RigFile(Asked):
+class RigFile(Body):
     text: str
     title: Annotated[str, Field(max_length=60)] = ""
 
 
-class RenameAsked(Titled, Seen):
+class RenameAsked(Titled, RevisionBody):
     purpose: Purpose = ""
 
 
-class TypedConstant(Asked):
+class TypedConstant(Body):
     value: Finite
     plus_minus: Annotated[Finite, Field(ge=0)] | None = None
     note: Annotated[str, Field(max_length=200)] = ""

@@ -10,10 +10,10 @@ from pydantic import BaseModel, Field
 from tickstone.actions.replaying import replay
 from tickstone.actions.workshop import Workshop
 from tickstone.api.errors import REFUSALS
-from tickstone.api.models import Asked, Done, Finite, Name
+from tickstone.api.models import Body, Done, Finite, Name
 from tickstone.api.needs import Shop
 from tickstone.errors import BadInput
-from tickstone.link.sources import BAUDS, SPEEDS, SerialSource, Source, TcpSource, ports
+from tickstone.link.sources import BAUDS, SPEEDS, LineSource, SerialSource, TcpSource, ports
 
 router = APIRouter(prefix="/api", tags=["sources"], responses=REFUSALS)
 
@@ -21,7 +21,7 @@ STANDIN_TITLE = "stand-in"
 Kinds = Literal["stand-in", "stand-in-tcp", "serial", "tcp", "replay"]
 
 
-class SourceAsked(Asked):
+class SourceAsked(Body):
     """``stand-in`` over its pseudo-terminal (``stand-in-tcp``: over TCP), ``serial`` with a path, ``tcp``
     with host and port, ``replay`` of a recording at a speed."""
 
@@ -62,7 +62,7 @@ class HandModel(BaseModel):
     value: float
 
 
-class HandsAsked(Asked):
+class HandsAsked(Body):
     """Hands by id, as they shall be set; a fault is 0 or 1."""
 
     hands: dict[Name, Finite]
@@ -77,7 +77,7 @@ def sources(shop: Shop) -> SourcesModel:
     )
 
 
-def _source(shop: Workshop, slug: str, asked: SourceAsked) -> Source:
+def _source(shop: Workshop, slug: str, asked: SourceAsked) -> LineSource:
     if asked.kind == "stand-in":
         return SerialSource(shop.standin(slug).serial_path, title=STANDIN_TITLE)
     if asked.kind == "stand-in-tcp":

@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field
 from tickstone.actions import labelling, motor_check
 from tickstone.api.errors import REFUSALS
 from tickstone.api.meanings import MeaningModel, TargetModel, targets_of
-from tickstone.api.models import Asked, Done, Name, number
+from tickstone.api.models import Body, Done, Name, number
 from tickstone.api.needs import Shop
 from tickstone.core.motor_check import judge
 from tickstone.errors import Conflict
@@ -26,7 +26,7 @@ class LabelAsked(MeaningModel):
     label: Label
 
 
-class ForgetAsked(Asked):
+class ForgetAsked(Body):
     label: Label
 
 
@@ -101,7 +101,7 @@ def zero(shop: Shop, slug: Name, sensor: Name, name: Name) -> Done:
     return Done()
 
 
-class CheckAsked(Asked):
+class CheckAsked(Body):
     """``rest`` keeps the last seconds with motors off; ``running`` holds the last seconds against them."""
 
     step: Literal["rest", "running"]

@@ -18,7 +18,7 @@ from starlette.responses import Response
 from tickstone.actions import building, rigs, wiring
 from tickstone.actions.workshop import Workshop
 from tickstone.api.errors import REFUSALS
-from tickstone.api.models import Asked, Done, Name, Seen
+from tickstone.api.models import Body, Done, Name, RevisionBody
 from tickstone.api.needs import Shop
 from tickstone.api.rig_models import OUTPUT_FAMILY, KindModel, RigModel, catalogue
 from tickstone.api.rigs import load
@@ -60,52 +60,52 @@ class Lists(BaseModel):
     abilities: list[str]
 
 
-class BoardAsked(Seen):
+class BoardAsked(RevisionBody):
     board: str
 
 
-class BoardEdited(Seen):
+class BoardEdited(RevisionBody):
     board: Board
 
 
-class PartAsked(Seen):
+class PartAsked(RevisionBody):
     kind: str
     name: Annotated[str, Field(max_length=60)] = ""
     options: Annotated[Options, Field(default_factory=dict)]
 
 
-class PartChanged(Seen):
+class PartChanged(RevisionBody):
     name: Annotated[str, Field(max_length=60)]
     options: Options
 
 
-class SuppliesAsked(Seen):
+class SuppliesAsked(RevisionBody):
     supplies: list[Supply]
     board_from: str
 
 
-class GeometryAsked(Seen):
+class GeometryAsked(RevisionBody):
     geometry: Geometry
     mounts: dict[str, Mount | None]
 
 
-class FixAsked(Seen):
+class FixAsked(RevisionBody):
     kind: str
     sensor: str
     pin: str
 
 
-class WireAsked(Seen):
+class WireAsked(RevisionBody):
     sensor: str
     pin: str
     to: str
 
 
-class AssignAsked(Seen):
+class AssignAsked(RevisionBody):
     keep: bool = True
 
 
-class ScheduleLine(BaseModel):
+class ScheduleLineModel(BaseModel):
     sensor: str
     pin: str
     start: str
@@ -116,7 +116,7 @@ class ScheduleLine(BaseModel):
     part: str
 
 
-class PartLine(BaseModel):
+class PartLineModel(BaseModel):
     count: int
     title: str
     value: str
@@ -127,8 +127,8 @@ class PartLine(BaseModel):
 class ScheduleModel(BaseModel):
     rig: str
     board: str
-    wires: list[ScheduleLine]
-    parts: list[PartLine]
+    wires: list[ScheduleLineModel]
+    parts: list[PartLineModel]
 
 
 class StepLine(BaseModel):
@@ -142,7 +142,7 @@ class StepLine(BaseModel):
     by: str
 
 
-class TickAsked(Asked):
+class TickAsked(Body):
     ticked: bool
     by: Annotated[str, Field(max_length=60)] = ""
 
@@ -230,7 +230,7 @@ def change_part(shop: Shop, slug: Name, part: Name, asked: PartChanged) -> RigMo
 
 
 @router.post("/{slug}/parts/{part}/take-off")
-def take_off(shop: Shop, slug: Name, part: Name, asked: Seen) -> RigModel:
+def take_off(shop: Shop, slug: Name, part: Name, asked: RevisionBody) -> RigModel:
     """Take a part off; undo brings it back."""
     shop.still(slug, "taking a part off")
     return _change(shop, slug, lambda session: wiring.take_off(session, slug, asked.revision, part))
@@ -285,7 +285,7 @@ def fix(shop: Shop, slug: Name, asked: FixAsked) -> RigModel:
 
 
 @router.post("/{slug}/undo")
-def undo(shop: Shop, slug: Name, asked: Seen) -> RigModel:
+def undo(shop: Shop, slug: Name, asked: RevisionBody) -> RigModel:
     """Take the last change of the rig back."""
     shop.still(slug, "undoing a change")
     return _change(shop, slug, lambda session: rigs.undo(session, slug, asked.revision))
@@ -299,9 +299,9 @@ def schedule(shop: Shop, slug: Name) -> ScheduleModel:
     return ScheduleModel(
         rig=rig.title,
         board=rig.board.title,
-        wires=[ScheduleLine(**vars(line)) for line in schedules.schedule(rig)],
+        wires=[ScheduleLineModel(**vars(line)) for line in schedules.schedule(rig)],
         parts=[
-            PartLine(count=p.count, title=p.title, value=p.value, bands=list(p.bands), note=p.note)
+            PartLineModel(count=p.count, title=p.title, value=p.value, bands=list(p.bands), note=p.note)
             for p in schedules.parts_list(rig)
         ],
     )

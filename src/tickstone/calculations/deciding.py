@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from tickstone.calculations.registry import Finite, Inputs, Result, Step, Whole, calculation
+from tickstone.calculations.registry import ArithmeticStep, Finite, Inputs, Result, Whole, calculation
 from tickstone.core import deciding
 from tickstone.core.checks import check_positive
 
@@ -36,28 +36,30 @@ def stop_distance(given: StopDistanceInputs) -> StopDistanceResult:
     parts = stop.parts_mm
     wait = f"({given.sample_s:g} s × {given.votes} + {given.filter_lag_s:g} s + {given.reaction_s:g} s)"
     steps = [
-        Step(
+        ArithmeticStep(
             name="reaction",
             value=parts["reaction"],
             unit="mm",
             expression=f"{given.speed_m_s:g} m/s × {wait}",
         ),
-        Step(
+        ArithmeticStep(
             name="braking",
             value=parts["braking"],
             unit="mm",
             expression=f"({given.speed_m_s:g} m/s)² ÷ (2 × {given.deceleration_m_s2:g} m/s²)",
         ),
-        Step(
+        ArithmeticStep(
             name="noise",
             value=parts["noise"],
             unit="mm",
             expression=f"{given.sigmas:g} × {given.sigma_mm:.3g} mm",
         ),
-        Step(
+        ArithmeticStep(
             name="trip", value=stop.trip_mm, unit="mm", expression="reaction + braking + gap + noise + blind"
         ),
-        Step(name="clear", value=stop.clear_mm, unit="mm", expression=f"trip + {given.hysteresis_mm:g} mm"),
+        ArithmeticStep(
+            name="clear", value=stop.clear_mm, unit="mm", expression=f"trip + {given.hysteresis_mm:g} mm"
+        ),
     ]
     warnings = []
     if stop.trip_mm > reach:

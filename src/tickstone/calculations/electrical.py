@@ -4,7 +4,16 @@ from __future__ import annotations
 
 from typing import Literal
 
-from tickstone.calculations.registry import Finite, Inputs, Part, Result, Step, Whole, calculation, step
+from tickstone.calculations.registry import (
+    ArithmeticStep,
+    Finite,
+    Inputs,
+    Result,
+    ResultPart,
+    Whole,
+    calculation,
+    step,
+)
 from tickstone.core import electrical
 from tickstone.core.checks import check_positive
 
@@ -39,7 +48,7 @@ def divider(given: DividerInputs) -> DividerResult:
         current_ma=d.current_ma,
         source_ohm=d.source_ohm,
         steps=[
-            Step(
+            ArithmeticStep(
                 name="output",
                 expression=f"{given.vin_v:g} V × {given.bottom_ohm:g} Ω ÷ {total}",
                 value=d.vout_v,
@@ -60,7 +69,7 @@ class DividerDesignInputs(Inputs):
     source_max_ohm: Finite | None = None
 
 
-class DividerPair(Part):
+class DividerPair(ResultPart):
     top_ohm: float
     bottom_ohm: float
     vout_v: float
@@ -95,7 +104,7 @@ def divider_design(given: DividerDesignInputs) -> DividerDesignResult:
         for d in found
     ]
     best = found[0]
-    step = Step(
+    step = ArithmeticStep(
         name="best output",
         value=best.vout_v,
         unit="V",

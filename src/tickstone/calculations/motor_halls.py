@@ -8,8 +8,8 @@ from tickstone.calculations.registry import (
     Finite,
     Inputs,
     Numbers,
-    Part,
     Result,
+    ResultPart,
     Triple,
     Whole,
     calculation,
@@ -26,7 +26,7 @@ class MotorHallSpacingsInputs(Inputs):
     radius_mm: Finite = 0.0
 
 
-class SpacingPart(Part):
+class SpacingPart(ResultPart):
     mechanical_deg: float
     electrical_deg: float
     scheme: str

@@ -6,7 +6,7 @@ from typing import Annotated
 
 from pydantic import Field
 
-from tickstone.calculations.registry import Finite, Inputs, Part, Result, calculation, step
+from tickstone.calculations.registry import Finite, Inputs, Result, ResultPart, calculation, step
 from tickstone.core import opinion
 
 
@@ -22,7 +22,7 @@ class SecondOpinionInputs(Inputs):
     readings: Annotated[list[ReadingInput], Field(min_length=1, max_length=opinion.MOST_READINGS)]
 
 
-class OutlierPart(Part):
+class OutlierPart(ResultPart):
     label: str
     ratio: float | None
     causes: list[str]
@@ -39,7 +39,7 @@ class SecondOpinionResult(Result):
 def second_opinion(given: SecondOpinionInputs) -> SecondOpinionResult:
     """Which of several readings agree, and what the odd ones' ratios betray."""
     found = opinion.second_opinion(
-        [opinion.Reading(one.label, one.value, one.uncertainty) for one in given.readings]
+        [opinion.InstrumentReading(one.label, one.value, one.uncertainty) for one in given.readings]
     )
     steps, warnings = [], []
     if found.consensus is None:

@@ -4,7 +4,16 @@ from __future__ import annotations
 
 import math
 
-from tickstone.calculations.registry import Finite, Inputs, Numbers, Part, Result, Whole, calculation, step
+from tickstone.calculations.registry import (
+    Finite,
+    Inputs,
+    Numbers,
+    Result,
+    ResultPart,
+    Whole,
+    calculation,
+    step,
+)
 from tickstone.core import pulses
 from tickstone.core.checks import check_between, check_given, check_not_negative, check_positive, check_whole
 
@@ -99,7 +108,7 @@ class TimerPlanInputs(Inputs):
     curve_points: Whole = 0
 
 
-class CurvePart(Part):
+class CurvePart(ResultPart):
     """Error against rpm of one prescaler, or of the gate (null); below slow_rpm it says "slow"."""
 
     prescaler: float | None
@@ -109,7 +118,7 @@ class CurvePart(Part):
     crossover_rpm: float | None
 
 
-class Rejected(Part):
+class Rejected(ResultPart):
     prescaler: float
     why: str
 

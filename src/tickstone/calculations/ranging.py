@@ -4,7 +4,16 @@ from __future__ import annotations
 
 from typing import Literal
 
-from tickstone.calculations.registry import Finite, Inputs, Pairs, Part, Result, Step, Whole, calculation
+from tickstone.calculations.registry import (
+    ArithmeticStep,
+    Finite,
+    Inputs,
+    Pairs,
+    Result,
+    ResultPart,
+    Whole,
+    calculation,
+)
 from tickstone.core import ranging, sound
 from tickstone.core.checks import (
     check_between,
@@ -64,7 +73,7 @@ def speed_of_sound(given: SpeedOfSoundInputs) -> SpeedOfSoundResult:
         sensitivity_m_s_per_k=sensitivity,
         warnings=warnings,
         assumptions=assumed,
-        steps=[Step(name="speed of sound", expression=expression, value=speed, unit="m/s")],
+        steps=[ArithmeticStep(name="speed of sound", expression=expression, value=speed, unit="m/s")],
     )
 
 
@@ -88,7 +97,7 @@ class EchoDistanceInputs(Inputs):
     echo_sd_us: Finite = 0.0
 
 
-class RuleResult(Part):
+class RuleResult(ResultPart):
     rule: str
     distance_mm: float
     error_mm: float
@@ -147,22 +156,24 @@ def echo_distance(given: EchoDistanceInputs) -> EchoDistanceResult:
         variances["calibration"] = max(calibration, 0.0)
     budget = combine(variances)
     rules = [] if distance is None else _rules(echo, distance, given.humidity_pct)
-    steps = [Step(name="speed of sound", unit="m/s", value=speed, expression=_speed_expression(given))]
+    steps = [
+        ArithmeticStep(name="speed of sound", unit="m/s", value=speed, expression=_speed_expression(given))
+    ]
     if distance is not None:
         steps += [
-            Step(
+            ArithmeticStep(
                 name="way out and back",
                 unit="mm",
                 value=echo * speed / 1000.0,
                 expression=f"{echo:g} µs × {speed:.2f} m/s",
             ),
-            Step(
+            ArithmeticStep(
                 name="way out",
                 unit="mm",
                 value=echo * speed / 2000.0,
                 expression=f"{echo * speed / 1000.0:.2f} mm ÷ 2",
             ),
-            Step(
+            ArithmeticStep(
                 name="distance",
                 unit="mm",
                 value=distance,
@@ -233,7 +244,7 @@ def echo_time(given: EchoTimeInputs) -> EchoTimeResult:
         speed_m_s=speed,
         assumptions=["101.325 kPa, CO₂ 314 ppm"],
         warnings=range_warnings(given.temperature_c) if given.speed_m_s is None else [],
-        steps=[Step(name="echo time", expression=expression, value=echo, unit="µs")],
+        steps=[ArithmeticStep(name="echo time", expression=expression, value=echo, unit="µs")],
     )
 
 
@@ -272,13 +283,15 @@ def ping_plan(given: PingPlanInputs) -> PingPlanResult:
         warnings=range_warnings(given.temperature_c),
         assumptions=["50 % humidity, 101.325 kPa"],
         steps=[
-            Step(
+            ArithmeticStep(
                 name="longest wait",
                 expression=f"2 × {given.max_mm:g} mm ÷ {speed:.2f} m/s",
                 value=timeout,
                 unit="µs",
             ),
-            Step(name="interval", expression=f"{given.guard:g} × longest wait", value=interval, unit="ms"),
+            ArithmeticStep(
+                name="interval", expression=f"{given.guard:g} × longest wait", value=interval, unit="ms"
+            ),
         ],
     )
 
@@ -311,7 +324,7 @@ def beam_footprint(given: BeamFootprintInputs) -> BeamFootprintResult:
         diameter_mm=diameter,
         floor_from_mm=floor,
         assumptions=["the angle is the full cone"],
-        steps=[Step(name="footprint", expression=expression, value=diameter, unit="mm")],
+        steps=[ArithmeticStep(name="footprint", expression=expression, value=diameter, unit="mm")],
     )
 
 
@@ -348,12 +361,12 @@ def sound_calibration(given: SoundCalibrationInputs) -> SoundCalibrationResult:
         if fit.speed_sd is not None
         else ["Two pairs fit any line: their uncertainty is unknown."],
         steps=[
-            Step(
+            ArithmeticStep(
                 name="speed of sound",
                 expression="2 ÷ slope of echo on distance",
                 value=fit.speed_m_s,
                 unit="m/s",
             ),
-            Step(name="offset", expression="−intercept ÷ slope", value=fit.offset_mm, unit="mm"),
+            ArithmeticStep(name="offset", expression="−intercept ÷ slope", value=fit.offset_mm, unit="mm"),
         ],
     )

@@ -36,14 +36,14 @@ class Inputs(BaseModel):
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False, defer_build=True)
 
 
-class Part(BaseModel):
+class ResultPart(BaseModel):
     """Base of what results are made of: a number that cannot be is null with a reason, never NaN or
     infinite."""
 
     model_config = ConfigDict(allow_inf_nan=False, defer_build=True)
 
 
-class Step(Part):
+class ArithmeticStep(ResultPart):
     """One line of the substituted arithmetic."""
 
     name: str
@@ -52,15 +52,15 @@ class Step(Part):
     unit: str
 
 
-def step(name: str, expression: str, value: float | None, unit: str = "") -> Step:
+def step(name: str, expression: str, value: float | None, unit: str = "") -> ArithmeticStep:
     """One line of the substituted arithmetic."""
-    return Step(name=name, expression=readable(expression), value=value, unit=unit)
+    return ArithmeticStep(name=name, expression=readable(expression), value=value, unit=unit)
 
 
-class Result(Part):
+class Result(ResultPart):
     """Base of all results: the worked steps, what was assumed, and warnings in plain sentences."""
 
-    steps: list[Step] = []
+    steps: list[ArithmeticStep] = []
     assumptions: list[str] = []
     warnings: list[Annotated[str, AfterValidator(readable)]] = []
 

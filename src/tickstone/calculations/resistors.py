@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from tickstone.calculations.electrical import Series
-from tickstone.calculations.registry import Finite, Inputs, Part, Result, calculation, step
+from tickstone.calculations.registry import Finite, Inputs, Result, ResultPart, calculation, step
 from tickstone.core import resistors
 from tickstone.errors import BadInput
 
@@ -67,7 +67,7 @@ class ResistorDecodeInputs(Inputs):
     colours: Annotated[list[Annotated[str, Field(max_length=20)]], Field(min_length=1, max_length=6)]
 
 
-class BandChoice(Part):
+class BandChoice(ResultPart):
     colour: str
     meaning: str
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from tickstone.calculations.registry import Finite, Inputs, Numbers, Part, Result, calculation, step
+from tickstone.calculations.registry import Finite, Inputs, Numbers, Result, ResultPart, calculation, step
 from tickstone.core import thresholds
 
 
@@ -40,7 +40,7 @@ class LineThresholdInputs(Inputs):
     white: Numbers
 
 
-class CandidatePart(Part):
+class CandidatePart(ResultPart):
     threshold: float | None
     misreads_per_1000: float | None
     counted_per_1000: float | None

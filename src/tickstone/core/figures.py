@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 
 
 @dataclass(frozen=True)
-class Line:
+class PlotLine:
     """A line of a plot: x and y, and its half width where it is a band."""
 
     label: str
@@ -41,7 +41,7 @@ class Plot:
     y: str
     y_unit: str
     dots: tuple[Dot, ...] = ()
-    lines: tuple[Line, ...] = ()
+    lines: tuple[PlotLine, ...] = ()
     zero: bool = False
     logarithmic: bool = False
 

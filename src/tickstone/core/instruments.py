@@ -31,7 +31,7 @@ BAR_STEPS = 8
 
 
 @dataclass(frozen=True)
-class Seen:
+class NewReadings:
     """New readings of a sensor, each of shape (n,), times rising, s; ``asked`` and ``series`` by name."""
 
     times_s: Array
@@ -56,7 +56,7 @@ class Instrument(Protocol):
     """What every instrument can do. ``fit`` tells the rig it is on, ``broken`` that the board began anew."""
 
     def fit(self, rig: Rig) -> None: ...
-    def take(self, seen: Seen, values: Values) -> None: ...
+    def take(self, seen: NewReadings, values: Values) -> None: ...
     def shown(self, now_s: float, values: Values) -> Shown: ...
     def zero(self) -> None: ...
     def broken(self) -> None: ...
@@ -78,7 +78,7 @@ class Trip:
     def fit(self, rig: Rig) -> None:
         """It is the same on every rig."""
 
-    def take(self, seen: Seen, values: Values) -> None:
+    def take(self, seen: NewReadings, values: Values) -> None:
         """Go on by new readings."""
         good = seen.valid & np.isfinite(seen.values)
         if not good.any():
@@ -143,7 +143,7 @@ class Level:
     def fit(self, rig: Rig) -> None:
         """It is the same on every rig."""
 
-    def take(self, seen: Seen, values: Values) -> None:
+    def take(self, seen: NewReadings, values: Values) -> None:
         """Go on by new readings: the mean settles over SETTLES_S."""
         roll, pitch = seen.series["roll"], seen.series["pitch"]
         for r, p in zip(roll.tolist(), pitch.tolist(), strict=True):
@@ -194,7 +194,7 @@ class Angle:
     def fit(self, rig: Rig) -> None:
         """It is the same on every rig."""
 
-    def take(self, seen: Seen, values: Values) -> None:
+    def take(self, seen: NewReadings, values: Values) -> None:
         """Go on by new rates, °/s."""
         for t, rate in zip(seen.times_s.tolist(), seen.series["rate_z"].tolist(), strict=True):
             if not math.isfinite(rate):
@@ -263,7 +263,7 @@ class Lamps:
     def fit(self, rig: Rig) -> None:
         """It is the same on every rig."""
 
-    def take(self, seen: Seen, values: Values) -> None:
+    def take(self, seen: NewReadings, values: Values) -> None:
         """The newest reading is what shows."""
         names = [name for name in seen.series if name.startswith("dark_")]
         last = [float(seen.series[name][-1]) for name in names]
@@ -273,7 +273,7 @@ class Lamps:
                 for name, share in zip(names, last, strict=True)
             ]
 
-    def _dark(self, name: str, share: float, seen: Seen, values: Values) -> bool:
+    def _dark(self, name: str, share: float, seen: NewReadings, values: Values) -> bool:
         threshold, table = values.get(f"threshold_{name}"), values.get(f"table_low_{name}")
         if (
             threshold is None and table is not None and name in seen.asked
@@ -331,7 +331,7 @@ class Bar:
         self.steps = int(bars[0].options.get("steps", BAR_STEPS)) if bars else BAR_STEPS
         self.farther = bool(bars) and bars[0].options.get("lights") == "farther"
 
-    def take(self, seen: Seen, values: Values) -> None:
+    def take(self, seen: NewReadings, values: Values) -> None:
         """The newest reading is what shows; the near lamp has hysteresis between trip and clear."""
         self.distance_mm = float(seen.values[-1]) if seen.valid[-1] else math.nan
         trip, clear = values.get("trip"), values.get("clear")

@@ -18,7 +18,7 @@ REMEDY = (
 
 
 @dataclass(frozen=True)
-class Stretch:
+class SensorStretch:
     """What one sensor said over a few seconds: noise (k = 1) and middle in its unit, None where too few
     readings; the share of dropouts; ``resolution`` is the smallest change it can show. ``turns``: it tells
     turns, which motors change."""
@@ -38,7 +38,7 @@ class Stretch:
 class Hearing:
     """What every sensor of a rig said over the same few seconds, and the share of lines that were garbled."""
 
-    stretches: tuple[Stretch, ...]
+    stretches: tuple[SensorStretch, ...]
     garbled: float
 
 
@@ -73,7 +73,7 @@ def judge(rest: Hearing, running: Hearing) -> Answer:
     return Answer(f"{len(bad)} of {len(lines)} read worse with the motors running", REMEDY, tuple(lines))
 
 
-def _one(rest: Stretch, running: Stretch) -> Judged:
+def _one(rest: SensorStretch, running: SensorStretch) -> Judged:
     name = rest.name[0].upper() + rest.name[1:]
     if rest.turns:
         return Judged(rest.sensor, f"{name}: it turns with the motors, so noise says nothing here.", False)

@@ -26,7 +26,7 @@ CAUSES: tuple[tuple[float, str], ...] = (
 
 
 @dataclass(frozen=True)
-class Reading:
+class InstrumentReading:
     """One instrument's word: a value and its standard uncertainty (k = 1)."""
 
     label: str
@@ -54,7 +54,7 @@ class Opinion:
     outliers: tuple[Outlier, ...]
 
 
-def second_opinion(readings: Sequence[Reading]) -> Opinion:
+def second_opinion(readings: Sequence[InstrumentReading]) -> Opinion:
     """Find the largest group of readings that all agree with each other, and explain the rest by their
     ratios.
 
@@ -64,7 +64,8 @@ def second_opinion(readings: Sequence[Reading]) -> Opinion:
     that is above 1. Without a group the ratios are to the reading of smallest relative uncertainty.
     Raises: BadInput for ``readings``. Source: Birge, Phys. Rev. 40 (1932) 207; JCGM 100:2008.
 
-    >>> second_opinion([Reading("a", 300, 3), Reading("b", 302, 3), Reading("c", 150, 2)]).members
+    >>> close = [InstrumentReading("a", 300, 3), InstrumentReading("b", 302, 3)]
+    >>> second_opinion([*close, InstrumentReading("c", 150, 2)]).members
     ('a', 'b')
     """
     check_length(readings, 1, "readings")
@@ -87,10 +88,10 @@ def second_opinion(readings: Sequence[Reading]) -> Opinion:
     )
 
 
-def weighted_mean(readings: Sequence[Reading]) -> tuple[float, float]:
+def weighted_mean(readings: Sequence[InstrumentReading]) -> tuple[float, float]:
     """Inverse-variance mean and its uncertainty, ``1/√Σ(1/u²)·max(1, Birge ratio)``.
 
-    >>> weighted_mean([Reading("a", 10, 1), Reading("b", 10, 1)])
+    >>> weighted_mean([InstrumentReading("a", 10, 1), InstrumentReading("b", 10, 1)])
     (10.0, 0.7071067811865475)
     """
     weights = [1 / one.uncertainty**2 for one in readings]
@@ -99,17 +100,17 @@ def weighted_mean(readings: Sequence[Reading]) -> tuple[float, float]:
     return mean, max(1.0, birge) / math.sqrt(math.fsum(weights))
 
 
-def _chi2(readings: Sequence[Reading], mean: float) -> float:
+def _chi2(readings: Sequence[InstrumentReading], mean: float) -> float:
     return math.fsum(((one.value - mean) / one.uncertainty) ** 2 for one in readings)
 
 
-def agree(one: Reading, other: Reading) -> bool:
+def agree(one: InstrumentReading, other: InstrumentReading) -> bool:
     """Whether two readings differ by no more than twice their combined uncertainty."""
     allowed = AGREE_SIGMAS * math.hypot(one.uncertainty, other.uncertainty)
     return abs(one.value - other.value) <= allowed * (1 + 1e-12)
 
 
-def _largest_group(readings: Sequence[Reading]) -> tuple[int, ...]:
+def _largest_group(readings: Sequence[InstrumentReading]) -> tuple[int, ...]:
     """Largest clique of the graph of agreement (Bron & Kerbosch, with pivot), ties by the smaller χ²."""
     friends = [
         {j for j, other in enumerate(readings) if j != i and agree(one, other)}
@@ -136,7 +137,7 @@ def _largest_group(readings: Sequence[Reading]) -> tuple[int, ...]:
     return min(found, key=worth)
 
 
-def _outlier(one: Reading, consensus: float, uncertainty: float) -> Outlier:
+def _outlier(one: InstrumentReading, consensus: float, uncertainty: float) -> Outlier:
     if consensus == 0 or one.value == 0:
         return Outlier(one.label, None if consensus == 0 else 0.0, ())
     ratio = one.value / consensus

@@ -325,7 +325,7 @@ def accepted(times_us: Array, refractory_us: float = 0.0) -> npt.NDArray[np.bool
 
 
 @dataclass(frozen=True)
-class Edges:
+class EdgeRun:
     """What a run of edges says. ``times_us`` are the accepted ones; ``rpm`` is None below two of them."""
 
     times_us: Array
@@ -343,7 +343,7 @@ class Edges:
 
 def read_edges(
     edges_us: npt.ArrayLike, pulses_per_turn: float = 1, refractory_us: float = 0.0, bits: int = 0
-) -> Edges:
+) -> EdgeRun:
     """Mean and last rpm of a run of edges, and what looks wrong in it.
 
     Parameters: edges_us, shape (n,), µs, n ≥ 1, rising or (bits > 0) wrapping at 2^bits; refractory_us, dead
@@ -369,11 +369,11 @@ def read_edges(
     taken = x[accepted(x, refractory_us)]
     rejected = int(x.size - taken.size)
     if taken.size < 2:
-        return Edges(taken, None, None, rejected, 0, 0)
+        return EdgeRun(taken, None, None, rejected, 0, 0)
     gaps = np.diff(taken)
     median = float(np.median(gaps))
     per_minute = 60e6 / pulses_per_turn
-    return Edges(
+    return EdgeRun(
         taken,
         float(per_minute * gaps.size / (taken[-1] - taken[0])),
         float(per_minute / gaps[-1]),
@@ -423,7 +423,7 @@ def ticks_elapsed(start: float, stop: float, bits: int = 32) -> int:
 
 
 @dataclass(frozen=True)
-class RollOut:
+class RolledCircumference:
     """Circumference measured by rolling: value, sd and the diameter of a circle of it, mm."""
 
     circumference_mm: float
@@ -431,7 +431,7 @@ class RollOut:
     equivalent_diameter_mm: float
 
 
-def roll_out(turns: float, distance_mm: float, distance_sd_mm: float = 2.0) -> RollOut:
+def roll_out(turns: float, distance_mm: float, distance_sd_mm: float = 2.0) -> RolledCircumference:
     """Circumference of a wheel under its load, rolled ``turns`` turns along a tape.
 
     >>> roll_out(10, 2042.0).circumference_mm
@@ -441,7 +441,7 @@ def roll_out(turns: float, distance_mm: float, distance_sd_mm: float = 2.0) -> R
     check_positive(distance_mm, "distance_mm")
     check_not_negative(distance_sd_mm, "distance_sd_mm")
     around = distance_mm / turns
-    return RollOut(around, distance_sd_mm / turns, around / math.pi)
+    return RolledCircumference(around, distance_sd_mm / turns, around / math.pi)
 
 
 def video_rpm(fps: float, frames: float, turns: float = 1) -> tuple[float, float, float]:

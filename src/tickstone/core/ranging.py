@@ -100,7 +100,7 @@ def tick_sd_us(tick_us: float) -> float:
 
 
 @dataclass(frozen=True)
-class Rule:
+class RuleOfThumb:
     """A rule of thumb for turning µs into a distance, as the speed of sound it stands for."""
 
     name: str
@@ -109,12 +109,12 @@ class Rule:
 
 # Common practice: what people type into their programs.
 RULES = (
-    Rule("340 m/s", 340.0),
-    Rule("341 m/s", 341.0),
-    Rule("343 m/s", 343.0),
-    Rule("µs ÷ 2 ÷ 29.1, cm", 10_000.0 / 29.1),
-    Rule("µs ÷ 58, cm", 20_000.0 / 58.0),
-    Rule("µs ÷ 148, in", 2.0 * 25_400.0 / 148.0),
+    RuleOfThumb("340 m/s", 340.0),
+    RuleOfThumb("341 m/s", 341.0),
+    RuleOfThumb("343 m/s", 343.0),
+    RuleOfThumb("µs ÷ 2 ÷ 29.1, cm", 10_000.0 / 29.1),
+    RuleOfThumb("µs ÷ 58, cm", 20_000.0 / 58.0),
+    RuleOfThumb("µs ÷ 148, in", 2.0 * 25_400.0 / 148.0),
 )
 
 

@@ -9,7 +9,7 @@ from tickstone.core.calibration import catalogue
 from tickstone.core.constants import Provenance, Value
 from tickstone.core.decisions import catalogue as deciding
 from tickstone.core.decisions.decision import chosen_by
-from tickstone.core.wiring.findings import Finding
+from tickstone.core.wiring.findings import WiringFinding
 
 STATIONS = ("wire", "watch", "convert", "calibrate", "decide", "drive", "log")
 
@@ -21,7 +21,7 @@ class Facts:
     sensor: str
     values: Mapping[str, Value]
     counted: frozenset[str]
-    findings: Sequence[Finding]
+    findings: Sequence[WiringFinding]
     connected: bool
     recording: bool
     recordings: int

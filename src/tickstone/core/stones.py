@@ -8,7 +8,7 @@ from datetime import datetime
 
 
 @dataclass(frozen=True)
-class Line:
+class StoneConstant:
     """One constant as a stone holds it; ``sd`` is k = 1; ``made_at`` is None for what nobody measured or
     chose."""
 
@@ -34,8 +34,8 @@ class Change:
     sensor: str
     name: str
     label: str
-    before: Line | None
-    after: Line | None
+    before: StoneConstant | None
+    after: StoneConstant | None
 
     @property
     def changed(self) -> bool:
@@ -46,7 +46,7 @@ class Change:
         return (a.value, a.sd, a.provenance) != (b.value, b.sd, b.provenance)
 
 
-def compare(before: Sequence[Line], after: Sequence[Line]) -> list[Change]:
+def compare(before: Sequence[StoneConstant], after: Sequence[StoneConstant]) -> list[Change]:
     """Two stones line by line, changed lines first."""
     old = {(line.sensor, line.name): line for line in before}
     new = {(line.sensor, line.name): line for line in after}

@@ -18,7 +18,7 @@ DATES_FROM_US = 631_152_000_000_000  # 1990: a time of day and not an uptime
 
 
 @dataclass(frozen=True)
-class Placed:
+class PlacedRows:
     """Times, µs, never falling, and the segment of each row, both of shape (n,)."""
 
     times: Times
@@ -45,10 +45,10 @@ class TimeAxis:
         self.shift_us = 0
         self.backward = self.repeated = self.wrapped = 0
 
-    def place(self, stamps: Array) -> Placed:
+    def place(self, stamps: Array) -> PlacedRows:
         """Place rows whose stamps, shape (n,), are finite numbers of steps."""
         if not stamps.size:
-            return Placed(np.zeros(0, np.int64), np.zeros(0, np.int64))
+            return PlacedRows(np.zeros(0, np.int64), np.zeros(0, np.int64))
         if self._last is None:
             first = float(stamps[0]) * self._unit
             if (self._shifts and first > LATEST_START_US) or first < 0:
@@ -77,4 +77,4 @@ class TimeAxis:
         placed = np.clip(stamps * self._unit + add, -LARGEST_US, LARGEST_US)
         times = np.maximum.accumulate(np.maximum(np.rint(placed).astype(np.int64), self._end))
         self._last, self._end = float(stamps[-1]), int(times[-1])
-        return Placed(times, segments)
+        return PlacedRows(times, segments)

@@ -20,7 +20,7 @@ from tickstone.core.rigs.kinds.base import (
     Doubt,
     Kind,
     Moment,
-    Rule,
+    RuleReading,
     Series,
     Surroundings,
     Term,
@@ -49,7 +49,7 @@ class Worked:
     valid: bool
     reason: str
     shares: tuple[tuple[str, float], ...]
-    rules: tuple[Rule, ...]
+    rules: tuple[RuleReading, ...]
     more: tuple[Series, ...]
     moves: tuple[str, ...]
     said: str

@@ -8,7 +8,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from tickstone.core.stones import Line
+from tickstone.core.stones import StoneConstant
 
 UNIT_WORDS = {
     "mm": "MM",
@@ -49,7 +49,7 @@ class Header:
     why: str
 
 
-def identifier(line: Line) -> str:
+def identifier(line: StoneConstant) -> str:
     """The constant's name in code: sensor, name and unit, in capitals."""
     words = f"{line.sensor}_{line.name}_{UNIT_WORDS.get(line.unit, line.unit)}"
     return re.sub(r"\W+", "_", words, flags=re.ASCII).strip("_").upper()
@@ -61,7 +61,7 @@ def number(value: float) -> str:
     return text if re.search(r"[.e]", text) else f"{text}.0"
 
 
-def remark(line: Line, cut_at: datetime) -> str:
+def remark(line: StoneConstant, cut_at: datetime) -> str:
     """Unit, uncertainty, provenance, source and date in one line of comment; what nobody made has the stone's
     date."""
     spread = f" ± {2 * line.sd:.2g}" if line.sd else ""
@@ -91,7 +91,7 @@ def _title(header: Header) -> list[str]:
     return [_one_line(line) for line in lines]
 
 
-def c_header(header: Header, lines: Sequence[Line]) -> str:
+def c_header(header: Header, lines: Sequence[StoneConstant]) -> str:
     """A C header of ``static const float`` lines with an include guard."""
     guard = re.sub(r"\W+", "_", f"TICK_STONE_{header.rig}_{header.number}_H", flags=re.ASCII).upper()
     top = [f"// {part}" for part in _title(header)]
@@ -102,7 +102,7 @@ def c_header(header: Header, lines: Sequence[Line]) -> str:
     return "\n".join([*top, f"#ifndef {guard}", f"#define {guard}", "", *body, "", f"#endif  // {guard}", ""])
 
 
-def python_module(header: Header, lines: Sequence[Line]) -> str:
+def python_module(header: Header, lines: Sequence[StoneConstant]) -> str:
     """A Python module of plain assignments."""
     top = "\n".join(f"# {part}" for part in _title(header))
     body = "\n".join(
@@ -111,7 +111,7 @@ def python_module(header: Header, lines: Sequence[Line]) -> str:
     return f"{top}\n\n{body}\n"
 
 
-def json_document(header: Header, lines: Sequence[Line]) -> str:
+def json_document(header: Header, lines: Sequence[StoneConstant]) -> str:
     """A JSON object: the stone, and its constants by name with value, unit, uncertainty (95 %), provenance,
     date."""
     constants = {
@@ -138,7 +138,7 @@ def json_document(header: Header, lines: Sequence[Line]) -> str:
     return json.dumps({"stone": stone, "constants": constants}, ensure_ascii=False, indent=2) + "\n"
 
 
-FORMS: dict[str, tuple[str, str, Callable[[Header, Sequence[Line]], str]]] = {
+FORMS: dict[str, tuple[str, str, Callable[[Header, Sequence[StoneConstant]], str]]] = {
     "c": (".h", "text/x-c", c_header),
     "python": (".py", "text/x-python", python_module),
     "json": (".json", "application/json", json_document),

@@ -87,7 +87,7 @@ class Use:
 
 
 @dataclass(frozen=True)
-class Plan:
+class ProgramPlan:
     """Everything that a watch program says and does."""
 
     rig: Rig
@@ -151,7 +151,7 @@ class Plan:
         return self.rig.board.adc_bits or 12
 
 
-def plan_of(rig: Rig) -> Plan:
+def plan_of(rig: Rig) -> ProgramPlan:
     """Work out what a rig's program must do. Raises BadInput naming a pin that is not wired."""
     said = labels(rig)
     uses = []
@@ -170,7 +170,7 @@ def plan_of(rig: Rig) -> Plan:
     ]
     full = sum(_characters_a_second(use) for use in uses) / (LINE_SHARE * BAUD / BITS_A_CHARACTER)
     stretch = max(1, math.ceil(full))
-    return Plan(rig, tuple(replace(use, stretch=stretch) for use in uses), tuple(held))
+    return ProgramPlan(rig, tuple(replace(use, stretch=stretch) for use in uses), tuple(held))
 
 
 BITS_A_CHARACTER = 10  # start, eight, stop
@@ -210,7 +210,7 @@ def identifier(text: str) -> str:
     return name if name and not name[0].isdigit() else f"part_{name}"
 
 
-def opening(plan: Plan, mark: int) -> list[str]:
+def opening(plan: ProgramPlan, mark: int) -> list[str]:
     """The lines of the comment that every program begins with; its mark takes so many characters."""
     rig = plan.rig
     said = [

@@ -13,7 +13,7 @@ from mako.lookup import TemplateLookup
 from tickstone.core.rigs.rig import Rig
 from tickstone.errors import BadInput
 from tickstone.firmware import watch
-from tickstone.firmware.watch import PinUse, Plan, plan_of
+from tickstone.firmware.watch import PinUse, ProgramPlan, plan_of
 
 PROGRAMS = Path(__file__).parent / "programs"
 CPP = "cpp"
@@ -35,7 +35,7 @@ def program(rig: Rig, language: str) -> str:
     return write(plan_of(rig), board.python if language == "python" else CPP)
 
 
-def write(plan: Plan, language: str) -> str:
+def write(plan: ProgramPlan, language: str) -> str:
     """The watch program of a plan; ``language`` is cpp, or the pin module of the board's Python: machine or
     linux."""
     ending, mark, code_of = ("cpp", "//", _cpp_code) if language == CPP else ("py", "#", _python_code)

@@ -43,7 +43,7 @@ UNIT_NAMES = {
 
 
 @dataclass(frozen=True)
-class Candidate:
+class SensorCandidate:
     """A sensor that columns may belong to; of a ``bare`` one nothing is known but its kind. ``prefix`` begins
     the names of its converted columns."""
 
@@ -55,16 +55,16 @@ class Candidate:
 
 
 @dataclass
-class Mapped:
+class MappedSensor:
     """A sensor with the columns that carry its channels: channel name to column index."""
 
-    candidate: Candidate
+    candidate: SensorCandidate
     channels: dict[str, int]
     notebook: dict[str, float] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
-class Plain:
+class FormulaColumns:
     """Columns turned by a formula that needs no sensor: names of the results, and the function of the
     columns."""
 
@@ -74,13 +74,13 @@ class Plain:
 
 
 @dataclass
-class Plan:
+class ColumnPlan:
     """What becomes of each column. ``time`` is the column of the time, and its µs; ``target`` says it by
     column name."""
 
     time: tuple[int, float] | None
-    mapped: list[Mapped]
-    plain: list[Plain]
+    mapped: list[MappedSensor]
+    plain: list[FormulaColumns]
     target: dict[str, str]
     adc_bits: int = 10
     adc_reference_v: float = 5.0
@@ -89,7 +89,7 @@ class Plan:
 CONVERTER = {"bits", "reference", "noise"}  # what is known of a converter makes no sensor known
 
 
-def bare_candidates(constants: Mapping[str, float]) -> list[Candidate]:
+def bare_candidates(constants: Mapping[str, float]) -> list[SensorCandidate]:
     """Every kind as a part of which nothing is known but what ``constants`` says. Raises BadInput for a name
     that no kind has."""
     every = {spec.name for known in KINDS.values() for spec in known.constants}
@@ -99,22 +99,24 @@ def bare_candidates(constants: Mapping[str, float]) -> list[Candidate]:
     found = []
     for known in KINDS.values():
         own = {spec.name: constants[spec.name] for spec in known.constants if spec.name in constants}
-        found.append(Candidate(known.id, known, usual_values(known, said=own), bare=not set(own) - CONVERTER))
+        found.append(
+            SensorCandidate(known.id, known, usual_values(known, said=own), bare=not set(own) - CONVERTER)
+        )
     return found
 
 
-def rig_candidates(rig: Rig, constants: Mapping[str, float]) -> list[Candidate]:
+def rig_candidates(rig: Rig, constants: Mapping[str, float]) -> list[SensorCandidate]:
     """The sensors of a rig with their usual constants, those of its board, and ``constants`` by name."""
     found = []
     for sensor in rig.sensors:
         what = kind(sensor.kind)
         own = {spec.name: constants[spec.name] for spec in what.constants if spec.name in constants}
         values = usual_values(what, rig, sensor, own)
-        found.append(Candidate(sensor.id, what, values, prefix=sensor.id))
+        found.append(SensorCandidate(sensor.id, what, values, prefix=sensor.id))
     return found
 
 
-def targets(candidates: Sequence[Candidate]) -> dict[str, tuple[Candidate, str]]:
+def targets(candidates: Sequence[SensorCandidate]) -> dict[str, tuple[SensorCandidate, str]]:
     """Everything that a column can be said to be, as sensor.channel."""
     return {
         f"{one.name}.{channel.name}": (one, channel.name)
@@ -124,8 +126,8 @@ def targets(candidates: Sequence[Candidate]) -> dict[str, tuple[Candidate, str]]
 
 
 def plan(
-    names: Sequence[str], candidates: Sequence[Candidate], said: Mapping[str, str] | None = None
-) -> Plan:
+    names: Sequence[str], candidates: Sequence[SensorCandidate], said: Mapping[str, str] | None = None
+) -> ColumnPlan:
     """Decide what each column is.
 
     Parameters: names, of the columns; candidates, sensors in order of preference; said, column name to
@@ -143,8 +145,8 @@ def plan(
     for target, (one, channel) in known.items():
         for label in next(c.labels for c in one.kind.channels if c.name == channel):
             by_label.setdefault(label, target)
-    made = Plan(None, [], [], {})
-    grouped: dict[str, Mapped] = {}
+    made = ColumnPlan(None, [], [], {})
+    grouped: dict[str, MappedSensor] = {}
     for at, name in enumerate(names):
         target = told.get(name, by_label.get(name.lower(), ""))
         if name.lower() in TIMES_US and name not in told:
@@ -152,7 +154,7 @@ def plan(
         elif target:
             made.target[name] = target
             one, channel = known[target]
-            grouped.setdefault(one.name, Mapped(one, {})).channels[channel] = at
+            grouped.setdefault(one.name, MappedSensor(one, {})).channels[channel] = at
     made.mapped = [one for one in grouped.values() if _complete(one)]
     used = {at for one in made.mapped for at in one.channels.values() if _results(one)}
     reference = next((c.values for c in candidates if "reference" in c.values), None)
@@ -166,18 +168,20 @@ def plan(
     return made
 
 
-def _results(one: Mapped) -> bool:
+def _results(one: MappedSensor) -> bool:
     return not one.candidate.bare or bool(one.candidate.kind.working.bare)
 
 
-def _complete(one: Mapped) -> bool:
+def _complete(one: MappedSensor) -> bool:
     """Whether the columns at hand are enough: those of the needed channels, or any where one will do."""
     what, values = one.candidate.kind, one.candidate.values
     needed = {ask.name for ask in what.working.asks(values) if ask.needed}
     return needed & {channel.name for channel in what.channels} <= set(one.channels)
 
 
-def _plain(names: Sequence[str], used: set[int], told: Mapping[str, str], made: Plan) -> list[Plain]:
+def _plain(
+    names: Sequence[str], used: set[int], told: Mapping[str, str], made: ColumnPlan
+) -> list[FormulaColumns]:
     found = []
     lower = [name.lower() for name in names]
     for at, name in enumerate(lower):
@@ -190,14 +194,14 @@ def _plain(names: Sequence[str], used: set[int], told: Mapping[str, str], made: 
                 inside = (counts >= 0) & (counts <= 2**bits - 1)
                 return (np.where(inside, counts, np.nan) * adc.lsb_v(bits, reference),)
 
-            found.append(Plain((at,), (f"{name.removesuffix('_adc')}_v",), volts))
+            found.append(FormulaColumns((at,), (f"{name.removesuffix('_adc')}_v",), volts))
         length = re.fullmatch(r"(.*distance)_(cm|in)", name)
         if length and f"{length[1]}_mm" not in lower:
             factor = LENGTHS_MM[length[2]]
-            found.append(Plain((at,), (f"{length[1]}_mm",), lambda x, factor=factor: (x * factor,)))
+            found.append(FormulaColumns((at,), (f"{length[1]}_mm",), lambda x, factor=factor: (x * factor,)))
     if {"ax_g", "ay_g", "az_g"} <= set(lower):
         columns = tuple(lower.index(f"a{axis}_g") for axis in inertial.AXES)
-        found.append(Plain(columns, ("roll_deg", "pitch_deg", "tilt_deg"), _tilt))
+        found.append(FormulaColumns(columns, ("roll_deg", "pitch_deg", "tilt_deg"), _tilt))
     return found
 
 
@@ -217,7 +221,7 @@ def result_name(prefix: str, name: str, unit: str) -> str:
     return plain if not tail or plain.endswith(f"_{tail}") or plain == tail else f"{plain}_{tail}"
 
 
-def wanted_results(one: Mapped, series: Sequence[str]) -> list[str]:
+def wanted_results(one: MappedSensor, series: Sequence[str]) -> list[str]:
     """Which results of a mapped sensor are written: all of a known one, the bare ones of a loose one."""
     every = [VALUE, *series]
     bare = one.candidate.kind.working.bare

@@ -12,7 +12,7 @@ from tickstone.core.rigs.kinds import AIR
 from tickstone.core.rigs.kinds.base import VALUE, Surroundings
 from tickstone.errors import BadInput
 from tickstone.formats.cells import guarded, guarded_name, nine_digits
-from tickstone.formats.columns import Mapped, Plan, result_name, wanted_results
+from tickstone.formats.columns import ColumnPlan, MappedSensor, result_name, wanted_results
 from tickstone.formats.readings import TEXT, Array, Block
 from tickstone.formats.tables import TableSource
 
@@ -20,7 +20,7 @@ FIRST_ROWS = 8  # of which the raw numbers are kept, to be worked one by one
 
 
 @dataclass(frozen=True)
-class Column:
+class ConvertedColumn:
     """A converted column of a block: its name, and its cells as text."""
 
     name: str
@@ -31,7 +31,7 @@ class Converting:
     """Converts a table by a plan; what one block leaves behind (the last edge, the last air) the next one
     finds."""
 
-    def __init__(self, table: TableSource, plan: Plan) -> None:
+    def __init__(self, table: TableSource, plan: ColumnPlan) -> None:
         self.table, self.plan = table, plan
         self.names = [column.name for column in table.columns]
         self.rows = 0
@@ -40,7 +40,7 @@ class Converting:
         ] = {}  # by sensor: the raw numbers of the first rows
         self._last_air = np.nan
 
-    def blocks(self) -> Iterator[tuple[Block, list[Column]]]:
+    def blocks(self) -> Iterator[tuple[Block, list[ConvertedColumn]]]:
         """Each block of rows with its converted columns."""
         for block in self.table.blocks(mend=True):
             self.rows += len(block.lines)
@@ -51,8 +51,8 @@ class Converting:
         found = block.numbers.get(self.names[at])
         return np.full(len(block.lines), np.nan) if found is None else found
 
-    def _convert(self, block: Block) -> list[Column]:
-        columns: list[Column] = []
+    def _convert(self, block: Block) -> list[ConvertedColumn]:
+        columns: list[ConvertedColumn] = []
         times = None
         if self.plan.time is not None:
             at, us = self.plan.time
@@ -63,11 +63,14 @@ class Converting:
         for plain in self.plan.plain:
             found = plain.formula(*(self._numbers(block, at) for at in plain.columns))
             columns += [
-                Column(name, nine_digits(values)) for name, values in zip(plain.results, found, strict=True)
+                ConvertedColumn(name, nine_digits(values))
+                for name, values in zip(plain.results, found, strict=True)
             ]
         return _named_apart(columns, {name.lower() for name in self.names})
 
-    def _sensor(self, block: Block, one: Mapped, times: Array | None, air: Array | None) -> list[Column]:
+    def _sensor(
+        self, block: Block, one: MappedSensor, times: Array | None, air: Array | None
+    ) -> list[ConvertedColumn]:
         kind, values = one.candidate.kind, one.candidate.values
         missing = np.full(len(block.lines), np.nan)
         channels = {
@@ -92,7 +95,7 @@ class Converting:
         for name in wanted_results(one, [each.name for each in series]):
             if name == VALUE:
                 columns.append(
-                    Column(
+                    ConvertedColumn(
                         result_name(prefix, kind.quantity.name, kind.quantity.unit),
                         nine_digits(np.where(found.valid, found.values, np.nan)),
                     )
@@ -100,10 +103,14 @@ class Converting:
                 if any(kind.reasons):
                     codes = np.where(absent, 0, found.codes)
                     said = pl.Series(np.array(kind.reasons, dtype=object)[codes].tolist(), dtype=pl.String)
-                    columns.append(Column(result_name(prefix, f"{kind.quantity.name} reason", ""), said))
+                    columns.append(
+                        ConvertedColumn(result_name(prefix, f"{kind.quantity.name} reason", ""), said)
+                    )
             else:
                 each = next(each for each in series if each.name == name)
-                columns.append(Column(result_name(prefix, each.name, each.unit), nine_digits(each.values)))
+                columns.append(
+                    ConvertedColumn(result_name(prefix, each.name, each.unit), nine_digits(each.values))
+                )
         return columns
 
     def _air(self, block: Block) -> Array | None:
@@ -131,7 +138,7 @@ def _numbers_of(asked: Mapping[str, Array], rows: int) -> list[dict[str, float]]
     return found
 
 
-def _named_apart(columns: list[Column], taken: set[str]) -> list[Column]:
+def _named_apart(columns: list[ConvertedColumn], taken: set[str]) -> list[ConvertedColumn]:
     """No converted column goes by the name of another one, or of a raw one."""
     named = []
     for column in columns:
@@ -139,7 +146,7 @@ def _named_apart(columns: list[Column], taken: set[str]) -> list[Column]:
         while name in taken:
             name, count = f"{column.name}_{count}", count + 1
         taken.add(name)
-        named.append(Column(name, column.cells))
+        named.append(ConvertedColumn(name, column.cells))
     return named
 
 

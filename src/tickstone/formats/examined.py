@@ -39,7 +39,7 @@ from tickstone.core.time_axis import TimeAxis
 from tickstone.errors import BadInput
 from tickstone.formats.mapping import mapped, streams
 from tickstone.formats.marks import MarkColumn
-from tickstone.formats.readings import NUMBER, Source
+from tickstone.formats.readings import NUMBER, FileSource
 from tickstone.formats.summary import mark_column, time_column
 
 MOST_ROWS = 4_000_000  # that are looked at; more do not fit in memory beside what is worked out
@@ -79,7 +79,7 @@ class _Columns:
     changes_only: bool = False  # a row tells a change: rows need not come evenly
 
 
-def record_of(source: Source, rig: Rig | None = None) -> Record:
+def record_of(source: FileSource, rig: Rig | None = None) -> Record:
     """Everything in an open file that the fault finder can look at.
 
     Parameters: source; rig, whose sensors the columns are, where that is known.
@@ -266,7 +266,7 @@ def _bare_signal(name: str, values: Array) -> Signal:
     return Signal(name, nature, values, scale, 0.0, ends, axis=axis, magnet_low=low)
 
 
-def _with_odd(record: Record, source: Source, lines: Array) -> Record:
+def _with_odd(record: Record, source: FileSource, lines: Array) -> Record:
     """The record with the lines that were no reading, words and repeated headings left out."""
     names = {column.name.lower() for column in source.columns}
     bad = [one for one in source.bad.first if looks_garbled(one.text, names)]

@@ -22,7 +22,7 @@ OTHER = "other"  # scope of the columns of no sensor
 
 
 @dataclass(frozen=True)
-class Part:
+class ExportedRows:
     """Rows of one stream within a stretch of time: times, µs, and segments, shape (n,); columns by name,
     shape (n,), NaN where nothing is; words by name, likewise."""
 
@@ -42,7 +42,7 @@ class Sheet:
     about: About
     columns: tuple[str, ...]
     words: tuple[str, ...]
-    stretches: Callable[[], Iterable[list[Part]]]
+    stretches: Callable[[], Iterable[list[ExportedRows]]]
     segmented: bool = False
 
 
@@ -97,7 +97,7 @@ def rows(sheet: Sheet) -> Iterator[pl.DataFrame]:
         yield pl.DataFrame(columns)
 
 
-def _occurrence(part: Part) -> Times:
+def _occurrence(part: ExportedRows) -> Times:
     """How many rows of the stream have come before at the same time, shape (n,)."""
     return np.arange(len(part.times)) - np.searchsorted(part.times, part.times, "left")
 
@@ -191,7 +191,7 @@ def _dump(sheet: Sheet) -> Iterator[bytes]:
         yield ("\n".join((("#" + stamps + "\n") + together).to_list()) + "\n").encode()
 
 
-def _changes(part: Part, owner: dict[str, str], codes: dict[str, str], segmented: bool) -> pl.Series:
+def _changes(part: ExportedRows, owner: dict[str, str], codes: dict[str, str], segmented: bool) -> pl.Series:
     """What changes in each row, as text."""
     scope = owner[next(iter(part.numbers))]
     told = [

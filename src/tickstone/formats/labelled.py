@@ -13,7 +13,7 @@ import numpy as np
 
 from tickstone.formats.layout import COMMENT
 from tickstone.formats.readings import MOST_COLUMNS, BadLines, Block, Named
-from tickstone.formats.shapes import Piece, Pieces, Unread, take_apart
+from tickstone.formats.shapes import LabelledNumber, Pieces, Unread, take_apart
 from tickstone.formats.text import Lines, TextFile
 
 REAL_AFTER = (
@@ -64,13 +64,13 @@ def labels_of(lines: Sequence[str]) -> Labels | None:
     return Labels(columns, shapes.most_common(1)[0][0], understood / said)
 
 
-def _shape(line: str, pieces: Sequence[Piece]) -> str:
+def _shape(line: str, pieces: Sequence[LabelledNumber]) -> str:
     if line.lstrip().startswith("{"):
         return JSON_LINES
     return SENTENCES if any(" " in piece.label for piece in pieces) or ": " in line else LABELLED
 
 
-def _pieces(line: str) -> tuple[Piece, ...] | str:
+def _pieces(line: str) -> tuple[LabelledNumber, ...] | str:
     """The pieces of a line, or why it has none."""
     apart = take_apart(line)
     if isinstance(apart, Unread):

@@ -13,14 +13,14 @@ from tickstone.core.rigs.meanings import CHANNEL, MARK, NOTHING, TIME, Meaning, 
 from tickstone.core.rigs.rig import Rig
 from tickstone.errors import BadInput
 from tickstone.formats.about import About
-from tickstone.formats.readings import CLOCK, NUMBER, Named, Source
+from tickstone.formats.readings import CLOCK, NUMBER, FileSource, Named
 from tickstone.formats.summary import mark_column, time_column
 
 OTHER = "~other"  # key of the stream of columns that belong to no sensor
 
 
 @dataclass
-class Mapped:
+class ColumnMapping:
     """What becomes of each column: its meaning (None: a reading of no sensor) and whether that is guessed;
     the column of the time and how many µs one step of it is; the column of what was true."""
 
@@ -41,7 +41,9 @@ class StreamPlan:
     columns: dict[int, tuple[str, Meaning]]
 
 
-def mapped(rig: Rig, source: Source, said: Mapping[str, Meaning], about: About | None = None) -> Mapped:
+def mapped(
+    rig: Rig, source: FileSource, said: Mapping[str, Meaning], about: About | None = None
+) -> ColumnMapping:
     """What each column of an open file means to a rig.
 
     Raises BadInput naming a column that is said to be what the rig has not, or that another one is already.
@@ -51,7 +53,7 @@ def mapped(rig: Rig, source: Source, said: Mapping[str, Meaning], about: About |
         if wanted.role == CHANNEL and (wanted.sensor, wanted.channel) not in every:
             raise BadInput(f"{name}: this rig has no {wanted.sensor}: {wanted.channel}.", name)
     guesses = _Guesses(rig, source, said)
-    made = Mapped({}, {}, source.time)
+    made = ColumnMapping({}, {}, source.time)
     for column in source.columns:
         name = column.name
         made.guessed[name] = name not in said
@@ -77,7 +79,7 @@ def mapped(rig: Rig, source: Source, said: Mapping[str, Meaning], about: About |
 class _Guesses:
     """What columns seem to be that nobody has named; ``taken`` are the channels that have a column."""
 
-    def __init__(self, rig: Rig, source: Source, said: Mapping[str, Meaning]) -> None:
+    def __init__(self, rig: Rig, source: FileSource, said: Mapping[str, Meaning]) -> None:
         self._rig = rig
         self._time, self._mark = time_column(source), mark_column(source)
         self._bare = {} if said else _by_place(rig, source)
@@ -107,7 +109,7 @@ class _Guesses:
         return None if second_time or taken else meaning
 
 
-def _by_place(rig: Rig, source: Source) -> dict[str, Meaning]:
+def _by_place(rig: Rig, source: FileSource) -> dict[str, Meaning]:
     """What columns without names are: the rig's channels in order, where there are as many, or one more for
     the time."""
     count, every = len(source.columns), [one for _, one in channels(rig) if one.form != "edge"]
@@ -115,7 +117,7 @@ def _by_place(rig: Rig, source: Source) -> dict[str, Meaning]:
     return guess_bare(count, rig) if nameless and count - len(every) in (0, 1) else {}
 
 
-def _check_apart(made: Mapped) -> None:
+def _check_apart(made: ColumnMapping) -> None:
     seen: dict[tuple[str, str], str] = {}
     for name, meaning in made.meanings.items():
         if meaning is not None and meaning.role == CHANNEL:
@@ -126,7 +128,9 @@ def _check_apart(made: Mapped) -> None:
                 )
 
 
-def streams(rig: Rig, source: Source, made: Mapped, about: About | None = None) -> list[StreamPlan]:
+def streams(
+    rig: Rig, source: FileSource, made: ColumnMapping, about: About | None = None
+) -> list[StreamPlan]:
     """The streams that a mapping gives: one a sensor, and one of the columns that belong to none."""
     told = {} if about is None else {column.name: column for column in about.columns}
     found = []
@@ -163,7 +167,7 @@ def streams(rig: Rig, source: Source, made: Mapped, about: About | None = None) 
     return found
 
 
-def wanting(made: Mapped, rate_hz: float | None) -> str:
+def wanting(made: ColumnMapping, rate_hz: float | None) -> str:
     """What is still to be said before a file can be taken in, in a sentence; empty when nothing is."""
     if made.time is None and rate_hz is None:
         return "No column is the time: say which one is, or how many rows came a second."

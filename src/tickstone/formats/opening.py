@@ -14,7 +14,7 @@ from tickstone.formats import parquet
 from tickstone.formats.labelled import LabelledSource, labels_of
 from tickstone.formats.layout import COMMENT, layout_of
 from tickstone.formats.parquet import ParquetSource
-from tickstone.formats.readings import Source
+from tickstone.formats.readings import FileSource
 from tickstone.formats.tables import TableSource
 from tickstone.formats.text import HEAD_BYTES, Lines, TextFile
 from tickstone.formats.vcd import DumpSource
@@ -25,7 +25,7 @@ ABOUT_KEY = "tick_stone"
 IN_MEMORY = 8_000_000
 
 
-def open_readings(file: BinaryIO) -> Source:
+def open_readings(file: BinaryIO) -> FileSource:
     """Open a file of readings: a table of text, labelled lines, sentences, JSON Lines, Parquet, a value
     change dump.
 
@@ -62,7 +62,7 @@ def open_table(file: BinaryIO) -> TableSource:
     return found
 
 
-def _opened(text: TextFile, blocks: Iterator[Lines], lines: list[str]) -> Source:
+def _opened(text: TextFile, blocks: Iterator[Lines], lines: list[str]) -> FileSource:
     about = _about(lines)
     told = lines[1:] if about is not None and lines[0].startswith("{") else lines
     layout, labels = layout_of(lines), labels_of(told)

@@ -74,7 +74,7 @@ class Block:
         return np.isfinite(self.numbers[name]) if self.told is None else self.told[name]
 
 
-class Source(Protocol):
+class FileSource(Protocol):
     """A file of readings that is open. ``format`` names its kind, ``time_name`` the column that is surely the
     time (its unit in µs beside it), ``about`` what one of our own exports says of itself, ``taken`` how many
     bytes have been read."""

@@ -30,7 +30,7 @@ _HEADING = re.compile(r"[A-Za-z_][A-Za-z0-9_ ./()%°µ\[\]#-]{0,40}\Z")
 _WORDS = re.compile(r"[\w\s.,'()/!*=#+-]*\Z")
 
 
-class Piece(NamedTuple):
+class LabelledNumber(NamedTuple):
     """A number with its label and perhaps its unit; None where the program says that it has none."""
 
     label: str
@@ -42,7 +42,7 @@ class Piece(NamedTuple):
 class Pieces:
     """A line taken apart. ``bare`` numbers are labelled by their place, "1" on."""
 
-    pieces: tuple[Piece, ...]
+    pieces: tuple[LabelledNumber, ...]
     bare: bool = False
 
 
@@ -65,14 +65,14 @@ def take_apart(line: str) -> Pieces | Heading | Unread:
     """The pieces of a line, whatever its shape.
 
     >>> take_apart("Distance: 23.4 cm").pieces
-    (Piece(label='Distance', number=23.4, unit='cm'),)
+    (LabelledNumber(label='Distance', number=23.4, unit='cm'),)
     >>> take_apart("12, 940, 31.5").bare
     True
     """
     text = line.strip()
     if _OWN.match(text):
         halves = [pair.partition(":") for pair in text.split(" ")]
-        return Pieces(tuple([Piece(label, float(number)) for label, _, number in halves]))
+        return Pieces(tuple([LabelledNumber(label, float(number)) for label, _, number in halves]))
     if text.startswith("{"):
         return _object(text)
     pairs = _pairs(text)
@@ -92,7 +92,7 @@ def _pairs(text: str) -> Pieces | None:
         if match is None:
             return None
         number = float(match[2])
-        found.append(Piece(match[1], number if math.isfinite(number) else None, match[3] or ""))
+        found.append(LabelledNumber(match[1], number if math.isfinite(number) else None, match[3] or ""))
     return Pieces(tuple(found)) if found else None
 
 
@@ -108,12 +108,12 @@ def _cells(text: str) -> Pieces | Heading | None:
     cells = [cell.strip().strip('"') for cell in text.split(separator)]
     if separator and cells and cells[-1] == "":
         cells.pop()  # a program that prints a separator after each number
-    found: list[Piece] = []
+    found: list[LabelledNumber] = []
     for place, cell in enumerate(cells, 1):
         match = _CELL.match(cell)
         if match is None and cell not in _MISSING:
             break
-        found.append(Piece(str(place), float(match[1]) if match else None))
+        found.append(LabelledNumber(str(place), float(match[1]) if match else None))
     else:
         if any(piece.number is not None for piece in found):
             return Pieces(tuple(found), bare=True)
@@ -127,13 +127,13 @@ def _object(text: str) -> Pieces | Unread:
         document = json.loads(text)
     except (ValueError, RecursionError):
         return Unread("not a whole JSON object")
-    found: list[Piece] = []
+    found: list[LabelledNumber] = []
     if isinstance(document, dict):
         _flatten("", document, found)
     return Pieces(tuple(found)) if found else Unread("a JSON object without a number")
 
 
-def _flatten(name: str, value: Any, found: list[Piece]) -> None:
+def _flatten(name: str, value: Any, found: list[LabelledNumber]) -> None:
     if isinstance(value, dict):
         for key, inner in value.items():
             _flatten(f"{name}.{key}" if name else str(key), inner, found)
@@ -141,17 +141,17 @@ def _flatten(name: str, value: Any, found: list[Piece]) -> None:
         for place, inner in enumerate(value, 1):
             _flatten(f"{name}{place}", inner, found)
     elif value is None:
-        found.append(Piece(name, None))
+        found.append(LabelledNumber(name, None))
     elif isinstance(value, bool | int | float):
-        found.append(Piece(name, float(value)))
+        found.append(LabelledNumber(name, float(value)))
 
 
 def _sentence(text: str) -> Pieces | Unread:
-    found: list[Piece] = []
+    found: list[LabelledNumber] = []
     at = 0
     while match := _SAID.match(text, at):
         label = re.sub(r"\s+", " ", match[1]).strip().removesuffix(" is")
-        found.append(Piece(label, float(match[2]), match[3] or ""))
+        found.append(LabelledNumber(label, float(match[2]), match[3] or ""))
         at = match.end()
     if found and _REST.match(text, at):
         return Pieces(tuple(found))

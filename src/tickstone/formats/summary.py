@@ -13,7 +13,7 @@ from tickstone.core.rigs.kinds.base import ChannelSpec
 from tickstone.core.rigs.meanings import TIME, time_meaning
 from tickstone.core.timing import GAP_FACTOR
 from tickstone.errors import BadInput
-from tickstone.formats.readings import CLOCK, NUMBER, TEXT, Array, Source
+from tickstone.formats.readings import CLOCK, NUMBER, TEXT, Array, FileSource
 
 SHOWN_BAD = 5
 MARK_NAMES = ("mark", "marks")
@@ -107,7 +107,7 @@ def _finite(value: float, digits: int) -> float | None:
     return round(value, digits) if np.isfinite(value) else None
 
 
-def summary(source: Source) -> dict[str, Any]:
+def summary(source: FileSource) -> dict[str, Any]:
     """What a file contains: format, channels (name, kind, unit, count, min, max), rows, duration_s, rate_hz,
     jitter (sd of the intervals between rows as a share of their mean, gaps left out), gaps, bad_lines. Raises
     BadInput when there is no reading in it."""
@@ -147,7 +147,7 @@ def summary(source: Source) -> dict[str, Any]:
     }
 
 
-def time_column(source: Source) -> tuple[str, float] | None:
+def time_column(source: FileSource) -> tuple[str, float] | None:
     """The column that is surely or probably the time, and how many µs one step of it is."""
     if source.time is not None:
         return source.time
@@ -161,7 +161,7 @@ def time_column(source: Source) -> tuple[str, float] | None:
     return None
 
 
-def mark_column(source: Source) -> str | None:
+def mark_column(source: FileSource) -> str | None:
     """The column that tells what was true at a row."""
     return next(
         (one.name for one in source.columns if one.type == TEXT and one.name.lower() in MARK_NAMES), None

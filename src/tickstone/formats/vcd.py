@@ -132,13 +132,13 @@ class DumpSource:
 
     def blocks(self) -> Iterator[Block]:
         """The rows, a block at a time."""
-        rows = _Rows(self.columns)
+        rows = _DumpRows(self.columns)
         if self._strobes and self.about is not None:
             yield from self._strobed(rows)
         else:
             yield from self._timed(rows)
 
-    def _timed(self, rows: _Rows) -> Iterator[Block]:
+    def _timed(self, rows: _DumpRows) -> Iterator[Block]:
         """A row for each time at which something changes; what does not change keeps its value."""
         now, fresh = 0.0, True
         for token in self._tokens:
@@ -160,7 +160,7 @@ class DumpSource:
         if rows.count:
             yield rows.block(held=True)
 
-    def _strobed(self, rows: _Rows) -> Iterator[Block]:
+    def _strobed(self, rows: _DumpRows) -> Iterator[Block]:
         """A row for each strobe of our own dumps, with what was written since the strobe before."""
         now, dumped = 0.0, False
         for token in self._tokens:
@@ -185,7 +185,7 @@ class DumpSource:
             yield rows.block(held=False)
 
 
-class _Rows:
+class _DumpRows:
     """Rows on their way into a block: their times, and each change with its row and its column."""
 
     def __init__(self, columns: tuple[Named, ...]) -> None:

@@ -27,7 +27,7 @@ from tickstone.launch.cluster import Cluster
 from tickstone.launch.folders import data_folder
 from tickstone.launch.log import keep_log
 from tickstone.launch.seed import seed
-from tickstone.standin.client import StandIns
+from tickstone.standin.client import StandInProcesses
 from tickstone.store.database import Database
 
 FIRST_PORT = 8420
@@ -74,7 +74,7 @@ def _serve_locked(stack: ExitStack, folder: Path, demo: bool, listen: str, port:
     if demo:
         seed(database)
     workshop = Workshop(database)
-    workshop.standins = standins = StandIns(seed=int(time.time()), supervisor=workshop.supervisor)
+    workshop.standins = standins = StandInProcesses(seed=int(time.time()), supervisor=workshop.supervisor)
     stack.callback(standins.stop)
     own = socket.socket()
     own.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)

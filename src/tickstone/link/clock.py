@@ -12,7 +12,7 @@ SLACK_US = (
 
 
 @dataclass(frozen=True)
-class Placed:
+class PlacedLine:
     """A line's place in time: unwrapped µs since the first line, and the segment (one more after each
     reset)."""
 
@@ -35,7 +35,7 @@ class DeviceClock:
         self._segment = 0
         self._strange: tuple[int, float] | None = None
 
-    def place(self, stamp_us: int, arrival_s: float, wrap_us: int = WRAP_US) -> Placed | None:
+    def place(self, stamp_us: int, arrival_s: float, wrap_us: int = WRAP_US) -> PlacedLine | None:
         """Place a stamp that arrived at ``arrival_s`` (our own monotonic clock, s); None when it does not
         fit."""
         if self._last_stamp is None or self._last_arrival is None:
@@ -49,7 +49,7 @@ class DeviceClock:
         self._strange = (stamp_us, arrival_s)
         return None
 
-    def arrived(self, arrival_s: float) -> Placed:
+    def arrived(self, arrival_s: float) -> PlacedLine:
         """Place a line that has no time of its own by when it arrived."""
         placed = self._accept(self._last_stamp, arrival_s, self._since(arrival_s))
         self._last_stamp = None
@@ -79,7 +79,7 @@ class DeviceClock:
         step += wraps * wrap_us
         return step if abs(step - ours) <= SLACK_US * max(1.0, self._pace) + 0.01 * ours else None
 
-    def _accept(self, stamp_us: int | None, arrival_s: float, step_us: int) -> Placed:
+    def _accept(self, stamp_us: int | None, arrival_s: float, step_us: int) -> PlacedLine:
         self._last_stamp, self._last_arrival, self._strange = stamp_us, arrival_s, None
         self._t_us += step_us
-        return Placed(self._t_us, self._segment)
+        return PlacedLine(self._t_us, self._segment)

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.meanings import CHANNEL, IGNORED, MARK, TIME, Meaning, guess, guess_bare
 from tickstone.core.rigs.rig import Rig
-from tickstone.formats.shapes import Heading, Piece, Unread, take_apart
+from tickstone.formats.shapes import Heading, LabelledNumber, Unread, take_apart
 
 Key = tuple[str, str]  # sensor, channel
 LONGEST_KEPT = 200
@@ -130,7 +130,7 @@ class Interpreter:
         helps."""
         self._heading = names
         for name in names:
-            label = self._seen.get(name) or self._meet(Piece(name, None))
+            label = self._seen.get(name) or self._meet(LabelledNumber(name, None))
             label.count = max(label.count, REAL_AFTER)
         places = guess_bare(len(names), self._rig)
         unknown = [name for name in names if self._seen[name].meaning is None]
@@ -141,13 +141,15 @@ class Interpreter:
                     label.meaning = places[str(place)]
                     self._aim(label)
 
-    def _named(self, pieces: tuple[Piece, ...]) -> tuple[Piece, ...] | None:
+    def _named(self, pieces: tuple[LabelledNumber, ...]) -> tuple[LabelledNumber, ...] | None:
         """Bare numbers with the names of their columns; None where such a line cannot be whole."""
         if self._labelled >= REAL_AFTER and self._labelled > self._bare:
             return None
         if len(self._heading) == len(pieces):
             self._bare += 1
-            return tuple(Piece(name, piece.number) for name, piece in zip(self._heading, pieces, strict=True))
+            return tuple(
+                LabelledNumber(name, piece.number) for name, piece in zip(self._heading, pieces, strict=True)
+            )
         if self._bare >= REAL_AFTER and len(pieces) != self._columns:
             return None
         self._bare += 1
@@ -160,7 +162,7 @@ class Interpreter:
                     self._aim(label)
         return pieces
 
-    def _reading(self, line: str, pieces: tuple[Piece, ...], arrival_s: float) -> Reading | OddLine:
+    def _reading(self, line: str, pieces: tuple[LabelledNumber, ...], arrival_s: float) -> Reading | OddLine:
         values: dict[Key, float] = {}
         stamp: float | None = None
         names: set[str] = set()
@@ -227,7 +229,7 @@ class Interpreter:
             pace = (stamp - first) / (arrival_s - begun)
             self._found_us = min((1.0, 1000.0, 1e6), key=lambda unit: abs(math.log(pace * unit / 1e6)))
 
-    def _meet(self, piece: Piece) -> Label:
+    def _meet(self, piece: LabelledNumber) -> Label:
         """A label for the first time."""
         if len(self._seen) >= MOST_LABELS:
             rare = min(self._seen.values(), key=lambda one: (one.meaning is not None, one.count))

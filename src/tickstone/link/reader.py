@@ -11,7 +11,7 @@ from collections.abc import Callable
 
 from tickstone.errors import SourceLost
 from tickstone.link.lines import LineSplitter
-from tickstone.link.sources import Source
+from tickstone.link.sources import LineSource
 from tickstone.supervised import Supervisor
 
 OnLines = Callable[[list[str], float], None]
@@ -29,7 +29,7 @@ class Reader:
 
     def __init__(
         self,
-        source: Source,
+        source: LineSource,
         on_lines: OnLines,
         on_lost: OnSaid,
         on_back: Callable[[], None] = lambda: None,

@@ -19,7 +19,7 @@ WAIT_S = 0.1
 BAUDS = (9600, 19200, 38400, 57600, 115200, 230400, 460800, 921600)
 
 
-class Source(Protocol):
+class LineSource(Protocol):
     """Opens, gives bytes, closes. ``read`` waits at most WAIT_S and returns b"" when nothing came; it raises
     SourceLost when the other end is gone. ``midstream``: it may begin in the middle of a line;
     ``comes_back``: it is worth opening again; ``pace``: how many seconds of its own time go by in one of

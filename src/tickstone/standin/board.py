@@ -14,7 +14,7 @@ from tickstone.core.rigs.rig import Rig
 from tickstone.standin.faults import Disturber
 from tickstone.standin.hands import BOARD, BOARD_HANDS
 from tickstone.standin.parts import part_for
-from tickstone.standin.parts.base import Part
+from tickstone.standin.parts.base import SimulatedPart
 from tickstone.standin.world import World
 
 PING_S = 0.05
@@ -31,7 +31,7 @@ WRAP_US = 2**32
 class _Sampled:
     """A part that is read every so often."""
 
-    part: Part
+    part: SimulatedPart
     disturber: Disturber
     channels: tuple[str, ...]
     every_s: float
@@ -41,7 +41,7 @@ class _Sampled:
 class _Watched:
     """A part whose events are told as they come, and whose state is told again."""
 
-    part: Part
+    part: SimulatedPart
     edges: bool
     last: dict[str, float] | None = None
     again_s: float = 0.0
@@ -70,7 +70,7 @@ class SimBoard:
         self._boot_s = 0.0
         self._greets = True
 
-    def _plan(self, part: Part, reading: Reading, pace: float) -> None:
+    def _plan(self, part: SimulatedPart, reading: Reading, pace: float) -> None:
         if isinstance(reading, Edges | Levels | Steps):
             self._watched.append(_Watched(part, isinstance(reading, Edges)))
             return
@@ -162,7 +162,7 @@ class SimBoard:
             watched.again_s = t1_s
             yield t1_s, watched.last
 
-    def _line(self, part: Part, t_s: float, read: Mapping[str, float]) -> str:
+    def _line(self, part: SimulatedPart, t_s: float, read: Mapping[str, float]) -> str:
         pairs = [f"t_us:{round((t_s - self._boot_s) * 1e6) % WRAP_US}"]
         for channel in part.kind.channels:
             if channel.name in read:

@@ -143,7 +143,7 @@ class StandInProcess:
         self._folder.cleanup()
 
 
-class StandIns:
+class StandInProcesses:
     """A stand-in for each rig that asks for one."""
 
     def __init__(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from tickstone.standin.parts.base import Part
+from tickstone.standin.parts.base import SimulatedPart
 
 ZEROS, SPIKES = 0.3, 0.08
 DRIFT_PER_S = 0.01  # of the span
@@ -13,7 +13,7 @@ CLIPPED_AT = 0.35  # of the span, where a pinned reading ends
 class Disturber:
     """Disturbs the samples of one part; keeps what a fault must remember."""
 
-    def __init__(self, part: Part) -> None:
+    def __init__(self, part: SimulatedPart) -> None:
         self._part = part
         self._stuck: dict[str, float] | None = None
         self._since_s: float | None = None

@@ -37,7 +37,7 @@ TICK_S = 0.002
 RIG: TypeAdapter[Rig] = TypeAdapter(Rig)
 
 
-class Board:
+class SerialEnd:
     """The serial end: a pseudo-terminal that can be unplugged and plugged in again under the same name."""
 
     def __init__(self, link: Path) -> None:
@@ -73,13 +73,13 @@ class Board:
                 termios.tcflush(self._ends[1], termios.TCIFLUSH)
 
 
-class StandIn:
+class StandInLoop:
     """Everything in one loop: the clock ticks, lines go out, requests come in."""
 
     def __init__(self, folder: Path, rig: Rig, seed: int, lines_per_s: float | None) -> None:
         self._seed, self._lines_per_s = seed, lines_per_s
         self._bench, self._begin = self._board(rig), time.monotonic()
-        self._port = Board(folder / "board")
+        self._port = SerialEnd(folder / "board")
         self._port.plug()
         self._selector = selectors.DefaultSelector()
         self._listeners: list[socket.socket] = []
@@ -207,7 +207,7 @@ def main() -> None:
         "--rate", type=float, default=None, help="regular lines per second in place of the rig's own"
     )
     said = ask.parse_args()
-    standin = StandIn(said.folder, RIG.validate_json(sys.stdin.buffer.readline()), said.seed, said.rate)
+    standin = StandInLoop(said.folder, RIG.validate_json(sys.stdin.buffer.readline()), said.seed, said.rate)
     print("ready", flush=True)
     try:
         standin.run()

@@ -29,7 +29,7 @@ class StoredCalibration:
     ended_at: datetime | None
 
 
-def _stored(row: tables.Calibration, sensor: tables.Sensor) -> StoredCalibration:
+def _stored(row: tables.CalibrationRow, sensor: tables.SensorRow) -> StoredCalibration:
     return StoredCalibration(
         row.id,
         row.sensor_id,
@@ -56,14 +56,14 @@ def of_procedure(
 ) -> list[StoredCalibration]:
     """Calibrations of a sensor's procedure in a state, newest first."""
     rows = session.execute(
-        select(tables.Calibration, tables.Sensor)
-        .join(tables.Sensor, tables.Sensor.id == tables.Calibration.sensor_id)
+        select(tables.CalibrationRow, tables.SensorRow)
+        .join(tables.SensorRow, tables.SensorRow.id == tables.CalibrationRow.sensor_id)
         .where(
-            tables.Calibration.sensor_id == sensor_id,
-            tables.Calibration.procedure == procedure,
-            tables.Calibration.state == state,
+            tables.CalibrationRow.sensor_id == sensor_id,
+            tables.CalibrationRow.procedure == procedure,
+            tables.CalibrationRow.state == state,
         )
-        .order_by(tables.Calibration.id.desc())
+        .order_by(tables.CalibrationRow.id.desc())
         .limit(most)
     ).all()
     return [_stored(*row) for row in rows]
@@ -72,22 +72,22 @@ def of_procedure(
 def drafts_of(session: Session, sensor_id: int) -> list[StoredCalibration]:
     """The open drafts of a sensor."""
     rows = session.execute(
-        select(tables.Calibration, tables.Sensor)
-        .join(tables.Sensor, tables.Sensor.id == tables.Calibration.sensor_id)
-        .where(tables.Calibration.sensor_id == sensor_id, tables.Calibration.state == "draft")
+        select(tables.CalibrationRow, tables.SensorRow)
+        .join(tables.SensorRow, tables.SensorRow.id == tables.CalibrationRow.sensor_id)
+        .where(tables.CalibrationRow.sensor_id == sensor_id, tables.CalibrationRow.state == "draft")
     ).all()
     return [_stored(*row) for row in rows]
 
 
 def accepted_of(session: Session, sensor_id: int) -> list[str]:
     """The procedures that have been accepted for a sensor."""
-    where = (tables.Calibration.sensor_id == sensor_id, tables.Calibration.state == "accepted")
-    return list(session.scalars(select(tables.Calibration.procedure).where(*where).distinct()))
+    where = (tables.CalibrationRow.sensor_id == sensor_id, tables.CalibrationRow.state == "accepted")
+    return list(session.scalars(select(tables.CalibrationRow.procedure).where(*where).distinct()))
 
 
 def begin(session: Session, sensor_id: int, procedure: str) -> int:
     """Open a draft; returns its id."""
-    row = tables.Calibration(sensor_id=sensor_id, procedure=procedure, state="draft", steps=[])
+    row = tables.CalibrationRow(sensor_id=sensor_id, procedure=procedure, state="draft", steps=[])
     session.add(row)
     session.flush()
     return row.id
@@ -95,15 +95,15 @@ def begin(session: Session, sensor_id: int, procedure: str) -> int:
 
 def calibration(session: Session, calibration_id: int, *, lock: bool = False) -> StoredCalibration:
     """The calibration of that id. Raises NotFound."""
-    row = session.get(tables.Calibration, calibration_id, with_for_update=lock)
+    row = session.get(tables.CalibrationRow, calibration_id, with_for_update=lock)
     if row is None:
         raise NotFound(f"There is no calibration {calibration_id}.")
-    return _stored(row, session.get_one(tables.Sensor, row.sensor_id))
+    return _stored(row, session.get_one(tables.SensorRow, row.sensor_id))
 
 
 def set_steps(session: Session, calibration_id: int, steps: list[dict[str, Any]]) -> None:
     """Replace the held steps of a draft. Raises Conflict when it is no draft any more."""
-    row = session.get_one(tables.Calibration, calibration_id, with_for_update=True)
+    row = session.get_one(tables.CalibrationRow, calibration_id, with_for_update=True)
     if row.state != "draft":
         raise Conflict("This calibration is finished: begin a new one.", "calibration")
     row.steps = steps
@@ -111,7 +111,7 @@ def set_steps(session: Session, calibration_id: int, steps: list[dict[str, Any]]
 
 def reopen(session: Session, calibration_id: int) -> None:
     """Make one that was put away a draft again. Raises Conflict when it was accepted, or is a draft."""
-    row = session.get_one(tables.Calibration, calibration_id, with_for_update=True)
+    row = session.get_one(tables.CalibrationRow, calibration_id, with_for_update=True)
     if row.state != "rejected":
         raise Conflict("Only what was put away can be brought back.", "calibration")
     row.state, row.result, row.ended_at = "draft", None, None
@@ -119,7 +119,7 @@ def reopen(session: Session, calibration_id: int) -> None:
 
 def finish(session: Session, calibration_id: int, state: str, result: dict[str, Any] | None) -> None:
     """Accept or reject a draft. Raises Conflict when it is no draft any more."""
-    row = session.get_one(tables.Calibration, calibration_id, with_for_update=True)
+    row = session.get_one(tables.CalibrationRow, calibration_id, with_for_update=True)
     if row.state != "draft":
         raise Conflict("This calibration is finished: begin a new one.", "calibration")
     row.state, row.result, row.ended_at = state, result, datetime.now(UTC)

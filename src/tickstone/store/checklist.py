@@ -23,9 +23,9 @@ class Tick:
 def ticks(session: Session, rig_id: int) -> dict[str, Tick]:
     """The ticks that stand, by step."""
     rows = session.scalars(
-        select(tables.ChecklistTick)
-        .where(tables.ChecklistTick.rig_id == rig_id, tables.ChecklistTick.taken_back_at.is_(None))
-        .order_by(tables.ChecklistTick.id)
+        select(tables.ChecklistTickRow)
+        .where(tables.ChecklistTickRow.rig_id == rig_id, tables.ChecklistTickRow.taken_back_at.is_(None))
+        .order_by(tables.ChecklistTickRow.id)
     )
     return {row.step: Tick(row.step, row.at, row.by) for row in rows}
 
@@ -33,18 +33,18 @@ def ticks(session: Session, rig_id: int) -> dict[str, Tick]:
 def tick(session: Session, rig_id: int, step: str, text: str, by: str) -> None:
     """Tick a step; one that is ticked already stays as it was."""
     if step not in ticks(session, rig_id):
-        session.add(tables.ChecklistTick(rig_id=rig_id, step=step, text=text, by=by))
+        session.add(tables.ChecklistTickRow(rig_id=rig_id, step=step, text=text, by=by))
         session.flush()
 
 
 def take_back(session: Session, rig_id: int, step: str) -> None:
     """Take a step's tick back."""
     session.execute(
-        update(tables.ChecklistTick)
+        update(tables.ChecklistTickRow)
         .where(
-            tables.ChecklistTick.rig_id == rig_id,
-            tables.ChecklistTick.step == step,
-            tables.ChecklistTick.taken_back_at.is_(None),
+            tables.ChecklistTickRow.rig_id == rig_id,
+            tables.ChecklistTickRow.step == step,
+            tables.ChecklistTickRow.taken_back_at.is_(None),
         )
         .values(taken_back_at=datetime.now(UTC))
     )

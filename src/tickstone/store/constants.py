@@ -58,7 +58,7 @@ class OldValue:
 
 def add(session: Session, rig_id: int, sensor_id: int, new: NewValue) -> int:
     """Add a value; the one before it stays. Returns its id."""
-    row = tables.ConstantValue(
+    row = tables.ConstantValueRow(
         rig_id=rig_id,
         sensor_id=sensor_id,
         name=new.name,
@@ -75,7 +75,7 @@ def add(session: Session, rig_id: int, sensor_id: int, new: NewValue) -> int:
     session.flush()
     for rest in new.inputs:
         session.add(
-            tables.ValueInput(
+            tables.ValueInputRow(
                 value_id=row.id,
                 input_value_id=rest.value_id,
                 recording_id=rest.recording_id,
@@ -90,37 +90,37 @@ def add(session: Session, rig_id: int, sensor_id: int, new: NewValue) -> int:
 def take_back(session: Session, sensor_id: int, names: Sequence[str], newest: int) -> list[str]:
     """Take back what was chosen together of these constants: what held before holds again, or nothing.
     Returns their names. Raises Conflict when ``newest`` is not the last value that was chosen of them."""
-    of_these = (tables.ConstantValue.sensor_id == sensor_id, tables.ConstantValue.name.in_(names))
+    of_these = (tables.ConstantValueRow.sensor_id == sensor_id, tables.ConstantValueRow.name.in_(names))
     last = session.scalars(
-        select(tables.ConstantValue).where(*of_these).order_by(tables.ConstantValue.id.desc()).limit(1)
+        select(tables.ConstantValueRow).where(*of_these).order_by(tables.ConstantValueRow.id.desc()).limit(1)
     ).one_or_none()
     if last is None or last.id != newest:
         raise Conflict(
             "Something was chosen or measured since: this choice cannot be taken back any more.", "upto"
         )
     together = session.scalars(
-        select(tables.ConstantValue)
-        .where(*of_these, tables.ConstantValue.made_at == last.made_at)
-        .order_by(tables.ConstantValue.id)
+        select(tables.ConstantValueRow)
+        .where(*of_these, tables.ConstantValueRow.made_at == last.made_at)
+        .order_by(tables.ConstantValueRow.id)
     ).all()
     for row in together:
         before = session.scalars(
-            select(tables.ConstantValue)
+            select(tables.ConstantValueRow)
             .where(
-                tables.ConstantValue.sensor_id == sensor_id,
-                tables.ConstantValue.name == row.name,
-                tables.ConstantValue.id < together[0].id,
+                tables.ConstantValueRow.sensor_id == sensor_id,
+                tables.ConstantValueRow.name == row.name,
+                tables.ConstantValueRow.id < together[0].id,
             )
-            .order_by(tables.ConstantValue.id.desc())
+            .order_by(tables.ConstantValueRow.id.desc())
             .limit(1)
         ).one_or_none()
         _again(session, before if before is not None else row, withdrawn=before is None or before.withdrawn)
     return [row.name for row in together]
 
 
-def _again(session: Session, row: tables.ConstantValue, *, withdrawn: bool) -> None:
+def _again(session: Session, row: tables.ConstantValueRow, *, withdrawn: bool) -> None:
     """The same value once more, resting on the same, or the word that none holds."""
-    fresh = tables.ConstantValue(
+    fresh = tables.ConstantValueRow(
         rig_id=row.rig_id,
         sensor_id=row.sensor_id,
         name=row.name,
@@ -139,7 +139,7 @@ def _again(session: Session, row: tables.ConstantValue, *, withdrawn: bool) -> N
     session.flush()
     for rest in _inputs(session, [row.id]).get(row.id, []):
         session.add(
-            tables.ValueInput(
+            tables.ValueInputRow(
                 value_id=fresh.id,
                 input_value_id=rest.input_value_id,
                 recording_id=rest.recording_id,
@@ -155,12 +155,12 @@ def latest(session: Session, rig_fields: Mapping[int, Mapping[str, Any]]) -> dic
     ``label`` and ``station`` are the catalogue's to give. ``rig_fields`` are, for each sensor's id, the
     fields of the rig as it is now, for values that rest on what was seen there."""
     newest = (
-        select(func.max(tables.ConstantValue.id))
-        .where(tables.ConstantValue.sensor_id.in_(rig_fields))
-        .group_by(tables.ConstantValue.sensor_id, tables.ConstantValue.name)
+        select(func.max(tables.ConstantValueRow.id))
+        .where(tables.ConstantValueRow.sensor_id.in_(rig_fields))
+        .group_by(tables.ConstantValueRow.sensor_id, tables.ConstantValueRow.name)
     )
-    holds = (tables.ConstantValue.id.in_(newest), ~tables.ConstantValue.withdrawn)
-    rows = session.scalars(select(tables.ConstantValue).where(*holds)).all()
+    holds = (tables.ConstantValueRow.id.in_(newest), ~tables.ConstantValueRow.withdrawn)
+    rows = session.scalars(select(tables.ConstantValueRow).where(*holds)).all()
     inputs = _inputs(session, [row.id for row in rows])
     return {
         sensor_id: _values([row for row in rows if row.sensor_id == sensor_id], inputs, fields)
@@ -169,8 +169,8 @@ def latest(session: Session, rig_fields: Mapping[int, Mapping[str, Any]]) -> dic
 
 
 def _values(
-    rows: Sequence[tables.ConstantValue],
-    inputs: Mapping[int, Sequence[tables.ValueInput]],
+    rows: Sequence[tables.ConstantValueRow],
+    inputs: Mapping[int, Sequence[tables.ValueInputRow]],
     rig_fields: Mapping[str, Any],
 ) -> dict[str, Value]:
     current = {row.name: row.restores_id or row.id for row in rows}
@@ -196,16 +196,16 @@ def _values(
     return values
 
 
-def _inputs(session: Session, value_ids: Sequence[int]) -> dict[int, list[tables.ValueInput]]:
-    found: dict[int, list[tables.ValueInput]] = {}
-    rows = session.scalars(select(tables.ValueInput).where(tables.ValueInput.value_id.in_(value_ids)))
+def _inputs(session: Session, value_ids: Sequence[int]) -> dict[int, list[tables.ValueInputRow]]:
+    found: dict[int, list[tables.ValueInputRow]] = {}
+    rows = session.scalars(select(tables.ValueInputRow).where(tables.ValueInputRow.value_id.in_(value_ids)))
     for row in rows.all():
         found.setdefault(row.value_id, []).append(row)
     return found
 
 
 def _changed(
-    inputs: Sequence[tables.ValueInput], current: Mapping[str, int], rig_fields: Mapping[str, Any]
+    inputs: Sequence[tables.ValueInputRow], current: Mapping[str, int], rig_fields: Mapping[str, Any]
 ) -> list[str]:
     """Names of what a value rests on that has a newer value (or had none and has one now), or is a changed
     rig field."""
@@ -224,13 +224,13 @@ def _changed(
 def history(session: Session, sensor_id: int, name: str) -> list[OldValue]:
     """Every value that a constant ever had, newest first."""
     rows = session.scalars(
-        select(tables.ConstantValue)
+        select(tables.ConstantValueRow)
         .where(
-            tables.ConstantValue.sensor_id == sensor_id,
-            tables.ConstantValue.name == name,
-            ~tables.ConstantValue.withdrawn,
+            tables.ConstantValueRow.sensor_id == sensor_id,
+            tables.ConstantValueRow.name == name,
+            ~tables.ConstantValueRow.withdrawn,
         )
-        .order_by(tables.ConstantValue.id.desc())
+        .order_by(tables.ConstantValueRow.id.desc())
     )
     return [OldValue(r.id, float(r.value), r.unit, r.sd, r.provenance, r.source, r.made_at) for r in rows]
 

@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy import Select, func, select
 from sqlalchemy.orm import Session
 
-from tickstone.core.stones import Line
+from tickstone.core.stones import StoneConstant
 from tickstone.errors import NotFound
 from tickstone.store import tables
 
@@ -25,7 +25,7 @@ class StoredStone:
     why: str
     cut_at: datetime
     rig_revision_id: int
-    lines: tuple[Line, ...]
+    lines: tuple[StoneConstant, ...]
 
 
 @dataclass(frozen=True)
@@ -41,37 +41,37 @@ class StoredEntry:
 
 def write_entry(session: Session, rig_id: int, kind: str, text: str, **reference: Any) -> None:
     """Add a line to the timeline, in the action's own transaction."""
-    session.add(tables.Entry(rig_id=rig_id, kind=kind, text=text, reference=reference))
+    session.add(tables.EntryRow(rig_id=rig_id, kind=kind, text=text, reference=reference))
 
 
 def entries(session: Session, rig_id: int, search: str = "", most: int = 200) -> list[StoredEntry]:
     """The timeline, newest first; ``search`` finds whole words and beginnings of words."""
-    query = select(tables.Entry).where(tables.Entry.rig_id == rig_id)
+    query = select(tables.EntryRow).where(tables.EntryRow.rig_id == rig_id)
     words = ["".join(c for c in word if c.isalnum()) for word in search.split()]
     terms = " & ".join(f"{word}:*" for word in words if word)
     if terms:
-        query = query.where(tables.Entry.search.op("@@")(func.to_tsquery("simple", terms)))
-    rows = session.scalars(query.order_by(tables.Entry.at.desc(), tables.Entry.id.desc()).limit(most))
+        query = query.where(tables.EntryRow.search.op("@@")(func.to_tsquery("simple", terms)))
+    rows = session.scalars(query.order_by(tables.EntryRow.at.desc(), tables.EntryRow.id.desc()).limit(most))
     return [StoredEntry(row.id, row.at, row.kind, row.reference, row.text) for row in rows]
 
 
 def next_stone_number(session: Session, rig_id: int) -> int:
     """The number that the next stone of a rig will have."""
     return (
-        session.scalar(select(func.max(tables.Stone.number)).where(tables.Stone.rig_id == rig_id)) or 0
+        session.scalar(select(func.max(tables.StoneRow.number)).where(tables.StoneRow.rig_id == rig_id)) or 0
     ) + 1
 
 
-def cut_stone(session: Session, rig_id: int, revision_id: int, why: str, lines: list[Line]) -> int:
+def cut_stone(session: Session, rig_id: int, revision_id: int, why: str, lines: list[StoneConstant]) -> int:
     """Store a stone; returns its number. The rig row is locked so that two cuts get two numbers."""
-    session.get_one(tables.Rig, rig_id, with_for_update=True)
+    session.get_one(tables.RigRow, rig_id, with_for_update=True)
     number = next_stone_number(session, rig_id)
-    row = tables.Stone(rig_id=rig_id, number=number, why=why, rig_revision_id=revision_id)
+    row = tables.StoneRow(rig_id=rig_id, number=number, why=why, rig_revision_id=revision_id)
     session.add(row)
     session.flush()
     for position, line in enumerate(lines):
         session.add(
-            tables.StoneLine(
+            tables.StoneLineRow(
                 stone_id=row.id,
                 position=position,
                 sensor_key=line.sensor,
@@ -94,34 +94,37 @@ def cut_stone(session: Session, rig_id: int, revision_id: int, why: str, lines: 
 
 def stones_of(session: Session, rig_id: int) -> list[StoredStone]:
     """All stones of a rig, newest first."""
-    return _stones(session, select(tables.Stone).where(tables.Stone.rig_id == rig_id))
+    return _stones(session, select(tables.StoneRow).where(tables.StoneRow.rig_id == rig_id))
 
 
 def newest_stone(session: Session, rig_id: int) -> StoredStone | None:
     """The last stone of a rig; None before the first."""
     return next(
-        iter(_stones(session, select(tables.Stone).where(tables.Stone.rig_id == rig_id).limit(1))), None
+        iter(_stones(session, select(tables.StoneRow).where(tables.StoneRow.rig_id == rig_id).limit(1))), None
     )
 
 
 def stone(session: Session, rig_id: int, number: int) -> StoredStone:
     """The stone of that number. Raises NotFound."""
     stones = _stones(
-        session, select(tables.Stone).where(tables.Stone.rig_id == rig_id, tables.Stone.number == number)
+        session,
+        select(tables.StoneRow).where(tables.StoneRow.rig_id == rig_id, tables.StoneRow.number == number),
     )
     if not stones:
         raise NotFound(f"This rig has no stone {number}.")
     return stones[0]
 
 
-def _stones(session: Session, wanted: Select[tables.Stone]) -> list[StoredStone]:
+def _stones(session: Session, wanted: Select[tables.StoneRow]) -> list[StoredStone]:
     """Stones with their lines, newest first; the lines of all of them are asked for at once."""
-    rows = session.scalars(wanted.order_by(tables.Stone.number.desc())).all()
-    lines: dict[int, list[Line]] = defaultdict(list)
-    of_these = tables.StoneLine.stone_id.in_([row.id for row in rows])
-    for r in session.scalars(select(tables.StoneLine).where(of_these).order_by(tables.StoneLine.position)):
+    rows = session.scalars(wanted.order_by(tables.StoneRow.number.desc())).all()
+    lines: dict[int, list[StoneConstant]] = defaultdict(list)
+    of_these = tables.StoneLineRow.stone_id.in_([row.id for row in rows])
+    for r in session.scalars(
+        select(tables.StoneLineRow).where(of_these).order_by(tables.StoneLineRow.position)
+    ):
         lines[r.stone_id].append(
-            Line(
+            StoneConstant(
                 r.sensor_key,
                 r.name,
                 r.label,

@@ -90,7 +90,7 @@ def begin(
     made_from: Iterable[Any] = (),
 ) -> int:
     """Store a new recording with its streams; live until it is closed. Returns its id."""
-    row = tables.Recording(
+    row = tables.RecordingRow(
         rig_id=rig_id,
         rig_revision_id=revision_id,
         name=name,
@@ -106,12 +106,12 @@ def begin(
     session.flush()
     ids = sensor_ids(session, rig_id)
     for new in streams:
-        stream = tables.Stream(recording_id=row.id, key=new.key)
+        stream = tables.StreamRow(recording_id=row.id, key=new.key)
         session.add(stream)
         session.flush()
         for position, channel in enumerate(new.channels):
             session.add(
-                tables.StreamColumn(
+                tables.StreamColumnRow(
                     stream_id=stream.id,
                     position=position,
                     sensor_id=ids[new.sensor] if new.sensor else None,
@@ -134,11 +134,13 @@ def close(
     ended_at: datetime | None = None,
 ) -> None:
     """Fold what is in the tail and close a recording (``cut`` when its source or the app went away)."""
-    for stream in session.scalars(select(tables.Stream.id).where(tables.Stream.recording_id == recording_id)):
+    for stream in session.scalars(
+        select(tables.StreamRow.id).where(tables.StreamRow.recording_id == recording_id)
+    ):
         samples.fold(session, stream)
     session.execute(
-        update(tables.Recording)
-        .where(tables.Recording.id == recording_id)
+        update(tables.RecordingRow)
+        .where(tables.RecordingRow.id == recording_id)
         .values(status=status, ended_why=why, ended_at=ended_at or datetime.now(UTC))
     )
 
@@ -150,12 +152,16 @@ def set_times(
     said = {"started_at": started_at, "ended_at": ended_at}
     known = {name: at for name, at in said.items() if at is not None}
     if known:
-        session.execute(update(tables.Recording).where(tables.Recording.id == recording_id).values(**known))
+        session.execute(
+            update(tables.RecordingRow).where(tables.RecordingRow.id == recording_id).values(**known)
+        )
 
 
 def close_orphans(session: Session) -> int:
     """Close the recordings that were live when the app went away without closing them; returns how many."""
-    orphans = session.scalars(select(tables.Recording.id).where(tables.Recording.status == "live")).all()
+    orphans = session.scalars(
+        select(tables.RecordingRow.id).where(tables.RecordingRow.status == "live")
+    ).all()
     for recording_id in orphans:
         close(session, recording_id, status="cut", why="Tick Stone was stopped while it recorded.")
     return len(orphans)
@@ -170,12 +176,12 @@ def write_rows(session: Session, recording_id: int, key: str, times: Any, values
     writer.finish()
 
 
-def _stored(session: Session, rows: Sequence[tables.Recording]) -> list[StoredRecording]:
+def _stored(session: Session, rows: Sequence[tables.RecordingRow]) -> list[StoredRecording]:
     ids = [row.id for row in rows]
     counted = session.execute(
-        select(tables.OddLine.recording_id, func.count())
-        .where(tables.OddLine.recording_id.in_(ids))
-        .group_by(tables.OddLine.recording_id)
+        select(tables.OddLineRow.recording_id, func.count())
+        .where(tables.OddLineRow.recording_id.in_(ids))
+        .group_by(tables.OddLineRow.recording_id)
     )
     odd = {recording: int(count) for recording, count in counted}
     streams = samples.streams_of(session, ids)
@@ -204,7 +210,7 @@ def _stored(session: Session, rows: Sequence[tables.Recording]) -> list[StoredRe
 
 def recording(session: Session, recording_id: int) -> StoredRecording:
     """The recording of that id. Raises NotFound."""
-    row = session.get(tables.Recording, recording_id)
+    row = session.get(tables.RecordingRow, recording_id)
     if row is None:
         raise NotFound(f"There is no recording {recording_id}.")
     return _stored(session, [row])[0]
@@ -212,10 +218,10 @@ def recording(session: Session, recording_id: int) -> StoredRecording:
 
 def recordings_of(session: Session, rig_id: int, archived: bool = False) -> list[StoredRecording]:
     """A rig's recordings that are not archived (or those that are), newest first."""
-    put_away = tables.Recording.archived_at
-    where = (tables.Recording.rig_id == rig_id, put_away.is_not(None) if archived else put_away.is_(None))
+    put_away = tables.RecordingRow.archived_at
+    where = (tables.RecordingRow.rig_id == rig_id, put_away.is_not(None) if archived else put_away.is_(None))
     rows = session.scalars(
-        select(tables.Recording).where(*where).order_by(tables.Recording.started_at.desc())
+        select(tables.RecordingRow).where(*where).order_by(tables.RecordingRow.started_at.desc())
     )
     return _stored(session, rows.all())
 
@@ -223,13 +229,17 @@ def recordings_of(session: Session, rig_id: int, archived: bool = False) -> list
 def rename(session: Session, recording_id: int, name: str) -> None:
     """Give a recording another name."""
     recording(session, recording_id)
-    session.execute(update(tables.Recording).where(tables.Recording.id == recording_id).values(name=name))
+    session.execute(
+        update(tables.RecordingRow).where(tables.RecordingRow.id == recording_id).values(name=name)
+    )
 
 
 def set_note(session: Session, recording_id: int, note: str) -> None:
     """Say something about a recording."""
     recording(session, recording_id)
-    session.execute(update(tables.Recording).where(tables.Recording.id == recording_id).values(note=note))
+    session.execute(
+        update(tables.RecordingRow).where(tables.RecordingRow.id == recording_id).values(note=note)
+    )
 
 
 def specs_of(stream: samples.StreamInfo) -> tuple[ChannelSpec, ...]:
@@ -246,7 +256,7 @@ def set_archived(session: Session, recording_id: int, archived: bool) -> None:
         raise Conflict("This recording is still running: stop it first.", "recording")
     when = datetime.now(UTC) if archived else None
     session.execute(
-        update(tables.Recording).where(tables.Recording.id == recording_id).values(archived_at=when)
+        update(tables.RecordingRow).where(tables.RecordingRow.id == recording_id).values(archived_at=when)
     )
 
 
@@ -264,9 +274,9 @@ class StoredOddLine:
 def odd_lines(session: Session, recording_id: int, most: int = 50) -> list[StoredOddLine]:
     """The first lines that were not understood."""
     rows = session.scalars(
-        select(tables.OddLine)
-        .where(tables.OddLine.recording_id == recording_id)
-        .order_by(tables.OddLine.id)
+        select(tables.OddLineRow)
+        .where(tables.OddLineRow.recording_id == recording_id)
+        .order_by(tables.OddLineRow.id)
         .limit(most)
     )
     return [StoredOddLine(row.t, row.text, row.why, row.line) for row in rows]
@@ -278,7 +288,7 @@ def add_odd_lines(session: Session, recording_id: int, lines: Iterable[StoredOdd
         {"recording_id": recording_id, "t": o.t, "text": o.text, "why": o.why, "line": o.line} for o in lines
     ]
     if rows:
-        session.execute(insert(tables.OddLine), rows)
+        session.execute(insert(tables.OddLineRow), rows)
 
 
 def add_mark(
@@ -293,7 +303,7 @@ def add_mark(
     conditions: dict[str, Any] | None = None,
 ) -> int:
     """Store a mark; returns its id."""
-    row = tables.Mark(
+    row = tables.MarkRow(
         recording_id=recording_id,
         t0=t0,
         t1=t1,
@@ -309,28 +319,28 @@ def add_mark(
 
 def mark(session: Session, mark_id: int) -> StoredMark:
     """The mark of that id. Raises NotFound."""
-    row = session.get(tables.Mark, mark_id)
+    row = session.get(tables.MarkRow, mark_id)
     if row is None:
         raise NotFound(f"There is no mark {mark_id}.")
-    key = session.scalar(select(tables.Sensor.key).where(tables.Sensor.id == row.sensor_id))
+    key = session.scalar(select(tables.SensorRow.key).where(tables.SensorRow.id == row.sensor_id))
     return StoredMark(row.id, row.recording_id, row.t0, row.t1, row.label, key, row.truth, row.conditions)
 
 
 def change_mark(session: Session, mark_id: int, **changes: Any) -> None:
     """Change fields of a mark: t0, t1, label, sensor_id, truth, conditions. Raises NotFound."""
     mark(session, mark_id)
-    session.execute(update(tables.Mark).where(tables.Mark.id == mark_id).values(**changes))
+    session.execute(update(tables.MarkRow).where(tables.MarkRow.id == mark_id).values(**changes))
 
 
 def rests_on_mark(session: Session, mark_id: int) -> bool:
     """Whether a stored constant rests on a mark."""
-    found = select(tables.ValueInput.id).where(tables.ValueInput.mark_id == mark_id).limit(1)
+    found = select(tables.ValueInputRow.id).where(tables.ValueInputRow.mark_id == mark_id).limit(1)
     return session.scalar(found) is not None
 
 
 def set_mark_archived(session: Session, mark_id: int, archived: bool) -> None:
     """Put a mark away, or bring it back. Raises NotFound."""
-    row = session.get(tables.Mark, mark_id)
+    row = session.get(tables.MarkRow, mark_id)
     if row is None:
         raise NotFound(f"There is no mark {mark_id}.")
     row.archived_at = datetime.now(UTC) if archived else None
@@ -344,10 +354,10 @@ def marks_of(session: Session, recording_id: int) -> list[StoredMark]:
 def marks_of_all(session: Session, recording_ids: Sequence[int]) -> dict[int, list[StoredMark]]:
     """The marks of each recording that are not archived, in time order."""
     rows = session.execute(
-        select(tables.Mark, tables.Sensor.key)
-        .outerjoin(tables.Sensor, tables.Sensor.id == tables.Mark.sensor_id)
-        .where(tables.Mark.recording_id.in_(recording_ids), tables.Mark.archived_at.is_(None))
-        .order_by(tables.Mark.t0, tables.Mark.id)
+        select(tables.MarkRow, tables.SensorRow.key)
+        .outerjoin(tables.SensorRow, tables.SensorRow.id == tables.MarkRow.sensor_id)
+        .where(tables.MarkRow.recording_id.in_(recording_ids), tables.MarkRow.archived_at.is_(None))
+        .order_by(tables.MarkRow.t0, tables.MarkRow.id)
     )
     found: dict[int, list[StoredMark]] = {one: [] for one in recording_ids}
     for m, key in rows:
@@ -359,6 +369,6 @@ def marks_of_all(session: Session, recording_ids: Sequence[int]) -> dict[int, li
 
 def count_of(session: Session, rig_id: int, *, live: bool = False) -> int:
     """How many recordings a rig has that are not archived, or only those that came from its board."""
-    where = [tables.Recording.rig_id == rig_id, tables.Recording.archived_at.is_(None)]
-    where += [tables.Recording.origin == "live"] if live else []
-    return session.scalar(select(func.count()).select_from(tables.Recording).where(*where)) or 0
+    where = [tables.RecordingRow.rig_id == rig_id, tables.RecordingRow.archived_at.is_(None)]
+    where += [tables.RecordingRow.origin == "live"] if live else []
+    return session.scalar(select(func.count()).select_from(tables.RecordingRow).where(*where)) or 0

@@ -16,11 +16,13 @@ from tickstone.store import tables
 
 RIG_DOCUMENT: TypeAdapter[Rig] = TypeAdapter(Rig)
 
-_PARENT = aliased(tables.RigRevision)
+_PARENT = aliased(tables.RigRevisionRow)
 _CURRENT = (
-    select(tables.Rig.id, tables.Rig.slug, tables.Rig.archived_at, tables.RigRevision, _PARENT.number)
-    .join(tables.RigRevision, tables.RigRevision.id == tables.Rig.current_revision_id)
-    .outerjoin(_PARENT, _PARENT.id == tables.RigRevision.parent_id)
+    select(
+        tables.RigRow.id, tables.RigRow.slug, tables.RigRow.archived_at, tables.RigRevisionRow, _PARENT.number
+    )
+    .join(tables.RigRevisionRow, tables.RigRevisionRow.id == tables.RigRow.current_revision_id)
+    .outerjoin(_PARENT, _PARENT.id == tables.RigRevisionRow.parent_id)
 )
 
 
@@ -46,20 +48,20 @@ def _document(rig: Rig) -> dict[str, Any]:
 
 def all_rigs(session: Session, archived: bool = False) -> list[StoredRig]:
     """Every rig on the bench, or every archived one, by slug."""
-    gone = tables.Rig.archived_at.is_not(None) if archived else tables.Rig.archived_at.is_(None)
-    return [_stored(*row) for row in session.execute(_CURRENT.where(gone).order_by(tables.Rig.slug))]
+    gone = tables.RigRow.archived_at.is_not(None) if archived else tables.RigRow.archived_at.is_(None)
+    return [_stored(*row) for row in session.execute(_CURRENT.where(gone).order_by(tables.RigRow.slug))]
 
 
 def rig_named(session: Session, slug: str) -> StoredRig:
     """The rig of that slug at its current revision. Raises NotFound."""
-    found = session.execute(_CURRENT.where(tables.Rig.slug == slug)).one_or_none()
+    found = session.execute(_CURRENT.where(tables.RigRow.slug == slug)).one_or_none()
     if found is None:
         raise NotFound(f"There is no rig {slug!r}.")
     return _stored(*found)
 
 
 def _stored(
-    rig_id: int, slug: str, archived_at: datetime | None, revision: tables.RigRevision, parent: int | None
+    rig_id: int, slug: str, archived_at: datetime | None, revision: tables.RigRevisionRow, parent: int | None
 ) -> StoredRig:
     return StoredRig(
         rig_id,
@@ -76,14 +78,14 @@ def _stored(
 
 def rig_with_id(session: Session, rig_id: int) -> StoredRig:
     """The rig of that database id at its current revision. Raises NotFound."""
-    slug = session.scalars(select(tables.Rig.slug).where(tables.Rig.id == rig_id)).one_or_none()
+    slug = session.scalars(select(tables.RigRow.slug).where(tables.RigRow.id == rig_id)).one_or_none()
     return rig_named(session, slug or "")
 
 
 def rig_of_revision(session: Session, revision_id: int) -> Rig:
     """The rig as it was at a revision (revisions never change)."""
     document = session.scalars(
-        select(tables.RigRevision.document).where(tables.RigRevision.id == revision_id)
+        select(tables.RigRevisionRow.document).where(tables.RigRevisionRow.id == revision_id)
     ).one_or_none()
     if document is None:
         raise NotFound(f"There is no rig revision {revision_id}.")
@@ -97,20 +99,20 @@ def _rig(document: dict[str, Any]) -> Rig:
 
 def revision_numbered(session: Session, rig_id: int, number: int) -> int | None:
     """The id of a rig's revision, or None when the rig has none of that number."""
-    where = (tables.RigRevision.rig_id == rig_id, tables.RigRevision.number == number)
-    return session.scalar(select(tables.RigRevision.id).where(*where))
+    where = (tables.RigRevisionRow.rig_id == rig_id, tables.RigRevisionRow.number == number)
+    return session.scalar(select(tables.RigRevisionRow.id).where(*where))
 
 
 def number_of_revision(session: Session, revision_id: int) -> int | None:
     """The number of a revision."""
-    return session.scalar(select(tables.RigRevision.number).where(tables.RigRevision.id == revision_id))
+    return session.scalar(select(tables.RigRevisionRow.number).where(tables.RigRevisionRow.id == revision_id))
 
 
 def new_rig(session: Session, slug: str, rig: Rig, why: str) -> StoredRig:
     """Store a new rig with its sensors. Raises Conflict when the slug is taken."""
-    if session.scalar(select(tables.Rig.id).where(tables.Rig.slug == slug)):
+    if session.scalar(select(tables.RigRow.id).where(tables.RigRow.slug == slug)):
         raise Conflict(f"There is a rig {slug!r} already.", "slug")
-    row = tables.Rig(slug=slug)
+    row = tables.RigRow(slug=slug)
     session.add(row)
     session.flush()
     revise(session, row.id, None, rig, why)
@@ -119,8 +121,8 @@ def new_rig(session: Session, slug: str, rig: Rig, why: str) -> StoredRig:
 
 def revise(session: Session, rig_id: int, seen_revision: int | None, rig: Rig, why: str) -> None:
     """Make a new current revision. Raises Conflict when ``seen_revision`` is no longer the current one."""
-    row = session.get_one(tables.Rig, rig_id, with_for_update=True)
-    current = session.get(tables.RigRevision, row.current_revision_id) if row.current_revision_id else None
+    row = session.get_one(tables.RigRow, rig_id, with_for_update=True)
+    current = session.get(tables.RigRevisionRow, row.current_revision_id) if row.current_revision_id else None
     if current is not None and seen_revision != current.number:
         raise Conflict(
             f"Somebody changed this rig first (revision {current.number}, you saw {seen_revision}). "
@@ -128,10 +130,12 @@ def revise(session: Session, rig_id: int, seen_revision: int | None, rig: Rig, w
             "revision",
         )
     number = (
-        session.scalar(select(func.max(tables.RigRevision.number)).where(tables.RigRevision.rig_id == rig_id))
+        session.scalar(
+            select(func.max(tables.RigRevisionRow.number)).where(tables.RigRevisionRow.rig_id == rig_id)
+        )
         or 0
     )
-    fresh = tables.RigRevision(
+    fresh = tables.RigRevisionRow(
         rig_id=rig_id,
         number=number + 1,
         parent_id=current.id if current else None,
@@ -148,12 +152,13 @@ def revise(session: Session, rig_id: int, seen_revision: int | None, rig: Rig, w
 def _know_sensors(session: Session, rig_id: int, rig: Rig) -> None:
     """Give every sensor of a rig its lasting identity; one that is taken off keeps it."""
     stored = {
-        row.key: row for row in session.scalars(select(tables.Sensor).where(tables.Sensor.rig_id == rig_id))
+        row.key: row
+        for row in session.scalars(select(tables.SensorRow).where(tables.SensorRow.rig_id == rig_id))
     }
     for sensor in rig.sensors:
         row = stored.get(sensor.id)
         if row is None:
-            session.add(tables.Sensor(rig_id=rig_id, key=sensor.id, kind=sensor.kind, name=sensor.name))
+            session.add(tables.SensorRow(rig_id=rig_id, key=sensor.id, kind=sensor.kind, name=sensor.name))
         else:
             row.name = sensor.name
     session.flush()
@@ -161,13 +166,13 @@ def _know_sensors(session: Session, rig_id: int, rig: Rig) -> None:
 
 def set_archived(session: Session, rig_id: int, archived: bool) -> None:
     """Take a rig off the bench, or put it back."""
-    session.get_one(tables.Rig, rig_id).archived_at = datetime.now(UTC) if archived else None
+    session.get_one(tables.RigRow, rig_id).archived_at = datetime.now(UTC) if archived else None
 
 
 def step_back(session: Session, rig_id: int, seen_revision: int) -> str:
     """Make the current revision's parent current again; returns why the undone revision had been made."""
-    row = session.get_one(tables.Rig, rig_id, with_for_update=True)
-    current = session.get_one(tables.RigRevision, row.current_revision_id)
+    row = session.get_one(tables.RigRow, rig_id, with_for_update=True)
+    current = session.get_one(tables.RigRevisionRow, row.current_revision_id)
     if current.number != seen_revision:
         raise Conflict(
             f"Somebody changed this rig first (revision {current.number}, you saw {seen_revision}).",
@@ -181,5 +186,7 @@ def step_back(session: Session, rig_id: int, seen_revision: int) -> str:
 
 def sensor_ids(session: Session, rig_id: int) -> dict[str, int]:
     """The database ids of a rig's sensors by key."""
-    rows = session.execute(select(tables.Sensor.key, tables.Sensor.id).where(tables.Sensor.rig_id == rig_id))
+    rows = session.execute(
+        select(tables.SensorRow.key, tables.SensorRow.id).where(tables.SensorRow.rig_id == rig_id)
+    )
     return {row[0]: row[1] for row in rows}

@@ -17,7 +17,16 @@ from sqlalchemy.orm import Session
 from tickstone.core.rows import Batch, Rows
 from tickstone.store import codec
 from tickstone.store.database import Database
-from tickstone.store.tables import Chunk, ChunkColumn, OddLine, Recording, Sensor, Stream, StreamColumn, Tail
+from tickstone.store.tables import (
+    ChunkColumnRow,
+    ChunkRow,
+    OddLineRow,
+    RecordingRow,
+    SensorRow,
+    StreamColumnRow,
+    StreamRow,
+    TailRow,
+)
 
 Array = npt.NDArray[np.float64]
 Times = npt.NDArray[np.int64]
@@ -28,7 +37,7 @@ PACKERS = 2
 
 
 @dataclass(frozen=True)
-class Column:
+class StoredColumn:
     """One column of a stream; ``sensor`` is the sensor's key, None for a column of no sensor."""
 
     position: int
@@ -45,7 +54,7 @@ class StreamInfo:
 
     id: int
     key: str
-    columns: tuple[Column, ...]
+    columns: tuple[StoredColumn, ...]
     n: int
     t0: int | None
     t1: int | None
@@ -76,10 +85,10 @@ class SampleSink:
         with self._database.transaction() as session:
             counts: dict[int, int] = {}
             fresh = session.execute(
-                update(Recording)
-                .where(Recording.id == recording_id, Recording.last_batch < batch.number)
+                update(RecordingRow)
+                .where(RecordingRow.id == recording_id, RecordingRow.last_batch < batch.number)
                 .values(last_batch=batch.number)
-                .returning(Recording.id)
+                .returning(RecordingRow.id)
             ).one_or_none()
             if fresh is None:
                 return  # the connection broke after the commit: it is there already
@@ -87,7 +96,7 @@ class SampleSink:
                 stream_id = self._stream_id(session, recording_id, key)
                 for segment, times, values in _by_segment(rows):
                     session.execute(
-                        insert(Tail).values(
+                        insert(TailRow).values(
                             stream_id=stream_id,
                             segment=segment,
                             n=len(times),
@@ -99,7 +108,7 @@ class SampleSink:
                     counts[stream_id] = fold(session, stream_id, whole_chunks_only=True)
             if batch.odd_lines:
                 session.execute(
-                    insert(OddLine),
+                    insert(OddLineRow),
                     [
                         {"recording_id": recording_id, "t": t, "text": text, "why": why}
                         for t, text, why in batch.odd_lines
@@ -110,8 +119,8 @@ class SampleSink:
     def _stream_id(self, session: Session, recording_id: int, key: str) -> int:
         known = self._streams.get((recording_id, key))
         if known is None:
-            where = (Stream.recording_id == recording_id, Stream.key == key)
-            known = session.scalars(select(Stream.id).where(*where)).one()
+            where = (StreamRow.recording_id == recording_id, StreamRow.key == key)
+            known = session.scalars(select(StreamRow.id).where(*where)).one()
             self._streams[recording_id, key] = known
         return known
 
@@ -131,12 +140,14 @@ def fold(session: Session, stream_id: int, *, whole_chunks_only: bool = False) -
     With ``whole_chunks_only`` a remainder below a chunk's size waits in the tail; otherwise nothing waits.
     """
     tails = session.execute(
-        select(Tail.id, Tail.segment, Tail.n, Tail.rows).where(Tail.stream_id == stream_id).order_by(Tail.id)
+        select(TailRow.id, TailRow.segment, TailRow.n, TailRow.rows)
+        .where(TailRow.stream_id == stream_id)
+        .order_by(TailRow.id)
     ).all()
     if not tails:
         return 0
-    session.execute(delete(Tail).where(Tail.id.in_([tail.id for tail in tails])))
-    seq = session.scalar(select(func.max(Chunk.seq)).where(Chunk.stream_id == stream_id))
+    session.execute(delete(TailRow).where(TailRow.id.in_([tail.id for tail in tails])))
+    seq = session.scalar(select(func.max(ChunkRow.seq)).where(ChunkRow.stream_id == stream_id))
     seq = 0 if seq is None else seq + 1
     waiting = 0
     last_segment = tails[-1].segment
@@ -151,7 +162,7 @@ def fold(session: Session, stream_id: int, *, whole_chunks_only: bool = False) -
                 rest = codec.pack_rows(times[piece], values[:, piece].T)
                 waiting = len(times) - start
                 session.execute(
-                    insert(Tail).values(stream_id=stream_id, segment=segment, n=waiting, rows=rest)
+                    insert(TailRow).values(stream_id=stream_id, segment=segment, n=waiting, rows=rest)
                 )
             else:
                 write_chunk(session, stream_id, seq, segment, times[piece], values[:, piece])
@@ -164,8 +175,8 @@ def write_chunk(
 ) -> None:
     """Write one chunk: times, shape (n,), and values, shape (columns, n)."""
     chunk, columns = _packed(stream_id, seq, segment, times, values)
-    session.execute(insert(Chunk).values(dict(zip(_CHUNK, chunk, strict=True))))
-    session.execute(insert(ChunkColumn), [dict(zip(_COLUMN, one, strict=True)) for one in columns])
+    session.execute(insert(ChunkRow).values(dict(zip(_CHUNK, chunk, strict=True))))
+    session.execute(insert(ChunkColumnRow), [dict(zip(_COLUMN, one, strict=True)) for one in columns])
 
 
 _CHUNK = ("stream_id", "seq", "segment", "n", "t0", "t1", "times")
@@ -198,7 +209,9 @@ class ChunkWriter:
 
     def __init__(self, session: Session, recording_id: int) -> None:
         self._session = session
-        rows = session.execute(select(Stream.key, Stream.id).where(Stream.recording_id == recording_id))
+        rows = session.execute(
+            select(StreamRow.key, StreamRow.id).where(StreamRow.recording_id == recording_id)
+        )
         self._ids: dict[str, int] = {row.key: row.id for row in rows}
         self._seq = dict.fromkeys(self._ids, 0)
         self._waiting: dict[str, list[tuple[Times, Times, Array]]] = {key: [] for key in self._ids}
@@ -273,34 +286,34 @@ class ChunkWriter:
 def streams_of(session: Session, recording_ids: Sequence[int]) -> dict[int, tuple[StreamInfo, ...]]:
     """The streams of each recording with their columns and extent, folded and unfolded rows alike."""
     streams = session.scalars(
-        select(Stream).where(Stream.recording_id.in_(recording_ids)).order_by(Stream.id)
+        select(StreamRow).where(StreamRow.recording_id.in_(recording_ids)).order_by(StreamRow.id)
     ).all()
     ids = [stream.id for stream in streams]
-    columns: dict[int, list[Column]] = {one: [] for one in ids}
+    columns: dict[int, list[StoredColumn]] = {one: [] for one in ids}
     for c, key in session.execute(
-        select(StreamColumn, Sensor.key)
-        .outerjoin(Sensor, Sensor.id == StreamColumn.sensor_id)
-        .where(StreamColumn.stream_id.in_(ids))
-        .order_by(StreamColumn.position)
+        select(StreamColumnRow, SensorRow.key)
+        .outerjoin(SensorRow, SensorRow.id == StreamColumnRow.sensor_id)
+        .where(StreamColumnRow.stream_id.in_(ids))
+        .order_by(StreamColumnRow.position)
     ):
-        columns[c.stream_id].append(Column(c.position, key, c.channel, c.form, c.unit, c.label))
+        columns[c.stream_id].append(StoredColumn(c.position, key, c.channel, c.form, c.unit, c.label))
     extents: dict[int, tuple[int, int | None, int | None, int]] = dict.fromkeys(ids, (0, None, None, 0))
     for stream_id, n, t0, t1, segment in session.execute(
         select(
-            Chunk.stream_id,
-            func.sum(Chunk.n),
-            func.min(Chunk.t0),
-            func.max(Chunk.t1),
-            func.max(Chunk.segment),
+            ChunkRow.stream_id,
+            func.sum(ChunkRow.n),
+            func.min(ChunkRow.t0),
+            func.max(ChunkRow.t1),
+            func.max(ChunkRow.segment),
         )
-        .where(Chunk.stream_id.in_(ids))
-        .group_by(Chunk.stream_id)
+        .where(ChunkRow.stream_id.in_(ids))
+        .group_by(ChunkRow.stream_id)
     ):
         extents[stream_id] = (int(n), t0, t1, segment)
     for tail in session.execute(
-        select(Tail.stream_id, Tail.n, Tail.rows, Tail.segment)
-        .where(Tail.stream_id.in_(ids))
-        .order_by(Tail.id)
+        select(TailRow.stream_id, TailRow.n, TailRow.rows, TailRow.segment)
+        .where(TailRow.stream_id.in_(ids))
+        .order_by(TailRow.id)
     ):
         times, _ = codec.unpack_rows(tail.rows, tail.n)
         before, first, _, last = extents[tail.stream_id]
@@ -338,30 +351,36 @@ def rows_with_segments(
 ) -> tuple[Times, Array, Times]:
     """The same, with the segment of each row, shape (n,)."""
     wanted = list(positions) or [column.position for column in stream.columns]
-    where = [Chunk.stream_id == stream.id]
+    where = [ChunkRow.stream_id == stream.id]
     if t0 is not None:
-        where.append(Chunk.t1 >= t0)
+        where.append(ChunkRow.t1 >= t0)
     if t1 is not None:
-        where.append(Chunk.t0 <= t1)
+        where.append(ChunkRow.t0 <= t1)
     chunks = session.execute(
-        select(Chunk.seq, Chunk.times, Chunk.segment, Chunk.n).where(*where).order_by(Chunk.seq)
+        select(ChunkRow.seq, ChunkRow.times, ChunkRow.segment, ChunkRow.n)
+        .where(*where)
+        .order_by(ChunkRow.seq)
     ).all()
     times: list[Times] = [codec.unpack_times(chunk.times) for chunk in chunks]
     segments = [(chunk.segment, chunk.n) for chunk in chunks]
     columns: list[list[Array]] = [[] for _ in wanted]
     if chunks:
         data = session.execute(
-            select(ChunkColumn.position, ChunkColumn.data)
+            select(ChunkColumnRow.position, ChunkColumnRow.data)
             .where(
-                ChunkColumn.stream_id == stream.id,
-                ChunkColumn.seq.between(chunks[0].seq, chunks[-1].seq),
-                ChunkColumn.position.in_(wanted),
+                ChunkColumnRow.stream_id == stream.id,
+                ChunkColumnRow.seq.between(chunks[0].seq, chunks[-1].seq),
+                ChunkColumnRow.position.in_(wanted),
             )
-            .order_by(ChunkColumn.seq)
+            .order_by(ChunkColumnRow.seq)
         )
         for position, packed in data:
             columns[wanted.index(position)].append(codec.unpack(packed))
-    tails = select(Tail.n, Tail.rows, Tail.segment).where(Tail.stream_id == stream.id).order_by(Tail.id)
+    tails = (
+        select(TailRow.n, TailRow.rows, TailRow.segment)
+        .where(TailRow.stream_id == stream.id)
+        .order_by(TailRow.id)
+    )
     for tail in session.execute(tails):
         tail_times, tail_values = codec.unpack_rows(tail.rows, tail.n)
         times.append(tail_times)
@@ -383,8 +402,8 @@ def blocks_between(
 ) -> Iterator[tuple[Times, Array, Times]]:
     """The rows of a stream with t0 ≤ time ≤ t1 in blocks: times, values and segments, as
     ``rows_with_segments`` gives them."""
-    where = (Chunk.stream_id == stream.id, Chunk.t1 >= t0, Chunk.t0 <= t1)
-    bounds = session.execute(select(Chunk.t0).where(*where).order_by(Chunk.seq)).scalars().all()
+    where = (ChunkRow.stream_id == stream.id, ChunkRow.t1 >= t0, ChunkRow.t0 <= t1)
+    bounds = session.execute(select(ChunkRow.t0).where(*where).order_by(ChunkRow.seq)).scalars().all()
     starts = sorted({t0, *[one for one in bounds[CHUNKS_AT_ONCE::CHUNKS_AT_ONCE] if one > t0]})
     for start, end in zip(starts, [*[one - 1 for one in starts[1:]], t1], strict=True):
         times, values, segments = rows_with_segments(session, stream, start, end)
@@ -395,10 +414,18 @@ def blocks_between(
 def chunk_overview(session: Session, stream: StreamInfo, position: int, t0: int, t1: int) -> Overview:
     """Minimum and maximum of one column for each chunk that touches t0…t1, without unpacking anything."""
     found = session.execute(
-        select(Chunk.t0, Chunk.t1, ChunkColumn.min, ChunkColumn.max)
-        .join(ChunkColumn, (ChunkColumn.stream_id == Chunk.stream_id) & (ChunkColumn.seq == Chunk.seq))
-        .where(Chunk.stream_id == stream.id, ChunkColumn.position == position, Chunk.t1 >= t0, Chunk.t0 <= t1)
-        .order_by(Chunk.seq)
+        select(ChunkRow.t0, ChunkRow.t1, ChunkColumnRow.min, ChunkColumnRow.max)
+        .join(
+            ChunkColumnRow,
+            (ChunkColumnRow.stream_id == ChunkRow.stream_id) & (ChunkColumnRow.seq == ChunkRow.seq),
+        )
+        .where(
+            ChunkRow.stream_id == stream.id,
+            ChunkColumnRow.position == position,
+            ChunkRow.t1 >= t0,
+            ChunkRow.t0 <= t1,
+        )
+        .order_by(ChunkRow.seq)
     ).all()
     times = np.array([(row[0], row[1]) for row in found], np.int64).reshape(-1, 2)
     extremes = np.array([(row[2], row[3]) for row in found], np.float64).reshape(-1, 2)
@@ -407,8 +434,8 @@ def chunk_overview(session: Session, stream: StreamInfo, position: int, t0: int,
 
 def chunks_between(session: Session, stream: StreamInfo, t0: int, t1: int) -> int:
     """How many folded chunks touch t0…t1."""
-    where = (Chunk.stream_id == stream.id, Chunk.t1 >= t0, Chunk.t0 <= t1)
-    return int(session.scalar(select(func.count()).select_from(Chunk).where(*where)) or 0)
+    where = (ChunkRow.stream_id == stream.id, ChunkRow.t1 >= t0, ChunkRow.t0 <= t1)
+    return int(session.scalar(select(func.count()).select_from(ChunkRow).where(*where)) or 0)
 
 
 @dataclass(frozen=True)
@@ -432,24 +459,24 @@ class Packed:
 def packed_chunks(session: Session, stream: StreamInfo, positions: list[int]) -> Iterator[Packed]:
     """Every folded chunk of a stream in order, the columns at these positions, CHUNKS_TOGETHER at a time, so
     that memory stays bounded."""
-    last = session.scalar(select(func.max(Chunk.seq)).where(Chunk.stream_id == stream.id))
+    last = session.scalar(select(func.max(ChunkRow.seq)).where(ChunkRow.stream_id == stream.id))
     for first in range(0, (-1 if last is None else last) + 1, CHUNKS_TOGETHER):
         span = (first, first + CHUNKS_TOGETHER - 1)
         chunks = session.execute(
-            select(Chunk.times, Chunk.n)
-            .where(Chunk.stream_id == stream.id, Chunk.seq.between(*span))
-            .order_by(Chunk.seq)
+            select(ChunkRow.times, ChunkRow.n)
+            .where(ChunkRow.stream_id == stream.id, ChunkRow.seq.between(*span))
+            .order_by(ChunkRow.seq)
         ).all()
         columns: list[list[bytes]] = [[] for _ in positions]
         missing = 0
         for position, data, n_missing in session.execute(
-            select(ChunkColumn.position, ChunkColumn.data, ChunkColumn.n_missing)
+            select(ChunkColumnRow.position, ChunkColumnRow.data, ChunkColumnRow.n_missing)
             .where(
-                ChunkColumn.stream_id == stream.id,
-                ChunkColumn.seq.between(*span),
-                ChunkColumn.position.in_(positions),
+                ChunkColumnRow.stream_id == stream.id,
+                ChunkColumnRow.seq.between(*span),
+                ChunkColumnRow.position.in_(positions),
             )
-            .order_by(ChunkColumn.seq)
+            .order_by(ChunkColumnRow.seq)
         ):
             columns[positions.index(position)].append(data)
             missing += n_missing

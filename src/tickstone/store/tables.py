@@ -48,7 +48,7 @@ def _now() -> Mapped[datetime]:
     return mapped_column(server_default=func.now())
 
 
-class Rig(Base):
+class RigRow(Base):
     __tablename__ = "rig"
     id: Mapped[int] = mapped_column(primary_key=True)
     slug: Mapped[str] = mapped_column(unique=True)
@@ -58,7 +58,7 @@ class Rig(Base):
     archived_at: Mapped[datetime | None]
 
 
-class RigRevision(Base):
+class RigRevisionRow(Base):
     """Immutable. Undo makes the parent current again."""
 
     __tablename__ = "rig_revision"
@@ -73,7 +73,7 @@ class RigRevision(Base):
     at: Mapped[datetime] = _now()
 
 
-class Sensor(Base):
+class SensorRow(Base):
     """The stable identity of a mounted part: constants and marks survive rewiring."""
 
     __tablename__ = "sensor"
@@ -86,7 +86,7 @@ class Sensor(Base):
     archived_at: Mapped[datetime | None]
 
 
-class Recording(Base):
+class RecordingRow(Base):
     __tablename__ = "recording"
     id: Mapped[int] = mapped_column(primary_key=True)
     rig_id: Mapped[int] = mapped_column(ForeignKey("rig.id"), index=True)
@@ -105,7 +105,7 @@ class Recording(Base):
     archived_at: Mapped[datetime | None]
 
 
-class Stream(Base):
+class StreamRow(Base):
     """Rows that share one time axis."""
 
     __tablename__ = "stream"
@@ -115,7 +115,7 @@ class Stream(Base):
     key: Mapped[str]
 
 
-class StreamColumn(Base):
+class StreamColumnRow(Base):
     __tablename__ = "stream_column"
     stream_id: Mapped[int] = mapped_column(ForeignKey("stream.id", ondelete="CASCADE"), primary_key=True)
     position: Mapped[int] = mapped_column(Integer, primary_key=True)
@@ -127,7 +127,7 @@ class StreamColumn(Base):
     label: Mapped[str]
 
 
-class Chunk(Base):
+class ChunkRow(Base):
     """Up to 8192 rows: times as compressed int64 µs since the recording's start."""
 
     __tablename__ = "chunk"
@@ -140,7 +140,7 @@ class Chunk(Base):
     times: Mapped[bytes]
 
 
-class ChunkColumn(Base):
+class ChunkColumnRow(Base):
     """Minimum and maximum serve an overview without unpacking; missing values are NaN inside and counted
     here."""
 
@@ -154,7 +154,7 @@ class ChunkColumn(Base):
     data: Mapped[bytes]
 
 
-class Tail(Base):
+class TailRow(Base):
     """What one commit added to a stream; folded into chunks at 8192 rows, at close, or at the next start."""
 
     __tablename__ = "tail"
@@ -165,7 +165,7 @@ class Tail(Base):
     rows: Mapped[bytes]
 
 
-class OddLine(Base):
+class OddLineRow(Base):
     __tablename__ = "odd_line"
     id: Mapped[int] = mapped_column(primary_key=True)
     recording_id: Mapped[int] = mapped_column(ForeignKey("recording.id", ondelete="CASCADE"), index=True)
@@ -175,7 +175,7 @@ class OddLine(Base):
     line: Mapped[int | None]  # in the file that it was imported from
 
 
-class Mark(Base):
+class MarkRow(Base):
     """A moment (t1 null) or span, µs since the recording's start, with what was true there and under what
     conditions."""
 
@@ -191,7 +191,7 @@ class Mark(Base):
     archived_at: Mapped[datetime | None]
 
 
-class Calibration(Base):
+class CalibrationRow(Base):
     __tablename__ = "calibration"
     id: Mapped[int] = mapped_column(primary_key=True)
     sensor_id: Mapped[int] = mapped_column(ForeignKey("sensor.id"), index=True)
@@ -203,7 +203,7 @@ class Calibration(Base):
     ended_at: Mapped[datetime | None]
 
 
-class ConstantValue(Base):
+class ConstantValueRow(Base):
     """Append-only. The latest of a name is the one that holds; one that is ``withdrawn`` says that none
     does."""
 
@@ -227,7 +227,7 @@ class ConstantValue(Base):
     made_at: Mapped[datetime] = _now()
 
 
-class ValueInput(Base):
+class ValueInputRow(Base):
     """What a value rests on: another value, a recording, a mark, or a rig field with what was seen there."""
 
     __tablename__ = "value_input"
@@ -240,7 +240,7 @@ class ValueInput(Base):
     seen: Mapped[Any | None] = mapped_column(JSONB(none_as_null=True))
 
 
-class Stone(Base):
+class StoneRow(Base):
     __tablename__ = "stone"
     __table_args__ = (UniqueConstraint("rig_id", "number"),)
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -251,7 +251,7 @@ class Stone(Base):
     cut_at: Mapped[datetime] = _now()
 
 
-class StoneLine(Base):
+class StoneLineRow(Base):
     """A copy, not a reference: what a stone says never changes."""
 
     __tablename__ = "stone_line"
@@ -272,7 +272,7 @@ class StoneLine(Base):
     value_id: Mapped[int | None] = mapped_column(ForeignKey("constant_value.id"))
 
 
-class ChecklistTick(Base):
+class ChecklistTickRow(Base):
     """A ticked step of a rig's checklist; taking the tick back keeps the line."""
 
     __tablename__ = "checklist_tick"
@@ -285,7 +285,7 @@ class ChecklistTick(Base):
     taken_back_at: Mapped[datetime | None]
 
 
-class LineLabel(Base):
+class LineLabelRow(Base):
     """What a person said that a label on the rig's line means; labels without a line here are guessed."""
 
     __tablename__ = "line_label"
@@ -295,7 +295,7 @@ class LineLabel(Base):
     at: Mapped[datetime] = _now()
 
 
-class Entry(Base):
+class EntryRow(Base):
     """The timeline, written in the action's own transaction."""
 
     __tablename__ = "entry"

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 import numpy as np
 
 from tickstone.core.constants import Provenance, Value, settle
-from tickstone.core.decisions.decision import Marked, Seen
+from tickstone.core.decisions.decision import Evidence, Marked
 from tickstone.core.rigs.kinds import kind
 
 
@@ -24,7 +24,7 @@ def values_of(kind_id: str, **chosen: float) -> dict[str, Value]:
 
 def row_seen(
     line: np.ndarray, ground: np.ndarray, name: str = "noon", number: int = 1, **conditions: object
-) -> Seen:
+) -> Evidence:
     """A row over ground, then over the line: shapes (sensors, n)."""
     n = ground.shape[1]
     columns = np.concatenate([ground, line], axis=1)
@@ -34,7 +34,7 @@ def row_seen(
         Marked(n / 50.0, 2 * n / 50.0, "line", None, conditions, 10 * number + 1),
     )
     channels = {f"s{i + 1}": column for i, column in enumerate(columns)}
-    return Seen(number, name, times, channels, channels, columns[0], np.isfinite(columns[0]), marks)
+    return Evidence(number, name, times, channels, channels, columns[0], np.isfinite(columns[0]), marks)
 
 
 def plain_seen(
@@ -42,7 +42,7 @@ def plain_seen(
     valid: np.ndarray | None = None,
     rate_hz: float = 20.0,
     asked: Mapping[str, np.ndarray] | None = None,
-) -> Seen:
+) -> Evidence:
     """Converted readings at a steady rate."""
     good = np.isfinite(said) if valid is None else valid
-    return Seen(1, "a push", np.arange(said.size) / rate_hz, {}, asked or {}, said, good)
+    return Evidence(1, "a push", np.arange(said.size) / rate_hz, {}, asked or {}, said, good)

@@ -17,7 +17,7 @@ from sklearn.metrics import roc_curve
 from tests.core.decisions.seen import row_seen, values_of
 from tickstone.core.decisions import heaps
 from tickstone.core.decisions.catalogue import decision
-from tickstone.core.decisions.decision import Asked, Marked
+from tickstone.core.decisions.decision import Marked, Question
 from tickstone.core.decisions.line import SAFE_SDS, one_for_all, sensor_odds
 from tickstone.core.decisions.steering import ACTIONS, check_lamps, flags_of, reachable, usual_action
 from tickstone.core.line_row import BROKEN, patterns, place_of
@@ -100,7 +100,7 @@ def lights(sds: tuple[float, float, float], shift: float = 40.0, seed: int = 2):
 def test_the_row_says_which_sensor_is_not_safe_and_why() -> None:
     values = values_of("line-sensors", sensors=3)
     line = decision("line")
-    good = line.work(Asked(lights((8, 9, 10))), values)
+    good = line.work(Question(lights((8, 9, 10))), values)
     assert good.good
     assert good.heading == "All three sensors are safe in every light"
     assert good.heaps is not None
@@ -114,16 +114,16 @@ def test_the_row_says_which_sensor_is_not_safe_and_why() -> None:
         "half of the scale",
     }
     assert good.choices[1].value == pytest.approx(6 * 8, rel=0.1)  # the band: six times the noise
-    wide = line.work(Asked(lights((8, 200, 10))), values)
+    wide = line.work(Question(lights((8, 200, 10))), values)
     assert wide.heading == "Two sensors are safe in every light; centre is not"
     assert "no threshold works for centre" in wide.next
-    one_light = line.work(Asked(lights((8, 9, 10))[:1]), values)
+    one_light = line.work(Question(lights((8, 9, 10))[:1]), values)
     assert any("one light and one height only" in note for note in one_light.notes)
 
 
 def test_heaps_that_move_with_the_light_are_the_lights_fault() -> None:
     found = decision("line").work(
-        Asked(lights((40, 8, 8), shift=300.0)), values_of("line-sensors", sensors=3)
+        Question(lights((40, 8, 8), shift=300.0)), values_of("line-sensors", sensors=3)
     )
     assert found.heaps is not None
     assert found.heaps.rows[0].said == "its heaps move with the light"
@@ -134,7 +134,7 @@ def test_one_threshold_for_all_says_what_it_costs() -> None:
     random = np.random.default_rng(3)
     base = np.array([[180.0], [300.0]])
     seen = row_seen(base + 400 + random.normal(0, 8, (2, 500)), base + random.normal(0, 8, (2, 500)))
-    said = " ".join(decision("line").work(Asked([seen]), values_of("line-sensors", sensors=2)).notes)
+    said = " ".join(decision("line").work(Question([seen]), values_of("line-sensors", sensors=2)).notes)
     assert "One threshold for all would stand at 4" in said
     assert "one for each leaves" in said
 
@@ -142,7 +142,7 @@ def test_one_threshold_for_all_says_what_it_costs() -> None:
 def test_a_recording_kept_aside_tests_and_never_chooses() -> None:
     values, seen = values_of("line-sensors", sensors=3), lights((8, 9, 10))
     aside = lights((60, 9, 10), seed=9)[0]
-    found = decision("line").work(Asked(seen, aside), values)
+    found = decision("line").work(Question(seen, aside), values)
     assert found.heaps is not None
     odds = found.heaps.rows[0].odds
     t = round(found.choices[0].value)
@@ -154,15 +154,15 @@ def test_a_recording_kept_aside_tests_and_never_chooses() -> None:
 
 def test_what_cannot_be_decided_is_said() -> None:
     values, line = values_of("line-sensors", sensors=3), decision("line")
-    assert "nothing is recorded" in line.work(Asked(), values).heading
+    assert "nothing is recorded" in line.work(Question(), values).heading
     only = lights((8, 8, 8))[0]
     only = type(only)(1, "half", only.times_s, only.channels, {}, only.said, only.valid, only.marks[:1])
-    half = line.work(Asked([only]), values)
+    half = line.work(Question([only]), values)
     assert half.heading == "One heap is missing: a threshold stands between two"
     assert "over the line" in half.why_not
     flat = row_seen(np.full((3, 50), 300.0), np.full((3, 50), 300.0))
     with pytest.raises(BadInput, match=r"Sensor 1: .*read the same"):
-        line.work(Asked([flat]), values)
+        line.work(Question([flat]), values)
     day, night = lights((8, 8, 8))
     turned = row_seen(
         np.array([night.channels[f"s{i}"][:600] for i in (1, 2, 3)]),
@@ -171,9 +171,9 @@ def test_what_cannot_be_decided_is_said() -> None:
         3,
     )
     with pytest.raises(BadInput, match="In turned ground and line are the other way round"):
-        line.work(Asked([day, turned]), values)
+        line.work(Question([day, turned]), values)
     constant = row_seen(np.full((3, 50), 700.0), np.full((3, 50), 200.0))
-    assert line.work(Asked([constant]), values).heading == "All three sensors are safe"
+    assert line.work(Question([constant]), values).heading == "All three sensors are safe"
 
 
 def test_marks_are_understood_however_they_are_said() -> None:
@@ -237,7 +237,7 @@ def test_actions_that_contradict_a_state_are_flagged(pattern: str, action: int, 
 def test_two_sensors_astride_the_line_go_straight_on_while_neither_sees_it() -> None:
     """Common practice: sensors outside of the tape; the side that sees it is the side to steer to."""
     astride = {"sensors": 2, "pitch": 30.0, "tape": 19.0}
-    found = decision("steering").work(Asked([]), values_of("line-sensors", **astride))
+    found = decision("steering").work(Question([]), values_of("line-sensors", **astride))
     states = {state.pattern: state for state in found.states}
     assert [ACTIONS[int(choice.suggested)] for choice in found.choices] == [
         "straight on",
@@ -254,22 +254,24 @@ def test_two_sensors_astride_the_line_go_straight_on_while_neither_sees_it() -> 
         {"aside": 40.0},
         {"sensors": 3},
     ):  # it covers both, one side alone, or has a middle
-        other = decision("steering").work(Asked([]), values_of("line-sensors", **{**astride, **kept_apart}))
+        other = decision("steering").work(
+            Question([]), values_of("line-sensors", **{**astride, **kept_apart})
+        )
         lost = next(choice for choice in other.choices if "1" not in choice.name.removeprefix("act_"))
         assert ACTIONS[int(lost.suggested)] == "search on the last side"
     straight = values_of("line-sensors", sensors=2, act_00=0.0)
     flags = next(
-        one.flags for one in decision("steering").work(Asked([]), straight).states if one.pattern == "00"
+        one.flags for one in decision("steering").work(Question([]), straight).states if one.pattern == "00"
     )
     assert any(flag.wrong and "line is lost" in flag.text for flag in flags)
 
 
 def test_states_are_counted_by_the_chosen_thresholds() -> None:
     seen = lights((8, 8, 8))[0]
-    usual = decision("steering").work(Asked([seen]), values_of("line-sensors", sensors=3))
+    usual = decision("steering").work(Question([seen]), values_of("line-sensors", sensors=3))
     assert {state.pattern: state.seen for state in usual.states if state.seen} == {"000": 600, "111": 600}
     moved = values_of("line-sensors", sensors=3, threshold_s2=900)
-    found = {state.pattern: state for state in decision("steering").work(Asked([seen]), moved).states}
+    found = {state.pattern: state for state in decision("steering").work(Question([seen]), moved).states}
     assert found[BROKEN].seen == 600
     assert any(not flag.wrong and "seen 600 times all the same" in flag.text for flag in found[BROKEN].flags)
 
@@ -311,7 +313,7 @@ def test_marks_of_moments_and_of_other_things_change_nothing() -> None:
         Marked(middle + 1, middle + 1, "ground", None, {}, 93),
     )
     more = replace(day, marks=(*day.marks, *others))
-    assert decision("line").work(Asked([more]), values) == decision("line").work(Asked([day]), values)
+    assert decision("line").work(Question([more]), values) == decision("line").work(Question([day]), values)
 
 
 def test_a_mark_of_a_moment_is_no_span() -> None:
@@ -319,7 +321,8 @@ def test_a_mark_of_a_moment_is_no_span() -> None:
     moment = Marked(day.marks[1].t0_s, day.marks[1].t0_s, "line", None, {}, 99)
     half = type(day)(1, "half", day.times_s, day.channels, {}, day.said, day.valid, (day.marks[0], moment))
     assert (
-        "over the line" in decision("line").work(Asked([half]), values_of("line-sensors", sensors=3)).why_not
+        "over the line"
+        in decision("line").work(Question([half]), values_of("line-sensors", sensors=3)).why_not
     )
 
 

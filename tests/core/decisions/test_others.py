@@ -11,7 +11,7 @@ import pytest
 from tests.core.decisions.seen import plain_seen, row_seen, values_of
 from tickstone.core.decisions import dropouts, filter_choice, votes
 from tickstone.core.decisions.catalogue import DECISIONS, decision
-from tickstone.core.decisions.decision import Asked
+from tickstone.core.decisions.decision import Question
 from tickstone.core.decisions.obstacle import usual_noise_mm
 from tickstone.core.decisions.pulse_limits import merged
 from tickstone.core.rigs.kinds import KINDS
@@ -92,7 +92,7 @@ def test_the_obstacle_guard_is_the_sum_of_its_parts_and_says_what_changes() -> N
     """Stopping distance by its textbook formula: reaction at full speed, then v²/(2a)."""
     _, distance, valid = pushes()
     values = values_of("ultrasonic-ranger", drive_speed=1.2, braking=1.5, votes=2, votes_of=3)
-    found = decision("obstacle").work(Asked([plain_seen(distance, valid)]), values)
+    found = decision("obstacle").work(Question([plain_seen(distance, valid)]), values)
     assert found.floor is not None
     t, v, travelled = 0.0, 1.2, 1.2 * (0.05 * 3 + 0.05)
     while v > 0:
@@ -106,10 +106,10 @@ def test_the_obstacle_guard_is_the_sum_of_its_parts_and_says_what_changes() -> N
     assert any(
         "ever take them for clear" in note
         for note in decision("obstacle")
-        .work(Asked([plain_seen(distance, np.arange(distance.size) % 9 > 0)]), values)
+        .work(Question([plain_seen(distance, np.arange(distance.size) % 9 > 0)]), values)
         .notes
     )
-    fast = decision("obstacle").work(Asked(), values_of("ultrasonic-ranger", drive_speed=9.0))
+    fast = decision("obstacle").work(Question(), values_of("ultrasonic-ranger", drive_speed=9.0))
     assert "cannot stop within" in fast.heading
     assert fast.why_not
     for picked in (
@@ -118,15 +118,15 @@ def test_the_obstacle_guard_is_the_sum_of_its_parts_and_says_what_changes() -> N
         {"trip": 9000.0, "clear": 9500.0},
     ):
         with pytest.raises(BadInput) as refused:
-            decision("obstacle").work(Asked(picked=picked), values)
+            decision("obstacle").work(Question(picked=picked), values)
         assert refused.value.path == "trip"
 
 
 def test_a_chosen_filter_makes_the_guard_trip_farther_and_calmer() -> None:
-    plain = decision("obstacle").work(Asked(), values_of("ultrasonic-ranger")).floor
+    plain = decision("obstacle").work(Question(), values_of("ultrasonic-ranger")).floor
     filtered = (
         decision("obstacle")
-        .work(Asked(), values_of("ultrasonic-ranger", filter_kind=1, filter_amount=5))
+        .work(Question(), values_of("ultrasonic-ranger", filter_kind=1, filter_amount=5))
         .floor
     )
     assert plain is not None
@@ -174,7 +174,7 @@ def test_a_filter_changes_the_odds_of_what_is_decided() -> None:
     del times
     values = values_of("ultrasonic-ranger", votes=1, votes_of=1)
     picked = {"filter_kind": 2.0, "filter_amount": 5.0}
-    found = decision("filter").work(Asked([plain_seen(distance, valid)], picked=picked), values)
+    found = decision("filter").work(Question([plain_seen(distance, valid)], picked=picked), values)
     none, median = found.tables[0].rows
     assert (none[3], median[3]) == ("1 of 4", "0 of 3")  # the two spikes in the open
     assert none[4] == median[4] == "0 of 3"
@@ -184,7 +184,7 @@ def test_a_filter_changes_the_odds_of_what_is_decided() -> None:
     chosen = values_of("line-sensors", sensors=1, threshold_s1=500)
     table = (
         decision("filter")
-        .work(Asked([row], picked={"filter_kind": 1.0, "filter_amount": 5.0}), chosen)
+        .work(Question([row], picked={"filter_kind": 1.0, "filter_amount": 5.0}), chosen)
         .tables[0]
     )
     raw, calm = (int(one[2].split()[0]) for one in table.rows)
@@ -199,14 +199,14 @@ def test_the_filter_that_is_suggested_is_quiet_and_in_time() -> None:
     ) + random.normal(0, 3, 800)
     readings[::37] -= 200
     seen = plain_seen(readings)
-    found = decision("filter").work(Asked([seen]), values_of("ultrasonic-ranger", drive_speed=0.1))
+    found = decision("filter").work(Question([seen]), values_of("ultrasonic-ranger", drive_speed=0.1))
     suggested = found.choices[0].options[int(found.choices[0].suggested)]
     assert suggested == "median"  # single spikes
     assert any("single spikes" in note for note in found.notes)
     assert any("For the obstacle guard" in note for note in found.notes)
     assert sum(dot.picked for dot in found.plots[0].dots) == 1
     own = decision("filter").work(
-        Asked([seen], picked={"filter_kind": 1.0, "filter_amount": 6.0}), values_of("ultrasonic-ranger")
+        Question([seen], picked={"filter_kind": 1.0, "filter_amount": 6.0}), values_of("ultrasonic-ranger")
     )
     assert own.heading.startswith("Average of 6 leaves")
     for picked, field in (
@@ -214,11 +214,11 @@ def test_the_filter_that_is_suggested_is_quiet_and_in_time() -> None:
         ({"filter_kind": 1.0, "filter_amount": 2.5}, "filter_amount"),
     ):
         with pytest.raises(BadInput) as refused:
-            decision("filter").work(Asked([seen], picked=picked), values_of("ultrasonic-ranger"))
+            decision("filter").work(Question([seen], picked=picked), values_of("ultrasonic-ranger"))
         assert refused.value.path == field
     with pytest.raises(BadInput, match="at least 30"):
         filter_choice.on_these(readings[:9], 0.05)
-    assert decision("filter").work(Asked(), values_of("ultrasonic-ranger")).why_not
+    assert decision("filter").work(Question(), values_of("ultrasonic-ranger")).why_not
 
 
 def periods(bounces: bool) -> np.ndarray:
@@ -231,23 +231,23 @@ def test_the_limits_of_a_shaft_keep_bounces_out_and_true_pulses_in() -> None:
     values = values_of("comparator-switch")
     for bounces in (False, True):
         times = periods(bounces)
-        found = decision("turning").work(Asked([plain_seen(times, asked={"period": times})]), values)
+        found = decision("turning").work(Question([plain_seen(times, asked={"period": times})]), values)
         chosen = {one.name: one.suggested for one in found.choices}
         assert chosen["over_rpm"] == 360
         assert chosen["slow_s"] == pytest.approx(3.0)
         assert 2000 * bounces < chosen["refractory"] < 100_000
         assert merged(times, chosen["refractory"]).size == pytest.approx(120, abs=1)
         late = decision("turning").work(
-            Asked([plain_seen(times, asked={"period": times})], picked={"refractory": 150_000.0}), values
+            Question([plain_seen(times, asked={"period": times})], picked={"refractory": 150_000.0}), values
         )
         assert late.why_not.startswith("Keep the refractory time under 100000")
-    assert decision("turning").work(Asked(), values).why_not
+    assert decision("turning").work(Question(), values).why_not
 
 
 def test_unequal_magnets_want_a_whole_turn_averaged() -> None:
     times = np.tile([60_000.0, 40_000.0], 60)
     found = decision("turning").work(
-        Asked([plain_seen(times, asked={"period": times})]), values_of("hall-switch", magnets=2)
+        Question([plain_seen(times, asked={"period": times})]), values_of("hall-switch", magnets=2)
     )
     assert next(one for one in found.choices if one.name == "smoothing").suggested == 2
 
@@ -255,23 +255,25 @@ def test_unequal_magnets_want_a_whole_turn_averaged() -> None:
 def test_counts_and_rates_of_edges_are_pulses_too() -> None:
     at = np.arange(400) * 0.05  # 20 readings a second of an encoder of 80 steps at 90 rpm: 6 steps each
     counts = plain_seen(np.zeros(400), asked={"count": np.floor(at * 120 + 1e-9)})
-    found = decision("turning").work(Asked([counts]), values_of("rotary-encoder", steps=80))
+    found = decision("turning").work(Question([counts]), values_of("rotary-encoder", steps=80))
     assert {one.name: one.suggested for one in found.choices}["over_rpm"] == 110
     halls = plain_seen(np.zeros(100), asked={"edges": np.full(100, 700.0)})  # 7 pole pairs: 1000 rpm
-    found = decision("turning").work(Asked([halls]), values_of("motor-halls"))
+    found = decision("turning").work(Question([halls]), values_of("motor-halls"))
     assert {one.name: one.suggested for one in found.choices}["over_rpm"] == 1200
     standing = plain_seen(np.zeros(50), asked={"count": np.full(50, 7.0)})
-    assert decision("turning").work(Asked([standing]), values_of("rotary-encoder")).why_not
+    assert decision("turning").work(Question([standing]), values_of("rotary-encoder")).why_not
 
 
 def test_the_tilt_alarm_comes_before_it_tips() -> None:
     """Tipping over: atan(half the track over the height of the centre of gravity), any statics textbook."""
     values = values_of("inertial-unit", track=200, cog_height=100, tilt_rate=30, fusion_lag=0.1, held_back=2)
-    found = decision("tilt").work(Asked([plain_seen(np.random.default_rng(1).normal(0, 0.3, 500))]), values)
+    found = decision("tilt").work(
+        Question([plain_seen(np.random.default_rng(1).normal(0, 0.3, 500))]), values
+    )
     assert found.choices[0].suggested == pytest.approx(45 - 3 - 0.9 - 2, abs=0.5)
-    late = decision("tilt").work(Asked(picked={"tilt_alarm": 44.0}), values)
+    late = decision("tilt").work(Question(picked={"tilt_alarm": 44.0}), values)
     assert not late.good
-    hopeless = decision("tilt").work(Asked(), values_of("inertial-unit", track=20, cog_height=400))
+    hopeless = decision("tilt").work(Question(), values_of("inertial-unit", track=20, cog_height=400))
     assert hopeless.why_not
 
 
@@ -291,7 +293,7 @@ def test_missing_readings_are_held_skipped_or_stopped_at_but_never_clear() -> No
         1
     ].all()  # nothing good yet: stop
     found = decision("dropouts").work(
-        Asked([plain_seen(np.where(valid, values, np.nan), rate_hz=10)]), values_of("ultrasonic-ranger")
+        Question([plain_seen(np.where(valid, values, np.nan), rate_hz=10)]), values_of("ultrasonic-ranger")
     )
     assert found.heading == "It would have stopped 1 time in 0.0 min"
     assert [row[1] for row in found.tables[0].rows] == ["1", "1", "1"]
@@ -301,7 +303,7 @@ def test_the_edge_guard_goes_only_where_the_table_is() -> None:
     random = np.random.default_rng(2)
     values = values_of("line-sensors", sensors=2)
     table, dark = random.normal(200, 6, (2, 400)), random.normal(760, 6, (2, 400))
-    found = decision("edge").work(Asked([row_seen(dark, table)]), values)
+    found = decision("edge").work(Question([row_seen(dark, table)]), values)
     low, high = found.choices[0].suggested, found.choices[1].suggested
     assert low == pytest.approx(170, abs=4)
     assert high == pytest.approx(230, abs=4)
@@ -309,10 +311,10 @@ def test_the_edge_guard_goes_only_where_the_table_is() -> None:
     assert "over the edge" in found.heading
     assert "0.17 m/s" in found.next
     slow = values_of("line-sensors", sensors=2, drive_speed=0.17)
-    assert decision("edge").work(Asked([row_seen(dark, table)]), slow).good
-    close = decision("edge").work(Asked([row_seen(random.normal(225, 6, (2, 400)), table)]), values)
+    assert decision("edge").work(Question([row_seen(dark, table)]), slow).good
+    close = decision("edge").work(Question([row_seen(random.normal(225, 6, (2, 400)), table)]), values)
     assert close.heading == "Left and right would take the edge for the table"
-    assert decision("edge").work(Asked(), values).why_not
+    assert decision("edge").work(Question(), values).why_not
 
 
 @pytest.mark.parametrize(
@@ -336,7 +338,9 @@ def test_the_overrun_is_that_of_the_motion_and_the_fastest_speed_just_stands(
     while v > 0:
         way, v = way + 1000 * v * 1e-5, v - braking * 1e-5
     enough, short = (
-        decision("edge").work(Asked(seen), values_of("line-sensors", sensors=2, ahead=way * share, **given))
+        decision("edge").work(
+            Question(seen), values_of("line-sensors", sensors=2, ahead=way * share, **given)
+        )
         for share in (1.02, 0.98)
     )
     assert (enough.good, short.good) == (True, False)
@@ -347,19 +351,19 @@ def test_the_overrun_is_that_of_the_motion_and_the_fastest_speed_just_stands(
 
 def test_other_air_is_said_by_what_the_rig_carries() -> None:
     values = values_of("ultrasonic-ranger")
-    with_thermometer = decision("obstacle").work(Asked(air_measured=True), values)
+    with_thermometer = decision("obstacle").work(Question(air_measured=True), values)
     titles = [table.title for table in with_thermometer.tables]
     assert "In other air, if it were not measured" in titles
-    bare = [table.title for table in decision("obstacle").work(Asked(), values).tables]
+    bare = [table.title for table in decision("obstacle").work(Question(), values).tables]
     assert "In other air: nobody measures it" in bare
 
 
 def test_what_is_left_before_the_obstacle_is_said_in_one_way() -> None:
     values = values_of("ultrasonic-ranger", drive_speed=0.3)
-    needed = decision("obstacle").work(Asked(), values).floor
+    needed = decision("obstacle").work(Question(), values).floor
     assert needed is not None
     trip = needed.trip_mm + 12
-    found = decision("obstacle").work(Asked(picked={"trip": trip, "clear": trip + 50}), values)
+    found = decision("obstacle").work(Question(picked={"trip": trip, "clear": trip + 50}), values)
     assert found.heading.endswith(
         f"stops the cart {needed.parts_mm['gap'] + 12:.0f} mm before it would touch"
     )
@@ -382,7 +386,7 @@ def test_short_recordings_say_which_filters_need_a_longer_one(count: int, moving
     values = values_of("ultrasonic-ranger")
     for amount in filter_choice.RATIOS:
         picked = {"filter_kind": 4.0, "filter_amount": amount}
-        found = decision("filter").work(Asked([seen], picked=picked), values)
+        found = decision("filter").work(Question([seen], picked=picked), values)
         one = filter_choice.setting("kalman", amount)
         ladder = next(table for table in found.tables if table.title.startswith("Kalman"))
         (row,) = [row for row in ladder.rows if row[0] == significant(amount)]
@@ -393,7 +397,7 @@ def test_short_recordings_say_which_filters_need_a_longer_one(count: int, moving
             assert any(one.label in note and "too short" in note for note in found.notes)
         else:  # the heading and the ladder are one figure
             assert found.heading.split("leaves ")[1].split(" of the noise")[0] == row[3]
-    suggested = decision("filter").work(Asked([seen]), values)
+    suggested = decision("filter").work(Question([seen]), values)
     assert suggested.good
     if count >= 900 and not moving:
         slow = filter_choice.setting("kalman", 1e-3)
@@ -403,13 +407,15 @@ def test_short_recordings_say_which_filters_need_a_longer_one(count: int, moving
 
 def test_the_trim_screw_stands_between_pale_and_dark() -> None:
     trim = decision("trim")
-    assert trim.work(Asked(), values_of("comparator-switch")).why_not  # both are only assumed
-    found = trim.work(Asked(), values_of("comparator-switch", pale_v=0.5, dark_v=3.5))
+    assert trim.work(Question(), values_of("comparator-switch")).why_not  # both are only assumed
+    found = trim.work(Question(), values_of("comparator-switch", pale_v=0.5, dark_v=3.5))
     assert found.choices[0].suggested == pytest.approx(2.0)
     assert found.heading == "Set the screw so that the meter says 1.98 to 2.02 V"
-    near = trim.work(Asked(), values_of("comparator-switch", pale_v=2.0, dark_v=2.1))
+    near = trim.work(Question(), values_of("comparator-switch", pale_v=2.0, dark_v=2.1))
     assert "no setting of the screw parts them" in near.heading
-    outside = trim.work(Asked(picked={"trim_v": 4.2}), values_of("comparator-switch", pale_v=0.5, dark_v=3.5))
+    outside = trim.work(
+        Question(picked={"trim_v": 4.2}), values_of("comparator-switch", pale_v=0.5, dark_v=3.5)
+    )
     assert not outside.good
 
 
@@ -443,14 +449,14 @@ def test_each_way_with_missing_readings_says_what_it_does_of_this_recording() ->
     values = np.array(short + long + [500.0])
     seen = plain_seen(np.where(values > 0, values, np.nan), values > 0, rate_hz=10)  # runs of 0.3 s and 0.6 s
     policy, usual = decision("dropouts"), values_of("ultrasonic-ranger", drive_speed=0.5)
-    found = policy.work(Asked([seen]), usual)
+    found = policy.work(Question([seen]), usual)
     assert found.heading.startswith("It would have stopped 1 time")
     assert [row[1] for row in found.tables[0].rows] == ["1", "1", "2"]
     assert [row[2] for row in found.tables[0].rows] == ["5", "0", "0"]
     assert found.notes[1] == "At 0.5 m/s it goes 150 mm blind before it stops."
     assert found.notes[2] == "2 runs of missing readings; the longest lasts 600 ms."
-    patient = policy.work(Asked([seen], picked={"dropout_after": 0.6}), usual)
+    patient = policy.work(Question([seen], picked={"dropout_after": 0.6}), usual)
     assert patient.heading == "It would not have stopped: no run of missing readings lasts 0.6 s"
-    at_once = policy.work(Asked([seen], picked={"dropout_policy": float(dropouts.AT_ONCE)}), usual)
+    at_once = policy.work(Question([seen], picked={"dropout_policy": float(dropouts.AT_ONCE)}), usual)
     assert at_once.heading.startswith("It would have stopped 2 times")
-    assert policy.work(Asked(), usual).heading.startswith("A missing reading is never")
+    assert policy.work(Question(), usual).heading.startswith("A missing reading is never")

@@ -2888,7 +2888,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -2928,7 +2928,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -2971,7 +2971,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -3019,7 +3019,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -3036,6 +3036,20 @@ export interface components {
             y_mm: number;
             /** Heading Deg */
             heading_deg: number;
+        };
+        /**
+         * ArithmeticStep
+         * @description One line of the substituted arithmetic.
+         */
+        ArithmeticStep: {
+            /** Name */
+            name: string;
+            /** Expression */
+            expression: string;
+            /** Value */
+            value: number | null;
+            /** Unit */
+            unit: string;
         };
         /** AskField */
         AskField: {
@@ -3140,7 +3154,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -3398,6 +3412,34 @@ export interface components {
             /** Lines */
             lines: components["schemas"]["JudgedModel"][];
         };
+        /** ChoiceModel */
+        ChoiceModel: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number;
+            /** Suggested */
+            suggested: number;
+            /** Why */
+            why: string;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Step */
+            step: number;
+            /** Candidates */
+            candidates: components["schemas"]["CandidateModel"][];
+            /** Options */
+            options: string[];
+            /** Warning */
+            warning: string;
+            chosen: components["schemas"]["Constant"] | null;
+        };
         /** ChooseAsked */
         ChooseAsked: {
             /** Values */
@@ -3447,7 +3489,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -3529,7 +3571,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -3640,7 +3682,7 @@ export interface components {
             /** Why Not */
             why_not: string;
             /** Choices */
-            choices: components["schemas"]["tickstone__api__decide__ChoiceModel"][];
+            choices: components["schemas"]["ChoiceModel"][];
             /** Inputs */
             inputs: components["schemas"]["Constant"][];
             /** Notes */
@@ -3710,7 +3752,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -3784,7 +3826,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -3926,7 +3968,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -3982,7 +4024,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -4032,7 +4074,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -4189,7 +4231,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -4235,7 +4277,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -4348,7 +4390,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -4390,7 +4432,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -4496,7 +4538,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -4722,7 +4764,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -4777,7 +4819,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -4929,7 +4971,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -4994,7 +5036,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -5025,7 +5067,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -5326,7 +5368,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -5358,7 +5400,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -5399,7 +5441,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -5444,7 +5486,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -5473,7 +5515,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -5506,7 +5548,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -5619,7 +5661,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -5781,7 +5823,7 @@ export interface components {
             /** Usual */
             usual: string | number;
             /** Choices */
-            choices: components["schemas"]["tickstone__api__rig_models__ChoiceModel"][];
+            choices: components["schemas"]["OptionValueModel"][];
             /** Unit */
             unit: string;
             /** Low */
@@ -5792,6 +5834,13 @@ export interface components {
             whole: boolean;
             /** Clue */
             clue: string;
+        };
+        /** OptionValueModel */
+        OptionValueModel: {
+            /** Value */
+            value: string;
+            /** Label */
+            label: string;
         };
         /**
          * OtsuInputs
@@ -5807,7 +5856,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -5880,8 +5929,8 @@ export interface components {
                 [key: string]: string | number;
             };
         };
-        /** PartLine */
-        PartLine: {
+        /** PartLineModel */
+        PartLineModel: {
             /** Count */
             count: number;
             /** Title */
@@ -5952,7 +6001,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -6083,7 +6132,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -6272,7 +6321,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -6359,7 +6408,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -6406,7 +6455,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -6457,7 +6506,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -6592,7 +6641,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -6653,7 +6702,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -6711,7 +6760,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -6740,7 +6789,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -6765,6 +6814,14 @@ export interface components {
             other_way_ohm: number | null;
             /** Choices */
             choices: components["schemas"]["BandChoice"][][];
+        };
+        /**
+         * RevisionBody
+         * @description The revision that the person saw: a change to an older one is refused, never merged silently.
+         */
+        RevisionBody: {
+            /** Revision */
+            revision: number;
         };
         /**
          * Rig
@@ -6882,7 +6939,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -6915,7 +6972,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -6952,7 +7009,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -6988,8 +7045,8 @@ export interface components {
             /** Exact At C */
             exact_at_c: number | null;
         };
-        /** ScheduleLine */
-        ScheduleLine: {
+        /** ScheduleLineModel */
+        ScheduleLineModel: {
             /** Sensor */
             sensor: string;
             /** Pin */
@@ -7014,9 +7071,9 @@ export interface components {
             /** Board */
             board: string;
             /** Wires */
-            wires: components["schemas"]["ScheduleLine"][];
+            wires: components["schemas"]["ScheduleLineModel"][];
             /** Parts */
-            parts: components["schemas"]["PartLine"][];
+            parts: components["schemas"]["PartLineModel"][];
         };
         /**
          * ScoreThresholdInputs
@@ -7034,7 +7091,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -7066,7 +7123,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -7085,14 +7142,6 @@ export interface components {
             members: string[];
             /** Outliers */
             outliers: components["schemas"]["OutlierPart"][];
-        };
-        /**
-         * Seen
-         * @description The revision that the person saw: a change to an older one is refused, never merged silently.
-         */
-        Seen: {
-            /** Revision */
-            revision: number;
         };
         /**
          * Sensor
@@ -7257,7 +7306,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -7330,7 +7379,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -7372,7 +7421,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -7409,7 +7458,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -7547,7 +7596,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -7592,20 +7641,6 @@ export interface components {
             /** Reachable */
             reachable: boolean;
         };
-        /**
-         * Step
-         * @description One line of the substituted arithmetic.
-         */
-        Step: {
-            /** Name */
-            name: string;
-            /** Expression */
-            expression: string;
-            /** Value */
-            value: number | null;
-            /** Unit */
-            unit: string;
-        };
         /** StepLine */
         StepLine: {
             /** Id */
@@ -7640,7 +7675,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -7699,7 +7734,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -7807,7 +7842,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -7984,7 +8019,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -8019,7 +8054,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -8083,7 +8118,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -8134,7 +8169,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -8171,7 +8206,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -8243,7 +8278,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -8318,7 +8353,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -8374,7 +8409,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ArithmeticStep"][];
             /**
              * Assumptions
              * @default []
@@ -8528,41 +8563,6 @@ export interface components {
             /** Constants */
             constants: components["schemas"]["Constant"][];
             inverse: components["schemas"]["InverseSpan"] | null;
-        };
-        /** ChoiceModel */
-        tickstone__api__decide__ChoiceModel: {
-            /** Name */
-            name: string;
-            /** Label */
-            label: string;
-            /** Unit */
-            unit: string;
-            /** Value */
-            value: number;
-            /** Suggested */
-            suggested: number;
-            /** Why */
-            why: string;
-            /** Low */
-            low: number;
-            /** High */
-            high: number;
-            /** Step */
-            step: number;
-            /** Candidates */
-            candidates: components["schemas"]["CandidateModel"][];
-            /** Options */
-            options: string[];
-            /** Warning */
-            warning: string;
-            chosen: components["schemas"]["Constant"] | null;
-        };
-        /** ChoiceModel */
-        tickstone__api__rig_models__ChoiceModel: {
-            /** Value */
-            value: string;
-            /** Label */
-            label: string;
         };
     };
     responses: never;
@@ -13389,7 +13389,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Seen"];
+                "application/json": components["schemas"]["RevisionBody"];
             };
         };
         responses: {
@@ -13761,7 +13761,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Seen"];
+                "application/json": components["schemas"]["RevisionBody"];
             };
         };
         responses: {

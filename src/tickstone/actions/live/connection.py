@@ -9,7 +9,7 @@ from tickstone.actions.live.intake import Intake
 from tickstone.core.rigs.meanings import Meaning
 from tickstone.errors import Conflict
 from tickstone.link.reader import Reader
-from tickstone.link.sources import Source
+from tickstone.link.sources import LineSource
 from tickstone.supervised import Supervisor
 
 IDLE, LIVE, LOST = "idle", "live", "lost"
@@ -38,7 +38,7 @@ class Connection:
         """Of the bytes that came lately, the share that no text is made of."""
         return 0.0 if self._reader is None else self._reader.strange_share
 
-    def connect(self, source: Source, meanings: Mapping[str, Meaning] | None = None) -> None:
+    def connect(self, source: LineSource, meanings: Mapping[str, Meaning] | None = None) -> None:
         """Open a source and begin to read it; what was connected before is let go. Raises SourceLost."""
         if self._intake.recording is not None:
             raise Conflict("A recording is running: stop it before changing the source.", "source")

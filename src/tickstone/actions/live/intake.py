@@ -18,7 +18,7 @@ from tickstone.core.rigs.kinds import AIR, kind
 from tickstone.core.rigs.kinds.base import Surroundings
 from tickstone.core.rigs.meanings import Meaning
 from tickstone.core.rigs.rig import Rig
-from tickstone.link.clock import DeviceClock, Placed
+from tickstone.link.clock import DeviceClock, PlacedLine
 from tickstone.link.interpreter import GARBLED, UNUSED, Interpreter, Label, OddLine, Reading
 
 AIR_MEAN_OF = 30  # common practice: average 30 temperature readings
@@ -121,12 +121,12 @@ class Intake:
             if sum(len(times) for times, _ in self._pending.values()) > MOST_PENDING:
                 self._convert()
 
-    def _take(self, line: str, arrival_s: float, spread_s: float) -> Placed | None:
+    def _take(self, line: str, arrival_s: float, spread_s: float) -> PlacedLine | None:
         """Take a line; returns where in time it stands, or None where it is no reading."""
         understood = self._interpreter.read(line, arrival_s)
         if isinstance(understood, Reading):
             if understood.stamp_us is None:
-                placed: Placed | None = self._device.arrived(spread_s)
+                placed: PlacedLine | None = self._device.arrived(spread_s)
             else:
                 placed = self._device.place(understood.stamp_us, arrival_s, understood.wrap_us)
             if placed is not None:
@@ -147,7 +147,7 @@ class Intake:
         if self.recording is not None:
             self.recording.take_odd(self.now_us, odd.text, odd.why)
 
-    def _begin_segment(self, placed: Placed) -> None:
+    def _begin_segment(self, placed: PlacedLine) -> None:
         """The board has begun anew, or was away."""
         self._convert()
         self._segment = placed.segment
@@ -157,7 +157,7 @@ class Intake:
         for watched in self._watched.values():
             watched.broken()
 
-    def _keep(self, reading: Reading, placed: Placed) -> None:
+    def _keep(self, reading: Reading, placed: PlacedLine) -> None:
         if placed.segment != self._segment:
             self._begin_segment(placed)
         self.now_us = placed.t_us

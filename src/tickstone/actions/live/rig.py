@@ -19,7 +19,7 @@ from tickstone.core.rigs.meanings import Meaning
 from tickstone.core.rigs.rig import Rig
 from tickstone.errors import Conflict, NotConnected
 from tickstone.link.recorder import Recorder
-from tickstone.link.sources import Source
+from tickstone.link.sources import LineSource
 from tickstone.supervised import Supervisor
 
 
@@ -57,7 +57,7 @@ class LiveRig:
             self.intake.refresh(rig, values, meanings)
             self.view.renew()
 
-    def connect(self, source: Source, meanings: Mapping[str, Meaning] | None = None) -> None:
+    def connect(self, source: LineSource, meanings: Mapping[str, Meaning] | None = None) -> None:
         """Open a source and begin to read it; what was connected before is let go. Raises SourceLost."""
         self.connection.connect(source, meanings)
         self.view.renew()

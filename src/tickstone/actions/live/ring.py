@@ -13,7 +13,7 @@ FIRST_LOOK = 256  # rows that are looked back over before more are copied
 
 
 @dataclass(frozen=True)
-class Stretch:
+class ReadingStretch:
     """Readings in time order, all of shape (n,): times in s, raw, converted (NaN = nothing), reason codes."""
 
     times_s: Array
@@ -90,16 +90,16 @@ class Ring:
         self._codes[places] = codes[keep]
         self._count += len(times_s)
 
-    def since(self, seq: int, most: int | None = None) -> Stretch:
+    def since(self, seq: int, most: int | None = None) -> ReadingStretch:
         """The readings after number ``seq`` that are still here, at most the last ``most``."""
         first = max(seq, self._count - self._size, 0)
         if most is not None:
             first = max(first, self._count - most)
         places = np.arange(first, self._count) % self._size
         times, raw, values = self._rows[:, places]
-        return Stretch(times, raw, values, self._codes[places], self._count)
+        return ReadingStretch(times, raw, values, self._codes[places], self._count)
 
-    def last_seconds(self, seconds: float) -> Stretch:
+    def last_seconds(self, seconds: float) -> ReadingStretch:
         """The readings of the last ``seconds`` before the newest one."""
         size = FIRST_LOOK
         found = self.since(0, size)
@@ -109,7 +109,7 @@ class Ring:
         if found.times_s.size == 0:
             return found
         first = int(np.searchsorted(found.times_s, found.times_s[-1] - seconds, "left"))
-        return Stretch(
+        return ReadingStretch(
             found.times_s[first:],
             found.raw[first:],
             found.values[first:],

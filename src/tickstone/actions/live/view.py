@@ -10,7 +10,7 @@ import numpy as np
 from tickstone.actions.live.connection import LIVE, LOST, Connection
 from tickstone.actions.live.intake import Intake
 from tickstone.actions.live.lateness import GLANCE_S, Cached
-from tickstone.actions.live.ring import Stretch
+from tickstone.actions.live.ring import ReadingStretch
 from tickstone.actions.live.state import LiveState
 from tickstone.actions.live.watched import Now
 from tickstone.core.instruments import Instrument, stands_after_s
@@ -129,12 +129,12 @@ class View:
                 lambda: intake.watched[sensor].now(self._complete_to_s(), clock_s, intake.values[sensor]),
             )
 
-    def stretch(self, sensor: str, since: int, most: int) -> Stretch:
+    def stretch(self, sensor: str, since: int, most: int) -> ReadingStretch:
         """A sensor's readings after number ``since``."""
         with self._lock:
             return self._intake.watched[sensor].ring.since(since, most)
 
-    def last_seconds(self, sensor: str, seconds: float) -> Stretch:
+    def last_seconds(self, sensor: str, seconds: float) -> ReadingStretch:
         """A sensor's readings of the last ``seconds``."""
         with self._lock:
             return self._intake.watched[sensor].ring.last_seconds(seconds)

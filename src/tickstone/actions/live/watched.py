@@ -10,7 +10,7 @@ import numpy as np
 from tickstone.actions.live.ring import Array, History, Ring
 from tickstone.core.constants import Values
 from tickstone.core.decisions.live import live_words
-from tickstone.core.instruments import INSTRUMENTS, Instrument, Seen, Shown, stands_after_s
+from tickstone.core.instruments import INSTRUMENTS, Instrument, NewReadings, Shown, stands_after_s
 from tickstone.core.noise import step_noise
 from tickstone.core.rigs.kinds.base import Converted, Kind, Moment, Surroundings
 from tickstone.core.rigs.rig import Options, Rig
@@ -103,7 +103,7 @@ class Watched:
         self.readings += len(times)
         self.dropouts += int(np.isnan(converted.values).sum())
         self._last_s = float(times[-1]) / 1e6
-        seen = Seen(times / 1e6, converted.values, converted.valid, asked, series)
+        seen = NewReadings(times / 1e6, converted.values, converted.valid, asked, series)
         for instrument in self.instruments.values():
             instrument.take(seen, values)
         return converted

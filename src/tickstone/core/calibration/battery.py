@@ -11,8 +11,8 @@ import numpy as np
 from tickstone.core import adc
 from tickstone.core.calibration.means import coverage, mean_of
 from tickstone.core.calibration.procedure import (
-    Field,
-    Fitted,
+    FittedConstant,
+    FormField,
     Holding,
     Outcome,
     Procedure,
@@ -25,7 +25,7 @@ from tickstone.core.calibration.procedure import (
 from tickstone.core.calibration.runs import numbered
 from tickstone.core.calibration.still import NO_READING, why_moving
 from tickstone.core.constants import Values
-from tickstone.core.figures import Dot, Line, Plot
+from tickstone.core.figures import Dot, Plot, PlotLine
 from tickstone.errors import BadInput
 
 METER_SHARE, METER_V = 0.005, 0.01  # of a plain voltmeter, k = 1: common practice
@@ -44,12 +44,12 @@ class TwoVolts(Procedure):
     cautions = ("Lithium cells: never short them; tape one probe’s tip down to the last millimetre.",)
     rests_on = ("reference", "bits")
     notebook = (
-        Field("volts", "the meter says", "V", 7.4, 0.05, 1000),
-        Field("reading", "counts", "", 700, 0, 16_777_215),
+        FormField("volts", "the meter says", "V", 7.4, 0.05, 1000),
+        FormField("reading", "counts", "", 700, 0, 16_777_215),
     )
 
     def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
-        field = Field("volts", "The voltmeter says", "V", None, 0.05, 1000)
+        field = FormField("volts", "The voltmeter says", "V", None, 0.05, 1000)
         return numbered(steps, "reading", "Read the meter while nothing draws current.", 2, (field,))
 
     def judge(
@@ -150,7 +150,7 @@ class TwoVolts(Procedure):
                 "and the ground common?"
             )
         )
-        line = Line("", tuple((float(v), float(v) / ratio) for v in (0.0, volts.max() * 1.1)))
+        line = PlotLine("", tuple((float(v), float(v) / ratio) for v in (0.0, volts.max() * 1.1)))
         dots = tuple(
             Dot(float(v), float(p), off=odd, label=step.label)
             for step, v, p in zip(steps, volts, pin, strict=True)
@@ -158,7 +158,7 @@ class TwoVolts(Procedure):
         return Outcome(
             f"The divider is ÷ {ratio:.3f} ± {2 * wide:.3f}",
             verdict,
-            constants=(Fitted("ratio", ratio, wide),),
+            constants=(FittedConstant("ratio", ratio, wide),),
             notes=(
                 f"By the resistors’ print it would be ÷ {by_parts:.3f}: {abs(change):.1f} % "
                 f"{'more' if change < 0 else 'less'}.",

@@ -12,8 +12,8 @@ import numpy as np
 from tickstone.core.calibration.means import coverage, repeats
 from tickstone.core.calibration.procedure import (
     Array,
-    Field,
-    Fitted,
+    FittedConstant,
+    FormField,
     Holding,
     Outcome,
     Procedure,
@@ -63,8 +63,8 @@ class DeadBand(Typed):
     )
     cautions = (FIRST_RUN,)
     fields = (
-        Field("left_pct", "Left begins at", "%", None, 0, 100),
-        Field("right_pct", "Right begins at", "%", None, 0, 100),
+        FormField("left_pct", "Left begins at", "%", None, 0, 100),
+        FormField("right_pct", "Right begins at", "%", None, 0, 100),
     )
     notebook = fields
 
@@ -93,7 +93,7 @@ class DeadBand(Typed):
             if len(steps) > 2 and max(left.spread, right.spread) < 3
             else "So far: try it three times.",
             constants=tuple(
-                Fitted(f"dead_band_{side}", one.value, math.hypot(sds[side], 0.29))
+                FittedConstant(f"dead_band_{side}", one.value, math.hypot(sds[side], 0.29))
                 for side, one in found.items()
             ),
             notes=(f"They differ by {apart:.0f} %: give each its own offset.",) if apart > 3 else (),
@@ -122,8 +122,8 @@ class StraightRun(Typed):
     )
     cautions = (FIRST_RUN, ROOM)
     fields = (
-        Field("distance_mm", "Run along the tape", "mm", 3000, 200, 100_000),
-        Field("left_mm", "It ended left of the tape by (right: minus)", "mm", None, -20_000, 20_000),
+        FormField("distance_mm", "Run along the tape", "mm", 3000, 200, 100_000),
+        FormField("left_mm", "It ended left of the tape by (right: minus)", "mm", None, -20_000, 20_000),
     )
     notebook = fields
     rests_on = ("track",)
@@ -156,7 +156,7 @@ class StraightRun(Typed):
         return Outcome(
             f"The {side} side goes {abs(found.value):.2f} ± {2 * sd:.2f} % faster",
             f"{standing}: over a metre it drifts {abs(metre):.0f} mm to the {drift}.",
-            constants=(Fitted("mismatch", found.value, sd),),
+            constants=(FittedConstant("mismatch", found.value, sd),),
             left={step.key: share - found.value for step, share in zip(steps, shares, strict=True)},
             left_unit="%",
         )
@@ -185,10 +185,10 @@ class Squares(Typed):
     )
     cautions = (FIRST_RUN, ROOM)
     fields = (
-        Field("round", "Round to the", "", None, 0, 1, ("right", "left")),
-        Field("side_mm", "Side of the square", "mm", 2000, 300, 20_000),
-        Field("ahead_mm", "Back ahead of the start by", "mm", None, -5000, 5000),
-        Field("left_mm", "and left of it by", "mm", None, -5000, 5000),
+        FormField("round", "Round to the", "", None, 0, 1, ("right", "left")),
+        FormField("side_mm", "Side of the square", "mm", 2000, 300, 20_000),
+        FormField("ahead_mm", "Back ahead of the start by", "mm", None, -5000, 5000),
+        FormField("left_mm", "and left of it by", "mm", None, -5000, 5000),
     )
     notebook = fields
     rests_on = ("track", "circumference")
@@ -235,7 +235,10 @@ class Squares(Typed):
             else "Good: both ways round were driven often enough."
             if track_sd <= TRACK_SHARE * true_track
             else "Rough: the squares end far apart. Drive them slower, and let it stand before you measure.",
-            constants=(Fitted("track", true_track, track_sd), Fitted("mismatch", mismatch, mismatch_sd)),
+            constants=(
+                FittedConstant("track", true_track, track_sd),
+                FittedConstant("mismatch", mismatch, mismatch_sd),
+            ),
             notes=(
                 f"{count}. A ruler had said {track:.0f} mm.",
                 "Mean circumference comes from the roll-out: squares do not tell it.",

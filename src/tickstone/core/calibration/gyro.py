@@ -12,8 +12,8 @@ from tickstone.core.calibration.means import mean_of, repeats
 from tickstone.core.calibration.poses import AXES, STILL_G, counts_per_g
 from tickstone.core.calibration.procedure import (
     Array,
-    Field,
-    Fitted,
+    FittedConstant,
+    FormField,
     Hindrance,
     Holding,
     Lack,
@@ -28,7 +28,7 @@ from tickstone.core.calibration.procedure import (
 from tickstone.core.calibration.runs import numbered
 from tickstone.core.calibration.still import TOO_FEW, why_moving
 from tickstone.core.constants import Values
-from tickstone.core.figures import Line, Plot, Table
+from tickstone.core.figures import Plot, PlotLine, Table
 from tickstone.core.inertial import allan_deviations
 from tickstone.core.rigs.kinds.inertial import FULL, GYRO
 from tickstone.core.wording import fixed
@@ -75,7 +75,7 @@ class GyroRest(Procedure):
     prepare = ("Lay it down where nothing shakes it; let it warm up for a minute first.",)
     seconds = 5.0
     rests_on = ("gyro_range",)
-    notebook = tuple(Field(name, f"{name} counts", "counts", 0, -32_768, 32_767) for name in GYRO)
+    notebook = tuple(FormField(name, f"{name} counts", "counts", 0, -32_768, 32_767) for name in GYRO)
 
     def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
         return numbered(steps, "rest", "Lay it down and take your hands off.", 1)
@@ -143,7 +143,7 @@ class GyroRest(Procedure):
             f"{'Good' if worst <= GOOD_DPS else 'Rough'}: known to ± {worst:.3f} °/s. That alone is "
             f"{60 * worst:.1f}° a minute.",
             constants=tuple(
-                Fitted(f"bias_{axis}", float(b), float(s), condition)
+                FittedConstant(f"bias_{axis}", float(b), float(s), condition)
                 for axis, b, s in zip(AXES, bias, sd, strict=True)
             ),
             notes=tuple(notes),
@@ -162,12 +162,12 @@ class GyroTurn(Procedure):
     seconds = 0.0
     rests_on = ("gyro_range",)
     notebook = (
-        Field("turned_deg", "turned by", "°", 360, 45, 7200),
-        Field("reading", "gyro says", "°", 355, 1, 8000),
+        FormField("turned_deg", "turned by", "°", 360, 45, 7200),
+        FormField("reading", "gyro says", "°", 355, 1, 8000),
     )
 
     def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
-        field = Field("turned_deg", "It will be turned by", "°", 360, 45, 7200)
+        field = FormField("turned_deg", "It will be turned by", "°", 360, 45, 7200)
         return numbered(
             steps, "turn", "Rest a second, turn it, rest a second. Either way round.", 3, (field,)
         )
@@ -222,7 +222,7 @@ class GyroTurn(Procedure):
             known = HAND_DEG / math.sqrt(sum(step.truth["turned_deg"] ** 2 for step in mine))
             found = repeats(ratios)
             sd = known if len(mine) < 3 else found.sd
-            constants.append(Fitted(f"rate_scale_{axis}", found.value, sd))
+            constants.append(FittedConstant(f"rate_scale_{axis}", found.value, sd))
             rows.append((axis, f"{len(mine)}", f"{found.value:.4f} ± {2 * sd:.4f}"))
             for step in mine:
                 left[step.key] = step.numbers["turned"] * found.value - step.truth["turned_deg"]
@@ -297,7 +297,7 @@ class GyroLong(Procedure):
     rests_on = ("gyro_range",)
 
     def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
-        field = Field("seconds", "Rest for", "s", 60, self.least_s, 86_400)
+        field = FormField("seconds", "Rest for", "s", 60, self.least_s, 86_400)
         return (Want("rest", "long rest", "Lay it down and leave it alone.", (field,)),)
 
     def judge(
@@ -346,16 +346,16 @@ class GyroLong(Procedure):
         wander = float(deviations.min(axis=1).max()) / 0.664
         lowest = float(taus[int(np.argmin(deviations.mean(axis=0)))])
         minute = 2 * math.sqrt(noise**2 * 60 + (wander * 60) ** 2 / 3)
-        constants = [Fitted("rate_noise", noise, noise_sd)]
+        constants = [FittedConstant("rate_noise", noise, noise_sd)]
         firm = lowest < 0.5 * float(taus[-1])
         if firm:
-            constants.append(Fitted("rate_wander", wander, None))
+            constants.append(FittedConstant("rate_wander", wander, None))
         lines = (
             *(
-                Line(f"ω{axis}", tuple(zip(taus.tolist(), one.tolist(), strict=True)))
+                PlotLine(f"ω{axis}", tuple(zip(taus.tolist(), one.tolist(), strict=True)))
                 for axis, one in zip(AXES, deviations, strict=True)
             ),
-            Line("noise alone", tuple((float(t), noise / math.sqrt(float(t))) for t in taus)),
+            PlotLine("noise alone", tuple((float(t), noise / math.sqrt(float(t))) for t in taus)),
         )
         return Outcome(
             f"Its noise makes {noise * math.sqrt(60) * 2:.2f}° of a minute’s turning uncertain",

@@ -14,8 +14,8 @@ from tickstone.core import motor_halls
 from tickstone.core.calibration.means import coverage
 from tickstone.core.calibration.procedure import (
     Array,
-    Field,
-    Fitted,
+    FittedConstant,
+    FormField,
     Holding,
     Outcome,
     Procedure,
@@ -128,9 +128,9 @@ class HallSpin(Procedure):
         worst = int(np.argmax(np.abs(places)))
         pairs = values["pole_pairs"].value
         constants = (
-            Fitted("scheme", float(scheme), None),
+            FittedConstant("scheme", float(scheme), None),
             *(
-                Fitted(f"place_h{i + 1}", place, sd)
+                FittedConstant(f"place_h{i + 1}", place, sd)
                 for i, (place, sd) in enumerate(zip(places, sds, strict=True))
             ),
         )
@@ -224,8 +224,8 @@ class WireOrders(Procedure):
 
     def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
         found = any(step.truth["outcome"] == FORWARD for step in steps)
-        field = Field("outcome", "What it does", "", None, 0, len(OUTCOMES) - 1, OUTCOMES)
-        warm = Field("amps", "Current", "A", None, 0, 100, needed=False)
+        field = FormField("outcome", "What it does", "", None, 0, len(OUTCOMES) - 1, OUTCOMES)
+        warm = FormField("amps", "Current", "A", None, 0, 100, needed=False)
         do = "Power off; wire the phases so; lowest throttle for a second; note what it does."
         return tuple(
             Want(order, f"phases {order}", do, (field, warm), watched=False, more=found) for order in PHASES
@@ -280,7 +280,7 @@ class WireOrders(Procedure):
             return Outcome(
                 f"Phases {forward[0]} run forward{said}",
                 "Good: mark the wires now. Some controllers learn the order themselves; this one need not.",
-                constants=(Fitted("phase_order", float(PHASES.index(forward[0]) + 1), None),),
+                constants=(FittedConstant("phase_order", float(PHASES.index(forward[0]) + 1), None),),
                 notes=tuple(more),
                 tables=table,
             )
@@ -317,9 +317,9 @@ class Spacings(Procedure):
 
     def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
         fields = (
-            Field("radius_mm", "The sensors’ radius", "mm", 15, 1, 1000),
-            Field("placement_mm", "Placed to within", "mm", 0.2, 0, 20, needed=False),
-            Field("spacing_deg", "A spacing you have in mind", "°", None, 0.1, 180, needed=False),
+            FormField("radius_mm", "The sensors’ radius", "mm", 15, 1, 1000),
+            FormField("placement_mm", "Placed to within", "mm", 0.2, 0, 20, needed=False),
+            FormField("spacing_deg", "A spacing you have in mind", "°", None, 0.1, 180, needed=False),
         )
         return (
             Want("board", "board", "Type the radius at which the sensors will sit.", fields, watched=False),

@@ -19,10 +19,19 @@ from tickstone.core.calibration.pairs import (
     studentised,
     suspects,
 )
-from tickstone.core.calibration.procedure import Array, Field, Fitted, Outcome, Step, Steps, Want, Window
+from tickstone.core.calibration.procedure import (
+    Array,
+    FittedConstant,
+    FormField,
+    Outcome,
+    Step,
+    Steps,
+    Want,
+    Window,
+)
 from tickstone.core.calibration.still import why_saturated
 from tickstone.core.constants import Values
-from tickstone.core.figures import Dot, Line, Plot, Table
+from tickstone.core.figures import Dot, Plot, PlotLine, Table
 from tickstone.errors import BadInput
 
 USABLE_SHARE = 0.05
@@ -44,8 +53,8 @@ class Triangulation(Pairs):
     )
     rests_on = ("reference", "bits")
     notebook = (
-        Field("true_mm", "distance", "mm", 200, 10, 6000),
-        Field("reading", "counts", "", 300, 0, 16_777_215),
+        FormField("true_mm", "distance", "mm", 200, 10, 6000),
+        FormField("reading", "counts", "", 300, 0, 16_777_215),
     )
 
     def places_mm(self, values: Values) -> tuple[float, ...]:
@@ -100,10 +109,10 @@ class Triangulation(Pairs):
         }
         noise = pooled_noise(steps)
         constants = (
-            Fitted("a", a, sds[0], condition),
-            Fitted("b", b, sds[1]),
-            Fitted("c", c, sds[2]),
-            *(() if noise is None or not noise[0] else (Fitted("noise", *noise),)),
+            FittedConstant("a", a, sds[0], condition),
+            FittedConstant("b", b, sds[1]),
+            FittedConstant("c", c, sds[2]),
+            *(() if noise is None or not noise[0] else (FittedConstant("noise", *noise),)),
         )
         spread = 2 * math.sqrt(
             float(np.mean(np.square([rest[step.key] for step in good]))) * len(good) / (len(good) - 3)
@@ -232,7 +241,7 @@ def _plots(
     far: float,
 ) -> tuple[Plot, ...]:
     along = np.geomspace(near, far, 40)
-    line = Line(
+    line = PlotLine(
         "", tuple(zip(along.tolist(), triangulation.volts_at(along, *curve.constants).tolist(), strict=True))
     )
     volts = _volts(inside, values)
@@ -273,8 +282,8 @@ class TimeOfFlight(Pairs):
     channel, unit = "reading", "mm"
     slip_mm = 40.0
     notebook = (
-        Field("true_mm", "distance", "mm", 100, 5, 6000),
-        Field("reading", "reading", "mm", 105, 0, 8000),
+        FormField("true_mm", "distance", "mm", 100, 5, 6000),
+        FormField("reading", "reading", "mm", 105, 0, 8000),
     )
     nothing = 8000.0  # such parts say a number beyond any distance when nothing comes back
 
@@ -284,7 +293,7 @@ class TimeOfFlight(Pairs):
 
     def _want(self, at: float, *, more: bool = False) -> Want:
         want = super()._want(at, more=more)
-        target = Field("target", "Target", "", PALE, 0, 1, ("pale", "dark"), needed=False)
+        target = FormField("target", "Target", "", PALE, 0, 1, ("pale", "dark"), needed=False)
         return Want(want.key, want.label, want.do, (*want.fields, target), more=more)
 
     def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
@@ -341,9 +350,11 @@ class TimeOfFlight(Pairs):
         spread = 2 * (fit.spread or 0.0)
         noise = pooled_noise(pale)
         constants = (
-            Fitted("offset", fit.offset, fit.offset_sd),
-            Fitted("scale", fit.slope, fit.slope_sd, {"covariance_with_offset": fit.covariance or 0.0}),
-            *(() if noise is None or not noise[0] else (Fitted("noise", *noise),)),
+            FittedConstant("offset", fit.offset, fit.offset_sd),
+            FittedConstant(
+                "scale", fit.slope, fit.slope_sd, {"covariance_with_offset": fit.covariance or 0.0}
+            ),
+            *(() if noise is None or not noise[0] else (FittedConstant("noise", *noise),)),
         )
         if bad:
             heading, verdict = (
@@ -365,7 +376,7 @@ class TimeOfFlight(Pairs):
             for step in steps
         )
         far = max(step.truth["true_mm"] for step in steps)
-        line = Line("", tuple((at, (at - fit.offset) / fit.slope) for at in (0.0, far)))
+        line = PlotLine("", tuple((at, (at - fit.offset) / fit.slope) for at in (0.0, far)))
         places = tuple(
             Dot(step.truth["true_mm"], step.numbers["mean"], off=step in bad, label=step.label)
             for step in steps

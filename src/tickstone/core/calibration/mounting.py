@@ -13,7 +13,7 @@ from tickstone.core.calibration.means import mean_of
 from tickstone.core.calibration.poses import AXES, OWN_G, own_g, why_not_steady
 from tickstone.core.calibration.procedure import (
     Array,
-    Fitted,
+    FittedConstant,
     Holding,
     Outcome,
     Procedure,
@@ -36,7 +36,7 @@ def vehicle_g(channels: Mapping[str, Array], values: Values) -> Array:
     return np.stack(mounted((x, y, z), values, levelled=False))
 
 
-class Level(Procedure):
+class LevelByReversal(Procedure):
     """Level zero by reversal: read, turn the vehicle by 180° on the spot, read again."""
 
     id = "level"
@@ -90,7 +90,7 @@ class Level(Procedure):
         return Outcome(
             heading,
             verdict,
-            constants=(Fitted("level_roll", zero[0], sd), Fitted("level_pitch", zero[1], sd)),
+            constants=(FittedConstant("level_roll", zero[0], sd), FittedConstant("level_pitch", zero[1], sd)),
             notes=(f"The bench itself slopes by {bench:.1f}°.",),
         )
 
@@ -160,7 +160,10 @@ class Mounting(Procedure):
         return Outcome(
             f"{_axis_words(up)} points up, {_axis_words(forward)} forward",
             "Rough: lift the nose straight up." if sideways > 0.6 else "Good: both axes are plain.",
-            constants=(Fitted("axis_up", float(up), None), Fitted("axis_forward", float(forward), None)),
+            constants=(
+                FittedConstant("axis_up", float(up), None),
+                FittedConstant("axis_forward", float(forward), None),
+            ),
             notes=notes,
         )
 
@@ -174,4 +177,4 @@ def _axis_words(number: int) -> str:
     return f"{'' if number > 0 else 'minus '}{AXES[abs(number) - 1]}"
 
 
-PROCEDURES = (Mounting(), Level())
+PROCEDURES = (Mounting(), LevelByReversal())

@@ -13,7 +13,7 @@ import numpy as np
 from tickstone.core.calibration.means import coverage, mean_of
 from tickstone.core.calibration.procedure import (
     Array,
-    Field,
+    FormField,
     Hindrance,
     Holding,
     Lack,
@@ -73,7 +73,7 @@ class Pairs(Procedure):
         return (*wanted, *(() if free else (self._want(held[-1] + 300.0, more=True),)))
 
     def _want(self, at: float, *, more: bool = False) -> Want:
-        field = Field("true_mm", "The ruler says", "mm", at, self.least_mm, self.most_mm)
+        field = FormField("true_mm", "The ruler says", "mm", at, self.least_mm, self.most_mm)
         return Want(
             "more" if more else f"{at:g}",
             f"{at:g} mm",

@@ -14,8 +14,8 @@ from tickstone.core.calibration.means import coverage, mean_of
 from tickstone.core.calibration.procedure import (
     Array,
     Extra,
-    Field,
-    Fitted,
+    FittedConstant,
+    FormField,
     Hindrance,
     Holding,
     Outcome,
@@ -101,8 +101,8 @@ class Poses(Procedure):
     hands_free = True
     rests_on = ("reference", "bits", "accel_range")
     notebook = (
-        Field("pose", "pose", "", 0, 0, 5, ORDER),
-        *(Field(axis, f"{axis} counts", "counts", 344, -32_768, 16_777_215) for axis in AXES),
+        FormField("pose", "pose", "", 0, 0, 5, ORDER),
+        *(FormField(axis, f"{axis} counts", "counts", 344, -32_768, 16_777_215) for axis in AXES),
     )
 
     def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
@@ -290,7 +290,7 @@ class Axes:
         sds = np.sqrt(np.diag(covariance))
         self.zero_sds, self.gain_sds = sds[:3], sds[3:]
 
-    def constants(self) -> tuple[Fitted, ...]:
+    def constants(self) -> tuple[FittedConstant, ...]:
         """Named as the kind has them: volts of an analogue part, offset and scale of an inertial unit."""
         found = []
         for i, axis in enumerate(AXES):
@@ -298,7 +298,10 @@ class Axes:
                 float(one[i]) for one in (self.zeros, self.gains, self.zero_sds, self.gain_sds)
             )
             if not self.unit:
-                found += [Fitted(f"zero_{axis}", zero, zero_sd), Fitted(f"per_g_{axis}", gain, gain_sd)]
+                found += [
+                    FittedConstant(f"zero_{axis}", zero, zero_sd),
+                    FittedConstant(f"per_g_{axis}", gain, gain_sd),
+                ]
                 continue
             by_zero, by_gain = 1.0 / gain, -zero / gain**2
             cross = float(self.covariance[i, 3 + i])
@@ -306,8 +309,8 @@ class Axes:
                 max((by_zero * zero_sd) ** 2 + (by_gain * gain_sd) ** 2 + 2 * by_zero * by_gain * cross, 0.0)
             )
             found += [
-                Fitted(f"offset_{axis}", zero / gain, offset_sd),
-                Fitted(f"scale_{axis}", 1.0 / gain, gain_sd / gain**2),
+                FittedConstant(f"offset_{axis}", zero / gain, offset_sd),
+                FittedConstant(f"scale_{axis}", 1.0 / gain, gain_sd / gain**2),
             ]
         return tuple(found)
 
@@ -358,9 +361,9 @@ def fit_axes(held: Mapping[str, Step], values: Values) -> Axes:
     return Axes(zeros, gains, back @ np.diag(noise**2) @ back.T, tilts, "accel_range" in values)
 
 
-def _forming(held: Mapping[str, Step], values: Values) -> tuple[Fitted, ...]:
+def _forming(held: Mapping[str, Step], values: Values) -> tuple[FittedConstant, ...]:
     """What pairs of poses say already: half sum and half difference."""
-    found: list[Fitted] = []
+    found: list[FittedConstant] = []
     for i, axis in enumerate(AXES):
         if f"+{axis}" not in held or f"-{axis}" not in held:
             continue
@@ -369,9 +372,12 @@ def _forming(held: Mapping[str, Step], values: Values) -> tuple[Fitted, ...]:
         )
         zero, gain = (up + down) / 2, (up - down) / 2
         if "accel_range" in values:
-            found += [Fitted(f"offset_{axis}", zero / gain, None), Fitted(f"scale_{axis}", 1 / gain, None)]
+            found += [
+                FittedConstant(f"offset_{axis}", zero / gain, None),
+                FittedConstant(f"scale_{axis}", 1 / gain, None),
+            ]
         else:
-            found += [Fitted(f"zero_{axis}", zero, None), Fitted(f"per_g_{axis}", gain, None)]
+            found += [FittedConstant(f"zero_{axis}", zero, None), FittedConstant(f"per_g_{axis}", gain, None)]
     return tuple(found)
 
 
@@ -392,14 +398,17 @@ def _full(held: Mapping[str, Step], values: Values) -> tuple[Extra, str]:
         gain_sd, zero_sd = spread / math.sqrt(2), spread / math.sqrt(6)
         if "accel_range" in values:
             constants += [
-                Fitted(f"offset_{axis}", zero / gain, zero_sd / abs(gain)),
-                Fitted(f"scale_{axis}", 1 / gain, gain_sd / gain**2),
+                FittedConstant(f"offset_{axis}", zero / gain, zero_sd / abs(gain)),
+                FittedConstant(f"scale_{axis}", 1 / gain, gain_sd / gain**2),
             ]
         else:
-            constants += [Fitted(f"zero_{axis}", zero, zero_sd), Fitted(f"per_g_{axis}", gain, gain_sd)]
+            constants += [
+                FittedConstant(f"zero_{axis}", zero, zero_sd),
+                FittedConstant(f"per_g_{axis}", gain, gain_sd),
+            ]
         held_sd = math.hypot(spread / math.sqrt(2) / abs(gain), math.radians(HANDS_DEG) / math.sqrt(2))
         constants += [
-            Fitted(f"cross_{axis}{other}", float(back[i, j] / back[j, j]), held_sd)
+            FittedConstant(f"cross_{axis}{other}", float(back[i, j] / back[j, j]), held_sd)
             for j, other in enumerate(AXES)
             if j != i
         ]

@@ -24,7 +24,7 @@ HOLD_S = 2.0
 
 
 @dataclass(frozen=True)
-class Field:
+class FormField:
     """A number that a person types, or one of ``choices`` (0, 1, …); ``needed`` ones may not be left out,
     ``whole`` ones have no fraction."""
 
@@ -48,7 +48,7 @@ class Want:
     key: str
     label: str
     do: str
-    fields: tuple[Field, ...] = ()
+    fields: tuple[FormField, ...] = ()
     watched: bool = True
     more: bool = False
 
@@ -140,7 +140,7 @@ def not_ready(by: Hindrance, held_s: float = 0.0, figure: str = "") -> Holding:
 
 
 @dataclass(frozen=True)
-class Fitted:
+class FittedConstant:
     """A constant that a procedure measures; ``sd`` is half of its 95 % interval."""
 
     name: str
@@ -155,7 +155,7 @@ class Extra:
 
     name: str
     label: str
-    constants: tuple[Fitted, ...]
+    constants: tuple[FittedConstant, ...]
 
 
 @dataclass(frozen=True)
@@ -167,7 +167,7 @@ class Outcome:
     heading: str
     verdict: str
     why_not: str = ""
-    constants: tuple[Fitted, ...] = ()
+    constants: tuple[FittedConstant, ...] = ()
     extras: tuple[Extra, ...] = ()
     notes: tuple[str, ...] = ()
     repeat: tuple[str, ...] = ()
@@ -195,7 +195,7 @@ class Procedure(ABC):
     seconds: ClassVar[float] = HOLD_S
     hands_free: ClassVar[bool] = False
     rests_on: ClassVar[tuple[str, ...]] = ()
-    notebook: ClassVar[tuple[Field, ...]] = ()
+    notebook: ClassVar[tuple[FormField, ...]] = ()
 
     @abstractmethod
     def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:

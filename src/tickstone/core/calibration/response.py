@@ -11,7 +11,7 @@ import numpy as np
 
 from tickstone.core.calibration.procedure import (
     Array,
-    Fitted,
+    FittedConstant,
     Holding,
     Outcome,
     Procedure,
@@ -22,7 +22,7 @@ from tickstone.core.calibration.procedure import (
 )
 from tickstone.core.calibration.still import TOO_FEW, figure, still_for
 from tickstone.core.constants import Values
-from tickstone.core.figures import Line, Plot, Table
+from tickstone.core.figures import Plot, PlotLine, Table
 from tickstone.core.filters import run
 from tickstone.core.noise import sample_sd, step_noise, without_spikes
 from tickstone.errors import BadInput
@@ -107,7 +107,7 @@ class Response(Procedure):
         noise, n = float(held["still"]["sd"]), int(held["still"]["n"])
         name = next((one for one in ("jitter", "noise") if one in values), None)
         sd = noise / math.sqrt(2 * max(n - 1, 1))
-        constants = (Fitted(name, noise, sd),) if name and noise > 0 else ()
+        constants = (FittedConstant(name, noise, sd),) if name and noise > 0 else ()
         unit = values[name].unit if name else ""
         if "step" not in held:
             return Outcome(
@@ -118,7 +118,7 @@ class Response(Procedure):
         readings, rate_hz = np.array(held["step"]["readings"]), float(held["step"]["rate_hz"])
         still = np.array(held["still"]["readings"])
         raw_at = _middle(readings)
-        rows, lines = [], [Line("raw", _points(readings, rate_hz))]
+        rows, lines = [], [PlotLine("raw", _points(readings, rate_hz))]
         for kind, amount in FILTERS:
             settings: dict[str, Any] = {"alpha": amount} if kind == "smooth" else {"length": int(amount)}
             after = np.asarray(run(kind, readings, **settings))
@@ -134,7 +134,7 @@ class Response(Procedure):
                 )
             )
             if (kind, amount) in (("average", 5), ("median", 5), ("smooth", 0.1)):
-                lines.append(Line(f"{kind} {amount:g}", _points(after, rate_hz)))
+                lines.append(PlotLine(f"{kind} {amount:g}", _points(after, rate_hz)))
         rise = _rise(readings) / rate_hz
         return Outcome(
             f"At rest it trembles by {figure(noise)} {unit}; it follows a step in {1000 * rise:.0f} ms",

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from tickstone.core.calibration.procedure import Field, Steps, Want
+from tickstone.core.calibration.procedure import FormField, Steps, Want
 
 
 def numbered(
-    steps: Steps, name: str, do: str, least: int, fields: tuple[Field, ...] = (), *, watched: bool = True
+    steps: Steps, name: str, do: str, least: int, fields: tuple[FormField, ...] = (), *, watched: bool = True
 ) -> tuple[Want, ...]:
     """The wants of runs that are repeated: those held, those missing, and one more when enough are held."""
     held = {int(step.key.rsplit(" ", 1)[1]) for step in steps if step.key.startswith(f"{name} ")}

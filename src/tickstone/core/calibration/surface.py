@@ -12,8 +12,8 @@ import numpy as np
 
 from tickstone.core.calibration.means import Mean, mean_of
 from tickstone.core.calibration.procedure import (
-    Field,
-    Fitted,
+    FittedConstant,
+    FormField,
     Hindrance,
     Holding,
     Lack,
@@ -39,8 +39,8 @@ DO = {
     LINE: "Lay tape across, so that the whole row is over it, at working height.",
     SWEEP: "Push the row slowly across the line, to and fro, so that each sensor sees both.",
 }
-HEIGHT = Field("height_mm", "Height over the floor", "mm", None, 0.5, 100, needed=False)
-LAMP = Field("lamp", "Room lamp", "", None, 0, 1, LAMPS, needed=False)
+HEIGHT = FormField("height_mm", "Height over the floor", "mm", None, 0.5, 100, needed=False)
+LAMP = FormField("lamp", "Room lamp", "", None, 0, 1, LAMPS, needed=False)
 SWEEP_S = 4.0
 APART_LEAST = 4.0  # in sds: with less between them no threshold is safe
 GOOD_APART = 6.0
@@ -344,20 +344,20 @@ def _merged(means: Sequence[Mean]) -> Mean:
     )
 
 
-def _constants(best: _Spans) -> tuple[Fitted, ...]:
+def _constants(best: _Spans) -> tuple[FittedConstant, ...]:
     condition = {name: float(value) for name, value in best.truth.items()}
     found = []
     for what, means in (("white", best.white), ("black", best.black)):
         levels = [one.value for one in means]
         scatter = float(np.std(levels, ddof=1)) if len(levels) > 1 else means[0].sd
-        found.append(Fitted(what, float(np.mean(levels)), scatter, condition))
+        found.append(FittedConstant(what, float(np.mean(levels)), scatter, condition))
     for i, (white, black) in enumerate(zip(best.white, best.black, strict=True), 1):
         found += [
-            Fitted(f"white_s{i}", white.value, white.sd, condition),
-            Fitted(f"black_s{i}", black.value, black.sd, condition),
+            FittedConstant(f"white_s{i}", white.value, white.sd, condition),
+            FittedConstant(f"black_s{i}", black.value, black.sd, condition),
         ]
     noise = float(np.sqrt(np.mean(np.square([one.spread for one in (*best.white, *best.black)]))))
-    return (*found, Fitted("noise", noise, None))
+    return (*found, FittedConstant("noise", noise, None))
 
 
 def _notes(spans: Sequence[_Spans], whole: Sequence[_Spans], best: _Spans) -> tuple[str, ...]:
@@ -477,7 +477,7 @@ class LevelSpans(Procedure):
         return Outcome(
             f"Dark is {'high' if dark else 'low'}",
             "Good: both levels were seen.",
-            constants=(Fitted("dark_level", dark, None),),
+            constants=(FittedConstant("dark_level", dark, None),),
         )
 
 

@@ -13,8 +13,8 @@ import numpy as np
 from tickstone.core.calibration.means import coverage, repeats
 from tickstone.core.calibration.procedure import (
     Array,
-    Field,
-    Fitted,
+    FittedConstant,
+    FormField,
     Holding,
     Outcome,
     Procedure,
@@ -28,7 +28,7 @@ from tickstone.core.calibration.runs import numbered
 from tickstone.core.calibration.still import TOO_FEW
 from tickstone.core.checks import check_between
 from tickstone.core.constants import Values
-from tickstone.core.figures import Dot, Line, Plot, Table
+from tickstone.core.figures import Dot, Plot, PlotLine, Table
 from tickstone.core.noise import MAD_TO_SD, step_noise
 from tickstone.core.thresholds import threshold_otsu
 from tickstone.core.wording import fixed, significant
@@ -74,9 +74,9 @@ class RollOut(Procedure):
         "Ten turns are better than one: both ends’ errors are shared by all of them.",
     )
     fields = (
-        Field("turns", "Whole turns", "", 10, 1, 10_000, whole=True),
-        Field("distance_mm", "Way along the tape", "mm", None, 10, 1e7),
-        Field("load_kg", "Load on it", "kg", None, 0, 5000, needed=False),
+        FormField("turns", "Whole turns", "", 10, 1, 10_000, whole=True),
+        FormField("distance_mm", "Way along the tape", "mm", None, 10, 1e7),
+        FormField("load_kg", "Load on it", "kg", None, 0, 5000, needed=False),
     )
     notebook = fields
     rests_on = ("load",)  # a loaded tyre rolls shorter
@@ -151,7 +151,7 @@ class RollOut(Procedure):
         loads = {step.truth["load_kg"] for step in steps if "load_kg" in step.truth}
         if len(loads) > 1:
             notes.append("The runs were made under different loads: the mean belongs to none of them.")
-        load = (Fitted("load", loads.pop(), None),) if len(loads) == 1 else ()
+        load = (FittedConstant("load", loads.pop(), None),) if len(loads) == 1 else ()
         agrees = 2 * found.spread <= AGREES * value if len(ways) > 1 else False
         verdict = (
             "One run: repeat it twice."
@@ -165,7 +165,7 @@ class RollOut(Procedure):
         return Outcome(
             f"One turn is {value:.1f} ± {2 * sd:.1f} mm",
             verdict,
-            constants=(*load, Fitted("circumference", value, sd)),
+            constants=(*load, FittedConstant("circumference", value, sd)),
             notes=tuple(notes),
             repeat=repeat,
             left={step.key: way - value for step, way in zip(steps, ways, strict=True)},
@@ -185,12 +185,12 @@ class RollerSteps(Procedure):
     )
     seconds = 0.0
     notebook = (
-        Field("turns", "turns", "", 10, 1, 1000, whole=True),
-        Field("reading", "steps counted", "", 300, 1, 1e9),
+        FormField("turns", "turns", "", 10, 1, 1000, whole=True),
+        FormField("reading", "steps counted", "", 300, 1, 1e9),
     )
 
     def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
-        field = Field("turns", "It will be turned by", "turns", 10, 1, 1000, whole=True)
+        field = FormField("turns", "It will be turned by", "turns", 10, 1, 1000, whole=True)
         return numbered(steps, "run", "Turn it from mark to mark; it is taken when it stands.", 2, (field,))
 
     def judge(
@@ -239,7 +239,7 @@ class RollerSteps(Procedure):
         return Outcome(
             f"One turn is {whole} steps",
             f"Good: {turns:g} turns say {value:.2f}.",
-            constants=(Fitted("steps", float(whole), None),),
+            constants=(FittedConstant("steps", float(whole), None),),
             left={step.key: one - whole for step, one in zip(steps, per_turn, strict=True)},
             left_unit="steps a turn",
         )
@@ -368,7 +368,7 @@ class SteadyRun(Procedure):
         numbers = steps[0].numbers
         count, shares, sds = int(numbers["count"]), numbers["shares"], numbers["sds"]
         known = int(values[self.counted].value)
-        jitter = Fitted("jitter", 1e6 * numbers["jitter"] * numbers["period_s"], None)
+        jitter = FittedConstant("jitter", 1e6 * numbers["jitter"] * numbers["period_s"], None)
         if count == 1:
             return Outcome(
                 "Its pulses come evenly",
@@ -384,10 +384,10 @@ class SteadyRun(Procedure):
         if count != known:
             notes.append(f"The rig says {known} {self.counted}; the pulses repeat every {count}: count them.")
         constants = (
-            Fitted(self.counted, float(count), None),
+            FittedConstant(self.counted, float(count), None),
             jitter,
             *(
-                Fitted(f"gap_{i}", share, sd)
+                FittedConstant(f"gap_{i}", share, sd)
                 for i, (share, sd) in enumerate(zip(shares, sds, strict=True), 1)
             ),
         )
@@ -395,7 +395,7 @@ class SteadyRun(Procedure):
             Dot(i, 100 * share, 200 * sd, label=f"gap {i}")
             for i, (share, sd) in enumerate(zip(shares, sds, strict=True), 1)
         )
-        even = Line("even", ((1.0, 100.0 / count), (float(count), 100.0 / count)))
+        even = PlotLine("even", ((1.0, 100.0 / count), (float(count), 100.0 / count)))
         rows = tuple(
             (f"{i}", f"{100 * share:.2f} ± {200 * sd:.2f} %")
             for i, (share, sd) in enumerate(zip(shares, sds, strict=True), 1)
@@ -419,7 +419,7 @@ class SteadyMarks(SteadyRun):
     counted = "marks"
 
 
-class Opinion(Procedure):
+class SecondOpinion(Procedure):
     """Marks per turn from a second opinion: what another instrument says of the same shaft at the same
     moment."""
 
@@ -429,12 +429,12 @@ class Opinion(Procedure):
     cautions = (SPINNING,)
     seconds = 2.0
     notebook = (
-        Field("rpm", "the other says", "rpm", 300, 0.01, 1e6),
-        Field("reading", "pulses", "Hz", 5, 0.001, 1e6),
+        FormField("rpm", "the other says", "rpm", 300, 0.01, 1e6),
+        FormField("reading", "pulses", "Hz", 5, 0.001, 1e6),
     )
 
     def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
-        field = Field("rpm", "The other instrument says", "rpm", None, 0.01, 1e6)
+        field = FormField("rpm", "The other instrument says", "rpm", None, 0.01, 1e6)
         return numbered(steps, "speed", "Keep it turning, and type what the other says.", 1, (field,))
 
     def judge(
@@ -483,13 +483,13 @@ class Opinion(Procedure):
         return Outcome(
             f"{whole} mark{'s' * (whole != 1)} a turn",
             f"Good: the two say {middle:.2f}.",
-            constants=(Fitted("marks", float(whole), None),),
+            constants=(FittedConstant("marks", float(whole), None),),
             left=left,
             left_unit="marks",
         )
 
 
-class Trace(Procedure):
+class MarkTrace(Procedure):
     """Threshold and hysteresis of a mark before an analogue reflective sensor, from its trace while the shaft
     turns."""
 
@@ -504,7 +504,7 @@ class Trace(Procedure):
     rests_on = ("reference", "bits")
 
     def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
-        sensor = Field("sensor", "Sensor", "", 1, 1, values["sensors"].value)
+        sensor = FormField("sensor", "Sensor", "", 1, 1, values["sensors"].value)
         return (Want("trace", "turning", "Let it turn at one speed.", (sensor,)),)
 
     def judge(
@@ -567,7 +567,10 @@ class Trace(Procedure):
             f"Marks at {threshold:.0f} counts, {band:.0f} wide",
             f"{'Good' if high - low > APART * noise else 'Rough'}: "
             f"{(high - low) / noise:.0f} times the noise apart.",
-            constants=(Fitted("mark_threshold", threshold, noise / 2), Fitted("mark_hysteresis", band, None)),
+            constants=(
+                FittedConstant("mark_threshold", threshold, noise / 2),
+                FittedConstant("mark_hysteresis", band, None),
+            ),
             notes=(
                 f"{hz:.1f} marks a second passed. Below {threshold - band / 2:.0f} it is one, above "
                 f"{threshold + band / 2:.0f} the other.",
@@ -594,4 +597,4 @@ def _crossings(window: Window, name: str, threshold: float, half_band: float) ->
     return float((np.diff(said) == 1).sum()) / max(float(times[-1] - times[0]), 1e-9)
 
 
-PROCEDURES = (RollOut(), RollerSteps(), SteadyRun(), SteadyMarks(), Opinion(), Trace())
+PROCEDURES = (RollOut(), RollerSteps(), SteadyRun(), SteadyMarks(), SecondOpinion(), MarkTrace())

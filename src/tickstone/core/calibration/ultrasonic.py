@@ -24,8 +24,8 @@ from tickstone.core.calibration.pairs import (
 )
 from tickstone.core.calibration.procedure import (
     Array,
-    Field,
-    Fitted,
+    FittedConstant,
+    FormField,
     Holding,
     Outcome,
     Procedure,
@@ -35,7 +35,7 @@ from tickstone.core.calibration.procedure import (
     Window,
 )
 from tickstone.core.constants import Provenance, Values
-from tickstone.core.figures import Dot, Line, Plot
+from tickstone.core.figures import Dot, Plot, PlotLine
 from tickstone.core.wording import fixed
 from tickstone.errors import BadInput
 
@@ -58,8 +58,8 @@ class Ruler(Pairs):
     )
     channel, unit = "echo", "µs"
     notebook = (
-        Field("true_mm", "distance", "mm", 150, 20, 6000),
-        Field("reading", "echo time", "µs", 893, 1, 400_000),
+        FormField("true_mm", "distance", "mm", 150, 20, 6000),
+        FormField("reading", "echo time", "µs", 893, 1, 400_000),
     )
 
     def places_mm(self, values: Values) -> tuple[float, ...]:
@@ -140,18 +140,18 @@ def _columns(steps: Sequence[Step]) -> tuple[list[float], list[float]]:
 
 def _constants(
     steps: Steps, fit: ranging.RulerFit, wide: float, air: float | None, values: Values
-) -> tuple[Fitted, ...]:
+) -> tuple[FittedConstant, ...]:
     at = values["air"].value if air is None else air
     condition = {"air_c": round(at, 2), "covariance_with_offset": (fit.covariance or 0.0) * wide**2}
     found = [
-        Fitted("sound", fit.speed_m_s, (fit.speed_sd or 0.0) * wide, condition),
-        Fitted("offset", fit.offset_mm, (fit.offset_sd or 0.0) * wide),
+        FittedConstant("sound", fit.speed_m_s, (fit.speed_sd or 0.0) * wide, condition),
+        FittedConstant("offset", fit.offset_mm, (fit.offset_sd or 0.0) * wide),
     ]
     noise = pooled_noise(steps)
     if noise is not None and noise[0] > 0:
-        found.append(Fitted("jitter", *noise))
+        found.append(FittedConstant("jitter", *noise))
     if air is not None:
-        found.append(Fitted("air", round(air, 2), values["air"].sd))
+        found.append(FittedConstant("air", round(air, 2), values["air"].sd))
     return tuple(found)
 
 
@@ -194,7 +194,7 @@ def _agreement(speed: float, sd: float, air_c: float | None, humidity_pct: float
 def _plots(steps: Steps, fit: ranging.RulerFit, repeat: Sequence[str]) -> tuple[Plot, ...]:
     farthest = max(1000.0, 1.1 * max(step.truth["true_mm"] for step in steps))
     band = ranging.fit_band(fit, [0.0, *np.linspace(0.1, 1.0, 10) * farthest])
-    line = Line(
+    line = PlotLine(
         f"band {BAND} × wider", tuple((at, echo) for at, echo, _ in band), tuple(BAND * s for *_, s in band)
     )
     places = tuple(
@@ -217,7 +217,7 @@ def _plots(steps: Steps, fit: ranging.RulerFit, repeat: Sequence[str]) -> tuple[
     )
 
 
-class Air(Procedure):
+class AirAverage(Procedure):
     """The other school: the average of a number of temperature readings, from which the speed of sound
     follows."""
 
@@ -227,11 +227,11 @@ class Air(Procedure):
         "The thermometer in the air between ranger and target, out of the sun and away from warm parts.",
     )
     seconds = 0.0
-    notebook = (Field("reading", "air temperature", "°C", 20, -40, 85),)
+    notebook = (FormField("reading", "air temperature", "°C", 20, -40, 85),)
     samples = 30  # common practice
 
     def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
-        field = Field("samples", "Readings to average", "", self.samples, 2, 1000)
+        field = FormField("samples", "Readings to average", "", self.samples, 2, 1000)
         return (Want("air", "air temperature", "Leave the thermometer where it is.", (field,)),)
 
     def judge(
@@ -285,7 +285,7 @@ class Air(Procedure):
             )
             note = _agreement(float(carried[0]), fitted.sd, air, humidity)[0]
             notes = (f"The ruler says {float(carried[0]):.1f} m/s. {note}",)
-        return Outcome(heading, verdict, constants=(Fitted("air", round(air, 2), sd),), notes=notes)
+        return Outcome(heading, verdict, constants=(FittedConstant("air", round(air, 2), sd),), notes=notes)
 
 
-PROCEDURES = (Ruler(), Air())
+PROCEDURES = (Ruler(), AirAverage())

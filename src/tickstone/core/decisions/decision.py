@@ -33,7 +33,7 @@ class Marked:
 
 
 @dataclass(frozen=True)
-class Seen:
+class Evidence:
     """A recording of one sensor: ``times_s``, shape (n,), rising; raw ``channels`` and the numbers ``asked``
     by name, ``said``, what today's constants make of them, and where that is ``valid``, all of shape (n,)."""
 
@@ -63,7 +63,7 @@ class Seen:
 
 
 @dataclass(frozen=True)
-class Candidate:
+class Alternative:
     """A value that could be chosen instead, and where it comes from: derived from these readings, or
     assumed."""
 
@@ -83,7 +83,7 @@ class Choice:
     value: float
     suggested: float
     why: str
-    candidates: tuple[Candidate, ...] = ()
+    candidates: tuple[Alternative, ...] = ()
     options: tuple[str, ...] = ()
     step: float = 1.0
     warning: str = ""
@@ -179,7 +179,7 @@ class Flag:
 
 
 @dataclass(frozen=True)
-class State:
+class RowState:
     """A state of the row: which sensors see the line, what that is in words, the choice that says what to do,
     what is wrong with it, how often it was seen, and what three check lamps would show."""
 
@@ -207,7 +207,7 @@ class Decided:
     tables: tuple[Table, ...] = ()
     heaps: Heaps | None = None
     floor: Floor | None = None
-    states: tuple[State, ...] = ()
+    states: tuple[RowState, ...] = ()
     used: tuple[int, ...] = ()
     marks_used: tuple[int, ...] = ()
 
@@ -224,12 +224,12 @@ Picked = Mapping[str, float]
 
 
 @dataclass(frozen=True)
-class Asked:
+class Question:
     """What a decision is worked from: the recordings it is made on, one kept aside to test it, what is
     picked, and whether a sensor of the rig measures the air."""
 
-    seen: Sequence[Seen] = ()
-    test: Seen | None = None
+    seen: Sequence[Evidence] = ()
+    test: Evidence | None = None
     picked: Picked = field(default_factory=dict)
     air_measured: bool = False
 
@@ -251,7 +251,7 @@ class Decision(ABC):
     least: ClassVar[int] = 50
 
     @abstractmethod
-    def work(self, asked: Asked, values: Values) -> Decided:
+    def work(self, asked: Question, values: Values) -> Decided:
         """What can be chosen, with its odds."""
 
     def speaks(self, marks: Sequence[Marked]) -> bool:
@@ -263,7 +263,7 @@ class Decision(ABC):
         """The constants that are chosen here."""
 
 
-def standing(name: str, asked: Asked, values: Values, suggested: float) -> float:
+def standing(name: str, asked: Question, values: Values, suggested: float) -> float:
     """The value of a choice: picked now, chosen before, or the suggested one."""
     if name in asked.picked:
         return asked.picked[name]

@@ -7,8 +7,16 @@ import numpy as np
 import numpy.typing as npt
 
 from tickstone.core.constants import Values
-from tickstone.core.decisions.decision import Asked, Candidate, Choice, Decided, Decision, Seen, standing
-from tickstone.core.figures import Line, Plot, Table
+from tickstone.core.decisions.decision import (
+    Alternative,
+    Choice,
+    Decided,
+    Decision,
+    Evidence,
+    Question,
+    standing,
+)
+from tickstone.core.figures import Plot, PlotLine, Table
 from tickstone.core.wording import fixed
 
 Array = npt.NDArray[np.float64]
@@ -68,7 +76,7 @@ class DropoutPolicy(Decision):
     def sets(self, values: Values) -> tuple[str, ...]:
         return ("dropout_policy", "dropout_after")
 
-    def work(self, asked: Asked, values: Values) -> Decided:
+    def work(self, asked: Question, values: Values) -> Decided:
         seen = asked.seen[0] if asked.seen else None
         runs = [] if seen is None else runs_of(seen.times_s, seen.valid)
         speed = values["drive_speed"].value if "drive_speed" in values else 0.0
@@ -119,7 +127,7 @@ class DropoutPolicy(Decision):
                     after,
                     STOP_AFTER_S,
                     "a stated time; common practice",
-                    (Candidate("usual", STOP_AFTER_S, "assumed"),),
+                    (Alternative("usual", STOP_AFTER_S, "assumed"),),
                     step=0.05,
                 ),
             ),
@@ -130,7 +138,7 @@ class DropoutPolicy(Decision):
         )
 
 
-def _table(seen: Seen, runs: list[tuple[float, float]], after: float) -> Table:
+def _table(seen: Evidence, runs: list[tuple[float, float]], after: float) -> Table:
     rows = []
     for place, name in enumerate(POLICIES):
         stops = stopping(runs, place, after)
@@ -142,7 +150,7 @@ def _table(seen: Seen, runs: list[tuple[float, float]], after: float) -> Table:
     )
 
 
-def _plot(seen: Seen, runs: list[tuple[float, float]], policy: int, after: float) -> Plot:
+def _plot(seen: Evidence, runs: list[tuple[float, float]], policy: int, after: float) -> Plot:
     """The stretch about the longest run: readings, and what goes on to the decision."""
     middle = max(runs, key=lambda one: one[1] - one[0]) if runs else (seen.times_s[0], seen.times_s[0])
     centre = (middle[0] + middle[1]) / 2
@@ -151,7 +159,7 @@ def _plot(seen: Seen, runs: list[tuple[float, float]], policy: int, after: float
     out, stop = output(seen.times_s, seen.said, seen.valid, policy, after)
     times = seen.times_s[part]
 
-    def line(label: str, values: Array) -> list[Line]:
+    def line(label: str, values: Array) -> list[PlotLine]:
         """A line with its gaps left open."""
         known = np.isfinite(values)
         cuts = np.flatnonzero(np.diff(known.astype(np.int8))) + 1
@@ -160,7 +168,7 @@ def _plot(seen: Seen, runs: list[tuple[float, float]], policy: int, after: float
             for t, v in zip(np.split(times, cuts), np.split(values, cuts), strict=True)
             if np.isfinite(v).all() and v.size
         ]
-        return [Line(label, tuple(zip(t.tolist(), v.tolist(), strict=True))) for t, v in pieces]
+        return [PlotLine(label, tuple(zip(t.tolist(), v.tolist(), strict=True))) for t, v in pieces]
 
     floor = float(np.nanmin(seen.said[part])) if np.isfinite(seen.said[part]).any() else 0.0
     lines = [*line("what goes on", out[part]), *line("stop", np.where(stop[part], floor, np.nan))]

@@ -12,11 +12,19 @@ import numpy.typing as npt
 
 from tickstone.core import filters
 from tickstone.core.constants import Values
-from tickstone.core.decisions.decision import Asked, Candidate, Choice, Decided, Decision, Seen, standing
+from tickstone.core.decisions.decision import (
+    Alternative,
+    Choice,
+    Decided,
+    Decision,
+    Evidence,
+    Question,
+    standing,
+)
 from tickstone.core.decisions.line import Light, lights_of, names_of, thresholds_of
 from tickstone.core.decisions.stopping import needed_stop
 from tickstone.core.decisions.votes import Guard, odds_on, smoothed_truth
-from tickstone.core.figures import Dot, Line, Plot, Table
+from tickstone.core.figures import Dot, Plot, PlotLine, Table
 from tickstone.core.noise import step_noise, without_spikes
 from tickstone.core.wording import fixed, listed, rate, significant
 from tickstone.errors import BadInput
@@ -66,7 +74,7 @@ class Setting:
             return values
         return filters.run(self.kind, values, **arguments(self.kind, self.amount))
 
-    def over(self, seen: Seen) -> Array:
+    def over(self, seen: Evidence) -> Array:
         """The filter over the good readings of a recording, shape (n,): missing ones stay missing."""
         out = np.full(seen.said.shape, np.nan)
         out[seen.valid] = self.run(seen.said[seen.valid])
@@ -237,7 +245,7 @@ class FilterChoice(Decision):
     def sets(self, values: Values) -> tuple[str, ...]:
         return ("filter_kind", "filter_amount")
 
-    def work(self, asked: Asked, values: Values) -> Decided:
+    def work(self, asked: Question, values: Values) -> Decided:
         if not asked.seen:
             return Decided(
                 "No filter yet: none is chosen by eye here",
@@ -302,7 +310,7 @@ class FilterChoice(Decision):
                     mine.amount,
                     best.setting.amount,
                     f"{best.setting.label}",
-                    tuple(Candidate(setting(name, float(a)).label, float(a)) for a in amounts),
+                    tuple(Alternative(setting(name, float(a)).label, float(a)) for a in amounts),
                     step=1.0 if name in ("average", "median") else 0.01,
                 ),
             ),
@@ -338,7 +346,7 @@ def _size(value: float) -> str:
     return significant(round(value, 9), 2) if value < 10 else fixed(value)
 
 
-def _notes(seen: Seen, found: list[OnThese], unit: str, values: Values, mine: Setting) -> tuple[str, ...]:
+def _notes(seen: Evidence, found: list[OnThese], unit: str, values: Values, mine: Setting) -> tuple[str, ...]:
     said = ["Order: reject what is no reading, then a median against spikes, then smooth, then decide."]
     lost = int((~seen.valid).sum())
     if lost:
@@ -373,7 +381,7 @@ def _notes(seen: Seen, found: list[OnThese], unit: str, values: Values, mine: Se
     return tuple(said)
 
 
-def _odds(seen: Seen, mine: Setting, raw: float, values: Values) -> tuple[Table, ...]:
+def _odds(seen: Evidence, mine: Setting, raw: float, values: Values) -> tuple[Table, ...]:
     """What the filter makes of the odds of what is decided from these readings, beside none."""
     both = (setting("none", 1.0), mine)
     if "ping_interval" in values:
@@ -438,10 +446,10 @@ def _misread(one: Setting, light: Light, sensor: int, threshold: float) -> int:
 def _curve(found: list[OnThese], now: OnThese, unit: str, limit_s: float) -> Plot:
     most = max(SHOWN * limit_s, 1.1 * now.lag_s)
     found = [one for one in found if one.lag_s <= most]
-    lines = [Line("too late from here", ((1000 * limit_s, 0.0), (1000 * limit_s, found[0].noise)))]
+    lines = [PlotLine("too late from here", ((1000 * limit_s, 0.0), (1000 * limit_s, found[0].noise)))]
     for kind, called in zip(KINDS[1:], CALLED[1:], strict=True):
         points = tuple((1000 * one.lag_s, one.noise) for one in found if one.setting.kind == kind)
-        lines.append(Line(called, tuple(sorted(points))))
+        lines.append(PlotLine(called, tuple(sorted(points))))
     dots = [
         Dot(
             1000 * one.lag_s,
@@ -468,7 +476,7 @@ def _too_slow(found: list[OnThese], length_s: float) -> tuple[str, ...]:
     )
 
 
-def _traces(seen: Seen, mine: Setting, values: Values) -> tuple[Plot, ...]:
+def _traces(seen: Evidence, mine: Setting, values: Values) -> tuple[Plot, ...]:
     """The liveliest stretch of the recording, raw and through the filter; and what the filter takes away."""
     times, readings = seen.times_s[seen.valid], seen.said[seen.valid]
     start = 0
@@ -479,11 +487,11 @@ def _traces(seen: Seen, mine: Setting, values: Values) -> tuple[Plot, ...]:
         start = int(spans.argmax()) * (DRAWN // 4)
     part = slice(start, start + DRAWN)
     filtered, unit = mine.run(readings)[part], values_unit(values)
-    lines = [Line("raw", _points(times[part], readings[part]))]
+    lines = [PlotLine("raw", _points(times[part], readings[part]))]
     if mine.kind == "none":
         return (Plot("On this recording", "time", "s", "reading", unit, lines=tuple(lines)),)
-    lines.append(Line(mine.label, _points(times[part], filtered)))
-    away = Line("raw less filtered", _points(times[part], readings[part] - filtered))
+    lines.append(PlotLine(mine.label, _points(times[part], filtered)))
+    away = PlotLine("raw less filtered", _points(times[part], readings[part] - filtered))
     return (
         Plot("On this recording", "time", "s", "reading", unit, lines=tuple(lines)),
         Plot("What it takes away", "time", "s", "raw less filtered", unit, lines=(away,), zero=True),

@@ -14,16 +14,16 @@ from tickstone.core.constants import Provenance, Values
 from tickstone.core.deciding import fastest_stop_m_s, overrun_mm
 from tickstone.core.decisions import heaps as odds
 from tickstone.core.decisions.decision import (
-    Asked,
     Choice,
     Decided,
     Decision,
+    Evidence,
     Heap,
     HeapRow,
     Heaps,
     Marked,
     Odds,
-    Seen,
+    Question,
     standing,
 )
 from tickstone.core.decisions.line import LEAST_READINGS, names_of, top_code
@@ -64,7 +64,7 @@ class EdgeGuard(Decision):
         found = line_row.place_of(mark.label, mark.conditions)
         return None if found is None or mark.t1_s <= mark.t0_s else found[0]
 
-    def work(self, asked: Asked, values: Values) -> Decided:
+    def work(self, asked: Question, values: Values) -> Decided:
         names, top = names_of(values), top_code(values)
         table = [_spans(asked.seen, name, GROUND, self) for name in names]
         edge = [_spans(asked.seen, name, LINE, self) for name in names]
@@ -177,7 +177,7 @@ def _sensor(
     title: str,
     table: Sequence[odds.Array],
     edge: Sequence[odds.Array],
-    asked: Asked,
+    asked: Question,
     values: Values,
     top: int,
 ) -> tuple[HeapRow, tuple[Choice, Choice]]:
@@ -250,7 +250,7 @@ def _notes(seen_edge: bool, wide: Sequence[str]) -> tuple[str, ...]:
     return tuple(said)
 
 
-def _spans(seen: Sequence[Seen], name: str, place: str, guard: EdgeGuard) -> list[odds.Array]:
+def _spans(seen: Sequence[Evidence], name: str, place: str, guard: EdgeGuard) -> list[odds.Array]:
     found = []
     for one in seen:
         for mark in one.marks:
@@ -300,7 +300,7 @@ class Trim(Decision):
     def sets(self, values: Values) -> tuple[str, ...]:
         return ("trim_v",)
 
-    def work(self, asked: Asked, values: Values) -> Decided:
+    def work(self, asked: Question, values: Values) -> Decided:
         pale, dark = values["pale_v"], values["dark_v"]
         sd = values["meter_sd"].value
         gap = abs(dark.value - pale.value)

@@ -107,7 +107,7 @@ def safest(pairs: Sequence[tuple[Population, Population]]) -> Safest:
 
 
 @dataclass(frozen=True)
-class Table:
+class OddsTable:
     """What every whole threshold would mean under each condition; shapes (conditions, top + 1)."""
 
     counted: Whole
@@ -122,7 +122,7 @@ class Table:
         return np.asarray(self.margin.argmin(axis=0), dtype=np.int64)
 
 
-def table(pairs: Sequence[Pair], top: int) -> Table:
+def table(pairs: Sequence[Pair], top: int) -> OddsTable:
     """Misreads and margins of every whole threshold 0 … ``top`` of one sensor, under every condition.
 
     Raises: BadInput for ``pairs`` when there is none.
@@ -135,7 +135,7 @@ def table(pairs: Sequence[Pair], top: int) -> Table:
         edge = EDGE_SDS
         margins.append(np.minimum(over - edge * one.low_fit.sd, under - edge * one.high_fit.sd))
         sds.append(np.minimum(over / one.low_fit.sd, under / one.high_fit.sd))
-    return Table(
+    return OddsTable(
         np.array([counted(one.low, one.high, top) for one in pairs]),
         tuple(one.low.size + one.high.size for one in pairs),
         np.array([fitted(one.low_fit, one.high_fit, t) for one in pairs]),

@@ -14,17 +14,17 @@ from tickstone.core import line_row
 from tickstone.core.constants import Values
 from tickstone.core.decisions import heaps as odds
 from tickstone.core.decisions.decision import (
-    Asked,
-    Candidate,
+    Alternative,
     Choice,
     Decided,
     Decision,
+    Evidence,
     Heap,
     HeapRow,
     Heaps,
     Marked,
     Odds,
-    Seen,
+    Question,
     standing,
 )
 from tickstone.core.figures import Table
@@ -74,7 +74,7 @@ def top_code(values: Values) -> int:
     return int(2 ** values["bits"].value) - 1
 
 
-def lights_of(seen: Sequence[Seen], values: Values) -> tuple[list[Light], list[str]]:
+def lights_of(seen: Sequence[Evidence], values: Values) -> tuple[list[Light], list[str]]:
     """The row under every condition of every recording, and sentences about spans that had no counterpart."""
     names = names_of(values)
     found: list[Light] = []
@@ -108,7 +108,7 @@ def lights_of(seen: Sequence[Seen], values: Values) -> tuple[list[Light], list[s
     return found, said
 
 
-def _readings(seen: Seen, marks: Sequence[Marked], names: Sequence[str]) -> tuple[Array, ...]:
+def _readings(seen: Evidence, marks: Sequence[Marked], names: Sequence[str]) -> tuple[Array, ...]:
     def of(name: str) -> Array:
         column = seen.channels.get(name, np.full(seen.times_s.shape, np.nan))
         some = np.concatenate([column[seen.between(mark)] for mark in marks])
@@ -123,7 +123,7 @@ class SensorOdds:
     safest one."""
 
     pairs: tuple[odds.Pair, ...]
-    table: odds.Table
+    table: odds.OddsTable
     safest: odds.Safest
     white_high: bool
     band: float
@@ -211,7 +211,7 @@ class LineThresholds(Decision):
         }
         return {GROUND, LINE} <= found
 
-    def work(self, asked: Asked, values: Values) -> Decided:
+    def work(self, asked: Question, values: Values) -> Decided:
         lights, said = lights_of(asked.seen, values)
         if not lights:
             return Decided(
@@ -291,7 +291,7 @@ class LineThresholds(Decision):
         )
 
     def _tested(
-        self, test: Seen | None, row: Sequence[SensorOdds], values: Values
+        self, test: Evidence | None, row: Sequence[SensorOdds], values: Values
     ) -> list[tuple[npt.NDArray[np.int64], int]] | None:
         """Misreads of every threshold on a recording that took no part, by sensor."""
         if test is None:
@@ -354,7 +354,7 @@ def _warning(one: SensorOdds, threshold: float, why: str) -> str:
     return f"{why}, {int(one.table.counted[:, t].sum())} of {sum(one.table.readings)} misread"
 
 
-def candidates(one: SensorOdds, top: int) -> tuple[Candidate, ...]:
+def candidates(one: SensorOdds, top: int) -> tuple[Alternative, ...]:
     """Where the threshold could stand instead: over all conditions together."""
     low, high = (np.concatenate([getattr(p, side) for p in one.pairs]) for side in ("low", "high"))
     least = (
@@ -363,16 +363,16 @@ def candidates(one: SensorOdds, top: int) -> tuple[Candidate, ...]:
         else None
     )
     found = [
-        Candidate("midpoint", threshold_midpoint(low, high)),
-        Candidate("Otsu", threshold_otsu(np.concatenate([low, high])).threshold),
+        Alternative("midpoint", threshold_midpoint(low, high)),
+        Alternative("Otsu", threshold_otsu(np.concatenate([low, high])).threshold),
     ]
     if least is not None:
-        found.append(Candidate("least error", least))
-    found.append(Candidate("half of the scale", PERCENT * (top + 1), "assumed"))
+        found.append(Alternative("least error", least))
+    found.append(Alternative("half of the scale", PERCENT * (top + 1), "assumed"))
     return tuple(found)
 
 
-def told_odds(found: odds.Table, tested: tuple[npt.NDArray[np.int64], int] | None = None) -> Odds:
+def told_odds(found: odds.OddsTable, tested: tuple[npt.NDArray[np.int64], int] | None = None) -> Odds:
     """A table as it is told to a screen: each threshold's worst condition, at most MOST_COUNTS of them."""
     count = found.margin.shape[1]
     step = -(-count // MOST_COUNTS)

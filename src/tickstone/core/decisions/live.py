@@ -9,7 +9,7 @@ import numpy as np
 
 from tickstone.core.constants import Provenance, Values
 from tickstone.core.decisions import votes
-from tickstone.core.decisions.decision import Seen
+from tickstone.core.decisions.decision import Evidence
 from tickstone.core.decisions.line import names_of
 from tickstone.core.decisions.steering import ACTIONS, dark_of, seen_states, words_of
 from tickstone.core.line_row import places
@@ -107,7 +107,7 @@ def _steering(moment: Moment, values: Values) -> str:
     if not any(name.startswith("act_") for name in values) or not all(name in moment.asked for name in names):
         return ""
     newest = {name: moment.asked[name][-1:] for name in names}
-    dark = dark_of(Seen(0, "", np.zeros(1), newest, {}, np.zeros(1), np.ones(1, bool)), values)
+    dark = dark_of(Evidence(0, "", np.zeros(1), newest, {}, np.zeros(1), np.ones(1, bool)), values)
     if dark is None or not dark.size:
         return ""
     (pattern,) = seen_states(dark)

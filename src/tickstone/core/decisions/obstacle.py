@@ -13,13 +13,13 @@ from tickstone.core.constants import Provenance, Values
 from tickstone.core.deciding import StopDistance
 from tickstone.core.decisions import filter_choice, votes
 from tickstone.core.decisions.decision import (
-    Asked,
-    Candidate,
+    Alternative,
     Choice,
     Decided,
     Decision,
+    Evidence,
     Floor,
-    Seen,
+    Question,
     standing,
 )
 from tickstone.core.decisions.stopping import needed_stop
@@ -60,7 +60,7 @@ class Obstacle(Decision):
     def sets(self, values: Values) -> tuple[str, ...]:
         return ("trip", "clear")
 
-    def work(self, asked: Asked, values: Values) -> Decided:
+    def work(self, asked: Question, values: Values) -> Decided:
         needed, of = votes.check_votes(values["votes"].value, values["votes_of"].value)
         seen = asked.seen[0] if asked.seen else None
         sigma, from_what, lag_s = self._noise(seen, values)
@@ -99,7 +99,7 @@ class Obstacle(Decision):
                 trip,
                 suggested,
                 f"{fixed(stop.trip_mm)} mm needed at {speed:g} m/s",
-                tuple(Candidate("usual", one, "assumed") for one in COMMON_MM),
+                tuple(Alternative("usual", one, "assumed") for one in COMMON_MM),
             ),
             Choice("clear", clear, suggested + values["hysteresis"].value, "trip and hysteresis"),
         )
@@ -124,7 +124,7 @@ class Obstacle(Decision):
             used=() if seen is None else (seen.id,),
         )
 
-    def _noise(self, seen: Seen | None, values: Values) -> tuple[float, str, float]:
+    def _noise(self, seen: Evidence | None, values: Values) -> tuple[float, str, float]:
         """σ of a reading, mm, what it is from, and the lag of the chosen filter, s."""
         sigma, said = None, ""
         if seen is not None:
@@ -207,7 +207,7 @@ def _list(values: Sequence[float]) -> str:
     return said[0] if len(said) == 1 else ", ".join(said[:-1]) + " or " + said[-1]
 
 
-def _odds(seen: Seen, values: Values, guard: votes.Guard, sigma: float) -> Table:
+def _odds(seen: Evidence, values: Values, guard: votes.Guard, sigma: float) -> Table:
     filtered = filter_choice.chosen(values)
     said = seen.said if filtered is None else filtered.over(seen)
     there = votes.smoothed_truth(seen.said, seen.valid)

@@ -12,8 +12,16 @@ import numpy.typing as npt
 
 from tickstone.core import pulses
 from tickstone.core.constants import Values
-from tickstone.core.decisions.decision import Asked, Candidate, Choice, Decided, Decision, Seen, standing
-from tickstone.core.figures import Dot, Line, Plot, Table
+from tickstone.core.decisions.decision import (
+    Alternative,
+    Choice,
+    Decided,
+    Decision,
+    Evidence,
+    Question,
+    standing,
+)
+from tickstone.core.figures import Dot, Plot, PlotLine, Table
 from tickstone.core.filters import moving_average
 from tickstone.core.wording import fixed, significant
 
@@ -43,7 +51,7 @@ def pulses_per_turn(values: Values) -> float:
     return next(values[name].value for name in ("magnets", "marks", "steps") if name in values)
 
 
-def intervals_of(seen: Seen) -> Array:
+def intervals_of(seen: Evidence) -> Array:
     """The intervals between pulses of a recording, µs: told, or by a rate of edges, or between changes of a
     count (several steps at once share their time)."""
     if "period" in seen.asked:
@@ -78,7 +86,7 @@ def merged(intervals: Array, refractory_us: float) -> Array:
 
 
 @dataclass(frozen=True)
-class Shaft:
+class ShaftIntervals:
     """What a recording says of a shaft, µs: all intervals, those that are bounces, the true ones while it
     turns."""
 
@@ -118,7 +126,7 @@ class Shaft:
         }
 
 
-def shaft_of(intervals: Array, per_turn: float) -> Shaft | None:
+def shaft_of(intervals: Array, per_turn: float) -> ShaftIntervals | None:
     """Intervals between pulses, µs, taken apart; None when fewer than LEAST_PULSES pulses are of something
     that turns."""
     if intervals.size < LEAST_PULSES - 1:
@@ -127,7 +135,7 @@ def shaft_of(intervals: Array, per_turn: float) -> Shaft | None:
     bounces = intervals[intervals < CHATTER * usual]
     true = merged(intervals, float(bounces.max()) if bounces.size else 0.0)
     turning = true[true < SLOW_AT_MOST_S * 1e6]
-    return Shaft(intervals, bounces, turning, per_turn) if turning.size >= LEAST_PULSES - 1 else None
+    return ShaftIntervals(intervals, bounces, turning, per_turn) if turning.size >= LEAST_PULSES - 1 else None
 
 
 class PulseLimits(Decision):
@@ -143,7 +151,7 @@ class PulseLimits(Decision):
     def sets(self, values: Values) -> tuple[str, ...]:
         return ("slow_s", "refractory", "smoothing", "over_rpm")
 
-    def work(self, asked: Asked, values: Values) -> Decided:
+    def work(self, asked: Question, values: Values) -> Decided:
         shaft = shaft_of(intervals_of(asked.seen[0]), pulses_per_turn(values)) if asked.seen else None
         if shaft is None:
             return Decided(
@@ -175,7 +183,9 @@ class PulseLimits(Decision):
         )
 
 
-def _choices(shaft: Shaft, now: Mapping[str, float], suggested: Mapping[str, float]) -> tuple[Choice, ...]:
+def _choices(
+    shaft: ShaftIntervals, now: Mapping[str, float], suggested: Mapping[str, float]
+) -> tuple[Choice, ...]:
     longest = float(shaft.turning.max()) / 1e6
     whole = suggested["smoothing"] == shaft.turn > 1
     why = {
@@ -191,8 +201,8 @@ def _choices(shaft: Shaft, now: Mapping[str, float], suggested: Mapping[str, flo
         "over_rpm": f"a fifth above the fastest seen, {significant(shaft.fastest_rpm, 4)} rpm",
     }
     others = {
-        "slow_s": (Candidate("usual", SLOW_AT_MOST_S, "assumed"),),
-        "refractory": (Candidate("at most", shaft.most_refractory),),
+        "slow_s": (Alternative("usual", SLOW_AT_MOST_S, "assumed"),),
+        "refractory": (Alternative("at most", shaft.most_refractory),),
     }
     steps = {"slow_s": 0.05, "smoothing": 1.0}
     return tuple(
@@ -201,7 +211,7 @@ def _choices(shaft: Shaft, now: Mapping[str, float], suggested: Mapping[str, flo
     )
 
 
-def _notes(shaft: Shaft, kept: Array, now: Mapping[str, float]) -> tuple[str, ...]:
+def _notes(shaft: ShaftIntervals, kept: Array, now: Mapping[str, float]) -> tuple[str, ...]:
     alarms = int((pulses.rpm_from_period(kept, shaft.per_turn) > now["over_rpm"]).sum())
     return (
         f"{shaft.bounces.size} of {shaft.intervals.size} intervals are bounces; with "
@@ -263,8 +273,8 @@ def _plot(kept: Array, per_turn: float, now: Mapping[str, float]) -> Plot:
             for t, r in zip(times[part], rpm[part], strict=True)
         ),
         lines=(
-            Line("shown", tuple(zip(times[part].tolist(), smooth[part].tolist(), strict=True))),
-            Line("alarm", ((0.0, now["over_rpm"]), (end, now["over_rpm"]))),
+            PlotLine("shown", tuple(zip(times[part].tolist(), smooth[part].tolist(), strict=True))),
+            PlotLine("alarm", ((0.0, now["over_rpm"]), (end, now["over_rpm"]))),
         ),
     )
 

@@ -11,7 +11,16 @@ import numpy.typing as npt
 
 from tickstone.core import line_row
 from tickstone.core.constants import Values
-from tickstone.core.decisions.decision import Asked, Choice, Decided, Decision, Flag, Seen, State, standing
+from tickstone.core.decisions.decision import (
+    Choice,
+    Decided,
+    Decision,
+    Evidence,
+    Flag,
+    Question,
+    RowState,
+    standing,
+)
 from tickstone.core.decisions.line import names_of, thresholds_of
 from tickstone.core.line_row import BROKEN, patterns
 from tickstone.core.wording import fixed
@@ -104,7 +113,7 @@ def reachable(pattern: str, pitch_mm: float, tape_mm: float) -> bool:
     return run <= most and (at_end or run >= max(least, 1))
 
 
-def dark_of(seen: Seen, values: Values) -> Bools | None:
+def dark_of(seen: Evidence, values: Values) -> Bools | None:
     """Which sensors were over the line at each row of a recording, shape (sensors, n), by the chosen
     thresholds, or half way between white and black where none is chosen; None without readings of every
     sensor."""
@@ -146,7 +155,7 @@ class Steering(Decision):
     def sets(self, values: Values) -> tuple[str, ...]:
         return tuple(f"act_{pattern}" for pattern in patterns(len(names_of(values))))
 
-    def work(self, asked: Asked, values: Values) -> Decided:
+    def work(self, asked: Question, values: Values) -> Decided:
         count = len(names_of(values))
         told = patterns(count)
         pitch, tape = values["pitch"].value, values["tape"].value
@@ -165,7 +174,7 @@ class Steering(Decision):
         }
         actions = {one: int(choice.value) for one, choice in choices.items()}
         states = tuple(
-            State(
+            RowState(
                 one,
                 words_of(one, astride),
                 f"act_{one}",
@@ -227,7 +236,7 @@ def flags_of(
     return (*(Flag(text, False) for text in odd), *(Flag(text, True) for text in wrong))
 
 
-def _notes(values: Values, asked: Asked, pitch: float, tape: float, astride: bool) -> tuple[str, ...]:
+def _notes(values: Values, asked: Question, pitch: float, tape: float, astride: bool) -> tuple[str, ...]:
     said = ["Line lost: remember the last side, search for a stated time, then stop."]
     if astride:
         said = [

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from tickstone.core import motion
 from tickstone.core.constants import Values
-from tickstone.core.decisions.decision import Asked, Choice, Decided, Decision, standing
+from tickstone.core.decisions.decision import Choice, Decided, Decision, Question, standing
 from tickstone.core.figures import Table
 from tickstone.core.noise import step_noise
 from tickstone.core.wording import fixed
@@ -40,7 +40,7 @@ class Tipping(Decision):
     def sets(self, values: Values) -> tuple[str, ...]:
         return ("tilt_alarm",)
 
-    def work(self, asked: Asked, values: Values) -> Decided:
+    def work(self, asked: Question, values: Values) -> Decided:
         tip = motion.tip_over_deg(values["track"].value, values["cog_height"].value)
         noise = step_noise(asked.seen[0].said[asked.seen[0].valid]) if asked.seen else None
         sigma = USUAL_NOISE_DEG if noise is None else noise

@@ -21,7 +21,7 @@ WRAPS_S = 2**32 / 1e6  # a 32-bit counter of µs
 
 
 @dataclass(frozen=True)
-class Edges:
+class FallingEdges:
     """Falling edges of one signal without bounces: times, shape (n,), s, the step in which they are told, s;
     and of the bounces the times, shape (m,), s, how many edges had some, and the longest, s."""
 
@@ -32,7 +32,7 @@ class Edges:
     longest: float = 0.0
 
 
-def edges_of(stream: Stream, signal: Signal) -> Edges:
+def edges_of(stream: Stream, signal: Signal) -> FallingEdges:
     """Falling edges, from their own times (µs) or from levels."""
     if signal.nature == EDGE:
         return _own_edges(signal.known / 1e6, stream.times_s[signal.told], max(stream.tick_s, 1e-6))
@@ -42,7 +42,7 @@ def edges_of(stream: Stream, signal: Signal) -> Edges:
     sampled = changes.size < 0.4 * times.size  # else rows come only when the level changes
     step = float(np.median(np.diff(times))) if sampled and times.size > 2 else stream.tick_s
     at, low = times[changes], ~level[changes]
-    raw = Edges(at[low], step, at[:0])
+    raw = FallingEdges(at[low], step, at[:0])
     gaps = np.diff(at)
     for limit in bounce_limits(gaps, APART_LEVELS):
         clean, turning = _without_brief(at, low, step, limit)
@@ -61,14 +61,16 @@ def edges_of(stream: Stream, signal: Signal) -> Edges:
     return raw
 
 
-def _without_brief(at: Array, low: Flags, step: float, limit: float) -> tuple[Edges, float]:
+def _without_brief(at: Array, low: Flags, step: float, limit: float) -> tuple[FallingEdges, float]:
     """Edges between levels that last for ``limit``, and how many of those levels differ from the one
     before."""
     stays = np.diff(at, append=np.inf) >= limit
     kept, kept_low = at[stays], low[stays]
     turns = np.concatenate([[True], kept_low[1:] != kept_low[:-1]])
     longest = float(np.diff(at)[~stays[:-1]].max()) if (~stays).any() else 0.0
-    return Edges(kept[turns & kept_low], step, at[~stays], len(runs(~stays)), longest), float(turns.mean())
+    return FallingEdges(kept[turns & kept_low], step, at[~stays], len(runs(~stays)), longest), float(
+        turns.mean()
+    )
 
 
 def _unevenness(times: Array) -> float:
@@ -77,7 +79,7 @@ def _unevenness(times: Array) -> float:
     return float(np.median(np.abs(np.log(gaps / usual_around(gaps)))))
 
 
-def _own_edges(times: Array, rows_s: Array, step: float) -> Edges:
+def _own_edges(times: Array, rows_s: Array, step: float) -> FallingEdges:
     """Edges by their own times, s, on the axis of the rows that told them."""
     wraps = np.diff(times) < -WRAPS_S / 2
     if wraps.any():
@@ -88,9 +90,9 @@ def _own_edges(times: Array, rows_s: Array, step: float) -> Edges:
     gaps = np.diff(times)
     limit = next(bounce_limits(gaps, APART), None)
     if limit is None:
-        return Edges(times, step, times[:0])
+        return FallingEdges(times, step, times[:0])
     short = np.concatenate([[False], gaps < limit])
-    return Edges(times[~short], step, times[short], len(runs(short)), float(gaps[gaps < limit].max()))
+    return FallingEdges(times[~short], step, times[short], len(runs(short)), float(gaps[gaps < limit].max()))
 
 
 def bounce_limits(gaps: Array, apart: float) -> Iterator[float]:

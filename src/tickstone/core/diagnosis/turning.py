@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tickstone.core.diagnosis.edges import LEAST_EDGES, Edges, edges_of, usual_around
+from tickstone.core.diagnosis.edges import LEAST_EDGES, FallingEdges, edges_of, usual_around
 from tickstone.core.diagnosis.finding import Finding, found, ramp
 from tickstone.core.diagnosis.record import EDGE, LEVEL, Array, Flags, Record, Rows, Signal, Stream, runs
 from tickstone.core.wording import significant
@@ -49,7 +49,7 @@ def find_pulses(record: Record, stream: Stream, signal: Signal) -> list[Finding]
     return findings
 
 
-def _chatter(stream: Stream, signal: Signal, edges: Edges) -> list[Finding]:
+def _chatter(stream: Stream, signal: Signal, edges: FallingEdges) -> list[Finding]:
     real = edges.times.size * (2 if signal.nature == LEVEL else 1)
     usual = float(np.median(np.diff(edges.times))) if edges.times.size > 1 else 0.0
     sure = ramp(edges.bursts / max(real, 1), (0.005, 0.4), (0.02, 0.6), (0.1, 0.85), (0.4, 0.95))
@@ -112,7 +112,7 @@ def _slack(step: float, usual: Array) -> Array:
     return np.asarray(NEAR + np.minimum(2 * step / usual, 0.15))
 
 
-def _multiples(stream: Stream, signal: Signal, edges: Edges) -> list[Finding]:
+def _multiples(stream: Stream, signal: Signal, edges: FallingEdges) -> list[Finding]:
     """Intervals that are halves or multiples of the usual one, whichever accounts for more of them; and how
     uneven they are where neither does."""
     gaps = np.maximum(np.diff(edges.times), 1e-7)
@@ -199,7 +199,7 @@ def _disjoint(at: Rows) -> Rows:
     return np.asarray(taken, np.intp)
 
 
-def _doubled(stream: Stream, signal: Signal, edges: Edges, pair: Flags, usual_s: float) -> Finding:
+def _doubled(stream: Stream, signal: Signal, edges: FallingEdges, pair: Flags, usual_s: float) -> Finding:
     count = int(pair.sum())
     at = np.flatnonzero(pair)
     sure = ramp(count, (2, 0.4), (4, 0.55), (8, 0.75), (20, 0.92))
@@ -212,7 +212,9 @@ def _doubled(stream: Stream, signal: Signal, edges: Edges, pair: Flags, usual_s:
     return found("doubled", stream.key, signal.name, signal.nature, span, sure, said)
 
 
-def _missed(stream: Stream, signal: Signal, edges: Edges, gaps: Array, usual: Array, twice: Flags) -> Finding:
+def _missed(
+    stream: Stream, signal: Signal, edges: FallingEdges, gaps: Array, usual: Array, twice: Flags
+) -> Finding:
     count = int(twice.sum())
     at = np.flatnonzero(twice)
     whole = np.rint(gaps[twice] / usual[twice]).astype(int)
@@ -228,7 +230,7 @@ def _missed(stream: Stream, signal: Signal, edges: Edges, gaps: Array, usual: Ar
     return found("missed", stream.key, signal.name, signal.nature, span, sure, said)
 
 
-def _alternating(stream: Stream, signal: Signal, edges: Edges, gaps: Array) -> list[Finding]:
+def _alternating(stream: Stream, signal: Signal, edges: FallingEdges, gaps: Array) -> list[Finding]:
     """Periods in turn long and short, further from even than two magnets ever are: one mark that is counted
     twice."""
     if gaps.size < LEAST_EDGES or (signal.pulses_per_turn or 1) > 1:
@@ -261,7 +263,7 @@ def _alternating(stream: Stream, signal: Signal, edges: Edges, gaps: Array) -> l
 
 
 def _edge_jitter(
-    stream: Stream, signal: Signal, edges: Edges, gaps: Array, usual: Array, plain: Flags
+    stream: Stream, signal: Signal, edges: FallingEdges, gaps: Array, usual: Array, plain: Flags
 ) -> list[Finding]:
     """How uneven periods are, beyond what marks at uneven places and steps of time make."""
     log = np.log(gaps / usual)
@@ -315,7 +317,7 @@ def _inverted(stream: Stream, signal: Signal) -> list[Finding]:
     return [found("inverted", stream.key, signal.name, signal.nature, span, sure, said)]
 
 
-def _stopped(record: Record, stream: Stream, signal: Signal, edges: Edges) -> list[Finding]:
+def _stopped(record: Record, stream: Stream, signal: Signal, edges: FallingEdges) -> list[Finding]:
     """Pulses that end from one to the next at a speed from which nothing stops so fast."""
     end = record.span_s[1]
     gaps = np.diff(edges.times)

@@ -7,8 +7,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
-from tickstone.core.rigs.part import Chosen, Draw, Lamp, OptionSpec, Part, Piece, PinSpec, Role, question
-from tickstone.core.rigs.rig import Fitted, Options, Rig
+from tickstone.core.rigs.part import Chosen, Component, Draw, Lamp, OptionSpec, Part, PinSpec, Role, question
+from tickstone.core.rigs.rig import FittedPart, Options, Rig
 from tickstone.errors import BadInput
 
 GROUND_PIN = PinSpec("ground", Role.GROUND, "black")
@@ -109,8 +109,10 @@ def _motor_driver(chosen: Chosen) -> Part:
     for name in each:
         pins.append(PinSpec(f"{name} speed", Role.INPUT, "white", ("pwm",), high_needs_v=2.0))
         pins.append(PinSpec(f"{name} direction", Role.INPUT, "blue", ("digital",), high_needs_v=2.0))
-    quiet = Piece(len(each), "ceramic capacitor across a motor", farads=100e-9)
-    return Part(tuple(pins), pieces=(quiet, Piece(1, "bulk capacitor at the motor supply", farads=470e-6)))
+    quiet = Component(len(each), "ceramic capacitor across a motor", farads=100e-9)
+    return Part(
+        tuple(pins), pieces=(quiet, Component(1, "bulk capacitor at the motor supply", farads=470e-6))
+    )
 
 
 CONVERTER_STEPS = 15  # 16 bits signed, of which one side is used
@@ -222,7 +224,7 @@ def output(kind_id: str) -> OutputKind:
     return OUTPUTS[kind_id]
 
 
-def added_inputs(rig: Rig) -> dict[str, Fitted]:
+def added_inputs(rig: Rig) -> dict[str, FittedPart]:
     """The analogue inputs that converters on the bus add to the board's own, by name, with the converter they
     are on."""
     return {

@@ -90,7 +90,7 @@ class PinSpec:
 
 
 @dataclass(frozen=True)
-class Piece:
+class Component:
     """A component on the part that a builder has to solder: how many, what, and its ohms or farads if it has
     any."""
 
@@ -117,7 +117,7 @@ class Part:
 
     pins: tuple[PinSpec, ...]
     address: int | None = None
-    pieces: tuple[Piece, ...] = ()
+    pieces: tuple[Component, ...] = ()
     load: Load | None = None
     gives: tuple[str, ...] = ()
     converter: tuple[int, float] | None = None
@@ -134,7 +134,7 @@ class Part:
 
 
 @dataclass(frozen=True)
-class Choice:
+class OptionValue:
     """An answer to a question: what is stored, and what a person reads."""
 
     value: str
@@ -149,7 +149,7 @@ class OptionSpec:
     name: str
     label: str
     usual: str | float
-    choices: tuple[Choice, ...] = ()
+    choices: tuple[OptionValue, ...] = ()
     unit: str = ""
     low: float = 0.0
     high: float = 0.0
@@ -159,7 +159,7 @@ class OptionSpec:
 
 def question(name: str, label: str, *choices: tuple[str, str], clue: str = "", usual: str = "") -> OptionSpec:
     """A question with named answers, the first of them usual unless ``usual`` says another."""
-    answers = tuple(Choice(*one) for one in choices)
+    answers = tuple(OptionValue(*one) for one in choices)
     return OptionSpec(name, label, usual or answers[0].value, answers, clue=clue)
 
 

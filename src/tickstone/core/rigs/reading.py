@@ -80,7 +80,7 @@ class PulseThermometer:
 
 
 @dataclass(frozen=True)
-class Field:
+class RegisterField:
     """A 16-bit number, high byte first, at an offset of what was read."""
 
     channel: str
@@ -97,7 +97,7 @@ class Registers:
     start: tuple[int, int] | None
     read_from: int
     length: int
-    fields: tuple[Field, ...]
+    fields: tuple[RegisterField, ...]
     every_ms: int
     readdress: tuple[int, int] | None = None
     shutdown: str = ""

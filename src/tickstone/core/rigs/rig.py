@@ -100,7 +100,7 @@ Options = Mapping[str, str | float]
 
 
 @dataclass(frozen=True)
-class Fitted:
+class FittedPart:
     """A part fitted to the rig; ``id`` never changes, the name may. ``options`` hold what differs from part
     to part."""
 
@@ -112,12 +112,12 @@ class Fitted:
 
 
 @dataclass(frozen=True)
-class Sensor(Fitted):
+class Sensor(FittedPart):
     """A part that senses."""
 
 
 @dataclass(frozen=True)
-class Output(Fitted):
+class Output(FittedPart):
     """A part used with the sensors: a lamp, a servo, a motor driver, a converter on the bus."""
 
 
@@ -193,7 +193,7 @@ class Wire:
     fixed: bool = False
 
 
-Changed = TypeVar("Changed", bound=Fitted)
+Changed = TypeVar("Changed", bound=FittedPart)
 
 
 @dataclass(frozen=True)
@@ -213,7 +213,7 @@ class Rig:
     schema: int = SCHEMA
 
     @property
-    def fitted(self) -> tuple[Fitted, ...]:
+    def fitted(self) -> tuple[FittedPart, ...]:
         """Sensors and outputs, in that order."""
         return (*self.sensors, *self.outputs)
 
@@ -229,7 +229,7 @@ class Rig:
             raise BadInput(f"This rig has no sensor {sensor_id!r}.", "sensor")
         return found
 
-    def part(self, part_id: str) -> Fitted:
+    def part(self, part_id: str) -> FittedPart:
         """The sensor or output of that id. Raises BadInput for field ``sensor``."""
         found = next((one for one in self.fitted if one.id == part_id), None)
         if found is None:
@@ -257,7 +257,7 @@ class Rig:
         same = (changed.sensor, changed.pin)
         return replace(self, wires=tuple(changed if (w.sensor, w.pin) == same else w for w in self.wires))
 
-    def with_part(self, changed: Fitted) -> Rig:
+    def with_part(self, changed: FittedPart) -> Rig:
         """This rig with one fitted part replaced by another record of the same id."""
         self.part(changed.id)
         return replace(
@@ -265,5 +265,5 @@ class Rig:
         )
 
 
-def _replaced(parts: tuple[Changed, ...], changed: Fitted) -> tuple[Changed, ...]:
+def _replaced(parts: tuple[Changed, ...], changed: FittedPart) -> tuple[Changed, ...]:
     return tuple(changed if one.id == changed.id and isinstance(changed, type(one)) else one for one in parts)

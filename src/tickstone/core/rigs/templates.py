@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 from tickstone.core.rigs import boards
 from tickstone.core.rigs.catalogue import fit
-from tickstone.core.rigs.rig import Fitted, Geometry, Mount, Output, Rig, Sensor, Supply
+from tickstone.core.rigs.rig import FittedPart, Geometry, Mount, Output, Rig, Sensor, Supply
 from tickstone.core.wiring.assign import assignment, complete
 from tickstone.core.wiring.checks import mended
 from tickstone.errors import BadInput
@@ -19,7 +19,7 @@ def rig_of(
     title: str,
     purpose: str,
     board: str,
-    parts: Sequence[Fitted],
+    parts: Sequence[FittedPart],
     supplies: tuple[Supply, ...] = (),
     geometry: Geometry | None = None,
     board_from: str = "USB",
@@ -40,11 +40,13 @@ def rig_of(
     return mended(assignment(complete(bare), explain=False).rig)
 
 
-def _part(kind: str, part_id: str, name: str = "", at: Mount | None = None, **options: str | float) -> Fitted:
+def _part(
+    kind: str, part_id: str, name: str = "", at: Mount | None = None, **options: str | float
+) -> FittedPart:
     return replace(fit(kind, part_id, name or part_id.replace("-", " "), options), mount=at)
 
 
-def _ranger(at: Mount | None = None) -> Fitted:
+def _ranger(at: Mount | None = None) -> FittedPart:
     return _part("ultrasonic-ranger", "front-ranger", at=at)
 
 
@@ -127,7 +129,7 @@ class Template:
 
 
 def _of(
-    board: str, *parts: Fitted, supplies: tuple[Supply, ...] = (), geometry: Geometry | None = None
+    board: str, *parts: FittedPart, supplies: tuple[Supply, ...] = (), geometry: Geometry | None = None
 ) -> Callable[[str, str], Rig]:
     return lambda title, purpose: rig_of(title, purpose, board, parts, supplies, geometry)
 

@@ -9,7 +9,7 @@ from tickstone.core.rigs.catalogue import part_of
 from tickstone.core.rigs.outputs import converter_of
 from tickstone.core.rigs.part import PinSpec
 from tickstone.core.rigs.rig import Rig, Wire
-from tickstone.core.wiring.findings import Assurance, Finding, Result, plain_ohms
+from tickstone.core.wiring.findings import Assurance, Result, WiringFinding, plain_ohms
 from tickstone.core.wiring.levels import source_v
 from tickstone.core.wiring.places import supply_of
 
@@ -24,7 +24,7 @@ def check_range(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
     if not spec.analogue or most is None:
         return
     if found is None:
-        yield Finding(
+        yield WiringFinding(
             "adc-range",
             "fault",
             wire.sensor,
@@ -42,7 +42,7 @@ def check_range(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
     if most > reference * 1.001 and most > rig.board.limit_v:
         return  # already named as a level too high
     if most > reference * 1.02:
-        yield Finding(
+        yield WiringFinding(
             "adc-range",
             "fault",
             wire.sensor,
@@ -53,7 +53,7 @@ def check_range(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
             numbers,
         )
     elif most < WASTED * reference:
-        yield Finding(
+        yield WiringFinding(
             "adc-wasted",
             "hint",
             wire.sensor,
@@ -66,7 +66,7 @@ def check_range(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
     else:
         yield Assurance("adc-range", wire.sensor, f"{wire.pin} {most:.1f} of {reference:g} V")
     if spec.source_ohm > SOURCE_OHM:
-        yield Finding(
+        yield WiringFinding(
             "adc-source",
             "hint",
             wire.sensor,
@@ -89,7 +89,7 @@ def check_load(rig: Rig, part_id: str) -> Iterator[Result]:
     pin = part_of(rig.part(part_id)).pins[2].name
     if drop > room:
         right = plain_ohms(float(f"{0.8 * room / load.pale_ma * 1000:.2g}"))
-        yield Finding(
+        yield WiringFinding(
             "load-saturated",
             "hint",
             part_id,
@@ -101,7 +101,7 @@ def check_load(rig: Rig, part_id: str) -> Iterator[Result]:
             numbers,
         )
     elif drop < 0.2 * supply[0]:
-        yield Finding(
+        yield WiringFinding(
             "load-weak",
             "hint",
             part_id,

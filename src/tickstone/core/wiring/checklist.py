@@ -26,7 +26,7 @@ PLUG_OHM = 1.0  # a good joint reads less
 
 
 @dataclass(frozen=True)
-class Step:
+class ChecklistStep:
     """One thing to tick: ``id`` stays while the step says the same, so that a tick never outlives what it was
     for. ``expect`` is the reading to expect, ``caution`` what can hurt there; ``second`` marks the other
     person's step."""
@@ -42,13 +42,13 @@ class Step:
 SECTIONS = ("Know the parts", "Solder", "Before power", "First power", "A second pair of eyes")
 
 
-def checklist(rig: Rig) -> tuple[Step, ...]:
+def checklist(rig: Rig) -> tuple[ChecklistStep, ...]:
     """All steps of a rig, in working order."""
     found = []
     for section, make in zip(SECTIONS, (_parts, _solder, _cold, _power, _second), strict=True):
         for text, expect, caution in make(rig):
             mark = hashlib.sha256(f"{section}|{text}|{expect}".encode()).hexdigest()[:12]
-            found.append(Step(mark, section, text, expect, caution, second=make is _second))
+            found.append(ChecklistStep(mark, section, text, expect, caution, second=make is _second))
     return tuple({step.id: step for step in found}.values())
 
 

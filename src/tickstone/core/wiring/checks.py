@@ -11,7 +11,7 @@ from tickstone.core.rigs.part import PinSpec, Role
 from tickstone.core.rigs.rig import Output, Rig, Wire
 from tickstone.core.wiring import analogue, geometry, levels, power, signals
 from tickstone.core.wiring.assign import complete
-from tickstone.core.wiring.findings import HARMFUL, Assurance, Finding, Report, Result
+from tickstone.core.wiring.findings import HARMFUL, Assurance, Report, Result, WiringFinding
 from tickstone.core.wiring.places import pin_named
 from tickstone.errors import BadInput
 
@@ -43,7 +43,9 @@ def check(rig: Rig, measured: Mapping[str, Values] | None = None) -> Report:
         *geometry.check_beams(rig, known),
         *geometry.check_line(rig, known),
     ]
-    findings = sorted((r for r in results if isinstance(r, Finding)), key=lambda f: f.severity != "fault")
+    findings = sorted(
+        (r for r in results if isinstance(r, WiringFinding)), key=lambda f: f.severity != "fault"
+    )
     return Report(tuple(findings), tuple(r for r in results if isinstance(r, Assurance)))
 
 
@@ -74,7 +76,7 @@ def _jitter(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
     """A general-purpose computer times an echo badly in a program of its own."""
     if rig.board.jitter_us >= 20 and spec.shortest_us is not None and "capture" in spec.needs:
         off_mm = 0.343 * rig.board.jitter_us / 2
-        yield Finding(
+        yield WiringFinding(
             "echo-jitter",
             "hint",
             wire.sensor,
@@ -90,9 +92,9 @@ def _jitter(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
 def _remarks(rig: Rig, part_id: str) -> Iterator[Result]:
     one = rig.part(part_id)
     for remark in part_of(one).remarks:
-        yield Finding("part", "hint", part_id, "", remark, "look at the part")
+        yield WiringFinding("part", "hint", part_id, "", remark, "look at the part")
     if isinstance(one, Output) and one.kind == "motor-driver":
-        yield Finding(
+        yield WiringFinding(
             "motor-noise",
             "hint",
             part_id,

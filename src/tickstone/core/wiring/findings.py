@@ -35,7 +35,7 @@ def rewire(rig: Rig, label: str, sentence: str, wire: Wire) -> Fix:
 
 
 @dataclass(frozen=True)
-class Finding:
+class WiringFinding:
     """``severity`` is fault or hint; ``numbers`` are those of the sentence, with their unit in the name."""
 
     kind: str
@@ -57,18 +57,18 @@ class Assurance:
     sentence: str
 
 
-Result = Finding | Assurance
+Result = WiringFinding | Assurance
 
 
 @dataclass(frozen=True)
 class Report:
     """All findings, faults first, and what was found to be in order."""
 
-    findings: tuple[Finding, ...]
+    findings: tuple[WiringFinding, ...]
     assurances: tuple[Assurance, ...]
 
     @property
-    def faults(self) -> tuple[Finding, ...]:
+    def faults(self) -> tuple[WiringFinding, ...]:
         """The findings that must be mended before power."""
         return tuple(finding for finding in self.findings if finding.severity == "fault")
 

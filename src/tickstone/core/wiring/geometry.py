@@ -10,9 +10,9 @@ from itertools import combinations
 from tickstone.core import ranging
 from tickstone.core.constants import Values
 from tickstone.core.rigs.kinds import kind
-from tickstone.core.rigs.rig import Fitted, Rig, Sensor, Wire
+from tickstone.core.rigs.rig import FittedPart, Rig, Sensor, Wire
 from tickstone.core.rigs.usual import usual_values
-from tickstone.core.wiring.findings import Assurance, Finding, Result
+from tickstone.core.wiring.findings import Assurance, Result, WiringFinding
 
 SLACK = 1.3  # wires run along the frame, not straight
 END_MM = 60.0  # for both ends
@@ -52,7 +52,7 @@ def _floor(rig: Rig, one: Sensor, measured: Mapping[str, Values]) -> Iterator[Re
     height, cone, reach = values["height"].value, values["cone"].value, values["farthest"].value
     meets = ranging.floor_from_mm(height, cone)
     if meets < NEAR_FLOOR * reach:
-        yield Finding(
+        yield WiringFinding(
             "floor-strike",
             "hint",
             one.id,
@@ -77,7 +77,7 @@ def _crosstalk(rig: Rig, one: Sensor, other: Sensor, measured: Mapping[str, Valu
     ) / 2
     apart = math.hypot(a.x_mm - b.x_mm, a.y_mm - b.y_mm)
     if turned <= cones:
-        yield Finding(
+        yield WiringFinding(
             "crosstalk",
             "hint",
             other.id,
@@ -100,7 +100,7 @@ def check_line(rig: Rig, measured: Mapping[str, Values]) -> Iterator[Result]:
         pitch, row = values["pitch"].value, values["pitch"].value * (values["sensors"].value - 1)
         numbers = {"line_mm": width, "pitch_mm": pitch, "row_mm": row}
         if width < pitch:
-            yield Finding(
+            yield WiringFinding(
                 "line-width",
                 "hint",
                 one.id,
@@ -112,7 +112,7 @@ def check_line(rig: Rig, measured: Mapping[str, Values]) -> Iterator[Result]:
                 numbers,
             )
         elif width > row:
-            yield Finding(
+            yield WiringFinding(
                 "line-width",
                 "hint",
                 one.id,
@@ -161,7 +161,7 @@ def check_possible(rig: Rig) -> list[tuple[str, str]]:
 FARTHEST_MM = 100_000.0
 
 
-def _mount_faults(part: Fitted) -> list[tuple[str, str]]:
+def _mount_faults(part: FittedPart) -> list[tuple[str, str]]:
     mount, found = part.mount, []
     if mount is None:
         return []

@@ -12,7 +12,7 @@ from tickstone.core.rigs.catalogue import pin_of
 from tickstone.core.rigs.outputs import converter_of
 from tickstone.core.rigs.part import PinSpec, Role
 from tickstone.core.rigs.rig import DividerPart, Pin, Rig, Wire
-from tickstone.core.wiring.findings import NEAR, Assurance, Finding, Fix, Result, plain_ohms, rewire
+from tickstone.core.wiring.findings import NEAR, Assurance, Fix, Result, WiringFinding, plain_ohms, rewire
 from tickstone.core.wiring.places import supply_of
 from tickstone.errors import BadInput
 
@@ -28,7 +28,7 @@ def check_to_part(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
     """The level that the board gives to an input of a part."""
     name, gives = rig.part(wire.sensor).name, rig.board.logic_v
     if spec.bears_v is not None and gives > spec.bears_v + NEAR:
-        yield Finding(
+        yield WiringFinding(
             "level-too-high",
             "fault",
             wire.sensor,
@@ -38,7 +38,7 @@ def check_to_part(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
             {"source_v": gives, "limit_v": spec.bears_v},
         )
     elif gives < spec.high_needs_v:
-        yield Finding(
+        yield WiringFinding(
             "level-too-low",
             "fault",
             wire.sensor,
@@ -83,7 +83,7 @@ def check_to_board(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
     }
     spread = "" if part is None else f" ({low:.2f} to {high:.2f} V with {part.tolerance_pct:g} % parts)"
     if high > board.limit_v + NEAR:
-        yield Finding(
+        yield WiringFinding(
             "level-too-high",
             "fault",
             wire.sensor,
@@ -95,7 +95,7 @@ def check_to_board(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
             _divider_fix(rig, wire, source),
         )
     elif part is not None and nominal > board.logic_v * ABOVE_OWN_SUPPLY:
-        yield Finding(
+        yield WiringFinding(
             "level-too-high",
             "fault",
             wire.sensor,
@@ -107,7 +107,7 @@ def check_to_board(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
             _divider_fix(rig, wire, source),
         )
     elif not spec.analogue and low < board.high_level_v - NEAR:
-        yield Finding(
+        yield WiringFinding(
             "level-too-low",
             "fault",
             wire.sensor,
@@ -189,7 +189,7 @@ def check_open(rig: Rig, wire: Wire, spec: PinSpec, pin: Pin) -> Iterator[Result
                 f"Take the pull-up of {wire.pin} to {right.rail}.",
                 replace(wire, pull_up=right),
             )
-        yield Finding(
+        yield WiringFinding(
             "level-too-high",
             "fault",
             wire.sensor,
@@ -201,7 +201,7 @@ def check_open(rig: Rig, wire: Wire, spec: PinSpec, pin: Pin) -> Iterator[Result
             fix,
         )
     elif highest < board.high_level_v - NEAR:
-        yield Finding(
+        yield WiringFinding(
             "level-too-low",
             "fault",
             wire.sensor,
@@ -212,7 +212,7 @@ def check_open(rig: Rig, wire: Wire, spec: PinSpec, pin: Pin) -> Iterator[Result
             numbers,
         )
     if spec.bears_v is not None and rail is not None and rail.volts > spec.bears_v + NEAR:
-        yield Finding(
+        yield WiringFinding(
             "level-too-high",
             "fault",
             wire.sensor,

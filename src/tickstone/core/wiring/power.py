@@ -11,7 +11,7 @@ from tickstone.core.rigs.catalogue import part_of, pin_of
 from tickstone.core.rigs.part import Draw, PinSpec, Role
 from tickstone.core.rigs.rig import GROUND, Rig, Supply, Wire
 from tickstone.core.wiring.assign import lamp_resistor
-from tickstone.core.wiring.findings import NEAR, Assurance, Finding, Fix, Result, plain_ohms, rewire
+from tickstone.core.wiring.findings import NEAR, Assurance, Fix, Result, WiringFinding, plain_ohms, rewire
 from tickstone.core.wiring.places import end_of, grounds, own_supplies, power_pins, supplies_for, volts_at
 from tickstone.core.wording import significant
 
@@ -40,7 +40,7 @@ def check_supply(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
     span = f"{draw.low_v:g} to {draw.high_v:g} V"
     if volts is None or volts[0] <= 0:
         lack = "" if able else f", and this rig has none of {span}: add a supply"
-        yield Finding(
+        yield WiringFinding(
             "supply",
             "fault",
             wire.sensor,
@@ -52,7 +52,7 @@ def check_supply(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
         )
     elif volts[0] < draw.low_v - NEAR or volts[1] > draw.high_v + NEAR:
         gives = f"{volts[0]:g} V" if volts[0] == volts[1] else f"{volts[0]:g} V, {volts[1]:g} V when full"
-        yield Finding(
+        yield WiringFinding(
             "supply",
             "fault",
             wire.sensor,
@@ -63,7 +63,7 @@ def check_supply(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
             fix,
         )
     elif draw.own and rig.board.rail(end) is not None and draw.ma > LITTLE_MA:
-        yield Finding(
+        yield WiringFinding(
             "fed-from-board",
             "fault",
             wire.sensor,
@@ -99,7 +99,7 @@ def check_ground(rig: Rig, wire: Wire) -> Iterator[Result]:
     if end_of(rig, wire) in grounds(rig):
         yield Assurance("common-ground", wire.sensor, "ground shared with the board")
         return
-    yield Finding(
+    yield WiringFinding(
         "common-ground",
         "fault",
         wire.sensor,
@@ -125,7 +125,7 @@ def check_supply_grounds(rig: Rig) -> Iterator[Result]:
         joined = replace(
             rig, supplies=tuple(replace(s, grounded=True) if s is one else s for s in rig.supplies)
         )
-        yield Finding(
+        yield WiringFinding(
             "common-ground",
             "fault",
             user.sensor if user else "",
@@ -167,7 +167,7 @@ def check_budgets(rig: Rig) -> Iterator[Result]:
         ]
         if ma > allowed + NEAR:
             greedy = max(users, key=lambda w: d.ma if (d := pin_of(rig, w).draw) else 0.0, default=None)
-            yield Finding(
+            yield WiringFinding(
                 "supply-budget",
                 "fault",
                 greedy.sensor if greedy else "",
@@ -205,7 +205,7 @@ def check_pins(rig: Rig) -> Iterator[Result]:
             continue
         part, name = lamp_resistor(rig, spec), rig.part(wire.sensor).name
         if part is None:
-            yield Finding(
+            yield WiringFinding(
                 "level-too-low",
                 "fault",
                 wire.sensor,
@@ -216,7 +216,7 @@ def check_pins(rig: Rig) -> Iterator[Result]:
                 {"forward_v": spec.lamp.forward_v, "gives_v": rig.board.logic_v},
             )
             continue
-        yield Finding(
+        yield WiringFinding(
             "lamp-current",
             "fault",
             wire.sensor,
@@ -246,7 +246,7 @@ def check_pins(rig: Rig) -> Iterator[Result]:
                 if part
                 else None
             )
-            yield Finding(
+            yield WiringFinding(
                 "pin-current",
                 "fault",
                 wire.sensor,
@@ -262,7 +262,7 @@ def check_pins(rig: Rig) -> Iterator[Result]:
     total = sum(ma for _, _, ma in loads)
     if total > rig.board.pins_ma + NEAR:
         worst = max(loads, key=lambda load: load[2])[0]
-        yield Finding(
+        yield WiringFinding(
             "pins-current",
             "fault",
             worst.sensor,
@@ -285,7 +285,7 @@ def check_back_feed(rig: Rig) -> Iterator[Result]:
         if wire is None or rig.supply(end_of(rig, wire)) is None:
             continue
         for signal in (w for w in rig.wires_of(one.id) if not pin_of(rig, w).power and w.to):
-            yield Finding(
+            yield WiringFinding(
                 "back-feed",
                 "hint",
                 one.id,

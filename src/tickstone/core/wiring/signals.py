@@ -21,7 +21,7 @@ from tickstone.core.wiring.assign import (
     pull_up,
     signal_name,
 )
-from tickstone.core.wiring.findings import Assurance, Finding, Fix, Result, plain_ohms, rewire
+from tickstone.core.wiring.findings import Assurance, Fix, Result, WiringFinding, plain_ohms, rewire
 from tickstone.core.wiring.geometry import wire_length_mm
 from tickstone.core.wiring.places import is_place, pin_named, supply_of, volts_at
 from tickstone.errors import BadInput
@@ -54,7 +54,7 @@ def check_doubled(rig: Rig) -> Iterator[Result]:
             if free and free != moved.to
             else None
         )
-        yield Finding(
+        yield WiringFinding(
             "doubled-pin",
             "fault",
             wire.sensor,
@@ -85,7 +85,7 @@ def check_place(rig: Rig, wire: Wire, spec: PinSpec, anew: Anew) -> Iterator[Res
     name, pin = rig.part(wire.sensor).name, pin_named(rig, wire.to)
     if pin is None:
         where = "on no pin" if not is_place(rig, wire.to) else f"on {wire.to}, which is no pin"
-        yield Finding(
+        yield WiringFinding(
             "unwired",
             "fault",
             wire.sensor,
@@ -99,7 +99,7 @@ def check_place(rig: Rig, wire: Wire, spec: PinSpec, anew: Anew) -> Iterator[Res
     able = [need for need in spec.needs if need in pin.abilities]
     if not able:
         wants = " or ".join(ABLE[need] for need in spec.needs)
-        yield Finding(
+        yield WiringFinding(
             "pin-ability",
             "fault",
             wire.sensor,
@@ -113,7 +113,7 @@ def check_place(rig: Rig, wire: Wire, spec: PinSpec, anew: Anew) -> Iterator[Res
         better = free_place(rig, wire)
         timed = pin_named(rig, better)
         fix = _move(rig, wire, anew) if timed and set(spec.needs[:-1]) & set(timed.abilities) else None
-        yield Finding(
+        yield WiringFinding(
             "pin-ability",
             "hint",
             wire.sensor,
@@ -183,7 +183,7 @@ def check_pull_up(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
     rail = rig.board.rail(part.rail) if part else None
     if (part is None or rail is None or rail.volts == 0) and spec.own_pull_up_ohm is None:
         new = pull_up(rig)
-        yield Finding(
+        yield WiringFinding(
             "pull-up",
             "fault",
             wire.sensor,
@@ -208,7 +208,7 @@ def check_pull_up(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
     numbers = {"ohms": ohms, "rise_us": rise_us, "low_ma": found.low_ma}
     if spec.shortest_us is not None and rise_us > MOST_OF_PULSE * spec.shortest_us:
         right = _quicker(rig, wire, spec.shortest_us, volts)
-        yield Finding(
+        yield WiringFinding(
             "pull-up-slow",
             "fault",
             wire.sensor,
@@ -221,7 +221,7 @@ def check_pull_up(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
         )
     elif found.low_ma > SINK_MA:
         new = pull_up(rig)
-        yield Finding(
+        yield WiringFinding(
             "pull-up-strong",
             "hint",
             wire.sensor,
@@ -273,7 +273,7 @@ def check_timers(rig: Rig) -> Iterator[Result]:
             continue
         wire, how = next(((w, h) for w, h in found if h in ("capture", "pwm")), found[-1])
         other, other_how = next((w, h) for w, h in found if h != how)
-        yield Finding(
+        yield WiringFinding(
             "timer-shared",
             "fault",
             wire.sensor,
@@ -322,7 +322,7 @@ def check_bus(rig: Rig) -> Iterator[Result]:
         if len(ids) < 2 or held >= len(ids) - 1:
             continue
         names = " and ".join(rig.part(i).name for i in ids)
-        yield Finding(
+        yield WiringFinding(
             "i2c-address",
             "fault",
             ids[-1],
@@ -354,7 +354,7 @@ def _bus_line(rig: Rig, wires: list[Wire]) -> Iterator[Result]:
         replace(first, pull_up=new),
     )
     if not known:
-        yield Finding(
+        yield WiringFinding(
             "i2c-pull-up",
             "fault",
             first.sensor,
@@ -369,7 +369,7 @@ def _bus_line(rig: Rig, wires: list[Wire]) -> Iterator[Result]:
     try:
         lowest, highest = electrical.i2c_pull_up_ohm(supply_v, pf)
     except BadInput as error:
-        yield Finding(
+        yield WiringFinding(
             "i2c-pull-up",
             "fault",
             first.sensor,
@@ -382,7 +382,7 @@ def _bus_line(rig: Rig, wires: list[Wire]) -> Iterator[Result]:
     numbers = {"ohms": total, "min_ohm": lowest, "max_ohm": highest, "bus_pf": pf}
     all_of_them, most = plain_ohms(round(total)), plain_ohms(float(f"{highest:.4g}"))
     if total > highest:
-        yield Finding(
+        yield WiringFinding(
             "i2c-pull-up",
             "fault",
             first.sensor,
@@ -393,7 +393,7 @@ def _bus_line(rig: Rig, wires: list[Wire]) -> Iterator[Result]:
             fix,
         )
     elif total < lowest:
-        yield Finding(
+        yield WiringFinding(
             "i2c-pull-up",
             "hint",
             first.sensor,
@@ -412,7 +412,7 @@ def _bus_line(rig: Rig, wires: list[Wire]) -> Iterator[Result]:
         )
         if rail is not None and wire.pull_up is not None and rail[0] > lower + 0.2:
             right = next((r.name for r in rig.board.rails if abs(r.volts - lower) < 0.05 * lower), "")
-            yield Finding(
+            yield WiringFinding(
                 "i2c-pull-up",
                 "fault",
                 wire.sensor,

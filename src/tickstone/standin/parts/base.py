@@ -16,7 +16,7 @@ from tickstone.standin.world import World
 Event = tuple[float, dict[str, float]]  # time, s, and the channels that are told then
 
 
-class Part:
+class SimulatedPart:
     """One sensor of the rig on the simulated bench. ``truth`` is for tests and never leaves by the line."""
 
     own_hands: tuple[Hand, ...] = ()

@@ -6,12 +6,12 @@ from collections.abc import Mapping
 
 from tickstone.core.rigs.kinds.parts import step_v
 from tickstone.standin.hands import Hand
-from tickstone.standin.parts.base import Part
+from tickstone.standin.parts.base import SimulatedPart
 
 AIR_NOISE_K = 0.08
 
 
-class Air(Part):
+class AirPart(SimulatedPart):
     """Air temperature with an offset of the sensor's own."""
 
     faults = ("stuck", "spikes", "drift")
@@ -31,7 +31,7 @@ class Air(Part):
         return -40.0, 85.0
 
 
-class AirAndHumidity(Air):
+class AirAndHumidityPart(AirPart):
     """The same part with humidity beside it."""
 
     own_hands = (Hand("humidity_pct", "Humidity", 62.0, 0.0, 100.0, 1.0, "%"),)
@@ -42,7 +42,7 @@ class AirAndHumidity(Air):
         }
 
 
-class Battery(Part):
+class BatteryPart(SimulatedPart):
     """A battery behind its divider, sagging while motors run."""
 
     own_hands = (Hand("battery_v", "Battery at rest", 7.6, 0.0, 30.0, 0.05, "V"),)
@@ -66,7 +66,7 @@ class Battery(Part):
         return 0.0, self.top()
 
 
-class Microphone(Part):
+class MicrophonePart(SimulatedPart):
     """Swing of the amplified sound over each window; motors are heard."""
 
     own_hands = (Hand("sound_mv", "Sound at the capsule", 1.0, 0.0, 100.0, 0.5, "mV"),)

@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from tickstone.core.inertial import AXES, gravity_at
 from tickstone.core.rigs.kinds.inertial import FULL
 from tickstone.standin.hands import Hand
-from tickstone.standin.parts.base import Part, approach
+from tickstone.standin.parts.base import SimulatedPart, approach
 
 HANDS = (
     Hand("nose_up_deg", "Nose up", 0.0, -180.0, 180.0, 1.0, "°"),
@@ -23,7 +23,7 @@ GYRO_NOISE_DPS = 0.08
 ACCEL_NOISE_G = 0.003
 
 
-class Pose(Part):
+class PosedPart(SimulatedPart):
     """Gravity along three axes as the hands hold it, with what shakes it on top."""
 
     own_hands = HANDS
@@ -54,7 +54,7 @@ class Pose(Part):
         return {"tilt": math.degrees(math.acos(max(-1.0, min(1.0, z)))), "heading": self.heading}
 
 
-class Analogue(Pose):
+class AnalogueAccelerometer(PosedPart):
     """Three voltages around half the supply."""
 
     def make(self) -> None:
@@ -73,7 +73,7 @@ class Analogue(Pose):
         return 0.0, self.top()
 
 
-class Unit(Pose):
+class InertialUnit(PosedPart):
     """Counts of accelerometer and gyro, with offsets, scales, and biases that drift."""
 
     def make(self) -> None:

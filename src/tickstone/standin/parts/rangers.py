@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 from tickstone.core import ranging, sound, triangulation
 from tickstone.standin.hands import Hand
-from tickstone.standin.parts.base import Part
+from tickstone.standin.parts.base import SimulatedPart
 
 RULER_SD_MM = 0.6  # how well a hand puts a target at a ruler's mark
 DETECTION_DELAY_US = 18.0  # from the echo's arrival to the pin's edge: this is what the offset is for
@@ -28,7 +28,7 @@ def _hands(usual_mm: float) -> tuple[Hand, ...]:
     )
 
 
-class Target(Part):
+class RangedPart(SimulatedPart):
     """What all rangers share: a target that lands as exactly as a hand can put it, and turns round at the
     bench's ends."""
 
@@ -65,7 +65,7 @@ class Target(Part):
         )
 
 
-class Ultrasonic(Target):
+class UltrasonicPart(RangedPart):
     """Echo time by the speed of sound in this air, with detection delay, jitter and timer step."""
 
     own_hands = _hands(850.0)
@@ -85,7 +85,7 @@ class Ultrasonic(Target):
         return 0.0, 20_000.0
 
 
-class Triangulation(Target):
+class TriangulationPart(RangedPart):
     """A voltage that falls as a hyperbola from its near end on, and falls again nearer than that."""
 
     own_hands = _hands(350.0)
@@ -111,7 +111,7 @@ class Triangulation(Target):
         return 0.0, self.top()
 
 
-class TimeOfFlight(Target):
+class TimeOfFlightPart(RangedPart):
     """Millimetres, with an offset and a scale of its own; beyond its reach the part's number for nothing."""
 
     own_hands = _hands(240.0)

@@ -9,14 +9,14 @@ from collections.abc import Mapping
 
 from tickstone.core import motor_halls
 from tickstone.standin.hands import Hand
-from tickstone.standin.parts.base import Event, Part, approach
+from tickstone.standin.parts.base import Event, SimulatedPart, approach
 
 UNEVEN = 0.02  # of a gap: how far a magnet or mark sits from its place (k = 1)
 BOUNCE_S = 0.0012
 MISSED = 0.2
 
 
-class Shaft(Part):
+class SimulatedShaft(SimulatedPart):
     """Something that turns: ``turns`` rises with the speed that is set, which is reached at the acceleration
     that is set."""
 
@@ -57,7 +57,7 @@ class Shaft(Part):
         return sorted((i + 0.5 + self.world.normal(UNEVEN)) / count for i in range(count))
 
 
-class Marks(Shaft):
+class MarkedShaft(SimulatedShaft):
     """Edges of magnets or marks; the channel holds the board's time of each."""
 
     faults = ("missed", "doubled", "chatter", "stuck", "jitter")
@@ -92,7 +92,7 @@ class Marks(Shaft):
         return [(at, {"edge": at}) for at in due]
 
 
-class Wheel(Marks):
+class WheelPart(MarkedShaft):
     """A wheel with magnets before a Hall switch."""
 
     own_hands = (
@@ -115,7 +115,7 @@ class Wheel(Marks):
         return {"speed": self.rate * self.circumference_m, "distance_m": self.turns * self.circumference_m}
 
 
-class Tachometer(Marks):
+class TachometerPart(MarkedShaft):
     """A shaft with pale strips before a comparator switch."""
 
     own_hands = (
@@ -133,7 +133,7 @@ class Tachometer(Marks):
         return {"rotation": 60.0 * self.rate}
 
 
-class Roller(Shaft):
+class RollerPart(SimulatedShaft):
     """What encoders share: a roller with a circumference of its own."""
 
     own_hands = (Hand("speed_mm_s", "Roller rolls at", 30.0, -1000.0, 1000.0, 5.0, "mm/s"),)
@@ -150,7 +150,7 @@ class Roller(Shaft):
         return {"distance": self.turns * self.circumference_mm}
 
 
-class Steps(Roller):
+class StepsPart(RollerPart):
     """One channel: a running count of transitions, whatever the direction."""
 
     faults = ("missed", "doubled", "chatter", "stuck")
@@ -178,7 +178,7 @@ class Steps(Roller):
         return {"distance": abs(self.turns) * self.circumference_mm}
 
 
-class Quadrature(Roller):
+class QuadraturePart(RollerPart):
     """Two channels a quarter apart, told at each change."""
 
     faults = ("missed", "swapped", "chatter", "stuck")
@@ -210,7 +210,7 @@ class Quadrature(Roller):
         return sorted(found, key=lambda event: event[0])
 
 
-class MotorHalls(Shaft):
+class MotorHallsPart(SimulatedShaft):
     """Three latches under the can of a brushless motor, each a little out of its place."""
 
     own_hands = (

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from tickstone.standin.hands import Hand, choice
-from tickstone.standin.parts.base import Event, Part
+from tickstone.standin.parts.base import Event, SimulatedPart
 
 SPOT_MM = 7.0  # width of what one sensor sees
 BEST_MM, FALLS_MM = 4.0, 7.0  # height of most light, and how fast it falls away from there
@@ -19,7 +19,7 @@ def gain(height_mm: float) -> float:
     return 1.0 / (1.0 + ((height_mm - BEST_MM) / FALLS_MM) ** 2)
 
 
-class Ground(Part):
+class GroundPart(SimulatedPart):
     """What surface sensors share: where the line is, and how much of a spot it covers."""
 
     def advance(self, dt_s: float) -> None:
@@ -51,7 +51,7 @@ GROUND_HANDS = (
 )
 
 
-class LineRow(Ground):
+class LineRowPart(GroundPart):
     """Counts of one to eight sensors, each with a white and a black of its own."""
 
     own_hands = (*GROUND_HANDS, Hand("height_mm", "Height", BEST_MM, 1.0, 40.0, 0.5, "mm"))
@@ -93,7 +93,7 @@ class LineRow(Ground):
         return 0.0, self.top()
 
 
-class DigitalLine(Ground):
+class DigitalLinePart(GroundPart):
     """A level that flips when half of the spot is dark, with hysteresis."""
 
     own_hands = GROUND_HANDS

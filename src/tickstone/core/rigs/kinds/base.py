@@ -148,7 +148,7 @@ class Doubt:
 
 
 @dataclass(frozen=True)
-class Rule:
+class RuleReading:
     """What a rule of thumb would have said instead, in the quantity's unit, and when it is right (perhaps
     nothing)."""
 
@@ -198,7 +198,7 @@ def _no_series(asked: Mapping[str, Array], values: Values, around: Surroundings)
     return ()
 
 
-def _no_rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[Rule, ...]:
+def _no_rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[RuleReading, ...]:
     return ()
 
 
@@ -226,7 +226,7 @@ class Working:
     read: Callable[[Mapping[str, Array], Values, Surroundings], Converted]
     chains: Callable[[Mapping[str, float], Values, Surroundings], tuple[tuple[Chain, ...], tuple[Term, ...]]]
     more: Callable[[Mapping[str, Array], Values, Surroundings], tuple[Series, ...]] = _no_series
-    rules: Callable[[Mapping[str, float], Values, Surroundings], tuple[Rule, ...]] = _no_rules
+    rules: Callable[[Mapping[str, float], Values, Surroundings], tuple[RuleReading, ...]] = _no_rules
     spreads: Callable[[Mapping[str, float], Values], tuple[Spread, ...]] = lambda asked, values: ()
     doubts: Callable[[float, Values], tuple[Doubt, ...]] = lambda value, values: ()
     moves: Callable[[Values], tuple[Move, ...]] = lambda values: ()

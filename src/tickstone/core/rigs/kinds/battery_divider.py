@@ -17,7 +17,7 @@ from tickstone.core.rigs.kinds.base import (
     Moment,
     Move,
     Quantity,
-    Rule,
+    RuleReading,
     Series,
     Surroundings,
     Term,
@@ -37,7 +37,7 @@ from tickstone.core.rigs.kinds.parts import (
     term,
 )
 from tickstone.core.rigs.kinds.told import by_option
-from tickstone.core.rigs.part import Chosen, Draw, OptionSpec, Part, Piece, PinSpec, Role
+from tickstone.core.rigs.part import Chosen, Component, Draw, OptionSpec, Part, PinSpec, Role
 from tickstone.core.rigs.reading import Counts
 
 NO_CODE = 1
@@ -86,10 +86,10 @@ def _more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> t
     )
 
 
-def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[Rule, ...]:
+def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[RuleReading, ...]:
     steps = 2.0 ** values["bits"].value
     volts = asked["counts"] * step_v(values) * _ratio(values)
-    return (Rule(f"÷ {steps - 1:.0f} instead of {steps:.0f}", volts * steps / (steps - 1)),)
+    return (RuleReading(f"÷ {steps - 1:.0f} instead of {steps:.0f}", volts * steps / (steps - 1)),)
 
 
 def _counts_at(wanted_v: float, values: Values, around: Surroundings) -> Mapping[str, float]:
@@ -120,7 +120,7 @@ def _part(chosen: Chosen) -> Part:
     )
     return Part(
         (supply, GROUND, middle),
-        pieces=(Piece(1, "top resistor", ohms=top), Piece(1, "bottom resistor", ohms=bottom)),
+        pieces=(Component(1, "top resistor", ohms=top), Component(1, "bottom resistor", ohms=bottom)),
     )
 
 

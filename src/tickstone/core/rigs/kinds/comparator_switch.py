@@ -22,7 +22,7 @@ from tickstone.core.rigs.kinds.base import (
     Moment,
     Move,
     Quantity,
-    Rule,
+    RuleReading,
     Series,
     Spread,
     Surroundings,
@@ -70,16 +70,16 @@ def _more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> t
     return (Series("turns", "turns", "1/s", read(asked, values, around).values / 60.0, 2),)
 
 
-def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[Rule, ...]:
+def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[RuleReading, ...]:
     rpm = US_PER_MINUTE / asked["period"] / values["marks"].value
     return (
         *(
-            (Rule("one mark taken for all", rpm * values["marks"].value),)
+            (RuleReading("one mark taken for all", rpm * values["marks"].value),)
             if values["marks"].value > 1
             else ()
         ),
-        Rule("both edges counted", rpm * 2),
-        Rule("half the pulses missed", rpm / 2),
+        RuleReading("both edges counted", rpm * 2),
+        RuleReading("half the pulses missed", rpm / 2),
     )
 
 

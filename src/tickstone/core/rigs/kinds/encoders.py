@@ -21,7 +21,7 @@ from tickstone.core.rigs.kinds.base import (
     Moment,
     Move,
     Quantity,
-    Rule,
+    RuleReading,
     Series,
     Spread,
     Surroundings,
@@ -77,12 +77,12 @@ def _more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> t
     )
 
 
-def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[Rule, ...]:
+def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[RuleReading, ...]:
     nominal = math.pi * values["diameter"].value
     ours = asked["count"] / values["steps"].value
     return (
-        Rule("π × nominal diameter", ours * nominal),
-        Rule("both edges counted as steps", ours * values["circumference"].value / 2),
+        RuleReading("π × nominal diameter", ours * nominal),
+        RuleReading("both edges counted as steps", ours * values["circumference"].value / 2),
     )
 
 

@@ -20,7 +20,7 @@ from tickstone.core.rigs.kinds.base import (
     Moment,
     Move,
     Quantity,
-    Rule,
+    RuleReading,
     Series,
     Spread,
     Surroundings,
@@ -77,15 +77,15 @@ def _more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> t
     return (Series("rpm", "wheel", "rpm", np.where(no_period(asked["period"]), np.nan, rpm), 1),)
 
 
-def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[Rule, ...]:
+def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[RuleReading, ...]:
     period = asked["period"]
     nominal = np.pi * values["diameter"].value / values["magnets"].value
     one_magnet = values["circumference"].value
     several = values["magnets"].value > 1
     return (
-        Rule("π × nominal diameter", M_S_PER_MM_US * nominal / period),
-        *((Rule("one magnet taken for all", M_S_PER_MM_US * one_magnet / period),) if several else ()),
-        Rule("counted on change", M_S_PER_MM_US * 2 * one_magnet / values["magnets"].value / period),
+        RuleReading("π × nominal diameter", M_S_PER_MM_US * nominal / period),
+        *((RuleReading("one magnet taken for all", M_S_PER_MM_US * one_magnet / period),) if several else ()),
+        RuleReading("counted on change", M_S_PER_MM_US * 2 * one_magnet / values["magnets"].value / period),
     )
 
 

@@ -21,7 +21,7 @@ from tickstone.core.rigs.kinds.base import (
     Moment,
     Move,
     Quantity,
-    Rule,
+    RuleReading,
     Series,
     Spread,
     Surroundings,
@@ -53,7 +53,7 @@ from tickstone.core.rigs.kinds.parts import (
 from tickstone.core.rigs.kinds.told import by_option
 from tickstone.core.rigs.outputs import address
 from tickstone.core.rigs.part import Chosen, Part, question
-from tickstone.core.rigs.reading import Counts, Field, Registers
+from tickstone.core.rigs.reading import Counts, RegisterField, Registers
 
 AXES = inertial.AXES
 MOVING, CLIPPED = 1, 2
@@ -105,14 +105,14 @@ def _main_line(axes: Vector) -> tuple[Term, ...]:
     return (result("a z", z, "g", "arccos ("), result("|a|", norm, "g", "÷", "norm"))
 
 
-def _rules(axes_of: Axes) -> Callable[[Mapping[str, float], Values, Surroundings], tuple[Rule, ...]]:
-    def rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[Rule, ...]:
+def _rules(axes_of: Axes) -> Callable[[Mapping[str, float], Values, Surroundings], tuple[RuleReading, ...]]:
+    def rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[RuleReading, ...]:
         """One axis alone, by the arcsine and by its straight line."""
         x, y, _ = (float(axis[0]) for axis in axes_of(_arrays(asked), values))
         level = math.hypot(x, y)
         alone = inertial.tilt_one_axis_deg(level)
-        arcsine = [Rule("arcsine of the level axes", float(alone))] if np.isfinite(alone) else []
-        return (*arcsine, Rule("57.3° a g", math.degrees(level)))
+        arcsine = [RuleReading("arcsine of the level axes", float(alone))] if np.isfinite(alone) else []
+        return (*arcsine, RuleReading("57.3° a g", math.degrees(level)))
 
     return rules
 
@@ -420,8 +420,8 @@ def _unit_reads(chosen: Chosen) -> tuple[Registers, ...]:
         (gyro, GYRO_CODES[str(chosen["gyro"])] << 3),
     )
     fields = (
-        *(Field(axis, 2 * i, signed=True) for i, axis in enumerate(AXES)),
-        *(Field(name, 8 + 2 * i, signed=True) for i, name in enumerate(GYRO)),
+        *(RegisterField(axis, 2 * i, signed=True) for i, axis in enumerate(AXES)),
+        *(RegisterField(name, 8 + 2 * i, signed=True) for i, name in enumerate(GYRO)),
     )
     return (Registers(setup, None, 0x3B, 14, fields, every_ms=20),)
 

@@ -22,7 +22,7 @@ from tickstone.core.rigs.kinds.base import (
     Moment,
     Move,
     Quantity,
-    Rule,
+    RuleReading,
     Series,
     Spread,
     Surroundings,
@@ -43,7 +43,7 @@ from tickstone.core.rigs.kinds.parts import (
 )
 from tickstone.core.rigs.kinds.told import Told, by_geometry, by_mount, by_option
 from tickstone.core.rigs.outputs import converter_of
-from tickstone.core.rigs.part import Chosen, Load, OptionSpec, Part, Piece, question
+from tickstone.core.rigs.part import Chosen, Component, Load, OptionSpec, Part, question
 from tickstone.core.rigs.reading import Counts
 from tickstone.core.rigs.rig import Rig, Sensor
 from tickstone.core.wording import fixed
@@ -129,14 +129,17 @@ def _more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> t
     return (wide, *each)
 
 
-def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[Rule, ...]:
+def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[RuleReading, ...]:
     """What on and off alone would have said: the middle of the sensors beyond half way."""
     dark = darkness({name: np.array([number]) for name, number in asked.items()}, values)[0]
     places = (np.arange(dark.size) - (dark.size - 1) / 2) * values["pitch"].value
     on = dark >= surface.DARK
-    rules = [Rule("on or off, the middle of those on", float(places[on].mean()))] if on.any() else []
+    rules = [RuleReading("on or off, the middle of those on", float(places[on].mean()))] if on.any() else []
     total = dark.sum()
-    return (*rules, *([Rule("pale ones counted too", float(dark @ places / total))] if total > 0 else []))
+    return (
+        *rules,
+        *([RuleReading("pale ones counted too", float(dark @ places / total))] if total > 0 else []),
+    )
 
 
 def _counts_at(wanted_mm: float, values: Values, around: Surroundings) -> Mapping[str, float]:
@@ -220,10 +223,10 @@ def _part(chosen: Chosen) -> Part:
     lamp = "infrared lamp" if chosen.says("light", "infrared") else "white lamp, clear"
     pieces = (
         (
-            Piece(count, lamp),
-            Piece(count, "phototransistor"),
-            Piece(count, "load resistor", ohms=load),
-            Piece(count, "lamp resistor", ohms=chosen.number("lamp_ohm")),
+            Component(count, lamp),
+            Component(count, "phototransistor"),
+            Component(count, "load resistor", ohms=load),
+            Component(count, "lamp resistor", ohms=chosen.number("lamp_ohm")),
         )
         if bare
         else ()

@@ -19,7 +19,7 @@ from tickstone.core.rigs.kinds.base import (
     Moment,
     Move,
     Quantity,
-    Rule,
+    RuleReading,
     Series,
     Surroundings,
     Term,
@@ -135,7 +135,7 @@ KIND = Kind(
         chains=_chains,
         more=_more,
         rules=lambda asked, values, around: (
-            Rule(
+            RuleReading(
                 "taken for an effective value",
                 1000 * asked["swing"] * step_v(values) / values["gain"].value / SINE,
             ),

@@ -21,7 +21,7 @@ from tickstone.core.rigs.kinds.base import (
     Moment,
     Move,
     Quantity,
-    Rule,
+    RuleReading,
     Series,
     Spread,
     Surroundings,
@@ -79,12 +79,12 @@ def _more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> t
     )
 
 
-def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[Rule, ...]:
+def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[RuleReading, ...]:
     rpm = 10.0 * asked["edges"] / values["pole_pairs"].value
     return (
-        Rule("magnets taken for pole pairs", rpm / 2),
-        Rule("one sensor's edges taken for all", rpm * 3),
-        Rule("pole pairs forgotten", rpm * values["pole_pairs"].value),
+        RuleReading("magnets taken for pole pairs", rpm / 2),
+        RuleReading("one sensor's edges taken for all", rpm * 3),
+        RuleReading("pole pairs forgotten", rpm * values["pole_pairs"].value),
     )
 
 

@@ -20,7 +20,7 @@ from tickstone.core.rigs.kinds.base import (
     Moment,
     Move,
     Quantity,
-    Rule,
+    RuleReading,
     Spread,
     Surroundings,
     Term,
@@ -30,7 +30,7 @@ from tickstone.core.rigs.kinds.deciding import DROPOUTS, FILTER, OBSTACLE
 from tickstone.core.rigs.kinds.parts import REGULATOR, UNMEASURED, bus_part, raw, term
 from tickstone.core.rigs.outputs import address
 from tickstone.core.rigs.part import Chosen, Part, PinSpec, Role, question
-from tickstone.core.rigs.reading import Field, Registers
+from tickstone.core.rigs.reading import RegisterField, Registers
 
 NO_TARGET, TOO_FAR = 1, 2
 REASONS = ("", "no target: the part says so by 0 or its largest number", "farther than it is good for")
@@ -103,7 +103,7 @@ def _reads(chosen: Chosen) -> tuple[Registers, ...]:
         start=(0x00, 0x01),
         read_from=0x1E,
         length=2,
-        fields=(Field("reading", 0, signed=False),),
+        fields=(RegisterField("reading", 0, signed=False),),
         every_ms=50,
         readdress=(0x8A, USUAL_ADDRESS),
         shutdown="shutdown" if chosen.says("shutdown", "wired") else "",
@@ -171,7 +171,7 @@ KIND = Kind(
         asks=lambda values: (READING,),
         read=read,
         chains=_chains,
-        rules=lambda asked, values, around: (Rule("as the part says", asked["reading"]),),
+        rules=lambda asked, values, around: (RuleReading("as the part says", asked["reading"]),),
         spreads=_spreads,
         moves=lambda values: (Move("reading", 1, "One millimetre more in the reading"),),
         inverse=Inverse(300.0, 0.0, 8000.0, _reading_at),

@@ -19,7 +19,7 @@ from tickstone.core.rigs.kinds.base import (
     Moment,
     Move,
     Quantity,
-    Rule,
+    RuleReading,
     Series,
     Surroundings,
     Term,
@@ -84,11 +84,11 @@ def _more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> t
     )
 
 
-def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[Rule, ...]:
+def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[RuleReading, ...]:
     level = asked["counts"] * step_v(values)
     a, b, c = _curve(values)
-    rules = [Rule("without b", a / (level - c))] if level > c else []
-    return (*rules, *([Rule("without c", a / level - b)] if level > 0 else []))
+    rules = [RuleReading("without b", a / (level - c))] if level > c else []
+    return (*rules, *([RuleReading("without c", a / level - b)] if level > 0 else []))
 
 
 def _counts_at(wanted_mm: float, values: Values, around: Surroundings) -> Mapping[str, float]:

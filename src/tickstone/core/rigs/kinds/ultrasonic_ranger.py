@@ -21,7 +21,7 @@ from tickstone.core.rigs.kinds.base import (
     Moment,
     Move,
     Quantity,
-    Rule,
+    RuleReading,
     Spread,
     Surroundings,
     Term,
@@ -83,10 +83,12 @@ def _chains(
     return (), (echo, result("out and back", 2.0, "", "÷", "way"), sound_now, term(values["offset"], "+"))
 
 
-def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[Rule, ...]:
+def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[RuleReading, ...]:
     exact = ranging.rules_exact_at_c(values["humidity"].value)
     return tuple(
-        Rule(rule.name, rule.speed_m_s * asked["echo"] / 2000.0, "" if at is None else f"{fixed(at, 1)} °C")
+        RuleReading(
+            rule.name, rule.speed_m_s * asked["echo"] / 2000.0, "" if at is None else f"{fixed(at, 1)} °C"
+        )
         for rule, at in zip(ranging.RULES, exact, strict=True)
     )
 
