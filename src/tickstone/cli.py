@@ -82,74 +82,74 @@ def main(arguments: list[str] | None = None) -> int:
         return 0
 
 
-def _run(said: argparse.Namespace) -> int:
+def _run(arguments: argparse.Namespace) -> int:
     """Only what a command needs is imported: ``calc`` must start in well under a second."""
-    if said.command == "calc":
-        return _calc(said)
-    if said.command == "convert":
-        return _convert(said)
-    if said.command == "read":
-        return _read(said.files)
-    if said.command == "diagnose":
-        return _diagnose(said)
-    if said.command in ("template", "check", "assign", "program", "schema"):
-        return _rig_command(said)
-    if said.command in ("demo", "serve"):
+    if arguments.command == "calc":
+        return _calc(arguments)
+    if arguments.command == "convert":
+        return _convert(arguments)
+    if arguments.command == "read":
+        return _read(arguments.files)
+    if arguments.command == "diagnose":
+        return _diagnose(arguments)
+    if arguments.command in ("template", "check", "assign", "program", "schema"):
+        return _rig_command(arguments)
+    if arguments.command in ("demo", "serve"):
         from tickstone.launch.serve import serve
 
-        return serve(demo=said.command == "demo", listen=said.listen, port=said.port)
+        return serve(demo=arguments.command == "demo", listen=arguments.listen, port=arguments.port)
     from tickstone.launch import checks
 
-    if said.command == "test":
-        return checks.run_all(said.pytest)
-    if said.command == "api-types":
+    if arguments.command == "test":
+        return checks.run_all(arguments.pytest)
+    if arguments.command == "api-types":
         return checks.renew_api_types()
-    if said.command == "benchmark":
-        return checks.run_benchmarks(said.names)
+    if arguments.command == "benchmark":
+        return checks.run_benchmarks(arguments.names)
     return checks.renew_screenshots()
 
 
-def _calc(said: argparse.Namespace) -> int:
+def _calc(arguments: argparse.Namespace) -> int:
     from tickstone.calculations import listing, run
 
-    if said.list:
+    if arguments.list:
         print(json.dumps(listing(), ensure_ascii=False))
         return 0
-    if said.batch:
+    if arguments.batch:
         encode = json.JSONEncoder(ensure_ascii=False, allow_nan=False).encode
         for line in sys.stdin:
             if line.strip():
                 # whoever asks line by line has the answer at once
                 print(encode(_one_of_batch(line)), flush=True)
         return 0
-    if not said.name:
+    if not arguments.name:
         print("Name a calculation; --list shows them all.", file=sys.stderr)
         return 2
-    inputs = _fields(said.fields) if said.fields or sys.stdin.isatty() else _from_input()
-    print(json.dumps(run(said.name, inputs), ensure_ascii=False, allow_nan=False, indent=2))
+    inputs = _fields(arguments.fields) if arguments.fields or sys.stdin.isatty() else _from_input()
+    print(json.dumps(run(arguments.name, inputs), ensure_ascii=False, allow_nan=False, indent=2))
     return 0
 
 
-def _convert(said: argparse.Namespace) -> int:
+def _convert(arguments: argparse.Namespace) -> int:
     from tickstone.errors import BadInput
     from tickstone.formats import columns, converted, rig_json
     from tickstone.formats.opening import open_table
 
     constants = {}
-    for name, value in _fields(said.set).items():
+    for name, value in _fields(arguments.set).items():
         if isinstance(value, bool) or not isinstance(value, int | float):
             raise BadInput(f"{name} must be a number, not {value}.", name)
         constants[name] = float(value)
-    told = dict(part.partition("=")[::2] for part in said.column)
-    with _opened_bytes(said.file) as file:
+    known = dict(part.partition("=")[::2] for part in arguments.column)
+    with _opened_bytes(arguments.file) as file:
         table = open_table(file)
-        if said.rig:
-            with _opened(said.rig) as rig_file:
+        if arguments.rig:
+            with _opened(arguments.rig) as rig_file:
                 candidates = columns.rig_candidates(rig_json.rig_from_json(rig_file.read()), constants)
         else:
             candidates = columns.bare_candidates(constants)
         names = [column.name for column in table.columns]
-        converting = converted.Converting(table, columns.plan(names, candidates, told))
+        converting = converted.Converting(table, columns.plan(names, candidates, known))
         for text in converted.csv_blocks(converting):
             sys.stdout.write(text)
     for bad, what in (
@@ -157,7 +157,7 @@ def _convert(said: argparse.Namespace) -> int:
         (table.bad, "not understood"),
     ):
         if bad.count:
-            where = ", ".join(str(one.line) for one in bad.first[:5]) + (" …" if bad.count > 5 else "")
+            where = ", ".join(str(line.line) for line in bad.first[:5]) + (" …" if bad.count > 5 else "")
             print(f"Lines {what}: {bad.count} ({where}).", file=sys.stderr)
     return 0
 
@@ -170,42 +170,42 @@ def _read(files: list[str]) -> int:
     for name in files:
         try:
             with _opened_bytes(name) as file:
-                found = summary(open_readings(file))
+                results = summary(open_readings(file))
         except TickStoneError as error:
             print(f"{name}: {error.message}", file=sys.stderr)
             failed = 2
             continue
-        said = {"file": name, **found} if len(files) > 1 else found
+        said = {"file": name, **results} if len(files) > 1 else results
         print(json.dumps(said, ensure_ascii=False, allow_nan=False, indent=2))
     return failed
 
 
-def _diagnose(said: argparse.Namespace) -> int:
+def _diagnose(arguments: argparse.Namespace) -> int:
     from tickstone.core.diagnosis.examine import examine
     from tickstone.formats import rig_json
     from tickstone.formats.examined import record_of
     from tickstone.formats.opening import open_readings
 
     rig = None
-    if said.rig:
-        with _opened(said.rig) as rig_file:
+    if arguments.rig:
+        with _opened(arguments.rig) as rig_file:
             rig = rig_json.rig_from_json(rig_file.read())
-    with _opened_bytes(said.file) as file:
+    with _opened_bytes(arguments.file) as file:
         record = record_of(open_readings(file), rig)
-    for one in examine(record):
-        if one.accuses:
+    for finding in examine(record):
+        if finding.accuses:
             print(
                 json.dumps(
                     {
-                        "kind": one.kind,
-                        "channel": one.channel,
-                        "start_s": one.start_s,
-                        "end_s": one.end_s,
-                        "confidence": one.confidence,
-                        "evidence": one.evidence,
-                        "causes": one.causes,
-                        "advice": one.advice,
-                        "also": one.also,
+                        "kind": finding.kind,
+                        "channel": finding.channel,
+                        "start_s": finding.start_s,
+                        "end_s": finding.end_s,
+                        "confidence": finding.confidence,
+                        "evidence": finding.evidence,
+                        "causes": finding.causes,
+                        "advice": finding.advice,
+                        "also": finding.also,
                     },
                     ensure_ascii=False,
                     allow_nan=False,
@@ -214,25 +214,27 @@ def _diagnose(said: argparse.Namespace) -> int:
     return 0
 
 
-def _rig_command(said: argparse.Namespace) -> int:
+def _rig_command(arguments: argparse.Namespace) -> int:
     """What is done with a rig document and no database."""
     from tickstone.formats import rig_json
 
-    if said.command == "schema":
+    if arguments.command == "schema":
         print(json.dumps(rig_json.rig_schema(), ensure_ascii=False, indent=2))
         return 0
-    if said.command == "template":
+    if arguments.command == "template":
         from tickstone.core.rigs import templates
 
-        if said.name is None:
-            listed = [{"id": one.id, "title": one.title} for one in templates.TEMPLATES.values()]
+        if arguments.name is None:
+            listed = [
+                {"id": template.id, "title": template.title} for template in templates.TEMPLATES.values()
+            ]
             print(json.dumps(listed, ensure_ascii=False, indent=2))
         else:
-            print(rig_json.rig_to_json(templates.template(said.name)))
+            print(rig_json.rig_to_json(templates.template(arguments.name)))
         return 0
-    with _opened(said.rig) as stream:
-        rig = rig_json.rig_from_json(stream.read(), anew=said.command == "assign")
-    if said.command == "check":
+    with _opened(arguments.rig) as stream:
+        rig = rig_json.rig_from_json(stream.read(), anew=arguments.command == "assign")
+    if arguments.command == "check":
         from tickstone.core.wiring.checks import check
 
         for finding in check(rig).findings:
@@ -252,18 +254,18 @@ def _rig_command(said: argparse.Namespace) -> int:
                 )
             )
         return 0
-    if said.command == "program":
+    if arguments.command == "program":
         from tickstone.firmware.writing import program
 
-        sys.stdout.write(program(rig, said.language))
+        sys.stdout.write(program(rig, arguments.language))
         return 0
     from tickstone.core.wiring.assign import assignment
 
-    found = assignment(rig)
-    if found.reason:
-        print(found.reason, file=sys.stderr)
+    result = assignment(rig)
+    if result.reason:
+        print(result.reason, file=sys.stderr)
         return 1
-    print(rig_json.rig_to_json(found.rig))
+    print(rig_json.rig_to_json(result.rig))
     return 0
 
 
@@ -329,11 +331,11 @@ def _one_of_batch(line: str) -> dict[str, Any]:
 
     name: Any = None
     try:
-        asked = json.loads(line)
-        if not isinstance(asked, dict):
+        request = json.loads(line)
+        if not isinstance(request, dict):
             raise BadInput("A line must hold a JSON object.", "")
-        name = asked.get("calc")
-        inputs = asked.get("inputs", {})
+        name = request.get("calc")
+        inputs = request.get("inputs", {})
         if not isinstance(inputs, dict):
             raise BadInput("inputs must be a JSON object.", "inputs")
         return {"calc": name, "result": run(str(name), inputs)}

@@ -63,7 +63,7 @@ class Supervisor:
     @property
     def unwell(self) -> list[Living]:
         """What has crashed and is not well again."""
-        return [one for one in self.living if not one.well]
+        return [living for living in self.living if not living.well]
 
     def _enter(self, name: str) -> tuple[int, Living]:
         with self._lock:

@@ -44,7 +44,7 @@ from tickstone.core.decisions.decision import Question
 from tickstone.core.diagnosis.examine import examine
 from tickstone.core.rigs.boards import BOARDS
 from tickstone.core.rigs.kinds import KINDS
-from tickstone.core.rigs.kinds.base import Converted, Kind, Moment, Surroundings
+from tickstone.core.rigs.kinds.base import Ambient, Converted, Kind, Moment
 from tickstone.core.rigs.meanings import guess
 from tickstone.core.rigs.templates import TEMPLATES, template
 from tickstone.core.wiring.assign import assignment
@@ -346,7 +346,7 @@ def test_words() -> None:
     for what in KINDS.values():
         known = values_of(what.id)
         raw = {channel.name: np.array(RAW) for channel in what.channels}
-        read = what.convert(raw, known, Surroundings())
+        read = what.convert(raw, known, Ambient())
         said = {name: what.words(moment(np.array(series)), known) for name, series in SERIES.items()}
         made[what.id] = {
             "values": read.values,
@@ -371,7 +371,7 @@ def test_worked() -> None:
             made[f"{what.id}, {name}"] = {
                 "asks": asks,
                 "asked": asked,
-                "worked": work(what, known, asked, Surroundings()),
+                "worked": work(what, known, asked, Ambient()),
             }
     approved.check("worked", made)
 

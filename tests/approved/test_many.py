@@ -20,7 +20,7 @@ from tickstone.core.decisions.decision import Question
 from tickstone.core.diagnosis.examine import examine
 from tickstone.core.rigs.catalogue import known
 from tickstone.core.rigs.kinds import KINDS
-from tickstone.core.rigs.kinds.base import Surroundings
+from tickstone.core.rigs.kinds.base import Ambient
 from tickstone.core.rigs.rig import Output
 from tickstone.core.rigs.templates import TEMPLATES, template
 from tickstone.core.wiring.assign import complete, place_free
@@ -93,7 +93,7 @@ def test_many_readings_worked() -> None:
             }
             air = float(rng.uniform(-10, 40)) if number % 3 == 0 else None
             try:
-                found = work(what, values, asked, Surroundings(air if air is None else np.array(air)))
+                found = work(what, values, asked, Ambient(air if air is None else np.array(air)))
                 made[f"{what.id}, {number}"] = [asked, found.value, found.sd, found.said, found.shares]
             except BadInput as refused:
                 made[f"{what.id}, {number}"] = [asked, refused.message]

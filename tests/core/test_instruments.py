@@ -130,7 +130,7 @@ def test_lamps_and_bar_follow_the_reading_and_a_dropout_is_never_clear() -> None
     lamps = Lamps()
     lamps.take(seen([0], [3.0], series={"dark_s1": [4.0], "dark_s2": [81.0], "width": [1]}), NOTHING)
     assert lamps.shown(0, NOTHING)["lit"] == [False, True]
-    chosen = usual_values(kind("line-sensors"), said={"threshold_s1": 500.0, "band_s1": 40.0})
+    chosen = usual_values(kind("line-sensors"), values={"threshold_s1": 500.0, "band_s1": 40.0})
     for count, lit in (
         (490, False),
         (510, False),
@@ -140,7 +140,7 @@ def test_lamps_and_bar_follow_the_reading_and_a_dropout_is_never_clear() -> None
     ):  # black reads high here
         lamps.take(seen([0], [3.0], {"s1": [count]}, {"dark_s1": [50.0]}), chosen)
         assert lamps.shown(0, chosen)["lit"] == [lit], count
-    values = usual_values(kind("ultrasonic-ranger"), said={"trip": 300.0, "clear": 350.0})
+    values = usual_values(kind("ultrasonic-ranger"), values={"trip": 300.0, "clear": 350.0})
     bar = Bar()
     for distance, lit, near in ((1500, 0, 0), (990, 1, 0), (299, 6, 1), (320, 6, 1), (360, 6, 0), (21, 8, 1)):
         bar.take(seen([0], [distance]), values)
@@ -149,7 +149,7 @@ def test_lamps_and_bar_follow_the_reading_and_a_dropout_is_never_clear() -> None
     bar.fit(rig(part("ultrasonic-ranger", "ranger"), part("led-bar", "bar", steps=4)))
     bar.take(seen([0], [299]), values)
     assert (bar.shown(0, values)["lit"], bar.shown(0, values)["steps"]) == (3, 4)
-    eighths = usual_values(kind("ultrasonic-ranger"), said={"bar_far": 800})
+    eighths = usual_values(kind("ultrasonic-ranger"), values={"bar_far": 800})
     assert bar_edges_mm(eighths, 8) == (800, 700, 600, 500, 400, 300, 200, 100)  # whole steps
     for lights, lit_at in (
         ("nearer", ((850, 0), (750, 1), (101, 7), (99, 8))),

@@ -13,7 +13,7 @@ from tickstone.core import ranging
 from tickstone.core.constants import Provenance, Value, settle
 from tickstone.core.rigs.boards import BOARDS, board
 from tickstone.core.rigs.kinds import FAMILIES, KINDS, kind
-from tickstone.core.rigs.kinds.base import Converted, Kind, Moment, Surroundings
+from tickstone.core.rigs.kinds.base import Ambient, Converted, Kind, Moment
 from tickstone.core.rigs.kinds.ultrasonic_ranger import conversion_speed_m_s
 from tickstone.core.rigs.outputs import OUTPUTS, OutputKind
 from tickstone.core.rigs.part import Chosen, OptionSpec, Role, check_options
@@ -110,7 +110,7 @@ def test_conversion_keeps_shape_and_never_calls_nonsense_valid(what: Kind, data:
     raw = np.array(data.draw(st.lists(numbers, max_size=40)))
     before = raw.copy()
     channels = {channel.name: raw for channel in what.channels}
-    found = what.convert(channels, defaults(what), Surroundings())
+    found = what.convert(channels, defaults(what), Ambient())
     np.testing.assert_array_equal(raw, before)
     assert found.values.shape == found.codes.shape == raw.shape
     assert np.isfinite(found.values[found.valid]).all()
@@ -148,7 +148,7 @@ def test_words_speak_at_every_moment(what: Kind) -> None:
 def test_where_the_line_is_in_words(at_mm: float, constants: dict[str, float], words: str) -> None:
     row = kind("line-sensors")
     seen = Converted(np.array([0.0, at_mm]), np.zeros(2, np.int8))
-    assert row.words(Moment(np.arange(2.0), seen), usual_values(row, said=constants)) == words
+    assert row.words(Moment(np.arange(2.0), seen), usual_values(row, values=constants)) == words
 
 
 @pytest.mark.parametrize(
@@ -206,7 +206,7 @@ def test_a_measured_speed_is_carried_by_the_air_and_a_formula_follows_it() -> No
 def test_the_ranger_converts_with_the_air_of_each_sample() -> None:
     ranger = kind("ultrasonic-ranger")
     echoes = {"echo": np.array([4000.0, 4000.0, 0.0, 30_000.0])}
-    found = ranger.convert(echoes, defaults(ranger), Surroundings(np.array([0.0, 30.0, 20.0, 20.0])))
+    found = ranger.convert(echoes, defaults(ranger), Ambient(np.array([0.0, 30.0, 20.0, 20.0])))
     assert found.values[:2] == pytest.approx([4000 * 331.6109 / 2000, 4000 * 350.3175 / 2000], rel=1e-5)
     assert found.codes.tolist() == [ranging.OK, ranging.OK, ranging.DROPOUT, ranging.TOO_FAR]
 

@@ -12,7 +12,7 @@ import pytest
 from tickstone.core.constants import Provenance, Values
 from tickstone.core.line_shape import centroid_doubt_mm, darkness_of
 from tickstone.core.rigs.kinds import kind
-from tickstone.core.rigs.kinds.base import Surroundings
+from tickstone.core.rigs.kinds.base import Ambient
 from tickstone.core.rigs.usual import usual_values
 from tickstone.core.worked import Worked, work
 from tickstone.errors import BadInput
@@ -22,7 +22,7 @@ FITS = 120  # rows that are simulated for each case
 
 
 def row_of(count: int, pitch: float, tape: float) -> Values:
-    return usual_values(ROW, said={"sensors": count, "pitch": pitch, "tape": tape})
+    return usual_values(ROW, values={"sensors": count, "pitch": pitch, "tape": tape})
 
 
 def calibrated(values: Values, rng: np.random.Generator, white: np.ndarray, black: np.ndarray) -> Values:
@@ -55,7 +55,7 @@ def simulated(values: Values, rng: np.random.Generator, measured: bool) -> tuple
         np.round(white + (black - white) * dark + rng.normal(0, values["noise"].value, count)), 0, 1023
     )
     known = calibrated(values, rng, white, black) if measured else values
-    return true, work(ROW, known, {f"s{i}": float(c) for i, c in enumerate(counts, 1)}, Surroundings())
+    return true, work(ROW, known, {f"s{i}": float(c) for i, c in enumerate(counts, 1)}, Ambient())
 
 
 @pytest.mark.slow
@@ -88,7 +88,7 @@ def test_a_calibrated_row_says_how_far_off_it_may_be_between_two_sensors() -> No
     places = (np.arange(5) - 2) * 12.0
     for true in (0.0, 1.0, 2.0, 3.0, 4.0, 5.0):
         counts = white + (black - white) * darkness_of(np.array([true]), places, 7.0, 19.0)[0]
-        found = work(ROW, known, {f"s{i}": float(round(c)) for i, c in enumerate(counts, 1)}, Surroundings())
+        found = work(ROW, known, {f"s{i}": float(round(c)) for i, c in enumerate(counts, 1)}, Ambient())
         assert found.value is not None
         assert found.sd is not None
         assert 0.3 < found.sd < 2.5
@@ -97,7 +97,7 @@ def test_a_calibrated_row_says_how_far_off_it_may_be_between_two_sensors() -> No
 
 
 def test_a_row_of_which_nothing_is_measured_says_that_its_sensors_may_differ() -> None:
-    found = work(ROW, row_of(2, 12.0, 19.0), {"s1": 760.0, "s2": 760.0}, Surroundings())
+    found = work(ROW, row_of(2, 12.0, 19.0), {"s1": 760.0, "s2": 760.0}, Ambient())
     assert found.value == 0.0
     assert dict(found.shares)["unequal sensors"] > 0
     assert found.sd is not None
@@ -106,7 +106,7 @@ def test_a_row_of_which_nothing_is_measured_says_that_its_sensors_may_differ() -
 
 @pytest.mark.parametrize("count", range(1, 9))
 def test_the_worked_line_begins_with_a_line_under_the_row(count: int) -> None:
-    found = work(ROW, row_of(count, 12.0, 19.0), {}, Surroundings())
+    found = work(ROW, row_of(count, 12.0, 19.0), {}, Ambient())
     assert found.valid
     assert found.value is not None
     assert abs(found.value) < 6.0

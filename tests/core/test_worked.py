@@ -14,13 +14,13 @@ from tests.rigs import part, rig
 from tickstone.calculations import run
 from tickstone.core.constants import Provenance, Values, settle
 from tickstone.core.rigs.kinds import KINDS, kind
-from tickstone.core.rigs.kinds.base import VALUE, Kind, Surroundings
+from tickstone.core.rigs.kinds.base import VALUE, Ambient, Kind
 from tickstone.core.rigs.rig import Supply
 from tickstone.core.rigs.usual import usual_values
 from tickstone.core.worked import check_asked, solve, work
 from tickstone.errors import BadInput
 
-AROUND = Surroundings()
+AROUND = Ambient()
 every_kind = pytest.mark.parametrize("what", KINDS.values(), ids=lambda k: k.id)
 
 
@@ -157,7 +157,7 @@ def test_closed_forms(
     kind_id: str, asked: dict[str, float], constants: dict[str, float], value: float
 ) -> None:
     what = kind(kind_id)
-    assert work(what, usual_values(what, said=constants), asked, AROUND).value == pytest.approx(
+    assert work(what, usual_values(what, values=constants), asked, AROUND).value == pytest.approx(
         value, abs=1e-2
     )
 
@@ -176,7 +176,7 @@ def test_words_name_the_side() -> None:
 
 def test_each_line_sensor_may_have_a_white_and_black_of_its_own() -> None:
     row = kind("line-sensors")
-    own = usual_values(row, said={"white_s1": 400, "black_s1": 900, "sensors": 3})
+    own = usual_values(row, values={"white_s1": 400, "black_s1": 900, "sensors": 3})
     found = work(row, own, {"s1": 900, "s2": 180, "s3": 180}, AROUND)
     assert {s.name: float(s.values[0]) for s in found.more}["dark_s1"] == 100
     assert found.value == pytest.approx(-12.0)
@@ -191,7 +191,7 @@ def test_the_boards_record_sets_the_converter() -> None:
     said = usual_values(battery, on, on.sensors[0], {"reference": 3.28})
     assert (said["reference"].value, said["reference"].provenance) == (3.28, Provenance.MEASURED)
     with pytest.raises(BadInput, match="no constant"):
-        usual_values(battery, said={"colour": 1})
+        usual_values(battery, values={"colour": 1})
 
 
 def test_what_depends_on_nothing_unsure_has_no_shares() -> None:
@@ -278,7 +278,7 @@ def test_what_else_a_reading_says_and_what_a_rule_of_thumb_would_have(
 ) -> None:
     """Each worked by hand: plain arithmetic on the kind's usual constants."""
     what = kind(name)
-    found = work(what, usual_values(what, said=constants), asked, AROUND)
+    found = work(what, usual_values(what, values=constants), asked, AROUND)
     seen = {series.name: float(series.values[0]) for series in found.more}
     assert {series: seen[series] for series in more} == pytest.approx(more, rel=1e-3)
     for words, value in rules.items():

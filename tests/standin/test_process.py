@@ -20,7 +20,7 @@ from tests.conftest import until
 from tests.rigs import ranger_and_air
 from tickstone.actions.live.rig import LiveRig
 from tickstone.core.rigs.kinds import kind
-from tickstone.core.rigs.kinds.base import Surroundings
+from tickstone.core.rigs.kinds.base import Ambient
 from tickstone.core.rigs.labels import labels
 from tickstone.core.rigs.rig import Rig
 from tickstone.core.rigs.templates import TEMPLATES, fern, heron, plume, template
@@ -164,7 +164,7 @@ def right(live: LiveRig, sensor: str, truth: dict[str, float]) -> tuple[str, boo
         return f"{name}: not told", False
     values = seen.ring.since(0, 20).values
     said = float(np.median(values[np.isfinite(values)]))
-    worked = work(what, live.intake.values[sensor], asked, Surroundings())
+    worked = work(what, live.intake.values[sensor], asked, Ambient())
     allowed = max(4 * (worked.sd or 0.0), 0.02 * abs(truth[name]), 10.0**-what.quantity.digits)
     if name == "distance" and what.family == "turning":
         said = float(values[-1])

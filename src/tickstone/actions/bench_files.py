@@ -48,7 +48,7 @@ class BenchFiles:
     def room(self) -> BinaryIO:
         """An empty file to receive bytes. Raises Conflict when there are too many files."""
         with self._lock:
-            done = [one for one in self._files.values() if self._is_done(one)]
+            done = [file for file in self._files.values() if self._is_done(file)]
             if len(self._files) - len(done) >= MOST_FILES:
                 raise Conflict(f"{MOST_FILES} files wait already: take some in or away first.", "file")
             for old in done[:-MOST_FILES]:
@@ -66,81 +66,81 @@ class BenchFiles:
             path.unlink()
             raise BadInput("The file is empty.", "file")
         with self._lock:
-            found = BenchFile(next(self._numbers), slug, path, size, wish)
-            self._files[found.id] = found
-        return found
+            result = BenchFile(next(self._numbers), slug, path, size, wish)
+            self._files[result.id] = result
+        return result
 
     def file(self, file_id: int) -> BenchFile:
         """The file of that number. Raises NotFound."""
-        found = self._files.get(file_id)
-        if found is None:
+        file = self._files.get(file_id)
+        if file is None:
             raise NotFound("This file is not on the bench any more: choose it again.", "file")
-        return found
+        return file
 
     def of_rig(self, slug: str) -> list[BenchFile]:
         """The files of a rig's bench, the newest of those that are done among them."""
-        return [one for one in self._files.values() if one.slug == slug]
+        return [file for file in self._files.values() if file.slug == slug]
 
     def look(self, file_id: int, wish: Wish) -> Look:
         """The beginning of a file as it would be taken in; the wish is kept. Raises BadInput."""
-        found = self._settle(file_id, wish)
-        return importing.look(self._database, found.slug, found.path, found.wish)
+        file = self._settle(file_id, wish)
+        return importing.look(self._database, file.slug, file.path, file.wish)
 
     def begin(self, file_id: int, wish: Wish) -> BenchFile:
         """Begin to take a file in. Raises Conflict when that goes on already."""
-        found = self._settle(file_id, wish)
+        file = self._settle(file_id, wish)
         job = self._jobs.start(
             taken_in,
             self._database.url,
-            found.slug,
-            found.path,
-            found.wish,
+            file.slug,
+            file.path,
+            file.wish,
             then=lambda: self._ended(file_id),
         )
         with self._lock:
-            self._files[file_id] = found = replace(found, job=job)
-        return found
+            self._files[file_id] = file = replace(file, job=job)
+        return file
 
-    def _is_done(self, found: BenchFile) -> bool:
+    def _is_done(self, file: BenchFile) -> bool:
         """Whether a file is a recording by now: it waits no longer."""
-        state = self.state(found)
+        state = self.state(file)
         return state is not None and state.state == DONE
 
     def _ended(self, file_id: int) -> None:
         """The taking in has ended, however it did; of a file that is a recording now nothing is kept but how
         it went."""
-        found = self._files.get(file_id)
-        if found is None:
+        file = self._files.get(file_id)
+        if file is None:
             return
-        if self._is_done(found):
+        if self._is_done(file):
             with contextlib.suppress(OSError):
-                found.path.unlink()
-        self._changed(found.slug)
+                file.path.unlink()
+        self._changed(file.slug)
 
     def _settle(self, file_id: int, wish: Wish) -> BenchFile:
-        found = self.file(file_id)
-        state = self.state(found)
+        file = self.file(file_id)
+        state = self.state(file)
         if state is not None and state.state in ("waiting", "running", DONE):
             raise Conflict("This file is being taken in already.", "file")
         with self._lock:
-            self._files[file_id] = found = replace(
-                found, wish=replace(wish, modified=found.wish.modified, by_hand=found.wish.by_hand)
+            self._files[file_id] = file = replace(
+                file, wish=replace(wish, modified=file.wish.modified, by_hand=file.wish.by_hand)
             )
-        return found
+        return file
 
-    def state(self, found: BenchFile) -> JobState | None:
+    def state(self, file: BenchFile) -> JobState | None:
         """How the taking in of a file stands; None before it begins."""
-        return None if found.job is None else self._jobs.state(found.job)
+        return None if file.job is None else self._jobs.state(file.job)
 
     def remove(self, file_id: int) -> None:
         """Take a file away; what is not whole in yet is not kept."""
-        found = self.file(file_id)
-        if found.job is not None:
-            self._jobs.stop(found.job)
+        file = self.file(file_id)
+        if file.job is not None:
+            self._jobs.stop(file.job)
         with self._lock:
             self._files.pop(file_id, None)
         with contextlib.suppress(OSError):
-            found.path.unlink()
+            file.path.unlink()
 
     def close(self) -> None:
         """Take all files away."""

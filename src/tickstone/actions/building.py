@@ -35,7 +35,7 @@ def tick(session: Session, slug: str, step_id: str, ticked: bool, by: str) -> No
     Raises: NotFound for a step that this rig does not have (any more); BadInput for ``by``.
     """
     stored = rigs.rig_named(session, slug)
-    step = next((one for one in steps_of(stored.rig) if one.id == step_id), None)
+    step = next((step for step in steps_of(stored.rig) if step.id == step_id), None)
     if step is None:
         raise NotFound("This step is not on the rig's checklist any more: its wiring has changed.")
     if not ticked:
@@ -45,7 +45,7 @@ def tick(session: Session, slug: str, step_id: str, ticked: bool, by: str) -> No
         raise BadInput("Say who looked: this step is somebody else's to tick.", "by")
     checklist.tick(session, stored.id, step_id, step.text, by.strip())
     done = checklist.ticks(session, stored.id)
-    if all(one.id in done for one in steps_of(stored.rig)):
+    if all(step.id in done for step in steps_of(stored.rig)):
         log.write_entry(session, stored.id, "wiring", "Checklist before power: every step ticked")
 
 

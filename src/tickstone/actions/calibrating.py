@@ -41,10 +41,10 @@ NUMBERED = re.compile(r"^(.*) (\d+)$")
 
 def procedure_of(rig: Rig, sensor: str, name: str) -> Procedure:
     """A procedure that a sensor has. Raises NotFound, and BadInput for ``procedure``."""
-    found = catalogue.procedure(name)
+    procedure = catalogue.procedure(name)
     if name not in kind(rig.sensor(sensor).kind).procedures:
-        raise BadInput(f"The {rig.sensor(sensor).name} has no procedure “{found.title}”.", "procedure")
-    return found
+        raise BadInput(f"The {rig.sensor(sensor).name} has no procedure “{procedure.title}”.", "procedure")
+    return procedure
 
 
 def step_of(stored: Mapping[str, Any]) -> Step:
@@ -63,7 +63,7 @@ def step_of(stored: Mapping[str, Any]) -> Step:
 
 def steps_of(mine: calibrations.StoredCalibration) -> list[Step]:
     """The held steps of a draft."""
-    return [step_of(one) for one in mine.steps]
+    return [step_of(step) for step in mine.steps]
 
 
 def draft(session: Session, slug: str, sensor: str, name: str) -> calibrations.StoredCalibration:
@@ -71,8 +71,8 @@ def draft(session: Session, slug: str, sensor: str, name: str) -> calibrations.S
     stored = rigs.rig_named(session, slug)
     procedure_of(stored.rig, sensor, name)
     sensor_id = rigs.sensor_ids(session, stored.id)[sensor]
-    found = calibrations.newest(session, sensor_id, name, "draft")
-    return found or calibrations.calibration(session, calibrations.begin(session, sensor_id, name))
+    calibration = calibrations.newest(session, sensor_id, name, "draft")
+    return calibration or calibrations.calibration(session, calibrations.begin(session, sensor_id, name))
 
 
 def wanted(procedure: Procedure, key: str, steps: Steps, values: Values) -> Want:
@@ -85,19 +85,19 @@ def wanted(procedure: Procedure, key: str, steps: Steps, values: Values) -> Want
 
 def checked(want: Want, truth: Mapping[str, float]) -> dict[str, float]:
     """What was typed for a want, complete and within bounds. Raises BadInput that names the field."""
-    found = {}
+    results = {}
     for field in want.fields:
         value = truth.get(field.name)
         if value is None:
             if field.needed:
                 raise BadInput(f"{field.label}: a number is missing.", field.name)
             continue
-        found[field.name] = check_between(value, field.low, field.high, field.name)
+        results[field.name] = check_between(value, field.low, field.high, field.name)
         if field.choices and value != int(value):
             raise BadInput(f"{field.label} is one of {', '.join(field.choices)}.", field.name)
         if field.whole and value != int(value):
             raise BadInput(f"{field.label} must be a whole number, not {value:g}.", field.name)
-    return found
+    return results
 
 
 def add_step(
@@ -106,9 +106,9 @@ def add_step(
     """A step held again takes the place of the one before; steps stand in working order."""
     mine = calibrations.calibration(session, calibration_id, lock=True)
     steps = [*(old for old in mine.steps if old["key"] != step["key"]), dict(step)]
-    order = {want.key: i for i, want in enumerate(procedure.wants([step_of(one) for one in steps], values))}
+    order = {want.key: i for i, want in enumerate(procedure.wants([step_of(step) for step in steps], values))}
     calibrations.set_steps(
-        session, calibration_id, sorted(steps, key=lambda one: order.get(one["key"], len(order)))
+        session, calibration_id, sorted(steps, key=lambda item: order.get(item["key"], len(order)))
     )
 
 
@@ -146,7 +146,7 @@ def new_step(
 def drop(session: Session, calibration_id: int, key: str) -> None:
     """Take a held step out of the draft; its span stays marked in the recording."""
     mine = calibrations.calibration(session, calibration_id, lock=True)
-    calibrations.set_steps(session, calibration_id, [one for one in mine.steps if one["key"] != key])
+    calibrations.set_steps(session, calibration_id, [step for step in mine.steps if step["key"] != key])
 
 
 def type_step(
@@ -159,10 +159,10 @@ def type_step(
     want = wanted(procedure, key, steps_of(mine), values)
     if want.watched:
         raise BadInput(f"{want.label} is held, not typed.", "key")
-    said = checked(want, truth)
-    procedure.check_typed(said, [one for one in steps_of(mine) if one.key != key], values)
+    given = checked(want, truth)
+    procedure.check_typed(given, [step for step in steps_of(mine) if step.key != key], values)
     step = new_step(
-        procedure.key_of(want, said), procedure.label_of(want, said), said, {}, "read off and typed"
+        procedure.key_of(want, given), procedure.label_of(want, given), given, {}, "read off and typed"
     )
     add_step(session, mine.id, step, procedure, values)
 
@@ -174,22 +174,22 @@ def notebook(session: Session, slug: str, sensor: str, name: str, rows: Sequence
     procedure, values = procedure_of(stored.rig, sensor, name), settled(session, stored, sensor)
     if not rows or not procedure.notebook:
         raise BadInput("There is nothing to take in: type at least one line.", "rows")
-    found = []
+    results = []
     mine = draft(session, slug, sensor, name)
     before = list(steps_of(mine))
     for row in rows:
-        said = checked(Want("row", "row", "", procedure.notebook), row)
-        procedure.check_typed(said, before, values)
-        found.append((procedure.from_notebook(said, values), procedure.notebook_channels(said)))
-        before.append(found[-1][0])
-    recording_id = _hand_recording(session, stored, sensor, [channels for _, channels in found])
-    for at, (step, channels) in enumerate(found):
+        given = checked(Want("row", "row", "", procedure.notebook), row)
+        procedure.check_typed(given, before, values)
+        results.append((procedure.from_notebook(given, values), procedure.notebook_channels(given)))
+        before.append(results[-1][0])
+    recording_id = _hand_recording(session, stored, sensor, [channels for _, channels in results])
+    for index, (step, channels) in enumerate(results):
         mark = None
         if recording_id is not None and channels:
             mark = recordings.add_mark(
                 session,
                 recording_id,
-                at * 1_000_000,
+                index * 1_000_000,
                 None,
                 step.label,
                 sensor_id=mine.sensor_id,
@@ -212,7 +212,7 @@ def notebook(session: Session, slug: str, sensor: str, name: str, rows: Sequence
             procedure,
             values,
         )
-    return len(found)
+    return len(results)
 
 
 def _free(steps: Sequence[Mapping[str, Any]], step: Step) -> tuple[str, str]:
@@ -220,7 +220,7 @@ def _free(steps: Sequence[Mapping[str, Any]], step: Step) -> tuple[str, str]:
     numbered = NUMBERED.match(step.key)
     if numbered is None:
         return step.key, step.label
-    taken, number = {one["key"] for one in steps}, int(numbered[2])
+    taken, number = {step["key"] for step in steps}, int(numbered[2])
     while f"{numbered[1]} {number}" in taken:
         number += 1
     return f"{numbered[1]} {number}", f"{numbered[1]} {number}"
@@ -269,7 +269,7 @@ def from_recording(
     recording = recordings.recording(session, recording_id)
     if recording.rig_id != stored.id:
         raise NotFound(f"{stored.rig.title} has no recording {recording_id}.")
-    stream = next((one for one in recording.streams if one.key == sensor and one.n), None)
+    stream = next((stream for stream in recording.streams if stream.key == sensor and stream.n), None)
     if stream is None:
         raise BadInput(
             f"Recording “{recording.name}” has no reading of the {stored.rig.sensor(sensor).name}.",
@@ -285,18 +285,18 @@ def from_recording(
         t0, t1 = (mark.t0 - MOMENT_US, mark.t0 + MOMENT_US) if mark.t1 is None else (mark.t0, mark.t1)
         key, truth = said
         truth = {**truth, **conditions_said(mark.conditions, ("height_mm", "lamp"))}
-        seen = _window(session, stream, converter, t0, t1)
+        window = _window(session, stream, converter, t0, t1)
         steps = steps_of(calibrations.calibration(session, mine.id))
         want = next(
-            (one for one in procedure.wants(steps, values) if one.key == key), Want(key, mark.label, "")
+            (want for want in procedure.wants(steps, values) if want.key == key), Want(key, mark.label, "")
         )
         if mark.t1 is not None:
-            judged = procedure.judge(seen, want, truth, [s for s in steps if s.key != key], values)
+            judged = procedure.judge(window, want, truth, [s for s in steps if s.key != key], values)
             if not judged.ready and judged.lacks is not Lack.TIME:
                 refused.append(f"{mark.label} at {mark.t0 / 1e6:.1f} s: {judged.why_not}")
                 continue
         try:
-            numbers = procedure.take(seen, key, values)
+            numbers = procedure.take(window, key, values)
         except BadInput as error:
             refused.append(f"{mark.label} at {mark.t0 / 1e6:.1f} s: {error}")
             continue
@@ -309,9 +309,9 @@ def from_recording(
                 truth,
                 numbers,
                 "from a mark",
-                n=int(seen.times_s.size),
-                held_s=seen.span_s,
-                air_c=seen.air_c,
+                n=int(window.times_s.size),
+                held_s=window.span_s,
+                air_c=window.air_c,
                 mark_id=mark.id,
                 recording_id=recording_id,
             ),
@@ -327,9 +327,9 @@ def from_recording(
 def _window(session: Session, stream: samples.StreamInfo, converter: Converter, t0: int, t1: int) -> Window:
     times, raw = samples.rows_between(session, stream, t0, t1)
     channels = dict(zip(converter.columns, raw, strict=True))
-    said = converter.work(times, raw).converted.values if times.size else np.zeros(0)
+    values = converter.work(times, raw).converted.values if times.size else np.zeros(0)
     air = converter.air_at(times)
-    return Window(times / 1e6, channels, said, np.zeros(0) if air is None else air[-AIR_LOOK_BACK:])
+    return Window(times / 1e6, channels, values, np.zeros(0) if air is None else air[-AIR_LOOK_BACK:])
 
 
 def outcome(session: Session, slug: str, mine: calibrations.StoredCalibration) -> Outcome:
@@ -338,17 +338,17 @@ def outcome(session: Session, slug: str, mine: calibrations.StoredCalibration) -
     return catalogue.procedure(mine.procedure).fit(steps_of(mine), settled(session, stored, mine.sensor))
 
 
-def accepted_constants(found: Outcome, extras: Sequence[str]) -> dict[str, FittedConstant]:
+def accepted_constants(result: Outcome, extras: Sequence[str]) -> dict[str, FittedConstant]:
     """The constants to take over, those of the chosen extras in place of plain ones. Raises BadInput for
     ``extras``."""
-    known = {one.name: one for one in found.extras}
+    known = {extra.name: extra for extra in result.extras}
     unknown = [name for name in extras if name not in known]
     if unknown:
         raise BadInput(f"There is no {unknown[0]!r} to take over.", "extras")
     return {
-        one.name: one
-        for some in (found.constants, *(known[name].constants for name in extras))
-        for one in some
+        constant.name: constant
+        for some in (result.constants, *(known[name].constants for name in extras))
+        for constant in some
     }
 
 
@@ -358,44 +358,44 @@ def accept(session: Session, slug: str, calibration_id: int, extras: Sequence[st
     mine = calibrations.calibration(session, calibration_id, lock=True)
     stored = rigs.rig_named(session, slug)
     procedure, values = catalogue.procedure(mine.procedure), settled(session, stored, mine.sensor)
-    found = procedure.fit(steps_of(mine), values)
-    if not found.can_accept:
-        raise Conflict(found.why_not or "There is nothing to accept.", "calibration")
-    taken = accepted_constants(found, extras)
+    result = procedure.fit(steps_of(mine), values)
+    if not result.can_accept:
+        raise Conflict(result.why_not or "There is nothing to accept.", "calibration")
+    taken = accepted_constants(result, extras)
     specs = {spec.name: spec for spec in kind(stored.rig.sensor(mine.sensor).kind).constants}
     evidence = tuple(
-        constants.Input(recording_id=one["recording_id"], mark_id=one["mark_id"])
-        for one in mine.steps
-        if one["recording_id"] is not None
+        constants.Input(recording_id=step["recording_id"], mark_id=step["mark_id"])
+        for step in mine.steps
+        if step["recording_id"] is not None
     )
     fields = tuple(
         constants.Input(name=name, seen=seen) for name, seen in rig_fields(stored.rig, mine.sensor).items()
     )
     rests = [name for name in procedure.rests_on if name in specs and name not in taken]
-    seen = {name: values[name].value_id if name in values else None for name in rests}
+    known = {name: values[name].value_id if name in values else None for name in rests}
     inputs = (
         *evidence,
         *fields,
-        *(constants.Input(value_id=value_id, name=name) for name, value_id in seen.items()),
+        *(constants.Input(value_id=value_id, name=name) for name, value_id in known.items()),
     )
     around = _conditions(mine.steps)
     order = sorted(taken, key=lambda name: name not in procedure.rests_on)  # what others rest on comes first
     source = f"{procedure.title.lower()}, {len(mine.steps)} held"
     for name in order:
-        one, spec = taken[name], specs[name]
-        check_between(one.value, spec.low, spec.high, name)
+        constant, spec = taken[name], specs[name]
+        check_between(constant.value, spec.low, spec.high, name)
         value_id = constants.add(
             session,
             stored.id,
             mine.sensor_id,
             constants.NewValue(
                 name,
-                one.value,
+                constant.value,
                 spec.unit,
-                one.sd,
+                constant.sd,
                 Provenance.MEASURED,
                 source,
-                {**around, **one.condition},
+                {**around, **constant.condition},
                 inputs,
                 mine.id,
             ),
@@ -407,34 +407,45 @@ def accept(session: Session, slug: str, calibration_id: int, extras: Sequence[st
         calibration_id,
         "accepted",
         {
-            "verdict": found.verdict,
-            "heading": found.heading,
+            "verdict": result.verdict,
+            "heading": result.heading,
             "constants": {
-                name: {"value": one.value, "sd": one.sd, "unit": specs[name].unit, "label": specs[name].label}
-                for name, one in taken.items()
+                name: {
+                    "value": item.value,
+                    "sd": item.sd,
+                    "unit": specs[name].unit,
+                    "label": specs[name].label,
+                }
+                for name, item in taken.items()
             },
             **around,
         },
     )
     fitted = stored.rig.sensor(mine.sensor).name
-    said = ", ".join(_said(specs[name].label, one, specs[name].unit) for name, one in list(taken.items())[:6])
+    text = ", ".join(
+        _said(specs[name].label, item, specs[name].unit) for name, item in list(taken.items())[:6]
+    )
     log.write_entry(
         session,
         stored.id,
         "calibration",
-        f"{fitted}, {procedure.title.lower()}: {said}. {found.verdict}",
+        f"{fitted}, {procedure.title.lower()}: {text}. {result.verdict}",
         calibration=calibration_id,
         sensor=mine.sensor,
     )
 
 
-def _said(label: str, one: FittedConstant, unit: str) -> str:
-    spread = 2 * (one.sd or 0.0)
+def _said(label: str, constant: FittedConstant, unit: str) -> str:
+    spread = 2 * (constant.sd or 0.0)
     digits = (
-        0 if spread >= 20 or (not spread and one.value == round(one.value)) else 1 if spread >= 0.2 else 3
+        0
+        if spread >= 20 or (not spread and constant.value == round(constant.value))
+        else 1
+        if spread >= 0.2
+        else 3
     )
     return (
-        f"{label} {fixed(one.value, digits)}"
+        f"{label} {fixed(constant.value, digits)}"
         + (f" ± {fixed(spread, digits)}" if spread else "")
         + f" {unit}".rstrip()
     )
@@ -442,12 +453,12 @@ def _said(label: str, one: FittedConstant, unit: str) -> str:
 
 def _conditions(steps: Sequence[Mapping[str, Any]]) -> dict[str, float]:
     """Mean air and supply while the steps were held."""
-    found = {}
+    results = {}
     for name, digits in (("air_c", 2), ("supply_v", 2)):
-        seen = [one[name] for one in steps if one[name] is not None]
+        seen = [step[name] for step in steps if step[name] is not None]
         if seen:
-            found[name] = round(float(np.mean(seen)), digits)
-    return found
+            results[name] = round(float(np.mean(seen)), digits)
+    return results
 
 
 def reject(session: Session, slug: str, calibration_id: int) -> None:

@@ -42,13 +42,17 @@ def with_fitted(what: Kind, values: Values, fitted: Mapping[str, FittedConstant]
     """The constants as they would stand once the fitted ones are accepted; derived ones follow."""
     known = {name: value for name, value in values.items() if value.provenance is not Provenance.DERIVED}
     specs = {spec.name: spec for spec in what.constants}
-    for name, one in fitted.items():
+    for name, constant in fitted.items():
         spec = specs[name]
         old = known.get(name) or Value(
-            name, spec.label, spec.unit, one.value, one.sd, Provenance.MEASURED, "", spec.station
+            name, spec.label, spec.unit, constant.value, constant.sd, Provenance.MEASURED, "", spec.station
         )
         known[name] = replace(
-            old, value=one.value, sd=one.sd, provenance=Provenance.MEASURED, condition=dict(one.condition)
+            old,
+            value=constant.value,
+            sd=constant.sd,
+            provenance=Provenance.MEASURED,
+            condition=dict(constant.condition),
         )
     return settle(what.constants, what.derived, known)
 
@@ -57,23 +61,25 @@ def before_after(session: Session, slug: str, sensor: str, name: str, recording_
     """Convert a recording with today's constants and with those that the draft has fitted. Raises BadInput
     for ``recording_id`` when it has no such readings, and when nothing is fitted yet."""
     stored, recording = rigs.rig_named(session, slug), recordings.recording(session, recording_id)
-    stream = next((one for one in recording.streams if one.key == sensor and one.n), None)
+    stream = next((stream for stream in recording.streams if stream.key == sensor and stream.n), None)
     if stream is None or recording.rig_id != stored.id:
         raise BadInput(
             f"Recording “{recording.name}” has no reading of the {stored.rig.sensor(sensor).name}.",
             "recording_id",
         )
-    found = calibrating.outcome(session, slug, calibrating.draft(session, slug, sensor, name))
-    if not found.constants:
+    outcome = calibrating.outcome(session, slug, calibrating.draft(session, slug, sensor, name))
+    if not outcome.constants:
         raise BadInput("Nothing is fitted yet: hold more first.", "procedure")
     values = settled(session, stored, sensor)
     after = with_fitted(
-        kind(stored.rig.sensor(sensor).kind), values, {one.name: one for one in found.constants}
+        kind(stored.rig.sensor(sensor).kind),
+        values,
+        {constant.name: constant for constant in outcome.constants},
     )
     times, raw = samples.rows_between(session, stream)
     times, raw = times[:MOST_ROWS], raw[:, :MOST_ROWS]
-    worked = [Converter(session, recording, sensor, one).work(times, raw) for one in (values, after)]
-    series = [np.where(one.converted.valid, one.converted.values, np.nan) for one in worked]
+    worked = [Converter(session, recording, sensor, item).work(times, raw) for item in (values, after)]
+    series = [np.where(rows.converted.valid, rows.converted.values, np.nan) for rows in worked]
     quantity = kind(stored.rig.sensor(sensor).kind).quantity
     at, old = _binned(worked[0].times / 1e6, series[0])
     _, new = _binned(worked[1].times / 1e6, series[1])
@@ -84,30 +90,30 @@ def _binned(
     times_s: npt.NDArray[np.float64], values: npt.NDArray[np.float64]
 ) -> tuple[np.ndarray, np.ndarray]:
     parts = min(POINTS, max(1, times_s.size))
-    at, middle = [], []
+    times, middle = [], []
     for t, v in zip(np.array_split(times_s, parts), np.array_split(values, parts), strict=True):
         known = v[np.isfinite(v)]
-        at.append(float(t.mean()) if t.size else np.nan)
+        times.append(float(t.mean()) if t.size else np.nan)
         middle.append(float(np.median(known)) if known.size else np.nan)
-    return np.array(at), np.array(middle)
+    return np.array(times), np.array(middle)
 
 
 def _said(before: np.ndarray, after: np.ndarray, unit: str) -> str:
     """The change in words: how far readings move, and how many mean something now."""
     both = np.isfinite(before) & np.isfinite(after)
     good_before, good_after = int(np.isfinite(before).sum()), int(np.isfinite(after).sum())
-    said = "No reading of this recording means anything with either set of constants."
+    text = "No reading of this recording means anything with either set of constants."
     if both.any():
         moved = after[both] - before[both]
         middle = float(np.median(moved))
         digits = 0 if abs(middle) >= 10 else 1 if abs(middle) >= 1 else 2
-        said = (
+        text = (
             f"Readings move by {fixed(middle, digits)} {unit} in the middle, at most "
             f"{fixed(float(np.abs(moved).max()), digits)}."
         )
     if good_after != good_before:
-        said += f" {good_after} of {after.size} mean something, {good_before} before."
-    return said
+        text += f" {good_after} of {after.size} mean something, {good_before} before."
+    return text
 
 
 @dataclass(frozen=True)
@@ -125,17 +131,17 @@ def past(session: Session, slug: str, sensor: str, name: str) -> list[Past]:
     """The accepted calibrations of a procedure, oldest first: how its constants drifted."""
     stored = rigs.rig_named(session, slug)
     sensor_id = rigs.sensor_ids(session, stored.id)[sensor]
-    found = []
-    for one in calibrations.of_procedure(session, sensor_id, name, "accepted"):
-        fitted = (one.result or {}).get("constants", {})
-        at = one.ended_at or one.made_at
-        found.append(
+    results = []
+    for calibration in calibrations.of_procedure(session, sensor_id, name, "accepted"):
+        fitted = (calibration.result or {}).get("constants", {})
+        time = calibration.ended_at or calibration.made_at
+        results.append(
             Past(
-                one.id,
-                at.isoformat(),
-                str((one.result or {}).get("verdict", "")),
+                calibration.id,
+                time.isoformat(),
+                str((calibration.result or {}).get("verdict", "")),
                 {key: (float(c["value"]), c["sd"]) for key, c in fitted.items()},
                 {key: (c["label"], c["unit"]) for key, c in fitted.items()},
             )
         )
-    return found[::-1]
+    return results[::-1]

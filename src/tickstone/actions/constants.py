@@ -43,9 +43,9 @@ def all_settled(session: Session, stored: rigs.StoredRig) -> dict[str, dict[str,
     """The constants of every sensor of a rig."""
     ids = rigs.sensor_ids(session, stored.id)
     known = constants.latest(
-        session, {ids[one.id]: rig_fields(stored.rig, one.id) for one in stored.rig.sensors}
+        session, {ids[sensor.id]: rig_fields(stored.rig, sensor.id) for sensor in stored.rig.sensors}
     )
-    return {one.id: _settled(stored.rig, one, known[ids[one.id]]) for one in stored.rig.sensors}
+    return {sensor.id: _settled(stored.rig, sensor, known[ids[sensor.id]]) for sensor in stored.rig.sensors}
 
 
 def _settled(
@@ -107,8 +107,8 @@ def type_value(
         {},
     )
     constants.add(session, stored.id, rigs.sensor_ids(session, stored.id)[sensor], new)
-    said = f"{stored.rig.sensor(sensor).name}: {spec.label} set to {value:g} {spec.unit}".rstrip()
-    log.write_entry(session, stored.id, "constant", f"{said}, {source}", sensor=sensor, name=name)
+    text = f"{stored.rig.sensor(sensor).name}: {spec.label} set to {value:g} {spec.unit}".rstrip()
+    log.write_entry(session, stored.id, "constant", f"{text}, {source}", sensor=sensor, name=name)
 
 
 def spec_of(stored: rigs.StoredRig, sensor: str, name: str) -> ConstantSpec:

@@ -14,7 +14,7 @@ from tickstone.actions import constants
 from tickstone.core import worked
 from tickstone.core.constants import Values
 from tickstone.core.rigs.kinds import kind
-from tickstone.core.rigs.kinds.base import Kind, Surroundings
+from tickstone.core.rigs.kinds.base import Ambient, Kind
 from tickstone.core.rigs.usual import usual_values
 from tickstone.formats import columns
 from tickstone.formats.converted import Converting
@@ -31,11 +31,11 @@ class ConvertedPart:
 
     kind: Kind
     values: Values
-    around: Surroundings
+    around: Ambient
 
-    def work(self, asked: Mapping[str, float]) -> worked.Worked:
+    def work(self, inputs: Mapping[str, float]) -> worked.Worked:
         """Work one reading. Raises BadInput naming a raw number that cannot be."""
-        return worked.work(self.kind, self.values, asked, self.around)
+        return worked.work(self.kind, self.values, inputs, self.around)
 
     def solve(self, wanted: float) -> dict[str, float]:
         """The inverse question. Raises BadInput for ``wanted``."""
@@ -62,11 +62,11 @@ def loose(kind_id: str, typed: Mapping[str, float], air_c: float | None = None) 
     Raises BadInput naming the constant that it does not have, or that cannot be so.
     """
     what = kind(kind_id)
-    return ConvertedPart(what, usual_values(what, said=typed), _around(air_c))
+    return ConvertedPart(what, usual_values(what, values=typed), _around(air_c))
 
 
-def _around(air_c: float | None) -> Surroundings:
-    return Surroundings(None if air_c is None else np.array([air_c]))
+def _around(air_c: float | None) -> Ambient:
+    return Ambient(None if air_c is None else np.array([air_c]))
 
 
 def tabled(

@@ -39,27 +39,27 @@ class _Piece:
 def trim(session: Session, recording_id: int, t0: int, t1: int) -> CutResult:
     """Keep only a span, µs, of a recording; the whole is put away. Raises BadInput naming ``t0`` or
     ``t1``."""
-    found = _settled(session, recording_id)
-    begin, end = _extent(found)
+    recording = _settled(session, recording_id)
+    begin, end = _extent(recording)
     _check_span(t0, t1, begin, end)
-    made = _make(session, [_Piece(found, t0, t1, 0)], f"{found.name}, trimmed", "trimmed")
-    return _replaced(session, [found], [made])
+    made = _make(session, [_Piece(recording, t0, t1, 0)], f"{recording.name}, trimmed", "trimmed")
+    return _replaced(session, [recording], [made])
 
 
 def split(session: Session, recording_id: int, t: int) -> CutResult:
     """Make two recordings of one, cut before a time, µs; the whole is put away. Raises BadInput for ``t``."""
-    found = _settled(session, recording_id)
-    begin, end = _extent(found)
+    recording = _settled(session, recording_id)
+    begin, end = _extent(recording)
     if not begin < t <= end:
         raise BadInput(
             f"t must lie within the recording, after {begin / 1e6:g} s and up to {end / 1e6:g} s.", "t_s"
         )
     pieces = ((begin, t - 1, "first part"), (t, end, "second part"))
     made = [
-        _make(session, [_Piece(found, t0, t1, 0)], f"{found.name}, {which}", which)
+        _make(session, [_Piece(recording, t0, t1, 0)], f"{recording.name}, {which}", which)
         for t0, t1, which in pieces
     ]
-    return _replaced(session, [found], made)
+    return _replaced(session, [recording], made)
 
 
 def join(session: Session, slug: str, recording_ids: Sequence[int]) -> CutResult:
@@ -68,11 +68,11 @@ def join(session: Session, slug: str, recording_ids: Sequence[int]) -> CutResult
     BadInput."""
     if not 2 <= len(set(recording_ids)) <= MOST_JOINED:
         raise BadInput(f"Choose from 2 to {MOST_JOINED} recordings to join.", "recordings")
-    every = [_settled(session, one) for one in dict.fromkeys(recording_ids)]
-    every.sort(key=lambda one: one.started_at)
-    if {one.rig_id for one in every} != {rigs.rig_named(session, slug).id}:
+    every = [_settled(session, recording_id) for recording_id in dict.fromkeys(recording_ids)]
+    every.sort(key=lambda item: item.started_at)
+    if {item.rig_id for item in every} != {rigs.rig_named(session, slug).id}:
         raise BadInput("These recordings are of different rigs.", "recordings")
-    boards = {_electrical(rigs.rig_of_revision(session, one.rig_revision_id)) for one in every}
+    boards = {_electrical(rigs.rig_of_revision(session, item.rig_revision_id)) for item in every}
     if len(boards) > 1:
         raise BadInput(
             "The board or a sensor was changed between these recordings: their readings do "
@@ -81,36 +81,38 @@ def join(session: Session, slug: str, recording_ids: Sequence[int]) -> CutResult
         )
     pieces: list[_Piece] = []
     end = 0
-    for found in every:
-        begin, last = _extent(found)
-        at = begin
+    for recording in every:
+        begin, last = _extent(recording)
+        index = begin
         if pieces:
-            apart = round((found.started_at - every[0].started_at) / timedelta(microseconds=1)) + begin
-            at = apart if apart > end else end + GAP_US
-        pieces.append(_Piece(found, begin, last, at))
-        end = at + last - begin
+            apart = round((recording.started_at - every[0].started_at) / timedelta(microseconds=1)) + begin
+            index = apart if apart > end else end + GAP_US
+        pieces.append(_Piece(recording, begin, last, index))
+        end = index + last - begin
     made = _make(session, pieces, f"{every[0].name} and {len(every) - 1} more", "joined")
     return _replaced(session, every, [made])
 
 
 def _electrical(rig: Rig) -> tuple[object, ...]:
     """What the meaning of raw readings rests on."""
-    sensors = tuple((one.id, one.kind, tuple(sorted(one.options.items()))) for one in rig.sensors)
+    sensors = tuple((sensor.id, sensor.kind, tuple(sorted(sensor.options.items()))) for sensor in rig.sensors)
     return rig.board.adc_bits, rig.board.adc_reference_v, sensors
 
 
 def _settled(session: Session, recording_id: int) -> recordings.StoredRecording:
-    found = recordings.recording(session, recording_id)
-    if found.status == "live":
+    recording = recordings.recording(session, recording_id)
+    if recording.status == "live":
         raise Conflict("This recording is still running: stop it first.", "recording")
-    if not any(stream.n for stream in found.streams):
+    if not any(stream.n for stream in recording.streams):
         raise BadInput("This recording is empty: there is nothing to cut.", "recording")
-    return found
+    return recording
 
 
-def _extent(found: recordings.StoredRecording) -> tuple[int, int]:
+def _extent(recording: recordings.StoredRecording) -> tuple[int, int]:
     known = [
-        (stream.t0, stream.t1) for stream in found.streams if stream.t0 is not None and stream.t1 is not None
+        (stream.t0, stream.t1)
+        for stream in recording.streams
+        if stream.t0 is not None and stream.t1 is not None
     ]
     return min(t0 for t0, _ in known), max(t1 for _, t1 in known)
 
@@ -197,17 +199,17 @@ def _carry(session: Session, piece: _Piece, recording_id: int, shift: int) -> No
         session,
         recording_id,
         [
-            recordings.StoredOddLine(one.t if one.line else one.t + shift, one.text, one.why, one.line)
-            for one in odd
-            if one.line or piece.t0 <= one.t <= piece.t1
+            recordings.StoredOddLine(line.t if line.line else line.t + shift, line.text, line.why, line.line)
+            for line in odd
+            if line.line or piece.t0 <= line.t <= piece.t1
         ],
     )
 
 
 def _replaced(session: Session, old: list[recordings.StoredRecording], made: list[int]) -> CutResult:
-    for found in old:
-        recordings.set_archived(session, found.id, True)
-    names = ", ".join(found.name for found in old)
-    became = ", ".join(recordings.recording(session, one).name for one in made)
+    for recording in old:
+        recordings.set_archived(session, recording.id, True)
+    names = ", ".join(result.name for result in old)
+    became = ", ".join(recordings.recording(session, recording_id).name for recording_id in made)
     log.write_entry(session, old[0].rig_id, "recording", f"{names} became {became}", recording=made[0])
-    return CutResult(made, [found.id for found in old])
+    return CutResult(made, [result.id for result in old])

@@ -57,26 +57,26 @@ class WorkedDecision:
 
 def decision_of(rig: Rig, sensor: str, name: str) -> Decision:
     """A decision that a sensor has. Raises NotFound, and BadInput for ``decision``."""
-    found = catalogue.decision(name)
+    decision = catalogue.decision(name)
     if name not in kind(rig.sensor(sensor).kind).decisions:
         raise BadInput(
-            f"The {rig.sensor(sensor).name} has nothing to decide about “{found.title}”.", "decision"
+            f"The {rig.sensor(sensor).name} has nothing to decide about “{decision.title}”.", "decision"
         )
-    return found
+    return decision
 
 
 def standing(session: Session, slug: str, sensor: str) -> list[tuple[Decision, str]]:
     """The decisions of a sensor, each open, chosen or stale."""
     stored = rigs.rig_named(session, slug)
     values = settled(session, stored, sensor)
-    found = []
+    results = []
     for name in kind(stored.rig.sensor(sensor).kind).decisions:
-        one = catalogue.decision(name)
-        made = chosen_by(one, values)
-        found.append(
-            (one, "open" if not made else "stale" if any(value.stale for value in made) else "chosen")
+        decision = catalogue.decision(name)
+        made = chosen_by(decision, values)
+        results.append(
+            (decision, "open" if not made else "stale" if any(value.stale for value in made) else "chosen")
         )
-    return found
+    return results
 
 
 def work(
@@ -98,23 +98,27 @@ def work(
     if unknown:
         raise BadInput(f"There is no {min(unknown)!r} to choose at “{decision.title}”.", "pick")
     usable = _usable(session, stored.id, sensor, decision)
-    known = {one.id for one in usable}
-    for one in (*(from_ids or ()), *(() if test_id is None else (test_id,))):
-        if one not in known:
-            raise NotFound(f"Recording {one} says nothing to “{decision.title}” of this sensor.")
+    known = {recording.id for recording in usable}
+    for item in (*(from_ids or ()), *(() if test_id is None else (test_id,))):
+        if item not in known:
+            raise NotFound(f"Recording {item} says nothing to “{decision.title}” of this sensor.")
     if from_ids is None:
-        live = [one.id for one in usable if one.origin != "hand" and one.id != test_id]
+        live = [
+            recording.id for recording in usable if recording.origin != "hand" and recording.id != test_id
+        ]
         from_ids = live[: min(decision.most, NEWEST if decision.marked else 1)]
     if test_id is not None and test_id in from_ids:
         raise BadInput("Test on a recording that the choice is not made on.", "test")
     if len(from_ids) > decision.most:
         raise BadInput(f"At most {decision.most} recordings at a time.", "from")
-    by_id = {one.id: one for one in usable}
-    seen = [seen_of(session, by_id[one], sensor) for one in from_ids]
+    by_id = {recording.id: recording for recording in usable}
+    evidence = [seen_of(session, by_id[entry], sensor) for entry in from_ids]
     test = None if test_id is None else seen_of(session, by_id[test_id], sensor)
     air_measured = bool(thermometers(stored.rig))
-    decided = decision.work(Question(seen, test, dict(picked or {}), air_measured), values)
-    sources = tuple(SourceRecording(one.id, one.name, one.id in from_ids) for one in usable)
+    decided = decision.work(Question(evidence, test, dict(picked or {}), air_measured), values)
+    sources = tuple(
+        SourceRecording(recording.id, recording.name, recording.id in from_ids) for recording in usable
+    )
     stale = next((value.stale for value in chosen_by(decision, values) if value.stale), "")
     return WorkedDecision(decision, decided, sources, test_id, values, "" if picked else stale)
 
@@ -123,12 +127,18 @@ def _usable(
     session: Session, rig_id: int, sensor: str, decision: Decision
 ) -> list[recordings.StoredRecording]:
     least = 1 if decision.marked else decision.least
-    ended = [one for one in recordings.recordings_of(session, rig_id) if one.status != "live"]
-    held = [one for one in ended if any(stream.key == sensor and stream.n >= least for stream in one.streams)]
+    ended = [
+        recording for recording in recordings.recordings_of(session, rig_id) if recording.status != "live"
+    ]
+    held = [
+        recording
+        for recording in ended
+        if any(stream.key == sensor and stream.n >= least for stream in recording.streams)
+    ]
     if not decision.marked:
         return held
-    marks = recordings.marks_of_all(session, [one.id for one in held])
-    return [one for one in held if decision.speaks(_marks(marks[one.id], sensor))]
+    marks = recordings.marks_of_all(session, [recording.id for recording in held])
+    return [recording for recording in held if decision.speaks(_marks(marks[recording.id], sensor))]
 
 
 def _marks(marks: Sequence[recordings.StoredMark], sensor: str) -> tuple[Marked, ...]:
@@ -154,17 +164,17 @@ def seen_of(session: Session, recording: recordings.StoredRecording, sensor: str
         first = round(stream.t1 - (stream.t1 - stream.t0) * MOST_ROWS / stream.n)
     times, raw = samples.rows_between(session, stream, first, None)
     converter = Converter(session, recording, sensor)
-    asked = converter.ask(times, raw, {})
-    said, _ = converter.rows(times, raw, {})
+    inputs = converter.ask(times, raw, {})
+    converted, _ = converter.rows(times, raw, {})
     channels = dict(zip(converter.columns, raw, strict=True))
-    valid = said.valid & np.isfinite(said.values)
+    valid = converted.valid & np.isfinite(converted.values)
     return Evidence(
         recording.id,
         recording.name,
         times / 1e6,
         channels,
-        asked,
-        said.values,
+        inputs,
+        converted.values,
         valid,
         _marks(recordings.marks_of(session, recording.id), sensor),
     )
@@ -181,45 +191,47 @@ def choose(
     """Make values a person's choice, remembering the recordings, marks and constants they were chosen from,
     and what speaks against them. Returns the id of the last value, by which the choice can be taken back.
     Raises BadInput that names the constant, or ``choice`` while nothing can be chosen."""
-    found = work(session, slug, sensor, name, from_ids, None, wanted)
-    if found.decided.why_not:
-        raise BadInput(found.decided.why_not, "choice")
+    worked = work(session, slug, sensor, name, from_ids, None, wanted)
+    if worked.decided.why_not:
+        raise BadInput(worked.decided.why_not, "choice")
     if not wanted:
         raise BadInput("There is nothing to choose.", "choice")
     stored = rigs.rig_named(session, slug)
     sensor_id = rigs.sensor_ids(session, stored.id)[sensor]
     specs = {spec.name: spec for spec in kind(stored.rig.sensor(sensor).kind).constants}
-    offered = {choice.name: choice for choice in found.decided.choices}
-    rests = [n for n in (*found.decision.inputs, *found.decision.rests_on) if n in specs and n not in wanted]
+    offered = {choice.name: choice for choice in worked.decided.choices}
+    rests = [
+        n for n in (*worked.decision.inputs, *worked.decision.rests_on) if n in specs and n not in wanted
+    ]
     inputs = [
-        constants.Input(value_id=found.values[n].value_id if n in found.values else None, name=n)
+        constants.Input(value_id=worked.values[n].value_id if n in worked.values else None, name=n)
         for n in rests
     ]
     inputs += [constants.Input(name=n, seen=seen) for n, seen in rig_fields(stored.rig, sensor).items()]
-    inputs += [constants.Input(recording_id=one) for one in found.decided.used]
-    inputs += [constants.Input(mark_id=one) for one in found.decided.marks_used]
-    for one, value in wanted.items():
-        check_between(value, specs[one].low, specs[one].high, one)
-    warnings = {one: warning_of(found.decided, one) for one in wanted}
+    inputs += [constants.Input(recording_id=entry) for entry in worked.decided.used]
+    inputs += [constants.Input(mark_id=entry) for entry in worked.decided.marks_used]
+    for item, value in wanted.items():
+        check_between(value, specs[item].low, specs[item].high, item)
+    warnings = {entry: warning_of(worked.decided, entry) for entry in wanted}
     last = 0
-    for one, value in wanted.items():
+    for item, value in wanted.items():
         last = constants.add(
             session,
             stored.id,
             sensor_id,
             constants.NewValue(
-                one,
+                item,
                 value,
-                specs[one].unit,
+                specs[item].unit,
                 None,
                 Provenance.CHOSEN,
-                f"chosen; {offered[one].why}",
+                f"chosen; {offered[item].why}",
                 {},
                 tuple(inputs),
-                warning=warnings[one],
+                warning=warnings[item],
             ),
         )
-    said = ", ".join(
+    text = ", ".join(
         f"{specs[n].label} {value:g} {specs[n].unit}".rstrip() for n, value in list(wanted.items())[:6]
     )
     sensor_name = stored.rig.sensor(sensor).name
@@ -230,7 +242,7 @@ def choose(
         session,
         stored.id,
         "constant",
-        f"{sensor_name}, {found.decision.title.lower()}: {said}"
+        f"{sensor_name}, {worked.decision.title.lower()}: {text}"
         + (f". Warning: {against}" if against else ""),
         sensor=sensor,
         name=next(iter(wanted)),

@@ -110,26 +110,28 @@ def _spans(recording: recordings.StoredRecording, longest: int) -> list[tuple[in
     return [(round(at), round(at) + size) for at in np.linspace(begin, end - size, PIECES).tolist()]
 
 
-def _surest(found: Sequence[Finding]) -> tuple[Finding, ...]:
+def _surest(findings: Sequence[Finding]) -> tuple[Finding, ...]:
     """What accuses, each fault of a stream once, over all the time in which it was found."""
     kept: dict[tuple[str, str, str], Finding] = {}
-    for one in sorted(found, key=lambda one: -one.confidence):
-        key = one.kind, one.stream, one.channel
+    for finding in sorted(findings, key=lambda item: -item.confidence):
+        key = finding.kind, finding.stream, finding.channel
         first = kept.get(key)
         if first is not None:
             kept[key] = replace(
-                first, start_s=min(first.start_s, one.start_s), end_s=max(first.end_s, one.end_s)
+                first, start_s=min(first.start_s, finding.start_s), end_s=max(first.end_s, finding.end_s)
             )
-        elif one.accuses:
-            kept[key] = one
+        elif finding.accuses:
+            kept[key] = finding
     return tuple(kept.values())
 
 
 def truth_of(mark: recordings.StoredMark, shift_us: int) -> Truth:
     """What was true at a mark, its times moved by ``shift_us``."""
-    told = mark.truth or {}
+    known = mark.truth or {}
     mm = (
-        float(told["value"]) if told.get("quantity") == "distance" and told.get("value") is not None else None
+        float(known["value"])
+        if known.get("quantity") == "distance" and known.get("value") is not None
+        else None
     )
     t0, t1 = mark.t0 + shift_us, (mark.t0 if mark.t1 is None else mark.t1) + shift_us
     return Truth(t0 / 1e6, t1 / 1e6, mark.label, mm, mark.sensor)
@@ -152,7 +154,7 @@ def _streams(
         times, rows, segments = samples.rows_with_segments(session, stored, t0, t1)
         if not times.size:
             continue
-        columns = {column.channel: rows[at] for at, column in enumerate(stored.columns)}
+        columns = {column.channel: rows[index] for index, column in enumerate(stored.columns)}
         known = values.get(sensor.id) or usual_values(kind(sensor.kind), rig, sensor)
         made.append(stream_of(rig, sensor, times / 1e6, columns, known, TICK_S))
         anew = times[np.flatnonzero(np.diff(segments) > 0) + 1] / 1e6

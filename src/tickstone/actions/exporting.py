@@ -45,24 +45,28 @@ class File:
     pieces: Iterator[bytes]
 
 
-def export(database: Database, recording_id: int, asked: ExportRequest) -> File:
+def export(database: Database, recording_id: int, request: ExportRequest) -> File:
     """A recording as a file. Raises NotFound, and BadInput naming ``form``, ``t0`` or ``stone``."""
-    if asked.form not in FORMS:
-        raise BadInput(f"form must be one of {', '.join(FORMS)}, not {asked.form!r}.", "form")
-    if asked.t0 is not None and asked.t1 is not None and asked.t0 > asked.t1:
+    if request.form not in FORMS:
+        raise BadInput(f"form must be one of {', '.join(FORMS)}, not {request.form!r}.", "form")
+    if request.t0 is not None and request.t1 is not None and request.t0 > request.t1:
         raise BadInput("The span must end after it begins.", "t0")
-    form = FORMS[asked.form]
+    form = FORMS[request.form]
     with database.transaction() as session:
-        found = recordings.recording(session, recording_id)
-        stored = rigs.rig_with_id(session, found.rig_id)
-        if found.status == "live":
+        recording = recordings.recording(session, recording_id)
+        stored = rigs.rig_with_id(session, recording.rig_id)
+        if recording.status == "live":
             raise BadInput("This recording is still running: stop it first.", "recording")
-        if not any(stream.n for stream in found.streams):
+        if not any(stream.n for stream in recording.streams):
             raise BadInput("This recording is empty: there is nothing to give out.", "recording")
-        exporting = _Exporting(session, database, found, stored, asked)
+        exporting = _Exporting(session, database, recording, stored, request)
         sheet = exporting.sheet(session)
-    name = "".join(one if one.isalnum() and one.isascii() else "-" for one in found.name.lower()).strip("-")
-    return File(f"{stored.slug}-{found.id}-{name or 'recording'}{form.suffix}", form.media, form.write(sheet))
+    name = "".join(
+        item if item.isalnum() and item.isascii() else "-" for item in recording.name.lower()
+    ).strip("-")
+    return File(
+        f"{stored.slug}-{recording.id}-{name or 'recording'}{form.suffix}", form.media, form.write(sheet)
+    )
 
 
 class _Exporting:
@@ -70,28 +74,28 @@ class _Exporting:
         self,
         session: Session,
         database: Database,
-        found: recordings.StoredRecording,
+        recording: recordings.StoredRecording,
         stored: rigs.StoredRig,
-        asked: ExportRequest,
+        request: ExportRequest,
     ) -> None:
-        self._database, self._found, self._stored, self._asked = database, found, stored, asked
-        self._streams = [stream for stream in found.streams if stream.n]
-        rig = rigs.rig_of_revision(session, found.rig_revision_id)
-        said = labels(rig)
+        self._database, self._found, self._stored, self._asked = database, recording, stored, request
+        self._streams = [stream for stream in recording.streams if stream.n]
+        rig = rigs.rig_of_revision(session, recording.rig_revision_id)
+        label_of = labels(rig)
         self._names: dict[tuple[str, int], str] = {}
         taken = {TIME_COLUMN, SEGMENT_COLUMN}
         for stream in self._streams:
             for column in stream.columns:
-                name = guarded_name(said.get((stream.key, column.channel), column.label))
+                name = guarded_name(label_of.get((stream.key, column.channel), column.label))
                 self._names[stream.key, column.position] = apart(name, taken)
         self._converters: dict[str, Converter] = {}
         self._results: dict[str, tuple[str, str, dict[str, str]]] = {}
         known = {sensor.id for sensor in rig.sensors}
         for stream in self._streams:
-            if not asked.converted or asked.form == "value-change-dump" or stream.key not in known:
+            if not request.converted or request.form == "value-change-dump" or stream.key not in known:
                 continue
-            values = None if asked.stone is None else as_of(session, stored, stream.key, asked.stone, rig)
-            made = self._converters[stream.key] = Converter(session, found, stream.key, values)
+            values = None if request.stone is None else as_of(session, stored, stream.key, request.stone, rig)
+            made = self._converters[stream.key] = Converter(session, recording, stream.key, values)
             self._results[stream.key] = self._result_names(made, stream, taken)
         self.words = tuple(reason for _, reason, _ in self._results.values() if reason)
 
@@ -107,15 +111,25 @@ class _Exporting:
         reason = (
             apart(result_name(key, f"{kind.quantity.name} reason", ""), taken) if any(kind.reasons) else ""
         )
-        return value, reason, {one.name: apart(result_name(key, one.name, one.unit), taken) for one in more}
+        return (
+            value,
+            reason,
+            {series.name: apart(result_name(key, series.name, series.unit), taken) for series in more},
+        )
 
     def sheet(self, session: Session) -> Sheet:
         """The whole as formats take it."""
-        found, stored = self._found, self._stored
+        recording, stored = self._found, self._stored
         raw = [
-            AboutColumn(self._names[stream.key, one.position], one.sensor, one.channel, one.form, one.unit)
+            AboutColumn(
+                self._names[stream.key, column.position],
+                column.sensor,
+                column.channel,
+                column.form,
+                column.unit,
+            )
             for stream in self._streams
-            for one in stream.columns
+            for column in stream.columns
         ]
         converted = [
             name
@@ -124,29 +138,29 @@ class _Exporting:
             if name
         ]
         # what is kept beside the readings may lie before the first and after the last of them
-        asked = self._asked
-        t0, t1 = asked.t0 if asked.t0 is not None else 0, asked.t1 if asked.t1 is not None else 2**62
+        request = self._asked
+        t0, t1 = request.t0 if request.t0 is not None else 0, request.t1 if request.t1 is not None else 2**62
         marks = tuple(
-            AboutMark(one.t0, one.t1, one.label, one.sensor, one.truth, one.conditions)
-            for one in recordings.marks_of(session, found.id)
-            if one.t0 <= t1 and (one.t1 or one.t0) >= t0
+            AboutMark(mark.t0, mark.t1, mark.label, mark.sensor, mark.truth, mark.conditions)
+            for mark in recordings.marks_of(session, recording.id)
+            if mark.t0 <= t1 and (mark.t1 or mark.t0) >= t0
         )
         odd = tuple(
-            AboutLine(one.t, one.text, one.why, one.line)
-            for one in recordings.odd_lines(session, found.id, MOST_ODD)
-            if one.line is not None or t0 <= one.t <= t1
+            AboutLine(line.t, line.text, line.why, line.line)
+            for line in recordings.odd_lines(session, recording.id, MOST_ODD)
+            if line.line is not None or t0 <= line.t <= t1
         )
         about = About(
-            name=found.name,
-            note=found.note,
+            name=recording.name,
+            note=recording.note,
             rig=stored.slug,
             rig_title=stored.rig.title,
-            revision=rigs.number_of_revision(session, found.rig_revision_id),
-            source=found.source,
-            clock=found.clock,
-            started_at=found.started_at,
-            ended_at=found.ended_at,
-            ended_why=found.ended_why,
+            revision=rigs.number_of_revision(session, recording.rig_revision_id),
+            source=recording.source,
+            clock=recording.clock,
+            started_at=recording.started_at,
+            ended_at=recording.ended_at,
+            ended_why=recording.ended_why,
             constants="the constants as they stand"
             if self._asked.stone is None
             else f"stone {self._asked.stone}",
@@ -157,15 +171,15 @@ class _Exporting:
         )
         segmented = any(stream.segments > 1 for stream in self._streams)
         return Sheet(
-            about, tuple([one.name for one in raw] + converted), self.words, self._stretches, segmented
+            about, tuple([column.name for column in raw] + converted), self.words, self._stretches, segmented
         )
 
     def _span(self) -> tuple[int, int]:
         first = min(stream.t0 or 0 for stream in self._streams)
         last = max(stream.t1 or 0 for stream in self._streams)
-        asked = self._asked
-        return (first if asked.t0 is None else max(first, asked.t0)), (
-            last if asked.t1 is None else min(last, asked.t1)
+        request = self._asked
+        return (first if request.t0 is None else max(first, request.t0)), (
+            last if request.t1 is None else min(last, request.t1)
         )
 
     def _stretches(self) -> Iterator[list[ExportedRows]]:
@@ -188,14 +202,14 @@ class _Exporting:
         self, session: Session, stream: samples.StreamInfo, t0: int, t1: int, notebook: dict[str, float]
     ) -> ExportedRows:
         times, values, segments = samples.rows_with_segments(session, stream, t0, t1)
-        numbers = {self._names[stream.key, at]: column for at, column in enumerate(values)}
+        numbers = {self._names[stream.key, index]: column for index, column in enumerate(values)}
         words: dict[str, list[str]] = {}
         converter = self._converters.get(stream.key)
         if converter is not None:
             value, reason, names = self._results[stream.key]
             converted, more = converter.rows(times, values, notebook)
             numbers[value] = np.where(converted.valid, converted.values, np.nan)
-            numbers |= {names[one.name]: one.values for one in more if one.name in names}
+            numbers |= {names[series.name]: series.values for series in more if series.name in names}
             if reason:
                 words[reason] = np.array(converter.kind.reasons, dtype=object)[converted.codes].tolist()
         return ExportedRows(stream.key if stream.key != OTHER else "", times, segments, numbers, words)

@@ -34,7 +34,7 @@ class FileIntake:
     ) -> None:
         self._source, self._made, self._plans, self._about, self._writer = source, made, plans, about, writer
         self._time = made.time or ("", 1e6 / (rate_hz or 1.0))
-        dates = any(one.name == self._time[0] and one.type == CLOCK for one in source.columns)
+        dates = any(column.name == self._time[0] and column.type == CLOCK for column in source.columns)
         self._axis = TimeAxis(self._time[1], wraps=not dates and about is None, shifts=about is None)
         self._first_line: int | None = None
         self._marks = MarkColumn()
@@ -46,8 +46,8 @@ class FileIntake:
         """Take over a block. Raises BadInput when its times cannot be times."""
         stamps = self._stamps(block)
         kept: Flags = np.isfinite(stamps)
-        for at in np.flatnonzero(~kept).tolist():
-            self._odd(int(block.lines[at]), "", "no time in this row")
+        for index in np.flatnonzero(~kept).tolist():
+            self._odd(int(block.lines[index]), "", "no time in this row")
         if not kept.any():
             return
         placed = self._placed(block, stamps[kept], kept)
@@ -83,7 +83,7 @@ class FileIntake:
     def _fill(self, plan: StreamPlan, block: Block, kept: Flags, placed: PlacedRows) -> Flags:
         every = bool(kept.all())
         table = np.full((len(plan.channels), len(placed.times)), np.nan)
-        told: Flags = np.zeros(len(placed.times), bool)
+        present: Flags = np.zeros(len(placed.times), bool)
         for position, (name, meaning) in plan.columns.items():
             spec = plan.channels[position]
             values = block.numbers[name] if every else block.numbers[name][kept]
@@ -95,17 +95,17 @@ class FileIntake:
             )
             cannot: Flags = (raw < spec.low) | (raw > spec.high)
             if cannot.any():
-                for at in np.flatnonzero(cannot).tolist():
-                    said = f"{name} {values[at]:g}"
-                    self._odd(int(block.lines[kept][at]), said, f"{name} cannot be {values[at]:g}")
+                for index in np.flatnonzero(cannot).tolist():
+                    text = f"{name} {values[index]:g}"
+                    self._odd(int(block.lines[kept][index]), text, f"{name} cannot be {values[index]:g}")
                 raw, is_told = np.where(cannot, np.nan, raw), is_told & ~cannot
             table[position] = raw
-            told |= is_told
-        if told.all():
+            present |= is_told
+        if present.all():
             self._writer.add(plan.key, placed.times, placed.segments, table)
-        elif told.any():
-            self._writer.add(plan.key, placed.times[told], placed.segments[told], table[:, told])
-        return told
+        elif present.any():
+            self._writer.add(plan.key, placed.times[present], placed.segments[present], table[:, present])
+        return present
 
     def finish(self) -> None:
         """Write what waits."""
@@ -122,9 +122,9 @@ class FileIntake:
 
     def odd(self) -> list[AboutLine]:
         """What was not understood, by line; of our own exports what was not understood in the first place."""
-        bad = [AboutLine(0, one.text, one.why, one.line) for one in self._source.bad.first]
+        bad = [AboutLine(0, line.text, line.why, line.line) for line in self._source.bad.first]
         before = list(self._about.odd) if self._about is not None else []
-        return before + sorted(bad + self._cannot, key=lambda one: one.line or 0)
+        return before + sorted(bad + self._cannot, key=lambda line: line.line or 0)
 
     def started_at(self, modified: datetime | None) -> datetime | None:
         """When the readings began: by their dates, else so long before the file was last changed."""
@@ -140,21 +140,21 @@ class FileIntake:
 
     def sentence(self) -> str:
         """What a person should know of how the file was taken in; empty when all is plain."""
-        said = [] if self._about is None else [self._about.ended_why]
+        sentences = [] if self._about is None else [self._about.ended_why]
         bad = self._source.bad.count + self._cannot_count
         if bad:
-            said.append(
+            sentences.append(
                 "One line of the file was not understood."
                 if bad == 1
                 else f"{bad} lines of the file were not understood."
             )
         if self._axis.backward:
             times = "once" if self._axis.backward == 1 else f"{self._axis.backward} times"
-            said.append(f"The times fell back {times}: a new segment begins there.")
+            sentences.append(f"The times fell back {times}: a new segment begins there.")
         if self._axis.repeated and self._about is None:
-            said.append(
+            sentences.append(
                 "One row has the time of the row before."
                 if self._axis.repeated == 1
                 else f"{self._axis.repeated} rows have the time of the row before."
             )
-        return " ".join(filter(None, said))
+        return " ".join(filter(None, sentences))

@@ -97,21 +97,21 @@ def look(database: Database, slug: str, path: Path, wish: Wish) -> Look:
         about.name if about else wish.name,
         [
             ColumnLook(
-                one.name,
-                one.unit,
-                one.type,
-                made.meanings[one.name],
-                made.guessed[one.name],
-                _cells(block, one),
+                column.name,
+                column.unit,
+                column.type,
+                made.meanings[column.name],
+                made.guessed[column.name],
+                _cells(block, column),
             )
-            for one in source.columns
+            for column in source.columns
         ],
         block.lines[:SHOWN_ROWS].tolist(),
         made.time[0] if made.time else "",
         _rate(block, made),
         [plan.key for plan in streams(stored.rig, source, made, about) if plan.sensor],
         source.bad.count,
-        [(one.line, one.text, one.why) for one in source.bad.first[:SHOWN_BAD]],
+        [(line.line, line.text, line.why) for line in source.bad.first[:SHOWN_BAD]],
         wanting(made, wish.rate_hz),
     )
 
@@ -230,7 +230,7 @@ def _finish(
     about: About | None,
 ) -> None:
     samples_of = [plan.sensor for plan in plans if plan.sensor]
-    rangers = [one for one in samples_of if kind(stored.rig.sensor(one).kind).quantity.name == "distance"]
+    rangers = [item for item in samples_of if kind(stored.rig.sensor(item).kind).quantity.name == "distance"]
     ids = rigs.sensor_ids(session, stored.id)
     for mark in intake.marks(rangers[0] if len(rangers) == 1 else None):
         recordings.add_mark(
@@ -243,7 +243,7 @@ def _finish(
             truth=mark.truth,
             conditions=mark.conditions,
         )
-    odd = [recordings.StoredOddLine(one.t, one.text, one.why, one.line) for one in intake.odd()]
+    odd = [recordings.StoredOddLine(line.t, line.text, line.why, line.line) for line in intake.odd()]
     recordings.add_odd_lines(session, recording_id, odd)
     intake.finish()
     started = intake.started_at(wish.modified)

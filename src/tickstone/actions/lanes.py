@@ -66,20 +66,20 @@ class ReadOut:
 
 def everything(rig: Rig, recording: recordings.StoredRecording) -> list[Shown]:
     """Everything of a recording that can be a lane."""
-    found = []
+    shown = []
     for stream in recording.streams:
         if not stream.n:
             continue
         sensor = rig.find_sensor(stream.key)
         if sensor is None:
-            found += [
+            shown += [
                 Shown(f"{OTHER}.{c.channel}", OTHER, c.channel, c.label, c.unit, NUMBERS, 3)
                 for c in stream.columns
             ]
             continue
         what = kind(sensor.kind)
         quantity = what.quantity
-        found.append(
+        shown.append(
             Shown(
                 sensor.id,
                 sensor.id,
@@ -98,25 +98,25 @@ def everything(rig: Rig, recording: recordings.StoredRecording) -> list[Shown]:
             level = spec.form == "level" and (spec.low, spec.high) == (0, 1)
             form = LEVELS if level else EDGES if spec.form == "edge" else NUMBERS
             title = f"{sensor.name}: {spec.label}, raw"
-            found.append(
+            shown.append(
                 Shown(f"{sensor.id}.{spec.name}", sensor.id, spec.name, title, spec.unit, form, spec.digits)
             )
-    return found
+    return shown
 
 
 class _Opened:
     """A recording with the lanes that are asked for, and the constants that they are converted with."""
 
-    def __init__(self, session: Session, recording_id: int, asked: Sequence[str], stone: int | None) -> None:
+    def __init__(self, session: Session, recording_id: int, wanted: Sequence[str], stone: int | None) -> None:
         self.session, self.stone = session, stone
         self.recording = recordings.recording(session, recording_id)
         self.stored = rigs.rig_with_id(session, self.recording.rig_id)
         self.rig = rigs.rig_of_revision(session, self.recording.rig_revision_id)
-        every = {one.id: one for one in everything(self.rig, self.recording)}
-        for one in asked:
-            if one not in every:
-                raise NotFound(f"This recording holds nothing of {one!r}.", "show")
-        self.shown = [every[one] for one in asked]
+        every = {shown.id: shown for shown in everything(self.rig, self.recording)}
+        for item in wanted:
+            if item not in every:
+                raise NotFound(f"This recording holds nothing of {item!r}.", "show")
+        self.shown = [every[entry] for entry in wanted]
 
     def values(self, sensor: str) -> Values | None:
         return None if self.stone is None else as_of(self.session, self.stored, sensor, self.stone, self.rig)
@@ -137,24 +137,24 @@ class _Opened:
 def lanes(
     session: Session,
     recording_id: int,
-    asked: Sequence[str],
+    wanted: Sequence[str],
     t0_s: float | None,
     t1_s: float | None,
     width: int,
     stone: int | None = None,
 ) -> list[Lane]:
     """Lanes for drawing, each at most about ``width`` points, between two times, s. Raises NotFound."""
-    opened = _Opened(session, recording_id, asked, stone)
-    found = []
+    opened = _Opened(session, recording_id, wanted, stone)
+    results = []
     for shown in opened.shown:
         if not shown.channel:
             trace = reading.trace(
                 session, recording_id, shown.sensor, t0_s, t1_s, width, opened.values(shown.sensor)
             )
-            found.append(Lane(shown, trace.times_s, trace.low, trace.high, trace.n, trace.exact))
+            results.append(Lane(shown, trace.times_s, trace.low, trace.high, trace.n, trace.exact))
         else:
-            found.append(_raw_lane(opened, shown, _us(t0_s), _us(t1_s), width))
-    return found
+            results.append(_raw_lane(opened, shown, _us(t0_s), _us(t1_s), width))
+    return results
 
 
 def _us(t_s: float | None) -> int | None:
@@ -173,12 +173,12 @@ def _raw_lane(opened: _Opened, shown: Shown, t0: int | None, t1: int | None, wid
     times, values = opened.rows(shown, t0, t1)
     seconds = times / 1e6
     if shown.form == LEVELS:
-        at = changes(values)
-        if at.size <= EDGES_AT_MOST:
-            return Lane(shown, seconds[at], values[at], values[at], len(times), True)
+        rows = changes(values)
+        if rows.size <= EDGES_AT_MOST:
+            return Lane(shown, seconds[rows], values[rows], values[rows], len(times), True)
     if shown.form == EDGES:
-        told = np.isfinite(values)
-        seconds, values = seconds[told], values[told]
+        present = np.isfinite(values)
+        seconds, values = seconds[present], values[present]
     bins = decimation.bins(len(seconds), EDGES_AT_MOST if shown.form == EDGES else width)
     low, high = decimation.extremes(values, bins)
     return Lane(shown, decimation.middles(seconds, bins), low, high, len(times), len(bins) == len(seconds))
@@ -187,15 +187,15 @@ def _raw_lane(opened: _Opened, shown: Shown, t0: int | None, t1: int | None, wid
 def read_outs(
     session: Session,
     recording_id: int,
-    asked: Sequence[str],
+    wanted: Sequence[str],
     t0_s: float,
     t1_s: float,
     stone: int | None = None,
 ) -> list[ReadOut]:
     """What lanes say over a span, s. Of a span of very many rows the first MEASURED_AT_MOST count, and
     ``whole`` is False."""
-    opened = _Opened(session, recording_id, asked, stone)
-    found = []
+    opened = _Opened(session, recording_id, wanted, stone)
+    results = []
     for shown in opened.shown:
         stream = opened.recording.stream_of(shown.sensor)
         end, whole = _us(t1_s), True
@@ -207,11 +207,11 @@ def read_outs(
         seconds = times / 1e6
         told = pulses(seconds, values) if shown.form == LEVELS else None
         if shown.form == EDGES:
-            at = seconds[np.isfinite(values)]
-            period = float((at[-1] - at[0]) / (at.size - 1)) if at.size > 1 else None
-            told = Pulses(int(at.size), period, None, None, None)
-        found.append(ReadOut(shown, statistics(seconds, values), told, whole))
-    return found
+            places = seconds[np.isfinite(values)]
+            period = float((places[-1] - places[0]) / (places.size - 1)) if places.size > 1 else None
+            told = Pulses(int(places.size), period, None, None, None)
+        results.append(ReadOut(shown, statistics(seconds, values), told, whole))
+    return results
 
 
 @dataclass(frozen=True)
@@ -227,23 +227,23 @@ class LaneAtCursor:
 
 
 def at_cursor(
-    session: Session, recording_id: int, asked: Sequence[str], t_s: float, stone: int | None = None
+    session: Session, recording_id: int, wanted: Sequence[str], t_s: float, stone: int | None = None
 ) -> list[LaneAtCursor]:
     """What lanes say at a time, s. A lane without a reading near it is left out."""
-    opened = _Opened(session, recording_id, asked, stone)
-    found = []
+    opened = _Opened(session, recording_id, wanted, stone)
+    results = []
     for shown in opened.shown:
         stream = opened.recording.stream_of(shown.sensor)
         near = _near(opened, shown, stream, min(max(round(t_s * 1e6), stream.t0 or 0), stream.t1 or 0))
         if near is None:
             continue
-        times, values, at = near
-        value = float(values[at]) if np.isfinite(values[at]) else None
+        times, values, index = near
+        value = float(values[index]) if np.isfinite(values[index]) else None
         width = period = None
         if shown.form == LEVELS:
-            width, period = _pulse_about(times / 1e6, values, at)
-        found.append(LaneAtCursor(shown, float(times[at]) / 1e6, value, width, period))
-    return found
+            width, period = _pulse_about(times / 1e6, values, index)
+        results.append(LaneAtCursor(shown, float(times[index]) / 1e6, value, width, period))
+    return results
 
 
 def _near(
@@ -253,8 +253,8 @@ def _near(
     while True:
         times, values = opened.rows(shown, wanted - reach, wanted + reach)
         if shown.form != NUMBERS or not shown.channel:
-            told = np.isfinite(values) if shown.form == EDGES else np.ones(len(times), bool)
-            times, values = times[told], values[told]
+            present = np.isfinite(values) if shown.form == EDGES else np.ones(len(times), bool)
+            times, values = times[present], values[present]
         enough = len(times) > 0 and (shown.form != LEVELS or changes(values).size > 4)
         if enough or reach > (stream.t1 or 0) - (stream.t0 or 0) + 1_000_000:
             break
@@ -266,14 +266,14 @@ def _near(
     return times, values, int(np.argmin(np.abs(times - wanted)))
 
 
-def _pulse_about(seconds: Array, values: Array, at: int) -> tuple[float | None, float | None]:
+def _pulse_about(seconds: Array, values: Array, index: int) -> tuple[float | None, float | None]:
     """How long the level at a row holds in all, and from the rise before it to the next one."""
     where = changes(values)
-    here = int(np.searchsorted(where, at, "right")) - 1
+    here = int(np.searchsorted(where, index, "right")) - 1
     if here < 1 or here + 1 >= where.size:
         return None, None
     width = float(seconds[where[here + 1]] - seconds[where[here]])
     rises = where[(values[where] > 0.5) & (np.arange(where.size) > 0)]
-    before, after = rises[rises <= at], rises[rises > at]
+    before, after = rises[rises <= index], rises[rises > index]
     period = float(seconds[after[0]] - seconds[before[-1]]) if before.size and after.size else None
     return width, period

@@ -25,7 +25,7 @@ class MarkText:
     conditions: dict[str, Any] | None = None
 
 
-def add(session: Session, recording_id: int, t0_us: int, t1_us: int | None, said: MarkText) -> int:
+def add(session: Session, recording_id: int, t0_us: int, t1_us: int | None, mark: MarkText) -> int:
     """Mark a moment (``t1_us`` None) or a span; returns the mark's id. Raises BadInput naming the field."""
     recording = recordings.recording(session, recording_id)
     check_span(t0_us, t1_us)
@@ -34,10 +34,10 @@ def add(session: Session, recording_id: int, t0_us: int, t1_us: int | None, said
         recording_id,
         t0_us,
         t1_us,
-        said.label.strip() or "mark",
-        sensor_id=_sensor_id(session, recording, said.sensor),
-        truth=check_truth(said.truth),
-        conditions=check_conditions(said.conditions),
+        mark.label.strip() or "mark",
+        sensor_id=_sensor_id(session, recording, mark.sensor),
+        truth=check_truth(mark.truth),
+        conditions=check_conditions(mark.conditions),
     )
 
 
@@ -84,10 +84,10 @@ def check_truth(truth: dict[str, Any] | None) -> dict[str, Any] | None:
 
 def check_conditions(conditions: dict[str, Any] | None) -> dict[str, Any]:
     """The conditions, or BadInput when there are far too many."""
-    found = conditions or {}
-    if len(found) > MOST_CONDITIONS:
+    results = conditions or {}
+    if len(results) > MOST_CONDITIONS:
         raise BadInput(f"At most {MOST_CONDITIONS} conditions a mark.", "conditions")
-    return found
+    return results
 
 
 def _sensor_id(session: Session, recording: recordings.StoredRecording, sensor: str | None) -> int | None:

@@ -20,13 +20,13 @@ def hear(live: LiveRig, rig: Rig) -> motor_check.Hearing:
     state = live.view.state()
     if state.status != "live":
         raise Conflict("Nothing comes from the board: connect it first.", "source")
-    found = []
+    stretches = []
     for sensor in rig.sensors:
         what = live.intake.watched[sensor.id].kind
         recent = live.view.last_seconds(sensor.id, SECONDS)
         good = recent.values[np.isfinite(recent.values)]
         enough = good.size >= LEAST_READINGS
-        found.append(
+        stretches.append(
             motor_check.SensorStretch(
                 sensor.id,
                 sensor.name,
@@ -39,4 +39,4 @@ def hear(live: LiveRig, rig: Rig) -> motor_check.Hearing:
                 what.family == "turning",
             )
         )
-    return motor_check.Hearing(tuple(found), state.garbled / max(1, state.lines))
+    return motor_check.Hearing(tuple(stretches), state.garbled / max(1, state.lines))

@@ -16,7 +16,7 @@ from tickstone.actions.constants import settled
 from tickstone.core import decimation
 from tickstone.core.constants import Values
 from tickstone.core.rigs.kinds import kind, thermometers
-from tickstone.core.rigs.kinds.base import Converted, Series, Surroundings, as_they_are
+from tickstone.core.rigs.kinds.base import Ambient, Converted, Series, as_they_are
 from tickstone.core.rigs.rig import Rig
 from tickstone.errors import NotFound
 from tickstone.store import recordings, rigs, samples
@@ -82,7 +82,7 @@ class Converter:
                 continue
             times, raw = samples.rows_between(session, stream)
             air = kind(other.kind).convert(
-                {"air": raw[0]}, settled(session, stored, other.id, rig=rig), Surroundings()
+                {"air": raw[0]}, settled(session, stored, other.id, rig=rig), Ambient()
             )
             if air.valid.any():
                 self._air = (times[air.valid], air.values[air.valid])
@@ -100,14 +100,14 @@ class Converter:
         asks = {ask.name for ask in working.asks(self.values) if ask.needed}
         if not self.alone or not asks <= set(self.columns):
             return list(range(len(self.columns)))
-        return [at for at, name in enumerate(self.columns) if name in asks]
+        return [index for index, name in enumerate(self.columns) if name in asks]
 
     def ask(
         self, times: Times, raw: Array, notebook: dict[str, float], positions: Sequence[int] | None = None
     ) -> Mapping[str, Array]:
         """The raw numbers that the kind asks for: times, shape (n,), µs; raw, shape (columns, n), of all
         columns or of those at ``positions``."""
-        names = self.columns if positions is None else [self.columns[at] for at in positions]
+        names = self.columns if positions is None else [self.columns[index] for index in positions]
         by_name = dict(zip(names, raw, strict=True))
         return self.kind.asked(by_name, times.astype(np.float64), self.values, notebook)
 
@@ -115,13 +115,13 @@ class Converter:
         self, times: Times, raw: Array, notebook: dict[str, float]
     ) -> tuple[Converted, tuple[Series, ...]]:
         """What every row means, shape (n,) each, with the further results that its channels tell."""
-        asked = dict(self.ask(times, raw, notebook))
+        inputs = dict(self.ask(times, raw, notebook))
         for ask in self.kind.working.asks(self.values):
-            asked.setdefault(ask.name, np.full(times.shape, np.nan))
-        around = Surroundings(self.air_at(times))
-        more = self.kind.working.more(asked, self.values, around)
-        return self.kind.working.read(asked, self.values, around), tuple(
-            one for one in more if not one.needs or one.needs in self.columns
+            inputs.setdefault(ask.name, np.full(times.shape, np.nan))
+        ambient = Ambient(self.air_at(times))
+        more = self.kind.working.more(inputs, self.values, ambient)
+        return self.kind.working.read(inputs, self.values, ambient), tuple(
+            series for series in more if not series.needs or series.needs in self.columns
         )
 
     def work(
@@ -134,9 +134,9 @@ class Converter:
         """Convert rows; rows that tell no reading of their own (between two pulses) are left out.
         ``notebook`` is what goes on from one block of rows to the next; ``positions`` says which columns
         ``raw`` holds (None: all)."""
-        asked = self.ask(times, raw, {} if notebook is None else notebook, positions)
-        converted = self.kind.working.read(asked, self.values, Surroundings(self.air_at(times)))
-        first = asked.get(self.kind.working.asks(self.values)[0].name, np.full(times.shape, np.nan))
+        inputs = self.ask(times, raw, {} if notebook is None else notebook, positions)
+        converted = self.kind.working.read(inputs, self.values, Ambient(self.air_at(times)))
+        first = inputs.get(self.kind.working.asks(self.values)[0].name, np.full(times.shape, np.nan))
         if self.kind.fades is not None:
             kept = np.isfinite(converted.values)
             times, first = times[kept], first[kept]
@@ -214,10 +214,10 @@ def _from_chunks(
             _OVERVIEWS.put((recording.id, sensor, stream.n, key), cached)
     times, *pairs = cached
     first, last = np.searchsorted(times, [t0 / 1e6, t1 / 1e6])
-    times, pairs = times[first : last + 1], [one[first : last + 1] for one in pairs]
+    times, pairs = times[first : last + 1], [pair[first : last + 1] for pair in pairs]
     bins = decimation.bins(len(times), width)
     raw_low, raw_high, low, high = (
-        decimation.extremes(one, bins)[at] for one, at in zip(pairs, (0, 1, 0, 1), strict=True)
+        decimation.extremes(pair, bins)[index] for pair, index in zip(pairs, (0, 1, 0, 1), strict=True)
     )
     return SensorTrace(decimation.middles(times, bins), raw_low, raw_high, low, high, stream.n, False)
 
@@ -251,9 +251,9 @@ def slow_to_open(rig: Rig, newest_first: Sequence[recordings.StoredRecording]) -
     sensor."""
     known = {sensor.id for sensor in rig.sensors}
     return [
-        (found.id, stream.key)
-        for found in newest_first[:WARMED]
-        for stream in found.streams
+        (recording.id, stream.key)
+        for recording in newest_first[:WARMED]
+        for stream in recording.streams
         if stream.key in known and stream.n > UNPACK_AT_MOST * CHUNK_ROWS
     ]
 
@@ -292,7 +292,7 @@ def _whole_overview(session: Session, stream: samples.StreamInfo, converter: Con
                 waiting.append(pool.submit(bins_of, packed))
             else:
                 parts.append(bins_of(packed))
-        parts += [one.result() for one in waiting]
+        parts += [item.result() for item in waiting]
     times, raw_low, raw_high, low, high = (np.concatenate(column) for column in zip(*parts, strict=True))
     return times, raw_low, raw_high, low, high
 
@@ -328,21 +328,21 @@ def at_cursor(session: Session, recording_id: int, sensor: str, t_s: float) -> R
     working, values = converter.kind.working, converter.values
     numbers = converter.ask(times, raw, {})
     air = converter.air_at(times)
-    converted = working.read(numbers, values, Surroundings(air))
-    told = (
+    converted = working.read(numbers, values, Ambient(air))
+    rows = (
         np.flatnonzero(np.isfinite(converted.values))
         if converter.kind.fades is not None
         else np.arange(len(times))
     )
-    if not told.size:
+    if not rows.size:
         raise NotFound("There is no reading near that time.")
-    here = int(told[np.argmin(np.abs(times[told] - wanted))])
-    asked = {name: float(column[here]) for name, column in numbers.items() if np.isfinite(column[here])}
+    here = int(rows[np.argmin(np.abs(times[rows] - wanted))])
+    inputs = {name: float(column[here]) for name, column in numbers.items() if np.isfinite(column[here])}
     value = float(converted.values[here])
     return ReadingAtCursor(
         float(times[here]) / 1e6,
-        asked.get(working.asks(values)[0].name),
-        asked,
+        inputs.get(working.asks(values)[0].name),
+        inputs,
         value if np.isfinite(value) else None,
         converter.kind.reasons[int(converted.codes[here])],
         None if air is None else float(air[here]),

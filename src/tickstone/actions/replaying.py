@@ -19,21 +19,21 @@ def replay(database: Database, slug: str, recording_id: int, speed: float) -> Re
     """A source that tells a rig's recording again. Raises NotFound, and BadInput for a recording that cannot
     be replayed."""
     with database.transaction() as session:
-        found = recordings.recording(session, recording_id)
-        if found.rig_id != rigs.rig_named(session, slug).id:
+        recording = recordings.recording(session, recording_id)
+        if recording.rig_id != rigs.rig_named(session, slug).id:
             raise BadInput("This recording is of another rig.", "recording")
-        if found.status == "live":
+        if recording.status == "live":
             raise BadInput("This recording is still running: stop it first.", "recording")
-        if not any(stream.n for stream in found.streams):
+        if not any(stream.n for stream in recording.streams):
             raise BadInput("This recording is empty: there is nothing to replay.", "recording")
-        said = labels(rigs.rig_of_revision(session, found.rig_revision_id))
-    return ReplaySource(f"replay of {found.name}", _lines(database, found, said), speed)
+        label_of = labels(rigs.rig_of_revision(session, recording.rig_revision_id))
+    return ReplaySource(f"replay of {recording.name}", _lines(database, recording, label_of), speed)
 
 
 def _lines(
-    database: Database, found: recordings.StoredRecording, said: dict[tuple[str, str], str]
+    database: Database, recording: recordings.StoredRecording, label_of: dict[tuple[str, str], str]
 ) -> Callable[[], Iterator[tuple[float, str]]]:
-    streams = [stream for stream in found.streams if stream.n]
+    streams = [stream for stream in recording.streams if stream.n]
     begin = min(stream.t0 or 0 for stream in streams)
     end = max(stream.t1 or 0 for stream in streams)
 
@@ -43,12 +43,12 @@ def _lines(
             with database.transaction() as session:
                 for stream in streams:
                     names = [
-                        said.get((stream.key, column.channel), column.label) for column in stream.columns
+                        label_of.get((stream.key, column.channel), column.label) for column in stream.columns
                     ]
                     times, values = samples.rows_between(session, stream, start, start + BLOCK_US - 1)
                     for t, row in zip(times.tolist(), values.T.tolist(), strict=True):
                         block.append((t, _line(t, names, row)))
-            block.sort(key=lambda one: one[0])
+            block.sort(key=lambda item: item[0])
             for t, line in block:
                 yield (t - begin) / 1e6, line
 

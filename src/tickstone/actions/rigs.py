@@ -25,11 +25,11 @@ MOST_TITLE = 60
 def rig_fields(rig: Rig, sensor: str) -> dict[str, Any]:
     """The fields of a rig that a constant of a sensor may rest on, by the name used in its inputs."""
     fitted = rig.sensor(sensor)
-    found: dict[str, Any] = {"board": rig.board.kind, "options": dict(fitted.options)}
+    results: dict[str, Any] = {"board": rig.board.kind, "options": dict(fitted.options)}
     if any(pin.analogue for pin in part_of(fitted).pins):
         converter = converter_of(rig, sensor)
-        found["converter"] = list(converter) if converter else "none"
-    return found
+        results["converter"] = list(converter) if converter else "none"
+    return results
 
 
 def slug_of(title: str) -> str:
@@ -83,12 +83,12 @@ def _keep(session: Session, slug: str, rig: Rig, why: str) -> str:
     return slug
 
 
-def rename(session: Session, slug: str, seen: int, title: str, purpose: str) -> None:
+def rename(session: Session, slug: str, revision: int, title: str, purpose: str) -> None:
     """Give a rig another title and purpose; its address stays, so that links hold."""
     slug_of(title)
     stored = rigs.rig_named(session, slug)
     fresh = replace(stored.rig, title=title.strip(), purpose=purpose.strip())
-    revise(session, stored, seen, fresh, f"Renamed to {fresh.title}")
+    revise(session, stored, revision, fresh, f"Renamed to {fresh.title}")
 
 
 def archive(session: Session, slug: str) -> None:
@@ -107,14 +107,14 @@ def bring_back(session: Session, slug: str) -> None:
     log.write_entry(session, stored.id, "wiring", f"{stored.rig.title} brought back")
 
 
-def undo(session: Session, slug: str, seen: int) -> None:
+def undo(session: Session, slug: str, revision: int) -> None:
     """Make the revision before this one current again."""
     stored = rigs.rig_named(session, slug)
-    undone = rigs.step_back(session, stored.id, seen)
-    log.write_entry(session, stored.id, "wiring", f"Undone: {undone}", revision=seen)
+    undone = rigs.step_back(session, stored.id, revision)
+    log.write_entry(session, stored.id, "wiring", f"Undone: {undone}", revision=revision)
 
 
-def revise(session: Session, stored: rigs.StoredRig, seen: int, fresh: Rig, why: str) -> None:
+def revise(session: Session, stored: rigs.StoredRig, revision: int, fresh: Rig, why: str) -> None:
     """Make a changed rig the current one, with a line in the log."""
-    rigs.revise(session, stored.id, seen, fresh, why)
+    rigs.revise(session, stored.id, revision, fresh, why)
     log.write_entry(session, stored.id, "wiring", why, revision=stored.revision + 1)

@@ -37,9 +37,12 @@ def standing_of(session: Session, slug: str, sensor: str, live: LiveRig) -> list
             procedures=what.procedures,
             decisions=what.decisions,
             drafts=tuple(
-                (one.procedure, len(one.steps)) for one in calibrations.drafts_of(session, sensor_id)
+                (calibration.procedure, len(calibration.steps))
+                for calibration in calibrations.drafts_of(session, sensor_id)
             ),
             done=frozenset(calibrations.accepted_of(session, sensor_id)),
-            unticked=0 if powered else sum(one.tick is None for one in building.checklist_of(session, slug)),
+            unticked=0
+            if powered
+            else sum(step.tick is None for step in building.checklist_of(session, slug)),
         )
     )

@@ -31,19 +31,19 @@ def report(session: Session, stored: rigs.StoredRig) -> Report:
     return checks.check(stored.rig, all_settled(session, stored))
 
 
-def choose_board(session: Session, slug: str, seen: int, kind: str) -> None:
+def choose_board(session: Session, slug: str, revision: int, kind: str) -> None:
     """Put the rig on another board; every wire is placed anew on it. ``own`` makes the present one a board of
     one's own."""
     stored = rigs.rig_named(session, slug)
     if kind == boards.OWN:
         fresh = replace(stored.rig, board=boards.own(stored.rig.board))
-        revise(session, stored, seen, fresh, "Board made one's own, to be edited")
+        revise(session, stored, revision, fresh, "Board made one's own, to be edited")
         return
     fresh = assign(replace(stored.rig, board=boards.board(kind)))
-    revise(session, stored, seen, fresh, f"Board changed to the {fresh.board.title}")
+    revise(session, stored, revision, fresh, f"Board changed to the {fresh.board.title}")
 
 
-def edit_board(session: Session, slug: str, seen: int, board: Board) -> None:
+def edit_board(session: Session, slug: str, revision: int, board: Board) -> None:
     """Take over an edited board. Wires on pins that it no longer has are placed anew; the others stay."""
     stored = rigs.rig_named(session, slug)
     edited = replace(board, kind=boards.OWN)
@@ -58,11 +58,11 @@ def edit_board(session: Session, slug: str, seen: int, board: Board) -> None:
         placed = assign(replace(fresh, wires=keep))
         was = {(w.sensor, w.pin): w.fixed for w in fresh.wires}
         fresh = replace(placed, wires=tuple(replace(w, fixed=was[w.sensor, w.pin]) for w in placed.wires))
-    revise(session, stored, seen, fresh, f"Board edited: {edited.title}")
+    revise(session, stored, revision, fresh, f"Board edited: {edited.title}")
 
 
 def fit_part(
-    session: Session, slug: str, seen: int, kind: str, name: str, options: dict[str, str | float]
+    session: Session, slug: str, revision: int, kind: str, name: str, options: dict[str, str | float]
 ) -> str:
     """Fit a part, its wires on free pins; returns its id."""
     stored = rigs.rig_named(session, slug)
@@ -72,19 +72,19 @@ def fit_part(
     sensors = (*rig.sensors, part) if isinstance(part, Sensor) else rig.sensors
     outputs = (*rig.outputs, part) if isinstance(part, Output) else rig.outputs
     fresh = replace(rig, sensors=sensors, outputs=outputs, wires=(*rig.wires, *bare_wires(part)))
-    revise(session, stored, seen, place_free(fresh), f"{part.name} fitted ({known(part).title})")
+    revise(session, stored, revision, place_free(fresh), f"{part.name} fitted ({known(part).title})")
     return part.id
 
 
 def change_part(
-    session: Session, slug: str, seen: int, part_id: str, name: str, options: dict[str, str | float]
+    session: Session, slug: str, revision: int, part_id: str, name: str, options: dict[str, str | float]
 ) -> None:
     """Rename a part, or change the answers about it; wires of pins that it now has are placed."""
     stored = rigs.rig_named(session, slug)
     old = stored.rig.part(part_id)
     check_options(known(old).options, options, known(old).title)
     title = _name(name)
-    if any(one.name == title and one.id != part_id for one in stored.rig.fitted):
+    if any(part.name == title and part.id != part_id for part in stored.rig.fitted):
         raise BadInput(f"Another part of this rig is called {title!r}.", "name")
     new = replace(old, name=title, options=options)
     if new == old:
@@ -97,10 +97,10 @@ def change_part(
         replace(w, to=inputs.get(w.to, w.to)) for w in fresh.wires if w.sensor != part_id or w.pin in pins
     )
     why = f"{old.name} renamed to {title}" if new.options == old.options else f"Options of {title} changed"
-    revise(session, stored, seen, dress(place_free(complete(replace(fresh, wires=wires))), part_id), why)
+    revise(session, stored, revision, dress(place_free(complete(replace(fresh, wires=wires))), part_id), why)
 
 
-def take_off(session: Session, slug: str, seen: int, part_id: str) -> None:
+def take_off(session: Session, slug: str, revision: int, part_id: str) -> None:
     """Take a part off the rig; what was measured with it is kept, and undo brings it back."""
     stored = rigs.rig_named(session, slug)
     rig, part = stored.rig, stored.rig.part(part_id)
@@ -118,32 +118,32 @@ def take_off(session: Session, slug: str, seen: int, part_id: str) -> None:
         sensors=tuple(s for s in rig.sensors if s.id != part_id),
         outputs=tuple(o for o in rig.outputs if o.id != part_id),
     )
-    revise(session, stored, seen, fresh, f"{part.name} taken off")
+    revise(session, stored, revision, fresh, f"{part.name} taken off")
 
 
 def set_supplies(
-    session: Session, slug: str, seen: int, supplies: tuple[Supply, ...], board_from: str
+    session: Session, slug: str, revision: int, supplies: tuple[Supply, ...], board_from: str
 ) -> None:
     """Say what supplies there are beside the board, and what powers it. Wires of a supply that is gone hang
     free."""
     stored = rigs.rig_named(session, slug)
     fresh = replace(stored.rig, supplies=supplies, board_from=board_from)
     wires = tuple(w if not w.to or is_place(fresh, w.to) else replace(w, to="") for w in fresh.wires)
-    revise(session, stored, seen, _checked(place_free(replace(fresh, wires=wires))), "Supplies changed")
+    revise(session, stored, revision, _checked(place_free(replace(fresh, wires=wires))), "Supplies changed")
 
 
 def set_geometry(
-    session: Session, slug: str, seen: int, geometry: Geometry, mounts: Mapping[str, Mount | None]
+    session: Session, slug: str, revision: int, geometry: Geometry, mounts: Mapping[str, Mount | None]
 ) -> None:
     """Say the sizes of the vehicle and where its parts sit."""
     stored = rigs.rig_named(session, slug)
     fresh = replace(stored.rig, geometry=geometry)
     for part_id, mount in mounts.items():
         fresh = fresh.with_part(replace(fresh.part(part_id), mount=mount))
-    revise(session, stored, seen, _checked(fresh), "Sizes and places changed")
+    revise(session, stored, revision, _checked(fresh), "Sizes and places changed")
 
 
-def move_wire(session: Session, slug: str, seen: int, sensor: str, pin: str, to: str) -> None:
+def move_wire(session: Session, slug: str, revision: int, sensor: str, pin: str, to: str) -> None:
     """Put a wire on another pin or rail. What that breaks, the checks say; only places that exist are
     refused."""
     stored = rigs.rig_named(session, slug)
@@ -154,13 +154,13 @@ def move_wire(session: Session, slug: str, seen: int, sensor: str, pin: str, to:
     revise(
         session,
         stored,
-        seen,
+        revision,
         _checked(fresh),
         f"{stored.rig.part(sensor).name} {pin} moved to {to or 'no pin'}",
     )
 
 
-def assign_anew(session: Session, slug: str, seen: int, keep: bool) -> None:
+def assign_anew(session: Session, slug: str, revision: int, keep: bool) -> None:
     """Assign every pin anew, those that a person placed too unless they are to be kept. Raises BadInput with
     the reason when it cannot be done."""
     stored = rigs.rig_named(session, slug)
@@ -169,19 +169,19 @@ def assign_anew(session: Session, slug: str, seen: int, keep: bool) -> None:
         if keep
         else replace(stored.rig, wires=tuple(replace(w, fixed=False) for w in stored.rig.wires))
     )
-    found = assignment(free)
-    if found.reason:
-        raise BadInput(found.reason, "wires")
-    if found.rig == stored.rig:
+    result = assignment(free)
+    if result.reason:
+        raise BadInput(result.reason, "wires")
+    if result.rig == stored.rig:
         raise BadInput("Every wire is where it would be put: nothing is changed.", "wires")
-    revise(session, stored, seen, found.rig, "All pins assigned anew")
+    revise(session, stored, revision, result.rig, "All pins assigned anew")
 
 
-def mend(session: Session, slug: str, seen: int, kind: str, sensor: str, pin: str) -> None:
+def mend(session: Session, slug: str, revision: int, kind: str, sensor: str, pin: str) -> None:
     """Apply the fix of one finding."""
     stored = rigs.rig_named(session, slug)
     fresh, sentence = checks.mend(stored.rig, kind, sensor, pin)
-    revise(session, stored, seen, fresh, sentence)
+    revise(session, stored, revision, fresh, sentence)
 
 
 def _checked(rig: Rig) -> Rig:
@@ -197,12 +197,12 @@ def _name(name: str) -> str:
 
 
 def _free_name(rig: Rig, name: str) -> str:
-    names = {one.name for one in rig.fitted}
+    names = {part.name for part in rig.fitted}
     return next(n for n in (name, *(f"{name} {i}" for i in range(2, 1000))) if n not in names)
 
 
 def _free_id(session: Session, stored: rigs.StoredRig, name: str) -> str:
     """An id that no part of this rig has, nor a sensor it ever had: ids are for ever."""
     word = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-") or "part"
-    taken: set[str] = {one.id for one in stored.rig.fitted} | set(rigs.sensor_ids(session, stored.id))
+    taken: set[str] = {part.id for part in stored.rig.fitted} | set(rigs.sensor_ids(session, stored.id))
     return next(w for w in (word, *(f"{word}-{i}" for i in range(2, 1000))) if w not in taken)

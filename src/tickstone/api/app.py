@@ -102,8 +102,8 @@ def make_app(
         """Whether database, stand-in and everything that lives long are up."""
         database = shop.database.ping()
         unwell = [
-            UnwellModel(name=one.name, crashes=one.crashes, trouble=one.trouble)
-            for one in shop.supervisor.unwell
+            UnwellModel(name=living.name, crashes=living.crashes, trouble=living.trouble)
+            for living in shop.supervisor.unwell
         ]
         return Health(
             ok=database and not unwell,

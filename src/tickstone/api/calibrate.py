@@ -177,11 +177,11 @@ def procedures(shop: Shop, slug: Name, sensor: Name) -> list[ProcedureLine]:
     with shop.database.transaction() as session:
         stored = rigs.rig_named(session, slug)
         sensor_id = rigs.sensor_ids(session, stored.id)[stored.rig.sensor(sensor).id]
-        found = []
+        results = []
         for name in kind(stored.rig.sensor(sensor).kind).procedures:
             draft = calibrations.newest(session, sensor_id, name, "draft")
             last = calibrations.newest(session, sensor_id, name, "accepted")
-            found.append(
+            results.append(
                 ProcedureLine(
                     procedure=name,
                     title=catalogue.procedure(name).title,
@@ -189,7 +189,7 @@ def procedures(shop: Shop, slug: Name, sensor: Name) -> list[ProcedureLine]:
                     last_at=last.ended_at if last else None,
                 )
             )
-        return found
+        return results
 
 
 def _model(session: Session, slug: str, sensor: str, name: str) -> ProcedureModel:
@@ -197,7 +197,7 @@ def _model(session: Session, slug: str, sensor: str, name: str) -> ProcedureMode
     what = calibrating.procedure_of(stored.rig, sensor, name)
     mine = calibrating.draft(session, slug, sensor, name)
     values, steps = settled(session, stored, sensor), calibrating.steps_of(mine)
-    found = what.fit(steps, values)
+    outcome = what.fit(steps, values)
     specs = {spec.name: spec for spec in kind(stored.rig.sensor(sensor).kind).constants}
     past = comparing.past(session, slug, sensor, name)
     return ProcedureModel(
@@ -208,35 +208,40 @@ def _model(session: Session, slug: str, sensor: str, name: str) -> ProcedureMode
         cautions=list(what.cautions),
         seconds=what.seconds,
         hands_free=what.hands_free,
-        notebook=[AskField.model_validate(one) for one in what.notebook],
-        wants=[WantModel.model_validate(one) for one in what.wants(steps, values)],
+        notebook=[AskField.model_validate(form_field) for form_field in what.notebook],
+        wants=[WantModel.model_validate(want) for want in what.wants(steps, values)],
         steps=[
-            HeldModel(**_plain(one), left=found.left.get(one["key"]), sigmas=found.sigmas.get(one["key"]))
-            for one in mine.steps
+            HeldModel(
+                **_plain(step), left=outcome.left.get(step["key"]), sigmas=outcome.sigmas.get(step["key"])
+            )
+            for step in mine.steps
         ],
-        heading=found.heading,
-        verdict=found.verdict,
-        notes=list(found.notes),
-        why_not=found.why_not,
-        can_accept=found.can_accept,
-        left_unit=found.left_unit,
-        repeat=list(found.repeat),
+        heading=outcome.heading,
+        verdict=outcome.verdict,
+        notes=list(outcome.notes),
+        why_not=outcome.why_not,
+        can_accept=outcome.can_accept,
+        left_unit=outcome.left_unit,
+        repeat=list(outcome.repeat),
         constants=[
             FittedModel(
-                name=one.name,
-                label=specs[one.name].label,
-                unit=specs[one.name].unit,
-                value=one.value,
-                plus_minus=None if one.sd is None else 2 * one.sd,
-                before=values[one.name].value if one.name in values else None,
-                before_provenance=values[one.name].provenance.value if one.name in values else None,
+                name=constant.name,
+                label=specs[constant.name].label,
+                unit=specs[constant.name].unit,
+                value=constant.value,
+                plus_minus=None if constant.sd is None else 2 * constant.sd,
+                before=values[constant.name].value if constant.name in values else None,
+                before_provenance=values[constant.name].provenance.value if constant.name in values else None,
             )
-            for one in found.constants
+            for constant in outcome.constants
         ],
-        extras=[ExtraModel.model_validate(one) for one in found.extras],
-        plots=[PlotModel.model_validate(one) for one in found.plots],
-        tables=[TableModel.model_validate(one) for one in found.tables],
-        past=[PastModel(id=one.id, at=datetime.fromisoformat(one.at), verdict=one.verdict) for one in past],
+        extras=[ExtraModel.model_validate(extra) for extra in outcome.extras],
+        plots=[PlotModel.model_validate(plot) for plot in outcome.plots],
+        tables=[TableModel.model_validate(table) for table in outcome.tables],
+        past=[
+            PastModel(id=earlier.id, at=datetime.fromisoformat(earlier.at), verdict=earlier.verdict)
+            for earlier in past
+        ],
         drifts=_drifts(past),
         recordings=_usable(session, stored.id, sensor, what),
     )
@@ -252,18 +257,18 @@ def _drifts(past: list[comparing.Past]) -> list[DriftModel]:
         return []
     drifts = []
     for name in past[-1].constants:
-        with_it = [one for one in past if name in one.constants]
+        with_it = [earlier for earlier in past if name in earlier.constants]
         if len(with_it) < 2:
             continue
         label, unit = with_it[-1].units[name]
-        sds = [one.constants[name][1] for one in with_it]
+        sds = [past.constants[name][1] for past in with_it]
         drifts.append(
             DriftModel(
                 name=name,
                 label=label,
                 unit=unit,
-                at=[datetime.fromisoformat(one.at) for one in with_it],
-                values=[one.constants[name][0] for one in with_it],
+                at=[datetime.fromisoformat(past.at) for past in with_it],
+                values=[past.constants[name][0] for past in with_it],
                 plus_minus=[None if sd is None else 2 * sd for sd in sds],
             )
         )
@@ -272,21 +277,21 @@ def _drifts(past: list[comparing.Past]) -> list[DriftModel]:
 
 def _usable(session: Session, rig_id: int, sensor: str, what: procedure.Procedure) -> list[UsableModel]:
     usable = [
-        one
-        for one in recordings.recordings_of(session, rig_id)
-        if any(stream.key == sensor and stream.n for stream in one.streams)
+        recording
+        for recording in recordings.recordings_of(session, rig_id)
+        if any(stream.key == sensor and stream.n for stream in recording.streams)
     ]
-    marks = recordings.marks_of_all(session, [one.id for one in usable])
+    marks = recordings.marks_of_all(session, [recording.id for recording in usable])
     return [
         UsableModel(
-            id=one.id,
-            name=one.name,
+            id=recording.id,
+            name=recording.name,
             marks=sum(
                 mark.sensor in (None, sensor) and what.of_mark(mark.label, mark.truth) is not None
-                for mark in marks[one.id]
+                for mark in marks[recording.id]
             ),
         )
-        for one in usable
+        for recording in usable
     ]
 
 
@@ -298,12 +303,12 @@ def procedure_now(shop: Shop, slug: Name, sensor: Name, name: Name) -> Procedure
 
 
 @router.post("/{name}/hold")
-def hold(shop: Shop, slug: Name, sensor: Name, name: Name, asked: HoldAsked) -> Done:
+def hold(shop: Shop, slug: Name, sensor: Name, name: Name, body: HoldAsked) -> Done:
     """Watch for a want; it is taken by itself when it is still. Without a key, whichever the readings
     show."""
     with shop.database.transaction() as session:
         ready = holding.prepare(
-            session, slug, sensor, name, asked.key, asked.truth, shop.live(slug).view.last_line_s
+            session, slug, sensor, name, body.key, body.truth, shop.live(slug).view.last_line_s
         )
     shop.holds.begin(slug, ready)
     return Done()
@@ -326,10 +331,10 @@ def let_go(shop: Shop, slug: Name, sensor: Name, name: Name) -> Done:
 
 
 @router.post("/{name}/typed")
-def typed(shop: Shop, slug: Name, sensor: Name, name: Name, asked: HoldAsked) -> ProcedureModel:
+def typed(shop: Shop, slug: Name, sensor: Name, name: Name, body: HoldAsked) -> ProcedureModel:
     """A step that is only read off and typed."""
     with shop.change(slug) as session:
-        calibrating.type_step(session, slug, sensor, name, asked.key, asked.truth)
+        calibrating.type_step(session, slug, sensor, name, body.key, body.truth)
     return procedure_now(shop, slug, sensor, name)
 
 
@@ -342,18 +347,18 @@ def drop(shop: Shop, slug: Name, sensor: Name, name: Name, key: str) -> Procedur
 
 
 @router.post("/{name}/notebook")
-def notebook(shop: Shop, slug: Name, sensor: Name, name: Name, asked: NotebookAsked) -> TakenModel:
+def notebook(shop: Shop, slug: Name, sensor: Name, name: Name, body: NotebookAsked) -> TakenModel:
     """Lines from a notebook, by the names of its fields."""
     with shop.change(slug) as session:
-        count = calibrating.notebook(session, slug, sensor, name, asked.rows)
+        count = calibrating.notebook(session, slug, sensor, name, body.rows)
     return TakenModel(taken=count, refused=[])
 
 
 @router.post("/{name}/from-recording")
-def from_recording(shop: Shop, slug: Name, sensor: Name, name: Name, asked: RecordingAsked) -> TakenModel:
+def from_recording(shop: Shop, slug: Name, sensor: Name, name: Name, body: RecordingAsked) -> TakenModel:
     """Steps from the marks of a recording."""
     with shop.change(slug) as session:
-        taken, refused = calibrating.from_recording(session, slug, sensor, name, asked.recording_id)
+        taken, refused = calibrating.from_recording(session, slug, sensor, name, body.recording_id)
     return TakenModel(taken=taken, refused=refused)
 
 
@@ -361,23 +366,23 @@ def from_recording(shop: Shop, slug: Name, sensor: Name, name: Name, asked: Reco
 def before_after(shop: Shop, slug: Name, sensor: Name, name: Name, recording_id: int) -> BeforeAfterModel:
     """An old recording by today's constants and by the fitted ones."""
     with shop.database.transaction() as session:
-        found = comparing.before_after(session, slug, sensor, name, recording_id)
+        result = comparing.before_after(session, slug, sensor, name, recording_id)
     return BeforeAfterModel(
-        times_s=numbers(found.times_s, 3),
-        before=numbers(found.before),
-        after=numbers(found.after),
-        quantity=found.quantity,
-        unit=found.unit,
-        said=found.said,
+        times_s=numbers(result.times_s, 3),
+        before=numbers(result.before),
+        after=numbers(result.after),
+        quantity=result.quantity,
+        unit=result.unit,
+        said=result.said,
     )
 
 
 @router.post("/{name}/accept")
-def accept(shop: Shop, slug: Name, sensor: Name, name: Name, asked: AcceptAsked) -> Done:
+def accept(shop: Shop, slug: Name, sensor: Name, name: Name, body: AcceptAsked) -> Done:
     """Make the fitted constants the rig's own."""
     with shop.change(slug) as session:
         mine = calibrating.draft(session, slug, sensor, name)
-        calibrating.accept(session, slug, mine.id, asked.extras)
+        calibrating.accept(session, slug, mine.id, body.extras)
     shop.holds.end(slug)
     return Done(id=mine.id)
 

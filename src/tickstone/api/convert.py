@@ -176,9 +176,9 @@ def solve_loose(kind: Name, body: LooseWanted) -> SolvedModel:
     return _solved(converting.loose(kind, body.constants), body.wanted)
 
 
-def _worked(part: converting.ConvertedPart, asked: dict[str, float]) -> WorkedModel:
-    found = part.work(asked)
-    numbers = worked.check_asked(part.kind, part.values, asked)
+def _worked(part: converting.ConvertedPart, inputs: dict[str, float]) -> WorkedModel:
+    result = part.work(inputs)
+    numbers = worked.check_asked(part.kind, part.values, inputs)
     quantity, inverse = part.kind.quantity, part.kind.working.inverse
     return WorkedModel(
         kind=part.kind.id,
@@ -187,18 +187,20 @@ def _worked(part: converting.ConvertedPart, asked: dict[str, float]) -> WorkedMo
         unit=quantity.unit,
         digits=quantity.digits,
         asks=_asks(part, numbers),
-        chains=[_chain(chain) for chain in found.chains],
-        terms=[_term(term) for term in found.terms],
-        value=found.value,
-        plus_minus=None if found.sd is None else 2 * found.sd,
-        valid=found.valid,
-        reason=found.reason,
-        shares=[ShareModel(label=cause, share=share) for cause, share in found.shares],
-        rules=[RuleModel(name=rule.name, value=number(rule.value), exact=rule.exact) for rule in found.rules],
-        more=[_series(series) for series in found.more],
-        moves=list(found.moves),
-        said=found.said,
-        warnings=list(found.warnings),
+        chains=[_chain(chain) for chain in result.chains],
+        terms=[_term(term) for term in result.terms],
+        value=result.value,
+        plus_minus=None if result.sd is None else 2 * result.sd,
+        valid=result.valid,
+        reason=result.reason,
+        shares=[ShareModel(label=cause, share=share) for cause, share in result.shares],
+        rules=[
+            RuleModel(name=rule.name, value=number(rule.value), exact=rule.exact) for rule in result.rules
+        ],
+        more=[_series(series) for series in result.more],
+        moves=list(result.moves),
+        said=result.said,
+        warnings=list(result.warnings),
         cautions=list(part.kind.cautions),
         constants=[_constant(part, name) for name in part.values],
         inverse=None

@@ -99,10 +99,10 @@ async def _received(request: Request) -> BinaryIO:
 
 def _open(shop: Shop, file: BinaryIO, rig: str, column: list[str]) -> tuple[converted.Converting, list[str]]:
     said = {}
-    for one in column:
-        name, equals, target = one.rpartition("=")
+    for item in column:
+        name, equals, target = item.rpartition("=")
         if not equals:
-            raise BadInput(f"{one!r} is not column=sensor.channel.", "column")
+            raise BadInput(f"{item!r} is not column=sensor.channel.", "column")
         said[name] = target
     return converting.tabled(shop.database, file, rig, said)
 
@@ -118,18 +118,20 @@ def _preview(shop: Shop, file: BinaryIO, rig: str, column: list[str]) -> Preview
     making, targets = _open(shop, file, rig, column)
     first = next(converted.frames(making))
     plan, names = making.plan, making.names
-    plain = {at for one in plan.plain for at in one.columns}
+    plain = {position for columns in plan.plain for position in columns.columns}
     time = None if plan.time is None else plan.time[0]
     columns = []
-    for at, name in enumerate(names):
+    for index, name in enumerate(names):
         target = plan.target.get(name, "")
-        role = "time" if at == time else "channel" if target else "plain" if at in plain else ""
+        role = "time" if index == time else "channel" if target else "plain" if index in plain else ""
         columns.append(ColumnModel(name=name, target=target, role=role))
     workable = [
         WorkableModel(
-            sensor=one.candidate.name, kind=one.candidate.kind.id, rows=making.first_asked[one.candidate.name]
+            sensor=mapped.candidate.name,
+            kind=mapped.candidate.kind.id,
+            rows=making.first_asked[mapped.candidate.name],
         )
-        for one in plan.mapped
+        for mapped in plan.mapped
     ]
     return PreviewModel(
         columns=columns,

@@ -164,21 +164,23 @@ class ChooseAsked(Body):
 def decisions(shop: Shop, slug: Name, sensor: Name) -> list[DecisionLine]:
     """The decisions of a sensor."""
     with shop.database.transaction() as session:
-        found = deciding.standing(session, slug, sensor)
-    return [DecisionLine(decision=one.id, title=one.title, state=state) for one, state in found]
+        standing = deciding.standing(session, slug, sensor)
+    return [
+        DecisionLine(decision=decision.id, title=decision.title, state=state) for decision, state in standing
+    ]
 
 
 def _picked(pairs: list[str]) -> dict[str, float]:
-    found = {}
+    results = {}
     for pair in pairs:
         name, _, value = pair.partition(":")
         try:
-            found[name] = float(value)
+            results[name] = float(value)
         except ValueError:
             raise BadInput(f"{pair!r} is no pick: a name and a number, as trip:300.", "pick") from None
-        if not abs(found[name]) < float("inf"):
+        if not abs(results[name]) < float("inf"):
             raise BadInput(f"{name} must be a finite number.", "pick")
-    return found
+    return results
 
 
 @router.get("/{name}")
@@ -195,18 +197,18 @@ def decision_now(
     """A decision worked out on the recordings named (``from``, or ``none`` of them), with what is picked
     (name:value)."""
     with shop.database.transaction() as session:
-        found = deciding.work(session, slug, sensor, name, [] if none else recordings, test, _picked(pick))
+        worked = deciding.work(session, slug, sensor, name, [] if none else recordings, test, _picked(pick))
         stored = rigs.rig_named(session, slug)
-    return _model(found, {spec.name: spec for spec in kind(stored.rig.sensor(sensor).kind).constants})
+    return _model(worked, {spec.name: spec for spec in kind(stored.rig.sensor(sensor).kind).constants})
 
 
-def _model(found: deciding.WorkedDecision, specs: dict[str, ConstantSpec]) -> DecisionModel:
-    one, made = found.decision, found.decided
-    heading = f"Choose again: {found.stale}" if found.stale else made.heading
-    following = "look at the odds as they are now, then choose again." if found.stale else made.next
+def _model(worked: deciding.WorkedDecision, specs: dict[str, ConstantSpec]) -> DecisionModel:
+    decision, made = worked.decision, worked.decided
+    heading = f"Choose again: {worked.stale}" if worked.stale else made.heading
+    following = "look at the odds as they are now, then choose again." if worked.stale else made.next
     return DecisionModel(
-        decision=one.id,
-        title=one.title,
+        decision=decision.id,
+        title=decision.title,
         heading=heading,
         next=following,
         good=made.good,
@@ -225,17 +227,17 @@ def _model(found: deciding.WorkedDecision, specs: dict[str, ConstantSpec]) -> De
                 options=list(c.options),
                 warning=warning_of(made, c.name),
                 candidates=[CandidateModel.model_validate(x) for x in c.candidates],
-                chosen=Constant.of(found.values[c.name]) if c.name in found.values else None,
+                chosen=Constant.of(worked.values[c.name]) if c.name in worked.values else None,
             )
             for c in made.choices
         ],
-        inputs=[Constant.of(found.values[n]) for n in one.inputs if n in found.values],
+        inputs=[Constant.of(worked.values[n]) for n in decision.inputs if n in worked.values],
         notes=list(made.notes),
-        cautions=list(one.cautions),
-        marked=one.marked,
-        most=one.most,
-        sources=[SourceModel.model_validate(x) for x in found.sources],
-        test_id=found.test_id,
+        cautions=list(decision.cautions),
+        marked=decision.marked,
+        most=decision.most,
+        sources=[SourceModel.model_validate(x) for x in worked.sources],
+        test_id=worked.test_id,
         plots=[PlotModel.model_validate(x) for x in made.plots],
         tables=[TableModel.model_validate(x) for x in made.tables],
         heaps=None if made.heaps is None else HeapsModel.model_validate(made.heaps),
@@ -245,10 +247,10 @@ def _model(found: deciding.WorkedDecision, specs: dict[str, ConstantSpec]) -> De
 
 
 @router.post("/{name}")
-def choose(shop: Shop, slug: Name, sensor: Name, name: Name, asked: ChooseAsked) -> Done:
+def choose(shop: Shop, slug: Name, sensor: Name, name: Name, body: ChooseAsked) -> Done:
     """Choose; the answer's id is by what the choice can be taken back."""
     with shop.change(slug) as session:
-        last = deciding.choose(session, slug, sensor, name, asked.values, asked.recordings)
+        last = deciding.choose(session, slug, sensor, name, body.values, body.recordings)
     return Done(id=last)
 
 
@@ -259,8 +261,8 @@ class TakeBackAsked(Body):
 
 
 @router.post("/{name}/take-back")
-def take_back(shop: Shop, slug: Name, sensor: Name, name: Name, asked: TakeBackAsked) -> Done:
+def take_back(shop: Shop, slug: Name, sensor: Name, name: Name, body: TakeBackAsked) -> Done:
     """Take the last choice back: what held before holds again."""
     with shop.change(slug) as session:
-        deciding.take_back(session, slug, sensor, name, asked.upto)
+        deciding.take_back(session, slug, sensor, name, body.upto)
     return Done()

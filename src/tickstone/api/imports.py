@@ -87,20 +87,24 @@ class WishAsked(Body):
     def wish(self, before: Wish) -> Wish:
         """The wish as the action takes it."""
         return Wish(
-            self.name or before.name, {name: one.meaning() for name, one in self.said.items()}, self.rate_hz
+            self.name or before.name,
+            {name: meaning.meaning() for name, meaning in self.said.items()},
+            self.rate_hz,
         )
 
 
-def _model(shop: Shop, found: BenchFile) -> FileModel:
-    state = shop.files.state(found) or JobState("new")
-    said = {name: MeaningModel.model_validate(asdict(meaning)) for name, meaning in found.wish.said.items()}
+def _model(shop: Shop, file: BenchFile) -> FileModel:
+    state = shop.files.state(file) or JobState("new")
+    meanings = {
+        name: MeaningModel.model_validate(asdict(meaning)) for name, meaning in file.wish.said.items()
+    }
     return FileModel(
-        id=found.id,
-        name=found.wish.name,
-        size=found.size,
-        by_hand=found.wish.by_hand,
-        said=said,
-        asked_rate_hz=found.wish.rate_hz,
+        id=file.id,
+        name=file.wish.name,
+        size=file.size,
+        by_hand=file.wish.by_hand,
+        said=meanings,
+        asked_rate_hz=file.wish.rate_hz,
         state=state.state,
         done=state.done,
         rows=state.count,
@@ -112,7 +116,7 @@ def _model(shop: Shop, found: BenchFile) -> FileModel:
 @router.get("/rigs/{slug}/files")
 def on_the_bench(shop: Shop, slug: Name) -> list[FileModel]:
     """The files that wait on a rig's bench, or are being taken in."""
-    return [_model(shop, one) for one in shop.files.of_rig(slug)]
+    return [_model(shop, file) for file in shop.files.of_rig(slug)]
 
 
 @router.post(
@@ -156,45 +160,45 @@ def one_file(shop: Shop, file_id: int) -> FileModel:
 
 
 @router.post("/files/{file_id}/look")
-def look(shop: Shop, file_id: int, asked: WishAsked) -> LookModel:
+def look(shop: Shop, file_id: int, body: WishAsked) -> LookModel:
     """The beginning of a file, as it would be taken in with this wish."""
     file = shop.files.file(file_id)
-    found = shop.files.look(file_id, asked.wish(file.wish))
+    result = shop.files.look(file_id, body.wish(file.wish))
     with shop.database.transaction() as session:
         targets = targets_of(rigs.rig_named(session, file.slug).rig)
     return LookModel(
-        format=found.format,
-        encoding=found.encoding,
-        own=found.own,
-        name=found.name,
-        columns=[_column(one) for one in found.columns],
-        lines=found.lines,
-        time=found.time,
-        rate_hz=number(found.rate_hz),
-        sensors=found.sensors,
-        bad_count=found.bad_count,
-        bad=[BadLineModel(line=line, text=text, why=why) for line, text, why in found.bad],
-        wanting=found.wanting,
+        format=result.format,
+        encoding=result.encoding,
+        own=result.own,
+        name=result.name,
+        columns=[_column(column) for column in result.columns],
+        lines=result.lines,
+        time=result.time,
+        rate_hz=number(result.rate_hz),
+        sensors=result.sensors,
+        bad_count=result.bad_count,
+        bad=[BadLineModel(line=line, text=text, why=why) for line, text, why in result.bad],
+        wanting=result.wanting,
         targets=targets,
     )
 
 
-def _column(one: ColumnLook) -> FileColumn:
+def _column(column: ColumnLook) -> FileColumn:
     return FileColumn(
-        name=one.name,
-        unit=one.unit,
-        type=one.type,
-        meaning=MeaningModel.of(one.meaning),
-        guessed=one.guessed,
-        cells=one.cells,
+        name=column.name,
+        unit=column.unit,
+        type=column.type,
+        meaning=MeaningModel.of(column.meaning),
+        guessed=column.guessed,
+        cells=column.cells,
     )
 
 
 @router.post("/files/{file_id}/take-in")
-def take_in(shop: Shop, file_id: int, asked: WishAsked) -> FileModel:
+def take_in(shop: Shop, file_id: int, body: WishAsked) -> FileModel:
     """Begin to take a file in as a recording."""
     before = shop.files.file(file_id).wish
-    return _model(shop, shop.files.begin(file_id, asked.wish(before)))
+    return _model(shop, shop.files.begin(file_id, body.wish(before)))
 
 
 @router.delete("/files/{file_id}")

@@ -47,9 +47,9 @@ def now(shop: Shop, slug: Name) -> LiveMessage:
 
 
 @router.post("/rigs/{slug}/record")
-def record(shop: Shop, slug: Name, asked: NameAsked) -> Done:
+def record(shop: Shop, slug: Name, body: NameAsked) -> Done:
     """Begin a recording."""
-    return Done(id=shop.recordings.begin(slug, asked.name))
+    return Done(id=shop.recordings.begin(slug, body.name))
 
 
 @router.post("/rigs/{slug}/stop")
@@ -59,9 +59,9 @@ def stop(shop: Shop, slug: Name) -> Done:
 
 
 @router.post("/rigs/{slug}/marks")
-def mark(shop: Shop, slug: Name, asked: LiveMark) -> Done:
+def mark(shop: Shop, slug: Name, body: LiveMark) -> Done:
     """Mark this moment, or the span that ends now, in the running recording."""
-    return Done(id=shop.recordings.mark(slug, asked.text(), asked.lasted_s))
+    return Done(id=shop.recordings.mark(slug, body.text(), body.lasted_s))
 
 
 class WatchWindow:
@@ -154,7 +154,7 @@ class Broadcast:
                     queue.put_nowait(text)
         if fresh is not None:
             text = fresh.model_dump_json()
-            for queue in [one for one in self._joining if not one.full()]:
+            for queue in [item for item in self._joining if not item.full()]:
                 queue.put_nowait(text)
                 self._joining.discard(queue)
                 self._joined.add(queue)

@@ -97,15 +97,17 @@ def _line(line: StoneConstant | None) -> LineModel | None:
 def entries(shop: Shop, slug: Name, search: Annotated[str, Field(max_length=200)] = "") -> list[EntryModel]:
     """What was done, newest first; ``search`` finds words and beginnings of words."""
     with shop.database.transaction() as session:
-        found = log.entries(session, rigs.rig_named(session, slug).id, search)
-        return [EntryModel(id=e.id, at=e.at, kind=e.kind, text=e.text, reference=e.reference) for e in found]
+        results = log.entries(session, rigs.rig_named(session, slug).id, search)
+        return [
+            EntryModel(id=e.id, at=e.at, kind=e.kind, text=e.text, reference=e.reference) for e in results
+        ]
 
 
 @router.post("/notes")
-def note(shop: Shop, slug: Name, asked: NoteAsked) -> Done:
+def note(shop: Shop, slug: Name, body: NoteAsked) -> Done:
     """Write a note into the timeline."""
     with shop.change(slug) as session:
-        log.write_entry(session, rigs.rig_named(session, slug).id, "note", asked.text.strip())
+        log.write_entry(session, rigs.rig_named(session, slug).id, "note", body.text.strip())
     return Done()
 
 
@@ -114,7 +116,7 @@ def all_stones(shop: Shop, slug: Name) -> StonesModel:
     """The stones of a rig, newest first."""
     with shop.database.transaction() as session:
         stored = rigs.rig_named(session, slug)
-        found = log.stones_of(session, stored.id)
+        results = log.stones_of(session, stored.id)
         number, waiting = stones.changed_since_last(session, stored)
 
     def count(stone: log.StoredStone, provenance: str) -> int:
@@ -130,16 +132,16 @@ def all_stones(shop: Shop, slug: Name) -> StonesModel:
             assumed=count(s, "assumed"),
             derived=count(s, "derived"),
         )
-        for s in found
+        for s in results
     ]
     return StonesModel(stones=models, next=number + 1, waiting=waiting)
 
 
 @router.post("/stones")
-def cut(shop: Shop, slug: Name, asked: CutAsked) -> Done:
+def cut(shop: Shop, slug: Name, body: CutAsked) -> Done:
     """Cut the rig's next stone."""
     with shop.change(slug) as session:
-        number = stones.cut(session, slug, asked.why)
+        number = stones.cut(session, slug, body.why)
     return Done(id=number)
 
 

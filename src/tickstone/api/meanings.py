@@ -52,7 +52,7 @@ def targets_of(rig: Rig) -> list[TargetModel]:
     """Everything of a rig that a label or a column can stand for."""
     return [
         TargetModel(
-            sensor=one.id, channel=channel.name, title=f"{one.name}: {channel.label}", unit=channel.unit
+            sensor=sensor.id, channel=channel.name, title=f"{sensor.name}: {channel.label}", unit=channel.unit
         )
-        for one, channel in channels(rig)
+        for sensor, channel in channels(rig)
     ]

@@ -116,20 +116,20 @@ class FaultModel(BaseModel):
     advice: str
 
     @staticmethod
-    def of(found: Finding) -> FaultModel:
+    def of(finding: Finding) -> FaultModel:
         """A finding as the screen shows it."""
         return FaultModel(
-            kind=found.kind,
-            title=found.title,
-            sensor=found.stream,
-            channel=found.channel,
-            also=list(found.also),
-            start_s=round(found.start_s, 4),
-            end_s=round(found.end_s, 4),
-            confidence=found.confidence,
-            evidence=found.evidence,
-            causes=list(found.causes),
-            advice=found.advice,
+            kind=finding.kind,
+            title=finding.title,
+            sensor=finding.stream,
+            channel=finding.channel,
+            also=list(finding.also),
+            start_s=round(finding.start_s, 4),
+            end_s=round(finding.end_s, 4),
+            confidence=finding.confidence,
+            evidence=finding.evidence,
+            causes=list(finding.causes),
+            advice=finding.advice,
         )
 
 
@@ -150,27 +150,27 @@ class RecordingModel(BaseModel):
     streams: list[StreamModel]
 
     @staticmethod
-    def of(found: recordings.StoredRecording) -> RecordingModel:
+    def of(recording: recordings.StoredRecording) -> RecordingModel:
         """A recording as the screens show it."""
         streams = [
             StreamModel(key=s.key, n=s.n, t0_s=_seconds(s.t0), t1_s=_seconds(s.t1), segments=s.segments)
-            for s in found.streams
+            for s in recording.streams
         ]
         return RecordingModel(
-            id=found.id,
-            name=found.name,
-            origin=found.origin,
-            source=found.source,
-            status=found.status,
-            ended_why=found.ended_why,
-            started_at=found.started_at,
-            duration_s=found.duration_s,
-            odd_lines=found.odd_lines,
-            archived=found.archived_at is not None,
+            id=recording.id,
+            name=recording.name,
+            origin=recording.origin,
+            source=recording.source,
+            status=recording.status,
+            ended_why=recording.ended_why,
+            started_at=recording.started_at,
+            duration_s=recording.duration_s,
+            odd_lines=recording.odd_lines,
+            archived=recording.archived_at is not None,
             streams=streams,
-            note=found.note,
-            clock=found.clock,
-            made_from=list(found.made_from),
+            note=recording.note,
+            clock=recording.clock,
+            made_from=list(recording.made_from),
         )
 
 

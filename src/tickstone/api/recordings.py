@@ -122,11 +122,13 @@ class ReadOutModel(BaseModel):
     whole: bool
 
     @staticmethod
-    def of(found: lanes.ReadOut) -> ReadOutModel:
+    def of(read_out: lanes.ReadOut) -> ReadOutModel:
         """A read-out as the screen shows it."""
-        told = found.pulses
-        said = None if told is None else PulsesModel.model_validate(asdict(told))
-        return ReadOutModel(id=found.shown.id, pulses=said, whole=found.whole, **asdict(found.statistics))
+        pulses = read_out.pulses
+        said = None if pulses is None else PulsesModel.model_validate(asdict(pulses))
+        return ReadOutModel(
+            id=read_out.shown.id, pulses=said, whole=read_out.whole, **asdict(read_out.statistics)
+        )
 
 
 class MomentModel(BaseModel):
@@ -198,21 +200,21 @@ def all_recordings(shop: Shop, slug: Name, archived: bool = False) -> list[Recor
         stored = rigs.rig_named(session, slug)
         newest_first = recordings.recordings_of(session, stored.id, archived)
         shop.warm(reading.slow_to_open(stored.rig, newest_first))
-        return [RecordingModel.of(one) for one in newest_first]
+        return [RecordingModel.of(recording) for recording in newest_first]
 
 
 @router.get("/recordings/{recording_id}")
 def opened(shop: Shop, recording_id: int) -> OpenedRecording:
     """One recording with its marks and what was not understood."""
     with shop.database.transaction() as session:
-        found = recordings.recording(session, recording_id)
+        recording = recordings.recording(session, recording_id)
         odd = [
-            OddLineModel(t_s=one.t / 1e6, text=one.text, why=one.why, line=one.line)
-            for one in recordings.odd_lines(session, recording_id)
+            OddLineModel(t_s=line.t / 1e6, text=line.text, why=line.why, line=line.line)
+            for line in recordings.odd_lines(session, recording_id)
         ]
-        shown = lanes.everything(rigs.rig_of_revision(session, found.rig_revision_id), found)
+        shown = lanes.everything(rigs.rig_of_revision(session, recording.rig_revision_id), recording)
         return OpenedRecording(
-            recording=RecordingModel.of(found),
+            recording=RecordingModel.of(recording),
             odd=odd,
             shown=[ShownModel(**asdict(s)) for s in shown],
             marks=MarkModel.all_of(recordings.marks_of(session, recording_id)),
@@ -220,15 +222,15 @@ def opened(shop: Shop, recording_id: int) -> OpenedRecording:
 
 
 @router.patch("/recordings/{recording_id}")
-def change(shop: Shop, recording_id: int, asked: RecordingChange) -> Done:
+def change(shop: Shop, recording_id: int, body: RecordingChange) -> Done:
     """Rename a recording, note something about it, put it away, or bring it back."""
     with shop.change_recording(recording_id) as session:
-        if asked.name is not None:
-            recordings.rename(session, recording_id, asked.name)
-        if asked.note is not None:
-            recordings.set_note(session, recording_id, asked.note)
-        if asked.archived is not None:
-            recordings.set_archived(session, recording_id, asked.archived)
+        if body.name is not None:
+            recordings.rename(session, recording_id, body.name)
+        if body.note is not None:
+            recordings.set_note(session, recording_id, body.note)
+        if body.archived is not None:
+            recordings.set_archived(session, recording_id, body.archived)
     return Done(id=recording_id)
 
 
@@ -236,8 +238,10 @@ def change(shop: Shop, recording_id: int, asked: RecordingChange) -> Done:
 def findings(shop: Shop, recording_id: int) -> DiagnosisModel:
     """What looks wrong in a recording, the surest first; nothing in a healthy one."""
     with shop.database.transaction() as session:
-        found = diagnosing.of_recording(session, recording_id)
-    return DiagnosisModel(findings=[FaultModel.of(one) for one in found.findings], looked_at=found.looked_at)
+        diagnosis = diagnosing.of_recording(session, recording_id)
+    return DiagnosisModel(
+        findings=[FaultModel.of(finding) for finding in diagnosis.findings], looked_at=diagnosis.looked_at
+    )
 
 
 @router.get("/recordings/{recording_id}/trace")
@@ -254,15 +258,15 @@ def trace(
     if t0 is not None and t1 is not None and t0 >= t1:
         raise BadInput(f"t0 ({t0:g} s) must be before t1 ({t1:g} s).", "t0")
     with shop.database.transaction() as session:
-        found = reading.trace(session, recording_id, sensor, t0, t1, width)
+        result = reading.trace(session, recording_id, sensor, t0, t1, width)
     return TraceModel(
-        t=numbers(found.times_s, 6),
-        raw_low=numbers(found.raw_low),
-        raw_high=numbers(found.raw_high),
-        low=numbers(found.low),
-        high=numbers(found.high),
-        n=found.n,
-        exact=found.exact,
+        t=numbers(result.times_s, 6),
+        raw_low=numbers(result.raw_low),
+        raw_high=numbers(result.raw_high),
+        low=numbers(result.low),
+        high=numbers(result.high),
+        n=result.n,
+        exact=result.exact,
     )
 
 
@@ -270,38 +274,38 @@ def trace(
 def at_cursor(shop: Shop, recording_id: int, sensor: Name, t: Finite) -> CursorModel:
     """The reading nearest to a time, s."""
     with shop.database.transaction() as session:
-        found = reading.at_cursor(session, recording_id, sensor, t)
+        reading_at_cursor = reading.at_cursor(session, recording_id, sensor, t)
     return CursorModel(
-        t_s=found.t_s,
-        raw=found.raw,
-        asked=found.asked,
-        value=found.value,
-        reason=found.reason,
-        air_c=found.air_c,
+        t_s=reading_at_cursor.t_s,
+        raw=reading_at_cursor.raw,
+        asked=reading_at_cursor.asked,
+        value=reading_at_cursor.value,
+        reason=reading_at_cursor.reason,
+        air_c=reading_at_cursor.air_c,
     )
 
 
 @router.post("/recordings/{recording_id}/trim")
-def trim(shop: Shop, recording_id: int, asked: SpanAsked) -> CutDone:
+def trim(shop: Shop, recording_id: int, body: SpanAsked) -> CutDone:
     """Keep only a span of a recording: a new one takes its place."""
     with shop.change_recording(recording_id) as session:
-        done = cutting.trim(session, recording_id, round(asked.t0_s * 1e6), round(asked.t1_s * 1e6))
+        done = cutting.trim(session, recording_id, round(body.t0_s * 1e6), round(body.t1_s * 1e6))
     return CutDone(made=done.made, put_away=done.put_away)
 
 
 @router.post("/recordings/{recording_id}/split")
-def split(shop: Shop, recording_id: int, asked: MomentAsked) -> CutDone:
+def split(shop: Shop, recording_id: int, body: MomentAsked) -> CutDone:
     """Cut a recording in two: two new ones take its place."""
     with shop.change_recording(recording_id) as session:
-        done = cutting.split(session, recording_id, round(asked.t_s * 1e6))
+        done = cutting.split(session, recording_id, round(body.t_s * 1e6))
     return CutDone(made=done.made, put_away=done.put_away)
 
 
 @router.post("/rigs/{slug}/recordings/join")
-def join(shop: Shop, slug: Name, asked: JoinAsked) -> CutDone:
+def join(shop: Shop, slug: Name, body: JoinAsked) -> CutDone:
     """Join recordings of a rig: a new one takes their place."""
     with shop.change(slug) as session:
-        done = cutting.join(session, slug, asked.recordings)
+        done = cutting.join(session, slug, body.recordings)
     return CutDone(made=done.made, put_away=done.put_away)
 
 
@@ -323,17 +327,17 @@ def all_lanes(
     if t0 is not None and t1 is not None and t0 >= t1:
         raise BadInput(f"t0 ({t0:g} s) must be before t1 ({t1:g} s).", "t0")
     with shop.database.transaction() as session:
-        found = lanes.lanes(session, recording_id, show, t0, t1, width, stone)
+        results = lanes.lanes(session, recording_id, show, t0, t1, width, stone)
     return [
         LaneModel(
-            id=one.shown.id,
-            t=numbers(one.times_s, 6),
-            low=numbers(one.low, 6),
-            high=numbers(one.high, 6),
-            n=one.n,
-            exact=one.exact,
+            id=lane.shown.id,
+            t=numbers(lane.times_s, 6),
+            low=numbers(lane.low, 6),
+            high=numbers(lane.high, 6),
+            n=lane.n,
+            exact=lane.exact,
         )
-        for one in found
+        for lane in results
     ]
 
 
@@ -345,8 +349,8 @@ def read_outs(
     if t0 > t1:
         raise BadInput("A span must end after it begins.", "t1")
     with shop.database.transaction() as session:
-        found = lanes.read_outs(session, recording_id, show, t0, t1, stone)
-    return [ReadOutModel.of(one) for one in found]
+        results = lanes.read_outs(session, recording_id, show, t0, t1, stone)
+    return [ReadOutModel.of(read_out) for read_out in results]
 
 
 @router.get("/recordings/{recording_id}/moment")
@@ -355,10 +359,12 @@ def moment(
 ) -> list[MomentModel]:
     """What lanes say at a time, s."""
     with shop.database.transaction() as session:
-        found = lanes.at_cursor(session, recording_id, show, t, stone)
+        results = lanes.at_cursor(session, recording_id, show, t, stone)
     return [
-        MomentModel(id=one.shown.id, t_s=one.t_s, value=one.value, width_s=one.width_s, period_s=one.period_s)
-        for one in found
+        MomentModel(
+            id=lane.shown.id, t_s=lane.t_s, value=lane.value, width_s=lane.width_s, period_s=lane.period_s
+        )
+        for lane in results
     ]
 
 
@@ -382,18 +388,18 @@ def export(
 
 
 @router.post("/recordings/{recording_id}/marks")
-def add_mark(shop: Shop, recording_id: int, asked: NewMark) -> Done:
+def add_mark(shop: Shop, recording_id: int, body: NewMark) -> Done:
     """Mark a moment or a span of a recording afterwards."""
     with shop.change_recording(recording_id) as session:
-        t1 = None if asked.t1_s is None else round(asked.t1_s * 1e6)
-        mark_id = marking.add(session, recording_id, round(asked.t0_s * 1e6), t1, asked.text())
+        t1 = None if body.t1_s is None else round(body.t1_s * 1e6)
+        mark_id = marking.add(session, recording_id, round(body.t0_s * 1e6), t1, body.text())
     return Done(id=mark_id)
 
 
 @router.patch("/marks/{mark_id}")
-def change_mark(shop: Shop, mark_id: int, asked: MarkChange) -> Done:
+def change_mark(shop: Shop, mark_id: int, body: MarkChange) -> Done:
     """Change what is given of a mark (null takes it away), put the mark away, or bring it back."""
-    given = asked.model_dump(exclude_unset=True)
+    given = body.model_dump(exclude_unset=True)
     archived = given.pop("archived", None)
     changes = {name: value for name, value in given.items() if name not in ("t0_s", "t1_s")}
     changes |= {

@@ -83,7 +83,7 @@ class OptionModel(BaseModel):
             unit=spec.unit,
             low=spec.low,
             high=spec.high,
-            choices=[OptionValueModel(value=one.value, label=one.label) for one in spec.choices],
+            choices=[OptionValueModel(value=option.value, label=option.label) for option in spec.choices],
             whole=spec.whole,
             clue=spec.clue,
         )
@@ -209,19 +209,20 @@ def sensor_model(rig: Rig, sensor_id: str) -> SensorModel:
         fades=what.fades is not None,
         asks=[
             RawModel(
-                name=one.name, label=one.label, unit=one.unit, digits=one.digits, choices=list(one.choices)
+                name=ask.name, label=ask.label, unit=ask.unit, digits=ask.digits, choices=list(ask.choices)
             )
-            for one in what.working.asks(usual_values(what, rig, sensor))
+            for ask in what.working.asks(usual_values(what, rig, sensor))
         ],
     )
 
 
 def catalogue() -> list[KindModel]:
     """Everything that can be fitted."""
-    found = [(one.id, one.title, one.family, one) for one in KINDS.values()]
-    kinds = [(*line[:3], line[3].options, line[3].clues, line[3].cautions) for line in found]
+    results = [(item.id, item.title, item.family, item) for item in KINDS.values()]
+    kinds = [(*line[:3], line[3].options, line[3].clues, line[3].cautions) for line in results]
     kinds += [
-        (one.id, one.title, OUTPUT_FAMILY, one.options, one.clues, one.cautions) for one in OUTPUTS.values()
+        (item.id, item.title, OUTPUT_FAMILY, item.options, item.clues, item.cautions)
+        for item in OUTPUTS.values()
     ]
     return [
         KindModel(
@@ -243,26 +244,26 @@ def _places(rig: Rig, spec: PinSpec) -> list[str]:
     return list(dict.fromkeys(pin.name for need in spec.needs for pin in pins if need in pin.abilities))
 
 
-def _part_model(rig: Rig, one: FittedPart, values: dict[str, float]) -> PartModel:
-    what = known(one)
+def _part_model(rig: Rig, part: FittedPart, values: dict[str, float]) -> PartModel:
+    what = known(part)
     rows = int(values["sensors"]) if "sensors" in values and "pitch" in values else None
     beam = "cone" in values
     return PartModel(
-        id=one.id,
-        name=one.name,
-        kind=one.kind,
+        id=part.id,
+        name=part.name,
+        kind=part.kind,
         kind_title=what.title,
-        output=isinstance(one, Output),
-        options=one.options,
+        output=isinstance(part, Output),
+        options=part.options,
         questions=[OptionModel.of(spec) for spec in what.options],
-        mount=one.mount,
-        pins=[PinModel(name=p.name, role=p.role.value, places=_places(rig, p)) for p in part_of(one).pins],
+        mount=part.mount,
+        pins=[PinModel(name=p.name, role=p.role.value, places=_places(rig, p)) for p in part_of(part).pins],
         clues=list(what.clues),
         cautions=list(what.cautions),
         cone_deg=values.get("cone") if beam else None,
         reach_mm=values.get("farthest"),
         floor_from_mm=values.get("floor_from"),
-        height_mm=values.get("height") if beam else one.mount.height_mm if one.mount else None,
+        height_mm=values.get("height") if beam else part.mount.height_mm if part.mount else None,
         row=rows,
         pitch_mm=values.get("pitch") if rows else None,
     )
@@ -275,7 +276,7 @@ def _wire_model(rig: Rig, wire: Wire) -> WireModel:
 
 
 def rig_model(
-    found: stored.StoredRig, report: Report, values: dict[str, dict[str, float]], version: int
+    result: stored.StoredRig, report: Report, values: dict[str, dict[str, float]], version: int
 ) -> RigModel:
     """A rig at its current revision, with what the checks say and its sensors' constants by sensor and
     name."""
@@ -292,19 +293,19 @@ def rig_model(
         )
         for f in report.findings
     ]
-    rig = complete(found.rig)
+    rig = complete(result.rig)
     titles = [BoardLine(kind=b.kind, title=b.title) for b in boards.BOARDS.values()]
     own = rig.board.title if rig.board.kind == boards.OWN else "my own board …"
     return RigModel(
-        slug=found.slug,
-        revision=found.revision,
-        parent=found.parent,
-        why=found.why,
-        archived=found.archived,
+        slug=result.slug,
+        revision=result.revision,
+        parent=result.parent,
+        why=result.why,
+        archived=result.archived,
         rig=rig,
         pins=list(all_pins(rig)),
         sensors=[sensor_model(rig, s.id) for s in rig.sensors],
-        parts=[_part_model(rig, one, values.get(one.id, {})) for one in rig.fitted],
+        parts=[_part_model(rig, part, values.get(part.id, {})) for part in rig.fitted],
         wires=[_wire_model(rig, wire) for wire in rig.wires],
         verdict=checks.verdict(report),
         findings=findings,

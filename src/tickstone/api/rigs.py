@@ -91,11 +91,11 @@ class TypedConstant(Body):
 def load(shop: Workshop, slug: str) -> RigModel:
     """A rig at its current revision, as it travels."""
     with shop.database.transaction() as session:
-        found = stored.rig_named(session, slug)
-        values = all_settled(session, found)
-        report = checks.check(found.rig, values)
+        result = stored.rig_named(session, slug)
+        values = all_settled(session, result)
+        report = checks.check(result.rig, values)
     plain = {sensor: {name: value.value for name, value in mine.items()} for sensor, mine in values.items()}
-    return rig_model(found, report, plain, shop.rigs.version(slug))
+    return rig_model(result, report, plain, shop.rigs.version(slug))
 
 
 @router.get("")
@@ -103,40 +103,40 @@ def all_rigs(shop: Shop, archived: bool = False) -> list[RigLine]:
     """Every rig on the bench, or every archived one."""
     with shop.database.transaction() as session:
         lines = []
-        for found in stored.all_rigs(session, archived):
-            report = checks.check(found.rig, all_settled(session, found))
-            parts = [one.name for one in found.rig.fitted]
+        for result in stored.all_rigs(session, archived):
+            report = checks.check(result.rig, all_settled(session, result))
+            parts = [part.name for part in result.rig.fitted]
             lines.append(
                 RigLine(
-                    slug=found.slug,
-                    title=found.rig.title,
-                    purpose=found.rig.purpose,
-                    board=found.rig.board.title,
+                    slug=result.slug,
+                    title=result.rig.title,
+                    purpose=result.rig.purpose,
+                    board=result.rig.board.title,
                     parts=parts,
                     verdict=checks.verdict(report),
                     faults=len(report.faults),
-                    revision=found.revision,
+                    revision=result.revision,
                 )
             )
         return lines
 
 
 @router.post("")
-def new_rig(shop: Shop, asked: NewRig) -> RigModel:
+def new_rig(shop: Shop, body: NewRig) -> RigModel:
     """A new rig: from a template, or from scratch with its first sensor on a board, wired."""
     with shop.database.transaction() as session:
-        if asked.template:
-            slug = rigs.from_template(session, asked.title, asked.purpose, asked.template)
+        if body.template:
+            slug = rigs.from_template(session, body.title, body.purpose, body.template)
         else:
-            slug = rigs.begin(session, asked.title, asked.purpose, asked.board, asked.first)
+            slug = rigs.begin(session, body.title, body.purpose, body.board, body.first)
     return load(shop, slug)
 
 
 @router.post("/from-file")
-def from_file(shop: Shop, asked: RigFile) -> RigModel:
+def from_file(shop: Shop, body: RigFile) -> RigModel:
     """A new rig of a rig file."""
     with shop.database.transaction() as session:
-        slug = rigs.from_file(session, asked.text, asked.title)
+        slug = rigs.from_file(session, body.text, body.title)
     return load(shop, slug)
 
 
@@ -156,18 +156,18 @@ def document(shop: Shop, slug: Name) -> Response:
 
 
 @router.post("/{slug}/duplicate")
-def duplicate(shop: Shop, slug: Name, asked: Titled) -> RigModel:
+def duplicate(shop: Shop, slug: Name, body: Titled) -> RigModel:
     """A new rig of the same parts and wires."""
     with shop.database.transaction() as session:
-        fresh = rigs.duplicate(session, slug, asked.title)
+        fresh = rigs.duplicate(session, slug, body.title)
     return load(shop, fresh)
 
 
 @router.post("/{slug}/rename")
-def rename(shop: Shop, slug: Name, asked: RenameAsked) -> RigModel:
+def rename(shop: Shop, slug: Name, body: RenameAsked) -> RigModel:
     """Another title and purpose."""
     with shop.change(slug) as session:
-        rigs.rename(session, slug, asked.revision, asked.title, asked.purpose)
+        rigs.rename(session, slug, body.revision, body.title, body.purpose)
     return load(shop, slug)
 
 
@@ -216,16 +216,18 @@ def standing(shop: Shop, slug: Name, sensor: Name) -> list[StandingModel]:
 def sensor_constants(shop: Shop, slug: Name, sensor: Name) -> list[Constant]:
     """The constants of a sensor as they stand."""
     with shop.database.transaction() as session:
-        found = stored.rig_named(session, slug)
-        specs = {spec.name: spec for spec in kind(found.rig.sensor(sensor).kind).constants}
+        result = stored.rig_named(session, slug)
+        specs = {spec.name: spec for spec in kind(result.rig.sensor(sensor).kind).constants}
         models = []
         live = shop.live(slug)
         air, connected = live.intake.air_c, live.connection.open
         seen = (
-            live_air(session, found, air, live.intake.air_readings) if connected and air is not None else None
+            live_air(session, result, air, live.intake.air_readings)
+            if connected and air is not None
+            else None
         )
         now = (air, live.intake.supply_v) if connected else (None, None)
-        for value in as_it_is_now(settled(session, found, sensor, seen), *now).values():
+        for value in as_it_is_now(settled(session, result, sensor, seen), *now).values():
             model = Constant.of(value)
             if value.name in specs:
                 model.typed_as = specs[value.name].typed_as.value if value.typed else None
@@ -235,11 +237,11 @@ def sensor_constants(shop: Shop, slug: Name, sensor: Name) -> list[Constant]:
 
 
 @router.put("/{slug}/sensors/{sensor}/constants/{name}")
-def type_constant(shop: Shop, slug: Name, sensor: Name, name: Name, asked: TypedConstant) -> Done:
+def type_constant(shop: Shop, slug: Name, sensor: Name, name: Name, body: TypedConstant) -> Done:
     """A person types a constant."""
-    sd = None if asked.plus_minus is None else asked.plus_minus / 2
+    sd = None if body.plus_minus is None else body.plus_minus / 2
     with shop.change(slug) as session:
-        constants.type_value(session, slug, sensor, name, asked.value, sd, asked.note)
+        constants.type_value(session, slug, sensor, name, body.value, sd, body.note)
     return Done()
 
 
@@ -247,8 +249,8 @@ def type_constant(shop: Shop, slug: Name, sensor: Name, name: Name, asked: Typed
 def history(shop: Shop, slug: Name, sensor: Name, name: Name) -> list[OldConstant]:
     """Every value that a constant ever had, newest first."""
     with shop.database.transaction() as session:
-        found = stored.rig_named(session, slug)
-        sensor_id = stored.sensor_ids(session, found.id)[found.rig.sensor(sensor).id]
+        result = stored.rig_named(session, slug)
+        sensor_id = stored.sensor_ids(session, result.id)[result.rig.sensor(sensor).id]
         return [
             OldConstant(
                 value=v.value,

@@ -71,32 +71,32 @@ class HandsAsked(Body):
 @router.get("/sources")
 def sources(shop: Shop) -> SourcesModel:
     """What a rig can be connected to."""
-    found = [PortModel(path=p.path, title=p.title) for p in ports()]
+    results = [PortModel(path=p.path, title=p.title) for p in ports()]
     return SourcesModel(
-        standin=shop.standins is not None, ports=found, bauds=list(BAUDS), speeds=list(SPEEDS)
+        standin=shop.standins is not None, ports=results, bauds=list(BAUDS), speeds=list(SPEEDS)
     )
 
 
-def _source(shop: Workshop, slug: str, asked: SourceAsked) -> LineSource:
-    if asked.kind == "stand-in":
+def _source(shop: Workshop, slug: str, body: SourceAsked) -> LineSource:
+    if body.kind == "stand-in":
         return SerialSource(shop.standin(slug).serial_path, title=STANDIN_TITLE)
-    if asked.kind == "stand-in-tcp":
+    if body.kind == "stand-in-tcp":
         return TcpSource(*shop.standin(slug).tcp_address, title=STANDIN_TITLE)
-    if asked.kind == "replay":
-        return replay(shop.database, slug, asked.recording, asked.speed)
-    if asked.kind == "serial":
-        if not asked.path:
+    if body.kind == "replay":
+        return replay(shop.database, slug, body.recording, body.speed)
+    if body.kind == "serial":
+        if not body.path:
             raise BadInput("Say which port: its path is missing.", "path")
-        return SerialSource(asked.path, asked.baud)
-    if not asked.host:
+        return SerialSource(body.path, body.baud)
+    if not body.host:
         raise BadInput("Say which address: the host is missing.", "host")
-    return TcpSource(asked.host, asked.port)
+    return TcpSource(body.host, body.port)
 
 
 @router.post("/rigs/{slug}/connect")
-def connect(shop: Shop, slug: Name, asked: SourceAsked) -> Done:
+def connect(shop: Shop, slug: Name, body: SourceAsked) -> Done:
     """Connect a rig to a source."""
-    shop.connect(slug, _source(shop, slug, asked))
+    shop.connect(slug, _source(shop, slug, body))
     return Done()
 
 
@@ -110,10 +110,10 @@ def disconnect(shop: Shop, slug: Name) -> Done:
 @router.get("/rigs/{slug}/standin")
 def hands(shop: Shop, slug: Name) -> list[HandModel]:
     """The hands at a rig's stand-in."""
-    return [HandModel.model_validate(one) for one in shop.standin(slug).hands()]
+    return [HandModel.model_validate(hand) for hand in shop.standin(slug).hands()]
 
 
 @router.patch("/rigs/{slug}/standin")
-def move_hands(shop: Shop, slug: Name, asked: HandsAsked) -> list[HandModel]:
+def move_hands(shop: Shop, slug: Name, body: HandsAsked) -> list[HandModel]:
     """Move hands at a rig's stand-in."""
-    return [HandModel.model_validate(one) for one in shop.standin(slug).hands(dict(asked.hands))]
+    return [HandModel.model_validate(hand) for hand in shop.standin(slug).hands(dict(body.hands))]

@@ -62,35 +62,35 @@ def lines(shop: Shop, slug: Name) -> LinesModel:
         rig = rigs.rig_named(session, slug).rig
     labels = [
         LabelModel(
-            label=one.name,
-            unit=one.unit,
-            last=number(one.last),
-            count=one.count,
-            meaning=MeaningModel.of(one.meaning),
-            guessed=one.guessed,
+            label=label.name,
+            unit=label.unit,
+            last=number(label.last),
+            count=label.count,
+            meaning=MeaningModel.of(label.meaning),
+            guessed=label.guessed,
         )
-        for one in intake.labels
+        for label in intake.labels
     ]
-    heard = [HeardModel(text=one.text, why=one.why) for one in intake.heard]
+    heard = [HeardModel(text=line.text, why=line.why) for line in intake.heard]
     return LinesModel(labels=labels, targets=targets_of(rig), heard=heard)
 
 
 @router.put("/lines")
-def say(shop: Shop, slug: Name, asked: LabelAsked) -> LinesModel:
+def say(shop: Shop, slug: Name, body: LabelAsked) -> LinesModel:
     """Say what a label means; it is remembered for the rig."""
     shop.still(slug, "saying what a label means")
-    meaning = asked.meaning()
+    meaning = body.meaning()
     with shop.change(slug) as session:
-        labelling.say(session, slug, asked.label, meaning)
+        labelling.say(session, slug, body.label, meaning)
     return lines(shop, slug)
 
 
 @router.post("/lines/guess")
-def guess_again(shop: Shop, slug: Name, asked: ForgetAsked) -> LinesModel:
+def guess_again(shop: Shop, slug: Name, body: ForgetAsked) -> LinesModel:
     """Let a label be guessed again."""
     shop.still(slug, "guessing a label again")
     with shop.change(slug) as session:
-        labelling.guess_again(session, slug, asked.label)
+        labelling.guess_again(session, slug, body.label)
     return lines(shop, slug)
 
 
@@ -124,20 +124,22 @@ class CheckModel(BaseModel):
 
 
 @router.post("/motor-check")
-def check_with_motors(shop: Shop, slug: Name, asked: CheckAsked) -> CheckModel:
+def check_with_motors(shop: Shop, slug: Name, body: CheckAsked) -> CheckModel:
     """One step of the check with motors."""
     live = shop.live(slug)
     with shop.database.transaction() as session:
         rig = rigs.rig_named(session, slug).rig
     now = motor_check.hear(live, rig)
-    if asked.step == "rest":
+    if body.step == "rest":
         live.rest = now
         return CheckModel(seconds=motor_check.SECONDS, at_rest=True, verdict="", remedy="", lines=[])
     if live.rest is None:
         raise Conflict("Take the stretch at rest first, with the motors off.", "step")
     answer = judge(live.rest, now)
     shop.note(slug, f"Checked with motors: {answer.verdict}. {answer.remedy}".rstrip())
-    models = [JudgedModel(sensor=one.sensor, sentence=one.sentence, bad=one.bad) for one in answer.lines]
+    models = [
+        JudgedModel(sensor=judged.sensor, sentence=judged.sentence, bad=judged.bad) for judged in answer.lines
+    ]
     return CheckModel(
         seconds=motor_check.SECONDS, at_rest=True, verdict=answer.verdict, remedy=answer.remedy, lines=models
     )

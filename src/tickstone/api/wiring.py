@@ -164,7 +164,7 @@ def all_lists() -> Lists:
 
 @cache
 def _lists() -> Lists:
-    found = [
+    results = [
         TemplateLine(id=t.id, title=t.title, board=templates.template(t.id).board.title)
         for t in templates.TEMPLATES.values()
     ]
@@ -174,7 +174,7 @@ def _lists() -> Lists:
     ]
     forms = [Listed(id=name, title=form.title) for name, form in FORMS.items()]
     return Lists(
-        templates=found,
+        templates=results,
         families=families,
         kinds=catalogue(),
         forms=forms,
@@ -191,104 +191,100 @@ def _change(shop: Workshop, slug: str, change: Callable[[Session], object]) -> R
 
 
 @router.post("/{slug}/board")
-def choose_board(shop: Shop, slug: Name, asked: BoardAsked) -> RigModel:
+def choose_board(shop: Shop, slug: Name, body: BoardAsked) -> RigModel:
     """Put the rig on another board."""
-    return _change(
-        shop, slug, lambda session: wiring.choose_board(session, slug, asked.revision, asked.board)
-    )
+    return _change(shop, slug, lambda session: wiring.choose_board(session, slug, body.revision, body.board))
 
 
 @router.put("/{slug}/board")
-def edit_board(shop: Shop, slug: Name, asked: BoardEdited) -> RigModel:
+def edit_board(shop: Shop, slug: Name, body: BoardEdited) -> RigModel:
     """Take over an edited board: it becomes one's own."""
-    return _change(shop, slug, lambda session: wiring.edit_board(session, slug, asked.revision, asked.board))
+    return _change(shop, slug, lambda session: wiring.edit_board(session, slug, body.revision, body.board))
 
 
 @router.post("/{slug}/parts")
-def fit_part(shop: Shop, slug: Name, asked: PartAsked) -> RigModel:
+def fit_part(shop: Shop, slug: Name, body: PartAsked) -> RigModel:
     """Fit a sensor or an output, wired where the board can take it."""
     shop.still(slug, "fitting a part")
     return _change(
         shop,
         slug,
         lambda session: wiring.fit_part(
-            session, slug, asked.revision, asked.kind, asked.name, dict(asked.options)
+            session, slug, body.revision, body.kind, body.name, dict(body.options)
         ),
     )
 
 
 @router.put("/{slug}/parts/{part}")
-def change_part(shop: Shop, slug: Name, part: Name, asked: PartChanged) -> RigModel:
+def change_part(shop: Shop, slug: Name, part: Name, body: PartChanged) -> RigModel:
     """Rename a part, or change the answers about it."""
     return _change(
         shop,
         slug,
-        lambda session: wiring.change_part(
-            session, slug, asked.revision, part, asked.name, dict(asked.options)
-        ),
+        lambda session: wiring.change_part(session, slug, body.revision, part, body.name, dict(body.options)),
     )
 
 
 @router.post("/{slug}/parts/{part}/take-off")
-def take_off(shop: Shop, slug: Name, part: Name, asked: RevisionBody) -> RigModel:
+def take_off(shop: Shop, slug: Name, part: Name, body: RevisionBody) -> RigModel:
     """Take a part off; undo brings it back."""
     shop.still(slug, "taking a part off")
-    return _change(shop, slug, lambda session: wiring.take_off(session, slug, asked.revision, part))
+    return _change(shop, slug, lambda session: wiring.take_off(session, slug, body.revision, part))
 
 
 @router.put("/{slug}/supplies")
-def set_supplies(shop: Shop, slug: Name, asked: SuppliesAsked) -> RigModel:
+def set_supplies(shop: Shop, slug: Name, body: SuppliesAsked) -> RigModel:
     """Supplies beside the board, and what powers it."""
     return _change(
         shop,
         slug,
         lambda session: wiring.set_supplies(
-            session, slug, asked.revision, tuple(asked.supplies), asked.board_from
+            session, slug, body.revision, tuple(body.supplies), body.board_from
         ),
     )
 
 
 @router.put("/{slug}/geometry")
-def set_geometry(shop: Shop, slug: Name, asked: GeometryAsked) -> RigModel:
+def set_geometry(shop: Shop, slug: Name, body: GeometryAsked) -> RigModel:
     """Sizes of the vehicle, and where its parts sit."""
     return _change(
         shop,
         slug,
-        lambda session: wiring.set_geometry(session, slug, asked.revision, asked.geometry, asked.mounts),
+        lambda session: wiring.set_geometry(session, slug, body.revision, body.geometry, body.mounts),
     )
 
 
 @router.post("/{slug}/assign")
-def assign(shop: Shop, slug: Name, asked: AssignAsked) -> RigModel:
+def assign(shop: Shop, slug: Name, body: AssignAsked) -> RigModel:
     """Assign every pin anew."""
-    return _change(shop, slug, lambda session: wiring.assign_anew(session, slug, asked.revision, asked.keep))
+    return _change(shop, slug, lambda session: wiring.assign_anew(session, slug, body.revision, body.keep))
 
 
 @router.post("/{slug}/wire")
-def move_wire(shop: Shop, slug: Name, asked: WireAsked) -> RigModel:
+def move_wire(shop: Shop, slug: Name, body: WireAsked) -> RigModel:
     """Put one wire elsewhere."""
     return _change(
         shop,
         slug,
-        lambda session: wiring.move_wire(session, slug, asked.revision, asked.sensor, asked.pin, asked.to),
+        lambda session: wiring.move_wire(session, slug, body.revision, body.sensor, body.pin, body.to),
     )
 
 
 @router.post("/{slug}/fix")
-def fix(shop: Shop, slug: Name, asked: FixAsked) -> RigModel:
+def fix(shop: Shop, slug: Name, body: FixAsked) -> RigModel:
     """Apply the fix of one finding."""
     return _change(
         shop,
         slug,
-        lambda session: wiring.mend(session, slug, asked.revision, asked.kind, asked.sensor, asked.pin),
+        lambda session: wiring.mend(session, slug, body.revision, body.kind, body.sensor, body.pin),
     )
 
 
 @router.post("/{slug}/undo")
-def undo(shop: Shop, slug: Name, asked: RevisionBody) -> RigModel:
+def undo(shop: Shop, slug: Name, body: RevisionBody) -> RigModel:
     """Take the last change of the rig back."""
     shop.still(slug, "undoing a change")
-    return _change(shop, slug, lambda session: rigs.undo(session, slug, asked.revision))
+    return _change(shop, slug, lambda session: rigs.undo(session, slug, body.revision))
 
 
 @router.get("/{slug}/schedule")
@@ -310,18 +306,18 @@ def schedule(shop: Shop, slug: Name) -> ScheduleModel:
 @router.get("/{slug}/{table}.csv")
 def table(shop: Shop, slug: Name, table: Literal["schedule", "parts"]) -> Response:
     """The wiring schedule, or the parts list, as CSV."""
-    found = schedule(shop, slug)
+    result = schedule(shop, slug)
     out = io.StringIO()
     write = csv.writer(out)
     if table == "schedule":
         write.writerow(("from", "to", "in the program", "wire", "length_mm", "part in the wire"))
-        for line in found.wires:
+        for line in result.wires:
             write.writerow(
                 _safe(line.start, line.end, line.code, line.colour, f"{line.length_mm:g}", line.part)
             )
     else:
         write.writerow(("count", "part", "value", "bands", "note"))
-        for part in found.parts:
+        for part in result.parts:
             write.writerow(_safe(str(part.count), part.title, part.value, " ".join(part.bands), part.note))
     name = f'attachment; filename="{slug}-{table}.csv"'
     return Response(
@@ -340,19 +336,19 @@ def checklist(shop: Shop, slug: Name) -> list[StepLine]:
     with shop.database.transaction() as session:
         return [
             StepLine(
-                **vars(one.step),
-                ticked_at=one.tick.at if one.tick else None,
-                by=one.tick.by if one.tick else "",
+                **vars(step.step),
+                ticked_at=step.tick.at if step.tick else None,
+                by=step.tick.by if step.tick else "",
             )
-            for one in building.checklist_of(session, slug)
+            for step in building.checklist_of(session, slug)
         ]
 
 
 @router.put("/{slug}/checklist/{step}")
-def tick(shop: Shop, slug: Name, step: Name, asked: TickAsked) -> Done:
+def tick(shop: Shop, slug: Name, step: Name, body: TickAsked) -> Done:
     """Tick a step, or take its tick back."""
     with shop.change(slug) as session:
-        building.tick(session, slug, step, asked.ticked, asked.by)
+        building.tick(session, slug, step, body.ticked, body.by)
     return Done()
 
 
@@ -360,7 +356,7 @@ def tick(shop: Shop, slug: Name, step: Name, asked: TickAsked) -> Done:
 def program(shop: Shop, slug: Name, language: str = "") -> ProgramModel:
     """The watch program; without a language, in the first that the board runs."""
     with shop.database.transaction() as session:
-        found = building.watch_program(session, slug, language)
+        result = building.watch_program(session, slug, language)
     return ProgramModel(
-        language=found.language, languages=list(found.languages), name=found.name, text=found.text
+        language=result.language, languages=list(result.languages), name=result.name, text=result.text
     )

@@ -19,17 +19,17 @@ class GainsResult(Result):
     td_s: float | None
 
 
-def _gains(found: control.Gains, source: str) -> GainsResult:
+def _gains(gains: control.Gains, source: str) -> GainsResult:
     return GainsResult(
-        kp=found.kp,
-        ki=found.ki,
-        kd=found.kd,
-        ti_s=found.ti_s,
-        td_s=found.td_s,
+        kp=gains.kp,
+        ki=gains.ki,
+        kd=gains.kd,
+        ti_s=gains.ti_s,
+        td_s=gains.td_s,
         steps=[
-            step("kp", source, found.kp),
-            step("ki", "kp ÷ ti", found.ki, "1/s"),
-            step("kd", "kp × td", found.kd, "s"),
+            step("kp", source, gains.kp),
+            step("ki", "kp ÷ ti", gains.ki, "1/s"),
+            step("kd", "kp × td", gains.kd, "s"),
         ],
         assumptions=["gains mean nothing without the loop time: state it with them"],
     )
@@ -139,24 +139,24 @@ class StepMetricsResult(Result):
 @calculation("step-metrics")
 def step_metrics(given: StepMetricsInputs) -> StepMetricsResult:
     """What a step response looks like: overshoot, rise, settling, steady error."""
-    found = control.step_metrics(given.times_s, given.values, given.target)
+    response = control.step_metrics(given.times_s, given.values, given.target)
     warnings = []
-    if found.rise_s is None:
+    if response.rise_s is None:
         warnings.append("It never reached 90 % of the step.")
-    if found.settling_s is None:
+    if response.settling_s is None:
         warnings.append("It is not settled within 2 % at the end.")
     return StepMetricsResult(
-        overshoot_pct=found.overshoot_pct,
-        peak_time_s=found.peak_time_s,
-        rise_s=found.rise_s,
-        settling_s=found.settling_s,
-        steady_error=found.steady_error,
+        overshoot_pct=response.overshoot_pct,
+        peak_time_s=response.peak_time_s,
+        rise_s=response.rise_s,
+        settling_s=response.settling_s,
+        steady_error=response.steady_error,
         warnings=warnings,
         steps=[
-            step("overshoot", "highest beyond the target ÷ step", found.overshoot_pct, "%"),
-            step("rise", "from 10 to 90 % of the step", found.rise_s, "s"),
-            step("settling", "last entry into ±2 % of the step", found.settling_s, "s"),
-            step("steady error", f"{given.target:g} − mean of the last tenth", found.steady_error),
+            step("overshoot", "highest beyond the target ÷ step", response.overshoot_pct, "%"),
+            step("rise", "from 10 to 90 % of the step", response.rise_s, "s"),
+            step("settling", "last entry into ±2 % of the step", response.settling_s, "s"),
+            step("steady error", f"{given.target:g} − mean of the last tenth", response.steady_error),
         ],
         assumptions=[
             "levels count from the first value towards the target",

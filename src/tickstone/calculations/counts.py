@@ -61,14 +61,14 @@ def counts_to_units(given: CountsToUnitsInputs) -> CountsToUnitsResult:
     value = float(adc.units(given.counts, given.full_scale, given.bits))
     low, high = adc.signed_range(given.bits)
     pinned = bool(adc.clipped(given.counts, low, high))
-    one = given.full_scale / 2 ** (given.bits - 1)
+    item = given.full_scale / 2 ** (given.bits - 1)
     return CountsToUnitsResult(
         value=value,
-        step=one,
+        step=item,
         clipped=pinned,
         steps=[
-            step("one count", f"{given.full_scale:g} ÷ 2^{given.bits - 1}", one),
-            step("value", f"{given.counts:g} × {one:.4g}", value),
+            step("one count", f"{given.full_scale:g} ÷ 2^{given.bits - 1}", item),
+            step("value", f"{given.counts:g} × {item:.4g}", value),
         ],
         warnings=["The reading is pinned at full scale: choose a wider range; each count is then worth more."]
         if pinned
@@ -119,12 +119,12 @@ class LinePositionResult(Result):
 @calculation("line-position")
 def line_position(given: LinePositionInputs) -> LinePositionResult:
     """Where the line lies under a row of sensors, positive when it is to the right."""
-    found = surface.line_positions(given.darkness, given.pitch_mm)
-    state = int(found.state[0])
-    offset = None if state == surface.LOST else float(found.offset_mm[0])
+    positions = surface.line_positions(given.darkness, given.pitch_mm)
+    state = int(positions.state[0])
+    offset = None if state == surface.LOST else float(positions.offset_mm[0])
     return LinePositionResult(
         offset_mm=offset,
-        width_seen=int(found.width_seen[0]),
+        width_seen=int(positions.width_seen[0]),
         state=surface.STATES[state],
         steps=[step("offset", "Σ darkness × place ÷ Σ darkness", offset, "mm")],
         assumptions=[f"darkness below {surface.FAINT:g} counts as ground, from {surface.DARK:g} as line"],

@@ -84,7 +84,7 @@ class DividerDesignResult(Result):
 @calculation("divider-design")
 def divider_design(given: DividerDesignInputs) -> DividerDesignResult:
     """Pairs of resistors that stay under a limit and above a high level, best first."""
-    found = electrical.design_divider(
+    dividers = electrical.design_divider(
         given.vin_max_v,
         given.limit_v,
         given.high_level_v,
@@ -101,9 +101,9 @@ def divider_design(given: DividerDesignInputs) -> DividerDesignResult:
             vout_min_v=d.vout_min_v,
             vout_max_v=d.vout_max_v,
         )
-        for d in found
+        for d in dividers
     ]
-    best = found[0]
+    best = dividers[0]
     step = ArithmeticStep(
         name="best output",
         value=best.vout_v,
@@ -136,36 +136,38 @@ class LedResistorResult(Result):
 @calculation("led-resistor")
 def led_resistor(given: LedResistorInputs) -> LedResistorResult:
     """The resistor that LEDs need, the current it really gives, and how strong it must be."""
-    found = electrical.led_resistor(**given.model_dump())
+    resistor = electrical.led_resistor(**given.model_dump())
     left = f"({given.supply_v:g} V − {given.in_series} × {given.forward_v:g} V)"
     warnings = []
     if given.in_parallel > 1:
         warnings.append(
             "Strings that share one resistor share it unevenly: the one of the lowest voltage takes most."
         )
-    if found.rating_w is None:
+    if resistor.rating_w is None:
         warnings.append(
-            f"{found.power_mw / 1000:.2g} W is more than 60 % of a 1 W resistor: use "
+            f"{resistor.power_mw / 1000:.2g} W is more than 60 % of a 1 W resistor: use "
             "several, or less current."
         )
     return LedResistorResult(
-        exact_ohm=found.exact_ohm,
-        resistor_ohm=found.resistor_ohm,
-        actual_ma=found.actual_ma,
-        each_ma=found.each_ma,
-        power_mw=found.power_mw,
-        rating_w=found.rating_w,
+        exact_ohm=resistor.exact_ohm,
+        resistor_ohm=resistor.resistor_ohm,
+        actual_ma=resistor.actual_ma,
+        each_ma=resistor.each_ma,
+        power_mw=resistor.power_mw,
+        rating_w=resistor.rating_w,
         warnings=warnings,
         steps=[
-            step("exact", f"{left} ÷ ({given.current_ma:g} mA × {given.in_parallel})", found.exact_ohm, "Ω"),
+            step(
+                "exact", f"{left} ÷ ({given.current_ma:g} mA × {given.in_parallel})", resistor.exact_ohm, "Ω"
+            ),
             step(
                 "resistor",
                 "next E24 value up" if given.resistor_ohm is None else "at hand",
-                found.resistor_ohm,
+                resistor.resistor_ohm,
                 "Ω",
             ),
-            step("current", f"{left} ÷ {found.resistor_ohm:g} Ω", found.actual_ma, "mA"),
-            step("power", f"{left} × {found.actual_ma:.4g} mA", found.power_mw, "mW"),
+            step("current", f"{left} ÷ {resistor.resistor_ohm:g} Ω", resistor.actual_ma, "mA"),
+            step("power", f"{left} × {resistor.actual_ma:.4g} mA", resistor.power_mw, "mW"),
         ],
         assumptions=["the forward voltage does not move with the current", "a rating is used to 60 %"],
     )
@@ -187,22 +189,22 @@ class PullUpResult(Result):
 @calculation("pull-up")
 def pull_up(given: PullUpInputs) -> PullUpResult:
     """How fast a pulled-up wire rises, and what its low level must sink."""
-    found = electrical.pull_up(given.ohms, given.capacitance_pf * 1e-12, given.supply_v)
+    result = electrical.pull_up(given.ohms, given.capacitance_pf * 1e-12, given.supply_v)
     check_positive(given.sink_ma_max, "sink_ma_max")
     warnings = []
-    if found.low_ma > given.sink_ma_max:
+    if result.low_ma > given.sink_ma_max:
         warnings.append(
-            f"A low level would have to sink {found.low_ma:.3g} mA, more than {given.sink_ma_max:g} mA."
+            f"A low level would have to sink {result.low_ma:.3g} mA, more than {given.sink_ma_max:g} mA."
         )
-    rise, low = found.rise_s * 1e6, found.low_ma
+    rise, low = result.rise_s * 1e6, result.low_ma
     return PullUpResult(
         rise_us=rise,
-        max_hz=found.max_hz,
+        max_hz=result.max_hz,
         low_ma=low,
         warnings=warnings,
         steps=[
             step("rise, 10 to 90 %", f"ln 9 × {given.ohms:g} Ω × {given.capacitance_pf:g} pF", rise, "µs"),
-            step("fastest", f"1 ÷ (2 × {rise:.4g} µs)", found.max_hz, "Hz"),
+            step("fastest", f"1 ÷ (2 × {rise:.4g} µs)", result.max_hz, "Hz"),
             step("low level", f"{given.supply_v:g} V ÷ {given.ohms:g} Ω", low, "mA"),
         ],
     )

@@ -27,15 +27,15 @@ class KalmanGainResult(Result):
 @calculation("kalman-gain")
 def kalman_gain(given: KalmanGainInputs) -> KalmanGainResult:
     """Where a scalar Kalman filter of a random walk settles."""
-    found = filters.kalman_gain(given.q, given.r)
+    gain = filters.kalman_gain(given.q, given.r)
     return KalmanGainResult(
-        gain=found.gain,
-        variance=found.variance,
-        equivalent_samples=found.equivalent_samples,
+        gain=gain.gain,
+        variance=gain.variance,
+        equivalent_samples=gain.equivalent_samples,
         steps=[
-            step("gain", "(√(ρ² + 4ρ) − ρ) ÷ 2, ρ = q ÷ r", found.gain),
-            step("variance", f"{found.gain:.4g} × {given.r:g}", found.variance),
-            step("as an average of", f"2 ÷ {found.gain:.4g} − 1", found.equivalent_samples, "samples"),
+            step("gain", "(√(ρ² + 4ρ) − ρ) ÷ 2, ρ = q ÷ r", gain.gain),
+            step("variance", f"{gain.gain:.4g} × {given.r:g}", gain.variance),
+            step("as an average of", f"2 ÷ {gain.gain:.4g} − 1", gain.equivalent_samples, "samples"),
         ],
         assumptions=["the thing measured walks at random"],
     )
@@ -64,15 +64,15 @@ def filter_tradeoff(given: FilterTradeoffInputs) -> FilterTradeoffResult:
     """What a filter costs: noise against lag, and how far the vehicle goes in that lag."""
     rate = check_positive(given.rate_hz, "rate_hz")
     speed = check_not_negative(given.speed_m_s, "speed_m_s")
-    found = filters.tradeoff(given.kind, length=given.length, alpha=given.alpha, q=given.q, r=given.r)
-    lag_ms = 1000 * found.lag_samples / rate
+    tradeoff = filters.tradeoff(given.kind, length=given.length, alpha=given.alpha, q=given.q, r=given.r)
+    lag_ms = 1000 * tradeoff.lag_samples / rate
     return FilterTradeoffResult(
-        noise_ratio=found.noise_ratio,
+        noise_ratio=tradeoff.noise_ratio,
         lag_ms=lag_ms,
         lag_mm=lag_ms * speed,
         steps=[
-            step("noise left", given.kind, found.noise_ratio),
-            step("lag", f"{found.lag_samples:.4g} samples ÷ {rate:g} Hz", lag_ms, "ms"),
+            step("noise left", given.kind, tradeoff.noise_ratio),
+            step("lag", f"{tradeoff.lag_samples:.4g} samples ÷ {rate:g} Hz", lag_ms, "ms"),
             step("way in that lag", f"{lag_ms:.4g} ms × {speed:g} m/s", lag_ms * speed, "mm"),
         ],
         assumptions=["white noise; slow motion"],
@@ -99,7 +99,7 @@ class FilterRunResult(Result):
 @calculation("filter-run")
 def filter_run(given: FilterRunInputs) -> FilterRunResult:
     """A filter over a list of values."""
-    found = filters.run(
+    result = filters.run(
         given.kind,
         given.values,
         length=given.length,
@@ -116,7 +116,7 @@ def filter_run(given: FilterRunInputs) -> FilterRunResult:
         "kalman": f"predict and update with q = {given.q}, r = {given.r}",
     }[given.kind]
     return FilterRunResult(
-        values=found.tolist(),
-        steps=[step("last value", how, float(found[-1]))],
+        values=result.tolist(),
+        steps=[step("last value", how, float(result[-1]))],
         assumptions=["trailing: the first values use what there is"],
     )

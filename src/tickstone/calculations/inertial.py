@@ -75,9 +75,9 @@ class SixPoseResult(Result):
 @calculation("six-pose")
 def six_pose(given: SixPoseInputs) -> SixPoseResult:
     """Offset and sensitivity of three axes from six poses."""
-    found = inertial.six_pose(given.poses)
+    pose = inertial.six_pose(given.poses)
     steps, warnings = [], []
-    for axis, offset, scale in zip(inertial.AXES, found.offset, found.counts_per_g, strict=True):
+    for axis, offset, scale in zip(inertial.AXES, pose.offset, pose.counts_per_g, strict=True):
         up, down = given.poses[f"+{axis}"], given.poses[f"-{axis}"]
         steps.append(step(f"offset {axis}", f"({up:g} + {down:g}) ÷ 2", float(offset), "counts"))
         steps.append(step(f"sensitivity {axis}", f"({up:g} − {down:g}) ÷ 2", float(scale), "counts/g"))
@@ -87,7 +87,7 @@ def six_pose(given: SixPoseInputs) -> SixPoseResult:
                 "or flat reads −1 g."
             )
     return SixPoseResult(
-        offset=found.offset.tolist(), counts_per_g=found.counts_per_g.tolist(), steps=steps, warnings=warnings
+        offset=pose.offset.tolist(), counts_per_g=pose.counts_per_g.tolist(), steps=steps, warnings=warnings
     )
 
 
@@ -154,12 +154,12 @@ class TiltResult(Result):
 @calculation("tilt")
 def tilt(given: TiltInputs) -> TiltResult:
     """Roll, pitch and total tilt from an accelerometer at rest."""
-    found = inertial.tilt(given.ax_g, given.ay_g, given.az_g, given.flat_reads)
+    result = inertial.tilt(given.ax_g, given.ay_g, given.az_g, given.flat_reads)
     roll, pitch, norm, valid = (
-        float(found.roll_deg),
-        float(found.pitch_deg),
-        float(found.norm_g),
-        bool(found.valid),
+        float(result.roll_deg),
+        float(result.pitch_deg),
+        float(result.norm_g),
+        bool(result.valid),
     )
     x, y, z = (
         value if given.flat_reads == "plus" else -value for value in (given.ax_g, given.ay_g, given.az_g)
@@ -172,7 +172,7 @@ def tilt(given: TiltInputs) -> TiltResult:
     return TiltResult(
         roll_deg=roll,
         pitch_deg=pitch,
-        tilt_deg=float(found.tilt_deg),
+        tilt_deg=float(result.tilt_deg),
         norm_g=norm,
         valid=valid,
         words=inertial.tilt_words(roll, pitch),
@@ -206,17 +206,17 @@ class StillnessResult(Result):
 @calculation("stillness")
 def stillness(given: StillnessInputs) -> StillnessResult:
     """Is a gyro at rest, and what is its bias?"""
-    found = inertial.at_rest(given.samples, given.limit)
+    rest = inertial.at_rest(given.samples, given.limit)
     seconds = len(given.samples) / inertial.check_rate(given.rate_hz)
     return StillnessResult(
-        bias=found.bias.tolist(),
-        sd=found.sd.tolist(),
-        still=found.still,
+        bias=rest.bias.tolist(),
+        sd=rest.sd.tolist(),
+        still=rest.still,
         assumptions=[f"{seconds:.3g} s of samples"],
-        warnings=[] if found.still else ["It moved: this mean is no bias."],
+        warnings=[] if rest.still else ["It moved: this mean is no bias."],
         steps=[
             step(f"bias {axis}", f"mean of {len(given.samples)}", float(b))
-            for axis, b in zip(inertial.AXES, found.bias, strict=True)
+            for axis, b in zip(inertial.AXES, rest.bias, strict=True)
         ],
     )
 
@@ -281,14 +281,14 @@ class AllanResult(Result):
 def allan(given: AllanInputs) -> AllanResult:
     """Allan deviation of a rate at rest: how its mean settles, and drifts, with averaging."""
     rate = inertial.check_rate(given.rate_hz)
-    found = [inertial.allan_deviations(given.values, m) for m in given.averaging]
+    results = [inertial.allan_deviations(given.values, m) for m in given.averaging]
     return AllanResult(
-        overlapping=[one[0] for one in found],
-        plain=[one[1] for one in found],
+        overlapping=[item[0] for item in results],
+        plain=[item[1] for item in results],
         tau_s=[m / rate for m in given.averaging],
         steps=[
-            step(f"over {m}", f"√(½ mean of (ȳ₂ − ȳ₁)²) over spans of {m} samples", one[0])
-            for m, one in zip(given.averaging, found, strict=True)
+            step(f"over {m}", f"√(½ mean of (ȳ₂ − ȳ₁)²) over spans of {m} samples", item[0])
+            for m, item in zip(given.averaging, results, strict=True)
         ],
         assumptions=["evenly spaced samples of a rate"],
     )

@@ -40,7 +40,7 @@ class MotorHallSpacingsResult(Result):
 @calculation("motor-hall-spacings")
 def motor_hall_spacings(given: MotorHallSpacingsInputs) -> MotorHallSpacingsResult:
     """All spacings of three motor Halls that work, up to 180°."""
-    found = motor_halls.valid_spacings(given.pole_pairs, given.radius_mm)
+    spacings = motor_halls.valid_spacings(given.pole_pairs, given.radius_mm)
     return MotorHallSpacingsResult(
         spacings=[
             SpacingPart(
@@ -49,9 +49,9 @@ def motor_hall_spacings(given: MotorHallSpacingsInputs) -> MotorHallSpacingsResu
                 scheme=s.scheme,
                 arc_mm=s.arc_mm,
             )
-            for s in found
+            for s in spacings
         ],
-        steps=[step("the closest", f"60° ÷ {given.pole_pairs}", found[0].mechanical_deg, "°")],
+        steps=[step("the closest", f"60° ÷ {given.pole_pairs}", spacings[0].mechanical_deg, "°")],
         assumptions=[
             "electrical angle = pole pairs × mechanical angle; ±120° or ±60° electrical is right",
             "the circulating rule 360 ÷ (3·N) × P is not right for every whole N: check the spacing",
@@ -76,32 +76,32 @@ class MotorHallCheckResult(Result):
 @calculation("motor-hall-check")
 def motor_hall_check(given: MotorHallCheckInputs) -> MotorHallCheckResult:
     """Whether a spacing of three motor Halls works, and what a placement error is worth."""
-    found = motor_halls.check_spacing(given.pole_pairs, given.spacing_deg, given.placement_error_deg)
+    check = motor_halls.check_spacing(given.pole_pairs, given.spacing_deg, given.placement_error_deg)
     warnings = []
-    if found.scheme == "60":
+    if check.scheme == "60":
         warnings.append(
             "This is the 60° scheme: the controller must be set for it, or the middle sensor inverted."
         )
-    if not found.valid:
-        warnings.append(f"Neither scheme: the nearest spacing that works is {found.nearest_valid_deg:.2f}°.")
+    if not check.valid:
+        warnings.append(f"Neither scheme: the nearest spacing that works is {check.nearest_valid_deg:.2f}°.")
     return MotorHallCheckResult(
-        electrical_deg=found.electrical_deg,
-        scheme=found.scheme,
-        valid=found.valid,
-        nearest_valid_deg=found.nearest_valid_deg,
-        electrical_error_deg=found.electrical_error_deg,
+        electrical_deg=check.electrical_deg,
+        scheme=check.scheme,
+        valid=check.valid,
+        nearest_valid_deg=check.nearest_valid_deg,
+        electrical_error_deg=check.electrical_error_deg,
         warnings=warnings,
         steps=[
             step(
                 "electrical",
                 f"{given.pole_pairs} × {given.spacing_deg:g}° modulo 360°",
-                found.electrical_deg,
+                check.electrical_deg,
                 "°",
             ),
             step(
                 "error",
                 f"{given.pole_pairs} × {given.placement_error_deg:g}°",
-                found.electrical_error_deg,
+                check.electrical_error_deg,
                 "°",
             ),
         ],
@@ -132,10 +132,10 @@ def motor_hall_layout(given: MotorHallLayoutInputs) -> MotorHallLayoutResult:
             step(
                 f"sensor {n}",
                 f"{given.pole_pairs} × ({angle:g}° − {given.angles_deg[0]:g}°) modulo 360°",
-                one,
+                item,
                 "°",
             )
-            for n, (angle, one) in enumerate(zip(given.angles_deg, electrical, strict=True), 1)
+            for n, (angle, item) in enumerate(zip(given.angles_deg, electrical, strict=True), 1)
         ],
         assumptions=["electrical angles are relative to the first sensor"],
     )
@@ -180,19 +180,19 @@ class MotorHallDecodeResult(Result):
 def motor_hall_decode(given: MotorHallDecodeInputs) -> MotorHallDecodeResult:
     """Follow a run of motor Hall codes."""
     scheme = str(given.scheme)
-    found = motor_halls.decode(given.codes, scheme)
+    decoded = motor_halls.decode(given.codes, scheme)
     warnings = []
-    if found.invalid_codes:
+    if decoded.invalid_codes:
         warnings.append(
-            f"{found.invalid_codes} of {len(given.codes)} codes do not occur in the {scheme}° scheme: a "
+            f"{decoded.invalid_codes} of {len(given.codes)} codes do not occur in the {scheme}° scheme: a "
             "wire, or the other scheme."
         )
     return MotorHallDecodeResult(
-        net_steps=found.net_steps,
-        invalid_codes=found.invalid_codes,
-        skipped=found.skipped,
-        direction=found.direction,
+        net_steps=decoded.net_steps,
+        invalid_codes=decoded.invalid_codes,
+        skipped=decoded.skipped,
+        direction=decoded.direction,
         warnings=warnings,
-        steps=[step("turned", f"{found.net_steps} × 60°", 60.0 * found.net_steps, "° electrical")],
+        steps=[step("turned", f"{decoded.net_steps} × 60°", 60.0 * decoded.net_steps, "° electrical")],
         assumptions=[f"forward is {' '.join(map(str, motor_halls.SEQUENCES[scheme]))}"],
     )

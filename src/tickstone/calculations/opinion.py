@@ -38,25 +38,28 @@ class SecondOpinionResult(Result):
 @calculation("second-opinion")
 def second_opinion(given: SecondOpinionInputs) -> SecondOpinionResult:
     """Which of several readings agree, and what the odd ones' ratios betray."""
-    found = opinion.second_opinion(
-        [opinion.InstrumentReading(one.label, one.value, one.uncertainty) for one in given.readings]
+    result = opinion.second_opinion(
+        [
+            opinion.InstrumentReading(reading.label, reading.value, reading.uncertainty)
+            for reading in given.readings
+        ]
     )
     steps, warnings = [], []
-    if found.consensus is None:
+    if result.consensus is None:
         warnings.append("No two readings agree: the ratios are to the one that is surest of itself.")
     else:
         steps.append(
-            step("consensus", f"Σ(x ÷ u²) ÷ Σ(1 ÷ u²) over {', '.join(found.members)}", found.consensus)
+            step("consensus", f"Σ(x ÷ u²) ÷ Σ(1 ÷ u²) over {', '.join(result.members)}", result.consensus)
         )
     steps += [
-        step(one.label, "reading ÷ the group's mean, or the surest reading", one.ratio)
-        for one in found.outliers
+        step(outlier.label, "reading ÷ the group's mean, or the surest reading", outlier.ratio)
+        for outlier in result.outliers
     ]
     return SecondOpinionResult(
-        consensus=found.consensus,
-        uncertainty=found.uncertainty,
-        members=list(found.members),
-        outliers=[OutlierPart(label=o.label, ratio=o.ratio, causes=list(o.causes)) for o in found.outliers],
+        consensus=result.consensus,
+        uncertainty=result.uncertainty,
+        members=list(result.members),
+        outliers=[OutlierPart(label=o.label, ratio=o.ratio, causes=list(o.causes)) for o in result.outliers],
         steps=steps,
         warnings=warnings,
         assumptions=["two readings agree when they differ by at most 2·√(u₁² + u₂²)"],

@@ -37,13 +37,13 @@ def rpm(given: RpmInputs) -> RpmResult:
     n = check_positive(given.pulses_per_turn, "pulses_per_turn")
     check_given({"frequency_hz": given.frequency_hz, "period_us": given.period_us})
     if given.frequency_hz is not None:
-        found = float(pulses.rpm_from_frequency(check_not_negative(given.frequency_hz, "frequency_hz"), n))
+        result = float(pulses.rpm_from_frequency(check_not_negative(given.frequency_hz, "frequency_hz"), n))
         expression = f"60 × {given.frequency_hz:g} Hz ÷ {n:g}"
     else:
         period = check_positive(given.period_us or 0.0, "period_us")
-        found = float(pulses.rpm_from_period(period, n))
+        result = float(pulses.rpm_from_period(period, n))
         expression = f"60 000 000 ÷ ({n:g} × {period:g} µs)"
-    return RpmResult(rpm=found, turns_per_s=found / 60, steps=[step("rpm", expression, found, "rpm")])
+    return RpmResult(rpm=result, turns_per_s=result / 60, steps=[step("rpm", expression, result, "rpm")])
 
 
 class TimerRangeInputs(Inputs):
@@ -66,30 +66,30 @@ class TimerRangeResult(Result):
 @calculation("timer-range")
 def timer_range(given: TimerRangeInputs) -> TimerRangeResult:
     """What a timer can time between two pulses: slowest, fastest, and its step."""
-    found = pulses.timer_range(given.clock_hz, given.prescaler, given.bits, given.pulses_per_turn, given.rpm)
+    result = pulses.timer_range(given.clock_hz, given.prescaler, given.bits, given.pulses_per_turn, given.rpm)
     warnings = []
-    if given.rpm is not None and given.rpm < found.min_rpm:
+    if given.rpm is not None and given.rpm < result.min_rpm:
         warnings.append(
             f"At {given.rpm:g} rpm the {given.bits}-bit counter overflows: it times down to "
-            f"{found.min_rpm:.4g} rpm."
+            f"{result.min_rpm:.4g} rpm."
         )
-    rate, n = found.ticks_per_s, given.pulses_per_turn
+    rate, n = result.ticks_per_s, given.pulses_per_turn
     steps = [
         step("ticks per second", f"{given.clock_hz:g} Hz ÷ {given.prescaler:g}", rate, "1/s"),
-        step("slowest", f"60 × {rate:g} ÷ ({n:g} × 2^{given.bits})", found.min_rpm, "rpm"),
-        step("one tick", f"60 × {rate:g} ÷ {n:g}", found.max_rpm, "rpm"),
+        step("slowest", f"60 × {rate:g} ÷ ({n:g} × 2^{given.bits})", result.min_rpm, "rpm"),
+        step("one tick", f"60 × {rate:g} ÷ {n:g}", result.max_rpm, "rpm"),
     ]
     if given.rpm is not None:
         steps.append(
-            step("one tick's worth", f"{n:g} × {given.rpm:g}² ÷ (60 × {rate:g})", found.rpm_step, "rpm")
+            step("one tick's worth", f"{n:g} × {given.rpm:g}² ÷ (60 × {rate:g})", result.rpm_step, "rpm")
         )
     return TimerRangeResult(
-        tick_us=found.tick_us,
+        tick_us=result.tick_us,
         ticks_per_s=rate,
-        min_rpm=found.min_rpm,
-        max_rpm=found.max_rpm,
-        ticks=found.ticks,
-        rpm_step=found.rpm_step,
+        min_rpm=result.min_rpm,
+        max_rpm=result.max_rpm,
+        ticks=result.ticks,
+        rpm_step=result.rpm_step,
         steps=steps,
         warnings=warnings,
     )
@@ -208,16 +208,16 @@ def gate_count(given: GateCountInputs) -> GateCountResult:
     """RPM by counting pulses through a gate, and what one count is worth."""
     gate = check_positive(given.gate_s, "gate_s")
     n = check_positive(given.pulses_per_turn, "pulses_per_turn")
-    one = float(pulses.rpm_from_frequency(1 / gate, n))
-    steps = [step("one count", f"60 ÷ ({n:g} × {gate:g} s)", one, "rpm")]
+    item = float(pulses.rpm_from_frequency(1 / gate, n))
+    steps = [step("one count", f"60 ÷ ({n:g} × {gate:g} s)", item, "rpm")]
     rpm = crossover = None
     if given.count is not None:
-        rpm = one * check_whole(given.count, 0, "count")
-        steps.append(step("rpm", f"{given.count:g} × {one:.4g} rpm", rpm, "rpm"))
+        rpm = item * check_whole(given.count, 0, "count")
+        steps.append(step("rpm", f"{given.count:g} × {item:.4g} rpm", rpm, "rpm"))
     if given.ticks_per_s is not None:
         crossover = pulses.crossover_hz(check_positive(given.ticks_per_s, "ticks_per_s"), gate)
         steps.append(step("as good as timing at", f"√({given.ticks_per_s:g} ÷ {gate:g} s)", crossover, "Hz"))
-    return GateCountResult(rpm=rpm, rpm_step=one, crossover_hz=crossover, steps=steps)
+    return GateCountResult(rpm=rpm, rpm_step=item, crossover_hz=crossover, steps=steps)
 
 
 class PassTimeInputs(Inputs):
@@ -236,23 +236,23 @@ class PassTimeResult(Result):
 @calculation("pass-time")
 def pass_time(given: PassTimeInputs) -> PassTimeResult:
     """How long a mark or magnet is under the sensor, and whether a loop can see it."""
-    found = pulses.pass_time(given.rpm, given.radius_mm, given.width_mm, given.loop_ms)
+    time = pulses.pass_time(given.rpm, given.radius_mm, given.width_mm, given.loop_ms)
     way = f"{given.width_mm:g} mm ÷ (2π × {given.radius_mm:g} mm)"
     warnings = []
     if given.width_mm > 2 * math.pi * given.radius_mm:
         warnings.append("The mark is wider than the way round.")
     return PassTimeResult(
-        pass_ms=found.pass_ms,
-        needs_interrupt=found.needs_interrupt,
-        max_rpm_polled=found.max_rpm_polled,
+        pass_ms=time.pass_ms,
+        needs_interrupt=time.needs_interrupt,
+        max_rpm_polled=time.max_rpm_polled,
         warnings=warnings,
         assumptions=["the loop must look at least twice while the mark passes"],
         steps=[
-            step("passes in", f"60 000 × {way} ÷ {given.rpm:g} rpm", found.pass_ms, "ms"),
+            step("passes in", f"60 000 × {way} ÷ {given.rpm:g} rpm", time.pass_ms, "ms"),
             step(
                 "fastest by polling",
                 f"60 000 × {way} ÷ (2 × {given.loop_ms:g} ms)",
-                found.max_rpm_polled,
+                time.max_rpm_polled,
                 "rpm",
             ),
         ],
@@ -283,41 +283,40 @@ class EdgesResult(Result):
 def edges(given: EdgesInputs) -> EdgesResult:
     """RPM, speed and distance from the times of edges, and what looks wrong in them."""
     around = check_not_negative(given.circumference_mm, "circumference_mm")
-    found = pulses.read_edges(given.edges_us, given.pulses_per_turn, given.refractory_us, given.bits)
+    run = pulses.read_edges(given.edges_us, given.pulses_per_turn, given.refractory_us, given.bits)
     speed = distance = None
     if around:
-        distance = found.gaps * around / given.pulses_per_turn
-        speed = None if found.rpm is None else float(pulses.speed_m_s(found.rpm, around))
+        distance = run.gaps * around / given.pulses_per_turn
+        speed = None if run.rpm is None else float(pulses.speed_m_s(run.rpm, around))
     steps, warnings = [], []
-    if found.rpm is not None:
-        span = float(found.times_us[-1] - found.times_us[0])
+    if run.rpm is not None:
+        span = float(run.times_us[-1] - run.times_us[0])
         steps.append(
             step(
                 "rpm",
-                f"60 000 000 × {found.gaps} ÷ ({given.pulses_per_turn:g} × {span:g} µs)",
-                found.rpm,
+                f"60 000 000 × {run.gaps} ÷ ({given.pulses_per_turn:g} × {span:g} µs)",
+                run.rpm,
                 "rpm",
             )
         )
     else:
         warnings.append("One edge tells no speed: at least two are needed.")
-    if found.suspected_missed:
+    if run.suspected_missed:
         warnings.append(
-            f"{found.suspected_missed} of {found.gaps} intervals are over 1.6 times the "
-            "usual one: pulses missed?"
+            f"{run.suspected_missed} of {run.gaps} intervals are over 1.6 times the usual one: pulses missed?"
         )
-    if found.suspected_doubled:
+    if run.suspected_doubled:
         warnings.append(
-            f"{found.suspected_doubled} of {found.gaps} intervals are under 0.6 times the usual one: doubled?"
+            f"{run.suspected_doubled} of {run.gaps} intervals are under 0.6 times the usual one: doubled?"
         )
     return EdgesResult(
-        rpm=found.rpm,
-        rpm_last=found.rpm_last,
+        rpm=run.rpm,
+        rpm_last=run.rpm_last,
         speed_m_s=speed,
         distance_mm=distance,
-        rejected=found.rejected,
-        suspected_missed=found.suspected_missed,
-        suspected_doubled=found.suspected_doubled,
+        rejected=run.rejected,
+        suspected_missed=run.suspected_missed,
+        suspected_doubled=run.suspected_doubled,
         steps=steps,
         warnings=warnings,
     )

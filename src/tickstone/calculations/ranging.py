@@ -199,9 +199,9 @@ def echo_distance(given: EchoDistanceInputs) -> EchoDistanceResult:
 def _rules(echo_us: float, distance_mm: float, humidity_pct: float) -> list[RuleResult]:
     rules = []
     for rule, exact in zip(ranging.RULES, ranging.rules_exact_at_c(humidity_pct), strict=True):
-        said = rule.speed_m_s * echo_us / 2000.0
+        value = rule.speed_m_s * echo_us / 2000.0
         rules.append(
-            RuleResult(rule=rule.name, distance_mm=said, error_mm=said - distance_mm, exact_at_c=exact)
+            RuleResult(rule=rule.name, distance_mm=value, error_mm=value - distance_mm, exact_at_c=exact)
         )
     return rules
 

@@ -116,7 +116,7 @@ def refusal(where: Sequence[object], kind: str, message: str) -> BadInput:
     parts = [str(part) for part in where if "[" not in str(part)]  # without which of several models was tried
     place = ".".join(parts)  # readings.0.uncertainty
     path = ".".join(takewhile(lambda part: part.replace("-", "_").isidentifier(), parts))  # readings
-    said = {
+    text = {
         "missing": f"{place} is missing.",
         "extra_forbidden": f"{place} is not a field here.",
         "finite_number": f"{place} must be a finite number.",
@@ -126,7 +126,7 @@ def refusal(where: Sequence[object], kind: str, message: str) -> BadInput:
             ",", "\u2009"
         ),
     }.get(kind, f"{place}: {message[:1].lower()}{message[1:]}.")
-    return BadInput(said, path)
+    return BadInput(text, path)
 
 
 def run(name: str, inputs: dict[str, Any]) -> dict[str, Any]:
@@ -161,18 +161,18 @@ def compute(entry: Calculation, given: Inputs) -> Result:
 def _beyond_numbers(error: Exception) -> bool:
     """Whether a result came out infinite or as no number."""
     if isinstance(error, ValidationError):
-        return all(one["type"] == "finite_number" for one in error.errors())
+        return all(detail["type"] == "finite_number" for detail in error.errors())
     return isinstance(error, ArithmeticError)
 
 
 def _most_extreme(given: Inputs) -> tuple[str, float]:
     """The field whose number lies farthest from 1, and that number."""
-    found = ("", 1.0)
+    result = ("", 1.0)
     for name in type(given).model_fields:
         for value in np.atleast_1d(_numbers(getattr(given, name))):
-            if value and abs(math.log10(abs(value))) >= abs(math.log10(abs(found[1]))):
-                found = (name, float(value))
-    return found
+            if value and abs(math.log10(abs(value))) >= abs(math.log10(abs(result[1]))):
+                result = (name, float(value))
+    return result
 
 
 def _numbers(value: object) -> npt.NDArray[np.float64]:

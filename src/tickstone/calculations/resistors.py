@@ -88,8 +88,8 @@ class ResistorDecodeResult(Result):
 @calculation("resistor-decode")
 def resistor_decode(given: ResistorDecodeInputs) -> ResistorDecodeResult:
     """Value, tolerance and temperature coefficient from colour bands (IEC 60062)."""
-    found = resistors.decode_bands(given.colours)
-    spread = (found.tolerance_pct or 0.0) / 100
+    resistor = resistors.decode_bands(given.colours)
+    spread = (resistor.tolerance_pct or 0.0) / 100
     other = None
     with contextlib.suppress(BadInput):
         other = resistors.decode_bands(given.colours[::-1]).ohms
@@ -99,13 +99,13 @@ def resistor_decode(given: ResistorDecodeInputs) -> ResistorDecodeResult:
         for place, (colour, meanings) in enumerate(zip(given.colours, choices, strict=True), 1)
     ]
     return ResistorDecodeResult(
-        ohms=found.ohms,
-        tolerance_pct=found.tolerance_pct,
-        ppm_per_k=found.ppm_per_k,
-        low_ohm=found.ohms * (1 - spread),
-        high_ohm=found.ohms * (1 + spread),
+        ohms=resistor.ohms,
+        tolerance_pct=resistor.tolerance_pct,
+        ppm_per_k=resistor.ppm_per_k,
+        low_ohm=resistor.ohms * (1 - spread),
+        high_ohm=resistor.ohms * (1 + spread),
         other_way_ohm=other,
-        steps=[*steps, step("value", "digits × multiplier", found.ohms, "Ω")],
+        steps=[*steps, step("value", "digits × multiplier", resistor.ohms, "Ω")],
         assumptions=["read from the end nearer to a band"],
         choices=[
             [BandChoice(colour=colour, meaning=meaning) for colour, meaning in place] for place in choices

@@ -22,14 +22,14 @@ class OtsuResult(Result):
 @calculation("otsu")
 def otsu(given: OtsuInputs) -> OtsuResult:
     """The threshold that parts one mixed population best (Otsu, 1979)."""
-    found = thresholds.threshold_otsu(given.counts)
+    result = thresholds.threshold_otsu(given.counts)
     return OtsuResult(
-        threshold=found.threshold,
-        lowest=found.lowest,
-        highest=found.highest,
-        between_class_variance=found.between_class_variance,
+        threshold=result.threshold,
+        lowest=result.lowest,
+        highest=result.highest,
+        between_class_variance=result.between_class_variance,
         steps=[
-            step("threshold", f"({found.lowest} + {found.highest}) ÷ 2, the flat optimum", found.threshold)
+            step("threshold", f"({result.lowest} + {result.highest}) ÷ 2, the flat optimum", result.threshold)
         ],
         assumptions=["a count at the threshold belongs to the lower class"],
     )
@@ -56,43 +56,47 @@ class LineThresholdResult(Result):
     verdict: str
 
 
-def _candidate(one: thresholds.Candidate) -> CandidatePart:
+def _candidate(candidate: thresholds.Candidate) -> CandidatePart:
     return CandidatePart(
-        threshold=one.threshold,
-        misreads_per_1000=one.misreads_per_1000,
-        counted_per_1000=one.counted_per_1000,
+        threshold=candidate.threshold,
+        misreads_per_1000=candidate.misreads_per_1000,
+        counted_per_1000=candidate.counted_per_1000,
     )
 
 
 @calculation("line-threshold")
 def line_threshold(given: LineThresholdInputs) -> LineThresholdResult:
     """Candidate thresholds between readings over black and over white, with their odds."""
-    found = thresholds.line_threshold(given.black, given.white)
+    threshold = thresholds.line_threshold(given.black, given.white)
     warnings = []
-    if found.minimum_error.threshold is None:
+    if threshold.minimum_error.threshold is None:
         warnings.append("The two populations' curves do not cross between their means.")
-    if found.verdict == "poor":
+    if threshold.verdict == "poor":
         warnings.append("No threshold is safe here: it is the sensor, its height or its light.")
-    clean = [one for one in (found.midpoint, found.otsu, found.minimum_error) if one.counted_per_1000 == 0]
+    clean = [
+        candidate
+        for candidate in (threshold.midpoint, threshold.otsu, threshold.minimum_error)
+        if candidate.counted_per_1000 == 0
+    ]
     n = len(given.black) + len(given.white)
     if clean:
         warnings.append(
             f"None misread of {n} samples says no more than fewer than {3000 / n:.2g} per 1000 (3/n)."
         )
     return LineThresholdResult(
-        midpoint=_candidate(found.midpoint),
-        otsu=_candidate(found.otsu),
-        minimum_error=_candidate(found.minimum_error),
-        separation=found.separation,
-        hysteresis=found.hysteresis,
-        polarity=found.polarity,
-        verdict=found.verdict,
+        midpoint=_candidate(threshold.midpoint),
+        otsu=_candidate(threshold.otsu),
+        minimum_error=_candidate(threshold.minimum_error),
+        separation=threshold.separation,
+        hysteresis=threshold.hysteresis,
+        polarity=threshold.polarity,
+        verdict=threshold.verdict,
         warnings=warnings,
         assumptions=["a reading is high when its count is above the threshold", "equal priors"],
         steps=[
-            step("midpoint", "mean of the two means", found.midpoint.threshold),
-            step("separation d′", "|difference of means| ÷ √(mean variance)", found.separation),
-            step("hysteresis", "6 × the larger sd", found.hysteresis, "counts"),
+            step("midpoint", "mean of the two means", threshold.midpoint.threshold),
+            step("separation d′", "|difference of means| ÷ √(mean variance)", threshold.separation),
+            step("hysteresis", "6 × the larger sd", threshold.hysteresis, "counts"),
         ],
     )
 
@@ -115,15 +119,15 @@ def two_population_threshold(given: TwoPopulationThresholdInputs) -> TwoPopulati
     """The threshold of fewest misreads between two normal populations, equal priors."""
     low = thresholds.checked_population(given.mean_low, given.sd_low, "sd_low")
     high = thresholds.checked_population(given.mean_high, given.sd_high, "sd_high")
-    found = thresholds.threshold_minimum_error(low, high)
-    wrong = None if found is None else thresholds.misreads_per_1000(found, low, high)
+    result = thresholds.threshold_minimum_error(low, high)
+    wrong = None if result is None else thresholds.misreads_per_1000(result, low, high)
     return TwoPopulationThresholdResult(
-        threshold=found,
+        threshold=result,
         misreads_per_1000=wrong,
         d_prime=thresholds.separation(low, high),
-        steps=[step("threshold", "where the two densities cross", found)],
+        steps=[step("threshold", "where the two densities cross", result)],
         assumptions=["equal priors"],
-        warnings=[] if found is not None else ["The two densities do not cross between the means."],
+        warnings=[] if result is not None else ["The two densities do not cross between the means."],
     )
 
 
@@ -143,12 +147,12 @@ class ScoreThresholdResult(Result):
 @calculation("score-threshold")
 def score_threshold(given: ScoreThresholdInputs) -> ScoreThresholdResult:
     """Area under the ROC curve, and the threshold of the largest Youden J."""
-    found = thresholds.score_threshold(given.scores, given.labels)
+    threshold = thresholds.score_threshold(given.scores, given.labels)
     return ScoreThresholdResult(
-        auc=found.auc,
-        youden_j=found.youden_j,
-        threshold=found.threshold,
-        steps=[step("J", "hits − false alarms, the first largest from the top", found.youden_j)],
+        auc=threshold.auc,
+        youden_j=threshold.youden_j,
+        threshold=threshold.threshold,
+        steps=[step("J", "hits − false alarms, the first largest from the top", threshold.youden_j)],
         assumptions=["a reading is high from the threshold on"],
-        warnings=[] if found.threshold is not None else ["No threshold does better than chance."],
+        warnings=[] if threshold.threshold is not None else ["No threshold does better than chance."],
     )

@@ -73,9 +73,9 @@ class RangerDistanceResult(Result):
 @calculation("ranger-distance")
 def ranger_distance(given: RangerDistanceInputs) -> RangerDistanceResult:
     """Distance from the voltage of a triangulation ranger, on its far branch."""
-    found = triangulation.distances(given.volts, given.a, given.b, given.c, given.min_mm, given.max_mm)
-    reason = triangulation.REASONS[int(found.reason)]
-    distance = None if int(found.reason) == triangulation.NO_ECHO else float(found.distance_mm)
+    distances = triangulation.distances(given.volts, given.a, given.b, given.c, given.min_mm, given.max_mm)
+    reason = triangulation.REASONS[int(distances.reason)]
+    distance = None if int(distances.reason) == triangulation.NO_ECHO else float(distances.distance_mm)
     per_count = None
     steps = []
     if distance is not None:

@@ -61,16 +61,19 @@ class RollOutResult(Result):
 @calculation("roll-out")
 def roll_out(given: RollOutInputs) -> RollOutResult:
     """Circumference of a wheel under load, rolled along a tape."""
-    found = pulses.roll_out(given.turns, given.distance_mm, given.distance_sd_mm)
+    circumference = pulses.roll_out(given.turns, given.distance_mm, given.distance_sd_mm)
     return RollOutResult(
-        circumference_mm=found.circumference_mm,
-        circumference_sd_mm=found.circumference_sd_mm,
-        equivalent_diameter_mm=found.equivalent_diameter_mm,
+        circumference_mm=circumference.circumference_mm,
+        circumference_sd_mm=circumference.circumference_sd_mm,
+        equivalent_diameter_mm=circumference.equivalent_diameter_mm,
         steps=[
             step(
-                "circumference", f"{given.distance_mm:g} mm ÷ {given.turns:g}", found.circumference_mm, "mm"
+                "circumference",
+                f"{given.distance_mm:g} mm ÷ {given.turns:g}",
+                circumference.circumference_mm,
+                "mm",
             ),
-            step("a circle of", "circumference ÷ π", found.equivalent_diameter_mm, "mm"),
+            step("a circle of", "circumference ÷ π", circumference.equivalent_diameter_mm, "mm"),
         ],
     )
 
@@ -90,14 +93,14 @@ class RollerResult(Result):
 def roller(given: RollerInputs) -> RollerResult:
     """Distance under a measuring roller, and what one step is worth."""
     per_turn = check_positive(given.steps_per_turn, "steps_per_turn")
-    one = math.pi * check_positive(given.diameter_mm, "diameter_mm") / per_turn
-    distance = check_finite(given.counts, "counts") * one
+    item = math.pi * check_positive(given.diameter_mm, "diameter_mm") / per_turn
+    distance = check_finite(given.counts, "counts") * item
     return RollerResult(
         distance_mm=distance,
-        step_mm=one,
+        step_mm=item,
         steps=[
-            step("one step", f"π × {given.diameter_mm:g} mm ÷ {per_turn:g}", one, "mm"),
-            step("distance", f"{given.counts:g} × {one:.4g} mm", distance, "mm"),
+            step("one step", f"π × {given.diameter_mm:g} mm ÷ {per_turn:g}", item, "mm"),
+            step("distance", f"{given.counts:g} × {item:.4g} mm", distance, "mm"),
         ],
         assumptions=["a distance is known to one step at best"],
     )

@@ -70,18 +70,18 @@ def check_given(given: Mapping[str, object]) -> str:
     "or")."""
     names = [name for name, value in given.items() if value is not None]
     if len(names) != 1:
-        said = "nothing" if not names else " and ".join(names)
+        text = "nothing" if not names else " and ".join(names)
         raise BadInput(
-            f"Give exactly one of {' or '.join(given)}, not {said}.", names[1] if names else next(iter(given))
+            f"Give exactly one of {' or '.join(given)}, not {text}.", names[1] if names else next(iter(given))
         )
     return names[0]
 
 
 def check_same_length(names: Mapping[str, Sized]) -> None:
     """Raise BadInput naming the second list when lists that belong together differ in length."""
-    (first, one), *others = names.items()
+    (first, item), *others = names.items()
     for name, other in others:
-        if len(other) != len(one):
+        if len(other) != len(item):
             raise BadInput(
-                f"{name} has {len(other)} entries, but {first} has {len(one)}: they belong together.", name
+                f"{name} has {len(other)} entries, but {first} has {len(item)}: they belong together.", name
             )

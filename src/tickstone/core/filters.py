@@ -57,9 +57,9 @@ def moving_median(values: npt.ArrayLike, length: int) -> Array:
         result[i] = np.median(x[: i + 1])
     if x.size > head:
         windows = np.lib.stride_tricks.sliding_window_view(x, length)
-        for at in range(0, windows.shape[0], _ROWS_AT_ONCE):
-            part = windows[at : at + _ROWS_AT_ONCE]
-            result[head + at : head + at + part.shape[0]] = np.median(part, axis=1)
+        for index in range(0, windows.shape[0], _ROWS_AT_ONCE):
+            part = windows[index : index + _ROWS_AT_ONCE]
+            result[head + index : head + index + part.shape[0]] = np.median(part, axis=1)
     return result
 
 

@@ -64,8 +64,8 @@ def six_pose(poses: Mapping[str, float]) -> SixPose:
     missing = [pose for pose in POSES if pose not in poses]
     if missing or len(poses) != len(POSES):
         unknown = [pose for pose in poses if pose not in POSES]
-        said = f"misses {', '.join(missing)}" if missing else f"has {', '.join(unknown)}"
-        raise BadInput(f"poses must hold {', '.join(POSES)}, but {said}.", "poses")
+        text = f"misses {', '.join(missing)}" if missing else f"has {', '.join(unknown)}"
+        raise BadInput(f"poses must hold {', '.join(POSES)}, but {text}.", "poses")
     up = np.array([poses[f"+{axis}"] for axis in AXES], dtype=np.float64)
     down = np.array([poses[f"-{axis}"] for axis in AXES], dtype=np.float64)
     same = np.flatnonzero(up == down)
@@ -191,12 +191,12 @@ def tilt_words(roll_deg: float, pitch_deg: float) -> str:
     >>> tilt_words(2.0, -5.0)
     'nose up 5.0°, left side up 2.0°'
     """
-    said = []
+    sentences = []
     if abs(pitch_deg) >= LEVEL_DEG:
-        said.append(f"nose {'down' if pitch_deg > 0 else 'up'} {abs(pitch_deg):.1f}°")
+        sentences.append(f"nose {'down' if pitch_deg > 0 else 'up'} {abs(pitch_deg):.1f}°")
     if abs(roll_deg) >= LEVEL_DEG:
-        said.append(f"{'left' if roll_deg > 0 else 'right'} side up {abs(roll_deg):.1f}°")
-    return ", ".join(said) or "level"
+        sentences.append(f"{'left' if roll_deg > 0 else 'right'} side up {abs(roll_deg):.1f}°")
+    return ", ".join(sentences) or "level"
 
 
 def tilt_one_axis_deg(a_g: npt.ArrayLike) -> Array:

@@ -56,7 +56,7 @@ class Instrument(Protocol):
     """What every instrument can do. ``fit`` tells the rig it is on, ``broken`` that the board began anew."""
 
     def fit(self, rig: Rig) -> None: ...
-    def take(self, seen: NewReadings, values: Values) -> None: ...
+    def take(self, readings: NewReadings, values: Values) -> None: ...
     def shown(self, now_s: float, values: Values) -> Shown: ...
     def zero(self) -> None: ...
     def broken(self) -> None: ...
@@ -143,9 +143,9 @@ class Level:
     def fit(self, rig: Rig) -> None:
         """It is the same on every rig."""
 
-    def take(self, seen: NewReadings, values: Values) -> None:
+    def take(self, readings: NewReadings, values: Values) -> None:
         """Go on by new readings: the mean settles over SETTLES_S."""
-        roll, pitch = seen.series["roll"], seen.series["pitch"]
+        roll, pitch = readings.series["roll"], readings.series["pitch"]
         for r, p in zip(roll.tolist(), pitch.tolist(), strict=True):
             if math.isfinite(r) and math.isfinite(p):
                 gain = 1.0 if not math.isfinite(self.roll_deg) else 0.15
@@ -194,9 +194,9 @@ class Angle:
     def fit(self, rig: Rig) -> None:
         """It is the same on every rig."""
 
-    def take(self, seen: NewReadings, values: Values) -> None:
+    def take(self, readings: NewReadings, values: Values) -> None:
         """Go on by new rates, °/s."""
-        for t, rate in zip(seen.times_s.tolist(), seen.series["rate_z"].tolist(), strict=True):
+        for t, rate in zip(readings.times_s.tolist(), readings.series["rate_z"].tolist(), strict=True):
             if not math.isfinite(rate):
                 continue
             if self._recent:
@@ -211,8 +211,8 @@ class Angle:
     def shown(self, now_s: float, values: Values) -> Shown:
         """The angle (None before the first zero), its ± (95 %), how long since zero, and what to do next."""
         if not self.begun:
-            said = "Lay it still on the first line, set zero, turn it onto the second line and read."
-            return {"angle_deg": None, "plus_minus": None, "seconds": None, "words": said}
+            text = "Lay it still on the first line, set zero, turn it onto the second line and read."
+            return {"angle_deg": None, "plus_minus": None, "seconds": None, "words": text}
         bias_sd = self.bias_sd if self.bias_sd is not None else values["bias_z"].sd or 3.0
         steps = len(self._recent)
         step_s = (self._recent[-1][0] - self._recent[0][0]) / (steps - 1) if steps > 1 else 0.02
@@ -222,7 +222,7 @@ class Angle:
             + self.noise_dps**2 * step_s * self.seconds
             + (SCALE_SD * self.angle_deg) ** 2
         )
-        said = (
+        text = (
             "Bias taken at rest. Turn it onto the second line and read soon: the ± grows with time."
             if self.rested
             else "It was not at rest at zero, so its bias is not known: lay it still and set zero again."
@@ -231,7 +231,7 @@ class Angle:
             "angle_deg": self.angle_deg,
             "plus_minus": 2 * math.sqrt(variance),
             "seconds": self.seconds,
-            "words": said,
+            "words": text,
         }
 
     def zero(self) -> None:
@@ -263,27 +263,27 @@ class Lamps:
     def fit(self, rig: Rig) -> None:
         """It is the same on every rig."""
 
-    def take(self, seen: NewReadings, values: Values) -> None:
+    def take(self, readings: NewReadings, values: Values) -> None:
         """The newest reading is what shows."""
-        names = [name for name in seen.series if name.startswith("dark_")]
-        last = [float(seen.series[name][-1]) for name in names]
+        names = [name for name in readings.series if name.startswith("dark_")]
+        last = [float(readings.series[name][-1]) for name in names]
         if all(math.isfinite(share) for share in last):
             self.lit = [
-                self._dark(name.removeprefix("dark_"), share, seen, values)
+                self._dark(name.removeprefix("dark_"), share, readings, values)
                 for name, share in zip(names, last, strict=True)
             ]
 
-    def _dark(self, name: str, share: float, seen: NewReadings, values: Values) -> bool:
+    def _dark(self, name: str, share: float, readings: NewReadings, values: Values) -> bool:
         threshold, table = values.get(f"threshold_{name}"), values.get(f"table_low_{name}")
         if (
-            threshold is None and table is not None and name in seen.asked
+            threshold is None and table is not None and name in readings.asked
         ):  # an edge guard: lit is what is no table
-            return not table.value <= float(seen.asked[name][-1]) <= values[f"table_high_{name}"].value
-        if threshold is None or name not in seen.asked:
+            return not table.value <= float(readings.asked[name][-1]) <= values[f"table_high_{name}"].value
+        if threshold is None or name not in readings.asked:
             return share >= 50.0
         band = values.get(f"band_{name}")
         half = (band.value if band is not None else 0.0) / 2
-        count, was = float(seen.asked[name][-1]), self._high.get(name)
+        count, was = float(readings.asked[name][-1]), self._high.get(name)
         high = count > threshold.value + (half if was is False else -half if was else 0.0)
         self._high[name] = high
         return high == line_row.black_is_high(values, name)
@@ -327,13 +327,13 @@ class Bar:
 
     def fit(self, rig: Rig) -> None:
         """An LED bar that is fitted says how many steps there are."""
-        bars = [one for one in rig.outputs if one.kind == "led-bar"]
+        bars = [output for output in rig.outputs if output.kind == "led-bar"]
         self.steps = int(bars[0].options.get("steps", BAR_STEPS)) if bars else BAR_STEPS
         self.farther = bool(bars) and bars[0].options.get("lights") == "farther"
 
-    def take(self, seen: NewReadings, values: Values) -> None:
+    def take(self, readings: NewReadings, values: Values) -> None:
         """The newest reading is what shows; the near lamp has hysteresis between trip and clear."""
-        self.distance_mm = float(seen.values[-1]) if seen.valid[-1] else math.nan
+        self.distance_mm = float(readings.values[-1]) if readings.valid[-1] else math.nan
         trip, clear = values.get("trip"), values.get("clear")
         if trip is None or not math.isfinite(self.distance_mm):
             self.near = None

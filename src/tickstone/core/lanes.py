@@ -51,11 +51,11 @@ def changes(levels: Array) -> Places:
     >>> changes(np.array([0.0, 0.0, np.nan, 1.0, 1.0, 0.0])).tolist()
     [0, 3, 5]
     """
-    told = np.flatnonzero(np.isfinite(levels))
-    if not told.size:
-        return told
-    said = levels[told]
-    return np.asarray(told[np.concatenate([[True], said[1:] != said[:-1]])])
+    rows = np.flatnonzero(np.isfinite(levels))
+    if not rows.size:
+        return rows
+    values = levels[rows]
+    return np.asarray(rows[np.concatenate([[True], values[1:] != values[:-1]])])
 
 
 @dataclass(frozen=True)
@@ -85,9 +85,9 @@ def pulses(times_s: Array, levels: Array) -> Pulses:
     >>> pulses(np.array([0.0, 1.0, 2.0, 4.0, 5.0]), np.array([0.0, 1.0, 0.0, 1.0, 0.0])).period_s
     3.0
     """
-    at = changes(levels)
-    when, level = times_s[at], levels[at] > 0.5
-    rising = when[level & (np.arange(at.size) > 0)]
+    rows = changes(levels)
+    when, level = times_s[rows], levels[rows] > 0.5
+    rising = when[level & (np.arange(rows.size) > 0)]
     lasted = np.diff(when)
     whole, kinds = lasted[1:], level[1:-1]  # the first level began before the stretch
 
@@ -96,7 +96,7 @@ def pulses(times_s: Array, levels: Array) -> Pulses:
 
     period = float((rising[-1] - rising[0]) / (rising.size - 1)) if rising.size > 1 else None
     share = None
-    if at.size and times_s[-1] > when[0]:
+    if rows.size and times_s[-1] > when[0]:
         held = np.append(lasted, times_s[-1] - when[-1])
         share = float(held[level].sum() / held.sum())
     return Pulses(int(rising.size), period, three(whole[kinds]), three(whole[~kinds]), share)

@@ -33,18 +33,18 @@ def place_of(label: str, conditions: Mapping[str, Any] | None = None) -> tuple[s
     ('line', {'height_mm': 8.0, 'lamp': 1.0})
     """
     first, *rest = (part.strip() for part in label.lower().split(","))
-    found = WORDS.get(first.removeprefix("over ").removeprefix("the ").strip())
-    if found is None:
+    result = WORDS.get(first.removeprefix("over ").removeprefix("the ").strip())
+    if result is None:
         return None
-    said: dict[str, float] = {}
+    values: dict[str, float] = {}
     for part in rest:
         name, _, value = part.partition(" ")
         if name == "lamp":
-            _put(said, "lamp", value)
+            _put(values, "lamp", value)
         for ending, into in (("mm", "height_mm"), ("v", "supply_v")):
             if part.endswith(ending):
-                _put(said, into, part.removesuffix(ending))
-    return found, said | conditions_said(conditions or {})
+                _put(values, into, part.removesuffix(ending))
+    return result, values | conditions_said(conditions or {})
 
 
 def conditions_said(
@@ -55,30 +55,30 @@ def conditions_said(
     >>> conditions_said({"lamp": "off", "height_mm": 8, "supply_v": "?"})
     {'height_mm': 8.0, 'lamp': 0.0}
     """
-    said: dict[str, float] = {}
+    values: dict[str, float] = {}
     for name in names:
         if name in conditions:
-            _put(said, name, conditions[name])
-    return said
+            _put(values, name, conditions[name])
+    return values
 
 
-def _put(said: dict[str, float], name: str, value: object) -> None:
+def _put(values: dict[str, float], name: str, value: object) -> None:
     text = str(value).strip().lower()
     if name == "lamp":
         text = str(_LAMP_SAID.get(text.removesuffix(".0"), ""))
     try:
-        said[name] = float(text)
+        values[name] = float(text)
     except ValueError:
         return
 
 
-def condition(said: Mapping[str, float]) -> str:
+def condition(values: Mapping[str, float]) -> str:
     """Conditions in words: "8 mm, lamp on, 7.4 V"; empty when nothing is said.
 
     >>> condition({"lamp": 0.0})
     'lamp off'
     """
-    height, lamp, supply = said.get("height_mm"), said.get("lamp"), said.get("supply_v")
+    height, lamp, supply = values.get("height_mm"), values.get("lamp"), values.get("supply_v")
     parts = ([] if height is None else [f"{height:g} mm"]) + (
         [] if lamp is None else [f"lamp {LAMPS[int(lamp)]}"]
     )
@@ -111,10 +111,10 @@ def patterns(count: int) -> tuple[str, ...]:
         if last - first < count - 1 or count == 1
     ]
     runs.sort(key=lambda run: (run[0] + run[1], run[0]))
-    told = ["".join("1" if first <= i <= last else "0" for i in range(count)) for first, last in runs]
+    names = ["".join("1" if first <= i <= last else "0" for i in range(count)) for first, last in runs]
     if count > 1:
-        told.append("1" * count)
-    return ("0" * count, *told, *((BROKEN,) if count > 2 else ()))
+        names.append("1" * count)
+    return ("0" * count, *names, *((BROKEN,) if count > 2 else ()))
 
 
 def astride(count: int, pitch_mm: float, tape_mm: float, aside_mm: float = 0.0) -> bool:
@@ -127,8 +127,8 @@ def astride(count: int, pitch_mm: float, tape_mm: float, aside_mm: float = 0.0) 
     >>> astride(2, 20.0, 19.0), astride(2, 18.0, 19.0)
     (True, False)
     """
-    at = [(i - (count - 1) / 2) * pitch_mm - aside_mm for i in range(count)]
-    return min(at) < 0 < max(at) and all(abs(place) > tape_mm / 2 for place in at)
+    times = [(i - (count - 1) / 2) * pitch_mm - aside_mm for i in range(count)]
+    return min(times) < 0 < max(times) and all(abs(place) > tape_mm / 2 for place in times)
 
 
 def black_is_high(values: Values, name: str) -> bool:

@@ -44,16 +44,16 @@ def _readings(
     half = float(places[-1]) + tape_mm / 2
     steps = round(half / pitch_mm * STEPS_A_PITCH)
     line = np.arange(-steps, steps + 1, dtype=np.float64) * (half / steps)
-    lines, said, weights = [], [], []
+    lines, values, weights = [], [], []
     for step in STEPS if spot_sd_mm > 0 else (0.0,):
         for bend in BENDS:
             dark = darkness_of(line, places, max(spot_mm + step * spot_sd_mm, 0.1 * spot_mm), tape_mm, bend)
-            found = line_positions(dark, pitch_mm).offset_mm
-            seen = np.isfinite(found)
+            result = line_positions(dark, pitch_mm).offset_mm
+            seen = np.isfinite(result)
             lines.append(line[seen])
-            said.append(found[seen])
+            values.append(result[seen])
             weights.append(np.full(int(seen.sum()), np.exp(-(step**2) / 2)))
-    return np.concatenate(lines), np.concatenate(said), np.concatenate(weights)
+    return np.concatenate(lines), np.concatenate(values), np.concatenate(weights)
 
 
 def centroid_doubt_mm(
@@ -68,9 +68,9 @@ def centroid_doubt_mm(
     """
     for name, size in (("pitch_mm", pitch_mm), ("tape_mm", tape_mm), ("spot_mm", spot_mm)):
         check_positive(size, name)
-    line, said, weights = _readings(count, pitch_mm, tape_mm, spot_mm, spot_sd_mm)
+    line, values, weights = _readings(count, pitch_mm, tape_mm, spot_mm, spot_sd_mm)
     if not line.size:
         return 0.0  # a tape that no sensor would see enough of: there is no centroid to doubt
-    away = np.abs(said - offset_mm)
+    away = np.abs(values - offset_mm)
     same = away <= max(NEAR * pitch_mm, float(away.min()))
     return float(np.sqrt(np.average((line[same] - offset_mm) ** 2, weights=weights[same])))

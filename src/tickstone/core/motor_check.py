@@ -87,19 +87,19 @@ def _one(rest: SensorStretch, running: SensorStretch) -> Judged:
     least = 10.0**-rest.digits / 4
     before, now = max(rest.noise, least), max(running.noise, least)
     digits = rest.digits + 1
-    said = (
+    text = (
         f"{name}: noise {fixed(rest.noise, digits)} {rest.unit} at rest, {fixed(running.noise, digits)} "
         f"{rest.unit} with motors"
     )
     moved = running.middle - rest.middle
     lost = running.dropouts - rest.dropouts
     if lost > MORE_DROPOUTS:
-        return Judged(rest.sensor, f"{said}; {100 * lost:.0f} % more dropouts.", True)
+        return Judged(rest.sensor, f"{text}; {100 * lost:.0f} % more dropouts.", True)
     if now > LOUDER * before:
-        return Judged(rest.sensor, f"{said}: {now / before:.0f} times as much.", True)
+        return Judged(rest.sensor, f"{text}: {now / before:.0f} times as much.", True)
     if abs(moved) > MOVED_SIGMAS * before:
         held = "" if rest.unit == "V" else ": was it held still?"
         return Judged(
-            rest.sensor, f"{said}; it moved by {fixed(moved, digits)} {rest.unit}{held}", rest.unit == "V"
+            rest.sensor, f"{text}; it moved by {fixed(moved, digits)} {rest.unit}{held}", rest.unit == "V"
         )
-    return Judged(rest.sensor, f"{said}.", False)
+    return Judged(rest.sensor, f"{text}.", False)

@@ -45,15 +45,15 @@ def valid_spacings(pole_pairs: int, radius_mm: float = 0.0) -> tuple[Spacing, ..
     if check_whole(pole_pairs, 1, "pole_pairs") > 1000:
         raise BadInput(f"pole_pairs must be at most 1000, not {pole_pairs}.", "pole_pairs")
     check_not_negative(radius_mm, "radius_mm")
-    found = []
+    spacings = []
     for sixth in range(1, 3 * pole_pairs + 1):  # P·θ = 60°·sixth; θ up to 180°
         part = sixth % 6
         if part in (0, 3):
             continue
         mechanical = 60.0 * sixth / pole_pairs
         scheme = "120" if part in (2, 4) else "60"
-        found.append(Spacing(mechanical, 60.0 * part, scheme, math.radians(mechanical) * radius_mm))
-    return tuple(found)
+        spacings.append(Spacing(mechanical, 60.0 * part, scheme, math.radians(mechanical) * radius_mm))
+    return tuple(spacings)
 
 
 def _scheme(electrical_deg: float, tolerance_deg: float = NEAR_DEG) -> str:
@@ -98,7 +98,7 @@ def check_spacing(pole_pairs: int, spacing_deg: float, placement_error_deg: floa
     check_not_negative(placement_error_deg, "placement_error_deg")
     spacings = valid_spacings(pole_pairs)
     electrical = (pole_pairs * spacing_deg) % 360.0
-    nearest = min(spacings, key=lambda one: abs(one.mechanical_deg - spacing_deg)).mechanical_deg
+    nearest = min(spacings, key=lambda spacing: abs(spacing.mechanical_deg - spacing_deg)).mechanical_deg
     return SpacingCheck(electrical, _scheme(electrical), nearest, pole_pairs * placement_error_deg)
 
 
@@ -124,7 +124,7 @@ def layout(
     for scheme, places in LAYOUTS.items():
         for wanted in places:
             off = (abs(_turned(angle - want)) for angle, want in zip(others, wanted, strict=True))
-            if all(one <= tolerance_deg + 1e-9 for one in off):
+            if all(item <= tolerance_deg + 1e-9 for item in off):
                 return scheme, electrical
     return NONE, electrical
 

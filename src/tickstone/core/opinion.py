@@ -71,20 +71,22 @@ def second_opinion(readings: Sequence[InstrumentReading]) -> Opinion:
     check_length(readings, 1, "readings")
     if len(readings) > MOST_READINGS:
         raise BadInput(f"readings must be at most {MOST_READINGS}, not {len(readings)}.", "readings")
-    for one in readings:
-        check_finite(one.value, "readings")
-        check_positive(one.uncertainty, "readings")
+    for reading in readings:
+        check_finite(reading.value, "readings")
+        check_positive(reading.uncertainty, "readings")
     group = _largest_group(readings)
     if len(group) < 2:
-        sure = min(readings, key=lambda one: one.uncertainty / abs(one.value) if one.value else math.inf)
-        return Opinion(None, None, (), tuple(_outlier(one, sure.value, sure.uncertainty) for one in readings))
+        sure = min(readings, key=lambda item: item.uncertainty / abs(item.value) if item.value else math.inf)
+        return Opinion(
+            None, None, (), tuple(_outlier(item, sure.value, sure.uncertainty) for item in readings)
+        )
     mean, uncertainty = weighted_mean([readings[i] for i in group])
     inside = set(group)
     return Opinion(
         mean,
         uncertainty,
         tuple(readings[i].label for i in group),
-        tuple(_outlier(one, mean, uncertainty) for i, one in enumerate(readings) if i not in inside),
+        tuple(_outlier(item, mean, uncertainty) for i, item in enumerate(readings) if i not in inside),
     )
 
 
@@ -94,33 +96,35 @@ def weighted_mean(readings: Sequence[InstrumentReading]) -> tuple[float, float]:
     >>> weighted_mean([InstrumentReading("a", 10, 1), InstrumentReading("b", 10, 1)])
     (10.0, 0.7071067811865475)
     """
-    weights = [1 / one.uncertainty**2 for one in readings]
-    mean = math.fsum(w * one.value for w, one in zip(weights, readings, strict=True)) / math.fsum(weights)
+    weights = [1 / reading.uncertainty**2 for reading in readings]
+    mean = math.fsum(w * reading.value for w, reading in zip(weights, readings, strict=True)) / math.fsum(
+        weights
+    )
     birge = math.sqrt(_chi2(readings, mean) / (len(readings) - 1)) if len(readings) > 1 else 1.0
     return mean, max(1.0, birge) / math.sqrt(math.fsum(weights))
 
 
 def _chi2(readings: Sequence[InstrumentReading], mean: float) -> float:
-    return math.fsum(((one.value - mean) / one.uncertainty) ** 2 for one in readings)
+    return math.fsum(((reading.value - mean) / reading.uncertainty) ** 2 for reading in readings)
 
 
-def agree(one: InstrumentReading, other: InstrumentReading) -> bool:
+def agree(reading: InstrumentReading, other: InstrumentReading) -> bool:
     """Whether two readings differ by no more than twice their combined uncertainty."""
-    allowed = AGREE_SIGMAS * math.hypot(one.uncertainty, other.uncertainty)
-    return abs(one.value - other.value) <= allowed * (1 + 1e-12)
+    allowed = AGREE_SIGMAS * math.hypot(reading.uncertainty, other.uncertainty)
+    return abs(reading.value - other.value) <= allowed * (1 + 1e-12)
 
 
 def _largest_group(readings: Sequence[InstrumentReading]) -> tuple[int, ...]:
     """Largest clique of the graph of agreement (Bron & Kerbosch, with pivot), ties by the smaller χ²."""
     friends = [
-        {j for j, other in enumerate(readings) if j != i and agree(one, other)}
-        for i, one in enumerate(readings)
+        {j for j, other in enumerate(readings) if j != i and agree(reading, other)}
+        for i, reading in enumerate(readings)
     ]
-    found: list[tuple[int, ...]] = []
+    results: list[tuple[int, ...]] = []
 
     def grow(group: set[int], able: set[int], done: set[int]) -> None:
         if not able and not done:
-            found.append(tuple(sorted(group)))
+            results.append(tuple(sorted(group)))
             return
         pivot = max(able | done, key=lambda i: len(friends[i] & able))
         for i in sorted(able - friends[pivot]):
@@ -134,17 +138,17 @@ def _largest_group(readings: Sequence[InstrumentReading]) -> tuple[int, ...]:
         members = [readings[i] for i in group]
         return -len(group), _chi2(members, weighted_mean(members)[0])
 
-    return min(found, key=worth)
+    return min(results, key=worth)
 
 
-def _outlier(one: InstrumentReading, consensus: float, uncertainty: float) -> Outlier:
-    if consensus == 0 or one.value == 0:
-        return Outlier(one.label, None if consensus == 0 else 0.0, ())
-    ratio = one.value / consensus
+def _outlier(reading: InstrumentReading, consensus: float, uncertainty: float) -> Outlier:
+    if consensus == 0 or reading.value == 0:
+        return Outlier(reading.label, None if consensus == 0 else 0.0, ())
+    ratio = reading.value / consensus
     if ratio == 1:  # the one that the others are compared with
-        return Outlier(one.label, ratio, ())
-    relative = math.hypot(one.uncertainty / one.value, uncertainty / consensus)
-    return Outlier(one.label, ratio, causes(ratio, relative))
+        return Outlier(reading.label, ratio, ())
+    relative = math.hypot(reading.uncertainty / reading.value, uncertainty / consensus)
+    return Outlier(reading.label, ratio, causes(ratio, relative))
 
 
 def causes(ratio: float, relative_uncertainty: float) -> tuple[str, ...]:
@@ -158,10 +162,10 @@ def causes(ratio: float, relative_uncertainty: float) -> tuple[str, ...]:
         return ()
     slack = max(RATIO_SLACK, 2 * relative_uncertainty)
     factor = max(ratio, 1 / ratio)
-    said = [cause for known, cause in CAUSES if abs(factor / known - 1) <= slack]
-    said += [
+    sentences = [cause for known, cause in CAUSES if abs(factor / known - 1) <= slack]
+    sentences += [
         f"{pairs} pole pairs: electrical turns taken for mechanical ones ({pairs}:1)"
         for pairs in range(2, MOST_POLE_PAIRS + 1)
         if abs(factor / pairs - 1) <= slack
     ]
-    return tuple(said)
+    return tuple(sentences)

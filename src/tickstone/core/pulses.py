@@ -204,7 +204,7 @@ def plan_timer(
                 for rpm in (rpm_min, rpm_max)
             ]
             scored.append((max(errors), -prescaler, method, errors, rate))
-    _, negative, method, errors, rate = min(scored, key=lambda one: one[:2])
+    _, negative, method, errors, rate = min(scored, key=lambda item: item[:2])
     return TimerPlan(-negative, method, errors[0], errors[1], crossover_hz(rate, gate_s), tuple(rejected))
 
 
@@ -362,9 +362,10 @@ def read_edges(
             raise BadInput(f"bits must be at most 52, not {bits}.", "bits")
         x = unwrap(x, bits)
     elif bool((np.diff(x) < 0).any()):
-        at = int(np.flatnonzero(np.diff(x) < 0)[0]) + 1
+        index = int(np.flatnonzero(np.diff(x) < 0)[0]) + 1
         raise BadInput(
-            f"edges_us must not fall, but do at entry {at + 1}; give bits when the counter wraps.", "edges_us"
+            f"edges_us must not fall, but do at entry {index + 1}; give bits when the counter wraps.",
+            "edges_us",
         )
     taken = x[accepted(x, refractory_us)]
     rejected = int(x.size - taken.size)

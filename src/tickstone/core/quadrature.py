@@ -33,15 +33,15 @@ def decode(a: npt.ArrayLike, b: npt.ArrayLike) -> Quadrature:
     >>> decode([0, 1, 1, 0, 0], [0, 0, 1, 1, 0]).count.tolist()
     [0, 1, 2, 3, 4]
     """
-    one, other = np.asarray(a), np.asarray(b)
-    check_same_length({"a": one, "b": other})
-    for name, levels in (("a", one), ("b", other)):
+    item, other = np.asarray(a), np.asarray(b)
+    check_same_length({"a": item, "b": other})
+    for name, levels in (("a", item), ("b", other)):
         if not np.isin(levels, (0, 1)).all():
             raise BadInput(f"{name} must hold levels 0 and 1 only.", name)
-    places = _PLACE[(2 * one + other).astype(np.int64)]
+    places = _PLACE[(2 * item + other).astype(np.int64)]
     steps = (np.diff(places) + 1) % 4 - 1  # −1, 0, 1, or 2 for both at once
     illegal = steps == 2
     count = (
-        np.concatenate([[0], np.cumsum(np.where(illegal, 0, steps))]) if one.size else np.zeros(0, np.int64)
+        np.concatenate([[0], np.cumsum(np.where(illegal, 0, steps))]) if item.size else np.zeros(0, np.int64)
     )
     return Quadrature(count.astype(np.int64), int(illegal.sum()))

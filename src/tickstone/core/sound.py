@@ -104,11 +104,11 @@ def temperatures_of_cramer_speeds(
     wanted = np.asarray(speeds_m_s, dtype=np.float64)
     air = np.linspace(low_c, high_c, round(high_c - low_c) + 2)
     table = np.asarray(speed_of_sound_cramer(air, humidity_pct))
-    found = np.interp(wanted, table, air, left=np.nan, right=np.nan)
+    result = np.interp(wanted, table, air, left=np.nan, right=np.nan)
     slope = np.gradient(table, air)[np.searchsorted(table, wanted).clip(0, air.size - 1)]
     for _ in range(2):
-        found = found + (wanted - np.asarray(speed_of_sound_cramer(found, humidity_pct))) / slope
-    return found
+        result = result + (wanted - np.asarray(speed_of_sound_cramer(result, humidity_pct))) / slope
+    return result
 
 
 def sensitivity_m_s_per_k(temperature_c: float, humidity_pct: float = 0.0) -> float:

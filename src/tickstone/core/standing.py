@@ -82,7 +82,7 @@ def standing(facts: Facts) -> list[StationStanding]:
 def _steps(facts: Facts) -> list[NextStep]:
     values = facts.values
     steps: list[NextStep] = []
-    for finding in sorted(facts.findings, key=lambda one: one.fix is None):
+    for finding in sorted(facts.findings, key=lambda finding: finding.fix is None):
         if finding.severity == "fault" and finding.fix:
             where = {"kind": finding.kind, "sensor": finding.sensor, "pin": finding.pin}
             sentence = finding.fix.sentence
@@ -145,12 +145,12 @@ def _calibrate(facts: Facts) -> list[NextStep]:
     assumed = [v.label for v in own if v.provenance is Provenance.ASSUMED]
     open_ones = [name for name in facts.procedures if name not in facts.done]
     if assumed and open_ones:
-        said = ", ".join(assumed[:3]) + (" and more" if len(assumed) > 3 else "")
+        text = ", ".join(assumed[:3]) + (" and more" if len(assumed) > 3 else "")
         title, where = catalogue.procedure(open_ones[0]).title, {"procedure": open_ones[0]}
         return [
             NextStep(
                 "calibrate",
-                f"“{title}” comes next; only assumed so far: {said}.",
+                f"“{title}” comes next; only assumed so far: {text}.",
                 "go-calibrate",
                 "Begin",
                 where,
@@ -162,11 +162,11 @@ def _calibrate(facts: Facts) -> list[NextStep]:
 def _decide(facts: Facts) -> list[NextStep]:
     """A choice that no longer holds comes first; then the sensor's first decision while it is open."""
     decisions = [deciding.decision(name) for name in facts.decisions]
-    for one in decisions:
-        stale = next((value for value in chosen_by(one, facts.values) if value.stale), None)
+    for decision in decisions:
+        stale = next((value for value in chosen_by(decision, facts.values) if value.stale), None)
         if stale is not None:
-            where = {"decision": one.id}
-            sentence = f"choose again, {one.title.lower()}: {stale.stale}."
+            where = {"decision": decision.id}
+            sentence = f"choose again, {decision.title.lower()}: {stale.stale}."
             return [NextStep("decide", sentence, "go-decide", "Look at it", where)]
     if decisions and not chosen_by(decisions[0], facts.values):
         return [

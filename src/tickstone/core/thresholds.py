@@ -136,13 +136,13 @@ def threshold_minimum_error(low: Population, high: Population) -> float | None:
     return low.mean + crossings[0] if crossings else None
 
 
-def separation(one: Population, other: Population) -> float:
+def separation(item: Population, other: Population) -> float:
     """d′: distance of the means over the root mean square of the sds (Green & Swets, 1966).
 
     >>> separation(Population(0, 1), Population(2, 1))
     2.0
     """
-    return abs(one.mean - other.mean) / math.sqrt((one.sd**2 + other.sd**2) / 2)
+    return abs(item.mean - other.mean) / math.sqrt((item.sd**2 + other.sd**2) / 2)
 
 
 @dataclass(frozen=True)

@@ -63,17 +63,17 @@ class TimeAxis:
         self.repeated += int((steps[1:] == 0).sum())
         add = np.full(stamps.shape, self._add)
         segments = np.full(stamps.shape, self._segment, np.int64)
-        for at in falls.tolist():
-            before = self._last if at == 0 else float(stamps[at - 1])
-            if self._wraps and before > WRAP / 2 and stamps[at] < WRAP / 2 and before < WRAP:
+        for index in falls.tolist():
+            before = self._last if index == 0 else float(stamps[index - 1])
+            if self._wraps and before > WRAP / 2 and stamps[index] < WRAP / 2 and before < WRAP:
                 self._add += WRAP * self._unit
                 self.wrapped += 1
             else:
                 # where the last segment ended, and one usual step more
-                self._add += (before - float(stamps[at])) * self._unit + max(self._step, 1.0)
+                self._add += (before - float(stamps[index])) * self._unit + max(self._step, 1.0)
                 self._segment += 1
                 self.backward += 1
-            add[at:], segments[at:] = self._add, self._segment
+            add[index:], segments[index:] = self._add, self._segment
         placed = np.clip(stamps * self._unit + add, -LARGEST_US, LARGEST_US)
         times = np.maximum.accumulate(np.maximum(np.rint(placed).astype(np.int64), self._end))
         self._last, self._end = float(stamps[-1]), int(times[-1])

@@ -118,7 +118,7 @@ def fit(
 
     near = float(d.min())
     ladder = np.concatenate([-near * np.array([0.9, 0.6, 0.3]), near * np.geomspace(0.001, 100, 40)])
-    b = float(min(ladder, key=lambda one: line(float(one))[0]))
+    b = float(min(ladder, key=lambda item: line(float(item))[0]))
     _, a, c = line(b)
     scale = np.array([abs(a) or 1.0, near, float(np.ptp(v)) or 1.0])
     solved = least_squares(
@@ -130,7 +130,7 @@ def fit(
         gtol=1e-15,
         max_nfev=20_000,
     )
-    a, b, c = (float(one) for one in solved.x * scale)
+    a, b, c = (float(item) for item in solved.x * scale)
     if not (a > 0 and near + b > 0):
         raise BadInput(
             "pairs must show a voltage that falls as the target goes away, ever more slowly.", "pairs"

@@ -65,15 +65,15 @@ def propagate(
         if not math.isfinite(slopes[name]):
             return None
         if max(abs(above), abs(below)) > JUMPS * min(abs(above), abs(below)) + NOISE * abs(here):
-            far = [one for one in (away(1.0), away(-1.0)) if math.isfinite(one)]
+            far = [entry for entry in (away(1.0), away(-1.0)) if math.isfinite(entry)]
             slopes[name] = max(map(abs, far), default=0.0) / sd
     cause_of = causes or {}
     variances: dict[str, float] = {}
     for name, slope in slopes.items():
         cause = cause_of.get(name, name)
         variances[cause] = variances.get(cause, 0.0) + (slope * sds[name]) ** 2
-    for (one, other), covariance in (covariances or {}).items():
-        if one in slopes and other in slopes:
-            variances[cause_of.get(one, one)] += 2 * slopes[one] * slopes[other] * covariance
-    found = combine({cause: max(part, 0.0) for cause, part in variances.items()})
-    return Budget(found.uncertainty, found.shares, slopes)
+    for (item, other), covariance in (covariances or {}).items():
+        if item in slopes and other in slopes:
+            variances[cause_of.get(item, item)] += 2 * slopes[item] * slopes[other] * covariance
+    budget = combine({cause: max(part, 0.0) for cause, part in variances.items()})
+    return Budget(budget.uncertainty, budget.shares, slopes)

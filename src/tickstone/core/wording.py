@@ -27,7 +27,7 @@ def readable(text: str) -> str:
     >>> readable("says -2 twice, 4-channel, (-0.5), 8e+06 Hz, 6.1e-05")
     'says \u22122 twice, 4-channel, (\u22120.5), 8000000 Hz, 0.000061'
     """
-    return MINUS.sub("\u2212", POWER.sub(lambda found: positional(float(found.group())), text))
+    return MINUS.sub("\u2212", POWER.sub(lambda match: positional(float(match.group())), text))
 
 
 def positional(value: float) -> str:

@@ -15,6 +15,7 @@ import numpy as np
 from tickstone.core.checks import check_between
 from tickstone.core.constants import Provenance, Values
 from tickstone.core.rigs.kinds.base import (
+    Ambient,
     Chain,
     Converted,
     Doubt,
@@ -22,7 +23,6 @@ from tickstone.core.rigs.kinds.base import (
     Moment,
     RuleReading,
     Series,
-    Surroundings,
     Term,
 )
 from tickstone.core.uncertainty import Budget, combine, propagate
@@ -56,38 +56,38 @@ class Worked:
     warnings: tuple[str, ...]
 
 
-def check_asked(what: Kind, values: Values, asked: Mapping[str, float]) -> dict[str, float]:
+def check_asked(what: Kind, values: Values, inputs: Mapping[str, float]) -> dict[str, float]:
     """The raw numbers that a kind asks for, typical ones where none is given.
 
     Raises BadInput naming the number that lies outside its span, or that is not asked for.
     """
     asks = {ask.name: ask for ask in what.working.asks(values)}
-    unknown = [name for name in asked if name not in asks]
+    unknown = [name for name in inputs if name not in asks]
     if unknown:
         raise BadInput(f"{unknown[0]} is not asked for here; {', '.join(asks)} are.", unknown[0])
     return {
-        name: check_between(asked.get(name, ask.typical), ask.low, ask.high, name)
+        name: check_between(inputs.get(name, ask.typical), ask.low, ask.high, name)
         for name, ask in asks.items()
     }
 
 
-def work(what: Kind, values: Values, asked: Mapping[str, float], around: Surroundings) -> Worked:
+def work(what: Kind, values: Values, inputs: Mapping[str, float], ambient: Ambient) -> Worked:
     """Work one reading.
 
-    Parameters: what, the kind; values, its constants as they stand; asked, its raw numbers; around, other
+    Parameters: what, the kind; values, its constants as they stand; inputs, its raw numbers; ambient, other
     sensors. Returns: Worked. Raises: BadInput naming a raw number that cannot be. Source of the ±: JCGM
     100:2008, 5.1.2.
     """
-    numbers = check_asked(what, values, asked)
-    found = _convert(what, values, numbers, around)
-    code, value = int(found.codes[0]), float(found.values[0])
+    numbers = check_asked(what, values, inputs)
+    converted = _convert(what, values, numbers, ambient)
+    code, value = int(converted.codes[0]), float(converted.values[0])
     known = math.isfinite(value)
     budget = (
-        _doubted(_budget(what, values, numbers, around), what.working.doubts(value, values))
+        _doubted(_budget(what, values, numbers, ambient), what.working.doubts(value, values))
         if known
         else None
     )
-    chains, terms = what.working.chains(numbers, values, around)
+    chains, terms = what.working.chains(numbers, values, ambient)
     single = {name: np.array([number]) for name, number in numbers.items()}
     return Worked(
         chains=chains,
@@ -97,10 +97,10 @@ def work(what: Kind, values: Values, asked: Mapping[str, float], around: Surroun
         valid=code == 0,
         reason=what.reasons[code],
         shares=tuple(sorted(_felt((budget or NOTHING).shares), key=lambda item: -item[1])),
-        rules=what.working.rules(numbers, values, around) if known else (),
-        more=what.working.more(single, values, around),
-        moves=_moves(what, values, numbers, around, value) if known else (),
-        said=what.words(Moment(np.zeros(1), found, single), values),
+        rules=what.working.rules(numbers, values, ambient) if known else (),
+        more=what.working.more(single, values, ambient),
+        moves=_moves(what, values, numbers, ambient, value) if known else (),
+        said=what.words(Moment(np.zeros(1), converted, single), values),
         warnings=_warnings(what, numbers, values),
     )
 
@@ -109,11 +109,11 @@ def _felt(shares: Mapping[str, float]) -> list[tuple[str, float]]:
     return [(cause, share) for cause, share in shares.items() if share > 0]
 
 
-def _convert(what: Kind, values: Values, numbers: Mapping[str, float], around: Surroundings) -> Converted:
-    return what.working.read({name: np.array([number]) for name, number in numbers.items()}, values, around)
+def _convert(what: Kind, values: Values, numbers: Mapping[str, float], ambient: Ambient) -> Converted:
+    return what.working.read({name: np.array([number]) for name, number in numbers.items()}, values, ambient)
 
 
-def _result(what: Kind, values: Values, around: Surroundings, changed: Mapping[str, float]) -> float:
+def _result(what: Kind, values: Values, ambient: Ambient, changed: Mapping[str, float]) -> float:
     """The result with some raw numbers and constants changed."""
     raw = {name.removeprefix(RAW): number for name, number in changed.items() if name.startswith(RAW)}
     constants = {name: number for name, number in changed.items() if not name.startswith(RAW)}
@@ -122,10 +122,10 @@ def _result(what: Kind, values: Values, around: Surroundings, changed: Mapping[s
         for name, number in constants.items()
         if number != values[name].value
     }
-    air = around.air_c
+    air = ambient.air_c
     if air is not None and "air" in constants:
-        around = replace(around, air_c=air + constants["air"] - values["air"].value)
-    return float(_convert(what, moved, raw, around).values[0])
+        ambient = replace(ambient, air_c=air + constants["air"] - values["air"].value)
+    return float(_convert(what, moved, raw, ambient).values[0])
 
 
 def _numbers(values: Values, numbers: Mapping[str, float]) -> dict[str, float]:
@@ -134,7 +134,7 @@ def _numbers(values: Values, numbers: Mapping[str, float]) -> dict[str, float]:
     }
 
 
-def _budget(what: Kind, values: Values, numbers: Mapping[str, float], around: Surroundings) -> Budget | None:
+def _budget(what: Kind, values: Values, numbers: Mapping[str, float], ambient: Ambient) -> Budget | None:
     """Every uncertain constant, and what makes the raw numbers uncertain, each asked for by moving it a
     little."""
     causes = {name: what.working.causes.get(name, value.label) for name, value in values.items()}
@@ -145,8 +145,8 @@ def _budget(what: Kind, values: Values, numbers: Mapping[str, float], around: Su
     }
     base = _numbers(values, numbers)
     spreads = what.working.spreads(numbers, values)
-    for at, spread in enumerate(spreads):  # a raw number may be uncertain for more than one reason
-        name = f"{RAW}{spread.asked}#{at}"
+    for index, spread in enumerate(spreads):  # a raw number may be uncertain for more than one reason
+        name = f"{RAW}{spread.asked}#{index}"
         base[name], sds[name], causes[name] = 0.0, spread.sd, spread.cause
 
     def result(changed: Mapping[str, float]) -> float:
@@ -154,7 +154,7 @@ def _budget(what: Kind, values: Values, numbers: Mapping[str, float], around: Su
         for name, off in changed.items():
             if "#" in name:
                 plain[name.split("#")[0]] += off
-        return _result(what, values, around, plain)
+        return _result(what, values, ambient, plain)
 
     covariances = {
         (name, key.removeprefix("covariance_with_")): covariance
@@ -178,24 +178,24 @@ def _doubted(budget: Budget | None, doubts: Sequence[Doubt]) -> Budget | None:
 
 
 def _moves(
-    what: Kind, values: Values, numbers: Mapping[str, float], around: Surroundings, value: float
+    what: Kind, values: Values, numbers: Mapping[str, float], ambient: Ambient, value: float
 ) -> tuple[str, ...]:
-    said = []
+    sentences = []
     base = _numbers(values, numbers)
     for move in what.working.moves(values):
         name = f"{RAW}{move.name}" if move.name in numbers else move.name
         if name not in base:
             continue
-        moved = _result(what, values, around, {**base, name: base[name] + move.step}) - value
+        moved = _result(what, values, ambient, {**base, name: base[name] + move.step}) - value
         if math.isfinite(moved):
             unit = what.quantity.unit
             gap = "" if unit == "°" else "\u2009"
             if abs(moved) < NOTHING_MOVED:
-                said.append(f"{move.when} hardly moves this.")
+                sentences.append(f"{move.when} hardly moves this.")
                 continue
             digits = max(0, min(6, 1 - math.floor(math.log10(abs(moved)))))
-            said.append(f"{move.when} moves this by {fixed(moved, digits)}{gap}{unit}.")
-    return tuple(said)
+            sentences.append(f"{move.when} moves this by {fixed(moved, digits)}{gap}{unit}.")
+    return tuple(sentences)
 
 
 def _warnings(what: Kind, numbers: Mapping[str, float], values: Values) -> tuple[str, ...]:
@@ -212,14 +212,14 @@ def _warnings(what: Kind, numbers: Mapping[str, float], values: Values) -> tuple
     )
 
 
-def solve(what: Kind, values: Values, wanted: float, around: Surroundings) -> dict[str, float]:
+def solve(what: Kind, values: Values, wanted: float, ambient: Ambient) -> dict[str, float]:
     """The inverse question: the raw numbers that would give ``wanted``. Raises BadInput for ``wanted``."""
     inverse = what.working.inverse
     if inverse is None:
         raise BadInput(f"A {what.title} cannot be asked backwards.", "wanted")
     check_between(wanted, inverse.low, inverse.high, "wanted")
-    found = dict(inverse.solve(wanted, values, around))
-    for name, number in found.items():
+    results = dict(inverse.solve(wanted, values, ambient))
+    for name, number in results.items():
         if not math.isfinite(number):
             raise BadInput(f"No reading of {name} would give {wanted:g} {what.quantity.unit}.", "wanted")
-    return found
+    return results

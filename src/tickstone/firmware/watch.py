@@ -101,7 +101,7 @@ class ProgramPlan:
     @property
     def on_bus(self) -> bool:
         """Whether anything hangs on the I2C bus."""
-        return any(part_of(one).address is not None for one in self.rig.fitted)
+        return any(part_of(part).address is not None for part in self.rig.fitted)
 
     @property
     def converters(self) -> bool:
@@ -153,16 +153,16 @@ class ProgramPlan:
 
 def plan_of(rig: Rig) -> ProgramPlan:
     """Work out what a rig's program must do. Raises BadInput naming a pin that is not wired."""
-    said = labels(rig)
+    label_of = labels(rig)
     uses = []
-    for one in rig.sensors:
-        what = kind(one.kind)
-        pins = {w.pin: _pin(rig, w) for w in rig.wires_of(one.id) if not pin_of(rig, w).power}
-        mine = {channel: label for (sensor, channel), label in said.items() if sensor == one.id}
-        address, converter = part_of(one).address, converter_of(rig, one.id)
+    for item in rig.sensors:
+        what = kind(item.kind)
+        pins = {w.pin: _pin(rig, w) for w in rig.wires_of(item.id) if not pin_of(rig, w).power}
+        mine = {channel: label for (sensor, channel), label in label_of.items() if sensor == item.id}
+        address, converter = part_of(item).address, converter_of(rig, item.id)
         codes = 2 ** converter[0] if converter else 1024
-        for reading in what.reads(Chosen(what.options, one.options)):
-            uses.append(Use(identifier(one.id), reading, pins, mine, address, codes))
+        for reading in what.reads(Chosen(what.options, item.options)):
+            uses.append(Use(identifier(item.id), reading, pins, mine, address, codes))
     held = [
         _pin(rig, w)
         for w in rig.wires
@@ -213,7 +213,7 @@ def identifier(text: str) -> str:
 def opening(plan: ProgramPlan, mark: int) -> list[str]:
     """The lines of the comment that every program begins with; its mark takes so many characters."""
     rig = plan.rig
-    said = [
+    sentences = [
         f"Watch program of {one_line(rig.title)}: it streams raw readings, one line each, at {BAUD} baud.",
         "A line is label:value pairs; t_us is this board's own clock in µs, which wraps at 32 bits. A "
         "missing reading is left out; an echo of 0 means that none came.",
@@ -222,8 +222,8 @@ def opening(plan: ProgramPlan, mark: int) -> list[str]:
         "Wheels off the ground for the first run. Outputs are held off.",
     ]
     if not plan.on_bus:
-        del said[3]
-    return [line for text in said for line in textwrap.wrap(text, 86 - mark)]
+        del sentences[3]
+    return [line for text in sentences for line in textwrap.wrap(text, 86 - mark)]
 
 
 def one_line(text: str) -> str:

@@ -74,10 +74,10 @@ class About:
         it."""
         if column == TIME_COLUMN:
             return Meaning(TIME, unit_us=1.0)
-        for one in self.columns:
-            if one.name == column:
-                known = one.sensor is not None and (one.sensor, one.channel) in set(every)
-                return Meaning(CHANNEL, one.sensor or "", one.channel) if known else None
+        for item in self.columns:
+            if item.name == column:
+                known = item.sensor is not None and (item.sensor, item.channel) in set(every)
+                return Meaning(CHANNEL, item.sensor or "", item.channel) if known else None
         return NOTHING
 
     def to_json(self, ascii_only: bool = False) -> str:
@@ -90,28 +90,30 @@ class About:
     def sentences(self) -> list[str]:
         """The same for people, a line each; no line holds a line's end."""
         began = f", begun {self.started_at.isoformat(' ', 'seconds')}" if self.started_at else ""
-        said = [
+        columns = ", ".join(
+            f"{column.name} [{column.unit}]" if column.unit else column.name for column in self.columns
+        )
+        sentences = [
             f"{self.name}, a recording of {self.rig_title} ({self.rig}, revision {self.revision}) from "
             f"{self.source}{began}",
-            "raw columns: "
-            f"{', '.join(f'{one.name} [{one.unit}]' if one.unit else one.name for one in self.columns)}",
+            f"raw columns: {columns}",
         ]
         if self.converted:
-            said.append(f"converted columns, with {self.constants}: {', '.join(self.converted)}")
+            sentences.append(f"converted columns, with {self.constants}: {', '.join(self.converted)}")
         if self.note:
-            said.append(f"note: {self.note}")
-        return [" ".join(line.split()) for line in said]
+            sentences.append(f"note: {self.note}")
+        return [" ".join(line.split()) for line in sentences]
 
 
-def about_of(found: Mapping[str, Any] | None) -> About | None:
+def about_of(results: Mapping[str, Any] | None) -> About | None:
     """What a file says of itself, or None when it says nothing that is whole: it is then a file like any
     other."""
-    if found is None or found.get("version") != VERSION:
+    if results is None or results.get("version") != VERSION:
         return None
     try:
-        plain = {name: found[name] for name in About.__dataclass_fields__}
+        plain = {name: results[name] for name in About.__dataclass_fields__}
         for name, kind in (("columns", AboutColumn), ("marks", AboutMark), ("odd", AboutLine)):
-            plain[name] = tuple(kind(**one) for one in plain[name])
+            plain[name] = tuple(kind(**item) for item in plain[name])
         for name in ("started_at", "ended_at"):
             plain[name] = datetime.fromisoformat(plain[name]) if plain[name] else None
             if plain[name] is not None and plain[name].tzinfo is None:
@@ -136,26 +138,29 @@ def _whole(about: About) -> bool:
         about.constants,
     )
     marks = all(
-        isinstance(one.label, str)
-        and isinstance(one.t0, int)
-        and (one.t1 is None or isinstance(one.t1, int))
-        and isinstance(one.truth, dict | None)
-        and isinstance(one.conditions, dict | None)
-        and isinstance(one.sensor, str | None)
-        and 0 <= one.t0 < 2**62
-        and (one.t1 is None or one.t0 <= one.t1 < 2**62)
-        for one in about.marks
+        isinstance(mark.label, str)
+        and isinstance(mark.t0, int)
+        and (mark.t1 is None or isinstance(mark.t1, int))
+        and isinstance(mark.truth, dict | None)
+        and isinstance(mark.conditions, dict | None)
+        and isinstance(mark.sensor, str | None)
+        and 0 <= mark.t0 < 2**62
+        and (mark.t1 is None or mark.t0 <= mark.t1 < 2**62)
+        for mark in about.marks
     )
     columns = all(
-        isinstance(v, str) for one in about.columns for v in (one.name, one.channel, one.form, one.unit)
+        isinstance(v, str)
+        for column in about.columns
+        for v in (column.name, column.channel, column.form, column.unit)
     )
     odd = all(
-        isinstance(one.text, str) and isinstance(one.why, str) and isinstance(one.t, int) for one in about.odd
+        isinstance(line.text, str) and isinstance(line.why, str) and isinstance(line.t, int)
+        for line in about.odd
     )
     return (
         all(isinstance(text, str) and "\0" not in text for text in texts)
         and isinstance(about.revision, int | None)
-        and all(isinstance(one, str) for one in about.converted)
+        and all(isinstance(item, str) for item in about.converted)
         and marks
         and columns
         and odd

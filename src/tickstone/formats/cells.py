@@ -34,7 +34,7 @@ def guarded(frame: pl.DataFrame, words: Sequence[str]) -> pl.DataFrame:
     would."""
     if not words:
         return frame
-    begins = "^[" + "".join(f"\\x{ord(one):02x}" for one in FORMULA) + "]"
+    begins = "^[" + "".join(f"\\x{ord(item):02x}" for item in FORMULA) + "]"
     return frame.with_columns(
         pl.when(pl.col(name).str.contains(begins) & ~pl.col(name).str.contains(_NUMBER))
         .then(pl.lit("'") + pl.col(name))

@@ -96,32 +96,32 @@ def bare_candidates(constants: Mapping[str, float]) -> list[SensorCandidate]:
     for name in constants:
         if name not in every:
             raise BadInput(f"No sensor has a constant {name!r}.", name)
-    found = []
+    candidates = []
     for known in KINDS.values():
         own = {spec.name: constants[spec.name] for spec in known.constants if spec.name in constants}
-        found.append(
-            SensorCandidate(known.id, known, usual_values(known, said=own), bare=not set(own) - CONVERTER)
+        candidates.append(
+            SensorCandidate(known.id, known, usual_values(known, values=own), bare=not set(own) - CONVERTER)
         )
-    return found
+    return candidates
 
 
 def rig_candidates(rig: Rig, constants: Mapping[str, float]) -> list[SensorCandidate]:
     """The sensors of a rig with their usual constants, those of its board, and ``constants`` by name."""
-    found = []
+    candidates = []
     for sensor in rig.sensors:
         what = kind(sensor.kind)
         own = {spec.name: constants[spec.name] for spec in what.constants if spec.name in constants}
         values = usual_values(what, rig, sensor, own)
-        found.append(SensorCandidate(sensor.id, what, values, prefix=sensor.id))
-    return found
+        candidates.append(SensorCandidate(sensor.id, what, values, prefix=sensor.id))
+    return candidates
 
 
 def targets(candidates: Sequence[SensorCandidate]) -> dict[str, tuple[SensorCandidate, str]]:
     """Everything that a column can be said to be, as sensor.channel."""
     return {
-        f"{one.name}.{channel.name}": (one, channel.name)
-        for one in candidates
-        for channel in one.kind.channels
+        f"{candidate.name}.{channel.name}": (candidate, channel.name)
+        for candidate in candidates
+        for channel in candidate.kind.channels
     }
 
 
@@ -135,57 +135,57 @@ def plan(
     Returns: Plan. Raises: BadInput naming a column or target that is not there.
     """
     known = targets(candidates)
-    told = dict(said or {})
-    for column, target in told.items():
+    given = dict(said or {})
+    for column, target in given.items():
         if column not in names:
             raise BadInput(f"There is no column {column!r}; there are {', '.join(names)}.", "column")
         if target and target not in known:
             raise BadInput(f"{target!r} is nothing that a column can be here.", "column")
     by_label: dict[str, str] = {}
-    for target, (one, channel) in known.items():
-        for label in next(c.labels for c in one.kind.channels if c.name == channel):
+    for target, (candidate, channel) in known.items():
+        for label in next(c.labels for c in candidate.kind.channels if c.name == channel):
             by_label.setdefault(label, target)
     made = ColumnPlan(None, [], [], {})
     grouped: dict[str, MappedSensor] = {}
-    for at, name in enumerate(names):
-        target = told.get(name, by_label.get(name.lower(), ""))
-        if name.lower() in TIMES_US and name not in told:
-            made.time = made.time or (at, TIMES_US[name.lower()])
+    for index, name in enumerate(names):
+        target = given.get(name, by_label.get(name.lower(), ""))
+        if name.lower() in TIMES_US and name not in given:
+            made.time = made.time or (index, TIMES_US[name.lower()])
         elif target:
             made.target[name] = target
-            one, channel = known[target]
-            grouped.setdefault(one.name, MappedSensor(one, {})).channels[channel] = at
-    made.mapped = [one for one in grouped.values() if _complete(one)]
-    used = {at for one in made.mapped for at in one.channels.values() if _results(one)}
+            candidate, channel = known[target]
+            grouped.setdefault(candidate.name, MappedSensor(candidate, {})).channels[channel] = index
+    made.mapped = [mapped for mapped in grouped.values() if _complete(mapped)]
+    used = {position for mapped in made.mapped for position in mapped.channels.values() if _results(mapped)}
     reference = next((c.values for c in candidates if "reference" in c.values), None)
     if reference is not None:
         made.adc_bits, made.adc_reference_v = int(reference["bits"].value), reference["reference"].value
-    made.plain = _plain(names, used, told, made)
-    if not made.plain and not any(_results(one) for one in made.mapped):
+    made.plain = _plain(names, used, given, made)
+    if not made.plain and not any(_results(mapped) for mapped in made.mapped):
         raise BadInput(
             f"None of the columns ({', '.join(names)}) is a raw reading that is known here.", "file"
         )
     return made
 
 
-def _results(one: MappedSensor) -> bool:
-    return not one.candidate.bare or bool(one.candidate.kind.working.bare)
+def _results(mapped: MappedSensor) -> bool:
+    return not mapped.candidate.bare or bool(mapped.candidate.kind.working.bare)
 
 
-def _complete(one: MappedSensor) -> bool:
+def _complete(mapped: MappedSensor) -> bool:
     """Whether the columns at hand are enough: those of the needed channels, or any where one will do."""
-    what, values = one.candidate.kind, one.candidate.values
+    what, values = mapped.candidate.kind, mapped.candidate.values
     needed = {ask.name for ask in what.working.asks(values) if ask.needed}
-    return needed & {channel.name for channel in what.channels} <= set(one.channels)
+    return needed & {channel.name for channel in what.channels} <= set(mapped.channels)
 
 
 def _plain(
-    names: Sequence[str], used: set[int], told: Mapping[str, str], made: ColumnPlan
+    names: Sequence[str], used: set[int], known: Mapping[str, str], made: ColumnPlan
 ) -> list[FormulaColumns]:
-    found = []
+    results = []
     lower = [name.lower() for name in names]
-    for at, name in enumerate(lower):
-        if at in used or names[at] in told:
+    for index, name in enumerate(lower):
+        if index in used or names[index] in known:
             continue
         if name.endswith("_adc"):
             bits, reference = made.adc_bits, made.adc_reference_v
@@ -194,21 +194,23 @@ def _plain(
                 inside = (counts >= 0) & (counts <= 2**bits - 1)
                 return (np.where(inside, counts, np.nan) * adc.lsb_v(bits, reference),)
 
-            found.append(FormulaColumns((at,), (f"{name.removesuffix('_adc')}_v",), volts))
+            results.append(FormulaColumns((index,), (f"{name.removesuffix('_adc')}_v",), volts))
         length = re.fullmatch(r"(.*distance)_(cm|in)", name)
         if length and f"{length[1]}_mm" not in lower:
             factor = LENGTHS_MM[length[2]]
-            found.append(FormulaColumns((at,), (f"{length[1]}_mm",), lambda x, factor=factor: (x * factor,)))
+            results.append(
+                FormulaColumns((index,), (f"{length[1]}_mm",), lambda x, factor=factor: (x * factor,))
+            )
     if {"ax_g", "ay_g", "az_g"} <= set(lower):
         columns = tuple(lower.index(f"a{axis}_g") for axis in inertial.AXES)
-        found.append(FormulaColumns(columns, ("roll_deg", "pitch_deg", "tilt_deg"), _tilt))
-    return found
+        results.append(FormulaColumns(columns, ("roll_deg", "pitch_deg", "tilt_deg"), _tilt))
+    return results
 
 
 def _tilt(x: Array, y: Array, z: Array) -> tuple[Array, ...]:
     nothing = (x == 0) & (y == 0) & (z == 0)
-    found = inertial.tilt(np.where(nothing, np.nan, x), y, z)
-    return found.roll_deg, found.pitch_deg, found.tilt_deg
+    tilt = inertial.tilt(np.where(nothing, np.nan, x), y, z)
+    return tilt.roll_deg, tilt.pitch_deg, tilt.tilt_deg
 
 
 def result_name(prefix: str, name: str, unit: str) -> str:
@@ -221,11 +223,11 @@ def result_name(prefix: str, name: str, unit: str) -> str:
     return plain if not tail or plain.endswith(f"_{tail}") or plain == tail else f"{plain}_{tail}"
 
 
-def wanted_results(one: MappedSensor, series: Sequence[str]) -> list[str]:
+def wanted_results(mapped: MappedSensor, series: Sequence[str]) -> list[str]:
     """Which results of a mapped sensor are written: all of a known one, the bare ones of a loose one."""
     every = [VALUE, *series]
-    bare = one.candidate.kind.working.bare
-    return [name for name in every if name in bare] if one.candidate.bare else every
+    bare = mapped.candidate.kind.working.bare
+    return [name for name in every if name in bare] if mapped.candidate.bare else every
 
 
 def apart(name: str, taken: set[str]) -> str:

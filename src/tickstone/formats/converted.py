@@ -9,7 +9,7 @@ import numpy as np
 import polars as pl
 
 from tickstone.core.rigs.kinds import AIR
-from tickstone.core.rigs.kinds.base import VALUE, Surroundings
+from tickstone.core.rigs.kinds.base import VALUE, Ambient
 from tickstone.errors import BadInput
 from tickstone.formats.cells import guarded, guarded_name, nine_digits
 from tickstone.formats.columns import ColumnPlan, MappedSensor, result_name, wanted_results
@@ -46,62 +46,62 @@ class Converting:
             self.rows += len(block.lines)
             yield block, self._convert(block)
 
-    def _numbers(self, block: Block, at: int) -> Array:
+    def _numbers(self, block: Block, index: int) -> Array:
         """A column's numbers, shape (rows,); NaN where there is none."""
-        found = block.numbers.get(self.names[at])
-        return np.full(len(block.lines), np.nan) if found is None else found
+        result = block.numbers.get(self.names[index])
+        return np.full(len(block.lines), np.nan) if result is None else result
 
     def _convert(self, block: Block) -> list[ConvertedColumn]:
         columns: list[ConvertedColumn] = []
         times = None
         if self.plan.time is not None:
-            at, us = self.plan.time
-            times = self._numbers(block, at) * us
+            index, us = self.plan.time
+            times = self._numbers(block, index) * us
         air = self._air(block)
-        for one in self.plan.mapped:
-            columns += self._sensor(block, one, times, air)
+        for mapped in self.plan.mapped:
+            columns += self._sensor(block, mapped, times, air)
         for plain in self.plan.plain:
-            found = plain.formula(*(self._numbers(block, at) for at in plain.columns))
+            result = plain.formula(*(self._numbers(block, position) for position in plain.columns))
             columns += [
                 ConvertedColumn(name, nine_digits(values))
-                for name, values in zip(plain.results, found, strict=True)
+                for name, values in zip(plain.results, result, strict=True)
             ]
         return _named_apart(columns, {name.lower() for name in self.names})
 
     def _sensor(
-        self, block: Block, one: MappedSensor, times: Array | None, air: Array | None
+        self, block: Block, mapped: MappedSensor, times: Array | None, air: Array | None
     ) -> list[ConvertedColumn]:
-        kind, values = one.candidate.kind, one.candidate.values
+        kind, values = mapped.candidate.kind, mapped.candidate.values
         missing = np.full(len(block.lines), np.nan)
         channels = {
-            c.name: self._numbers(block, one.channels[c.name]) if c.name in one.channels else missing
+            c.name: self._numbers(block, mapped.channels[c.name]) if c.name in mapped.channels else missing
             for c in kind.channels
         }
-        asked = dict(kind.working.asked(channels, times, values, one.notebook))
-        if not self.first_asked.get(one.candidate.name):
-            self.first_asked[one.candidate.name] = _numbers_of(asked, FIRST_ROWS)
+        inputs = dict(kind.working.asked(channels, times, values, mapped.notebook))
+        if not self.first_asked.get(mapped.candidate.name):
+            self.first_asked[mapped.candidate.name] = _numbers_of(inputs, FIRST_ROWS)
         for ask in kind.working.asks(values):
-            asked.setdefault(ask.name, missing)
-        around = Surroundings(air)
-        found = kind.working.read(asked, values, around)
+            inputs.setdefault(ask.name, missing)
+        ambient = Ambient(air)
+        converted = kind.working.read(inputs, values, ambient)
         series = [
             each
-            for each in kind.working.more(asked, values, around)
-            if not each.needs or each.needs in one.channels
+            for each in kind.working.more(inputs, values, ambient)
+            if not each.needs or each.needs in mapped.channels
         ]
-        prefix = one.candidate.prefix
-        absent = np.all([np.isnan(channels[name]) for name in one.channels], axis=0)
+        prefix = mapped.candidate.prefix
+        absent = np.all([np.isnan(channels[name]) for name in mapped.channels], axis=0)
         columns = []
-        for name in wanted_results(one, [each.name for each in series]):
+        for name in wanted_results(mapped, [each.name for each in series]):
             if name == VALUE:
                 columns.append(
                     ConvertedColumn(
                         result_name(prefix, kind.quantity.name, kind.quantity.unit),
-                        nine_digits(np.where(found.valid, found.values, np.nan)),
+                        nine_digits(np.where(converted.valid, converted.values, np.nan)),
                     )
                 )
                 if any(kind.reasons):
-                    codes = np.where(absent, 0, found.codes)
+                    codes = np.where(absent, 0, converted.codes)
                     said = pl.Series(np.array(kind.reasons, dtype=object)[codes].tolist(), dtype=pl.String)
                     columns.append(
                         ConvertedColumn(result_name(prefix, f"{kind.quantity.name} reason", ""), said)
@@ -115,12 +115,12 @@ class Converting:
 
     def _air(self, block: Block) -> Array | None:
         """The air of each row: the last one read so far, NaN before the first; None without such a column."""
-        for one in self.plan.mapped:
-            if one.candidate.kind.family != AIR:
+        for mapped in self.plan.mapped:
+            if mapped.candidate.kind.family != AIR:
                 continue
-            raw = self._numbers(block, one.channels["air"])
-            found = one.candidate.kind.convert({"air": raw}, one.candidate.values, Surroundings())
-            air = np.concatenate([[self._last_air], np.where(found.valid, found.values, np.nan)])
+            raw = self._numbers(block, mapped.channels["air"])
+            converted = mapped.candidate.kind.convert({"air": raw}, mapped.candidate.values, Ambient())
+            air = np.concatenate([[self._last_air], np.where(converted.valid, converted.values, np.nan)])
             last = np.maximum.accumulate(np.where(np.isfinite(air), np.arange(air.size), 0))
             filled: Array = air[last][1:]
             self._last_air = float(filled[-1])
@@ -128,14 +128,14 @@ class Converting:
         return None
 
 
-def _numbers_of(asked: Mapping[str, Array], rows: int) -> list[dict[str, float]]:
+def _numbers_of(inputs: Mapping[str, Array], rows: int) -> list[dict[str, float]]:
     """The raw numbers of the first rows, without those that are missing."""
-    found: list[dict[str, float]] = [{} for _ in range(rows)]
-    for name, numbers in asked.items():
-        for row, number in zip(found, numbers[:rows].tolist(), strict=False):
+    results: list[dict[str, float]] = [{} for _ in range(rows)]
+    for name, numbers in inputs.items():
+        for row, number in zip(results, numbers[:rows].tolist(), strict=False):
             if number == number:
                 row[name] = number
-    return found
+    return results
 
 
 def _named_apart(columns: list[ConvertedColumn], taken: set[str]) -> list[ConvertedColumn]:

@@ -89,10 +89,10 @@ def record_of(source: FileSource, rig: Rig | None = None) -> Record:
     gathered = _Columns()
     for block in source.blocks():
         size = len(block.lines)
-        told = {column.name for column in source.columns if column.type == NUMBER} | (
+        names = {column.name for column in source.columns if column.type == NUMBER} | (
             {time[0]} if time else set()
         )
-        for name in told & block.numbers.keys():
+        for name in names & block.numbers.keys():
             gathered.numbers.setdefault(name, []).append(block.numbers[name])
         gathered.changes_only = gathered.changes_only or block.told is not None
         gathered.lines.append(block.lines.astype(np.float64))
@@ -106,7 +106,7 @@ def record_of(source: FileSource, rig: Rig | None = None) -> Record:
         name: np.concatenate(gathered.numbers[name])
         for name in sorted(gathered.numbers, key=lambda name: order.index(name) if name in order else -1)
     }
-    if not gathered.rows or not any(np.isfinite(one).any() for one in columns.values()):
+    if not gathered.rows or not any(np.isfinite(column).any() for column in columns.values()):
         raise BadInput("There is no reading in this file.", "file")
     lines = np.concatenate(gathered.lines)
     if rig is not None:
@@ -115,8 +115,8 @@ def record_of(source: FileSource, rig: Rig | None = None) -> Record:
         plans = streams(rig, source, made)
         by_sensor = {
             plan.sensor: {
-                plan.channels[at].name: (name, columns[name] * meaning.factor + meaning.zero)
-                for at, (name, meaning) in plan.columns.items()
+                plan.channels[index].name: (name, columns[name] * meaning.factor + meaning.zero)
+                for index, (name, meaning) in plan.columns.items()
             }
             for plan in plans
             if plan.sensor is not None
@@ -127,7 +127,7 @@ def record_of(source: FileSource, rig: Rig | None = None) -> Record:
     else:
         record = columns_record(columns, time, gathered.marks)
     if gathered.changes_only:
-        record = replace(record, streams=tuple(replace(one, regular=False) for one in record.streams))
+        record = replace(record, streams=tuple(replace(stream, regular=False) for stream in record.streams))
     return _with_odd(record, source, lines)
 
 
@@ -174,18 +174,18 @@ def _timed(
         told.take(placed.times, marks)
     truths = tuple(
         Truth(
-            one.t0 / 1e6,
-            (one.t1 if one.t1 is not None else one.t0) / 1e6,
-            one.label,
-            float(one.truth["value"]) if one.truth else None,
+            mark.t0 / 1e6,
+            (mark.t1 if mark.t1 is not None else mark.t0) / 1e6,
+            mark.label,
+            float(mark.truth["value"]) if mark.truth else None,
         )
-        for one in told.marks("~")
+        for mark in told.marks("~")
     )
     whole = bool((stamps[:1000] == np.rint(stamps[:1000])).all())
     tick = unit_us / 1e6 if time is not None and whole else 0.0
     made_streams = made(times, tick)
     if time is None or by_edges:
-        made_streams = tuple(replace(one, regular=False) for one in made_streams)
+        made_streams = tuple(replace(stream, regular=False) for stream in made_streams)
     clock = time[0] if time is not None else "time"
     return Record(made_streams, truths, lines=size, restarts_s=times[anew], clock=clock)
 
@@ -193,15 +193,15 @@ def _timed(
 def _of_rig(
     rig: Rig, by_sensor: Mapping[str, Mapping[str, tuple[str, Array]]], times: Array, tick: float
 ) -> tuple[Stream, ...]:
-    found = []
-    for key, told in by_sensor.items():
+    results = []
+    for key, known in by_sensor.items():
         sensor = rig.sensor(key)
         values = usual_values(KINDS[sensor.kind], rig, sensor)
-        rows = np.logical_or.reduce([np.isfinite(column) for _, column in told.values()])
-        columns = {channel: column[rows] for channel, (_, column) in told.items()}
-        names = {channel: name for channel, (name, _) in told.items()}
-        found.append(stream_of(rig, sensor, times[rows], columns, values, tick, names))
-    return tuple(found)
+        rows = np.logical_or.reduce([np.isfinite(column) for _, column in known.values()])
+        columns = {channel: column[rows] for channel, (_, column) in known.items()}
+        names = {channel: name for channel, (name, _) in known.items()}
+        results.append(stream_of(rig, sensor, times[rows], columns, values, tick, names))
+    return tuple(results)
 
 
 def _nature(name: str) -> tuple[str, float | None]:
@@ -238,11 +238,13 @@ def _by_name(columns: Mapping[str, Array], times: Array, tick: float) -> tuple[S
     if axes:
         made.append(Stream("inertial", times, tuple(axes), tick))
     if row:
-        if all(any(side in one.name.lower() for side in _SIDES) for one in row):
-            row.sort(key=lambda one: next(i for i, side in enumerate(_SIDES) if side in one.name.lower()))
+        if all(any(side in signal.name.lower() for side in _SIDES) for signal in row):
+            row.sort(
+                key=lambda signal: next(i for i, side in enumerate(_SIDES) if side in signal.name.lower())
+            )
         made.append(Stream("row", times, tuple(row), tick, row=len(row) > 1))
-    order = {name: at for at, name in enumerate(columns)}
-    return tuple(sorted(made, key=lambda one: order[one.signals[0].name]))
+    order = {name: index for index, name in enumerate(columns)}
+    return tuple(sorted(made, key=lambda stream: order[stream.signals[0].name]))
 
 
 def _mostly_changes(levels: Array) -> bool:
@@ -269,13 +271,13 @@ def _bare_signal(name: str, values: Array) -> Signal:
 def _with_odd(record: Record, source: FileSource, lines: Array) -> Record:
     """The record with the lines that were no reading, words and repeated headings left out."""
     names = {column.name.lower() for column in source.columns}
-    bad = [one for one in source.bad.first if looks_garbled(one.text, names)]
+    bad = [line for line in source.bad.first if looks_garbled(line.text, names)]
     share = len(bad) / max(len(source.bad.first), 1)
     times = record.streams[0].times_s if record.streams else np.zeros(0)
-    rows = np.searchsorted(lines, [one.line for one in bad])
-    at = times[np.minimum(rows, times.size - 1)] if times.size == lines.size else np.zeros(0)
+    rows = np.searchsorted(lines, [line.line for line in bad])
+    places = times[np.minimum(rows, times.size - 1)] if times.size == lines.size else np.zeros(0)
     count = round(share * source.bad.count)
     lines_in_all = record.lines + source.bad.count
     return replace(
-        record, odd_s=at, odd_first=bad[0].text if bad else "", odd_count=count, lines=lines_in_all
+        record, odd_s=places, odd_first=bad[0].text if bad else "", odd_count=count, lines=lines_in_all
     )

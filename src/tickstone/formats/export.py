@@ -80,13 +80,13 @@ def rows(sheet: Sheet) -> Iterator[pl.DataFrame]:
         begun = 0
         filled: dict[str, pl.Series] = {}
         for part in parts:
-            at = places[begun : begun + len(part.times)]
+            indices = places[begun : begun + len(part.times)]
             begun += len(part.times)
             for name, values in part.numbers.items():
-                filled[name] = _numbers(_spread(values, at, len(every)))
-            for name, said in part.words.items():
+                filled[name] = _numbers(_spread(values, indices, len(every)))
+            for name, sentences in part.words.items():
                 texts = np.full(len(every), None, dtype=object)
-                texts[at] = [word or None for word in said]
+                texts[indices] = [word or None for word in sentences]
                 filled[name] = pl.Series(texts.tolist(), dtype=pl.String)
         nothing = {
             name: pl.Series([None] * len(every), dtype=pl.String if name in sheet.words else pl.Float64)
@@ -102,12 +102,12 @@ def _occurrence(part: ExportedRows) -> Times:
     return np.arange(len(part.times)) - np.searchsorted(part.times, part.times, "left")
 
 
-def _spread(values: Array, at: Times, n: int) -> Array:
+def _spread(values: Array, indices: Times, n: int) -> Array:
     if len(values) == n:
         return values
-    found = np.full(n, np.nan)
-    found[at] = values
-    return found
+    result = np.full(n, np.nan)
+    result[indices] = values
+    return result
 
 
 def _numbers(values: Array) -> pl.Series:
@@ -175,7 +175,7 @@ def _dump(sheet: Sheet) -> Iterator[bytes]:
     for scope in dict.fromkeys(owner.values()):
         codes[scope] = _code(len(codes))
         head += [f"$scope module {_word(scope)} $end", f"$var event 1 {codes[scope]} {vcd.ROW} $end"]
-        for name in (name for name, its in owner.items() if its == scope):
+        for name in [column for column, its in owner.items() if its == scope]:
             codes[f"{scope}.{name}"] = _code(len(codes))
             head.append(f"$var real 64 {codes[f'{scope}.{name}']} {words[name]} $end")
         head.append("$upscope $end")
@@ -194,7 +194,7 @@ def _dump(sheet: Sheet) -> Iterator[bytes]:
 def _changes(part: ExportedRows, owner: dict[str, str], codes: dict[str, str], segmented: bool) -> pl.Series:
     """What changes in each row, as text."""
     scope = owner[next(iter(part.numbers))]
-    told = [
+    series = [
         (_numbers(values).cast(pl.String) + f" {codes[f'{scope}.{name}']}\n")
         .fill_null("")
         .str.replace("^(.)", "r$1")
@@ -202,10 +202,10 @@ def _changes(part: ExportedRows, owner: dict[str, str], codes: dict[str, str], s
         if f"{scope}.{name}" in codes
     ]
     if segmented:
-        told.append(
+        series.append(
             pl.Series([f"b{segment:b} {codes[SEGMENT_COLUMN]}\n" for segment in part.segments.tolist()])
         )
-    rows = pl.select(pl.concat_str(told)).to_series() if told else pl.Series([""] * len(part.times))
+    rows = pl.select(pl.concat_str(series)).to_series() if series else pl.Series([""] * len(part.times))
     return rows + f"1{codes[scope]}"
 
 
@@ -215,7 +215,7 @@ def _without_end(text: str) -> str:
 
 def _word(name: str) -> str:
     """A name as a dump can hold it: printable, without a space."""
-    return "".join(one if "!" <= one <= "~" else "_" for one in name) or "_"
+    return "".join(item if "!" <= item <= "~" else "_" for item in name) or "_"
 
 
 def _code(number: int) -> str:

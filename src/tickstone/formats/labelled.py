@@ -42,11 +42,11 @@ def labels_of(lines: Sequence[str]) -> Labels | None:
     counts: Counter[str] = Counter()
     units: dict[str, Counter[str]] = {}
     shapes: Counter[str] = Counter()
-    said = 0
+    value = 0
     for line in lines:
         if not line.strip() or line.startswith(COMMENT):
             continue
-        said += 1
+        value += 1
         pieces = _pieces(line)
         if isinstance(pieces, str):
             continue
@@ -61,7 +61,7 @@ def labels_of(lines: Sequence[str]) -> Labels | None:
     )
     if not columns or len(columns) > MOST_COLUMNS:
         return None
-    return Labels(columns, shapes.most_common(1)[0][0], understood / said)
+    return Labels(columns, shapes.most_common(1)[0][0], understood / value)
 
 
 def _shape(line: str, pieces: Sequence[LabelledNumber]) -> str:
@@ -101,7 +101,7 @@ class LabelledSource:
 
     def blocks(self) -> Iterator[Block]:
         """The rows, a block at a time."""
-        places = {column.name: at for at, column in enumerate(self.columns)}
+        places = {column.name: index for index, column in enumerate(self.columns)}
         units = {column.name: column.unit for column in self.columns}
         for lines in self._blocks:
             numbers: list[int] = []
@@ -119,25 +119,27 @@ class LabelledSource:
                 rows.append(row)
             if rows:
                 table = np.array(rows).T
-                yield Block(np.array(numbers, np.int64), {name: table[at] for name, at in places.items()})
+                yield Block(
+                    np.array(numbers, np.int64), {name: table[index] for name, index in places.items()}
+                )
 
     def _row(self, line: str, places: dict[str, int], units: dict[str, str]) -> list[float] | str:
         pieces = _pieces(line)
         if isinstance(pieces, str):
             return pieces
         row = [math.nan] * len(places)
-        seen = set()
+        known = set()
         for label, number, unit in pieces:
-            at = places.get(label)
-            if at is None and number is None:
+            index = places.get(label)
+            if index is None and number is None:
                 continue  # a word that is missing here is no number either
-            if at is None:
+            if index is None:
                 return f"{label[:40]!r} is no label of this file's beginning"
-            if label in seen:
+            if label in known:
                 return f"{label} stands twice"
             if unit != units[label]:
                 return f"{label} in {unit or 'no unit'}, elsewhere in {units[label] or 'no unit'}"
-            seen.add(label)
+            known.add(label)
             if number is not None and math.isfinite(number):
-                row[at] = number
+                row[index] = number
         return row

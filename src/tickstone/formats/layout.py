@@ -69,9 +69,9 @@ def layout_of(lines: Sequence[str]) -> Layout | None:
     """
     best: tuple[float, Layout] | None = None
     for separator in SEPARATORS:
-        found = _tried(lines, separator)
-        if found is not None and (best is None or found[0] > best[0] + 1e-9):
-            best = found
+        result = _tried(lines, separator)
+        if result is not None and (best is None or result[0] > best[0] + 1e-9):
+            best = result
     return best[1] if best else None
 
 
@@ -91,7 +91,7 @@ class _Cells:
     def width(self) -> int:
         """How many columns there are: names of columns know it best."""
         widths = Counter(len(cells) for cells in self.rows.values())
-        above = [cells for at, cells in self.lines.items() if at < min(self.rows)][-1:]
+        above = [cells for index, cells in self.lines.items() if index < min(self.rows)][-1:]
         if above and len(above[0]) in widths and _names(above[0], 1, MOST_COLUMNS):
             return len(above[0])
         return widths.most_common(1)[0][0]
@@ -99,17 +99,17 @@ class _Cells:
 
 def _taken_apart(lines: Sequence[str], separator: str, comma: bool) -> _Cells:
     cells_of = {
-        at: split(line, separator)
-        for at, line in enumerate(lines)
+        index: split(line, separator)
+        for index, line in enumerate(lines)
         if line.strip()
         and not line.startswith(COMMENT)
         and (separator != "," or not line.lstrip().startswith("{"))
     }
-    numeric = {at: [is_number(cell, comma) for cell in cells] for at, cells in cells_of.items()}
+    numeric = {index: [is_number(cell, comma) for cell in cells] for index, cells in cells_of.items()}
     rows = {
-        at: cells
-        for at, cells in cells_of.items()
-        if any(numeric[at]) and sum(numeric[at]) >= MOSTLY * sum(not is_missing(cell) for cell in cells)
+        index: cells
+        for index, cells in cells_of.items()
+        if any(numeric[index]) and sum(numeric[index]) >= MOSTLY * sum(not is_missing(cell) for cell in cells)
     }
     return _Cells(cells_of, numeric, rows)
 
@@ -121,16 +121,16 @@ def _tried(lines: Sequence[str], separator: str) -> tuple[float, Layout] | None:
     taken = _taken_apart(lines, separator, comma)
     if not taken.rows or (width := taken.width) > MOST_COLUMNS:
         return None
-    rows = {at: cells for at, cells in taken.rows.items() if len(cells) == width}
+    rows = {index: cells for index, cells in taken.rows.items() if len(cells) == width}
     first = min(taken.rows)
     head = _heading(taken.lines, rows, first, width)
     if head is None and separator == " ":
         rows = _of_numbers_alone(taken, rows)
         if not rows:
             return None
-    names_at, names, units = head or (None, [str(at + 1) for at in range(width)], [""] * width)
-    columns = [_column(at, rows, names[at], units[at], comma) for at in range(width)]
-    numbers = sum(column.type != TEXT and told for column, told in columns)
+    names_at, names, units = head or (None, [str(index + 1) for index in range(width)], [""] * width)
+    columns = [_column(index, rows, names[index], units[index], comma) for index in range(width)]
+    numbers = sum(column.type != TEXT and present for column, present in columns)
     bare = head is None  # a table without names must consist of numbers, and of more than one column
     if not numbers or (bare and (numbers < width / 2 or (width == 1 and separator != ","))):
         return None
@@ -145,31 +145,31 @@ def _tried(lines: Sequence[str], separator: str) -> tuple[float, Layout] | None:
 def _of_numbers_alone(taken: _Cells, rows: Rows) -> Rows:
     """The rows of nothing but numbers: words and numbers in turn are a sentence. None are left where most of
     what follows the first is prose."""
-    plain = {at: cells for at, cells in rows.items() if all(taken.numeric[at])}
-    if plain and len(plain) < MOSTLY * sum(at >= min(plain) for at in taken.lines):
+    plain = {index: cells for index, cells in rows.items() if all(taken.numeric[index])}
+    if plain and len(plain) < MOSTLY * sum(index >= min(plain) for index in taken.lines):
         return {}
     return plain
 
 
-def _column(at: int, rows: Rows, name: str, unit: str, comma: bool) -> tuple[Named, bool]:
+def _column(index: int, rows: Rows, name: str, unit: str, comma: bool) -> tuple[Named, bool]:
     """A column by what most of its cells are, and whether anything stands in it."""
-    cells = [row[at] for row in rows.values() if not is_missing(row[at])]
+    cells = [row[index] for row in rows.values() if not is_missing(row[index])]
     if not cells or sum(is_number(cell, comma) for cell in cells) / len(cells) >= MOSTLY:
         kind = NUMBER
     else:
         dates = sum(_CLOCK.match(cell) is not None for cell in cells) / len(cells)
         kind = CLOCK if dates >= MOSTLY else TEXT
-    return Named(name or f"column {at + 1}", unit, kind), bool(cells)
+    return Named(name or f"column {index + 1}", unit, kind), bool(cells)
 
 
 def _heading(
     rows: dict[int, list[str]], real: dict[int, list[str]], first: int, width: int
 ) -> tuple[int, list[str], list[str]] | None:
     """The line before the first row that names the columns, perhaps with a line of units between."""
-    before = [at for at in rows if at < first][-2:]
+    before = [index for index in rows if index < first][-2:]
     # rows may end with a separator
     least = width - 1 if all(cells[-1] == "" for cells in real.values()) else width
-    fits = [at for at in before if _names(rows[at], least, width)]
+    fits = [index for index in before if _names(rows[index], least, width)]
     if not fits or (before and fits[-1] != before[-1]):
         return None
     units = [""] * width
@@ -189,11 +189,11 @@ def _names(cells: list[str], least: int, most: int) -> bool:
 def _apart(columns: list[Named]) -> tuple[Named, ...]:
     """No two columns go by one name."""
     taken: set[str] = set()
-    found = []
+    results = []
     for column in columns:
         name, count = column.name, 2
         while name in taken:
             name, count = f"{column.name} ({count})", count + 1
         taken.add(name)
-        found.append(Named(name, column.unit, column.type))
-    return tuple(found)
+        results.append(Named(name, column.unit, column.type))
+    return tuple(results)

@@ -42,23 +42,23 @@ class StreamPlan:
 
 
 def mapped(
-    rig: Rig, source: FileSource, said: Mapping[str, Meaning], about: About | None = None
+    rig: Rig, source: FileSource, meanings: Mapping[str, Meaning], about: About | None = None
 ) -> ColumnMapping:
     """What each column of an open file means to a rig.
 
     Raises BadInput naming a column that is said to be what the rig has not, or that another one is already.
     """
     every = {(sensor.id, channel.name) for sensor, channel in channels(rig)}
-    for name, wanted in said.items():
+    for name, wanted in meanings.items():
         if wanted.role == CHANNEL and (wanted.sensor, wanted.channel) not in every:
             raise BadInput(f"{name}: this rig has no {wanted.sensor}: {wanted.channel}.", name)
-    guesses = _Guesses(rig, source, said)
+    guesses = _Guesses(rig, source, meanings)
     made = ColumnMapping({}, {}, source.time)
     for column in source.columns:
         name = column.name
-        made.guessed[name] = name not in said
-        if name in said:
-            meaning: Meaning | None = said[name]
+        made.guessed[name] = name not in meanings
+        if name in meanings:
+            meaning: Meaning | None = meanings[name]
         elif about is not None:
             meaning = about.meaning(name, every)
         else:
@@ -79,13 +79,13 @@ def mapped(
 class _Guesses:
     """What columns seem to be that nobody has named; ``taken`` are the channels that have a column."""
 
-    def __init__(self, rig: Rig, source: FileSource, said: Mapping[str, Meaning]) -> None:
+    def __init__(self, rig: Rig, source: FileSource, meanings: Mapping[str, Meaning]) -> None:
         self._rig = rig
         self._time, self._mark = time_column(source), mark_column(source)
-        self._bare = {} if said else _by_place(rig, source)
-        self._time_is_named = any(meaning.role == TIME for meaning in said.values())
+        self._bare = {} if meanings else _by_place(rig, source)
+        self._time_is_named = any(meaning.role == TIME for meaning in meanings.values())
         self.taken = [
-            (meaning.sensor, meaning.channel) for meaning in said.values() if meaning.role == CHANNEL
+            (meaning.sensor, meaning.channel) for meaning in meanings.values() if meaning.role == CHANNEL
         ]
 
     def meaning(self, column: Named) -> Meaning | None:
@@ -112,16 +112,16 @@ class _Guesses:
 def _by_place(rig: Rig, source: FileSource) -> dict[str, Meaning]:
     """What columns without names are: the rig's channels in order, where there are as many, or one more for
     the time."""
-    count, every = len(source.columns), [one for _, one in channels(rig) if one.form != "edge"]
-    nameless = all(one.name.isdigit() for one in source.columns)
+    count, every = len(source.columns), [channel for _, channel in channels(rig) if channel.form != "edge"]
+    nameless = all(column.name.isdigit() for column in source.columns)
     return guess_bare(count, rig) if nameless and count - len(every) in (0, 1) else {}
 
 
 def _check_apart(made: ColumnMapping) -> None:
-    seen: dict[tuple[str, str], str] = {}
+    known: dict[tuple[str, str], str] = {}
     for name, meaning in made.meanings.items():
         if meaning is not None and meaning.role == CHANNEL:
-            other = seen.setdefault((meaning.sensor, meaning.channel), name)
+            other = known.setdefault((meaning.sensor, meaning.channel), name)
             if other != name:
                 raise BadInput(
                     f"{other} and {name} are both taken for {meaning.sensor}: {meaning.channel}.", name
@@ -132,8 +132,8 @@ def streams(
     rig: Rig, source: FileSource, made: ColumnMapping, about: About | None = None
 ) -> list[StreamPlan]:
     """The streams that a mapping gives: one a sensor, and one of the columns that belong to none."""
-    told = {} if about is None else {column.name: column for column in about.columns}
-    found = []
+    known = {} if about is None else {column.name: column for column in about.columns}
+    stream_plans = []
     for sensor in rig.sensors:
         specs = kind(sensor.kind).channels_of(sensor.options)
         columns = {
@@ -144,27 +144,36 @@ def streams(
             and (meaning.role, meaning.sensor, meaning.channel) == (CHANNEL, sensor.id, spec.name)
         }
         if columns:
-            found.append(StreamPlan(sensor.id, sensor.id, specs, columns))
-    loose = [one for one in source.columns if made.meanings[one.name] is None and one.type == NUMBER]
+            stream_plans.append(StreamPlan(sensor.id, sensor.id, specs, columns))
+    loose = [
+        column for column in source.columns if made.meanings[column.name] is None and column.type == NUMBER
+    ]
     if loose:
         specs = tuple(
             ChannelSpec(
-                told[one.name].channel,
-                one.name,
-                told[one.name].form,
-                told[one.name].unit,
-                (one.name,),
+                known[column.name].channel,
+                column.name,
+                known[column.name].form,
+                known[column.name].unit,
+                (column.name,),
                 -math.inf,
                 math.inf,
             )
-            if one.name in told
-            else ChannelSpec(one.name, one.name, "level", one.unit, (one.name,), -math.inf, math.inf)
-            for one in loose
+            if column.name in known
+            else ChannelSpec(
+                column.name, column.name, "level", column.unit, (column.name,), -math.inf, math.inf
+            )
+            for column in loose
         )
-        found.append(
-            StreamPlan(OTHER, None, specs, {at: (one.name, Meaning(CHANNEL)) for at, one in enumerate(loose)})
+        stream_plans.append(
+            StreamPlan(
+                OTHER,
+                None,
+                specs,
+                {index: (column.name, Meaning(CHANNEL)) for index, column in enumerate(loose)},
+            )
         )
-    return found
+    return stream_plans
 
 
 def wanting(made: ColumnMapping, rate_hz: float | None) -> str:

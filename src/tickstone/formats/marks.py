@@ -24,12 +24,12 @@ class MarkColumn:
     def take(self, times: Times, texts: Sequence[str]) -> None:
         """Take over rows: times, µs, shape (n,), and what each row says."""
         for t, text in zip(times.tolist(), texts, strict=True):
-            said = text.strip()[:LONGEST]
-            if self._open is not None and said == self._open[0]:
-                self._open = (said, self._open[1], t)
+            sentence = text.strip()[:LONGEST]
+            if self._open is not None and sentence == self._open[0]:
+                self._open = (sentence, self._open[1], t)
                 continue
             self._close()
-            self._open = (said, t, t) if said else None
+            self._open = (sentence, t, t) if sentence else None
 
     def _close(self) -> None:
         if self._open is not None and len(self._found) < MOST_MARKS:
@@ -40,14 +40,14 @@ class MarkColumn:
         """The marks; a length is the truth of ``ranger``, the only sensor that measures one."""
         self._close()
         return [
-            AboutMark(t0, t1 if t1 > t0 else None, said, ranger if length else None, length)
-            for said, t0, t1 in self._found
-            for length in (_length(said) if ranger else None,)
+            AboutMark(t0, t1 if t1 > t0 else None, text, ranger if length else None, length)
+            for text, t0, t1 in self._found
+            for length in (_length(text) if ranger else None,)
         ]
 
 
-def _length(said: str) -> dict[str, object] | None:
-    match = _LENGTH.match(said)
+def _length(text: str) -> dict[str, object] | None:
+    match = _LENGTH.match(text)
     if match is None:
         return None
     value = float(match[1].replace(",", ".")) * LENGTHS_MM[match[2]]

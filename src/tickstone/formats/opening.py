@@ -50,29 +50,31 @@ def open_readings(file: BinaryIO) -> FileSource:
 def open_table(file: BinaryIO) -> TableSource:
     """Open a table of text. Raises BadInput when the file is none."""
     head = _head(file)
-    found = open_readings(cast(BinaryIO, _Chained(head, file))) if not head.startswith(parquet.MARK) else None
-    if found is None or not isinstance(found, TableSource):
-        raise BadInput(f"This is no table of text but {found.format if found else 'Parquet'}.", "file")
-    if found.layout.names_at is None:
+    source = (
+        open_readings(cast(BinaryIO, _Chained(head, file))) if not head.startswith(parquet.MARK) else None
+    )
+    if source is None or not isinstance(source, TableSource):
+        raise BadInput(f"This is no table of text but {source.format if source else 'Parquet'}.", "file")
+    if source.layout.names_at is None:
         raise BadInput(
-            f"Line {found.layout.first + 1} holds numbers, and no column names (echo_us, "
+            f"Line {source.layout.first + 1} holds numbers, and no column names (echo_us, "
             "air_c …) stand before it.",
             "file",
         )
-    return found
+    return source
 
 
 def _opened(text: TextFile, blocks: Iterator[Lines], lines: list[str]) -> FileSource:
     about = _about(lines)
-    told = lines[1:] if about is not None and lines[0].startswith("{") else lines
-    layout, labels = layout_of(lines), labels_of(told)
+    names = lines[1:] if about is not None and lines[0].startswith("{") else lines
+    layout, labels = layout_of(lines), labels_of(names)
     if layout is not None and (labels is None or layout.share >= labels.share):
         return TableSource(text, blocks, layout, about)
     if labels is not None:
         return LabelledSource(text, blocks, labels, about)
-    at, line = next((at, line) for at, line in enumerate(lines, 1) if line.strip())
+    index, line = next((position, line) for position, line in enumerate(lines, 1) if line.strip())
     raise BadInput(
-        f"There is no reading in this file. Line {at} is {line.strip()[:60]!r}: a table, labels with "
+        f"There is no reading in this file. Line {index} is {line.strip()[:60]!r}: a table, labels with "
         "numbers, sentences, JSON objects, Parquet and value change dumps are understood.",
         "file",
     )
@@ -83,16 +85,16 @@ def _about(lines: list[str]) -> dict[str, Any] | None:
     for line in lines[:20]:
         try:
             if line.startswith(ABOUT):
-                found = json.loads(line.removeprefix(ABOUT))
+                result = json.loads(line.removeprefix(ABOUT))
             elif line.startswith("{") and f'"{ABOUT_KEY}"' in line[:20]:
-                found = json.loads(line).get(ABOUT_KEY)
+                result = json.loads(line).get(ABOUT_KEY)
             else:
                 if not line.startswith(COMMENT):
                     return None
                 continue
         except (ValueError, RecursionError):
             return None
-        return found if isinstance(found, dict) else None
+        return result if isinstance(result, dict) else None
     return None
 
 

@@ -34,19 +34,19 @@ class ParquetSource:
     def __init__(self, file: BinaryIO) -> None:
         self.bad = BadLines()
         self._file = _guarded(lambda: pq.ParquetFile(file))
-        schema, told = _guarded(lambda: (self._file.schema_arrow, self._file.metadata))
+        schema, present = _guarded(lambda: (self._file.schema_arrow, self._file.metadata))
         if len(schema.names) > MOST_COLUMNS:
             raise BadInput(f"The file has {len(schema.names)} columns; {MOST_COLUMNS} are the most.", "file")
         if len(set(schema.names)) < len(schema.names):
             raise BadInput("Two columns of this file go by the same name.", "file")
-        groups = [told.row_group(at).total_byte_size for at in range(told.num_row_groups)]
+        groups = [present.row_group(index).total_byte_size for index in range(present.num_row_groups)]
         if any(not 0 <= size <= LARGEST_GROUP for size in groups):
             raise BadInput(UNREADABLE, "file")
         self.columns = tuple(Named(field.name, "", _type(field.type)) for field in schema)
         if not any(column.type != TEXT for column in self.columns):
             raise BadInput("No column of this file holds numbers.", "file")
         self.about = _about(schema.metadata)
-        self._rows = int(told.num_rows)
+        self._rows = int(present.num_rows)
         file.seek(0, 2)
         self._size = file.tell()
         self._done = 0
@@ -63,11 +63,11 @@ class ParquetSource:
             start, self._done = self._done, self._done + batch.num_rows
             numbers: dict[str, Array] = {}
             texts: dict[str, list[str]] = {}
-            for at, column in enumerate(self.columns):
+            for index, column in enumerate(self.columns):
                 if column.type == TEXT:
-                    texts[column.name] = _guarded(partial(_texts, batch.column(at)))
+                    texts[column.name] = _guarded(partial(_texts, batch.column(index)))
                 else:
-                    numbers[column.name] = _guarded(partial(_numbers, batch.column(at)))
+                    numbers[column.name] = _guarded(partial(_numbers, batch.column(index)))
             if batch.num_rows:
                 yield Block(np.arange(start + 1, self._done + 1), numbers, texts)
 
@@ -84,7 +84,7 @@ def _numbers(column: pa.Array) -> Array:
 
 
 def _texts(column: pa.Array) -> list[str]:
-    return ["" if one is None else str(one) for one in column.to_pylist()]
+    return ["" if item is None else str(item) for item in column.to_pylist()]
 
 
 def _type(kind: pa.DataType) -> str:
@@ -97,10 +97,10 @@ def _type(kind: pa.DataType) -> str:
 
 def _about(metadata: dict[bytes, bytes] | None) -> dict[str, Any] | None:
     try:
-        found = json.loads((metadata or {})[ABOUT_KEY])
+        result = json.loads((metadata or {})[ABOUT_KEY])
     except (KeyError, ValueError, RecursionError):
         return None
-    return found if isinstance(found, dict) else None
+    return result if isinstance(result, dict) else None
 
 
 def _guarded(read: Callable[[], _T]) -> _T:

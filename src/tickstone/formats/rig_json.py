@@ -90,9 +90,9 @@ def _unknown(
 ) -> Iterator[tuple[str, str]]:
     if "$ref" in part:
         part = schema["$defs"][part["$ref"].rsplit("/", 1)[1]]
-    for one in part.get("anyOf", ()):
-        if value is not None and "$ref" in one:
-            yield from _unknown(value, one, schema, path)
+    for item in part.get("anyOf", ()):
+        if value is not None and "$ref" in item:
+            yield from _unknown(value, item, schema, path)
     if isinstance(value, dict) and "properties" in part:
         for name, inner in value.items():
             if name not in part["properties"]:
@@ -152,8 +152,8 @@ def _supply_faults(rig: Rig) -> Iterator[tuple[str, str]]:
 
 
 def _wire_faults(rig: Rig) -> Iterator[tuple[str, str]]:
-    parts = {one.id: part_of(one) for one in rig.fitted}
-    seen = set()
+    parts = {part.id: part_of(part) for part in rig.fitted}
+    earlier = set()
     for i, wire in enumerate(rig.wires):
         key = (wire.sensor, wire.pin)
         if wire.sensor not in parts or wire.pin not in {pin.name for pin in parts[wire.sensor].pins}:
@@ -162,9 +162,9 @@ def _wire_faults(rig: Rig) -> Iterator[tuple[str, str]]:
                 f"There is no pin {wire.pin!r} on a part {wire.sensor!r}: the wire begins nowhere.",
             )
             return
-        if key in seen:
+        if key in earlier:
             yield f"wires.{i}", f"Two wires begin at {wire.sensor} {wire.pin}."
-        seen.add(key)
+        earlier.add(key)
         if wire.to and not is_place(rig, wire.to):
             yield (
                 f"wires.{i}.to",
@@ -192,11 +192,11 @@ def _wire_faults(rig: Rig) -> Iterator[tuple[str, str]]:
 
 
 def _circles(rig: Rig, place: int) -> bool:
-    wire, seen = rig.wires[place], set()
+    wire, earlier = rig.wires[place], set()
     while (after := neighbour(rig, wire.to)) is not None:
-        if (wire.sensor, wire.pin) in seen:
+        if (wire.sensor, wire.pin) in earlier:
             return True
-        seen.add((wire.sensor, wire.pin))
+        earlier.add((wire.sensor, wire.pin))
         wire = after
     return False
 

@@ -86,20 +86,20 @@ def take_apart(line: str) -> Pieces | Heading | Unread:
 
 def _pairs(text: str) -> Pieces | None:
     tokens = (text.replace(",", " ").replace(";", " ") if "," in text or ";" in text else text).split()
-    found = []
+    results = []
     for token in tokens:
         match = _PAIR.match(token)
         if match is None:
             return None
         number = float(match[2])
-        found.append(LabelledNumber(match[1], number if math.isfinite(number) else None, match[3] or ""))
-    return Pieces(tuple(found)) if found else None
+        results.append(LabelledNumber(match[1], number if math.isfinite(number) else None, match[3] or ""))
+    return Pieces(tuple(results)) if results else None
 
 
 def _separator(text: str) -> str | None:
-    for one in ("\t", ";", ","):
-        if one in text:
-            return one
+    for item in ("\t", ";", ","):
+        if item in text:
+            return item
     return None
 
 
@@ -108,15 +108,15 @@ def _cells(text: str) -> Pieces | Heading | None:
     cells = [cell.strip().strip('"') for cell in text.split(separator)]
     if separator and cells and cells[-1] == "":
         cells.pop()  # a program that prints a separator after each number
-    found: list[LabelledNumber] = []
+    results: list[LabelledNumber] = []
     for place, cell in enumerate(cells, 1):
         match = _CELL.match(cell)
         if match is None and cell not in _MISSING:
             break
-        found.append(LabelledNumber(str(place), float(match[1]) if match else None))
+        results.append(LabelledNumber(str(place), float(match[1]) if match else None))
     else:
-        if any(piece.number is not None for piece in found):
-            return Pieces(tuple(found), bare=True)
+        if any(piece.number is not None for piece in results):
+            return Pieces(tuple(results), bare=True)
     if separator and len(cells) > 1 and all(_HEADING.match(cell) for cell in cells):
         return Heading(tuple(cells))
     return None
@@ -127,36 +127,36 @@ def _object(text: str) -> Pieces | Unread:
         document = json.loads(text)
     except (ValueError, RecursionError):
         return Unread("not a whole JSON object")
-    found: list[LabelledNumber] = []
+    results: list[LabelledNumber] = []
     if isinstance(document, dict):
-        _flatten("", document, found)
-    return Pieces(tuple(found)) if found else Unread("a JSON object without a number")
+        _flatten("", document, results)
+    return Pieces(tuple(results)) if results else Unread("a JSON object without a number")
 
 
-def _flatten(name: str, value: Any, found: list[LabelledNumber]) -> None:
+def _flatten(name: str, value: Any, results: list[LabelledNumber]) -> None:
     if isinstance(value, dict):
         for key, inner in value.items():
-            _flatten(f"{name}.{key}" if name else str(key), inner, found)
+            _flatten(f"{name}.{key}" if name else str(key), inner, results)
     elif isinstance(value, list):
         for place, inner in enumerate(value, 1):
-            _flatten(f"{name}{place}", inner, found)
+            _flatten(f"{name}{place}", inner, results)
     elif value is None:
-        found.append(LabelledNumber(name, None))
+        results.append(LabelledNumber(name, None))
     elif isinstance(value, bool | int | float):
-        found.append(LabelledNumber(name, float(value)))
+        results.append(LabelledNumber(name, float(value)))
 
 
 def _sentence(text: str) -> Pieces | Unread:
-    found: list[LabelledNumber] = []
-    at = 0
-    while match := _SAID.match(text, at):
+    results: list[LabelledNumber] = []
+    index = 0
+    while match := _SAID.match(text, index):
         label = re.sub(r"\s+", " ", match[1]).strip().removesuffix(" is")
-        found.append(LabelledNumber(label, float(match[2]), match[3] or ""))
-        at = match.end()
-    if found and _REST.match(text, at):
-        return Pieces(tuple(found))
-    letters = sum(one.isalpha() or one.isspace() for one in text)
-    if not found and _WORDS.match(text) and letters >= 0.6 * len(text):
+        results.append(LabelledNumber(label, float(match[2]), match[3] or ""))
+        index = match.end()
+    if results and _REST.match(text, index):
+        return Pieces(tuple(results))
+    letters = sum(item.isalpha() or item.isspace() for item in text)
+    if not results and _WORDS.match(text) and letters >= 0.6 * len(text):
         return Unread("words, no reading", words=True)
-    rest = text[at:].strip()[:40]
-    return Unread(f"not understood from {rest!r} on" if found else f"not a reading: {rest!r}")
+    rest = text[index:].strip()[:40]
+    return Unread(f"not understood from {rest!r} on" if results else f"not a reading: {rest!r}")

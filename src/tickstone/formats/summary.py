@@ -142,7 +142,7 @@ def summary(source: FileSource) -> dict[str, Any]:
         "backward": rhythm.backward if rhythm else 0,
         "bad_lines": {
             "count": source.bad.count,
-            "first": [{"line": one.line, "text": one.text} for one in source.bad.first[:SHOWN_BAD]],
+            "first": [{"line": line.line, "text": line.text} for line in source.bad.first[:SHOWN_BAD]],
         },
     }
 
@@ -164,7 +164,12 @@ def time_column(source: FileSource) -> tuple[str, float] | None:
 def mark_column(source: FileSource) -> str | None:
     """The column that tells what was true at a row."""
     return next(
-        (one.name for one in source.columns if one.type == TEXT and one.name.lower() in MARK_NAMES), None
+        (
+            column.name
+            for column in source.columns
+            if column.type == TEXT and column.name.lower() in MARK_NAMES
+        ),
+        None,
     )
 
 
@@ -179,18 +184,18 @@ def _known(name: str) -> tuple[str, ChannelSpec] | None:
 
 def _channel(name: str, unit: str, channel: _Channel) -> dict[str, Any]:
     known = _known(name)
-    kind, found = ("", unit)
+    kind, result = ("", unit)
     if known is not None:
-        kind, found = known[0], unit or known[1].unit
+        kind, result = known[0], unit or known[1].unit
     else:
         for pattern, what, its in _SUFFIXES:
             if re.search(pattern, name.lower()):
-                kind, found = what, unit or its
+                kind, result = what, unit or its
                 break
     return {
         "name": name,
         "kind": kind,
-        "unit": found,
+        "unit": result,
         "count": channel.count,
         "min": channel.low,
         "max": channel.high,

@@ -84,14 +84,14 @@ class TableSource:
     def _begin(self, lines: Lines) -> int:
         """Pass over what stands before the first row: lines that say nothing are not understood."""
         layout = self.layout
-        for at in range(layout.first):
-            line = lines.text(at)
-            if at == layout.names_at:
+        for index in range(layout.first):
+            line = lines.text(index)
+            if index == layout.names_at:
                 self._heading = split(line, layout.separator)
-            elif layout.names_at is not None and layout.names_at < at:
+            elif layout.names_at is not None and layout.names_at < index:
                 continue  # units
             elif line.strip() and not line.startswith(COMMENT):
-                self.bad.add(lines.first + at, line, "before the table begins")
+                self.bad.add(lines.first + index, line, "before the table begins")
         return layout.first
 
     def _rows(self, lines: Lines, skip: int, mend: bool) -> _Rows:
@@ -107,10 +107,10 @@ class TableSource:
         silent[:skip] = True
         good = (counts == width - 1) & ~silent
         mended: dict[int, bytes] = {}
-        for at in np.flatnonzero(~good & ~silent).tolist():
-            row = self._row(lines, at, mend)
+        for index in np.flatnonzero(~good & ~silent).tolist():
+            row = self._row(lines, index, mend)
             if row is not None:
-                mended[at] = _joined(row, separator)
+                mended[index] = _joined(row, separator)
         if good.all():
             return _Rows(np.arange(len(ends)) + lines.first, lines.data, separator)
         if not mended:
@@ -122,23 +122,23 @@ class TableSource:
 
     def _slow_rows(self, lines: Lines, skip: int, mend: bool) -> _Rows:
         numbers, rows = [], []
-        for at, line in enumerate(itertools.islice(lines.texts(), skip, None), skip):
+        for index, line in enumerate(itertools.islice(lines.texts(), skip, None), skip):
             if not line.strip() or line.startswith(COMMENT):
                 continue
             if "\0" in line:
-                self.bad.add(lines.first + at, line, "bytes that no text has")
+                self.bad.add(lines.first + index, line, "bytes that no text has")
                 continue
             row: list[str] | None = split(line, self.layout.separator)
             if row is not None and len(row) != self.layout.width:
-                row = self._row(lines, at, mend)
+                row = self._row(lines, index, mend)
             if row is not None:
-                numbers.append(lines.first + at)
+                numbers.append(lines.first + index)
                 rows.append(_joined(row, UNIT_SEPARATOR))
         return _Rows(np.array(numbers, np.int64), b"".join(rows), UNIT_SEPARATOR)
 
-    def _row(self, lines: Lines, at: int, mend: bool) -> list[str] | None:
+    def _row(self, lines: Lines, index: int, mend: bool) -> list[str] | None:
         """The cells of a line with too few or too many of them, or None when it is no row."""
-        width, line = self.layout.width, lines.text(at)
+        width, line = self.layout.width, lines.text(index)
         if not line.strip():
             return None
         row = split(line, self.layout.separator)
@@ -150,9 +150,9 @@ class TableSource:
             return [*row, ""]
         why = f"{len(row)} {'cell' if len(row) == 1 else 'cells'} where the others have {width}"
         if mend:
-            self.ragged.add(lines.first + at, line, why)
+            self.ragged.add(lines.first + index, line, why)
             return (row + [""] * width)[:width]
-        self.bad.add(lines.first + at, line, why)
+        self.bad.add(lines.first + index, line, why)
         return None
 
     def _all_numbers(self, rows: _Rows) -> Block | None:
@@ -166,44 +166,44 @@ class TableSource:
             return None
         if frame.height != len(rows.numbers):
             return None
-        found = {}
+        results = {}
         for column in self.columns:
             if column.type == NUMBER:
                 values = frame[column.name].to_numpy()  # NaN where there is none
-                found[column.name] = (
+                results[column.name] = (
                     values if np.isfinite(values).all() else np.where(np.isfinite(values), values, np.nan)
                 )
         texts = {column.name: frame[column.name].to_list() for column in self.columns if column.type == TEXT}
-        return Block(rows.numbers, found, texts)
+        return Block(rows.numbers, results, texts)
 
     def _block(self, rows: _Rows, mend: bool) -> Block:
         numbers, cells = rows.numbers, rows.read(dict.fromkeys(self._names, pl.String))
-        found: dict[str, Array] = {}
+        results: dict[str, Array] = {}
         whole: Flags = np.ones(len(numbers), bool)
         wrong: dict[int, str] = {}
         for column in self.columns:
             if column.type == TEXT:
                 continue
             values, bad = self._column(cells[column.name], column.type)
-            for at in bad:
-                wrong.setdefault(at, column.name)
-            found[column.name] = values
+            for index in bad:
+                wrong.setdefault(index, column.name)
+            results[column.name] = values
         texts = {column.name: cells[column.name].to_list() for column in self.columns if column.type == TEXT}
         if wrong and not mend:
-            for at in sorted(wrong):
-                row = list(cells.row(at))
+            for index in sorted(wrong):
+                row = list(cells.row(index))
                 if [cell.strip() for cell in row] != self._heading:
                     self.bad.add(
-                        int(numbers[at]), self.layout.separator.join(row), f"{wrong[at]} is no number"
+                        int(numbers[index]), self.layout.separator.join(row), f"{wrong[index]} is no number"
                     )
             whole[list(wrong)] = False
             numbers, cells = numbers[whole], cells.filter(pl.Series(whole))
-            found = {name: values[whole] for name, values in found.items()}
+            results = {name: values[whole] for name, values in results.items()}
             texts = {
-                name: [one for one, kept in zip(many, whole, strict=True) if kept]
+                name: [item for item, kept in zip(many, whole, strict=True) if kept]
                 for name, many in texts.items()
             }
-        return Block(numbers, found, texts, cells=cells)
+        return Block(numbers, results, texts, cells=cells)
 
     def _column(self, cells: pl.Series, kind: str) -> tuple[Array, list[int]]:
         """A column's numbers, NaN where there is none, and the rows whose cell says something that is
@@ -244,10 +244,10 @@ def _float(cell: str) -> float | None:
 def _moment_us(cell: str | None) -> float | None:
     """A date with a time of day as µs since 1970, UTC unless it says otherwise."""
     try:
-        found = datetime.fromisoformat((cell or "").strip().replace(",", "."))
+        result = datetime.fromisoformat((cell or "").strip().replace(",", "."))
     except ValueError:
         return None
-    known = found if found.tzinfo is not None else found.replace(tzinfo=UTC)
+    known = result if result.tzinfo is not None else result.replace(tzinfo=UTC)
     return float((known - _EPOCH) // timedelta(microseconds=1))
 
 

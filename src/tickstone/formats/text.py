@@ -40,10 +40,10 @@ class Lines:
         """Where each line begins, shape (lines,)."""
         return np.concatenate([[0], self.ends[:-1] + 1]) if self.ends.size else np.zeros(0, np.int64)
 
-    def text(self, at: int) -> str:
+    def text(self, index: int) -> str:
         """One line, counted from 0 in this block, without its end."""
-        start = int(self.ends[at - 1]) + 1 if at else 0
-        return self.data[start : int(self.ends[at])].decode("utf-8", "replace")
+        start = int(self.ends[index - 1]) + 1 if index else 0
+        return self.data[start : int(self.ends[index])].decode("utf-8", "replace")
 
     def texts(self) -> list[str]:
         """All lines."""

@@ -227,18 +227,18 @@ class _DumpRows:
         row, place = np.array(self._rows, np.int64), np.array(self._places, np.int64)
         kept = row < n
         table = np.full((width, n), np.nan)
-        told: Flags = np.zeros((width, n), bool)
+        present: Flags = np.zeros((width, n), bool)
         table[place[kept], row[kept]] = np.array(self._values)[kept]
-        told[place[kept], row[kept]] = True
+        present[place[kept], row[kept]] = True
         if held:
-            last = np.maximum.accumulate(np.where(told, np.arange(n), -1), axis=1)
+            last = np.maximum.accumulate(np.where(present, np.arange(n), -1), axis=1)
             before = np.broadcast_to(self._last[:, None], table.shape)
             table = np.where(last < 0, before, np.take_along_axis(table, np.maximum(last, 0), axis=1))
             self._last = table[:, -1].copy()
         numbers = {TIME: np.array(self._times)}
         flags = {TIME: np.ones(n, bool)}
         for position, column in enumerate(self._columns):
-            numbers[column.name], flags[column.name] = table[position], told[position]
+            numbers[column.name], flags[column.name] = table[position], present[position]
         lines = np.array(self._lines, np.int64)
         self._clear()
         return Block(lines, numbers, told=flags)
@@ -265,7 +265,7 @@ def _number(change: VectorChange) -> float:
 
 def _about(text: str) -> dict[str, Any] | None:
     try:
-        found = json.loads(text)
+        result = json.loads(text)
     except (ValueError, RecursionError):
         return None
-    return found if isinstance(found, dict) else None
+    return result if isinstance(result, dict) else None

@@ -63,8 +63,8 @@ def _run_whole(pytest_arguments: list[str]) -> int:
                 print(f"{name} found something (exit {code}).", flush=True)
                 return code
     print("── pytest", flush=True)
-    asked = pytest_arguments or SIDE_BY_SIDE
-    return subprocess.run([sys.executable, "-m", "pytest", *asked], cwd=ROOT, env=_environment()).returncode
+    wanted = pytest_arguments or SIDE_BY_SIDE
+    return subprocess.run([sys.executable, "-m", "pytest", *wanted], cwd=ROOT, env=_environment()).returncode
 
 
 def _environment() -> dict[str, str]:
@@ -113,8 +113,8 @@ def renew_screenshots() -> int:
 
 def run_benchmarks(names: list[str]) -> int:
     """Run the benchmarks named, or all of them."""
-    found = sorted(path.stem for path in (ROOT / "benchmarks").glob("bench_*.py"))
-    for name in names or [stem.removeprefix("bench_") for stem in found]:
+    results = sorted(path.stem for path in (ROOT / "benchmarks").glob("bench_*.py"))
+    for name in names or [stem.removeprefix("bench_") for stem in results]:
         print(f"── {name}", flush=True)
         module = f"benchmarks.bench_{name}"
         code = subprocess.run([sys.executable, "-m", module], cwd=ROOT, env=_environment()).returncode

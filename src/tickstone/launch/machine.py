@@ -71,9 +71,9 @@ NO_CLUSTER = "/etc/postgresql-common/createcluster.d/tick-stone.conf"
 def postgres_tools() -> Path:
     """The folder of PostgreSQL's programs, installing the package when they are missing. The cluster that
     Debian would make and start on install is prevented: no system service is left changed."""
-    found = _newest_postgres()
-    if found is not None:
-        return found
+    path = _newest_postgres()
+    if path is not None:
+        return path
     admin = _admin("postgresql")
     subprocess.run([*admin, "mkdir", "-p", str(Path(NO_CLUSTER).parent)], check=True)
     subprocess.run(
@@ -86,10 +86,10 @@ def postgres_tools() -> Path:
         install("postgresql")
     finally:
         subprocess.run([*admin, "rm", "-f", NO_CLUSTER])
-    found = _newest_postgres()
-    if found is None:
+    path = _newest_postgres()
+    if path is None:
         raise SetUp("PostgreSQL's programs are not where Debian puts them (/usr/lib/postgresql).")
-    return found
+    return path
 
 
 def _newest_postgres() -> Path | None:

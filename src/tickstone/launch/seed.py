@@ -203,7 +203,7 @@ def told(rig: Rig, script: Mapping[int, Mapping[str, float]], seconds: int, seed
     by sensor."""
     board, interpreter = SimBoard(rig, seed=seed), Interpreter(rig)
     names = {s.id: [channel.name for channel in kind(s.kind).channels_of(s.options)] for s in rig.sensors}
-    found: Columns = {}
+    results: Columns = {}
     for second in range(seconds):
         board.move(script.get(second, {}))
         for line in board.lines((second + 1) * 1_000_000):
@@ -214,7 +214,7 @@ def told(rig: Rig, script: Mapping[int, Mapping[str, float]], seconds: int, seed
             for (sensor, channel), value in read.values.items():
                 said.setdefault(sensor, {})[channel] = value
             for sensor, channels in said.items():
-                times, rows = found.setdefault(sensor, ([], []))
+                times, rows = results.setdefault(sensor, ([], []))
                 times.append(read.stamp_us)
                 rows.append([channels.get(name, math.nan) for name in names[sensor]])
-    return found
+    return results

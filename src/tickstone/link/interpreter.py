@@ -74,18 +74,18 @@ class Interpreter:
     """Reads the lines of one source for one rig. ``said`` are the meanings that a person has settled, by
     label."""
 
-    def __init__(self, rig: Rig, said: Mapping[str, Meaning] | None = None) -> None:
+    def __init__(self, rig: Rig, meanings: Mapping[str, Meaning] | None = None) -> None:
         self._seen: dict[str, Label] = {}
         self._heading: tuple[str, ...] = ()
         self._labelled = self._bare = self._lines = 0
         self._columns = 0
         self._times: deque[tuple[float, float]] = deque(maxlen=4000)
         self._found_us: float | None = None
-        self.refresh(rig, said or {})
+        self.refresh(rig, meanings or {})
 
-    def refresh(self, rig: Rig, said: Mapping[str, Meaning]) -> None:
+    def refresh(self, rig: Rig, meanings: Mapping[str, Meaning]) -> None:
         """Take over the rig and what is settled; what was seen stays."""
-        self._rig, self._said = rig, dict(said)
+        self._rig, self._said = rig, dict(meanings)
         self._spans = {
             (sensor.id, channel.name): (channel.low, channel.high)
             for sensor in rig.sensors
@@ -104,7 +104,9 @@ class Interpreter:
     @property
     def labels(self) -> list[Label]:
         """Every label that came often enough to be one, in order of appearance."""
-        return [one for one in self._seen.values() if one.meaning is not None or one.real(self._lines)]
+        return [
+            label for label in self._seen.values() if label.meaning is not None or label.real(self._lines)
+        ]
 
     def read(self, line: str, arrival_s: float) -> Reading | OddLine:
         """The readings of a line that arrived at ``arrival_s``, s of our own clock."""
@@ -232,7 +234,7 @@ class Interpreter:
     def _meet(self, piece: LabelledNumber) -> Label:
         """A label for the first time."""
         if len(self._seen) >= MOST_LABELS:
-            rare = min(self._seen.values(), key=lambda one: (one.meaning is not None, one.count))
+            rare = min(self._seen.values(), key=lambda label: (label.meaning is not None, label.count))
             if rare.meaning is not None:
                 return Label(piece.label, piece.unit, None, REAL_AFTER, None, True)  # enough is enough
             del self._seen[rare.name]
@@ -241,10 +243,10 @@ class Interpreter:
         return label
 
     def _settle(self, label: Label) -> None:
-        said = self._said.get(label.name)
-        label.guessed = said is None
-        if said is not None:
-            label.meaning = said
+        meaning = self._said.get(label.name)
+        label.guessed = meaning is None
+        if meaning is not None:
+            label.meaning = meaning
         elif label.name.isdigit():
             label.meaning = guess_bare(self._columns, self._rig).get(label.name)
         else:

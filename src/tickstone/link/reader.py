@@ -71,8 +71,8 @@ class Reader:
 
     # Taking bytes -------------------------------------------------------------------------------------------
 
-    def _add(self, what: str, said: bytes | str = b"") -> None:
-        self._happened.append((what, said, time.monotonic()))
+    def _add(self, what: str, line: bytes | str = b"") -> None:
+        self._happened.append((what, line, time.monotonic()))
         self._some.set()
 
     def _take(self) -> None:
@@ -123,17 +123,17 @@ class Reader:
             lines: list[str] = []
             arrival = 0.0
             while self._happened and not self._stop.is_set():
-                what, said, at = self._happened.popleft()
-                if isinstance(said, bytes) and what == "bytes":
-                    self._bytes.append((len(said), len(said.translate(None, TEXT))))
-                    lines += splitter.feed(said)
+                what, line, at = self._happened.popleft()
+                if isinstance(line, bytes) and what == "bytes":
+                    self._bytes.append((len(line), len(line.translate(None, TEXT))))
+                    lines += splitter.feed(line)
                     arrival = at
                     continue
                 if lines:
                     self._on_lines(lines, arrival)
                     lines = []
                 splitter = LineSplitter(midstream=self._source.midstream)
-                self._change(what, str(said))
+                self._change(what, str(line))
             if lines and not self._stop.is_set():
                 self._on_lines(lines, arrival)
 

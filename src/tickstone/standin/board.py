@@ -74,7 +74,7 @@ class SimBoard:
         if isinstance(reading, Edges | Levels | Steps):
             self._watched.append(_Watched(part, isinstance(reading, Edges)))
             return
-        told = tuple(channel.name for channel in part.kind.channels_of(part.sensor.options))
+        names = tuple(channel.name for channel in part.kind.channels_of(part.sensor.options))
         every_s = AIR_S
         if isinstance(reading, Echo):
             every_s = PING_S
@@ -82,12 +82,12 @@ class SimBoard:
             every_s = reading.every_ms / 1000.0
         elif isinstance(reading, Swing):
             every_s = reading.window_ms / 1000.0
-        self.sampled.append(_Sampled(part, Disturber(part), told, every_s / pace))
+        self.sampled.append(_Sampled(part, Disturber(part), names, every_s / pace))
 
     @property
     def lines_per_s(self) -> float:
         """How many regular lines it prints a second."""
-        return sum(1.0 / one.every_s for one in self.sampled)
+        return sum(1.0 / sampled.every_s for sampled in self.sampled)
 
     def move(self, changes: Mapping[str, float]) -> None:
         """Move hands. Raises BadInput naming the one that cannot be; then none is moved."""
@@ -127,8 +127,8 @@ class SimBoard:
             if self._due:
                 end = min(end, max(self._due[0][0], self._t_s))
             self._step(end, said)
-        said.sort(key=lambda one: one[0])
-        self._late = [one for one in said if one[0] > until_s + 1e-9]
+        said.sort(key=lambda item: item[0])
+        self._late = [item for item in said if item[0] > until_s + 1e-9]
         return [text for t_s, _, text in said if t_s <= until_s + 1e-9]
 
     def _step(self, end_s: float, said: list[tuple[float, int, str]]) -> None:
@@ -137,27 +137,29 @@ class SimBoard:
             for part in self.parts:
                 part.advance(end_s - before_s)
             for watched in self._watched:
-                for t_s, told in self._happened(watched, before_s, end_s):
-                    said.append((t_s, len(said), self._line(watched.part, t_s, told)))
+                for t_s, known in self._happened(watched, before_s, end_s):
+                    said.append((t_s, len(said), self._line(watched.part, t_s, known)))
         self._t_s = end_s
         while self._due and self._due[0][0] <= end_s + 1e-9:
             due_s, index = heapq.heappop(self._due)
-            one = self.sampled[index]
-            heapq.heappush(self._due, (due_s + one.every_s, index))
+            sampled = self.sampled[index]
+            heapq.heappush(self._due, (due_s + sampled.every_s, index))
             self.world.t_s = due_s
-            read = one.disturber.disturb(one.part.sample())
+            read = sampled.disturber.disturb(sampled.part.sample())
             late = abs(self.world.normal(JITTER_S)) if self.has("jitter") else 0.0
-            said.append((due_s + late, len(said), self._line(one.part, due_s + late, read)))
+            said.append((due_s + late, len(said), self._line(sampled.part, due_s + late, read)))
 
     def _happened(
         self, watched: _Watched, t0_s: float, t1_s: float
     ) -> Iterator[tuple[float, dict[str, float]]]:
-        for t_s, told in watched.part.events(t0_s, t1_s):
+        for t_s, known in watched.part.events(t0_s, t1_s):
             if watched.edges:
-                told = {name: float(round((at - self._boot_s) * 1e6) % WRAP_US) for name, at in told.items()}
+                known = {
+                    name: float(round((at - self._boot_s) * 1e6) % WRAP_US) for name, at in known.items()
+                }
             else:
-                watched.last, watched.again_s = told, t_s
-            yield t_s, told
+                watched.last, watched.again_s = known, t_s
+            yield t_s, known
         if watched.last is not None and t1_s - watched.again_s >= AGAIN_S:
             watched.again_s = t1_s
             yield t1_s, watched.last

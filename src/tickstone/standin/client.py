@@ -156,10 +156,10 @@ class StandInProcesses:
     def for_rig(self, slug: str, rig: Rig) -> StandInProcess:
         """The stand-in of a rig with that rig on its bench, started if need be."""
         with self._lock:
-            found = self._running.get(slug)
-            if found is not None and found.running:
-                found.put(rig)
-                return found
+            process = self._running.get(slug)
+            if process is not None and process.running:
+                process.put(rig)
+                return process
             fresh = StandInProcess(
                 rig, seed=self._seed, lines_per_s=self._lines_per_s, supervisor=self._supervisor
             )
@@ -169,6 +169,6 @@ class StandInProcesses:
     def stop(self) -> None:
         """End them all."""
         with self._lock:
-            for one in self._running.values():
-                one.stop()
+            for process in self._running.values():
+                process.stop()
             self._running.clear()

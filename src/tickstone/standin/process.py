@@ -152,18 +152,18 @@ class StandInLoop:
     def _talk(self, visitor: socket.socket) -> None:
         try:
             with visitor.makefile("rwb") as talk:
-                asked = talk.readline(MOST_REQUEST)
-                if asked:
-                    talk.write(json.dumps(self._obey(asked)).encode() + b"\n")
+                request = talk.readline(MOST_REQUEST)
+                if request:
+                    talk.write(json.dumps(self._obey(request)).encode() + b"\n")
                     talk.flush()
         except OSError:
             pass
         self._selector.unregister(visitor)
         visitor.close()
 
-    def _obey(self, asked: bytes) -> dict[str, Any]:
+    def _obey(self, request: bytes) -> dict[str, Any]:
         try:
-            wanted = json.loads(asked)
+            wanted = json.loads(request)
             if "rig" in wanted:
                 rig = RIG.validate_python(wanted["rig"])
                 if rig != self._bench.rig:
@@ -206,8 +206,10 @@ def main() -> None:
     ask.add_argument(
         "--rate", type=float, default=None, help="regular lines per second in place of the rig's own"
     )
-    said = ask.parse_args()
-    standin = StandInLoop(said.folder, RIG.validate_json(sys.stdin.buffer.readline()), said.seed, said.rate)
+    arguments = ask.parse_args()
+    standin = StandInLoop(
+        arguments.folder, RIG.validate_json(sys.stdin.buffer.readline()), arguments.seed, arguments.rate
+    )
     print("ready", flush=True)
     try:
         standin.run()

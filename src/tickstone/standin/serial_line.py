@@ -18,12 +18,12 @@ def misread(data: bytes, written_at: int, read_at: int) -> bytes:
     seen = bytearray()
     t = 0.0
     while True:
-        at = int(t * written_at)
-        while at < len(bits) and bits[at]:
-            at += 1
-        if at >= len(bits):
+        index = int(t * written_at)
+        while index < len(bits) and bits[index]:
+            index += 1
+        if index >= len(bits):
             return bytes(seen)
-        start = max(t, at / written_at)
+        start = max(t, index / written_at)
         byte = 0
         for place in range(8):
             sampled = int((start + (place + 1.5) / read_at) * written_at)

@@ -47,8 +47,8 @@ def _stored(row: tables.CalibrationRow, sensor: tables.SensorRow) -> StoredCalib
 def newest(session: Session, sensor_id: int, procedure: str, state: str) -> StoredCalibration | None:
     """The latest calibration of a sensor's procedure in a state (draft, accepted, rejected), if there is
     one."""
-    found = of_procedure(session, sensor_id, procedure, state, most=1)
-    return found[0] if found else None
+    calibrations = of_procedure(session, sensor_id, procedure, state, most=1)
+    return calibrations[0] if calibrations else None
 
 
 def of_procedure(

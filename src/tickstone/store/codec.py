@@ -72,10 +72,10 @@ _OWN = threading.local()
 
 def _packer() -> zstandard.ZstdCompressor:
     """This thread's compressor: making one takes as long as a small column."""
-    found: zstandard.ZstdCompressor | None = getattr(_OWN, "packer", None)
-    if found is None:
-        found = _OWN.packer = zstandard.ZstdCompressor(level=LEVEL)
-    return found
+    compressor: zstandard.ZstdCompressor | None = getattr(_OWN, "packer", None)
+    if compressor is None:
+        compressor = _OWN.packer = zstandard.ZstdCompressor(level=LEVEL)
+    return compressor
 
 
 def pack_rows(times: npt.NDArray[np.int64], values: npt.NDArray[np.float64]) -> bytes:

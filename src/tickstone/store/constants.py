@@ -197,11 +197,11 @@ def _values(
 
 
 def _inputs(session: Session, value_ids: Sequence[int]) -> dict[int, list[tables.ValueInputRow]]:
-    found: dict[int, list[tables.ValueInputRow]] = {}
+    results: dict[int, list[tables.ValueInputRow]] = {}
     rows = session.scalars(select(tables.ValueInputRow).where(tables.ValueInputRow.value_id.in_(value_ids)))
     for row in rows.all():
-        found.setdefault(row.value_id, []).append(row)
-    return found
+        results.setdefault(row.value_id, []).append(row)
+    return results
 
 
 def _changed(

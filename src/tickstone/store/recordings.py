@@ -150,7 +150,7 @@ def set_times(
 ) -> None:
     """When a recording began and ended, where that is known (None: as it stands)."""
     said = {"started_at": started_at, "ended_at": ended_at}
-    known = {name: at for name, at in said.items() if at is not None}
+    known = {name: time for name, time in said.items() if time is not None}
     if known:
         session.execute(
             update(tables.RecordingRow).where(tables.RecordingRow.id == recording_id).values(**known)
@@ -245,8 +245,8 @@ def set_note(session: Session, recording_id: int, note: str) -> None:
 def specs_of(stream: samples.StreamInfo) -> tuple[ChannelSpec, ...]:
     """The channels of a stream as a new stream takes them."""
     return tuple(
-        ChannelSpec(one.channel, one.label, one.form, one.unit, (one.label,), -np.inf, np.inf)
-        for one in stream.columns
+        ChannelSpec(column.channel, column.label, column.form, column.unit, (column.label,), -np.inf, np.inf)
+        for column in stream.columns
     )
 
 
@@ -334,8 +334,8 @@ def change_mark(session: Session, mark_id: int, **changes: Any) -> None:
 
 def rests_on_mark(session: Session, mark_id: int) -> bool:
     """Whether a stored constant rests on a mark."""
-    found = select(tables.ValueInputRow.id).where(tables.ValueInputRow.mark_id == mark_id).limit(1)
-    return session.scalar(found) is not None
+    result = select(tables.ValueInputRow.id).where(tables.ValueInputRow.mark_id == mark_id).limit(1)
+    return session.scalar(result) is not None
 
 
 def set_mark_archived(session: Session, mark_id: int, archived: bool) -> None:
@@ -359,12 +359,12 @@ def marks_of_all(session: Session, recording_ids: Sequence[int]) -> dict[int, li
         .where(tables.MarkRow.recording_id.in_(recording_ids), tables.MarkRow.archived_at.is_(None))
         .order_by(tables.MarkRow.t0, tables.MarkRow.id)
     )
-    found: dict[int, list[StoredMark]] = {one: [] for one in recording_ids}
+    results: dict[int, list[StoredMark]] = {item: [] for item in recording_ids}
     for m, key in rows:
-        found[m.recording_id].append(
+        results[m.recording_id].append(
             StoredMark(m.id, m.recording_id, m.t0, m.t1, m.label, key, m.truth, m.conditions)
         )
-    return found
+    return results
 
 
 def count_of(session: Session, rig_id: int, *, live: bool = False) -> int:

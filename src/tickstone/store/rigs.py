@@ -54,10 +54,10 @@ def all_rigs(session: Session, archived: bool = False) -> list[StoredRig]:
 
 def rig_named(session: Session, slug: str) -> StoredRig:
     """The rig of that slug at its current revision. Raises NotFound."""
-    found = session.execute(_CURRENT.where(tables.RigRow.slug == slug)).one_or_none()
-    if found is None:
+    result = session.execute(_CURRENT.where(tables.RigRow.slug == slug)).one_or_none()
+    if result is None:
         raise NotFound(f"There is no rig {slug!r}.")
-    return _stored(*found)
+    return _stored(*result)
 
 
 def _stored(

@@ -176,7 +176,7 @@ def write_chunk(
     """Write one chunk: times, shape (n,), and values, shape (columns, n)."""
     chunk, columns = _packed(stream_id, seq, segment, times, values)
     session.execute(insert(ChunkRow).values(dict(zip(_CHUNK, chunk, strict=True))))
-    session.execute(insert(ChunkColumnRow), [dict(zip(_COLUMN, one, strict=True)) for one in columns])
+    session.execute(insert(ChunkColumnRow), [dict(zip(_COLUMN, column, strict=True)) for column in columns])
 
 
 _CHUNK = ("stream_id", "seq", "segment", "n", "t0", "t1", "times")
@@ -267,7 +267,7 @@ class ChunkWriter:
         self._waiting[key] = [(times[rest:], segments[rest:], values[:, rest:])] if rest < len(times) else []
 
     def _copy(self) -> None:
-        packed = [one.result() for one in self._packed]
+        packed = [item.result() for item in self._packed]
         connection: Any = self._session.connection().connection.driver_connection
         for table, names, types, rows in (
             ("chunk", _CHUNK, _CHUNK_TYPES, [chunk for chunk, _ in packed]),
@@ -289,7 +289,7 @@ def streams_of(session: Session, recording_ids: Sequence[int]) -> dict[int, tupl
         select(StreamRow).where(StreamRow.recording_id.in_(recording_ids)).order_by(StreamRow.id)
     ).all()
     ids = [stream.id for stream in streams]
-    columns: dict[int, list[StoredColumn]] = {one: [] for one in ids}
+    columns: dict[int, list[StoredColumn]] = {item: [] for item in ids}
     for c, key in session.execute(
         select(StreamColumnRow, SensorRow.key)
         .outerjoin(SensorRow, SensorRow.id == StreamColumnRow.sensor_id)
@@ -319,12 +319,12 @@ def streams_of(session: Session, recording_ids: Sequence[int]) -> dict[int, tupl
         before, first, _, last = extents[tail.stream_id]
         begun = int(times[0]) if first is None else first
         extents[tail.stream_id] = (before + tail.n, begun, int(times[-1]), max(last, tail.segment))
-    found: dict[int, tuple[StreamInfo, ...]] = dict.fromkeys(recording_ids, ())
+    results: dict[int, tuple[StreamInfo, ...]] = dict.fromkeys(recording_ids, ())
     for stream in streams:
         rows, begins, ends, last = extents[stream.id]
         info = StreamInfo(stream.id, stream.key, tuple(columns[stream.id]), rows, begins, ends, last + 1)
-        found[stream.recording_id] += (info,)
-    return found
+        results[stream.recording_id] += (info,)
+    return results
 
 
 def rows_between(
@@ -404,8 +404,8 @@ def blocks_between(
     ``rows_with_segments`` gives them."""
     where = (ChunkRow.stream_id == stream.id, ChunkRow.t1 >= t0, ChunkRow.t0 <= t1)
     bounds = session.execute(select(ChunkRow.t0).where(*where).order_by(ChunkRow.seq)).scalars().all()
-    starts = sorted({t0, *[one for one in bounds[CHUNKS_AT_ONCE::CHUNKS_AT_ONCE] if one > t0]})
-    for start, end in zip(starts, [*[one - 1 for one in starts[1:]], t1], strict=True):
+    starts = sorted({t0, *[bound for bound in bounds[CHUNKS_AT_ONCE::CHUNKS_AT_ONCE] if bound > t0]})
+    for start, end in zip(starts, [*[start - 1 for start in starts[1:]], t1], strict=True):
         times, values, segments = rows_with_segments(session, stream, start, end)
         if len(times):
             yield times, values, segments
@@ -413,7 +413,7 @@ def blocks_between(
 
 def chunk_overview(session: Session, stream: StreamInfo, position: int, t0: int, t1: int) -> Overview:
     """Minimum and maximum of one column for each chunk that touches t0…t1, without unpacking anything."""
-    found = session.execute(
+    results = session.execute(
         select(ChunkRow.t0, ChunkRow.t1, ChunkColumnRow.min, ChunkColumnRow.max)
         .join(
             ChunkColumnRow,
@@ -427,8 +427,8 @@ def chunk_overview(session: Session, stream: StreamInfo, position: int, t0: int,
         )
         .order_by(ChunkRow.seq)
     ).all()
-    times = np.array([(row[0], row[1]) for row in found], np.int64).reshape(-1, 2)
-    extremes = np.array([(row[2], row[3]) for row in found], np.float64).reshape(-1, 2)
+    times = np.array([(row[0], row[1]) for row in results], np.int64).reshape(-1, 2)
+    extremes = np.array([(row[2], row[3]) for row in results], np.float64).reshape(-1, 2)
     return Overview(times[:, 0], times[:, 1], extremes[:, 0], extremes[:, 1])
 
 
@@ -450,9 +450,9 @@ class Packed:
 
     def unpack(self) -> tuple[Times, Array]:
         """Their times, shape (n,), µs, and values, shape (columns, n)."""
-        times = np.concatenate([codec.unpack_times(one) for one in self.times])
+        times = np.concatenate([codec.unpack_times(time) for time in self.times])
         return times, np.array(
-            [np.concatenate([codec.unpack(one) for one in column]) for column in self.columns]
+            [np.concatenate([codec.unpack(item) for item in column]) for column in self.columns]
         )
 
 

@@ -40,7 +40,7 @@ class Finder:
     @property
     def findings(self) -> tuple[Finding, ...]:
         """What is shown now, the surest first."""
-        return tuple(sorted(self._shown.values(), key=lambda one: -one.confidence))
+        return tuple(sorted(self._shown.values(), key=lambda finding: -finding.confidence))
 
     def clear(self) -> None:
         """A new source, or none: what was found before says nothing."""
@@ -52,12 +52,14 @@ class Finder:
         """Look once; returns whether what is shown has changed."""
         before, shown = self._shown.keys(), dict(self._shown)
         paces = {
-            one.key: float(np.median(np.diff(one.times_s))) for one in record.streams if one.times_s.size > 2
+            stream.key: float(np.median(np.diff(stream.times_s)))
+            for stream in record.streams
+            if stream.times_s.size > 2
         }
         current = {
-            (one.kind, one.stream): one
-            for one in examine(record)
-            if one.accuses and one.end_s >= now_s - _fresh_s(one, paces.get(one.stream, 0.0))
+            (finding.kind, finding.stream): finding
+            for finding in examine(record)
+            if finding.accuses and finding.end_s >= now_s - _fresh_s(finding, paces.get(finding.stream, 0.0))
         }
         for key in {*self._seen, *current}:
             if key in current:

@@ -40,8 +40,8 @@ def prepare(
     mine = calibrating.draft(session, slug, sensor, name)
     steps = calibrating.steps_of(mine)
     want = calibrating.wanted(procedure, key, steps, values) if key else None
-    said = calibrating.checked(want, truth) if want is not None else {}
-    own = procedure.key_of(want, said) if want is not None else ""
+    given = calibrating.checked(want, truth) if want is not None else {}
+    own = procedure.key_of(want, given) if want is not None else ""
     air = thermometers(stored.rig)
     air_sd = settled(session, stored, air[0].id)["offset"].sd if air else None
     analogue = any(channel.unit == "counts" for channel in kind(stored.rig.sensor(sensor).kind).channels)
@@ -51,7 +51,7 @@ def prepare(
         mine.sensor_id,
         procedure,
         want,
-        said,
+        given,
         tuple(step for step in steps if step.key != own),
         values,
         now_s,
@@ -70,11 +70,11 @@ def window_of(live: LiveRig, hold: Hold, since_s: float | None = None) -> Window
         end_s = newest_s if newest_s is not None and now_s - newest_s < LATE_S else now_s
         since = since_s or (hold.since_s if seconds == 0 else max(end_s - seconds * 1.05, hold.since_s))
         times, rows = watched.history.recent(max(since, now_s - LONGEST_S), 0)
-        said = watched.ring.last_seconds(min(seconds or 2.0, 10.0)).values
+        values = watched.ring.last_seconds(min(seconds or 2.0, 10.0)).values
         air = live.intake.air_last(max(AIR_LOOK_BACK, int(hold.truth.get("samples", 0))))
         supply_v = live.intake.supply_v if hold.supplied else None
     channels = dict(zip(watched.channels, rows, strict=True))
-    return Window(times, channels, said, air, hold.air_sd, supply_v)
+    return Window(times, channels, values, air, hold.air_sd, supply_v)
 
 
 def judge_now(live: LiveRig, hold: Hold) -> Holding:
@@ -90,18 +90,20 @@ def judge_now(live: LiveRig, hold: Hold) -> Holding:
 def has_moved(live: LiveRig, hold: Hold) -> bool:
     """Whether anything has moved since the step before; readings that are merely too few yet are no
     motion."""
-    seen = window_of(live, hold, hold.before_s - LOOK_BEFORE_S)
-    judged = hold.procedure.judge(seen, hold.want, hold.truth, hold.steps, hold.values)
+    window = window_of(live, hold, hold.before_s - LOOK_BEFORE_S)
+    judged = hold.procedure.judge(window, hold.want, hold.truth, hold.steps, hold.values)
     if not judged.ready and judged.lacks is None:
         return True
     watched = live.intake.watched[hold.sensor]
     amounts = [
-        one.name
-        for one in watched.kind.channels_of(watched.options)
-        if one.form == "level" and (one.low, one.high) != (0, 1)
+        channel.name
+        for channel in watched.kind.channels_of(watched.options)
+        if channel.form == "level" and (channel.low, channel.high) != (0, 1)
     ]
-    cut = int(np.searchsorted(seen.times_s, hold.before_s, "right"))
-    return any(differs(seen.channels[name][:cut], seen.channels[name][cut:][-LATEST:]) for name in amounts)
+    cut = int(np.searchsorted(window.times_s, hold.before_s, "right"))
+    return any(
+        differs(window.channels[name][:cut], window.channels[name][cut:][-LATEST:]) for name in amounts
+    )
 
 
 def keep_step(session: Session, live: LiveRig, hold: Hold, judged: Holding, *, forced: bool) -> str:
@@ -110,18 +112,18 @@ def keep_step(session: Session, live: LiveRig, hold: Hold, judged: Holding, *, f
     recording = live.recording
     if recording is None:
         raise NotConnected("The recording has ended: connect again and hold it anew.")
-    seen = window_of(live, hold)
-    if forced and hold.procedure.window_s(hold.want) and seen.times_s.size < LEAST_TAKEN:
+    window = window_of(live, hold)
+    if forced and hold.procedure.window_s(hold.want) and window.times_s.size < LEAST_TAKEN:
         raise BadInput(
-            f"There is nothing to take yet: {seen.times_s.size} readings since it is held. Wait a moment.",
+            f"There is nothing to take yet: {window.times_s.size} readings since it is held. Wait a moment.",
             "key",
         )
     want = hold.want or calibrating.wanted(hold.procedure, judged.key or "+z", hold.steps, hold.values)
-    numbers = hold.procedure.take(seen, want.key, hold.values)
-    begin, end = (recording.time_us(float(t)) for t in (seen.times_s[0], seen.times_s[-1]))
-    conditions: dict[str, float] = {} if seen.air_c is None else {"air_c": round(seen.air_c, 2)}
-    if seen.supply_v is not None:
-        conditions["supply_v"] = round(seen.supply_v, 2)
+    numbers = hold.procedure.take(window, want.key, hold.values)
+    begin, end = (recording.time_us(float(t)) for t in (window.times_s[0], window.times_s[-1]))
+    conditions: dict[str, float] = {} if window.air_c is None else {"air_c": round(window.air_c, 2)}
+    if window.supply_v is not None:
+        conditions["supply_v"] = round(window.supply_v, 2)
     conditions |= {name: hold.truth[name] for name in ("height_mm", "lamp") if name in hold.truth}
     key, label = hold.procedure.key_of(want, hold.truth), hold.procedure.label_of(want, hold.truth)
     mark = recordings.add_mark(
@@ -140,10 +142,10 @@ def keep_step(session: Session, live: LiveRig, hold: Hold, judged: Holding, *, f
         hold.truth,
         numbers,
         "taken at once" if forced else "taken when still",
-        n=int(seen.times_s.size),
-        held_s=seen.span_s,
-        air_c=seen.air_c,
-        supply_v=seen.supply_v,
+        n=int(window.times_s.size),
+        held_s=window.span_s,
+        air_c=window.air_c,
+        supply_v=window.supply_v,
         mark_id=mark,
         recording_id=recording.id,
     )

@@ -15,7 +15,7 @@ from tickstone.actions.live.state import HeardLine, Trouble
 from tickstone.actions.live.watched import Watched
 from tickstone.core.constants import Values
 from tickstone.core.rigs.kinds import AIR, kind
-from tickstone.core.rigs.kinds.base import Surroundings
+from tickstone.core.rigs.kinds.base import Ambient
 from tickstone.core.rigs.meanings import Meaning
 from tickstone.core.rigs.rig import Rig
 from tickstone.link.clock import DeviceClock, PlacedLine
@@ -183,7 +183,7 @@ class Intake:
             times, rows = pending[key]
             mean = self._mean_air()
             air = None if mean is None else np.full(len(times), mean)
-            converted = self._watched[key].take(times, rows, self.values[key], Surroundings(air))
+            converted = self._watched[key].take(times, rows, self.values[key], Ambient(air))
             if key == thermometer:
                 self._air.extend(converted.values[converted.valid].tolist())
 
@@ -239,7 +239,9 @@ class Intake:
     def supply_v(self) -> float | None:
         """What a battery gauge of the rig says, V; None without one."""
         with self._lock:
-            gauge = next((one for one in self.watched.values() if one.kind.family == "power"), None)
+            gauge = next(
+                (watched for watched in self.watched.values() if watched.kind.family == "power"), None
+            )
             if gauge is None:
                 return None
             newest = gauge.ring.since(0, 5).values

@@ -84,7 +84,7 @@ def heard(live: LiveRig, marks: Sequence[recordings.StoredMark] = ()) -> tuple[R
     )
     if not streams:
         return None
-    truths = tuple(truth_of(one, start_us) for one in marks) if start_us is not None else ()
+    truths = tuple(truth_of(mark, start_us) for mark in marks) if start_us is not None else ()
     record = Record(
         streams,
         truths,

@@ -102,17 +102,17 @@ class Ring:
     def last_seconds(self, seconds: float) -> ReadingStretch:
         """The readings of the last ``seconds`` before the newest one."""
         size = FIRST_LOOK
-        found = self.since(0, size)
-        while found.times_s.size == size and found.times_s[0] >= found.times_s[-1] - seconds:
+        stretch = self.since(0, size)
+        while stretch.times_s.size == size and stretch.times_s[0] >= stretch.times_s[-1] - seconds:
             size *= 4
-            found = self.since(0, size)
-        if found.times_s.size == 0:
-            return found
-        first = int(np.searchsorted(found.times_s, found.times_s[-1] - seconds, "left"))
+            stretch = self.since(0, size)
+        if stretch.times_s.size == 0:
+            return stretch
+        first = int(np.searchsorted(stretch.times_s, stretch.times_s[-1] - seconds, "left"))
         return ReadingStretch(
-            found.times_s[first:],
-            found.raw[first:],
-            found.values[first:],
-            found.codes[first:],
-            found.last_seq,
+            stretch.times_s[first:],
+            stretch.raw[first:],
+            stretch.values[first:],
+            stretch.codes[first:],
+            stretch.last_seq,
         )

@@ -12,7 +12,7 @@ from tickstone.core.constants import Values
 from tickstone.core.decisions.live import live_words
 from tickstone.core.instruments import INSTRUMENTS, Instrument, NewReadings, Shown, stands_after_s
 from tickstone.core.noise import step_noise
-from tickstone.core.rigs.kinds.base import Converted, Kind, Moment, Surroundings
+from tickstone.core.rigs.kinds.base import Ambient, Converted, Kind, Moment
 from tickstone.core.rigs.rig import Options, Rig
 
 HISTORY_ROWS = 65_536  # of raw channels, which the fault finder and calibrations look back over
@@ -70,7 +70,7 @@ class Watched:
             instrument.fit(rig)
 
     def take(
-        self, times_us: Sequence[int], rows: Sequence[Sequence[float]], values: Values, around: Surroundings
+        self, times_us: Sequence[int], rows: Sequence[Sequence[float]], values: Values, ambient: Ambient
     ) -> Converted:
         """Convert rows, one value a channel (NaN: not told), and keep them. Returns what was kept,
         converted."""
@@ -79,12 +79,12 @@ class Watched:
         self.history.add(times / 1e6, table)
         channels = dict(zip(self.channels, table, strict=True))
         working = self.kind.working
-        asked = dict(self.kind.asked(channels, times, values, self._notebook))
+        inputs = dict(self.kind.asked(channels, times, values, self._notebook))
         names = self._names(values)
         for name in names:
-            asked.setdefault(name, np.full(times.shape, np.nan))
-        converted = working.read(asked, values, around)
-        for name, column in asked.items():
+            inputs.setdefault(name, np.full(times.shape, np.nan))
+        converted = working.read(inputs, values, ambient)
+        for name, column in inputs.items():
             told = column[np.isfinite(column)]
             if told.size:
                 self._asked[name] = float(told[-1])
@@ -92,20 +92,20 @@ class Watched:
         if self.kind.fades is not None:  # rows between pulses tell levels and no speed
             kept = np.isfinite(converted.values)
             times, converted = times[kept], Converted(converted.values[kept], converted.codes[kept])
-            asked = {name: column[kept] for name, column in asked.items()}
+            inputs = {name: column[kept] for name, column in inputs.items()}
         if not times.size:
             return converted
-        series = {one.name: one.values for one in working.more(asked, values, around)}
+        series = {series.name: series.values for series in working.more(inputs, values, ambient)}
         for name, column in series.items():
             if np.isfinite(column[-1]):
                 self._series[name] = float(column[-1])
-        self.ring.add(times / 1e6, asked[names[0]], converted.values, converted.codes)
+        self.ring.add(times / 1e6, inputs[names[0]], converted.values, converted.codes)
         self.readings += len(times)
         self.dropouts += int(np.isnan(converted.values).sum())
         self._last_s = float(times[-1]) / 1e6
-        seen = NewReadings(times / 1e6, converted.values, converted.valid, asked, series)
+        readings = NewReadings(times / 1e6, converted.values, converted.valid, inputs, series)
         for instrument in self.instruments.values():
-            instrument.take(seen, values)
+            instrument.take(readings, values)
         return converted
 
     def _names(self, values: Values) -> tuple[str, ...]:
@@ -135,7 +135,7 @@ class Watched:
             code,
             dict(self._asked),
             dict(self._series),
-            {name: one.shown(now_s, values) for name, one in self.instruments.items()},
+            {name: instrument.shown(now_s, values) for name, instrument in self.instruments.items()},
             self._sentence,
             self._noise,
             self.readings,

@@ -68,11 +68,12 @@ class TwoVolts(Procedure):
         if why:
             return not_ready(why, window.span_s, shown)
         volts = truth["volts"]
-        said = window.said[np.isfinite(window.said)]
-        if said.size and abs(float(np.median(said)) / volts - 1) > 0.25:
+        readings = window.said[np.isfinite(window.said)]
+        if readings.size and abs(float(np.median(readings)) / volts - 1) > 0.25:
             return Holding(
                 False,
-                f"It says about {np.median(said):.1f} V, not {volts:g}: look at the meter, or the divider.",
+                f"It says about {np.median(readings):.1f} V, not {volts:g}: look at the "
+                "meter, or the divider.",
                 figure=shown,
             )
         for step in steps:
@@ -87,10 +88,10 @@ class TwoVolts(Procedure):
         return Holding(True, "", held_s=window.span_s, figure=shown)
 
     def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
-        found = mean_of(window.told("counts"), 1.0)
-        if not found.n:
+        mean = mean_of(window.told("counts"), 1.0)
+        if not mean.n:
             raise BadInput("There is no reading to take.", "volts")
-        return {"mean": found.value, "mean_sd": found.sd, "sd": found.spread, "n": found.n}
+        return {"mean": mean.value, "mean_sd": mean.sd, "sd": mean.spread, "n": mean.n}
 
     def notebook_channels(self, row: Mapping[str, float]) -> dict[str, float]:
         return {"counts": row["reading"]}
@@ -137,13 +138,13 @@ class TwoVolts(Procedure):
             why = "Both readings are of the same state: charge it, or run it down, and read again."
             return Outcome("Two readings of one state are one reading", why, why, left=left, left_unit="V")
         chi = math.sqrt(
-            sum((one / s) ** 2 for one, s in zip(left.values(), sds, strict=True)) / (len(steps) - 1)
+            sum((item / s) ** 2 for item, s in zip(left.values(), sds, strict=True)) / (len(steps) - 1)
         )
         odd = chi > 3
         wide = sd * (chi if odd else 1.0) * (coverage(len(steps) - 1) if odd else 1.0)
         change = 100 * (ratio / by_parts - 1)
         verdict = (
-            f"Good: both readings agree within {max(abs(one) for one in left.values()):.2f} V."
+            f"Good: both readings agree within {max(abs(item) for item in left.values()):.2f} V."
             if not odd
             else (
                 "Rough: the two say different ratios. Is the reference the same in both, "

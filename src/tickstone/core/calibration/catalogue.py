@@ -19,7 +19,7 @@ from tickstone.core.calibration.procedure import Procedure
 from tickstone.errors import NotFound
 
 PROCEDURES: dict[str, Procedure] = {
-    one.id: one
+    item.id: item
     for subject in (
         ultrasonic,
         infrared,
@@ -33,7 +33,7 @@ PROCEDURES: dict[str, Procedure] = {
         drive,
         response,
     )
-    for one in subject.PROCEDURES
+    for item in subject.PROCEDURES
 }
 
 

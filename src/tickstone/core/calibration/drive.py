@@ -83,9 +83,9 @@ class DeadBand(Typed):
             return Outcome(
                 "Where the motors begin to turn is not known", "Three tries a motor.", "Try it once."
             )
-        found = {side: repeats([step.truth[f"{side}_pct"] for step in steps]) for side in ("left", "right")}
-        sds = {side: one.sd if len(steps) > 2 else 1.0 for side, one in found.items()}
-        left, right = found["left"], found["right"]
+        results = {side: repeats([step.truth[f"{side}_pct"] for step in steps]) for side in ("left", "right")}
+        sds = {side: mean.sd if len(steps) > 2 else 1.0 for side, mean in results.items()}
+        left, right = results["left"], results["right"]
         apart = abs(left.value - right.value)
         return Outcome(
             f"Left begins at {left.value:.0f} %, right at {right.value:.0f} %",
@@ -93,8 +93,8 @@ class DeadBand(Typed):
             if len(steps) > 2 and max(left.spread, right.spread) < 3
             else "So far: try it three times.",
             constants=tuple(
-                FittedConstant(f"dead_band_{side}", one.value, math.hypot(sds[side], 0.29))
-                for side, one in found.items()
+                FittedConstant(f"dead_band_{side}", mean.value, math.hypot(sds[side], 0.29))
+                for side, mean in results.items()
             ),
             notes=(f"They differ by {apart:.0f} %: give each its own offset.",) if apart > 3 else (),
             tables=(
@@ -146,18 +146,18 @@ class StraightRun(Typed):
             100 * track * 2 * s.truth["left_mm"] / (s.truth["distance_mm"] ** 2 + s.truth["left_mm"] ** 2)
             for s in steps
         ]
-        found = repeats(shares)
-        sd = found.sd if len(steps) > 2 else max(0.2, abs(found.value) * 0.3)
-        side = "right" if found.value > 0 else "left"
-        metre = 1000.0**2 * found.value / 100 / track / 2
-        good = 2 * sd <= max(STRAIGHT_PCT, abs(found.value) / 2)
+        mean = repeats(shares)
+        sd = mean.sd if len(steps) > 2 else max(0.2, abs(mean.value) * 0.3)
+        side = "right" if mean.value > 0 else "left"
+        metre = 1000.0**2 * mean.value / 100 / track / 2
+        good = 2 * sd <= max(STRAIGHT_PCT, abs(mean.value) / 2)
         standing = "So far" if len(steps) < 3 else "Good" if good else "Rough"
         drift = "left" if metre > 0 else "right"
         return Outcome(
-            f"The {side} side goes {abs(found.value):.2f} ± {2 * sd:.2f} % faster",
+            f"The {side} side goes {abs(mean.value):.2f} ± {2 * sd:.2f} % faster",
             f"{standing}: over a metre it drifts {abs(metre):.0f} mm to the {drift}.",
-            constants=(FittedConstant("mismatch", found.value, sd),),
-            left={step.key: share - found.value for step, share in zip(steps, shares, strict=True)},
+            constants=(FittedConstant("mismatch", mean.value, sd),),
+            left={step.key: share - mean.value for step, share in zip(steps, shares, strict=True)},
             left_unit="%",
         )
 

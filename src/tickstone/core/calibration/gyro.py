@@ -86,20 +86,20 @@ class GyroRest(Procedure):
         why = _why_turning(window, values, self.seconds)
         shown = ""
         if all(window.told(name).size for name in GYRO):
-            shown = " ".join(fixed(float(one), 2) for one in np.nanmean(dps(window, values), axis=1))
+            shown = " ".join(fixed(float(item), 2) for item in np.nanmean(dps(window, values), axis=1))
         state = Holding(True, "", held_s=window.span_s, figure=shown)
         return state.hindered(why) if why else state
 
     def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
         step = values["gyro_range"].value / FULL
-        found = [mean_of(rate, step) for rate in dps(window, values)]
-        if not all(one.n for one in found):
+        means = [mean_of(rate, step) for rate in dps(window, values)]
+        if not all(mean.n for mean in means):
             raise BadInput("There is no reading of the gyro to take.", "channel")
         return {
-            "means": [one.value for one in found],
-            "mean_sds": [one.sd for one in found],
-            "spreads": [one.spread for one in found],
-            "n": min(one.n for one in found),
+            "means": [mean.value for mean in means],
+            "mean_sds": [mean.sd for mean in means],
+            "spreads": [mean.spread for mean in means],
+            "n": min(mean.n for mean in means),
         }
 
     def notebook_channels(self, row: Mapping[str, float]) -> dict[str, float]:
@@ -139,7 +139,7 @@ class GyroRest(Procedure):
         airs = [step.air_c for step in steps if step.air_c is not None]
         condition = {"air_c": round(float(np.mean(airs)), 1)} if airs else {}
         return Outcome(
-            f"At rest it says {', '.join(fixed(float(one), 2) for one in bias)} °/s",
+            f"At rest it says {', '.join(fixed(float(dps), 2) for dps in bias)} °/s",
             f"{'Good' if worst <= GOOD_DPS else 'Rough'}: known to ± {worst:.3f} °/s. That alone is "
             f"{60 * worst:.1f}° a minute.",
             constants=tuple(
@@ -177,10 +177,10 @@ class GyroTurn(Procedure):
     ) -> Holding:
         if window.times_s.size < 20:
             return not_ready(TOO_FEW)
-        found = turn_in(window.times_s, dps(window, values))
-        if isinstance(found, Hindrance):
-            return not_ready(found, window.span_s)
-        axis, turned, _ = found
+        result = turn_in(window.times_s, dps(window, values))
+        if isinstance(result, Hindrance):
+            return not_ready(result, window.span_s)
+        axis, turned, _ = result
         shown = f"{abs(turned):.0f}°"
         if abs(abs(turned) - truth["turned_deg"]) > max(20.0, 0.15 * truth["turned_deg"]):
             return Holding(
@@ -192,10 +192,10 @@ class GyroTurn(Procedure):
         return Holding(True, "", held_s=window.span_s, figure=shown)
 
     def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
-        found = turn_in(window.times_s, dps(window, values))
-        if isinstance(found, Hindrance):
-            raise BadInput(found.text, "turned_deg")
-        axis, turned, bias = found
+        result = turn_in(window.times_s, dps(window, values))
+        if isinstance(result, Hindrance):
+            raise BadInput(result.text, "turned_deg")
+        axis, turned, bias = result
         return {"axis": axis, "turned": abs(turned), "bias": bias, "n": int(window.times_s.size)}
 
     def from_notebook(self, row: Mapping[str, float], values: Values) -> Step:
@@ -220,12 +220,12 @@ class GyroTurn(Procedure):
                 continue
             ratios = [step.truth["turned_deg"] / step.numbers["turned"] for step in mine]
             known = HAND_DEG / math.sqrt(sum(step.truth["turned_deg"] ** 2 for step in mine))
-            found = repeats(ratios)
-            sd = known if len(mine) < 3 else found.sd
-            constants.append(FittedConstant(f"rate_scale_{axis}", found.value, sd))
-            rows.append((axis, f"{len(mine)}", f"{found.value:.4f} ± {2 * sd:.4f}"))
+            mean = repeats(ratios)
+            sd = known if len(mine) < 3 else mean.sd
+            constants.append(FittedConstant(f"rate_scale_{axis}", mean.value, sd))
+            rows.append((axis, f"{len(mine)}", f"{mean.value:.4f} ± {2 * sd:.4f}"))
             for step in mine:
-                left[step.key] = step.numbers["turned"] * found.value - step.truth["turned_deg"]
+                left[step.key] = step.numbers["turned"] * mean.value - step.truth["turned_deg"]
         first = constants[0]
         off = 100 * (first.value - 1)
         sd = first.sd or 0.0
@@ -233,7 +233,9 @@ class GyroTurn(Procedure):
         verdict = f"{'Good' if sd < 0.01 else 'So far'}: known to ± {200 * sd:.1f} %" + (
             "." if len(steps) >= 3 else "; more turns make it firmer."
         )
-        missing = [axis for axis in AXES if f"rate_scale_{axis}" not in {one.name for one in constants}]
+        missing = [
+            axis for axis in AXES if f"rate_scale_{axis}" not in {constant.name for constant in constants}
+        ]
         if missing:
             notes.append(f"Not turned about {' and '.join(missing)} yet: that scale stays as it is.")
         odd = [key for key, off_deg in left.items() if abs(off_deg) > 8 and len(left) > 2]
@@ -352,8 +354,8 @@ class GyroLong(Procedure):
             constants.append(FittedConstant("rate_wander", wander, None))
         lines = (
             *(
-                PlotLine(f"ω{axis}", tuple(zip(taus.tolist(), one.tolist(), strict=True)))
-                for axis, one in zip(AXES, deviations, strict=True)
+                PlotLine(f"ω{axis}", tuple(zip(taus.tolist(), item.tolist(), strict=True)))
+                for axis, item in zip(AXES, deviations, strict=True)
             ),
             PlotLine("noise alone", tuple((float(t), noise / math.sqrt(float(t))) for t in taus)),
         )
@@ -395,8 +397,8 @@ def rate_noise(factors: Array, deviations: Array, n: int, rate_hz: float) -> tup
     place = int(within[-1]) if within.size else 0
     m = float(factors[place])
     freedom = (3 * (n - 1) / (2 * m) - 2 * (n - 2) / n) * 4 * m**2 / (4 * m**2 + 5) * deviations.shape[0]
-    found = math.sqrt(float(np.mean(np.square(deviations[:, place]))) * m / rate_hz)
-    return found, found / math.sqrt(2 * max(freedom, 1.0))
+    result = math.sqrt(float(np.mean(np.square(deviations[:, place]))) * m / rate_hz)
+    return result, result / math.sqrt(2 * max(freedom, 1.0))
 
 
 PROCEDURES = (GyroRest(), GyroTurn(), GyroLong())

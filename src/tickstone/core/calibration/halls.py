@@ -82,7 +82,7 @@ class HallSpin(Procedure):
         codes, times = sectors_of(window)
         if codes.size < 6 * 4:
             raise BadInput("A spin needs at least four electrical turns.", "channel")
-        scheme = max(("120", "60"), key=lambda one: int(np.isin(codes, motor_halls.SEQUENCES[one]).sum()))
+        scheme = max(("120", "60"), key=lambda item: int(np.isin(codes, motor_halls.SEQUENCES[item]).sum()))
         decoded = motor_halls.decode(codes, scheme)
         stuck = [name for i, name in enumerate(NAMES) if np.ptp((codes.astype(int) >> (2 - i)) & 1) == 0]
         places, sds = _places(codes, times, scheme, decoded.direction == "reverse")
@@ -123,7 +123,7 @@ class HallSpin(Procedure):
             return Outcome("The states do not follow each other", why, why)
         scheme, forward = numbers["scheme"], numbers["direction"] == "forward"
         order = motor_halls.SEQUENCES[scheme]
-        said = [f"{code:03b}" for code in (order if forward else tuple(reversed(order)))]
+        sentences = [f"{code:03b}" for code in (order if forward else tuple(reversed(order)))]
         places, sds = numbers["places"], numbers["sds"]
         worst = int(np.argmax(np.abs(places)))
         pairs = values["pole_pairs"].value
@@ -155,7 +155,7 @@ class HallSpin(Procedure):
         )
         far = abs(places[worst])
         return Outcome(
-            f"{scheme}° scheme, {numbers['direction']}: {' '.join(said)}",
+            f"{scheme}° scheme, {numbers['direction']}: {' '.join(sentences)}",
             f"{'Good' if far < 5 else 'Fair' if far < 10 else 'Rough'}: H{worst + 1} sits farthest off, by "
             f"{fixed(places[worst], 1)}° electrical, {fixed(places[worst] / pairs, 2)}° on the can.",
             constants=constants,
@@ -223,12 +223,12 @@ class WireOrders(Procedure):
     cautions = CAUTIONS
 
     def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
-        found = any(step.truth["outcome"] == FORWARD for step in steps)
+        result = any(step.truth["outcome"] == FORWARD for step in steps)
         field = FormField("outcome", "What it does", "", None, 0, len(OUTCOMES) - 1, OUTCOMES)
         warm = FormField("amps", "Current", "A", None, 0, 100, needed=False)
         do = "Power off; wire the phases so; lowest throttle for a second; note what it does."
         return tuple(
-            Want(order, f"phases {order}", do, (field, warm), watched=False, more=found) for order in PHASES
+            Want(order, f"phases {order}", do, (field, warm), watched=False, more=result) for order in PHASES
         )
 
     def judge(
@@ -260,7 +260,7 @@ class WireOrders(Procedure):
                 )
                 return Outcome("Two orders cannot both be right", why, why, repeat=tuple(some), tables=table)
         if forward:
-            said = f"; {backward[0]} runs backward" if backward else ""
+            text = f"; {backward[0]} runs backward" if backward else ""
             quiet = next(
                 (step.truth["amps"] for step in steps if step.key == forward[0] and "amps" in step.truth),
                 None,
@@ -278,7 +278,7 @@ class WireOrders(Procedure):
                 ]
             )
             return Outcome(
-                f"Phases {forward[0]} run forward{said}",
+                f"Phases {forward[0]} run forward{text}",
                 "Good: mark the wires now. Some controllers learn the order themselves; this one need not.",
                 constants=(FittedConstant("phase_order", float(PHASES.index(forward[0]) + 1), None),),
                 notes=tuple(more),
@@ -342,16 +342,16 @@ class Spacings(Procedure):
         truth = steps[0].truth
         radius = truth["radius_mm"]
         spacings = motor_halls.valid_spacings(pairs, radius)
-        compact = next(one for one in spacings if one.scheme == "120")
+        compact = next(spacing for spacing in spacings if spacing.scheme == "120")
         per_mm = math.degrees(1.0 / radius) * pairs
         rows = tuple(
             (
-                f"{one.mechanical_deg:.2f}°",
-                f"{one.arc_mm:.2f} mm",
-                f"{one.scheme}°",
-                f"{one.electrical_deg:.0f}°",
+                f"{spacing.mechanical_deg:.2f}°",
+                f"{spacing.arc_mm:.2f} mm",
+                f"{spacing.scheme}°",
+                f"{spacing.electrical_deg:.0f}°",
             )
-            for one in spacings
+            for spacing in spacings
         )
         notes = [
             f"A millimetre out of place is {per_mm:.1f}° electrical at this radius, "

@@ -170,9 +170,9 @@ class _Curve:
     """A hyperbola weighted by what the ruler and the noise make of each place, with its covariance."""
 
     def __init__(self, constants: Array, covariance: Array, sigmas: Array) -> None:
-        self.constants = tuple(float(one) for one in constants)
+        self.constants = tuple(float(constant) for constant in constants)
         self.covariance, self.sigmas = covariance, sigmas
-        self.sds = tuple(float(one) for one in np.sqrt(np.diag(covariance)))
+        self.sds = tuple(float(item) for item in np.sqrt(np.diag(covariance)))
 
     def off_mm(self, step: Step, values: Values) -> float:
         """Converted less true distance, mm."""
@@ -195,28 +195,28 @@ def _curve(steps: Sequence[Step], values: Values) -> _Curve:
     def weights(a: float, b: float) -> Array:
         return np.hypot(RULER_SD_MM / triangulation.mm_per_volt(true, a, b), noise)
 
-    found = np.array([plain.a, plain.b, plain.c]) / scale
+    result = np.array([plain.a, plain.b, plain.c]) / scale
     for _ in range(3):
-        expected = weights(found[0] * scale[0], found[1] * scale[1])
+        expected = weights(result[0] * scale[0], result[1] * scale[1])
         solved = least_squares(
             lambda p, e=expected: (triangulation.volts_at(true, *(p * scale)) - volts) / e,
-            found,
+            result,
             method="lm",
             max_nfev=5000,
         )
-        found = solved.x
+        result = solved.x
     freedom = len(steps) - 3
     shape = np.linalg.pinv(solved.jac.T @ solved.jac)
     size = float((solved.fun**2).sum()) / freedom if freedom else 1.0
     covariance = shape * size * (coverage(freedom) if freedom else 1.0) ** 2 * np.outer(scale, scale)
     leverage = np.einsum("ij,jk,ik->i", solved.jac, shape, solved.jac)
-    return _Curve(found * scale, covariance, studentised(solved.fun, np.ones(len(steps)), leverage))
+    return _Curve(result * scale, covariance, studentised(solved.fun, np.ones(len(steps)), leverage))
 
 
 def _notes(steps: Steps, near: float, per_count: Array) -> tuple[str, ...]:
     notes = [f"One count is {per_count[0]:.2f} mm at the near end and {per_count[1]:.1f} mm at the far end."]
     closer = [step for step in steps if step.truth["true_mm"] < near * 0.999]
-    nearest = min((step for step in steps if step not in closer), key=lambda one: one.truth["true_mm"])
+    nearest = min((step for step in steps if step not in closer), key=lambda step: step.truth["true_mm"])
     for step in closer:
         if step.numbers["mean"] < nearest.numbers["mean"]:
             notes.append(

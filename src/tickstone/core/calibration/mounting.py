@@ -63,13 +63,13 @@ class LevelByReversal(Procedure):
         return Holding(True, "", held_s=window.span_s, figure=shown)
 
     def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
-        found = [mean_of(axis) for axis in vehicle_g(window.channels, values)]
-        if not all(one.n for one in found):
+        means = [mean_of(axis) for axis in vehicle_g(window.channels, values)]
+        if not all(mean.n for mean in means):
             raise BadInput("There is no reading of all three axes to take.", "channel")
         return {
-            "g": [one.value for one in found],
-            "mean_sds": [one.sd for one in found],
-            "n": min(one.n for one in found),
+            "g": [mean.value for mean in means],
+            "mean_sds": [mean.sd for mean in means],
+            "n": min(mean.n for mean in means),
         }
 
     def fit(self, steps: Steps, values: Values) -> Outcome:
@@ -96,8 +96,8 @@ class LevelByReversal(Procedure):
 
 
 def _angles(g: Array) -> tuple[float, float]:
-    found = inertial.tilt(g[:1], g[1:2], g[2:])
-    return float(found.roll_deg[0]), float(found.pitch_deg[0])
+    tilt = inertial.tilt(g[:1], g[1:2], g[2:])
+    return float(tilt.roll_deg[0]), float(tilt.pitch_deg[0])
 
 
 class Mounting(Procedure):
@@ -122,7 +122,7 @@ class Mounting(Procedure):
         if why:
             return not_ready(why, window.span_s)
         g = np.nanmean(own_g(window.channels, values), axis=1)
-        shown = " ".join(fixed(float(one), 2) for one in g)
+        shown = " ".join(fixed(float(item), 2) for item in g)
         if want is not None and want.key == "nose-up":
             level = next((step for step in steps if step.key == "level"), None)
             if level is not None and np.linalg.norm(g - np.array(level.numbers["g"])) < self.least_rise_g:

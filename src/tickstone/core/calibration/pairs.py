@@ -67,7 +67,7 @@ class Pairs(Procedure):
         free = [
             at
             for at in self.places_mm(values)
-            if all(abs(at - one) >= min(NEAR_A_PLACE_MM, NEAR_SHARE * at) for one in held)
+            if all(abs(at - item) >= min(NEAR_A_PLACE_MM, NEAR_SHARE * at) for item in held)
         ]
         wanted = [self._want(at) for at in sorted([*held, *free])]
         return (*wanted, *(() if free else (self._want(held[-1] + 300.0, more=True),)))
@@ -99,8 +99,8 @@ class Pairs(Procedure):
         if count < 2:
             return Holding(False, "Nothing comes back yet: point the ranger at the target.")
         seen = stillness(raw, limit, least=max(5, math.ceil(0.6 * raw.size)))
-        said = window.said[np.isfinite(window.said)]
-        here = float(np.median(said)) if said.size else None
+        readings = window.said[np.isfinite(window.said)]
+        here = float(np.median(readings)) if readings.size else None
         shown = "" if here is None else f"{here:.0f} mm"
         state = Holding(False, "", held_s=window.span_s, figure=shown)
         if not seen.still:
@@ -134,16 +134,16 @@ class Pairs(Procedure):
         return 2.0 * self.still_limit(values)
 
     def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
-        found = mean_of(self.usable(window, values), self.step_of(values))
-        if not found.n:
+        mean = mean_of(self.usable(window, values), self.step_of(values))
+        if not mean.n:
             raise BadInput("There is nothing to take: point the ranger at the target.", "true_mm")
-        return {"mean": found.value, "sd": found.spread, "mean_sd": found.sd, "n": found.n}
+        return {"mean": mean.value, "sd": mean.spread, "mean_sd": mean.sd, "n": mean.n}
 
     def notebook_channels(self, row: Mapping[str, float]) -> dict[str, float]:
         return {self.channel: row["reading"]}
 
     def from_notebook(self, row: Mapping[str, float], values: Values) -> Step:
-        for name, field in ((one.name, one) for one in self.notebook):
+        for name, field in ((form_field.name, form_field) for form_field in self.notebook):
             check_between(row[name], field.low, field.high, name)
         numbers = {"mean": row["reading"], "sd": 0.0, "mean_sd": 0.0, "n": 1}
         at = row["true_mm"]
@@ -161,14 +161,14 @@ def suspects(
 ) -> tuple[Step, ...]:
     """The places that do not fit the rest, worst first. One bad place drags the curve and makes good ones
     look bad, so the worst is set aside and the others are judged anew, as long as ``least`` are left."""
-    left, found = list(steps), []
+    left, results = list(steps), []
     while len(left) > least:
         sigmas = np.abs(sigmas_of(left))
         worst = int(np.argmax(sigmas))
         if not sigmas[worst] > SUSPECT_SIGMAS:
             break
-        found.append(left.pop(worst))
-    return tuple(found)
+        results.append(left.pop(worst))
+    return tuple(results)
 
 
 def studentised(rest: Array, expected: Array, leverage: Array) -> Array:

@@ -115,7 +115,7 @@ class Poses(Procedure):
         if pinned:
             return not_ready(pinned)
         g = _flip(steps) * np.nanmedian(own_g(window.channels, values), axis=1)
-        shown = " ".join(f"{fixed(float(one), 2)}" for one in g)
+        shown = " ".join(f"{fixed(float(item), 2)}" for item in g)
         key = "+z" if not steps else pose_of(g)
         if want is not None and want.key == "+z" and not steps:
             key = "+z"  # the first pose is said, not seen: from it the signs are learned
@@ -147,17 +147,17 @@ class Poses(Procedure):
         return replace(state, ready=True)
 
     def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
-        found = [mean_of(window.told(axis), 1.0) for axis in AXES]
-        if not all(one.n for one in found):
+        means = [mean_of(window.told(axis), 1.0) for axis in AXES]
+        if not all(mean.n for mean in means):
             raise BadInput("There is no reading of all three axes to take.", "channel")
         turned = 1.0
         if key == "+z":
             turned = 1.0 if float(np.nanmedian(own_g(window.channels, values)[2])) >= 0 else -1.0
         return {
-            "means": [one.value for one in found],
-            "mean_sds": [one.sd for one in found],
-            "spreads": [one.spread for one in found],
-            "n": min(one.n for one in found),
+            "means": [mean.value for mean in means],
+            "mean_sds": [mean.sd for mean in means],
+            "spreads": [mean.spread for mean in means],
+            "n": min(mean.n for mean in means),
             "turned": turned,
         }
 
@@ -165,12 +165,12 @@ class Poses(Procedure):
         return {axis: row[axis] for axis in AXES}
 
     def from_notebook(self, row: Mapping[str, float], values: Values) -> Step:
-        for one in self.notebook:
-            check_between(row[one.name], one.low, one.high, one.name)
+        for form_field in self.notebook:
+            check_between(row[form_field.name], form_field.low, form_field.high, form_field.name)
         pose = ORDER[int(row["pose"])]
         counts = {axis: np.array([row[axis]]) for axis in AXES}
         numbers = self.take(
-            Window(np.array([0.0, 0.0]), {axis: np.repeat(one, 2) for axis, one in counts.items()}),
+            Window(np.array([0.0, 0.0]), {axis: np.repeat(count, 2) for axis, count in counts.items()}),
             pose,
             values,
         )
@@ -178,8 +178,8 @@ class Poses(Procedure):
         return Step(pose, LABELS[pose], {}, numbers)
 
     def of_mark(self, label: str, truth: Mapping[str, Any] | None) -> tuple[str, dict[str, float]] | None:
-        said = label.strip().lower()
-        return next(((pose, {}) for pose in POSES if said in (pose, LABELS[pose])), None)
+        text = label.strip().lower()
+        return next(((pose, {}) for pose in POSES if text in (pose, LABELS[pose])), None)
 
     def fit(self, steps: Steps, values: Values) -> Outcome:
         held = {step.key: step for step in steps}
@@ -292,13 +292,13 @@ class Axes:
 
     def constants(self) -> tuple[FittedConstant, ...]:
         """Named as the kind has them: volts of an analogue part, offset and scale of an inertial unit."""
-        found = []
+        constants = []
         for i, axis in enumerate(AXES):
             zero, gain, zero_sd, gain_sd = (
-                float(one[i]) for one in (self.zeros, self.gains, self.zero_sds, self.gain_sds)
+                float(item[i]) for item in (self.zeros, self.gains, self.zero_sds, self.gain_sds)
             )
             if not self.unit:
-                found += [
+                constants += [
                     FittedConstant(f"zero_{axis}", zero, zero_sd),
                     FittedConstant(f"per_g_{axis}", gain, gain_sd),
                 ]
@@ -308,11 +308,11 @@ class Axes:
             offset_sd = math.sqrt(
                 max((by_zero * zero_sd) ** 2 + (by_gain * gain_sd) ** 2 + 2 * by_zero * by_gain * cross, 0.0)
             )
-            found += [
+            constants += [
                 FittedConstant(f"offset_{axis}", zero / gain, offset_sd),
                 FittedConstant(f"scale_{axis}", 1.0 / gain, gain_sd / gain**2),
             ]
-        return tuple(found)
+        return tuple(constants)
 
 
 def in_own_unit(counts: Array, values: Values) -> Array:
@@ -355,15 +355,15 @@ def fit_axes(held: Mapping[str, Step], values: Values) -> Axes:
     noise = np.sqrt((((g / np.linalg.norm(g, axis=1, keepdims=True)) * sds / gains) ** 2).sum(axis=1))
     back = np.linalg.inv(solved.jac)
     tilts = {}
-    for pose, one in zip(ORDER, g, strict=True):
-        straight = float(one[AXES.index(pose[1])]) * (1 if pose[0] == "+" else -1)
-        tilts[pose] = math.degrees(math.acos(min(1.0, max(-1.0, straight / float(np.linalg.norm(one))))))
+    for pose, item in zip(ORDER, g, strict=True):
+        straight = float(item[AXES.index(pose[1])]) * (1 if pose[0] == "+" else -1)
+        tilts[pose] = math.degrees(math.acos(min(1.0, max(-1.0, straight / float(np.linalg.norm(item))))))
     return Axes(zeros, gains, back @ np.diag(noise**2) @ back.T, tilts, "accel_range" in values)
 
 
 def _forming(held: Mapping[str, Step], values: Values) -> tuple[FittedConstant, ...]:
     """What pairs of poses say already: half sum and half difference."""
-    found: list[FittedConstant] = []
+    constants: list[FittedConstant] = []
     for i, axis in enumerate(AXES):
         if f"+{axis}" not in held or f"-{axis}" not in held:
             continue
@@ -372,13 +372,16 @@ def _forming(held: Mapping[str, Step], values: Values) -> tuple[FittedConstant, 
         )
         zero, gain = (up + down) / 2, (up - down) / 2
         if "accel_range" in values:
-            found += [
+            constants += [
                 FittedConstant(f"offset_{axis}", zero / gain, None),
                 FittedConstant(f"scale_{axis}", 1 / gain, None),
             ]
         else:
-            found += [FittedConstant(f"zero_{axis}", zero, None), FittedConstant(f"per_g_{axis}", gain, None)]
-    return tuple(found)
+            constants += [
+                FittedConstant(f"zero_{axis}", zero, None),
+                FittedConstant(f"per_g_{axis}", gain, None),
+            ]
+    return tuple(constants)
 
 
 def _full(held: Mapping[str, Step], values: Values) -> tuple[Extra, str]:
@@ -388,13 +391,13 @@ def _full(held: Mapping[str, Step], values: Values) -> tuple[Extra, str]:
     ideal = np.array(
         [[(1.0 if pose[0] == "+" else -1.0) if axis == pose[1] else 0.0 for axis in AXES] for pose in ORDER]
     )
-    found = inertial.fit_six_pose(ideal, means)
-    back = np.linalg.inv(found.matrix)
+    fit = inertial.fit_six_pose(ideal, means)
+    back = np.linalg.inv(fit.matrix)
     freedom = 18 - 12
-    spread = found.residual_sd * math.sqrt(18 / freedom) * coverage(freedom)
+    spread = fit.residual_sd * math.sqrt(18 / freedom) * coverage(freedom)
     constants = []
     for i, axis in enumerate(AXES):
-        gain, zero = 1.0 / float(back[i, i]), float(found.matrix_offset[i])
+        gain, zero = 1.0 / float(back[i, i]), float(fit.matrix_offset[i])
         gain_sd, zero_sd = spread / math.sqrt(2), spread / math.sqrt(6)
         if "accel_range" in values:
             constants += [
@@ -412,14 +415,17 @@ def _full(held: Mapping[str, Step], values: Values) -> tuple[Extra, str]:
             for j, other in enumerate(AXES)
             if j != i
         ]
-    largest = max((one for one in constants if one.name.startswith("cross")), key=lambda one: abs(one.value))
+    largest = max(
+        (constant for constant in constants if constant.name.startswith("cross")),
+        key=lambda constant: abs(constant.value),
+    )
     share = 100 * abs(largest.value)
     sure = "more than" if abs(largest.value) > 2 * (largest.sd or 0.0) else "no more than"
-    said = (
+    text = (
         f"Cross-axis terms: at most {share:.1f} % ({largest.name[-2]} has that much of {largest.name[-1]}), "
         f"{sure} what holding it by hand explains."
     )
-    return Extra("cross", "with cross-axis terms, by full least squares", tuple(constants)), said
+    return Extra("cross", "with cross-axis terms, by full least squares", tuple(constants)), text
 
 
 def _convention(axes: Axes) -> str:

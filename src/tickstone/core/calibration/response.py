@@ -95,8 +95,8 @@ class Response(Procedure):
         }
 
     def of_mark(self, label: str, truth: Mapping[str, Any] | None) -> tuple[str, dict[str, float]] | None:
-        said = label.strip().lower()
-        return (said, {}) if said in ("still", "step") else None
+        text = label.strip().lower()
+        return (text, {}) if text in ("still", "step") else None
 
     def fit(self, steps: Steps, values: Values) -> Outcome:
         held = {step.key: step.numbers for step in steps}
@@ -105,7 +105,7 @@ class Response(Procedure):
                 "Its noise is taken as usual", "Hold it still, then give it one step.", "Hold it still first."
             )
         noise, n = float(held["still"]["sd"]), int(held["still"]["n"])
-        name = next((one for one in ("jitter", "noise") if one in values), None)
+        name = next((item for item in ("jitter", "noise") if item in values), None)
         sd = noise / math.sqrt(2 * max(n - 1, 1))
         constants = (FittedConstant(name, noise, sd),) if name and noise > 0 else ()
         unit = values[name].unit if name else ""
@@ -164,8 +164,8 @@ def _middle(readings: Array) -> float:
     last_below = np.flatnonzero(~above)
     if not last_below.size or last_below[-1] + 1 >= readings.size:
         return 0.0
-    at = int(last_below[-1])
-    return at + (0.5 - float(share[at])) / max(float(share[at + 1] - share[at]), 1e-9)
+    index = int(last_below[-1])
+    return index + (0.5 - float(share[index])) / max(float(share[index + 1] - share[index]), 1e-9)
 
 
 def _rise(readings: Array) -> float:
@@ -178,7 +178,7 @@ def _rise(readings: Array) -> float:
 
 
 def _points(readings: Array, rate_hz: float) -> tuple[tuple[float, float], ...]:
-    return tuple((i / rate_hz, float(one)) for i, one in enumerate(readings))
+    return tuple((i / rate_hz, float(reading)) for i, reading in enumerate(readings))
 
 
 PROCEDURES = (Response(),)

@@ -68,12 +68,12 @@ def differs(before: Array, after: Array) -> bool:
     >>> differs(np.array([5.0, 6, 5, 6, 5]), np.array([9.0, 8, 9, 9, 8]))
     True
     """
-    one, other = before[np.isfinite(before)], after[np.isfinite(after)]
-    if min(one.size, other.size) < LEAST:
+    item, other = before[np.isfinite(before)], after[np.isfinite(after)]
+    if min(item.size, other.size) < LEAST:
         return False
-    spread = max(float(np.median(np.abs(some - np.median(some)))) for some in (one, other))
-    noise = max(MAD_TO_SD * spread, RESOLUTION * max(abs(float(np.median(one))), 1.0))
-    return abs(float(np.median(one)) - float(np.median(other))) > DIFFERENT_SDS * noise
+    spread = max(float(np.median(np.abs(some - np.median(some)))) for some in (item, other))
+    noise = max(MAD_TO_SD * spread, RESOLUTION * max(abs(float(np.median(item))), 1.0))
+    return abs(float(np.median(item)) - float(np.median(other))) > DIFFERENT_SDS * noise
 
 
 def why_saturated(window: Window, names: Mapping[str, tuple[float, float]]) -> Hindrance | None:

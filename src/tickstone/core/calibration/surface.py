@@ -82,11 +82,11 @@ class LineSpans(Procedure):
         wants = [Want(key, step.label, "", fields) for key, step in held.items()]
         if not swept and not whole:
             begun = next((key for key in held if key.startswith((GROUND, LINE))), None)
-            at = "" if begun is None else begun.partition("@")[2]
+            place = "" if begun is None else begun.partition("@")[2]
             for span in (GROUND, LINE):
-                key = f"{span}@{at}" if at else span
+                key = f"{span}@{place}" if place else span
                 if key not in held:
-                    wants.append(Want(key, LABELS[span] + (f", {at}" if at else ""), DO[span], fields))
+                    wants.append(Want(key, LABELS[span] + (f", {place}" if place else ""), DO[span], fields))
         more = (Want(f"{span}+", LABELS[span], DO[span], fields, more=True) for span in (GROUND, LINE, SWEEP))
         return (*wants, *more)
 
@@ -94,21 +94,21 @@ class LineSpans(Procedure):
         return 0.0 if want is not None and _span(want.key) == SWEEP else self.seconds
 
     def key_of(self, want: Want, truth: Mapping[str, float]) -> str:
-        span, at = _span(want.key), condition(truth)
-        return f"{span}@{at}" if at else span
+        span, place = _span(want.key), condition(truth)
+        return f"{span}@{place}" if place else span
 
     def label_of(self, want: Want, truth: Mapping[str, float]) -> str:
-        span, at = _span(want.key), condition(truth)
-        return LABELS[span] + (f", {at}" if at else "")
+        span, place = _span(want.key), condition(truth)
+        return LABELS[span] + (f", {place}" if place else "")
 
     def judge(
         self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
     ) -> Holding:
         names = _names(values)
         readings = {name: window.told(name) for name in names}
-        if any(one.size < 2 for one in readings.values()):
+        if any(reading.size < 2 for reading in readings.values()):
             return not_ready(NO_ROW)
-        shown = " ".join(f"{np.median(one[-10:]):.0f}" for one in readings.values())
+        shown = " ".join(f"{np.median(reading[-10:]):.0f}" for reading in readings.values())
         span = GROUND if want is None else _span(want.key)
         if span == SWEEP:
             return self._judge_sweep(window, readings, values, shown)
@@ -130,15 +130,15 @@ class LineSpans(Procedure):
         return Holding(True, "", held_s=window.span_s, figure=shown)
 
     def _partner(self, span: str, truth: Mapping[str, float]) -> str:
-        at = condition(truth)
-        return (LINE if span == GROUND else GROUND) + (f"@{at}" if at else "")
+        place = condition(truth)
+        return (LINE if span == GROUND else GROUND) + (f"@{place}" if place else "")
 
     def _judge_sweep(
         self, window: Window, readings: Mapping[str, Any], values: Values, shown: str
     ) -> Holding:
         noise = max(1.0, values["noise"].value)
-        for i, one in enumerate(readings.values(), 1):
-            if np.ptp(one) < max(LEAST_SWING, 12 * noise):
+        for i, reading in enumerate(readings.values(), 1):
+            if np.ptp(reading) < max(LEAST_SWING, 12 * noise):
                 return Holding(
                     False,
                     f"Sensor {i} has not seen both yet: push the row on.",
@@ -181,11 +181,11 @@ class LineSpans(Procedure):
 
     def fit(self, steps: Steps, values: Values) -> Outcome:
         spans = _conditions(steps, values)
-        whole = [one for one in spans if one.white and one.black]
+        whole = [pair for pair in spans if pair.white and pair.black]
         if not whole:
             have = (
                 "Ground is held; now the line"
-                if any(one.white for one in spans)
+                if any(pair.white for pair in spans)
                 else "Line is held; now the ground"
             )
             heading = have if steps else "White and black are taken as usual, not as they are here"
@@ -249,10 +249,10 @@ def _names(values: Values) -> list[str]:
 
 def _told(means: Sequence[Mean]) -> dict[str, Any]:
     return {
-        "means": [one.value for one in means],
-        "mean_sds": [one.sd for one in means],
-        "spreads": [one.spread for one in means],
-        "n": min(one.n for one in means),
+        "means": [mean.value for mean in means],
+        "mean_sds": [mean.sd for mean in means],
+        "spreads": [mean.spread for mean in means],
+        "n": min(mean.n for mean in means),
     }
 
 
@@ -260,13 +260,13 @@ def _plateaus(readings: Any) -> tuple[Mean, Mean]:
     """The two levels that a sweep dwells on: each half of the readings from its outer end in, as wide as its
     own noise. Readings on the way between them are left out."""
     cut = threshold_otsu(readings).threshold
-    found = []
+    means = []
     for half, outer in ((readings[readings <= cut], 10.0), (readings[readings > cut], 90.0)):
         end = float(np.percentile(half, outer))
         beyond = half[half <= end] if outer < 50 else half[half >= end]
         noise = max(1.0, float(np.abs(beyond - end).mean()) * 2.0)
-        found.append(mean_of(half[np.abs(half - end) <= PLATEAU_SDS * noise], 1.0))
-    return found[0], found[1]
+        means.append(mean_of(half[np.abs(half - end) <= PLATEAU_SDS * noise], 1.0))
+    return means[0], means[1]
 
 
 class _Spans:
@@ -303,72 +303,74 @@ def _means(numbers: Mapping[str, Any]) -> list[Mean]:
 
 
 def _conditions(steps: Steps, values: Values) -> list[_Spans]:
-    found: dict[str, _Spans] = {}
+    results: dict[str, _Spans] = {}
     for step in steps:
-        at = found.setdefault(condition(step.truth), _Spans(step.truth))
+        spans = results.setdefault(condition(step.truth), _Spans(step.truth))
         span = _span(step.key)
         if span == SWEEP:
             low, high = _means(step.numbers["lows"]), _means(step.numbers["highs"])
             white_high = values["white"].value > values["black"].value
-            at.white, at.black = (high, low) if white_high else (low, high)
+            spans.white, spans.black = (high, low) if white_high else (low, high)
         elif span == GROUND:
-            at.white = _means(step.numbers)
+            spans.white = _means(step.numbers)
         else:
-            at.black = _means(step.numbers)
-    return list(found.values())
+            spans.black = _means(step.numbers)
+    return list(results.values())
 
 
 def _best(whole: Sequence[_Spans]) -> _Spans:
     """The height with most between ground and line, worst lamp counted; its lamps are averaged."""
     heights: dict[float | None, list[_Spans]] = {}
-    for one in whole:
-        heights.setdefault(one.truth.get("height_mm"), []).append(one)
-    chosen = max(heights.values(), key=lambda some: min(one.apart for one in some))
+    for spans in whole:
+        heights.setdefault(spans.truth.get("height_mm"), []).append(spans)
+    chosen = max(heights.values(), key=lambda some: min(item.apart for item in some))
     if len(chosen) == 1:
         return chosen[0]
     merged = _Spans({name: value for name, value in chosen[0].truth.items() if name != "lamp"})
-    merged.white = [_merged(some) for some in zip(*(one.white for one in chosen), strict=True)]
-    merged.black = [_merged(some) for some in zip(*(one.black for one in chosen), strict=True)]
+    merged.white = [_merged(some) for some in zip(*(item.white for item in chosen), strict=True)]
+    merged.black = [_merged(some) for some in zip(*(item.black for item in chosen), strict=True)]
     return merged
 
 
 def _merged(means: Sequence[Mean]) -> Mean:
     """One level under several lights: their middle, and what the light makes of it."""
-    values = [one.value for one in means]
+    values = [mean.value for mean in means]
     middle, reach = (max(values) + min(values)) / 2, (max(values) - min(values)) / 2
     return Mean(
         middle,
-        math.hypot(max(one.sd for one in means), reach / 2),
-        max(one.spread for one in means) + reach,
-        min(one.n for one in means),
+        math.hypot(max(mean.sd for mean in means), reach / 2),
+        max(mean.spread for mean in means) + reach,
+        min(mean.n for mean in means),
     )
 
 
 def _constants(best: _Spans) -> tuple[FittedConstant, ...]:
     condition = {name: float(value) for name, value in best.truth.items()}
-    found = []
+    constants = []
     for what, means in (("white", best.white), ("black", best.black)):
-        levels = [one.value for one in means]
+        levels = [mean.value for mean in means]
         scatter = float(np.std(levels, ddof=1)) if len(levels) > 1 else means[0].sd
-        found.append(FittedConstant(what, float(np.mean(levels)), scatter, condition))
+        constants.append(FittedConstant(what, float(np.mean(levels)), scatter, condition))
     for i, (white, black) in enumerate(zip(best.white, best.black, strict=True), 1):
-        found += [
+        constants += [
             FittedConstant(f"white_s{i}", white.value, white.sd, condition),
             FittedConstant(f"black_s{i}", black.value, black.sd, condition),
         ]
-    noise = float(np.sqrt(np.mean(np.square([one.spread for one in (*best.white, *best.black)]))))
-    return (*found, FittedConstant("noise", noise, None))
+    noise = float(np.sqrt(np.mean(np.square([mean.spread for mean in (*best.white, *best.black)]))))
+    return (*constants, FittedConstant("noise", noise, None))
 
 
 def _notes(spans: Sequence[_Spans], whole: Sequence[_Spans], best: _Spans) -> tuple[str, ...]:
     notes = []
-    heights = sorted({one.truth["height_mm"] for one in whole if "height_mm" in one.truth})
+    heights = sorted({spans.truth["height_mm"] for spans in whole if "height_mm" in spans.truth})
     if len(heights) > 1:
         notes.append(
             f"Best of {len(heights)} heights: {best.truth['height_mm']:g} mm, where even the closest sensor "
             f"has {best.apart:.0f} sd between ground and line."
         )
-    lit = {(one.truth.get("height_mm"), one.truth["lamp"]): one for one in whole if "lamp" in one.truth}
+    lit = {
+        (spans.truth.get("height_mm"), spans.truth["lamp"]): spans for spans in whole if "lamp" in spans.truth
+    }
     for height in sorted({at for at, _ in lit}, key=lambda at: at or 0.0):
         off, on = lit.get((height, 0.0)), lit.get((height, 1.0))
         if off is not None and on is not None:
@@ -383,23 +385,23 @@ def _notes(spans: Sequence[_Spans], whole: Sequence[_Spans], best: _Spans) -> tu
                 f"The lamp moves readings by up to {fixed(worst)} counts{where}, {100 * share:.0f} % of the "
                 "way from ground to line: thresholds must leave room for that."
             )
-    for one in spans:
-        if bool(one.white) != bool(one.black):
-            notes.append(f"{one.name}: only {'ground' if one.white else 'the line'} is held there.")
+    for span in spans:
+        if bool(span.white) != bool(span.black):
+            notes.append(f"{span.name}: only {'ground' if span.white else 'the line'} is held there.")
     return tuple(notes)
 
 
 def _plots(whole: Sequence[_Spans]) -> tuple[Plot, ...]:
     plots = []
-    for one in whole[:4]:
+    for spans in whole[:4]:
         dots = []
-        for i, (white, black) in enumerate(zip(one.white, one.black, strict=True), 1):
+        for i, (white, black) in enumerate(zip(spans.white, spans.black, strict=True), 1):
             dots += [
                 Dot(i, white.value, 3 * white.spread, label="ground"),
                 Dot(i, black.value, 3 * black.spread, label="line"),
             ]
-        plots.append(Plot(f"Ground and line, {one.name}", "sensor", "", "reading", "counts", tuple(dots)))
-    heights = sorted((one.truth["height_mm"], one.apart) for one in whole if "height_mm" in one.truth)
+        plots.append(Plot(f"Ground and line, {spans.name}", "sensor", "", "reading", "counts", tuple(dots)))
+    heights = sorted((item.truth["height_mm"], item.apart) for item in whole if "height_mm" in item.truth)
     if len({at for at, _ in heights}) > 1:
         dots = [Dot(at, apart, label=f"{at:g} mm") for at, apart in heights]
         plots.append(
@@ -410,14 +412,14 @@ def _plots(whole: Sequence[_Spans]) -> tuple[Plot, ...]:
 
 def _tables(whole: Sequence[_Spans]) -> tuple[Table, ...]:
     tables = []
-    for one in whole[:4]:
+    for spans in whole[:4]:
         rows = tuple(
             (f"{i}", f"{white.value:.0f}", f"{black.value:.0f}", f"{abs(gap) / max(sd, 0.5):.0f} sd")
             for i, (white, black, gap, sd) in enumerate(
-                zip(one.white, one.black, one.gaps, one.spreads, strict=True), 1
+                zip(spans.white, spans.black, spans.gaps, spans.spreads, strict=True), 1
             )
         )
-        tables.append(Table(f"Counts, {one.name}", ("sensor", "ground", "line", "apart"), rows))
+        tables.append(Table(f"Counts, {spans.name}", ("sensor", "ground", "line", "apart"), rows))
     return tuple(tables)
 
 

@@ -104,13 +104,13 @@ class RollOut(Procedure):
         if usual is not None and 1 / OTHER_ORDER < way / usual < OTHER_ORDER:
             return
         meant = usual if usual is not None else math.sqrt(LEAST_WAY_MM * MOST_WAY_MM)
-        _, unit = min(UNITS_MM, key=lambda one: abs(math.log(way * one[0] / meant)))
-        said = f"{truth['distance_mm']:g} mm in {truth['turns']:g} turns is {significant(way, 4)} mm a turn"
-        said += (
+        _, unit = min(UNITS_MM, key=lambda item: abs(math.log(way * item[0] / meant)))
+        text = f"{truth['distance_mm']:g} mm in {truth['turns']:g} turns is {significant(way, 4)} mm a turn"
+        text += (
             f", and {significant(usual, 4)} mm before." if usual is not None else ": no wheel is like that."
         )
         maybe = f" Did you mean {truth['distance_mm']:g} {unit}?" if unit else " Were the turns miscounted?"
-        raise BadInput(said + maybe, "distance_mm")
+        raise BadInput(text + maybe, "distance_mm")
 
     def from_notebook(self, row: Mapping[str, float], values: Values) -> Step:
         check_between(row["turns"], 1, 10_000, "turns")
@@ -125,7 +125,7 @@ class RollOut(Procedure):
                 "Roll it once.",
             )
         ways = [step.truth["distance_mm"] / step.truth["turns"] for step in steps]
-        found = repeats(ways)
+        mean = repeats(ways)
         known = [
             math.hypot(math.sqrt(2) * TAPE_SD_MM, PHASE_TURNS * way) / step.truth["turns"]
             for step, way in zip(steps, ways, strict=True)
@@ -133,11 +133,11 @@ class RollOut(Procedure):
         weight = 1.0 / np.square(known)
         value = float((np.array(ways) * weight).sum() / weight.sum())
         sd = 1.0 / math.sqrt(float(weight.sum()))
-        off = [(way - value) / one for way, one in zip(ways, known, strict=True)]
-        chi = math.sqrt(sum(one**2 for one in off) / (len(ways) - 1)) if len(ways) > 1 else 1.0
+        off = [(way - value) / item for way, item in zip(ways, known, strict=True)]
+        chi = math.sqrt(sum(item**2 for item in off) / (len(ways) - 1)) if len(ways) > 1 else 1.0
         sd *= max(1.0, chi) if len(ways) > 3 else 1.0
         repeat = tuple(
-            step.key for step, one in zip(steps, off, strict=True) if abs(one) > 4 and len(ways) > 2
+            step.key for step, item in zip(steps, off, strict=True) if abs(item) > 4 and len(ways) > 2
         )
         nominal = math.pi * values["diameter"].value if "diameter" in values else None
         notes = []
@@ -152,12 +152,12 @@ class RollOut(Procedure):
         if len(loads) > 1:
             notes.append("The runs were made under different loads: the mean belongs to none of them.")
         load = (FittedConstant("load", loads.pop(), None),) if len(loads) == 1 else ()
-        agrees = 2 * found.spread <= AGREES * value if len(ways) > 1 else False
+        agrees = 2 * mean.spread <= AGREES * value if len(ways) > 1 else False
         verdict = (
             "One run: repeat it twice."
             if len(ways) == 1
             else f"{'Good' if agrees else 'Rough'}: the runs {'agree within' if agrees else 'differ by'} "
-            f"± {fixed(2 * found.spread, 1)} mm."
+            f"± {fixed(2 * mean.spread, 1)} mm."
             + ("" if agrees else " Was every turn counted, and the tape read alike?")
         )
         if repeat:
@@ -170,7 +170,7 @@ class RollOut(Procedure):
             repeat=repeat,
             left={step.key: way - value for step, way in zip(steps, ways, strict=True)},
             left_unit="mm a turn",
-            sigmas={step.key: one for step, one in zip(steps, off, strict=True)},
+            sigmas={step.key: item for step, item in zip(steps, off, strict=True)},
         )
 
 
@@ -230,8 +230,8 @@ class RollerSteps(Procedure):
         allowed = 0.05 * value + 1.5 * len(steps) / turns
         if abs(value - whole) > min(0.35, allowed) or np.ptp(per_turn) > 2 * allowed:
             why = (
-                f"The runs say {', '.join(f'{one:.2f}' for one in per_turn)} steps a turn: some are lost or "
-                "doubled, or a turn was miscounted. Turn more slowly, and again."
+                f"The runs say {', '.join(f'{item:.2f}' for item in per_turn)} steps a turn: some are lost "
+                "or doubled, or a turn was miscounted. Turn more slowly, and again."
             )
             return Outcome(
                 "The runs do not agree on whole steps", why, why, repeat=tuple(step.key for step in steps)
@@ -240,7 +240,7 @@ class RollerSteps(Procedure):
             f"One turn is {whole} steps",
             f"Good: {turns:g} turns say {value:.2f}.",
             constants=(FittedConstant("steps", float(whole), None),),
-            left={step.key: one - whole for step, one in zip(steps, per_turn, strict=True)},
+            left={step.key: item - whole for step, item in zip(steps, per_turn, strict=True)},
             left_unit="steps a turn",
         )
 
@@ -293,7 +293,7 @@ def gaps_of(times_s: Array, most: int = MOST_GAPS) -> Gaps:
         change = np.abs(periods[count:] / periods[:-count] - 1.0)
         left[count] = max(MAD_TO_SD * float(np.median(change)) / math.sqrt(2), LEAST_SPREAD)
     best = min(left.values())
-    count = next(n for n, one in left.items() if one <= 1.5 * best)
+    count = next(n for n, item in left.items() if item <= 1.5 * best)
     kernel = np.ones(count) if count % 2 else np.concatenate([[0.5], np.ones(count - 1), [0.5]])
     turn = np.convolve(periods, kernel, "valid")  # the turn around each gap, so that creeping speed falls out
     first = (periods.size - turn.size) // 2
@@ -472,7 +472,7 @@ class SecondOpinion(Procedure):
         ratios = [60.0 * step.numbers["hz"] / step.truth["rpm"] for step in steps]
         middle = float(np.median(ratios))
         whole = max(1, round(middle))
-        left = {step.key: one - whole for step, one in zip(steps, ratios, strict=True)}
+        left = {step.key: item - whole for step, item in zip(steps, ratios, strict=True)}
         if abs(middle - whole) > 0.12 * max(1.0, whole / 2) or np.ptp(ratios) > 0.25 * whole:
             why = (
                 f"The pulses say {middle:.2f} marks a turn, which is no whole number: "
@@ -530,7 +530,7 @@ class MarkTrace(Procedure):
         names = [name for name in window.channels if name.startswith("s") and window.told(name).size > 20]
         if not names:
             raise BadInput("There is no trace to take.", "sensor")
-        found: dict[str, Any] = {"n": int(window.times_s.size)}
+        results: dict[str, Any] = {"n": int(window.times_s.size)}
         for name in names:
             readings = window.told(name)
             cut = threshold_otsu(readings).threshold
@@ -538,13 +538,13 @@ class MarkTrace(Procedure):
             if low.size < 5 or high.size < 5:
                 continue
             noise = _plateau_noise(readings)
-            found[name] = [
+            results[name] = [
                 float(np.median(low)),
                 float(np.median(high)),
                 noise,
                 _crossings(window, name, cut, 3 * noise),
             ]
-        return found
+        return results
 
     def fit(self, steps: Steps, values: Values) -> Outcome:
         if not steps:
@@ -593,8 +593,8 @@ def _crossings(window: Window, name: str, threshold: float, half_band: float) ->
     known = np.isfinite(readings)
     readings, times = readings[known], window.times_s[known]
     state = np.where(readings > threshold + half_band, 1, np.where(readings < threshold - half_band, 0, -1))
-    said = state[state >= 0]
-    return float((np.diff(said) == 1).sum()) / max(float(times[-1] - times[0]), 1e-9)
+    values = state[state >= 0]
+    return float((np.diff(values) == 1).sum()) / max(float(times[-1] - times[0]), 1e-9)
 
 
 PROCEDURES = (RollOut(), RollerSteps(), SteadyRun(), SteadyMarks(), SecondOpinion(), MarkTrace())

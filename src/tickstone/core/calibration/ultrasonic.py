@@ -143,16 +143,16 @@ def _constants(
 ) -> tuple[FittedConstant, ...]:
     at = values["air"].value if air is None else air
     condition = {"air_c": round(at, 2), "covariance_with_offset": (fit.covariance or 0.0) * wide**2}
-    found = [
+    constants = [
         FittedConstant("sound", fit.speed_m_s, (fit.speed_sd or 0.0) * wide, condition),
         FittedConstant("offset", fit.offset_mm, (fit.offset_sd or 0.0) * wide),
     ]
     noise = pooled_noise(steps)
     if noise is not None and noise[0] > 0:
-        found.append(FittedConstant("jitter", *noise))
+        constants.append(FittedConstant("jitter", *noise))
     if air is not None:
-        found.append(FittedConstant("air", round(air, 2), values["air"].sd))
-    return tuple(found)
+        constants.append(FittedConstant("air", round(air, 2), values["air"].sd))
+    return tuple(constants)
 
 
 def _sigmas(steps: Sequence[Step]) -> Array:
@@ -174,9 +174,9 @@ def _agreement(speed: float, sd: float, air_c: float | None, humidity_pct: float
     formula = float(sound.speed_of_sound_cramer(air_c, humidity_pct))
     slope = float(sound.sensitivity_m_s_per_k(air_c, humidity_pct))
     apart = speed - formula
-    said = f"The air says {formula:.1f} m/s at {air_c:.1f} °C"
+    text = f"The air says {formula:.1f} m/s at {air_c:.1f} °C"
     if abs(apart) <= 2 * math.hypot(sd, slope):
-        return (f"{said}: they agree.",)
+        return (f"{text}: they agree.",)
     kelvin = apart / slope
     if abs(kelvin) > BAD_ZERO_C:
         why = (
@@ -188,7 +188,7 @@ def _agreement(speed: float, sd: float, air_c: float | None, humidity_pct: float
             f"air {fixed(abs(kelvin), 1)} K {'warmer' if kelvin > 0 else 'colder'} than the thermometer "
             "says would explain it"
         )
-    return (f"{said}: {abs(apart):.1f} m/s apart, more than their ± allow; {why}.",)
+    return (f"{text}: {abs(apart):.1f} m/s apart, more than their ± allow; {why}.",)
 
 
 def _plots(steps: Steps, fit: ranging.RulerFit, repeat: Sequence[str]) -> tuple[Plot, ...]:
@@ -253,8 +253,8 @@ class AirAverage(Procedure):
     def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
         if not window.air.size:
             raise BadInput("No air temperature has come yet.", "samples")
-        found = mean_of(window.air)
-        return {"mean": found.value, "mean_sd": math.hypot(found.sd, window.air_sd), "n": found.n}
+        mean = mean_of(window.air)
+        return {"mean": mean.value, "mean_sd": math.hypot(mean.sd, window.air_sd), "n": mean.n}
 
     def from_notebook(self, row: Mapping[str, float], values: Values) -> Step:
         return Step(

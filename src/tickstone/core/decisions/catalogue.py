@@ -16,9 +16,9 @@ from tickstone.core.decisions.decision import Decision
 from tickstone.errors import NotFound
 
 DECISIONS: dict[str, Decision] = {
-    one.id: one
+    item.id: item
     for subject in (line, steering, guard, obstacle, pulse_limits, tipping, filter_choice, dropouts)
-    for one in subject.DECISIONS
+    for item in subject.DECISIONS
 }
 
 

@@ -215,8 +215,8 @@ class Decided:
 def warning_of(decided: Decided, name: str) -> str:
     """What speaks against a choice as it stands: its own warning, or the verdict on all where none has one of
     its own."""
-    mine = next((one.warning for one in decided.choices if one.name == name), "")
-    alone = decided.good or any(one.warning for one in decided.choices)
+    mine = next((choice.warning for choice in decided.choices if choice.name == name), "")
+    alone = decided.good or any(choice.warning for choice in decided.choices)
     return mine if alone else decided.heading
 
 
@@ -251,7 +251,7 @@ class Decision(ABC):
     least: ClassVar[int] = 50
 
     @abstractmethod
-    def work(self, asked: Question, values: Values) -> Decided:
+    def work(self, question: Question, values: Values) -> Decided:
         """What can be chosen, with its odds."""
 
     def speaks(self, marks: Sequence[Marked]) -> bool:
@@ -263,15 +263,15 @@ class Decision(ABC):
         """The constants that are chosen here."""
 
 
-def standing(name: str, asked: Question, values: Values, suggested: float) -> float:
+def standing(name: str, question: Question, values: Values, suggested: float) -> float:
     """The value of a choice: picked now, chosen before, or the suggested one."""
-    if name in asked.picked:
-        return asked.picked[name]
+    if name in question.picked:
+        return question.picked[name]
     known = values.get(name)
     return known.value if known is not None and known.provenance is not Provenance.ASSUMED else suggested
 
 
 def chosen_by(decision: Decision, values: Values) -> tuple[Value, ...]:
     """The constants of a decision that have been chosen; none while it is open."""
-    found = (values.get(name) for name in decision.sets(values))
-    return tuple(one for one in found if one is not None and one.provenance is Provenance.CHOSEN)
+    result = (values.get(name) for name in decision.sets(values))
+    return tuple(value for value in result if value is not None and value.provenance is Provenance.CHOSEN)

@@ -46,7 +46,7 @@ def runs_of(times_s: Array, valid: Bools) -> list[tuple[float, float]]:
 def stopping(runs: list[tuple[float, float]], policy: int, after_s: float) -> list[tuple[float, float]]:
     """Those of the runs, (from, to), s, at which the vehicle is told to stop: ``output`` stops at the
     same."""
-    return [one for one in runs if policy == AT_ONCE or one[1] - one[0] > after_s + ROUNDING_S]
+    return [run for run in runs if policy == AT_ONCE or run[1] - run[0] > after_s + ROUNDING_S]
 
 
 def output(times_s: Array, values: Array, valid: Bools, policy: int, after_s: float) -> tuple[Array, Bools]:
@@ -55,8 +55,8 @@ def output(times_s: Array, values: Array, valid: Bools, policy: int, after_s: fl
     Held values stand in for missing ones until ``after_s`` from the last good reading; skipped ones are NaN,
     so that no filter sees them. From then on, or at once, it is to stop.
     """
-    at = np.arange(values.size)
-    good: npt.NDArray[np.int64] = np.where(valid, at, -1)
+    rows = np.arange(values.size)
+    good: npt.NDArray[np.int64] = np.where(valid, rows, -1)
     last: npt.NDArray[np.int64] = np.maximum.accumulate(good)
     age = np.where(last >= 0, times_s - times_s[last.clip(0)], np.inf)
     stop = ~valid & ((age > after_s + ROUNDING_S) | (policy == AT_ONCE))
@@ -76,23 +76,23 @@ class DropoutPolicy(Decision):
     def sets(self, values: Values) -> tuple[str, ...]:
         return ("dropout_policy", "dropout_after")
 
-    def work(self, asked: Question, values: Values) -> Decided:
-        seen = asked.seen[0] if asked.seen else None
-        runs = [] if seen is None else runs_of(seen.times_s, seen.valid)
+    def work(self, question: Question, values: Values) -> Decided:
+        evidence = question.seen[0] if question.seen else None
+        runs = [] if evidence is None else runs_of(evidence.times_s, evidence.valid)
         speed = values["drive_speed"].value if "drive_speed" in values else 0.0
-        policy = int(standing("dropout_policy", asked, values, float(HOLD)))
-        after = standing("dropout_after", asked, values, STOP_AFTER_S)
+        policy = int(standing("dropout_policy", question, values, float(HOLD)))
+        after = standing("dropout_after", question, values, STOP_AFTER_S)
         stops = stopping(runs, policy, after)
-        of = f" of “{seen.name}”" if seen is not None else ""
+        of = f" of “{evidence.name}”" if evidence is not None else ""
         count = f"{len(stops)} time{'' if len(stops) == 1 else 's'}"
         heading = (
             "A missing reading is never “clear”: hold the last, then stop"
-            if seen is None
+            if evidence is None
             else f"Nothing is missing{of}"
             if not runs
             else f"It would not have stopped: no run of missing readings lasts {after:g} s"
             if not stops
-            else f"It would have stopped {count} in {fixed(seen.hours * 60, 1)} min"
+            else f"It would have stopped {count} in {fixed(evidence.hours * 60, 1)} min"
         )
         notes = [
             f"{POLICIES[policy][0].upper()}{POLICIES[policy][1:]}; a dropout is never “clear” and never a "
@@ -106,7 +106,7 @@ class DropoutPolicy(Decision):
                 f"{len(runs)} run{'s' if len(runs) > 1 else ''} of missing readings; the longest lasts "
                 f"{fixed(1000 * longest)} ms."
             )
-        if len(runs) > 1 and seen is not None and len(stops) > 2:
+        if len(runs) > 1 and evidence is not None and len(stops) > 2:
             notes.append(
                 "A run of dropouts while moving is itself a finding: a slanted or soft "
                 "wall just before impact."
@@ -132,32 +132,36 @@ class DropoutPolicy(Decision):
                 ),
             ),
             notes=tuple(notes),
-            plots=() if seen is None or not seen.times_s.size else (_plot(seen, runs, policy, after),),
-            tables=() if seen is None or not runs else (_table(seen, runs, after),),
-            used=() if seen is None else (seen.id,),
+            plots=()
+            if evidence is None or not evidence.times_s.size
+            else (_plot(evidence, runs, policy, after),),
+            tables=() if evidence is None or not runs else (_table(evidence, runs, after),),
+            used=() if evidence is None else (evidence.id,),
         )
 
 
-def _table(seen: Evidence, runs: list[tuple[float, float]], after: float) -> Table:
+def _table(evidence: Evidence, runs: list[tuple[float, float]], after: float) -> Table:
     rows = []
     for place, name in enumerate(POLICIES):
         stops = stopping(runs, place, after)
-        out, stop = output(seen.times_s, seen.said, seen.valid, place, after)
-        held = int((~seen.valid & np.isfinite(out)).sum())
+        out, stop = output(evidence.times_s, evidence.said, evidence.valid, place, after)
+        held = int((~evidence.valid & np.isfinite(out)).sum())
         rows.append((name, str(len(stops)), str(held), str(int(stop.sum()))))
     return Table(
         "Each way on this recording", ("way", "stops", "readings held", "readings stopped at"), tuple(rows)
     )
 
 
-def _plot(seen: Evidence, runs: list[tuple[float, float]], policy: int, after: float) -> Plot:
+def _plot(evidence: Evidence, runs: list[tuple[float, float]], policy: int, after: float) -> Plot:
     """The stretch about the longest run: readings, and what goes on to the decision."""
-    middle = max(runs, key=lambda one: one[1] - one[0]) if runs else (seen.times_s[0], seen.times_s[0])
+    middle = (
+        max(runs, key=lambda item: item[1] - item[0]) if runs else (evidence.times_s[0], evidence.times_s[0])
+    )
     centre = (middle[0] + middle[1]) / 2
-    first, last = np.searchsorted(seen.times_s, [centre - DRAWN_S / 2, centre + DRAWN_S / 2])
+    first, last = np.searchsorted(evidence.times_s, [centre - DRAWN_S / 2, centre + DRAWN_S / 2])
     part = slice(int(first), int(last))
-    out, stop = output(seen.times_s, seen.said, seen.valid, policy, after)
-    times = seen.times_s[part]
+    out, stop = output(evidence.times_s, evidence.said, evidence.valid, policy, after)
+    times = evidence.times_s[part]
 
     def line(label: str, values: Array) -> list[PlotLine]:
         """A line with its gaps left open."""
@@ -170,7 +174,7 @@ def _plot(seen: Evidence, runs: list[tuple[float, float]], policy: int, after: f
         ]
         return [PlotLine(label, tuple(zip(t.tolist(), v.tolist(), strict=True))) for t, v in pieces]
 
-    floor = float(np.nanmin(seen.said[part])) if np.isfinite(seen.said[part]).any() else 0.0
+    floor = float(np.nanmin(evidence.said[part])) if np.isfinite(evidence.said[part]).any() else 0.0
     lines = [*line("what goes on", out[part]), *line("stop", np.where(stop[part], floor, np.nan))]
     return Plot(
         "The longest run, and what goes on to the decision", "time", "s", "reading", "", lines=tuple(lines)

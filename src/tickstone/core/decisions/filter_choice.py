@@ -74,10 +74,10 @@ class Setting:
             return values
         return filters.run(self.kind, values, **arguments(self.kind, self.amount))
 
-    def over(self, seen: Evidence) -> Array:
+    def over(self, evidence: Evidence) -> Array:
         """The filter over the good readings of a recording, shape (n,): missing ones stay missing."""
-        out = np.full(seen.said.shape, np.nan)
-        out[seen.valid] = self.run(seen.said[seen.valid])
+        out = np.full(evidence.said.shape, np.nan)
+        out[evidence.valid] = self.run(evidence.said[evidence.valid])
         return out
 
 
@@ -109,8 +109,8 @@ def setting(kind: str, amount: float) -> Setting:
         raise BadInput(f"filter_kind must be one of {', '.join(KINDS)}, not {kind}.", "filter_kind")
     if kind == "none":
         return Setting(kind, 1.0, 1.0, 0.0)
-    found = filters.tradeoff(kind, **arguments(kind, amount))
-    return Setting(kind, amount, found.noise_ratio, found.lag_samples)
+    tradeoff = filters.tradeoff(kind, **arguments(kind, amount))
+    return Setting(kind, amount, tradeoff.noise_ratio, tradeoff.lag_samples)
 
 
 def chosen(values: Values) -> Setting | None:
@@ -122,7 +122,7 @@ def chosen(values: Values) -> Setting | None:
 
 
 @dataclass(frozen=True)
-class OnThese:
+class FilterTrial:
     """A filter on these very readings: what is left of their noise (sd, their unit), of their spikes, its
     lag, s, and the recording that it needs to show it, s."""
 
@@ -133,12 +133,12 @@ class OnThese:
     needs_s: float = 0.0
 
 
-def needed_readings(one: Setting) -> int:
+def needed_readings(item: Setting) -> int:
     """How many readings show what a filter does: those in which it settles, and some to look at."""
-    return math.ceil(SETTLES * one.lag_samples) + (0 if one.kind == "none" else LEAST_READINGS)
+    return math.ceil(SETTLES * item.lag_samples) + (0 if item.kind == "none" else LEAST_READINGS)
 
 
-def on_these(readings: Array, interval_s: float) -> list[OnThese]:
+def on_these(readings: Array, interval_s: float) -> list[FilterTrial]:
     """Every filter on readings, dropouts left out: shape (n,), at least LEAST_READINGS. One that needs more
     readings than there are is judged by what it does to white noise. Raises BadInput for ``recording``.
 
@@ -154,38 +154,38 @@ def on_these(readings: Array, interval_s: float) -> list[OnThese]:
     calm = _calm(readings)
     raw = noise_of(readings, calm)
     there = smoothed_truth(readings, np.isfinite(readings))
-    found = []
+    trials = []
     for kind, amounts in AMOUNTS.items():
         for amount in amounts:
-            one = setting(kind, float(amount))
-            found.append(
-                OnThese(
-                    one,
-                    raw * _left(one, calm, raw),
-                    _spikes(one, readings, there, raw),
-                    one.lag_samples * interval_s,
-                    needed_readings(one) * interval_s,
+            item = setting(kind, float(amount))
+            trials.append(
+                FilterTrial(
+                    item,
+                    raw * _left(item, calm, raw),
+                    _spikes(item, readings, there, raw),
+                    item.lag_samples * interval_s,
+                    needed_readings(item) * interval_s,
                 )
             )
-    return found
+    return trials
 
 
-def _left(one: Setting, calm: Array, raw: float) -> float:
+def _left(item: Setting, calm: Array, raw: float) -> float:
     """Which share of the noise a filter leaves of a calm stretch, or of white noise where that is too short
     to tell."""
-    settle = math.ceil(SETTLES * one.lag_samples)
-    if calm.size < needed_readings(one):
-        return one.noise_ratio
-    before, after = _spread(calm[settle:]), _spread(one.run(calm)[settle:])
-    return after / before if before > LEAST_SHARE * raw else one.noise_ratio
+    settle = math.ceil(SETTLES * item.lag_samples)
+    if calm.size < needed_readings(item):
+        return item.noise_ratio
+    before, after = _spread(calm[settle:]), _spread(item.run(calm)[settle:])
+    return after / before if before > LEAST_SHARE * raw else item.noise_ratio
 
 
-def _spikes(one: Setting, readings: Array, there: Array, raw: float) -> int:
+def _spikes(item: Setting, readings: Array, there: Array, raw: float) -> int:
     """How many readings still stand off after a filter, once it has settled."""
-    lag = round(one.lag_samples)
-    if not raw or readings.size < needed_readings(one):
+    lag = round(item.lag_samples)
+    if not raw or readings.size < needed_readings(item):
         return 0
-    off = np.abs(one.run(readings)[lag:] - there[: there.size - lag])
+    off = np.abs(item.run(readings)[lag:] - there[: there.size - lag])
     return int((off > SPIKE_SDS * raw).sum())
 
 
@@ -226,11 +226,11 @@ def most_lag_s(speed_m_s: float) -> float:
     return MOST_LAG_MM / 1000 / speed_m_s if speed_m_s > 0 else MOST_LAG_S
 
 
-def _suggested(found: list[OnThese], speed_m_s: float, length_s: float) -> OnThese:
+def _suggested(trials: list[FilterTrial], speed_m_s: float, length_s: float) -> FilterTrial:
     """The quietest of those that are not too late, and that a recording of that length shows."""
-    most = max(one.spikes for one in found)
-    quick = (one for one in found if one.lag_s <= most_lag_s(speed_m_s) and one.needs_s <= length_s)
-    return min(quick, key=lambda one: one.noise * (1 + (one.spikes / most if most else 0)))
+    most = max(trial.spikes for trial in trials)
+    quick = (trial for trial in trials if trial.lag_s <= most_lag_s(speed_m_s) and trial.needs_s <= length_s)
+    return min(quick, key=lambda trial: trial.noise * (1 + (trial.spikes / most if most else 0)))
 
 
 class FilterChoice(Decision):
@@ -245,37 +245,37 @@ class FilterChoice(Decision):
     def sets(self, values: Values) -> tuple[str, ...]:
         return ("filter_kind", "filter_amount")
 
-    def work(self, asked: Question, values: Values) -> Decided:
-        if not asked.seen:
+    def work(self, question: Question, values: Values) -> Decided:
+        if not question.seen:
             return Decided(
                 "No filter yet: none is chosen by eye here",
                 "record half a minute, at rest and moving.",
                 why_not="Record first: the noise and the lag are of real readings.",
                 good=False,
             )
-        seen = asked.seen[0]
-        readings, interval = seen.said[seen.valid], seen.interval_s or 0.05
-        found = on_these(readings, interval)
+        evidence = question.seen[0]
+        readings, interval = evidence.said[evidence.valid], evidence.interval_s or 0.05
+        trials = on_these(readings, interval)
         speed = values["drive_speed"].value if "drive_speed" in values else 0.0
         length_s = readings.size * interval
-        best = _suggested(found, speed, length_s)
-        kind = standing("filter_kind", asked, values, float(KINDS.index(best.setting.kind)))
+        best = _suggested(trials, speed, length_s)
+        kind = standing("filter_kind", question, values, float(KINDS.index(best.setting.kind)))
         if not 0 <= kind < len(KINDS) or kind != int(kind):
             raise BadInput(
                 f"filter_kind must be a whole number from 0 to {len(KINDS) - 1}, not {kind:g}.", "filter_kind"
             )
         name = KINDS[int(kind)]
         amounts = AMOUNTS[name]
-        amount = standing("filter_amount", asked, values, best.setting.amount)
+        amount = standing("filter_amount", question, values, best.setting.amount)
         if (
             name != best.setting.kind
-            and "filter_amount" not in asked.picked
-            and "filter_kind" in asked.picked
+            and "filter_amount" not in question.picked
+            and "filter_kind" in question.picked
         ):
             amount = float(amounts[len(amounts) // 2])
         mine = setting(name, amount)
-        raw = found[0].noise
-        now = next((one for one in found if one.setting == mine), None) or OnThese(
+        raw = trials[0].noise
+        now = next((trial for trial in trials if trial.setting == mine), None) or FilterTrial(
             mine, raw * mine.noise_ratio, 0, mine.lag_samples * interval, needed_readings(mine) * interval
         )
         unit = values_unit(values)
@@ -291,7 +291,7 @@ class FilterChoice(Decision):
             if short
             else f"{label} leaves {fixed(share)} % of the noise, {late}"
         )
-        shown = [one for one in found if one.needs_s <= length_s]
+        shown = [trial for trial in trials if trial.needs_s <= length_s]
         return Decided(
             heading,
             "pick a point of the curve, then choose it."
@@ -315,14 +315,14 @@ class FilterChoice(Decision):
                 ),
             ),
             good=not short,
-            notes=(*_notes(seen, shown, unit, values, mine), *_too_slow(found, length_s)),
-            plots=(_curve(shown, now, unit, most_lag_s(speed)), *_traces(seen, mine, values)),
+            notes=(*_notes(evidence, shown, unit, values, mine), *_too_slow(trials, length_s)),
+            plots=(_curve(shown, now, unit, most_lag_s(speed)), *_traces(evidence, mine, values)),
             tables=(
-                *_odds(seen, mine, raw, values),
+                *_odds(evidence, mine, raw, values),
                 _table(shown, unit, speed, raw),
-                _ladder(found, unit, speed, raw, length_s),
+                _ladder(trials, unit, speed, raw, length_s),
             ),
-            used=(seen.id,),
+            used=(evidence.id,),
         )
 
 
@@ -346,65 +346,69 @@ def _size(value: float) -> str:
     return significant(round(value, 9), 2) if value < 10 else fixed(value)
 
 
-def _notes(seen: Evidence, found: list[OnThese], unit: str, values: Values, mine: Setting) -> tuple[str, ...]:
-    said = ["Order: reject what is no reading, then a median against spikes, then smooth, then decide."]
-    lost = int((~seen.valid).sum())
+def _notes(
+    evidence: Evidence, trials: list[FilterTrial], unit: str, values: Values, mine: Setting
+) -> tuple[str, ...]:
+    sentences = ["Order: reject what is no reading, then a median against spikes, then smooth, then decide."]
+    lost = int((~evidence.valid).sum())
     if lost:
-        said.append(
-            f"{lost} of {seen.valid.size} readings were dropouts: they were left out, never "
+        sentences.append(
+            f"{lost} of {evidence.valid.size} readings were dropouts: they were left out, never "
             "filtered as numbers."
         )
-    spiky = found[0].spikes
+    spiky = trials[0].spikes
     if spiky:
-        calm = next((one for one in found if one.setting.kind == "median" and not one.spikes), None)
-        said.append(f"{spiky} single spikes" + (f": a {calm.setting.label} takes them all." if calm else "."))
+        calm = next((trial for trial in trials if trial.setting.kind == "median" and not trial.spikes), None)
+        sentences.append(
+            f"{spiky} single spikes" + (f": a {calm.setting.label} takes them all." if calm else ".")
+        )
     if "ping_interval" in values and mine.kind != "none" and "drive_speed" in values:
         interval = values["ping_interval"].value
         cost = 1000 * values["drive_speed"].value * mine.lag_samples * interval
-        gain = 3 * (found[0].noise - found[0].noise * mine.noise_ratio)
+        gain = 3 * (trials[0].noise - trials[0].noise * mine.noise_ratio)
         verb = "farther" if cost > gain else "nearer"
-        said.append(
+        sentences.append(
             f"For the obstacle guard: {fixed(cost)} mm of way for the lag, {fixed(gain)} {unit} less for "
             f"the noise: it must trip {fixed(abs(cost - gain))} mm {verb}."
         )
     if "tilt_rate" in values and mine.kind != "none":
-        behind = values["tilt_rate"].value * mine.lag_samples * (seen.interval_s or 0.0)
-        quieter = 3 * found[0].noise * (1 - mine.noise_ratio)
-        said.append(
+        behind = values["tilt_rate"].value * mine.lag_samples * (evidence.interval_s or 0.0)
+        quieter = 3 * trials[0].noise * (1 - mine.noise_ratio)
+        sentences.append(
             f"For the tilt alarm: {fixed(behind, 1)}° for the lag, {fixed(quieter, 1)}° less for the noise."
         )
     if "pitch" in values:
-        said.append(
+        sentences.append(
             "A line follower turns by what it sees now: half the tape's width over the "
             "speed is all the lag it has."
         )
-    return tuple(said)
+    return tuple(sentences)
 
 
-def _odds(seen: Evidence, mine: Setting, raw: float, values: Values) -> tuple[Table, ...]:
+def _odds(evidence: Evidence, mine: Setting, raw: float, values: Values) -> tuple[Table, ...]:
     """What the filter makes of the odds of what is decided from these readings, beside none."""
     both = (setting("none", 1.0), mine)
     if "ping_interval" in values:
-        there, interval = smoothed_truth(seen.said, seen.valid), values["ping_interval"].value
+        there, interval = smoothed_truth(evidence.said, evidence.valid), values["ping_interval"].value
         rows = []
-        for one in both:
-            stop = needed_stop(values, raw * one.noise_ratio, one.lag_samples * interval)
+        for item in both:
+            stop = needed_stop(values, raw * item.noise_ratio, item.lag_samples * interval)
             guard = Guard(
                 stop.trip_mm, stop.clear_mm, round(values["votes"].value), round(values["votes_of"].value)
             )
             odds = odds_on(
-                seen.times_s,
-                one.over(seen),
-                seen.valid,
+                evidence.times_s,
+                item.over(evidence),
+                evidence.valid,
                 guard,
-                max(raw * one.noise_ratio, 1e-6),
-                seen.interval_s or interval,
+                max(raw * item.noise_ratio, 1e-6),
+                evidence.interval_s or interval,
                 there,
-                round(one.lag_samples),
+                round(item.lag_samples),
             )
             rows.append(
                 (
-                    one.label,
+                    item.label,
                     f"{fixed(stop.trip_mm)} mm",
                     rate(odds.false_per_hour),
                     f"{odds.counted.false} of {odds.counted.trips}",
@@ -414,12 +418,12 @@ def _odds(seen: Evidence, mine: Setting, raw: float, values: Values) -> tuple[Ta
         heads = ("filter", "must trip at", "false trips an hour", "false, counted", "late, counted")
         return (Table("The obstacle guard with it", heads, tuple(rows)),)
     limits = thresholds_of(values) if "sensors" in values else {}
-    lights, _ = lights_of([seen], values) if limits else ([], [])
+    lights, _ = lights_of([evidence], values) if limits else ([], [])
     misread = []
     for light in lights:
-        for one in both:
+        for item in both:
             wrong = sum(
-                _misread(one, light, i, limits[name][0])
+                _misread(item, light, i, limits[name][0])
                 for i, name in enumerate(names_of(values))
                 if name in limits
             )
@@ -428,7 +432,7 @@ def _odds(seen: Evidence, mine: Setting, raw: float, values: Values) -> tuple[Ta
                 for i, name in enumerate(names_of(values))
                 if name in limits
             )
-            misread.append((light.name, one.label, f"{wrong} of {of}"))
+            misread.append((light.name, item.label, f"{wrong} of {of}"))
     return (
         (Table("The line thresholds with it", ("light", "filter", "misread"), tuple(misread)),)
         if misread
@@ -436,49 +440,52 @@ def _odds(seen: Evidence, mine: Setting, raw: float, values: Values) -> tuple[Ta
     )
 
 
-def _misread(one: Setting, light: Light, sensor: int, threshold: float) -> int:
+def _misread(item: Setting, light: Light, sensor: int, threshold: float) -> int:
     """Readings of a sensor that stand on the wrong side of its threshold after the filter."""
-    line, ground = one.run(light.line[sensor]), one.run(light.ground[sensor])
+    line, ground = item.run(light.line[sensor]), item.run(light.ground[sensor])
     low, high = (ground, line) if ground.mean() < line.mean() else (line, ground)
     return int((low > threshold).sum() + (high <= threshold).sum())
 
 
-def _curve(found: list[OnThese], now: OnThese, unit: str, limit_s: float) -> Plot:
+def _curve(trials: list[FilterTrial], now: FilterTrial, unit: str, limit_s: float) -> Plot:
     most = max(SHOWN * limit_s, 1.1 * now.lag_s)
-    found = [one for one in found if one.lag_s <= most]
-    lines = [PlotLine("too late from here", ((1000 * limit_s, 0.0), (1000 * limit_s, found[0].noise)))]
+    trials = [trial for trial in trials if trial.lag_s <= most]
+    lines = [PlotLine("too late from here", ((1000 * limit_s, 0.0), (1000 * limit_s, trials[0].noise)))]
     for kind, called in zip(KINDS[1:], CALLED[1:], strict=True):
-        points = tuple((1000 * one.lag_s, one.noise) for one in found if one.setting.kind == kind)
+        points = tuple((1000 * trial.lag_s, trial.noise) for trial in trials if trial.setting.kind == kind)
         lines.append(PlotLine(called, tuple(sorted(points))))
     dots = [
         Dot(
-            1000 * one.lag_s,
-            one.noise,
-            label=one.setting.label,
-            picked=one.setting == now.setting,
-            picks={"filter_kind": float(KINDS.index(one.setting.kind)), "filter_amount": one.setting.amount},
+            1000 * trial.lag_s,
+            trial.noise,
+            label=trial.setting.label,
+            picked=trial.setting == now.setting,
+            picks={
+                "filter_kind": float(KINDS.index(trial.setting.kind)),
+                "filter_amount": trial.setting.amount,
+            },
         )
-        for one in found
+        for trial in trials
     ]
     if not any(dot.picked for dot in dots):
         dots.append(Dot(1000 * now.lag_s, now.noise, label=now.setting.label, picked=True))
     return Plot("Noise against lag", "lag", "ms", "noise left", unit, tuple(dots), tuple(lines))
 
 
-def _too_slow(found: list[OnThese], length_s: float) -> tuple[str, ...]:
+def _too_slow(trials: list[FilterTrial], length_s: float) -> tuple[str, ...]:
     """Which filters a recording is too short for."""
-    slow = [one for one in found if one.needs_s > length_s]
+    slow = [trial for trial in trials if trial.needs_s > length_s]
     if not slow:
         return ()
     return (
         f"Not shown, since this recording of {fixed(length_s)} s is too short for them: "
-        f"{listed([f'{one.setting.label} ({fixed(one.needs_s)} s)' for one in slow])}.",
+        f"{listed([f'{trial.setting.label} ({fixed(trial.needs_s)} s)' for trial in slow])}.",
     )
 
 
-def _traces(seen: Evidence, mine: Setting, values: Values) -> tuple[Plot, ...]:
+def _traces(evidence: Evidence, mine: Setting, values: Values) -> tuple[Plot, ...]:
     """The liveliest stretch of the recording, raw and through the filter; and what the filter takes away."""
-    times, readings = seen.times_s[seen.valid], seen.said[seen.valid]
+    times, readings = evidence.times_s[evidence.valid], evidence.said[evidence.valid]
     start = 0
     if readings.size > DRAWN:
         spans = np.array(
@@ -502,47 +509,49 @@ def _points(times: Array, values: Array) -> tuple[tuple[float, float], ...]:
     return tuple(zip(times.tolist(), values.tolist(), strict=True))
 
 
-def _row(one: OnThese, unit: str, speed: float, raw: float) -> tuple[str, ...]:
-    share = f"{fixed(100 * one.noise / raw)} %" if raw else "none"
-    way = (f"{fixed(1000 * speed * one.lag_s, 1)} mm",) if speed else ()
+def _row(trial: FilterTrial, unit: str, speed: float, raw: float) -> tuple[str, ...]:
+    share = f"{fixed(100 * trial.noise / raw)} %" if raw else "none"
+    way = (f"{fixed(1000 * speed * trial.lag_s, 1)} mm",) if speed else ()
     return (
-        one.setting.label,
-        f"{_size(one.noise)} {unit}".strip(),
+        trial.setting.label,
+        f"{_size(trial.noise)} {unit}".strip(),
         share,
-        str(one.spikes),
-        f"{fixed(1000 * one.lag_s)} ms",
+        str(trial.spikes),
+        f"{fixed(1000 * trial.lag_s)} ms",
         *way,
     )
 
 
-def _table(found: list[OnThese], unit: str, speed: float, raw: float) -> Table:
-    shown = [one for one in found if one.setting.kind != "kalman"]
+def _table(trials: list[FilterTrial], unit: str, speed: float, raw: float) -> Table:
+    shown = [trial for trial in trials if trial.setting.kind != "kalman"]
     way = (f"at {speed:g} m/s",) if speed else ()
     return Table(
         "Every filter on these readings",
         ("filter", "noise", "of raw", "spikes left", "late by", *way),
-        tuple(_row(one, unit, speed, raw) for one in shown),
+        tuple(_row(trial, unit, speed, raw) for trial in shown),
     )
 
 
-def _ladder(found: list[OnThese], unit: str, speed: float, raw: float, length_s: float) -> Table:
+def _ladder(trials: list[FilterTrial], unit: str, speed: float, raw: float, length_s: float) -> Table:
     """The ladder of q that people try, for the noise that these readings really have (r = their variance)."""
     variance = max(raw * raw, 1e-12)
     rows = []
-    for one in found:
-        if one.setting.kind != "kalman":
+    for trial in trials:
+        if trial.setting.kind != "kalman":
             continue
-        ratio = one.setting.amount
+        ratio = trial.setting.amount
         gain = filters.kalman_gain(ratio * variance, variance)
-        way = (f"{fixed(1000 * speed * one.lag_s, 1)} mm",) if speed else ()
-        left = f"{fixed(100 * one.noise / raw)} %" if raw else "none"
+        way = (f"{fixed(1000 * speed * trial.lag_s, 1)} mm",) if speed else ()
+        left = f"{fixed(100 * trial.noise / raw)} %" if raw else "none"
         rows.append(
             (
                 significant(ratio),
                 significant(ratio * variance, 2),
                 f"{gain.gain:.3f}",
-                left if one.needs_s <= length_s else f"{left} of white noise; record {fixed(one.needs_s)} s",
-                f"{fixed(1000 * one.lag_s)} ms",
+                left
+                if trial.needs_s <= length_s
+                else f"{left} of white noise; record {fixed(trial.needs_s)} s",
+                f"{fixed(1000 * trial.lag_s)} ms",
                 *way,
             )
         )

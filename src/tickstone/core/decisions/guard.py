@@ -61,14 +61,14 @@ class EdgeGuard(Decision):
     def _place(self, mark: Marked) -> str | None:
         if mark.label.strip().lower().startswith(("edge", "over the edge", "nothing")):
             return LINE  # over an edge nothing reflects, which reads as dark
-        found = line_row.place_of(mark.label, mark.conditions)
-        return None if found is None or mark.t1_s <= mark.t0_s else found[0]
+        result = line_row.place_of(mark.label, mark.conditions)
+        return None if result is None or mark.t1_s <= mark.t0_s else result[0]
 
-    def work(self, asked: Question, values: Values) -> Decided:
+    def work(self, question: Question, values: Values) -> Decided:
         names, top = names_of(values), top_code(values)
-        table = [_spans(asked.seen, name, GROUND, self) for name in names]
-        edge = [_spans(asked.seen, name, LINE, self) for name in names]
-        if any(sum(one.size for one in some) < LEAST_READINGS for some in table):
+        table = [_spans(question.seen, name, GROUND, self) for name in names]
+        edge = [_spans(question.seen, name, LINE, self) for name in names]
+        if any(sum(item.size for item in some) < LEAST_READINGS for some in table):
             why = "Mark a span over the table (ground) first."
             return Decided(
                 "No edge guard yet: the table is not recorded",
@@ -77,7 +77,7 @@ class EdgeGuard(Decision):
                 good=False,
             )
         worked = [
-            _sensor(name, title, table[i], edge[i], asked, values, top)
+            _sensor(name, title, table[i], edge[i], question, values, top)
             for i, (name, title) in enumerate(zip(names, line_row.places(len(names)), strict=True))
         ]
         rows = tuple(row for row, _ in worked)
@@ -110,10 +110,10 @@ class EdgeGuard(Decision):
             following,
             choices,
             good=not bad and not stop.falls,
-            notes=(stop.sentence, *_notes(any(one.size for some in edge for one in some), wide)),
+            notes=(stop.sentence, *_notes(any(item.size for some in edge for item in some), wide)),
             tables=(_overruns(stop), _percent(names, [row.title for row in rows], choices, values)),
             heaps=Heaps(0.0, float(top), "counts", ("table", "edge"), rows),
-            used=tuple(one.id for one in asked.seen),
+            used=tuple(evidence.id for evidence in question.seen),
         )
 
 
@@ -177,45 +177,45 @@ def _sensor(
     title: str,
     table: Sequence[odds.Array],
     edge: Sequence[odds.Array],
-    asked: Question,
+    question: Question,
     values: Values,
     top: int,
 ) -> tuple[HeapRow, tuple[Choice, Choice]]:
     """One sensor's span of counts that is the table, and how well it keeps the edge out."""
-    fits = [population(one, "table") for one in table]
+    fits = [population(item, "table") for item in table]
     least = max(0.0, math.floor(min(fit.mean - TABLE_SDS * fit.sd for fit in fits)))
     most = min(float(top), math.ceil(max(fit.mean + TABLE_SDS * fit.sd for fit in fits)))
     low = Choice(
         f"table_low_{name}",
-        standing(f"table_low_{name}", asked, values, least),
+        standing(f"table_low_{name}", question, values, least),
         least,
         "five σ below the table",
     )
     high = Choice(
         f"table_high_{name}",
-        standing(f"table_high_{name}", asked, values, most),
+        standing(f"table_high_{name}", question, values, most),
         most,
         "five σ above the table",
     )
     out = max(tail((fit.mean - low.value) / fit.sd) + tail((high.value - fit.mean) / fit.sd) for fit in fits)
-    strayed = sum(int(((one < low.value) | (one > high.value)).sum()) for one in table)
-    beyond = [one for one in edge if one.size]
-    passed = sum(int(((one >= low.value) & (one <= high.value)).sum()) for one in beyond)
-    of, dark = sum(one.size for one in table), sum(one.size for one in beyond)
+    strayed = sum(int(((item < low.value) | (item > high.value)).sum()) for item in table)
+    beyond = [item for item in edge if item.size]
+    passed = sum(int(((item >= low.value) & (item <= high.value)).sum()) for item in beyond)
+    of, dark = sum(item.size for item in table), sum(item.size for item in beyond)
     shapes = [
         Heap(
             f"{place} {k + 1}",
             place,
             filled,
-            float(one.mean()),
-            population(one, place).sd,
-            int(one.size),
-            odds.outline(one, 0.0, float(top)),
+            float(item.mean()),
+            population(item, place).sd,
+            int(item.size),
+            odds.outline(item, 0.0, float(top)),
         )
         for place, filled, some in (("table", False, table), ("edge", True, beyond))
-        for k, one in enumerate(some)
+        for k, item in enumerate(some)
     ]
-    said = (
+    text = (
         f"{passed} of {dark} dark readings pass for table"
         if passed
         else f"strays {_seldom(out)}; {strayed} of {of} counted"
@@ -228,7 +228,7 @@ def _sensor(
         tuple(shapes),
         nothing,
         "unsafe" if passed else "safe",
-        said,
+        text,
         "table",
         name,
     )
@@ -236,29 +236,29 @@ def _sensor(
 
 
 def _notes(seen_edge: bool, wide: Sequence[str]) -> tuple[str, ...]:
-    said = [
+    sentences = [
         "Over an edge nothing reflects, which reads as dark: stop, back, turn. “Dark go, pale back” is "
         "only for a dark field with a pale border.",
         "A reading that is missing is not the table: stop.",
     ]
     if not seen_edge:
-        said.append(
+        sentences.append(
             "Nothing is recorded over the edge or over dark: mark one as “edge”, to see that it is caught."
         )
     if wide:
-        said.append(f"The table of {listed(wide)} takes more than half of the scale: it hardly guards.")
-    return tuple(said)
+        sentences.append(f"The table of {listed(wide)} takes more than half of the scale: it hardly guards.")
+    return tuple(sentences)
 
 
-def _spans(seen: Sequence[Evidence], name: str, place: str, guard: EdgeGuard) -> list[odds.Array]:
-    found = []
-    for one in seen:
-        for mark in one.marks:
-            if guard._place(mark) == place and name in one.channels:
-                span = one.channels[name][one.between(mark)]
+def _spans(evidence: Sequence[Evidence], name: str, place: str, guard: EdgeGuard) -> list[odds.Array]:
+    results = []
+    for item in evidence:
+        for mark in item.marks:
+            if guard._place(mark) == place and name in item.channels:
+                span = item.channels[name][item.between(mark)]
                 if np.isfinite(span).any():
-                    found.append(span[np.isfinite(span)])
-    return found
+                    results.append(span[np.isfinite(span)])
+    return results
 
 
 def _seldom(share: float) -> str:
@@ -300,12 +300,12 @@ class Trim(Decision):
     def sets(self, values: Values) -> tuple[str, ...]:
         return ("trim_v",)
 
-    def work(self, asked: Question, values: Values) -> Decided:
+    def work(self, question: Question, values: Values) -> Decided:
         pale, dark = values["pale_v"], values["dark_v"]
         sd = values["meter_sd"].value
         gap = abs(dark.value - pale.value)
         middle = (pale.value + dark.value) / 2
-        trim = standing("trim_v", asked, values, round(middle, 2))
+        trim = standing("trim_v", question, values, round(middle, 2))
         off = math.hypot(METER_SHARE * trim, METER_DIGIT_V)
         measured = Provenance.ASSUMED not in (pale.provenance, dark.provenance)
         spread = max(sd, 1e-3)

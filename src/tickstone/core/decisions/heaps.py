@@ -130,15 +130,15 @@ def table(pairs: Sequence[Pair], top: int) -> OddsTable:
     check_length(pairs, 1, "pairs")
     t = np.arange(top + 1, dtype=np.float64)
     margins, sds = [], []
-    for one in pairs:
-        over, under = t - one.low_fit.mean, one.high_fit.mean - t
+    for item in pairs:
+        over, under = t - item.low_fit.mean, item.high_fit.mean - t
         edge = EDGE_SDS
-        margins.append(np.minimum(over - edge * one.low_fit.sd, under - edge * one.high_fit.sd))
-        sds.append(np.minimum(over / one.low_fit.sd, under / one.high_fit.sd))
+        margins.append(np.minimum(over - edge * item.low_fit.sd, under - edge * item.high_fit.sd))
+        sds.append(np.minimum(over / item.low_fit.sd, under / item.high_fit.sd))
     return OddsTable(
-        np.array([counted(one.low, one.high, top) for one in pairs]),
-        tuple(one.low.size + one.high.size for one in pairs),
-        np.array([fitted(one.low_fit, one.high_fit, t) for one in pairs]),
+        np.array([counted(entry.low, entry.high, top) for entry in pairs]),
+        tuple(entry.low.size + entry.high.size for entry in pairs),
+        np.array([fitted(entry.low_fit, entry.high_fit, t) for entry in pairs]),
         np.array(margins),
         np.array(sds),
     )

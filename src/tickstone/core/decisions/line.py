@@ -74,44 +74,46 @@ def top_code(values: Values) -> int:
     return int(2 ** values["bits"].value) - 1
 
 
-def lights_of(seen: Sequence[Evidence], values: Values) -> tuple[list[Light], list[str]]:
+def lights_of(evidence: Sequence[Evidence], values: Values) -> tuple[list[Light], list[str]]:
     """The row under every condition of every recording, and sentences about spans that had no counterpart."""
     names = names_of(values)
-    found: list[Light] = []
-    said: list[str] = []
-    for one in seen:
+    lights: list[Light] = []
+    sentences: list[str] = []
+    for item in evidence:
         spans: dict[str, dict[str, list[Marked]]] = {}
-        for mark in one.marks:
+        for mark in item.marks:
             place = line_row.place_of(mark.label, mark.conditions)
             if place is not None and place[0] in (GROUND, LINE) and mark.t1_s > mark.t0_s:
                 spans.setdefault(line_row.condition(place[1]), {}).setdefault(place[0], []).append(mark)
         for condition, both in spans.items():
-            called = condition or one.name
-            if len(seen) > 1 and condition:
-                called = f"{condition} · {one.name}"
+            called = condition or item.name
+            if len(evidence) > 1 and condition:
+                called = f"{condition} · {item.name}"
             lacks = [place for place in (GROUND, LINE) if place not in both]
             if lacks:
-                said.append(
+                sentences.append(
                     f"{called}: no span is marked over {'the line' if lacks[0] == LINE else 'ground'}."
                 )
                 continue
-            read = {place: _readings(one, marks, names) for place, marks in both.items()}
+            read = {place: _readings(item, marks, names) for place, marks in both.items()}
             few = next(
                 (names[i] for place in read for i, x in enumerate(read[place]) if x.size < LEAST_READINGS),
                 None,
             )
             if few is not None:
-                said.append(f"{called}: {few} has fewer than {LEAST_READINGS} readings in a marked span.")
+                sentences.append(
+                    f"{called}: {few} has fewer than {LEAST_READINGS} readings in a marked span."
+                )
                 continue
             ids = tuple(mark.id for marks in both.values() for mark in marks if mark.id is not None)
-            found.append(Light(called, one.id, read[LINE], read[GROUND], ids))
-    return found, said
+            lights.append(Light(called, item.id, read[LINE], read[GROUND], ids))
+    return lights, sentences
 
 
-def _readings(seen: Evidence, marks: Sequence[Marked], names: Sequence[str]) -> tuple[Array, ...]:
+def _readings(evidence: Evidence, marks: Sequence[Marked], names: Sequence[str]) -> tuple[Array, ...]:
     def of(name: str) -> Array:
-        column = seen.channels.get(name, np.full(seen.times_s.shape, np.nan))
-        some = np.concatenate([column[seen.between(mark)] for mark in marks])
+        column = evidence.channels.get(name, np.full(evidence.times_s.shape, np.nan))
+        some = np.concatenate([column[evidence.between(mark)] for mark in marks])
         return np.asarray(some[np.isfinite(some)])
 
     return tuple(of(name) for name in names)
@@ -143,8 +145,8 @@ def sensor_odds(
         odds.pair(name, dark if white_high else pale, pale if white_high else dark)
         for name, dark, pale in zip(conditions, line, ground, strict=True)
     )
-    band = HYSTERESIS_SDS * max(fit.sd for one in pairs for fit in (one.low_fit, one.high_fit))
-    safest = odds.safest([(one.low_fit, one.high_fit) for one in pairs])
+    band = HYSTERESIS_SDS * max(fit.sd for pair in pairs for fit in (pair.low_fit, pair.high_fit))
+    safest = odds.safest([(pair.low_fit, pair.high_fit) for pair in pairs])
     return SensorOdds(pairs, odds.table(pairs, top), safest, white_high, band)
 
 
@@ -155,9 +157,9 @@ def robust_row(lights: Sequence[Light], top: int) -> tuple[SensorOdds, ...]:
         try:
             row.append(
                 sensor_odds(
-                    [one.line[i] for one in lights],
-                    [one.ground[i] for one in lights],
-                    [one.name for one in lights],
+                    [light.line[i] for light in lights],
+                    [light.ground[i] for light in lights],
+                    [light.name for light in lights],
                     top,
                 )
             )
@@ -177,11 +179,11 @@ class OneForAll:
 
 def one_for_all(row: Sequence[SensorOdds]) -> OneForAll | None:
     """The best single threshold of a row; None when its sensors do not agree which way is dark."""
-    if len({one.white_high for one in row}) > 1:
+    if len({item.white_high for item in row}) > 1:
         return None
-    best = odds.safest([(p.low_fit, p.high_fit) for one in row for p in one.pairs])
+    best = odds.safest([(p.low_fit, p.high_fit) for item in row for p in item.pairs])
     t = min(max(round(best.threshold), 0), row[0].table.margin.shape[1] - 1)
-    least = [float(one.table.margin[:, t].min()) for one in row]
+    least = [float(item.table.margin[:, t].min()) for item in row]
     return OneForAll(float(t), min(least), int(np.argmin(least)))
 
 
@@ -204,25 +206,25 @@ class LineThresholds(Decision):
         return tuple(f"{what}_{name}" for name in names_of(values) for what in ("threshold", "band"))
 
     def speaks(self, marks: Sequence[Marked]) -> bool:
-        found = {
+        names = {
             place[0]
             for mark in marks
             if mark.t1_s > mark.t0_s and (place := line_row.place_of(mark.label, mark.conditions)) is not None
         }
-        return {GROUND, LINE} <= found
+        return {GROUND, LINE} <= names
 
-    def work(self, asked: Question, values: Values) -> Decided:
-        lights, said = lights_of(asked.seen, values)
+    def work(self, question: Question, values: Values) -> Decided:
+        lights, sentences = lights_of(question.seen, values)
         if not lights:
             return Decided(
                 "No threshold yet: nothing is recorded over ground and over the line"
-                if not said
+                if not sentences
                 else "One heap is missing: a threshold stands between two",
                 "record the row over ground and over the line, and mark both spans; or "
                 "hold both at Calibrate.",
-                why_not=said[0] if said else "Mark a span over ground and one over the line first.",
+                why_not=sentences[0] if sentences else "Mark a span over ground and one over the line first.",
                 good=False,
-                notes=tuple(said),
+                notes=tuple(sentences),
             )
         if values["bits"].value > MOST_BITS:
             why = f"The odds are worked out for converters of up to {MOST_BITS} bits."
@@ -235,35 +237,37 @@ class LineThresholds(Decision):
         names, top = names_of(values), top_code(values)
         titles = line_row.places(len(names))
         row = robust_row(lights, top)
-        tested = self._tested(asked.test, row, values)
+        tested = self._tested(question.test, row, values)
         rows, judged, choices = [], [], []
-        for i, (name, one) in enumerate(zip(names, row, strict=True)):
-            suggested = float(min(max(round(one.safest.threshold), 0), top))
-            threshold = standing(f"threshold_{name}", asked, values, suggested)
-            band = standing(f"band_{name}", asked, values, float(round(one.band)))
-            found = judge(one, lights, threshold)
-            judged.append(found)
+        for i, (name, item) in enumerate(zip(names, row, strict=True)):
+            suggested = float(min(max(round(item.safest.threshold), 0), top))
+            threshold = standing(f"threshold_{name}", question, values, suggested)
+            band = standing(f"band_{name}", question, values, float(round(item.band)))
+            judgement = judge(item, lights, threshold)
+            judged.append(judgement)
             choices.append(
                 Choice(
                     f"threshold_{name}",
                     threshold,
                     suggested,
                     "widest worst-case margin",
-                    candidates(one, top),
-                    warning=_warning(one, threshold, found.why) if found.cause is not Cause.NONE else "",
+                    candidates(item, top),
+                    warning=_warning(item, threshold, judgement.why)
+                    if judgement.cause is not Cause.NONE
+                    else "",
                 )
             )
-            choices.append(Choice(f"band_{name}", band, float(round(one.band)), "six times the noise"))
+            choices.append(Choice(f"band_{name}", band, float(round(item.band)), "six times the noise"))
             rows.append(
                 HeapRow(
                     titles[i],
                     f"threshold_{name}",
                     f"band_{name}",
-                    _heaps(one, top),
-                    told_odds(one.table, tested[i] if tested else None),
-                    found.state,
-                    found.why,
-                    "ground" if one.white_high else "line",
+                    _heaps(item, top),
+                    told_odds(item.table, tested[i] if tested else None),
+                    judgement.state,
+                    judgement.why,
+                    "ground" if item.white_high else "line",
                     name,
                 )
             )
@@ -274,20 +278,20 @@ class LineThresholds(Decision):
             _next(rows, judged),
             tuple(choices),
             good=good,
-            notes=(*_notes(rows, row, shared, lights), *said),
+            notes=(*_notes(rows, row, shared, lights), *sentences),
             tables=(_table(rows, row, lights, [c for c in choices if c.name.startswith("threshold")]),),
             heaps=Heaps(
                 0.0,
                 float(top),
                 "counts",
-                tuple(one.name for one in lights),
+                tuple(light.name for light in lights),
                 tuple(rows),
                 tuple(step * top / LADDER_TOP for step in LADDER),
                 None if shared is None else shared.threshold,
                 TIGHT_SDS,
             ),
-            used=tuple(dict.fromkeys(one.recording_id for one in lights)),
-            marks_used=tuple(mark for one in lights for mark in one.mark_ids),
+            used=tuple(dict.fromkeys(light.recording_id for light in lights)),
+            marks_used=tuple(mark for light in lights for mark in light.mark_ids),
         )
 
     def _tested(
@@ -299,14 +303,14 @@ class LineThresholds(Decision):
         lights, _ = lights_of([test], values)
         if not lights:
             raise BadInput(f"“{test.name}” has no span over ground and over the line to test on.", "test")
-        top, found = top_code(values), []
-        for i, one in enumerate(row):
+        top, results = top_code(values), []
+        for i, item in enumerate(row):
             line, ground = (
                 np.concatenate([getattr(light, place)[i] for light in lights]) for place in (LINE, GROUND)
             )
-            low, high = (line, ground) if one.white_high else (ground, line)
-            found.append((odds.counted(low, high, top), int(low.size + high.size)))
-        return found
+            low, high = (line, ground) if item.white_high else (ground, line)
+            results.append((odds.counted(low, high, top), int(low.size + high.size)))
+        return results
 
 
 class Cause(Enum):
@@ -329,17 +333,17 @@ class Judgement:
     light: str = ""
 
 
-def judge(one: SensorOdds, lights: Sequence[Light], threshold: float) -> Judgement:
+def judge(item: SensorOdds, lights: Sequence[Light], threshold: float) -> Judgement:
     """Whether a sensor is safe, tight or unsafe at a threshold, and why."""
-    t = int(min(max(round(threshold), 0), one.table.margin.shape[1] - 1))
-    worst = int(one.table.margin_sds[:, t].argmin())
-    sds = float(one.table.margin_sds[worst, t])
+    t = int(min(max(round(threshold), 0), item.table.margin.shape[1] - 1))
+    worst = int(item.table.margin_sds[:, t].argmin())
+    sds = float(item.table.margin_sds[worst, t])
     if sds >= TIGHT_SDS:
         return Judgement("safe" if sds >= SAFE_SDS else "tight", Cause.NONE, f"margin {fixed(sds, 1)} σ")
-    best = int(min(max(round(one.safest.threshold), 0), one.table.margin.shape[1] - 1))
-    if float(one.table.margin_sds[:, best].min()) >= TIGHT_SDS:
+    best = int(min(max(round(item.safest.threshold), 0), item.table.margin.shape[1] - 1))
+    if float(item.table.margin_sds[:, best].min()) >= TIGHT_SDS:
         return Judgement("unsafe", Cause.MISPLACED, "the threshold stands in a heap: move it")
-    alone = [odds.safest([(p.low_fit, p.high_fit)]).margin > 0 for p in one.pairs]
+    alone = [odds.safest([(p.low_fit, p.high_fit)]).margin > 0 for p in item.pairs]
     if len(lights) > 1 and all(alone):
         return Judgement("unsafe", Cause.LIGHTS, "its heaps move with the light")
     if len(lights) > 1 and any(alone):
@@ -348,63 +352,63 @@ def judge(one: SensorOdds, lights: Sequence[Light], threshold: float) -> Judgeme
     return Judgement("unsafe", Cause.OVERLAP, "heaps overlap")
 
 
-def _warning(one: SensorOdds, threshold: float, why: str) -> str:
+def _warning(item: SensorOdds, threshold: float, why: str) -> str:
     """What goes with a threshold that is not safe, wherever it goes."""
-    t = int(min(max(round(threshold), 0), one.table.margin.shape[1] - 1))
-    return f"{why}, {int(one.table.counted[:, t].sum())} of {sum(one.table.readings)} misread"
+    t = int(min(max(round(threshold), 0), item.table.margin.shape[1] - 1))
+    return f"{why}, {int(item.table.counted[:, t].sum())} of {sum(item.table.readings)} misread"
 
 
-def candidates(one: SensorOdds, top: int) -> tuple[Alternative, ...]:
+def candidates(item: SensorOdds, top: int) -> tuple[Alternative, ...]:
     """Where the threshold could stand instead: over all conditions together."""
-    low, high = (np.concatenate([getattr(p, side) for p in one.pairs]) for side in ("low", "high"))
+    low, high = (np.concatenate([getattr(p, side) for p in item.pairs]) for side in ("low", "high"))
     least = (
         threshold_minimum_error(population(low, "low"), population(high, "high"))
         if low.mean() < high.mean()
         else None
     )
-    found = [
+    alternatives = [
         Alternative("midpoint", threshold_midpoint(low, high)),
         Alternative("Otsu", threshold_otsu(np.concatenate([low, high])).threshold),
     ]
     if least is not None:
-        found.append(Alternative("least error", least))
-    found.append(Alternative("half of the scale", PERCENT * (top + 1), "assumed"))
-    return tuple(found)
+        alternatives.append(Alternative("least error", least))
+    alternatives.append(Alternative("half of the scale", PERCENT * (top + 1), "assumed"))
+    return tuple(alternatives)
 
 
-def told_odds(found: odds.OddsTable, tested: tuple[npt.NDArray[np.int64], int] | None = None) -> Odds:
+def told_odds(result: odds.OddsTable, tested: tuple[npt.NDArray[np.int64], int] | None = None) -> Odds:
     """A table as it is told to a screen: each threshold's worst condition, at most MOST_COUNTS of them."""
-    count = found.margin.shape[1]
+    count = result.margin.shape[1]
     step = -(-count // MOST_COUNTS)
     at = slice(None, None, step)
     return Odds(
         0.0,
         float(step),
-        tuple(found.counted.sum(axis=0)[at].tolist()),
-        sum(found.readings),
-        tuple(float(f"{x:.3g}") for x in found.fitted.max(axis=0)[at].tolist()),
-        tuple(np.round(found.margin.min(axis=0)[at], 1).tolist()),
-        tuple(np.round(found.margin_sds.min(axis=0)[at], 2).tolist()),
-        tuple(found.worst[at].tolist()),
+        tuple(result.counted.sum(axis=0)[at].tolist()),
+        sum(result.readings),
+        tuple(float(f"{x:.3g}") for x in result.fitted.max(axis=0)[at].tolist()),
+        tuple(np.round(result.margin.min(axis=0)[at], 1).tolist()),
+        tuple(np.round(result.margin_sds.min(axis=0)[at], 2).tolist()),
+        tuple(result.worst[at].tolist()),
         () if tested is None else tuple(tested[0][at].tolist()),
         0 if tested is None else tested[1],
-        RULE_OF_THREE * 1000.0 / sum(found.readings),
+        RULE_OF_THREE * 1000.0 / sum(result.readings),
     )
 
 
-def _heaps(one: SensorOdds, top: int) -> tuple[Heap, ...]:
-    found = []
-    for each in one.pairs:
+def _heaps(item: SensorOdds, top: int) -> tuple[Heap, ...]:
+    heaps = []
+    for each in item.pairs:
         for place, values in (
-            (LINE, each.low if one.white_high else each.high),
-            (GROUND, each.high if one.white_high else each.low),
+            (LINE, each.low if item.white_high else each.high),
+            (GROUND, each.high if item.white_high else each.low),
         ):
             fit = population(values, place)
             shape = odds.outline(values, 0.0, float(top))
-            found.append(
+            heaps.append(
                 Heap(each.condition, place, place == LINE, fit.mean, fit.sd, int(values.size), shape)
             )
-    return tuple(found)
+    return tuple(heaps)
 
 
 NUMBERS = ("No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight")
@@ -431,7 +435,11 @@ def _heading(rows: Sequence[HeapRow], lights: int) -> tuple[str, bool]:
 
 def _next(rows: Sequence[HeapRow], judged: Sequence[Judgement]) -> str:
     title, bad = next(
-        ((row.title, one) for row, one in zip(rows, judged, strict=True) if one.cause is not Cause.NONE),
+        (
+            (row.title, judgement)
+            for row, judgement in zip(rows, judged, strict=True)
+            if judgement.cause is not Cause.NONE
+        ),
         ("", None),
     )
     if bad is None:
@@ -452,67 +460,67 @@ def _next(rows: Sequence[HeapRow], judged: Sequence[Judgement]) -> str:
 def _notes(
     rows: Sequence[HeapRow], row: Sequence[SensorOdds], shared: OneForAll | None, lights: Sequence[Light]
 ) -> tuple[str, ...]:
-    said = []
-    own = min(one.safest.margin for one in row)
+    sentences = []
+    own = min(item.safest.margin for item in row)
     if len(rows) > 1:
         if shared is None:
-            said.append("No one threshold serves all: the sensors do not agree which way is dark.")
+            sentences.append("No one threshold serves all: the sensors do not agree which way is dark.")
         elif shared.margin <= 0:
-            said.append(
+            sentences.append(
                 f"One threshold for all would not do: at its best, {shared.threshold:.0f}, it stands in a "
                 f"heap of {rows[shared.at].title}."
             )
         else:
-            said.append(
+            sentences.append(
                 f"One threshold for all would stand at {shared.threshold:.0f} and leave {shared.margin:.0f} "
                 f"counts at {rows[shared.at].title}; one for each leaves {own:.0f} at the least."
             )
     wide = [
-        r.title
-        for r, one in zip(rows, row, strict=True)
-        if r.state != "unsafe" and one.band / 2 > one.safest.margin
+        heap.title
+        for heap, item in zip(rows, row, strict=True)
+        if heap.state != "unsafe" and item.band / 2 > item.safest.margin
     ]
     if wide:
-        said.append(
+        sentences.append(
             f"The band of {listed(wide)} reaches into a heap: noise would hold the old "
             "state there for longer."
         )
     if len(lights) == 1:
-        said.append(
+        sentences.append(
             "This is one light and one height only. Record lamp on, lamp off and the height after a bump too."
         )
-    high = {"ground" if one.white_high else "line" for one in row}
-    said.append(
+    high = {"ground" if item.white_high else "line" for item in row}
+    sentences.append(
         f"{'Ground' if high == {'ground'} else 'The line' if high == {'line'} else 'Not the same side'} "
         "reads high."
     )
-    return tuple(said)
+    return tuple(sentences)
 
 
 def _table(
     rows: Sequence[HeapRow], row: Sequence[SensorOdds], lights: Sequence[Light], choices: Sequence[Choice]
 ) -> Table:
     cells = []
-    for light, name in enumerate(one.name for one in lights):
-        said = []
-        for one, choice in zip(row, choices, strict=True):
-            t = int(min(max(round(choice.value), 0), one.table.counted.shape[1] - 1))
-            said.append(
-                f"{one.table.counted[light, t]} of {one.table.readings[light]}, "
-                f"{fixed(float(one.table.margin_sds[light, t]), 1)} σ"
+    for i, light in enumerate(lights):
+        sentences = []
+        for item, choice in zip(row, choices, strict=True):
+            t = int(min(max(round(choice.value), 0), item.table.counted.shape[1] - 1))
+            sentences.append(
+                f"{item.table.counted[i, t]} of {item.table.readings[i]}, "
+                f"{fixed(float(item.table.margin_sds[i, t]), 1)} σ"
             )
-        cells.append((name, *said))
-    return Table("Misread in each light, and margin", ("light", *(one.title for one in rows)), tuple(cells))
+        cells.append((light.name, *sentences))
+    return Table("Misread in each light, and margin", ("light", *(row.title for row in rows)), tuple(cells))
 
 
 def thresholds_of(values: Values) -> Mapping[str, tuple[float, float]]:
     """The chosen thresholds and bands of a row, by channel; nothing for sensors without one."""
-    found = {}
+    results = {}
     for name in names_of(values):
         if f"threshold_{name}" in values:
             band = values.get(f"band_{name}")
-            found[name] = (values[f"threshold_{name}"].value, band.value if band is not None else 0.0)
-    return found
+            results[name] = (values[f"threshold_{name}"].value, band.value if band is not None else 0.0)
+    return results
 
 
 DECISIONS = (LineThresholds(),)

@@ -76,13 +76,15 @@ def _edge(moment: Moment, values: Values) -> str:
 
 
 def _obstacle(moment: Moment, values: Values) -> str:
-    found = moment.converted
-    if not is_chosen(values, "trip", "clear") or not found.values.size:
+    converted = moment.converted
+    if not is_chosen(values, "trip", "clear") or not converted.values.size:
         return ""
     needed, of = votes.check_votes(values["votes"].value, values["votes_of"].value)
-    if not found.valid[-of:].any():
+    if not converted.valid[-of:].any():
         return "No reading: not safe."
-    near = votes.tripped(found.values, found.valid, values["trip"].value, values["clear"].value, needed, of)
+    near = votes.tripped(
+        converted.values, converted.valid, values["trip"].value, values["clear"].value, needed, of
+    )
     return "Too close: stop." if near[-1] else "Safe: go on."
 
 
@@ -113,5 +115,5 @@ def _steering(moment: Moment, values: Values) -> str:
     (pattern,) = seen_states(dark)
     if not is_chosen(values, f"act_{pattern}"):
         return ""
-    said = words_of(pattern)
-    return f"{said[0].upper()}{said[1:]}: {ACTIONS[int(values[f'act_{pattern}'].value)]}."
+    text = words_of(pattern)
+    return f"{text[0].upper()}{text[1:]}: {ACTIONS[int(values[f'act_{pattern}'].value)]}."

@@ -60,31 +60,31 @@ class Obstacle(Decision):
     def sets(self, values: Values) -> tuple[str, ...]:
         return ("trip", "clear")
 
-    def work(self, asked: Question, values: Values) -> Decided:
+    def work(self, question: Question, values: Values) -> Decided:
         needed, of = votes.check_votes(values["votes"].value, values["votes_of"].value)
-        seen = asked.seen[0] if asked.seen else None
-        sigma, from_what, lag_s = self._noise(seen, values)
+        evidence = question.seen[0] if question.seen else None
+        sigma, from_what, lag_s = self._noise(evidence, values)
         speed = values["drive_speed"].value
         stop = needed_stop(values, sigma, lag_s)
         reach = values["farthest"].value
         suggested = float(np.ceil(stop.trip_mm / ROUND_MM) * ROUND_MM)
-        trip = standing("trip", asked, values, suggested)
-        clear = standing("clear", asked, values, trip + values["hysteresis"].value)
-        if "trip" in asked.picked:
+        trip = standing("trip", question, values, suggested)
+        clear = standing("clear", question, values, trip + values["hysteresis"].value)
+        if "trip" in question.picked:
             check_between(trip, max(_nearest(values), 1.0), reach, "trip")
             check_order(trip, clear, "trip", "clear")
         notes = [*_sentences(stop, values, reach)]
         tables = [_changes(values, sigma, lag_s, trip)]
-        if seen is not None:
-            tables.insert(0, _odds(seen, values, votes.Guard(trip, clear, needed, of), sigma))
-            lost = int((~seen.valid).sum())
+        if evidence is not None:
+            tables.insert(0, _odds(evidence, values, votes.Guard(trip, clear, needed, of), sigma))
+            lost = int((~evidence.valid).sum())
             if lost:
                 notes.append(
-                    f"{lost} of {seen.valid.size} readings were dropouts or out of reach: "
+                    f"{lost} of {evidence.valid.size} readings were dropouts or out of reach: "
                     "never take them for clear."
                 )
         if "air" in values:
-            tables.append(_airs(trip, values, asked.air_measured))
+            tables.append(_airs(trip, values, question.air_measured))
         tables.append(_words(trip, clear))
         why_not = ""
         if stop.trip_mm > reach:
@@ -99,13 +99,13 @@ class Obstacle(Decision):
                 trip,
                 suggested,
                 f"{fixed(stop.trip_mm)} mm needed at {speed:g} m/s",
-                tuple(Alternative("usual", one, "assumed") for one in COMMON_MM),
+                tuple(Alternative("usual", item, "assumed") for item in COMMON_MM),
             ),
             Choice("clear", clear, suggested + values["hysteresis"].value, "trip and hysteresis"),
         )
         spare = trip - stop.trip_mm
         return Decided(
-            _heading(stop, trip if known is not None or "trip" in asked.picked else None, reach, speed),
+            _heading(stop, trip if known is not None or "trip" in question.picked else None, reach, speed),
             "drag or nudge the ochre tick, then choose.",
             choices,
             why_not=why_not,
@@ -121,24 +121,24 @@ class Obstacle(Decision):
                 _nearest(values),
                 bar_edges_mm(values),
             ),
-            used=() if seen is None else (seen.id,),
+            used=() if evidence is None else (evidence.id,),
         )
 
-    def _noise(self, seen: Evidence | None, values: Values) -> tuple[float, str, float]:
+    def _noise(self, evidence: Evidence | None, values: Values) -> tuple[float, str, float]:
         """σ of a reading, mm, what it is from, and the lag of the chosen filter, s."""
-        sigma, said = None, ""
-        if seen is not None:
-            sigma, said = (
-                step_noise(seen.said[seen.valid]),
-                f"{int(seen.valid.sum())} readings of “{seen.name}”",
+        sigma, text = None, ""
+        if evidence is not None:
+            sigma, text = (
+                step_noise(evidence.said[evidence.valid]),
+                f"{int(evidence.valid.sum())} readings of “{evidence.name}”",
             )
         if sigma is None:
-            sigma, said = usual_noise_mm(values), "what is usual: no recording is looked at"
+            sigma, text = usual_noise_mm(values), "what is usual: no recording is looked at"
         filtered = filter_choice.chosen(values)
         if filtered is None:
-            return sigma, said, 0.0
+            return sigma, text, 0.0
         interval = values["ping_interval"].value
-        return sigma * filtered.noise_ratio, f"{said}, filtered", filtered.lag_samples * interval
+        return sigma * filtered.noise_ratio, f"{text}, filtered", filtered.lag_samples * interval
 
 
 def _nearest(values: Values) -> float:
@@ -171,51 +171,53 @@ def _heading(stop: StopDistance, trip: float | None, reach: float, speed: float)
 
 
 def _sentences(stop: StopDistance, values: Values, reach: float) -> list[str]:
-    said = []
+    sentences = []
     late = [mm for mm in COMMON_MM if mm < stop.trip_mm]
     if late:
-        said.append(f"The usual {_list(late)} would be too late at this speed.")
+        sentences.append(f"The usual {_list(late)} would be too late at this speed.")
     if "cone" in values:
         wide = ranging.footprint_mm(stop.trip_mm, values["cone"].value)
-        said.append(f"At the trip distance the beam is {fixed(wide)} mm wide; a post beside it is not seen.")
+        sentences.append(
+            f"At the trip distance the beam is {fixed(wide)} mm wide; a post beside it is not seen."
+        )
     near = _nearest(values)
     blind = near - values["set_back"].value
     if blind > 0:
-        said.append(
+        sentences.append(
             f"Nearer than {fixed(near)} mm the reading means nothing: the last {fixed(blind)} mm before the "
             "bumper are blind. Set it further back."
         )
     floor = values.get("floor_from")
     if floor is not None and floor.value < stop.clear_mm:
-        said.append(
+        sentences.append(
             f"The beam meets the floor from {fixed(floor.value)} mm on: mount it higher, or "
             "the floor may trip it."
         )
     if "bar_far" in values:
         edges = bar_edges_mm(values)
-        said.append(
+        sentences.append(
             f"An LED bar of {len(edges)} steps changes every {fixed(edges[0] - edges[1])} mm, "
             f"from {fixed(edges[0])} mm on."
         )
     if stop.trip_mm <= reach < stop.clear_mm:
-        said.append("The clear distance is beyond its reach: once tripped it would never clear.")
-    return said
+        sentences.append("The clear distance is beyond its reach: once tripped it would never clear.")
+    return sentences
 
 
 def _list(values: Sequence[float]) -> str:
-    said = [f"{value / 10:g} cm" for value in values]
-    return said[0] if len(said) == 1 else ", ".join(said[:-1]) + " or " + said[-1]
+    sentences = [f"{value / 10:g} cm" for value in values]
+    return sentences[0] if len(sentences) == 1 else ", ".join(sentences[:-1]) + " or " + sentences[-1]
 
 
-def _odds(seen: Evidence, values: Values, guard: votes.Guard, sigma: float) -> Table:
+def _odds(evidence: Evidence, values: Values, guard: votes.Guard, sigma: float) -> Table:
     filtered = filter_choice.chosen(values)
-    said = seen.said if filtered is None else filtered.over(seen)
-    there = votes.smoothed_truth(seen.said, seen.valid)
-    interval = seen.interval_s or values["ping_interval"].value
-    found = votes.odds_on(
-        seen.times_s,
-        said,
-        seen.valid,
+    readings = evidence.said if filtered is None else filtered.over(evidence)
+    there = votes.smoothed_truth(evidence.said, evidence.valid)
+    interval = evidence.interval_s or values["ping_interval"].value
+    odds = votes.odds_on(
+        evidence.times_s,
+        readings,
+        evidence.valid,
         guard,
         max(sigma, 1e-6),
         interval,
@@ -223,20 +225,20 @@ def _odds(seen: Evidence, values: Values, guard: votes.Guard, sigma: float) -> T
         0 if filtered is None else round(filtered.lag_samples),
     )
     approaches = values["approaches"].value
-    counted = found.counted
+    counted = odds.counted
     bound = f": fewer than {rate(ENOUGH_FOR_A_RATE / counted.hours)} an hour" if counted.hours else ""
     return Table(
         f"{guard.needed} of {guard.of} votes" + ("" if filtered is None else f" after {filtered.label}"),
-        ("", "estimated, an hour", f"counted in {fixed(counted.hours * 60, 1)} min of “{seen.name}”"),
+        ("", "estimated, an hour", f"counted in {fixed(counted.hours * 60, 1)} min of “{evidence.name}”"),
         (
             (
                 "false trips",
-                rate(found.false_per_hour),
+                rate(odds.false_per_hour),
                 f"{counted.false} of {counted.trips} trips" + ("" if counted.false else bound),
             ),
             (
                 "late trips",
-                f"{rate(approaches * found.late_share)} at {approaches:g} approaches",
+                f"{rate(approaches * odds.late_share)} at {approaches:g} approaches",
                 f"{counted.late} of {counted.approaches} approaches",
             ),
         ),

@@ -51,22 +51,22 @@ def pulses_per_turn(values: Values) -> float:
     return next(values[name].value for name in ("magnets", "marks", "steps") if name in values)
 
 
-def intervals_of(seen: Evidence) -> Array:
+def intervals_of(evidence: Evidence) -> Array:
     """The intervals between pulses of a recording, µs: told, or by a rate of edges, or between changes of a
     count (several steps at once share their time)."""
-    if "period" in seen.asked:
-        found = seen.asked["period"]
-    elif "edges" in seen.asked:
-        rate = seen.asked["edges"]
-        found = 1e6 / rate[np.isfinite(rate) & (rate > 0)]
+    if "period" in evidence.asked:
+        result = evidence.asked["period"]
+    elif "edges" in evidence.asked:
+        rate = evidence.asked["edges"]
+        result = 1e6 / rate[np.isfinite(rate) & (rate > 0)]
     else:
-        count = seen.asked.get("count", np.zeros(0))
-        told = np.isfinite(count)
-        count, times = count[told], seen.times_s[told]
-        at = np.flatnonzero(np.diff(count, prepend=count[:1]))
-        steps = np.abs(np.diff(count[at])).astype(np.int64)
-        found = np.repeat(1e6 * np.diff(times[at]) / np.maximum(steps, 1), steps.clip(0, MOST_AT_ONCE))
-    return np.asarray(found[np.isfinite(found) & (found > 0)])
+        count = evidence.asked.get("count", np.zeros(0))
+        present = np.isfinite(count)
+        count, times = count[present], evidence.times_s[present]
+        rows = np.flatnonzero(np.diff(count, prepend=count[:1]))
+        steps = np.abs(np.diff(count[rows])).astype(np.int64)
+        result = np.repeat(1e6 * np.diff(times[rows]) / np.maximum(steps, 1), steps.clip(0, MOST_AT_ONCE))
+    return np.asarray(result[np.isfinite(result) & (result > 0)])
 
 
 def merged(intervals: Array, refractory_us: float) -> Array:
@@ -76,13 +76,13 @@ def merged(intervals: Array, refractory_us: float) -> Array:
     >>> merged(np.array([1000.0, 20.0, 980.0]), 100.0).tolist()
     [1000.0, 1000.0]
     """
-    found, since = [], 0.0
-    for one in intervals.tolist():
-        since += one
+    results, since = [], 0.0
+    for interval in intervals.tolist():
+        since += interval
         if since > refractory_us:
-            found.append(since)
+            results.append(since)
             since = 0.0
-    return np.array(found)
+    return np.array(results)
 
 
 @dataclass(frozen=True)
@@ -114,7 +114,7 @@ class ShaftIntervals:
         """The limits that these readings recommend."""
         most = self.most_refractory
         ripple = [_ripple(self.turning, k, self.turn) or 0.0 for k in AVERAGED]
-        smooth = next((k for k, one in zip(AVERAGED, ripple, strict=True) if one < RIPPLE), AVERAGED[-1])
+        smooth = next((k for k, item in zip(AVERAGED, ripple, strict=True) if item < RIPPLE), AVERAGED[-1])
         slow_s = min(max(SLOWER * float(self.turning.max()) / 1e6, SLOW_AT_LEAST_S), SLOW_AT_MOST_S)
         return {
             "slow_s": float(f"{significant(slow_s)}"),
@@ -151,8 +151,8 @@ class PulseLimits(Decision):
     def sets(self, values: Values) -> tuple[str, ...]:
         return ("slow_s", "refractory", "smoothing", "over_rpm")
 
-    def work(self, asked: Question, values: Values) -> Decided:
-        shaft = shaft_of(intervals_of(asked.seen[0]), pulses_per_turn(values)) if asked.seen else None
+    def work(self, question: Question, values: Values) -> Decided:
+        shaft = shaft_of(intervals_of(question.seen[0]), pulses_per_turn(values)) if question.seen else None
         if shaft is None:
             return Decided(
                 "No limits yet: too few pulses are recorded",
@@ -161,7 +161,7 @@ class PulseLimits(Decision):
                 good=False,
             )
         suggested, most = shaft.suggested(), shaft.most_refractory
-        now = {name: standing(name, asked, values, one) for name, one in suggested.items()}
+        now = {name: standing(name, question, values, item) for name, item in suggested.items()}
         bad = now["refractory"] >= most
         slow_rpm = 60.0 / (shaft.per_turn * now["slow_s"])
         heading = (
@@ -179,7 +179,7 @@ class PulseLimits(Decision):
             notes=_notes(shaft, kept, now),
             plots=(_plot(kept, shaft.per_turn, now),),
             tables=(_table(shaft.turning, shaft.turn),),
-            used=(asked.seen[0].id,),
+            used=(question.seen[0].id,),
         )
 
 
@@ -206,8 +206,8 @@ def _choices(
     }
     steps = {"slow_s": 0.05, "smoothing": 1.0}
     return tuple(
-        Choice(name, now[name], one, why[name], others.get(name, ()), step=steps.get(name, 10.0))
-        for name, one in suggested.items()
+        Choice(name, now[name], item, why[name], others.get(name, ()), step=steps.get(name, 10.0))
+        for name, item in suggested.items()
     )
 
 
@@ -237,7 +237,7 @@ def _ripple(intervals: Array, averaged: int, turn: int) -> float | None:
 def _table(intervals: Array, turn: int) -> Table:
     rows = []
     for k in AVERAGED:
-        late = [1000 * (k - 1) / 2 * one / 1e6 for one in (float(intervals.max()), float(intervals.min()))]
+        late = [1000 * (k - 1) / 2 * item / 1e6 for item in (float(intervals.max()), float(intervals.min()))]
         rows.append(
             (
                 f"{k} pulse{'s' if k > 1 else ''}",

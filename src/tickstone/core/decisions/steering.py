@@ -50,7 +50,7 @@ def middle_of(pattern: str) -> float:
     >>> middle_of("100"), middle_of("0011"), middle_of("000"), middle_of("1")
     (-1.0, 0.6666666666666666, 0.0, 0.0)
     """
-    at = [i for i, one in enumerate(pattern) if one == "1"]
+    at = [i for i, item in enumerate(pattern) if item == "1"]
     half = (len(pattern) - 1) / 2
     return (sum(at) / len(at) - half) / half if at and half else 0.0
 
@@ -64,7 +64,7 @@ def words_of(pattern: str, astride: bool = False) -> str:
         return "all pale: the line is between the sensors" if astride else "all pale: the line is lost"
     if "0" not in pattern:
         return "over the line" if count == 1 else "all dark: a crossing or a stop mark"
-    names = [name for name, one in zip(line_row.places(count), pattern, strict=True) if one == "1"]
+    names = [name for name, place in zip(line_row.places(count), pattern, strict=True) if place == "1"]
     middle = middle_of(pattern)
     side = "in the middle" if abs(middle) < 1e-9 else f"to the {'left' if middle < 0 else 'right'}"
     over = names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"
@@ -113,34 +113,34 @@ def reachable(pattern: str, pitch_mm: float, tape_mm: float) -> bool:
     return run <= most and (at_end or run >= max(least, 1))
 
 
-def dark_of(seen: Evidence, values: Values) -> Bools | None:
+def dark_of(evidence: Evidence, values: Values) -> Bools | None:
     """Which sensors were over the line at each row of a recording, shape (sensors, n), by the chosen
     thresholds, or half way between white and black where none is chosen; None without readings of every
     sensor."""
     names, chosen = names_of(values), thresholds_of(values)
     rows = []
     for name in names:
-        if name not in seen.channels:
+        if name not in evidence.channels:
             return None
         half_way = sum(values.get(f"{what}_{name}", values[what]).value for what in ("white", "black")) / 2
-        high = seen.channels[name] > (chosen[name][0] if name in chosen else half_way)
+        high = evidence.channels[name] > (chosen[name][0] if name in chosen else half_way)
         rows.append(high if line_row.black_is_high(values, name) else ~high)
-    told = np.isfinite(np.stack([seen.channels[name] for name in names])).all(axis=0)
-    return np.stack(rows)[:, told]
+    present = np.isfinite(np.stack([evidence.channels[name] for name in names])).all(axis=0)
+    return np.stack(rows)[:, present]
 
 
 def seen_states(dark: Bools) -> dict[str, int]:
     """How many rows stood in each state."""
     count = dark.shape[0]
     codes, numbers = np.unique((1 << np.arange(count)) @ dark.astype(np.int64), return_counts=True)
-    told = set(patterns(count))
-    found: dict[str, int] = {}
+    names = set(patterns(count))
+    results: dict[str, int] = {}
     for code, number in zip(codes.tolist(), numbers.tolist(), strict=True):
         pattern = "".join("1" if code >> i & 1 else "0" for i in range(count))
-        found[pattern if pattern in told else BROKEN] = (
-            found.get(pattern if pattern in told else BROKEN, 0) + number
+        results[pattern if pattern in names else BROKEN] = (
+            results.get(pattern if pattern in names else BROKEN, 0) + number
         )
-    return found
+    return results
 
 
 class Steering(Decision):
@@ -155,35 +155,37 @@ class Steering(Decision):
     def sets(self, values: Values) -> tuple[str, ...]:
         return tuple(f"act_{pattern}" for pattern in patterns(len(names_of(values))))
 
-    def work(self, asked: Question, values: Values) -> Decided:
+    def work(self, question: Question, values: Values) -> Decided:
         count = len(names_of(values))
-        told = patterns(count)
+        names = patterns(count)
         pitch, tape = values["pitch"].value, values["tape"].value
         astride = line_row.astride(count, pitch, tape, values["aside"].value)
-        dark = dark_of(asked.seen[0], values) if asked.seen else None
-        seen = {} if dark is None else seen_states(dark)
+        dark = dark_of(question.seen[0], values) if question.seen else None
+        known = {} if dark is None else seen_states(dark)
         choices = {
-            one: Choice(
-                f"act_{one}",
-                standing(f"act_{one}", asked, values, float(usual_action(one, astride))),
-                float(usual_action(one, astride)),
+            item: Choice(
+                f"act_{item}",
+                standing(f"act_{item}", question, values, float(usual_action(item, astride))),
+                float(usual_action(item, astride)),
                 "towards the line",
                 options=ACTIONS,
             )
-            for one in told
+            for item in names
         }
-        actions = {one: int(choice.value) for one, choice in choices.items()}
+        actions = {item: int(choice.value) for item, choice in choices.items()}
         states = tuple(
             RowState(
-                one,
-                words_of(one, astride),
-                f"act_{one}",
-                flags_of(one, actions, seen.get(one, 0), pitch, tape, astride),
-                seen.get(one, 0),
-                check_lamps([c == "1" for c in one] if one != BROKEN else [i % 2 == 0 for i in range(count)]),
-                reachable(one, pitch, tape),
+                item,
+                words_of(item, astride),
+                f"act_{item}",
+                flags_of(item, actions, known.get(item, 0), pitch, tape, astride),
+                known.get(item, 0),
+                check_lamps(
+                    [c == "1" for c in item] if item != BROKEN else [i % 2 == 0 for i in range(count)]
+                ),
+                reachable(item, pitch, tape),
             )
-            for one in told
+            for item in names
         )
         choices = {
             state.pattern: replace(
@@ -205,9 +207,9 @@ class Steering(Decision):
             "go through the actions, then choose them." if not wrong else "mend what is flagged.",
             tuple(choices.values()),
             good=not wrong,
-            notes=_notes(values, asked, pitch, tape, astride),
+            notes=_notes(values, question, pitch, tape, astride),
             states=states,
-            used=tuple(one.id for one in asked.seen),
+            used=tuple(evidence.id for evidence in question.seen),
         )
 
 
@@ -236,28 +238,28 @@ def flags_of(
     return (*(Flag(text, False) for text in odd), *(Flag(text, True) for text in wrong))
 
 
-def _notes(values: Values, asked: Question, pitch: float, tape: float, astride: bool) -> tuple[str, ...]:
-    said = ["Line lost: remember the last side, search for a stated time, then stop."]
+def _notes(values: Values, question: Question, pitch: float, tape: float, astride: bool) -> tuple[str, ...]:
+    sentences = ["Line lost: remember the last side, search for a stated time, then stop."]
     if astride:
-        said = [
+        sentences = [
             f"The row stands astride the tape of {tape:g} mm: nobody sees it while the vehicle is on its "
             "way, and the sensor that does says to which side to steer. A line that is lost looks the "
             "same: stop when no sensor has seen it for a stated time."
         ]
     elif tape < pitch:
-        said.append(
+        sentences.append(
             f"The tape ({tape:g} mm) is narrower than the pitch ({pitch:g} mm): between two sensors nobody "
             "sees it, and “all pale” does not mean that it is lost."
         )
-    interval = asked.seen[0].interval_s if asked.seen else None
+    interval = question.seen[0].interval_s if question.seen else None
     if interval:
-        said.append(
+        sentences.append(
             f"Looked at every {fixed(1000 * interval)} ms, a cart may go {fixed(tape / 2000 / interval, 2)} "
             "m/s before it crosses half the tape between two looks."
         )
     if not thresholds_of(values):
-        said.append("No threshold is chosen yet: states are told half way between white and black.")
-    return tuple(said)
+        sentences.append("No threshold is chosen yet: states are told half way between white and black.")
+    return tuple(sentences)
 
 
 DECISIONS = (Steering(),)

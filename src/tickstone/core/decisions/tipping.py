@@ -40,9 +40,9 @@ class Tipping(Decision):
     def sets(self, values: Values) -> tuple[str, ...]:
         return ("tilt_alarm",)
 
-    def work(self, asked: Question, values: Values) -> Decided:
+    def work(self, question: Question, values: Values) -> Decided:
         tip = motion.tip_over_deg(values["track"].value, values["cog_height"].value)
-        noise = step_noise(asked.seen[0].said[asked.seen[0].valid]) if asked.seen else None
+        noise = step_noise(question.seen[0].said[question.seen[0].valid]) if question.seen else None
         sigma = USUAL_NOISE_DEG if noise is None else noise
         costs = (
             values["tilt_rate"].value * values["fusion_lag"].value,
@@ -51,7 +51,7 @@ class Tipping(Decision):
         )
         most = tip - sum(costs)
         suggested = max(ROUND_DEG, ROUND_DEG * int(most / ROUND_DEG))
-        alarm = standing("tilt_alarm", asked, values, suggested)
+        alarm = standing("tilt_alarm", question, values, suggested)
         left = tip - alarm - costs[0] - costs[1]
         why_not = (
             ""
@@ -68,13 +68,13 @@ class Tipping(Decision):
         rows = [
             ("it tips at", f"{fixed(tip, 1)}°", f"{fixed(motion.grade_pct(tip))} %"),
             *(
-                (f"less for {name}", f"\u2212{fixed(one, 1)}°", "")
-                for name, one in zip(PARTS, costs, strict=True)
+                (f"less for {name}", f"\u2212{fixed(item, 1)}°", "")
+                for name, item in zip(PARTS, costs, strict=True)
             ),
             ("alarm at most", f"{fixed(most, 1)}°", f"{fixed(motion.grade_pct(most))} %" if most > 0 else ""),
         ]
         noted = f"Noise {fixed(sigma, 2)}° (1 σ, three allowed) " + (
-            "is only usual: no recording is looked at." if noise is None else f"of “{asked.seen[0].name}”."
+            "is only usual: no recording is looked at." if noise is None else f"of “{question.seen[0].name}”."
         )
         return Decided(
             heading,
@@ -88,7 +88,7 @@ class Tipping(Decision):
             good=left >= 0 and most > 0,
             notes=(noted, "This is the vehicle standing. A bump, a bend or a swinging load tips it sooner."),
             tables=(Table("From tipping over to the alarm", ("", "angle", "slope"), tuple(rows)),),
-            used=tuple(one.id for one in asked.seen),
+            used=tuple(evidence.id for evidence in question.seen),
         )
 
 

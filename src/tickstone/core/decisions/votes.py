@@ -97,8 +97,8 @@ def tripped(
     """
     n, m = check_votes(needed, of)
     d, ok = np.asarray(distance, dtype=np.float64), np.asarray(valid, dtype=np.bool_)
-    found: Bools = loops.run(_vote_loop, d.size, ok & (d <= trip), ok & (d >= clear), n, m)
-    return found
+    result: Bools = loops.run(_vote_loop, d.size, ok & (d <= trip), ok & (d >= clear), n, m)
+    return result
 
 
 @dataclass(frozen=True)
@@ -127,13 +127,13 @@ def smoothed_truth(distance: npt.ArrayLike, valid: npt.ArrayLike) -> Array:
     """What was really there: the median of MEDIAN_READINGS valid readings around each, NaN before there are
     any."""
     d, ok = np.asarray(distance, dtype=np.float64), np.asarray(valid, dtype=np.bool_)
-    at = np.flatnonzero(ok)
-    if not at.size:
+    rows = np.flatnonzero(ok)
+    if not rows.size:
         return np.full(d.shape, np.nan)
     half = MEDIAN_READINGS // 2
-    padded = np.concatenate([d[at], np.full(half, d[at][-1])])
+    padded = np.concatenate([d[rows], np.full(half, d[rows][-1])])
     middle = moving_median(padded, MEDIAN_READINGS)[half:]
-    return np.asarray(np.interp(np.arange(d.size), at, middle), dtype=np.float64)
+    return np.asarray(np.interp(np.arange(d.size), rows, middle), dtype=np.float64)
 
 
 def count_on(

@@ -65,21 +65,23 @@ def find_spikes(stream: Stream, signal: Signal) -> list[Finding]:
         out &= ~(np.concatenate([[False], out[:-1]]) | np.concatenate([out[1:], [False]]))
     if signal.nature == GYRO and out.any():
         out &= ~_really_turned(stream, signal, rows, out)
-    at = np.array([first for first, _ in runs(out)], np.intp)
-    if not at.size or at.size > MOST_SPIKES * x.size:
+    indices = np.array([first for first, _ in runs(out)], np.intp)
+    if not indices.size or indices.size > MOST_SPIKES * x.size:
         return []
-    heights = np.abs(x[at] - np.median(np.stack([x[at - 1], x[np.minimum(at + 1, x.size - 1)]]), axis=0))
-    sure = ramp(at.size, (1, 0.42), (2, 0.55), (3, 0.72), (6, 0.88), (20, 0.95))
-    worst = int(at[np.argmax(heights)])
-    said = (
-        f"{at.size} of {x.size} readings stand alone, by {significant(float(np.median(heights)))} and up to "
-        f"{significant(float(heights.max()))}; noise is "
+    heights = np.abs(
+        x[indices] - np.median(np.stack([x[indices - 1], x[np.minimum(indices + 1, x.size - 1)]]), axis=0)
+    )
+    sure = ramp(indices.size, (1, 0.42), (2, 0.55), (3, 0.72), (6, 0.88), (20, 0.95))
+    worst = int(indices[np.argmax(heights)])
+    text = (
+        f"{indices.size} of {x.size} readings stand alone, by {significant(float(np.median(heights)))} and "
+        f"up to {significant(float(heights.max()))}; noise is "
         f"{significant(max(signal.noise, signal.quantum / 4), 2)}. The farthest says "
         f"{significant(x[worst], 4)} between {significant(x[worst - 1], 4)} and "
         f"{significant(x[min(worst + 1, x.size - 1)], 4)}."
     )
-    span = stream.times_s[rows[at[0]]], stream.times_s[rows[at[-1]]]
-    return [found("spikes", stream.key, signal.name, signal.nature, span, sure, said)]
+    span = stream.times_s[rows[indices[0]]], stream.times_s[rows[indices[-1]]]
+    return [found("spikes", stream.key, signal.name, signal.nature, span, sure, text)]
 
 
 def _readings(stream: Stream, signal: Signal) -> tuple[Rows, Array]:
@@ -118,7 +120,7 @@ def _alone(signal: Signal, x: Array) -> Flags:
 def _crossing(stream: Stream, signal: Signal, rows: Rows, out: Flags) -> Flags:
     """Spikes of a row's sensor that its neighbours share a moment before or after: a line that goes by
     fast."""
-    place = next(i for i, one in enumerate(stream.signals) if one is signal)
+    place = next(i for i, other_signal in enumerate(stream.signals) if other_signal is signal)
     shared = np.zeros(out.shape, np.bool_)
     for other in (place - 1, place + 1):
         if not 0 <= other < len(stream.signals):
@@ -134,14 +136,14 @@ def _crossing(stream: Stream, signal: Signal, rows: Rows, out: Flags) -> Flags:
 def _really_turned(stream: Stream, signal: Signal, rows: Rows, out: Flags) -> Flags:
     """Spikes of a gyro after which gravity comes from another side, as far as the spike says: a jerk, and no
     fault."""
-    axes = [one for one in stream.of(ACCEL) if one.scale is not None]
+    axes = [signal for signal in stream.of(ACCEL) if signal.scale is not None]
     turned = np.zeros(out.shape, np.bool_)
     if len(axes) != 3 or signal.scale is None:
         return turned
-    g = np.stack([(one.values - one.zero) * (one.scale or 1.0) for one in axes])
+    g = np.stack([(signal.values - signal.zero) * (signal.scale or 1.0) for signal in axes])
     last = g.shape[1] - BESIDE
-    for at in np.flatnonzero(out).tolist():
-        row = int(rows[at])
+    for index in np.flatnonzero(out).tolist():
+        row = int(rows[index])
         if not 3 * BESIDE < row < last:
             continue
         here = _between(g[:, row - BESIDE : row - 1], g[:, row + 2 : row + BESIDE])
@@ -149,7 +151,7 @@ def _really_turned(stream: Stream, signal: Signal, rows: Rows, out: Flags) -> Fl
         says = abs(float(signal.values[row]) * signal.scale) * float(
             stream.times_s[row] - stream.times_s[row - 1]
         )
-        turned[at] = here - usual > AS_FAR * says
+        turned[index] = here - usual > AS_FAR * says
     return turned
 
 
@@ -189,11 +191,11 @@ def find_stuck(record: Record, stream: Stream, signal: Signal) -> list[Finding]:
     log_same = _log_within(0.5 * quantum / clean)
     expected = math.log10(x.size) + (length - 1) * log_same / math.log(10)
     sure = ramp(-expected, (3, 0.3), (6, 0.5), (12, 0.8), (30, 0.95))
-    said = (
+    text = (
         f"it says exactly {value:g} for {t1 - t0:.1f} s, {length} readings in a row; elsewhere its noise is "
         f"{significant(noise, 2)}, {noise / quantum:.1f} of its steps."
     )
-    return [found("stuck", stream.key, signal.name, signal.nature, (t0, t1), sure, said)]
+    return [found("stuck", stream.key, signal.name, signal.nature, (t0, t1), sure, text)]
 
 
 def _log_within(half_width: float) -> float:
@@ -224,7 +226,11 @@ def _would_move(stream: Stream, signal: Signal, rows: Rows, first: int, end: int
     if fine is None or signal.scale is None or signal.quantum * abs(signal.scale) <= fine:
         return True
     here = slice(int(rows[first]), int(rows[end - 1]) + 1)
-    return any(np.unique(one.values[here]).size > 4 for one in stream.of(ACCEL, GYRO) if one is not signal)
+    return any(
+        np.unique(other_signal.values[here]).size > 4
+        for other_signal in stream.of(ACCEL, GYRO)
+        if other_signal is not signal
+    )
 
 
 def _constant(record: Record, stream: Stream, signal: Signal, rows: Rows) -> list[Finding]:
@@ -233,12 +239,16 @@ def _constant(record: Record, stream: Stream, signal: Signal, rows: Rows) -> lis
     if _on_a_rail(stream, signal, value):
         return []
     span = float(stream.times_s[rows[0]]), float(stream.times_s[rows[-1]])
-    others = [one for one in stream.signals if one is not signal and one.nature == signal.nature]
-    lively = [one for one in others if one.noise > 1.0 * one.quantum > 0]
+    others = [
+        other_signal
+        for other_signal in stream.signals
+        if other_signal is not signal and other_signal.nature == signal.nature
+    ]
+    lively = [signal for signal in others if signal.noise > 1.0 * signal.quantum > 0]
     fine = signal.nature in (ACCEL, GYRO) and signal.ends == (-32768.0, 32767.0)
-    stands = [one for one in record.truths if one.mm is not None and one.sensor in (None, stream.key)]
-    moved = signal.nature in (ECHO, DISTANCE) and len({one.mm for one in stands}) > 1
-    said = f"it says exactly {value:g} in all {count} readings"
+    stands = [truth for truth in record.truths if truth.mm is not None and truth.sensor in (None, stream.key)]
+    moved = signal.nature in (ECHO, DISTANCE) and len({truth.mm for truth in stands}) > 1
+    text = f"it says exactly {value:g} in all {count} readings"
     if lively and len(lively) == len(others):
         return [
             found(
@@ -248,7 +258,7 @@ def _constant(record: Record, stream: Stream, signal: Signal, rows: Rows) -> lis
                 signal.nature,
                 span,
                 0.85,
-                f"{said}, while {_names(lively)} beside it go{'es' if len(lively) == 1 else ''} on moving.",
+                f"{text}, while {_names(lively)} beside it go{'es' if len(lively) == 1 else ''} on moving.",
             )
         ]
     if fine and count >= 50:
@@ -260,21 +270,21 @@ def _constant(record: Record, stream: Stream, signal: Signal, rows: Rows) -> lis
                 signal.nature,
                 span,
                 0.85,
-                f"{said}: steps so fine never stand still in a part that lives.",
+                f"{text}: steps so fine never stand still in a part that lives.",
             )
         ]
     if moved:
-        marks = ", ".join(f"{one.mm:g} mm" for one in stands[:3])
+        marks = ", ".join(f"{truth.mm:g} mm" for truth in stands[:3])
         return [
             found(
-                "stuck", stream.key, signal.name, signal.nature, span, 0.85, f"{said}, at marks of {marks}."
+                "stuck", stream.key, signal.name, signal.nature, span, 0.85, f"{text}, at marks of {marks}."
             )
         ]
     return []
 
 
 def _names(signals: Sequence[Signal]) -> str:
-    names = [one.name for one in signals]
+    names = [signal.name for signal in signals]
     return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"
 
 
@@ -282,10 +292,16 @@ def _on_a_rail(stream: Stream, signal: Signal, value: float) -> bool:
     """Whether a value is an end at which this signal, or more than one of its row, is pinned."""
     if signal.ends is not None and value in signal.ends:
         return True
-    beside = [one for one in stream.signals if one.nature == signal.nature and one is not signal]
-    if any(b - a >= PINNED_ROWS for one in beside for a, b in runs(one.values == value)):
+    beside = [
+        other_signal
+        for other_signal in stream.signals
+        if other_signal.nature == signal.nature and other_signal is not signal
+    ]
+    if any(b - a >= PINNED_ROWS for signal in beside for a, b in runs(signal.values == value)):
         return True
-    return any(value in one.heaps for one in stream.signals if one.nature == signal.nature)
+    return any(
+        value in other_signal.heaps for other_signal in stream.signals if other_signal.nature == signal.nature
+    )
 
 
 def find_clipped(stream: Stream, signal: Signal) -> list[Finding]:
@@ -310,8 +326,8 @@ def find_clipped(stream: Stream, signal: Signal) -> list[Finding]:
         if signal.ends and set(ends) <= set(signal.ends)
         else "a ceiling that nothing passes"
     )
-    said = (
+    text = (
         f"{rows} of {int(signal.told.sum())} readings are pinned at {where}, {why}, up to {longest} in a row."
     )
     span = stream.times_s[min(a for a, _ in pinned)], stream.times_s[max(b for _, b in pinned) - 1]
-    return [found("clipped", stream.key, signal.name, signal.nature, span, sure, said)]
+    return [found("clipped", stream.key, signal.name, signal.nature, span, sure, text)]

@@ -76,10 +76,10 @@ def _a_line_moves(stream: Stream, moved: float, full: float) -> bool:
     where one lies under the row, what most sensors do not do is the line's doing."""
     if abs(moved) > LINE_SHARE * full:
         return True
-    row = [one.values for one in stream.of(LIGHT) if one.known.size == stream.times_s.size]
+    row = [signal.values for signal in stream.of(LIGHT) if signal.known.size == stream.times_s.size]
     if len(row) < 2 or float(np.median(np.ptp(row, axis=0))) < UNDER_SHARE * full:
         return False
-    ways = np.array([_slope(one) for one in row]) / moved
+    ways = np.array([_slope(item) for item in row]) / moved
     return bool((ways > 0.5).mean() < MOST)
 
 
@@ -130,7 +130,7 @@ def _told(
         ramp(abs(moved) / least, (0.6, 0.3), (1.0, 0.52), (2.0, 0.78), (5.0, 0.93)),
         ramp(sigmas, (5, 0.55), (10, 0.95)),
     )
-    said = (
+    text = (
         f"it crept by {'+' if moved > 0 else ''}{significant(moved)}{unit} in {span[1] - span[0]:.0f} s, "
         f"all one way; its noise is {significant(signal.noise, 2)}."
     )
@@ -140,12 +140,12 @@ def _told(
         if side is not None and signal.nature not in (AIR, SUPPLY):
             follows = _follows(stream, signal, side)
             if abs(follows) > FOLLOWS:
-                said = (
-                    said[:-1]
+                text = (
+                    text[:-1]
                     + f", and goes with the {'temperature' if nature == AIR else 'supply'} ({follows:+.2f})."
                 )
                 first = (*first, cause)
-    return [found("drift", stream.key, signal.name, signal.nature, span, sure, said, *first)]
+    return [found("drift", stream.key, signal.name, signal.nature, span, sure, text, *first)]
 
 
 def _follows(stream: Stream, signal: Signal, side: tuple[Array, Array]) -> float:
@@ -162,16 +162,18 @@ def _follows(stream: Stream, signal: Signal, side: tuple[Array, Array]) -> float
 
 def _of_gravity(record: Record, stream: Stream, signal: Signal) -> list[Finding]:
     """Axes may creep while it is tilted slowly; gravity's own size may not."""
-    axes = [one for one in stream.of(ACCEL) if one.scale is not None]
+    axes = [signal for signal in stream.of(ACCEL) if signal.scale is not None]
     if len(axes) != 3 or signal is not axes[0]:
         return []
-    told = np.logical_and.reduce([one.told for one in axes])
-    size = np.sqrt(sum(((one.values[told] - one.zero) * (one.scale or 1.0)) ** 2 for one in axes))
-    t = stream.times_s[told]
+    present = np.logical_and.reduce([signal.told for signal in axes])
+    size = np.sqrt(
+        sum(((signal.values[present] - signal.zero) * (signal.scale or 1.0)) ** 2 for signal in axes)
+    )
+    t = stream.times_s[present]
     way = _way(t, np.asarray(size))
     if way is None:
         return []
-    which = max(axes, key=lambda one: abs(_slope(one.values[told])) * abs(one.scale or 1.0))
+    which = max(axes, key=lambda signal: abs(_slope(signal.values[present])) * abs(signal.scale or 1.0))
     return _told(record, stream, which, (float(t[0]), float(t[-1])), way[0], way[1], LEAST_G, " g")
 
 
@@ -182,17 +184,17 @@ def _slope(x: Array) -> float:
 
 def _of_a_held_target(record: Record, stream: Stream, signal: Signal) -> list[Finding]:
     """A ranger's reading may only creep where a mark says that the target stands."""
-    marks = [one for one in record.truths if one.mm is not None and one.sensor in (None, stream.key)]
+    marks = [item for item in record.truths if item.mm is not None and item.sensor in (None, stream.key)]
     good = signal.told & ~nothing(stream, signal)
-    for mm in sorted({one.mm for one in marks if one.mm is not None}):
+    for mm in sorted({mark.mm for mark in marks if mark.mm is not None}):
         here = np.zeros(good.shape, np.bool_)
-        for one in marks:
-            if one.mm == mm:
-                here |= good & (stream.times_s >= one.t0_s) & (stream.times_s <= one.t1_s)
+        for truth in marks:
+            if truth.mm == mm:
+                here |= good & (stream.times_s >= truth.t0_s) & (stream.times_s <= truth.t1_s)
         t, x = stream.times_s[here], signal.values[here]
-        told = _if_held(record, stream, signal, t, x)
-        if told:
-            return told
+        findings = _if_held(record, stream, signal, t, x)
+        if findings:
+            return findings
     if marks or not good.any() or signal.nature == RANGING:
         return []
     # without a mark: nobody moves a target so slowly and so evenly

@@ -41,17 +41,17 @@ def edges_of(stream: Stream, signal: Signal) -> FallingEdges:
     changes = np.flatnonzero(level[:-1] != level[1:]) + 1
     sampled = changes.size < 0.4 * times.size  # else rows come only when the level changes
     step = float(np.median(np.diff(times))) if sampled and times.size > 2 else stream.tick_s
-    at, low = times[changes], ~level[changes]
-    raw = FallingEdges(at[low], step, at[:0])
-    gaps = np.diff(at)
+    places, low = times[changes], ~level[changes]
+    raw = FallingEdges(places[low], step, places[:0])
+    gaps = np.diff(places)
     for limit in bounce_limits(gaps, APART_LEVELS):
-        clean, turning = _without_brief(at, low, step, limit)
+        clean, turning = _without_brief(places, low, step, limit)
         if turning > TURNING:  # else the short ones are the pulses themselves
             return clean
     if raw.times.size >= LEAST_EDGES and _unevenness(raw.times) > RAGGED:
         # bounces nearly as long as the pulses: whichever limit leaves even periods is the right one
         for limit in np.unique(np.quantile(gaps, np.linspace(0.05, 0.7, 14))).tolist():
-            clean, _ = _without_brief(at, low, step, limit * 1.01)
+            clean, _ = _without_brief(places, low, step, limit * 1.01)
             if (
                 clean.bursts >= LEAST_BURSTS
                 and clean.times.size >= LEAST_EDGES
@@ -61,14 +61,14 @@ def edges_of(stream: Stream, signal: Signal) -> FallingEdges:
     return raw
 
 
-def _without_brief(at: Array, low: Flags, step: float, limit: float) -> tuple[FallingEdges, float]:
+def _without_brief(times: Array, low: Flags, step: float, limit: float) -> tuple[FallingEdges, float]:
     """Edges between levels that last for ``limit``, and how many of those levels differ from the one
     before."""
-    stays = np.diff(at, append=np.inf) >= limit
-    kept, kept_low = at[stays], low[stays]
+    stays = np.diff(times, append=np.inf) >= limit
+    kept, kept_low = times[stays], low[stays]
     turns = np.concatenate([[True], kept_low[1:] != kept_low[:-1]])
-    longest = float(np.diff(at)[~stays[:-1]].max()) if (~stays).any() else 0.0
-    return FallingEdges(kept[turns & kept_low], step, at[~stays], len(runs(~stays)), longest), float(
+    longest = float(np.diff(times)[~stays[:-1]].max()) if (~stays).any() else 0.0
+    return FallingEdges(kept[turns & kept_low], step, times[~stays], len(runs(~stays)), longest), float(
         turns.mean()
     )
 

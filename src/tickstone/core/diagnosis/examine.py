@@ -47,57 +47,57 @@ def examine(record: Record) -> list[Finding]:
     Parameters: record, with one or more streams; 200 000 rows of six signals take well under a second.
     Returns: findings, also those too faint to accuse; a healthy record has none that accuses.
     """
-    found = list(lines.find_lines(record))
+    findings = list(lines.find_lines(record))
     for stream in record.streams:
         for signal in stream.signals:
             if signal.known.size:
-                found += nothing.find_dropouts(stream, signal)
-                found += amounts.find_spikes(stream, signal)
-                found += amounts.find_stuck(record, stream, signal)
-                found += amounts.find_clipped(stream, signal)
-                found += turning.find_pulses(record, stream, signal)
-                found += mains.find_flicker(stream, signal)
-                found += creep.find_drift(record, stream, signal)
-                found += scales.find_scale(record, stream, signal)
-        found += rows.find_in_row(record, stream)
-        found += pose.find_in_pose(stream)
-        found += halls.find_in_halls(stream)
-    return sorted(_together(_weighed(found)), key=lambda one: -one.confidence)
+                findings += nothing.find_dropouts(stream, signal)
+                findings += amounts.find_spikes(stream, signal)
+                findings += amounts.find_stuck(record, stream, signal)
+                findings += amounts.find_clipped(stream, signal)
+                findings += turning.find_pulses(record, stream, signal)
+                findings += mains.find_flicker(stream, signal)
+                findings += creep.find_drift(record, stream, signal)
+                findings += scales.find_scale(record, stream, signal)
+        findings += rows.find_in_row(record, stream)
+        findings += pose.find_in_pose(stream)
+        findings += halls.find_in_halls(stream)
+    return sorted(_together(_weighed(findings)), key=lambda finding: -finding.confidence)
 
 
-def _together(found: Iterable[Finding]) -> list[Finding]:
+def _together(findings: Iterable[Finding]) -> list[Finding]:
     """One finding for all channels of a stream that have the same fault: the surest, which names the
     others."""
     surest: dict[tuple[str, str], Finding] = {}
-    for one in sorted(found, key=lambda one: -one.confidence):
-        key = one.kind, one.stream
+    for finding in sorted(findings, key=lambda item: -item.confidence):
+        key = finding.kind, finding.stream
         first = surest.get(key)
         if first is None:
-            surest[key] = one
-        elif one.accuses == first.accuses and one.channel != first.channel:
-            start, end = min(first.start_s, one.start_s), max(first.end_s, one.end_s)
-            also = first.also if one.channel in first.also else (*first.also, one.channel)
+            surest[key] = finding
+        elif finding.accuses == first.accuses and finding.channel != first.channel:
+            start, end = min(first.start_s, finding.start_s), max(first.end_s, finding.end_s)
+            also = first.also if finding.channel in first.also else (*first.also, finding.channel)
             surest[key] = replace(first, start_s=start, end_s=end, also=also)
     return list(surest.values())
 
 
-def _weighed(found: list[Finding]) -> Iterable[Finding]:
+def _weighed(findings: list[Finding]) -> Iterable[Finding]:
     """Findings with less confidence where a surer one, or one that accounts for more, explains them."""
-    for one in found:
-        if any(_explains(other, one) for other in found if other.accuses):
-            yield replace(one, confidence=round(min(LESS * one.confidence, 0.45), 3))
+    for finding in findings:
+        if any(_explains(other, finding) for other in findings if other.accuses):
+            yield replace(finding, confidence=round(min(LESS * finding.confidence, 0.45), 3))
         else:
-            yield one
+            yield finding
 
 
-def _explains(cause: Finding, seen: Finding) -> bool:
-    if cause is seen or cause.confidence < 0.8 * seen.confidence:
+def _explains(cause: Finding, finding: Finding) -> bool:
+    if cause is finding or cause.confidence < 0.8 * finding.confidence:
         return False
     for kind, like, same in EXPLAINS:
-        if (kind, like) == (cause.kind, seen.kind) and (
-            not same or (cause.stream, cause.channel) == (seen.stream, seen.channel)
+        if (kind, like) == (cause.kind, finding.kind) and (
+            not same or (cause.stream, cause.channel) == (finding.stream, finding.channel)
         ):
             # two that explain each other: the surer one stands
             mutual = (like, kind) in {(a, b) for a, b, _ in EXPLAINS}
-            return not mutual or cause.confidence > seen.confidence
+            return not mutual or cause.confidence > finding.confidence
     return False

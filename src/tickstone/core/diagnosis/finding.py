@@ -328,7 +328,7 @@ def found(
 ) -> Finding:
     """A finding with its causes and advice; ``first_causes`` are those that the evidence itself points at."""
     behind = remedy(kind, nature)
-    causes = (*first_causes, *(one for one in behind.causes if one not in first_causes))
+    causes = (*first_causes, *(cause for cause in behind.causes if cause not in first_causes))
     sure = min(max(float(confidence), 0.0), SUREST)
     return Finding(
         kind,

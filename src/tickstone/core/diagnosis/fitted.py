@@ -22,7 +22,7 @@ from tickstone.core.diagnosis.record import (
 )
 from tickstone.core.diagnosis.scales import MM_PER_US
 from tickstone.core.rigs.kinds import kind
-from tickstone.core.rigs.kinds.base import ChannelSpec, Kind, Surroundings
+from tickstone.core.rigs.kinds.base import Ambient, ChannelSpec, Kind
 from tickstone.core.rigs.outputs import converter_of
 from tickstone.core.rigs.rig import Rig, Sensor
 
@@ -47,7 +47,7 @@ def signal_of(
     pale_low = None
     if nature == LIGHT and "white" in values and "black" in values:
         pale_low = values["white"].value < values["black"].value
-    pulses = next((values[one].value for one in ("magnets", "marks") if one in values), None)
+    pulses = next((values[item].value for item in ("magnets", "marks") if item in values), None)
     return Signal(
         name or channel.name,
         nature,
@@ -58,7 +58,7 @@ def signal_of(
         _supply_v(rig, sensor) if nature == SUPPLY else None,
         channel.name[-1] if nature in (ACCEL, GYRO) else "",
         pale_low,
-        True if nature == LEVEL and any(one.form == "edge" for one in what.channels) else None,
+        True if nature == LEVEL and any(channel.form == "edge" for channel in what.channels) else None,
         None if pulses is None else int(pulses),
     )
 
@@ -69,9 +69,7 @@ def _scale(
     if nature == ECHO:
         return MM_PER_US, 0.0
     if nature in (DISTANCE, SUPPLY):
-        low, high = what.convert(
-            {channel.name: np.array([100.0, 200.0])}, values, Surroundings()
-        ).values.tolist()
+        low, high = what.convert({channel.name: np.array([100.0, 200.0])}, values, Ambient()).values.tolist()
         return (high - low) / 100.0, 0.0
     if nature in (ACCEL, GYRO) and "accel_range" in values:
         return values["accel_range" if nature == ACCEL else "gyro_range"].value / FULL_COUNTS, 0.0
@@ -102,12 +100,13 @@ def stream_of(
     """The stream of one sensor: ``columns`` by channel, each of shape (n,); ``names`` what to call channels
     instead."""
     what = kind(sensor.kind)
-    specs = [one for one in what.channels_of(sensor.options) if one.name in columns]
+    specs = [channel for channel in what.channels_of(sensor.options) if channel.name in columns]
     signals = tuple(
-        signal_of(rig, sensor, one, columns[one.name], values, (names or {}).get(one.name)) for one in specs
+        signal_of(rig, sensor, channel, columns[channel.name], values, (names or {}).get(channel.name))
+        for channel in specs
     )
-    sampled = all(one.form == "level" for one in what.channels) and not any(
-        one.nature == LEVEL for one in signals
+    sampled = all(channel.form == "level" for channel in what.channels) and not any(
+        signal.nature == LEVEL for signal in signals
     )
     row = bool(what.counted_by) and len(signals) > 1
     scheme = f"{values['scheme'].value:.0f}" if "scheme" in values else ""

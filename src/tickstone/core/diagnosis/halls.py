@@ -21,41 +21,41 @@ def find_in_halls(stream: Stream) -> list[Finding]:
     levels = stream.of(LEVEL)
     if stream.scheme not in SEQUENCES or len(levels) != 3:
         return []
-    told = np.logical_and.reduce([one.told for one in levels])
-    highs = np.stack([one.values[told] > 0.5 for one in levels])
-    times = stream.times_s[told]
+    present = np.logical_and.reduce([level.told for level in levels])
+    highs = np.stack([level.values[present] > 0.5 for level in levels])
+    times = stream.times_s[present]
     changes = (highs[:, 1:] != highs[:, :-1]).sum(axis=1) if times.size else np.zeros(3, int)
     if changes.sum() < FEWEST_CHANGES:
         return []
     span = float(times[0]), float(times[-1])
-    for place, one in enumerate(levels):
+    for place, signal in enumerate(levels):
         if changes[place] == 0 and np.delete(changes, place).min() >= FEWEST_CHANGES / 3:
-            others = " and ".join(other.name for other in levels if other is not one)
-            said = (
+            others = " and ".join(other.name for other in levels if other is not signal)
+            text = (
                 f"it stays {'high' if highs[place, 0] else 'low'} while {others} change "
                 f"{int(changes.sum())} times."
             )
-            return [found("stuck", stream.key, one.name, LEVEL, span, 0.9, said)]
+            return [found("stuck", stream.key, signal.name, LEVEL, span, 0.9, text)]
     strange = _strange(highs, stream.scheme)
     if strange < STRANGE:
         return []
-    for place, one in enumerate(levels):
+    for place, signal in enumerate(levels):
         turned = highs.copy()
         turned[place] = ~turned[place]
         if _strange(turned, stream.scheme) < RIGHT:
-            said = (
+            text = (
                 f"{100 * strange:.0f} % of the codes do not occur in the {stream.scheme}° scheme; with "
-                f"{one.name} turned over all do."
+                f"{signal.name} turned over all do."
             )
             return [
                 found(
                     "inverted",
                     stream.key,
-                    one.name,
+                    signal.name,
                     LEVEL,
                     span,
                     0.88,
-                    said,
+                    text,
                     "the board is made for the other scheme",
                 )
             ]

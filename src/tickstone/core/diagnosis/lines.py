@@ -24,15 +24,19 @@ def find_lines(record: Record) -> list[Finding]:
     """What is wrong with the line, whatever the sensors say."""
     uneven: dict[str, list[Finding]] = {}
     for stream in record.streams:
-        for one in _uneven(stream, record.clock):
-            uneven.setdefault(one.kind, []).append(one)
+        for finding in _uneven(stream, record.clock):
+            uneven.setdefault(finding.kind, []).append(finding)
     return [*_garbled(record), *_reset(record), *(_of_the_line(many) for many in uneven.values())]
 
 
 def _of_the_line(many: list[Finding]) -> Finding:
     """What several sensors' lines have together is a matter of the line."""
-    surest = max(many, key=lambda one: one.confidence)
-    return surest if len(many) == 1 else replace(surest, stream="", start_s=min(one.start_s for one in many))
+    surest = max(many, key=lambda finding: finding.confidence)
+    return (
+        surest
+        if len(many) == 1
+        else replace(surest, stream="", start_s=min(finding.start_s for finding in many))
+    )
 
 
 def looks_garbled(text: str, names: Collection[str] = ()) -> bool:
@@ -59,8 +63,8 @@ def _garbled(record: Record) -> list[Finding]:
         ramp(share, (0.0005, 0.4), (0.002, 0.6), (0.01, 0.97)),
     )
     span = (float(record.odd_s[0]), float(record.odd_s[-1])) if record.odd_s.size else record.span_s
-    said = f"{record.odd_count} of {record.lines} lines make no sense, such as {record.odd_first[:40]!r}."
-    return [found("garbled", "", "line", "", span, sure, said)]
+    text = f"{record.odd_count} of {record.lines} lines make no sense, such as {record.odd_first[:40]!r}."
+    return [found("garbled", "", "line", "", span, sure, text)]
 
 
 def _reset(record: Record) -> list[Finding]:
@@ -68,9 +72,9 @@ def _reset(record: Record) -> list[Finding]:
     if not times.size:
         return []
     when = ", ".join(f"{t:.1f} s" for t in times[:4].tolist()) + (" …" if times.size > 4 else "")
-    said = f"the board's clock began anew {'once' if times.size == 1 else f'{times.size} times'}, at {when}."
+    text = f"the board's clock began anew {'once' if times.size == 1 else f'{times.size} times'}, at {when}."
     sure = ramp(times.size, (1, 0.85), (3, 0.95))
-    return [found("reset", "", record.clock, "", (float(times[0]), float(times[-1])), sure, said)]
+    return [found("reset", "", record.clock, "", (float(times[0]), float(times[-1])), sure, text)]
 
 
 def time_step(steps: Array) -> float:
@@ -102,25 +106,25 @@ def _uneven(stream: Stream, clock: str) -> list[Finding]:
     span = float(stream.times_s[0]), float(stream.times_s[-1])
     sure = ramp(beyond, (0.05, 0.25), (0.1, 0.5), (0.2, 0.8), (0.4, 0.93))
     if sure > 0.25 and spread > 1.5 * rounding:
-        said = (
+        text = (
             f"lines come every {significant(1000 * usual)} ms, give or take {significant(1000 * spread, 2)} "
             f"ms (k = 1); the steps of time make {significant(1000 * rounding, 2)} ms of that."
         )
-        findings.append(found("jitter", stream.key, clock, "", span, sure, said))
+        findings.append(found("jitter", stream.key, clock, "", span, sure, text))
     whole = np.rint(steps / usual)
     lost = (whole >= 2) & (whole <= 20) & (np.abs(steps / usual - whole) < MANIFOLD + 2 * rounding / usual)
     # a line that is late makes the next one early; a lost one does not
     early = int((steps < EARLY * usual).sum())
     if lost.sum() >= 3 and early < FEW_EARLY * lost.sum() and beyond < STEADY and rounding < FINE * usual:
         missing = int((whole[lost] - 1).sum())
-        at = np.flatnonzero(lost)
-        said = (
-            f"{missing} of {steps.size + 1 + missing} lines are missing, in {at.size} places: the gaps are "
+        rows = np.flatnonzero(lost)
+        text = (
+            f"{missing} of {steps.size + 1 + missing} lines are missing, in {rows.size} places: the gaps are "
             f"whole multiples of {significant(1000 * usual)} ms."
         )
         sure = ramp(missing / steps.size, (0.003, 0.3), (0.015, 0.5), (0.05, 0.75), (0.2, 0.9))
-        span = float(stream.times_s[at[0]]), float(stream.times_s[at[-1] + 1])
+        span = float(stream.times_s[rows[0]]), float(stream.times_s[rows[-1] + 1])
         findings.append(
-            found("dropouts", stream.key, clock, "", span, sure, said, "lines are lost on the way")
+            found("dropouts", stream.key, clock, "", span, sure, text, "lines are lost on the way")
         )
     return findings

@@ -62,7 +62,7 @@ def find_flicker(stream: Stream, signal: Signal) -> list[Finding]:
     rate = 1.0 / float(np.median(np.diff(stream.times_s[rows])))
     folded = abs(hz - rate * round(hz / rate))
     alias = f", seen at {folded:.1f} Hz with {rate:.0f} readings a second" if hz > rate / 2 else ""
-    said = (
+    text = (
         f"it swings by ±{significant(amplitude)} at {hz:.1f} Hz{alias}: {what}; noise is "
         f"{significant(signal.noise, 2)}."
     )
@@ -75,7 +75,7 @@ def find_flicker(stream: Stream, signal: Signal) -> list[Finding]:
             signal.nature,
             whole if rows.size <= MOST_ROWS else span,
             sure,
-            said,
+            text,
         )
     ]
 
@@ -114,13 +114,13 @@ def _line_at(t: Array, x: Array, mains_hz: float, lasted: float) -> tuple[float,
     weighed = x * window
     powers = _powers(t, weighed, np.concatenate([inner, beside]))
     here, around = powers[: inner.size], powers[inner.size :]
-    at = int(np.argmax(here))
+    index = int(np.argmax(here))
     floor = float(np.median(around)) / math.log(2) + 1e-12
-    odds = float(here[at]) / floor - math.log(inner.size + 1)
-    if float(here[at]) < OUTSTANDS * float(np.quantile(around, 0.95)):
+    odds = float(here[index]) / floor - math.log(inner.size + 1)
+    if float(here[index]) < OUTSTANDS * float(np.quantile(around, 0.95)):
         odds = 0.0
-    amplitude = 2.0 * math.sqrt(float(here[at])) / float(window.sum())
-    return odds, amplitude, float(inner[at])
+    amplitude = 2.0 * math.sqrt(float(here[index])) / float(window.sum())
+    return odds, amplitude, float(inner[index])
 
 
 def _powers(t: Array, x: Array, hz: Array) -> Array:

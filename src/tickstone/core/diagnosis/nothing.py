@@ -54,15 +54,15 @@ def nothing(stream: Stream, signal: Signal) -> Flags:
         axes = stream.of(ACCEL, GYRO)
         if len(axes) < 2:
             return np.zeros(v.shape, np.bool_)
-        together = np.stack([one.values for one in axes])
+        together = np.stack([signal.values for signal in axes])
         same = np.zeros(v.shape, np.bool_)
-        for said in NOTHINGS:
-            same |= (together == said).all(axis=0)
+        for value in NOTHINGS:
+            same |= (together == value).all(axis=0)
         return same if _steps_in(same) else np.zeros(v.shape, np.bool_)
     if signal.nature in (LIGHT, RANGING, SUPPLY, SOUND, OTHER):
         flags = np.zeros(v.shape, np.bool_)
-        for said in NOTHINGS:
-            flags |= _far_off(signal, signal.told & (v == said))
+        for value in NOTHINGS:
+            flags |= _far_off(signal, signal.told & (v == value))
         return flags
     return np.zeros(v.shape, np.bool_)
 
@@ -74,13 +74,13 @@ def _steps_in(flags: Flags) -> bool:
 
 def _far_off(signal: Signal, flags: Flags) -> Flags:
     """Of these rows the ones whose neighbours on both sides say something quite different."""
-    told, v = signal.told & ~flags, signal.values
-    if not flags.any() or told.sum() < 8:
+    present, v = signal.told & ~flags, signal.values
+    if not flags.any() or present.sum() < 8:
         return np.zeros(flags.shape, np.bool_)
-    others = v[told]
+    others = v[present]
     span = max(float(np.quantile(others, 0.95) - np.quantile(others, 0.05)), abs(float(np.median(others))))
     least = max(FAR_NOISES * signal.noise, FAR_SHARE * span, 5 * signal.quantum)
-    kept = np.flatnonzero(told)
+    kept = np.flatnonzero(present)
     rows = np.flatnonzero(flags)
     after = np.searchsorted(kept, rows)
     before_v, after_v = v[kept[np.maximum(after - 1, 0)]], v[kept[np.minimum(after, kept.size - 1)]]
@@ -170,19 +170,19 @@ def _surely(signal: Signal, gaps: _Gaps, size: int) -> float:
 
 
 def _as_what(signal: Signal, gone: Flags) -> str:
-    said = signal.values[gone]
-    said = said[np.isfinite(said)]
-    if not said.size:
+    values = signal.values[gone]
+    values = values[np.isfinite(values)]
+    if not values.size:
         return " (empty)"
-    numbers, times = np.unique(said, return_counts=True)
+    numbers, times = np.unique(values, return_counts=True)
     most = float(numbers[np.argmax(times)])
     return f" ({most:g}, mostly)" if numbers.size > 1 else f" ({most:g})"
 
 
 def _evenly(empty: Flags) -> bool:
     """Whether a column is told in turn with others: then its empty cells are no dropouts."""
-    told = np.flatnonzero(~empty)
-    steps = np.diff(told)
+    rows = np.flatnonzero(~empty)
+    steps = np.diff(rows)
     return steps.size > 3 and float(np.median(steps)) > 1 and float((steps == np.median(steps)).mean()) > 0.9
 
 
@@ -210,7 +210,7 @@ def _leaving(signal: Signal, gone: Flags, first: int, end: int) -> bool:
     before, after = before[-JUDGED:], after[:JUDGED]
     if not before.size and not after.size:
         return True
-    nearest = max(float(side[at]) * scale for side, at in ((before, -1), (after, 0)) if side.size)
+    nearest = max(float(side[index]) * scale for side, index in ((before, -1), (after, 0)) if side.size)
     far = float(np.quantile(signal.values[signal.told & ~gone], 0.97)) * scale
     rises = before.size >= 5 and _goes_up(signal, float(before[0]), float(before[-1]))
     back = after.size >= 5 and _goes_up(signal, float(after[-1]), float(after[0]))

@@ -39,7 +39,7 @@ GYRO_OFF = 0.3  # of its scale
 
 def find_in_pose(stream: Stream) -> list[Finding]:
     """What gravity and turning say about an inertial unit."""
-    axes = {one.axis: one for one in stream.of(ACCEL) if one.axis}
+    axes = {signal.axis: signal for signal in stream.of(ACCEL) if signal.axis}
     if set(axes) != {"x", "y", "z"} or stream.times_s.size < FEWEST_WINDOWS:
         return []
     felt = _felt(axes)
@@ -48,7 +48,7 @@ def find_in_pose(stream: Stream) -> list[Finding]:
     findings = _size(stream, axes, felt)
     if not findings:
         findings += _upside_down(stream, axes, felt)
-    turning = {one.axis: one for one in stream.of(GYRO) if one.axis}
+    turning = {signal.axis: signal for signal in stream.of(GYRO) if signal.axis}
     if "x" in turning and "y" in turning and not findings:
         findings += _turns(stream, axes, turning, felt)
     return findings
@@ -66,11 +66,11 @@ class _Felt:
 
 
 def _felt(axes: dict[str, Signal]) -> _Felt | None:
-    told = np.logical_and.reduce([one.told for one in axes.values()])
-    rows = np.flatnonzero(told)
+    present = np.logical_and.reduce([signal.told for signal in axes.values()])
+    rows = np.flatnonzero(present)
     if rows.size < FEWEST_WINDOWS:
         return None
-    scaled = all(one.scale is not None for one in axes.values())
+    scaled = all(signal.scale is not None for signal in axes.values())
     g = np.stack([(axes[a].values[rows] - axes[a].zero) * (axes[a].scale or 1.0) for a in "xyz"])
     size = np.sqrt((g**2).sum(axis=0))
     each = max(4, rows.size // STRETCHES)
@@ -84,7 +84,8 @@ def _felt(axes: dict[str, Signal]) -> _Felt | None:
 
 def _pinned(axes: dict[str, Signal]) -> bool:
     return any(
-        one.ends is not None and np.isin(one.known, one.ends).mean() > PINNED_SHARE for one in axes.values()
+        signal.ends is not None and np.isin(signal.known, signal.ends).mean() > PINNED_SHARE
+        for signal in axes.values()
     )
 
 
@@ -99,15 +100,15 @@ def _size(stream: Stream, axes: dict[str, Signal], felt: _Felt) -> list[Finding]
         ratio = felt.at_rest / nearest
     if abs(ratio - 1.0) <= OFF:
         return []
-    known = min(RATIOS, key=lambda one: abs(np.log(ratio / one)))
+    known = min(RATIOS, key=lambda item: abs(np.log(ratio / item)))
     near = abs(ratio / known - 1) < RATIO_NEAR
     sure = 0.88 if near and felt.scaled else ramp(abs(np.log2(ratio)), (0.18, 0.35), (0.4, 0.6), (0.8, 0.75))
     what = f"about {RATIOS[known]} what it must be" if near else f"{ratio:.2f} of what it must be"
     unit = "g" if felt.scaled else "counts"
-    said = f"at rest gravity comes to {significant(felt.at_rest)} {unit}, {what}."
+    text = f"at rest gravity comes to {significant(felt.at_rest)} {unit}, {what}."
     span = float(stream.times_s[felt.rows[0]]), float(stream.times_s[felt.rows[-1]])
-    largest = max(axes.values(), key=lambda one: abs(float(np.median(one.known)) - one.zero))
-    return [found("wrong-scale", stream.key, largest.name, ACCEL, span, sure, said)]
+    largest = max(axes.values(), key=lambda signal: abs(float(np.median(signal.known)) - signal.zero))
+    return [found("wrong-scale", stream.key, largest.name, ACCEL, span, sure, text)]
 
 
 def _upside_down(stream: Stream, axes: dict[str, Signal], felt: _Felt) -> list[Finding]:
@@ -115,12 +116,12 @@ def _upside_down(stream: Stream, axes: dict[str, Signal], felt: _Felt) -> list[F
     z = felt.g[2] / felt.at_rest
     if float(np.median(z)) > -UPSIDE or float(np.quantile(z, 0.98)) > 0 or _pinned(axes):
         return []
-    said = (
+    text = (
         f"its upward axis says {float(np.median(z)):+.2f} g from beginning to end; lying "
         "flat it must say +1 g."
     )
     span = float(stream.times_s[felt.rows[0]]), float(stream.times_s[felt.rows[-1]])
-    return [found("inverted", stream.key, axes["z"].name, ACCEL, span, 0.66, said)]
+    return [found("inverted", stream.key, axes["z"].name, ACCEL, span, 0.66, text)]
 
 
 def _turns(stream: Stream, axes: dict[str, Signal], turning: dict[str, Signal], felt: _Felt) -> list[Finding]:
@@ -166,19 +167,19 @@ def _turns(stream: Stream, axes: dict[str, Signal], turning: dict[str, Signal], 
         own, other = float(like[i, i]), float(like[i, 1 - i])
         axis = "xy"[i]
         if abs(other) > AGREE and abs(other) > abs(own) + CROSS:
-            said = (
+            text = (
                 f"{name} by gravity goes with the gyro's {'yx'[i]} axis ({other:+.2f}) and not with its own "
                 f"{axis} ({own:+.2f})."
             )
-            findings.append(found("swapped", stream.key, axes["yx"[i]].name, ACCEL, span, 0.85, said))
+            findings.append(found("swapped", stream.key, axes["yx"[i]].name, ACCEL, span, 0.85, text))
         elif own < -AGREE:
-            said = f"{name} by gravity and the gyro's {axis} axis go opposite ways ({own:+.2f})."
-            findings.append(found("inverted", stream.key, turning[axis].name, GYRO, span, 0.85, said))
+            text = f"{name} by gravity and the gyro's {axis} axis go opposite ways ({own:+.2f})."
+            findings.append(found("inverted", stream.key, turning[axis].name, GYRO, span, 0.85, text))
         elif own > ALIKE and turning[axis].scale is not None:
             use = calm & (np.abs(tilted[i]) < MOST_TURN_DEG)
             ratio = float((gyro[i][use] @ tilted[i][use]) / (tilted[i][use] @ tilted[i][use]))
             if abs(ratio - 1) > GYRO_OFF:
-                said = f"the gyro's {axis} axis turns {ratio:.2f} times as far as {name} by gravity."
+                text = f"the gyro's {axis} axis turns {ratio:.2f} times as far as {name} by gravity."
                 sure = ramp(abs(np.log2(max(ratio, 1e-3))), (0.35, 0.45), (0.6, 0.7), (0.9, 0.88))
-                findings.append(found("wrong-scale", stream.key, turning[axis].name, GYRO, span, sure, said))
+                findings.append(found("wrong-scale", stream.key, turning[axis].name, GYRO, span, sure, text))
     return findings[:1]

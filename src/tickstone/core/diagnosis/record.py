@@ -51,8 +51,8 @@ def nature_of(family: str, form: str, unit: str, name: str) -> str:
         return EDGE if form == "edge" else COUNTER
     if family == "tilt" and name.startswith("g"):
         return GYRO
-    found = _BY_FORM.get((family, unit))
-    return found or (LEVEL if unit == "" and family in ("surface", "turning") else OTHER)
+    result = _BY_FORM.get((family, unit))
+    return result or (LEVEL if unit == "" and family in ("surface", "turning") else OTHER)
 
 
 @dataclass(frozen=True)
@@ -113,7 +113,7 @@ class Signal:
         x = self.known
         if x.size < 60 or self.quantum == 0 or self.noise < SPREAD * self.quantum:
             return ()
-        found = []
+        results = []
         ends = float(x.max()), float(x.min())
         both = ends[0] == -ends[1]  # a range that ends alike on both sides
         for end in ends:
@@ -128,8 +128,8 @@ class Signal:
                 and sum(pieces) >= max(10, HEAPED_SHARE * x.size)
                 and here.sum() > HEAP * max(beside, 1.0)
             ):
-                found.append(end)
-        return tuple({*found, *_ceilings(x, max(2.0 * self.quantum, 0.8 * self.noise))})
+                results.append(end)
+        return tuple({*results, *_ceilings(x, max(2.0 * self.quantum, 0.8 * self.noise))})
 
 
 def _ceilings(x: Array, least: float) -> list[float]:
@@ -141,12 +141,12 @@ def _ceilings(x: Array, least: float) -> list[float]:
     at = x[bounds[long]]
     steps = np.stack([x[bounds[long] - 1] - at, x[bounds[long + 1]] - at])
     values, pieces = np.unique(at, return_counts=True)
-    found = []
+    results = []
     for value in values[pieces >= AGAIN].tolist():
         here = steps[:, at == value]
         if abs(float(np.sign(here).mean())) >= SAME_SIDE and float(np.median(np.abs(here))) >= least:
-            found.append(float(value))
-    return found
+            results.append(float(value))
+    return results
 
 
 @dataclass(frozen=True)
@@ -165,7 +165,7 @@ class Stream:
 
     def of(self, *natures: str) -> list[Signal]:
         """The signals of these natures."""
-        return [one for one in self.signals if one.nature in natures]
+        return [signal for signal in self.signals if signal.nature in natures]
 
 
 @dataclass(frozen=True)
@@ -197,7 +197,11 @@ class Record:
     @cached_property
     def span_s(self) -> tuple[float, float]:
         """From the first row to the last, s."""
-        ends = [(float(one.times_s[0]), float(one.times_s[-1])) for one in self.streams if one.times_s.size]
+        ends = [
+            (float(stream.times_s[0]), float(stream.times_s[-1]))
+            for stream in self.streams
+            if stream.times_s.size
+        ]
         return (min(a for a, _ in ends), max(b for _, b in ends)) if ends else (0.0, 0.0)
 
     def side(self, nature: str) -> tuple[Array, Array] | None:

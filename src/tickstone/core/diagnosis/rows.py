@@ -37,9 +37,9 @@ def find_in_row(record: Record, stream: Stream) -> list[Finding]:
 
 def _where(record: Record, stream: Stream, *words: str) -> Flags:
     here = np.zeros(stream.times_s.shape, np.bool_)
-    for one in record.truths:
-        if one.said.strip().lower() in words:  # whichever sensor was chosen: these words are of rows alone
-            here |= (stream.times_s >= one.t0_s) & (stream.times_s <= one.t1_s)
+    for truth in record.truths:
+        if truth.said.strip().lower() in words:  # whichever sensor was chosen: these words are of rows alone
+            here |= (stream.times_s >= truth.t0_s) & (stream.times_s <= truth.t1_s)
     return here
 
 
@@ -49,8 +49,8 @@ def _middle(signal: Signal, here: Flags) -> float:
 
 
 def _span(stream: Stream, here: Flags) -> tuple[float, float]:
-    at = np.flatnonzero(here)
-    return float(stream.times_s[at[0]]), float(stream.times_s[at[-1]])
+    rows = np.flatnonzero(here)
+    return float(stream.times_s[rows[0]]), float(stream.times_s[rows[-1]])
 
 
 def _against_polarity(record: Record, stream: Stream, row: list[Signal]) -> list[Finding]:
@@ -59,8 +59,10 @@ def _against_polarity(record: Record, stream: Stream, row: list[Signal]) -> list
     ground, line = _where(record, stream, GROUND), _where(record, stream, LINE)
     if not ground.any() or not line.any():
         return []
-    steps = np.array([_middle(one, line) - _middle(one, ground) for one in row])
-    apart = np.array([max(APART_NOISES * one.noise, 3 * one.quantum) for one in row])
+    steps = np.array([_middle(other_signal, line) - _middle(other_signal, ground) for other_signal in row])
+    apart = np.array(
+        [max(APART_NOISES * other_signal.noise, 3 * other_signal.quantum) for other_signal in row]
+    )
     clear = np.isfinite(steps) & (
         np.abs(steps) > np.maximum(apart, APART_SHARE * float(np.nanmax(np.abs(steps))))
     )
@@ -70,21 +72,21 @@ def _against_polarity(record: Record, stream: Stream, row: list[Signal]) -> list
     usual = float(np.sign(signs.sum()))
     span = _span(stream, ground | line)
     findings = []
-    for one, step, ok in zip(row, steps, clear, strict=True):
+    for signal, step, ok in zip(row, steps, clear, strict=True):
         if ok and usual and np.sign(step) == -usual:
-            said = (
+            text = (
                 f"from ground to line it goes {'up' if step > 0 else 'down'} by {abs(step):.0f}, the others "
                 f"of the row go {'down' if step > 0 else 'up'}."
             )
-            findings.append(found("inverted", stream.key, one.name, LIGHT, span, 0.93, said))
+            findings.append(found("inverted", stream.key, signal.name, LIGHT, span, 0.93, text))
     expected = row[0].pale_low
     if not findings and expected is not None and usual == (-1.0 if expected else 1.0):
-        said = (
+        text = (
             f"from ground to line the whole row goes {'down' if usual < 0 else 'up'}, by "
             f"{float(np.median(np.abs(steps[clear]))):.0f}; as the rig has it wired, dark must read "
             + ("high." if expected else "low.")
         )
-        findings.append(found("inverted", stream.key, row[0].name, LIGHT, span, 0.85, said))
+        findings.append(found("inverted", stream.key, row[0].name, LIGHT, span, 0.85, text))
     return findings
 
 
@@ -99,9 +101,9 @@ def _against_marks(record: Record, stream: Stream, row: list[Signal]) -> list[Fi
         here = _where(record, stream, word)
         if not here.any():
             continue
-        answers = np.array([_middle(one, here) for one in row])
+        answers = np.array([_middle(signal, here) for signal in row])
         answers = np.abs(
-            answers - ([_middle(one, ground) for one in row] if ground.any() else np.median(answers))
+            answers - ([_middle(signal, ground) for signal in row] if ground.any() else np.median(answers))
         )
         if not np.isfinite(answers).all():
             continue
@@ -116,7 +118,7 @@ def _against_marks(record: Record, stream: Stream, row: list[Signal]) -> list[Fi
             wrong.append((word, most, float(answers[most]), float(answers[place])))
     if not wrong:
         return []
-    said = "; ".join(
+    text = "; ".join(
         (
             f"with the line under the {word}most sensor {row[most].name} answers by {much:.0f} and "
             f"{row[sides[word]].name} by {little:.0f}"
@@ -132,7 +134,7 @@ def _against_marks(record: Record, stream: Stream, row: list[Signal]) -> list[Fi
             LIGHT,
             _span(stream, marked),
             sure,
-            said + ".",
+            text + ".",
         )
     ]
 
@@ -140,12 +142,12 @@ def _against_marks(record: Record, stream: Stream, row: list[Signal]) -> list[Fi
 def _against_neighbours(stream: Stream, row: list[Signal]) -> list[Finding]:
     """A line goes from a sensor to its neighbour: where it seems to leap over one again and again, two are
     changed over."""
-    told = np.logical_and.reduce([one.told for one in row])
-    x = np.stack([one.values[told] for one in row])
+    present = np.logical_and.reduce([signal.told for signal in row])
+    x = np.stack([signal.values[present] for signal in row])
     if x.shape[1] < FEWEST_ROWS:
         return []
     low, high = np.quantile(x, 0.02, axis=1, keepdims=True), np.quantile(x, 0.98, axis=1, keepdims=True)
-    noise = np.array([max(one.noise, one.quantum) for one in row])
+    noise = np.array([max(signal.noise, signal.quantum) for signal in row])
     if ((high - low)[:, 0] <= 10 * noise).any() or np.ptp(high - low) > 0.75 * float((high - low).max()):
         return []
     seen = np.clip((x - low) / (high - low), 0, 1)  # the check above leaves no empty swing
@@ -167,7 +169,7 @@ def _against_neighbours(stream: Stream, row: list[Signal]) -> list[Finding]:
     if leaps < LEAPING or best > TIDY:
         return []
     a, b = pair
-    said = (
+    text = (
         f"of {handed.size} times that the line goes from one sensor to another it leaps over one in "
         f"{100 * leaps:.0f} %; with {row[a].name} and {row[b].name} changed back in {100 * best:.0f} %."
     )
@@ -180,7 +182,7 @@ def _against_neighbours(stream: Stream, row: list[Signal]) -> list[Finding]:
             LIGHT,
             span,
             ramp(leaps - best, (0.3, 0.55), (0.7, 0.85)),
-            said,
+            text,
         )
     ]
 
@@ -196,11 +198,11 @@ def _turned_about(stream: Stream, row: list[Signal]) -> list[Finding]:
     expected = row[0].pale_low
     if expected is None or len(row) < 4:
         return []
-    told = np.logical_and.reduce([one.told for one in row])
-    x = np.stack([one.values[told] for one in row])
+    present = np.logical_and.reduce([signal.told for signal in row])
+    x = np.stack([signal.values[present] for signal in row])
     low, high = float(np.quantile(x, 0.02)), float(np.quantile(x, 0.98))
     full = 1023.0 if row[0].ends is None else row[0].ends[1]
-    if told.sum() < FEWEST_ROWS or high - low < 0.15 * full:
+    if present.sum() < FEWEST_ROWS or high - low < 0.15 * full:
         return []
     dark = (x > (low + high) / 2) == expected
     contrast = np.ptp(x, axis=0) > CONTRAST * (high - low)
@@ -211,9 +213,9 @@ def _turned_about(stream: Stream, row: list[Signal]) -> list[Finding]:
         or (share > 0.5).mean() < IN_MOST
     ):
         return []
-    said = (
+    text = (
         f"{100 * float(dark[:, contrast].mean()):.0f} % of the row reads dark with a pale place that moves: "
         "a line is narrow, so dark and pale are changed over."
     )
     span = float(stream.times_s[0]), float(stream.times_s[-1])
-    return [found("inverted", stream.key, row[0].name, LIGHT, span, 0.75, said)]
+    return [found("inverted", stream.key, row[0].name, LIGHT, span, 0.75, text)]

@@ -43,37 +43,41 @@ def _mm(signal: Signal) -> float:
 
 
 def _named(ratio: float) -> str:
-    known = min(KNOWN, key=lambda one: abs(np.log(ratio / one)))
+    known = min(KNOWN, key=lambda item: abs(np.log(ratio / item)))
     return KNOWN[known] if abs(np.log(ratio / known)) < 0.08 else f"{ratio:.2f} times"
 
 
 def _against_marks(record: Record, stream: Stream, signal: Signal) -> list[Finding]:
     good = signal.told & ~nothing(stream, signal)
     ratios, spans = [], []
-    for one in record.truths:
-        if one.mm is None or one.sensor not in (None, stream.key) or one.mm <= 0:
+    for truth in record.truths:
+        if truth.mm is None or truth.sensor not in (None, stream.key) or truth.mm <= 0:
             continue
-        t0, t1 = (one.t0_s, one.t1_s) if one.t1_s > one.t0_s else (one.t0_s - AROUND_S, one.t1_s + AROUND_S)
+        t0, t1 = (
+            (truth.t0_s, truth.t1_s)
+            if truth.t1_s > truth.t0_s
+            else (truth.t0_s - AROUND_S, truth.t1_s + AROUND_S)
+        )
         here = signal.values[good & (stream.times_s >= t0) & (stream.times_s <= t1)]
         if here.size >= 3:
             reads = float(np.median(here)) * _mm(signal)
-            ratios.append((reads / one.mm, reads, one.mm))
+            ratios.append((reads / truth.mm, reads, truth.mm))
             spans.append((t0, t1))
     if not ratios:
         return []
     each = np.array([ratio for ratio, _, _ in ratios])
     middle = float(np.median(each))
-    _, reads, mm = min(ratios, key=lambda one: abs(one[0] - middle))
+    _, reads, mm = min(ratios, key=lambda item: abs(item[0] - middle))
     if RIGHT[0] <= middle <= RIGHT[1] or abs(reads - mm) < LEAST_MM or middle <= 0:
         return []
     together = float(np.ptp(each)) <= TOGETHER * middle * (2 if len(ratios) > 3 else 1) or each.size == 1
     sure = (0.92 if each.size > 1 else 0.75) if together else 0.35
-    said = (
+    text = (
         f"at the mark of {mm:g} mm it says {reads:.0f} mm, {_named(middle)}; {len(ratios)} "
         f"mark{'s' if len(ratios) > 1 else ''} in all."
     )
     span = min(a for a, _ in spans), max(b for _, b in spans)
-    return [found("wrong-scale", stream.key, signal.name, signal.nature, span, sure, said)]
+    return [found("wrong-scale", stream.key, signal.name, signal.nature, span, sure, text)]
 
 
 def _against_another(record: Record, stream: Stream, signal: Signal) -> list[Finding]:
@@ -93,9 +97,9 @@ def _against_another(record: Record, stream: Stream, signal: Signal) -> list[Fin
             ratio = float(np.median(a / b))
             if RIGHT[0] <= ratio <= RIGHT[1] or float(np.median(np.abs(a / b - ratio))) > TOGETHER * ratio:
                 continue
-            said = f"it says {ratio:.2f} times what the echo time beside it comes to ({_named(ratio)})."
+            text = f"it says {ratio:.2f} times what the echo time beside it comes to ({_named(ratio)})."
             span = float(stream.times_s[0]), float(stream.times_s[-1])
-            return [found("wrong-scale", stream.key, signal.name, DISTANCE, span, 0.85, said)]
+            return [found("wrong-scale", stream.key, signal.name, DISTANCE, span, 0.85, text)]
     return []
 
 
@@ -140,6 +144,6 @@ def _no_battery(stream: Stream, signal: Signal) -> list[Finding]:
     if SUPPLY_OFF[0] <= ratio <= SUPPLY_OFF[1]:
         return []
     sure = ramp(abs(np.log2(max(ratio, 1e-3))), (0.4, 0.5), (0.8, 0.72), (1.5, 0.88))
-    said = f"it says {volts:.2f} V where the rig's supply has {signal.usual:.1f} V: {ratio:.2f} of it."
+    text = f"it says {volts:.2f} V where the rig's supply has {signal.usual:.1f} V: {ratio:.2f} of it."
     span = float(stream.times_s[0]), float(stream.times_s[-1])
-    return [found("wrong-scale", stream.key, signal.name, SUPPLY, span, sure, said)]
+    return [found("wrong-scale", stream.key, signal.name, SUPPLY, span, sure, text)]

@@ -54,12 +54,12 @@ def _chatter(stream: Stream, signal: Signal, edges: FallingEdges) -> list[Findin
     usual = float(np.median(np.diff(edges.times))) if edges.times.size > 1 else 0.0
     sure = ramp(edges.bursts / max(real, 1), (0.005, 0.4), (0.02, 0.6), (0.1, 0.85), (0.4, 0.95))
     sure = min(sure, ramp(edges.bursts, (3, 0.6), (8, 0.9), (20, 0.96)))
-    said = (
+    text = (
         f"after {edges.bursts} of {real} edges more follow within {significant(1000 * edges.longest, 2)} ms "
         f"({edges.bounced.size} of them), where a period lasts {significant(1000 * usual)} ms."
     )
     span = float(edges.bounced[0]), float(edges.bounced[-1])
-    return [found("chatter", stream.key, signal.name, signal.nature, span, sure, said)]
+    return [found("chatter", stream.key, signal.name, signal.nature, span, sure, text)]
 
 
 @dataclass(frozen=True)
@@ -103,8 +103,8 @@ def _as_doubled(gaps: Array, step: float) -> _Account:
     together = np.concatenate([np.abs((gaps[:-1] + gaps[1:]) / usual[:-1] - 1) < slack[:-1], [False]])
     together[:-1] &= (gaps[:-1] < 0.85 * usual[:-1]) & (gaps[1:] < 0.85 * usual[1:])
     pair = np.zeros(gaps.size, np.bool_)
-    at = _disjoint(np.flatnonzero(together & (usual < 2 * SLOWEST_S)))
-    pair[at] = pair[at + 1] = True
+    rows = _disjoint(np.flatnonzero(together & (usual < 2 * SLOWEST_S)))
+    pair[rows] = pair[rows + 1] = True
     return _account(pair, whole | pair, usual)
 
 
@@ -161,11 +161,11 @@ def _halved_from(gaps: Array) -> Flags:
     ends = before[even[before + n] & halves(before, level[before + n])] + n
     events = sorted([(int(at), True) for at in begins] + [(int(at), False) for at in ends])
     since: int | None = 0 if events and not events[0][1] else None
-    for at, begin in events:
+    for index, begin in events:
         if begin:
-            since = at if since is None else since
+            since = index if since is None else since
         elif since is not None:
-            out[since:at] = True
+            out[since:index] = True
             since = None
     if since is not None:
         out[since:] = True
@@ -190,10 +190,10 @@ def _steadily(ratio: Array, odd: Flags) -> bool:
     return bool(plain.any() and float((np.abs(ratio[plain] - 1) < STEADY).mean()) > 0.7)
 
 
-def _disjoint(at: Rows) -> Rows:
+def _disjoint(rows: Rows) -> Rows:
     """Of neighbouring positions every other one: pairs do not share an interval."""
     taken: list[int] = []
-    for place in at.tolist():
+    for place in rows.tolist():
         if not taken or place > taken[-1] + 1:
             taken.append(place)
     return np.asarray(taken, np.intp)
@@ -201,33 +201,33 @@ def _disjoint(at: Rows) -> Rows:
 
 def _doubled(stream: Stream, signal: Signal, edges: FallingEdges, pair: Flags, usual_s: float) -> Finding:
     count = int(pair.sum())
-    at = np.flatnonzero(pair)
+    rows = np.flatnonzero(pair)
     sure = ramp(count, (2, 0.4), (4, 0.55), (8, 0.75), (20, 0.92))
     shorts = np.diff(edges.times)[pair]
-    said = (
+    text = (
         f"{count} of {pair.size} periods are about half ({significant(1000 * float(np.median(shorts)))} ms) "
         f"the usual {significant(1000 * usual_s)} ms, two by two."
     )
-    span = edges.times[at[0]], edges.times[at[-1] + 1]
-    return found("doubled", stream.key, signal.name, signal.nature, span, sure, said)
+    span = edges.times[rows[0]], edges.times[rows[-1] + 1]
+    return found("doubled", stream.key, signal.name, signal.nature, span, sure, text)
 
 
 def _missed(
     stream: Stream, signal: Signal, edges: FallingEdges, gaps: Array, usual: Array, twice: Flags
 ) -> Finding:
     count = int(twice.sum())
-    at = np.flatnonzero(twice)
+    rows = np.flatnonzero(twice)
     whole = np.rint(gaps[twice] / usual[twice]).astype(int)
     kinds = ", ".join(
         f"{int((whole == n).sum())} are {n}×" for n in range(2, MOST_MISSED + 1) if (whole == n).any()
     )
     sure = ramp(count, (2, 0.52), (3, 0.65), (6, 0.82), (20, 0.95))
-    said = (
+    text = (
         f"of {gaps.size} periods {kinds} the usual {significant(1000 * float(np.median(usual)))} ms: "
         f"{int((whole - 1).sum())} pulses are missing."
     )
-    span = edges.times[at[0]], edges.times[at[-1] + 1]
-    return found("missed", stream.key, signal.name, signal.nature, span, sure, said)
+    span = edges.times[rows[0]], edges.times[rows[-1] + 1]
+    return found("missed", stream.key, signal.name, signal.nature, span, sure, text)
 
 
 def _alternating(stream: Stream, signal: Signal, edges: FallingEdges, gaps: Array) -> list[Finding]:
@@ -243,7 +243,7 @@ def _alternating(stream: Stream, signal: Signal, edges: FallingEdges, gaps: Arra
     if whole.size > 4 and float(np.median(np.abs(np.diff(whole)) / whole[1:])) > NEAR:
         return []
     short = float(np.median(np.minimum(odd, even)))
-    said = (
+    text = (
         f"periods are in turn {significant(1000 * short)} ms and "
         f"{significant(1000 * float(np.median(np.maximum(odd, even))))} ms: further from half and half than "
         "two marks would be."
@@ -257,7 +257,7 @@ def _alternating(stream: Stream, signal: Signal, edges: FallingEdges, gaps: Arra
             signal.nature,
             span,
             ramp(gaps.size, (12, 0.55), (30, 0.75)),
-            said,
+            text,
         )
     ]
 
@@ -281,14 +281,14 @@ def _edge_jitter(
     beyond = float(np.sqrt(max(uneven**2 - rounding**2, 0.0)))
     if not EDGE_JITTER <= beyond <= NO_SPEED or rounding > beyond:
         return []
-    said = (
+    text = (
         f"periods differ from their neighbours by {100 * uneven:.0f} % (k = 1) around "
         f"{significant(1000 * float(np.median(usual)))} ms, with no pattern that returns each turn; steps "
         f"of time make {100 * rounding:.1f} %."
     )
     sure = ramp(beyond, (EDGE_JITTER, 0.4), (0.055, 0.55), (0.1, 0.8), (0.2, 0.92))
     span = edges.times[0], edges.times[-1]
-    return [found("jitter", stream.key, signal.name, signal.nature, span, sure, said)]
+    return [found("jitter", stream.key, signal.name, signal.nature, span, sure, text)]
 
 
 def _inverted(stream: Stream, signal: Signal) -> list[Finding]:
@@ -309,12 +309,12 @@ def _inverted(stream: Stream, signal: Signal) -> list[Finding]:
     if share < LOW_SHARE:
         return []
     sure = ramp(share, (LOW_SHARE, 0.5), (0.75, 0.8), (0.9, 0.93)) * ramp(starts.size, (4, 0.8), (8, 1.0))
-    said = (
+    text = (
         f"in {shares.size} turns it says \u201cmagnet near\u201d for {100 * share:.0f} % of the time; a "
         "magnet passes in far less."
     )
     span = times[starts[0]], times[starts[-1]]
-    return [found("inverted", stream.key, signal.name, signal.nature, span, sure, said)]
+    return [found("inverted", stream.key, signal.name, signal.nature, span, sure, text)]
 
 
 def _stopped(record: Record, stream: Stream, signal: Signal, edges: FallingEdges) -> list[Finding]:
@@ -331,13 +331,13 @@ def _stopped(record: Record, stream: Stream, signal: Signal, edges: FallingEdges
         return []
     if float(gaps[-1]) > 1.5 * last:
         return []
-    said = (
+    text = (
         f"pulses came every {significant(1000 * last)} ms to the last one, and none for {silent:.1f} s "
         "since: from that speed nothing on wheels stops within one pulse."
     )
-    return [found("stuck", stream.key, signal.name, signal.nature, (float(edges.times[-1]), end), 0.7, said)]
+    return [found("stuck", stream.key, signal.name, signal.nature, (float(edges.times[-1]), end), 0.7, text)]
 
 
 def _counted_elsewhere(record: Record, stream: Stream, signal: Signal) -> bool:
     """Whether time goes on beside these edges: a file of edges alone ends with its last one."""
-    return any(one is not stream and one.times_s.size for one in record.streams) or signal.nature == LEVEL
+    return any(item is not stream and item.times_s.size for item in record.streams) or signal.nature == LEVEL

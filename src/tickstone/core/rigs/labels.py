@@ -10,17 +10,21 @@ from tickstone.core.rigs.rig import Rig, Sensor
 
 def channels(rig: Rig) -> list[tuple[Sensor, ChannelSpec]]:
     """Every channel of every sensor of a rig, in order."""
-    return [(one, channel) for one in rig.sensors for channel in kind(one.kind).channels_of(one.options)]
+    return [
+        (sensor, channel)
+        for sensor in rig.sensors
+        for channel in kind(sensor.kind).channels_of(sensor.options)
+    ]
 
 
 def labels(rig: Rig) -> dict[tuple[str, str], str]:
     """The label that the watch program prints for each (sensor, channel)."""
     plain = [channel.labels[0] for _, channel in channels(rig)]
-    found = {}
-    for one, channel in channels(rig):
+    results = {}
+    for sensor, channel in channels(rig):
         label = channel.labels[0]
-        found[one.id, channel.name] = label if plain.count(label) == 1 else own_label(one, label)
-    return found
+        results[sensor.id, channel.name] = label if plain.count(label) == 1 else own_label(sensor, label)
+    return results
 
 
 def own_label(sensor: Sensor, label: str) -> str:
@@ -31,11 +35,11 @@ def own_label(sensor: Sensor, label: str) -> str:
 def known_labels(rig: Rig) -> dict[str, tuple[Sensor, ChannelSpec]]:
     """Every label that is understood, with the channel it means; where two sensors have the same, the first
     has it."""
-    found: dict[str, tuple[Sensor, ChannelSpec]] = {}
-    for one, channel in channels(rig):
+    results: dict[str, tuple[Sensor, ChannelSpec]] = {}
+    for sensor, channel in channels(rig):
         for label in channel.labels:
-            found.setdefault(own_label(one, label), (one, channel))
-    for one, channel in channels(rig):
+            results.setdefault(own_label(sensor, label), (sensor, channel))
+    for sensor, channel in channels(rig):
         for label in channel.labels:
-            found.setdefault(label, (one, channel))
-    return found
+            results.setdefault(label, (sensor, channel))
+    return results

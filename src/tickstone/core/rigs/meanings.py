@@ -74,7 +74,7 @@ def guess(label: str, unit: str, rig: Rig, taken: Iterable[tuple[str, str]] = ()
     if time is not None:
         return time
     words = set(re.findall(r"[a-zµ°]+|\d+", stem.lower())) | {stem.lower().replace(" ", "_")}
-    free = [one for one in channels(rig) if (one[0].id, one[1].name) not in set(taken)]
+    free = [channel for channel in channels(rig) if (channel[0].id, channel[1].name) not in set(taken)]
     best: tuple[int, Meaning] | None = None
     for sensor, channel in free:
         score = _score(words, stem, sensor, channel)
@@ -94,14 +94,14 @@ def time_meaning(label: str, unit: str) -> Meaning | None:
 def guess_bare(count: int, rig: Rig) -> dict[str, Meaning]:
     """What unlabelled columns probably are: the rig's channels in order, behind a time where there is one
     column more."""
-    every = [one for one in channels(rig) if one[1].form != "edge"] or channels(rig)
-    found: dict[str, Meaning] = {}
+    every = [channel for channel in channels(rig) if channel[1].form != "edge"] or channels(rig)
+    results: dict[str, Meaning] = {}
     first = 1
     if count == len(every) + 1:
-        found["1"], first = Meaning(TIME), 2
+        results["1"], first = Meaning(TIME), 2
     for place, (sensor, channel) in enumerate(every[: count - first + 1], first):
-        found[str(place)] = Meaning(CHANNEL, sensor.id, channel.name)
-    return found
+        results[str(place)] = Meaning(CHANNEL, sensor.id, channel.name)
+    return results
 
 
 def _without_unit(label: str) -> tuple[str, str]:

@@ -228,10 +228,10 @@ def added_inputs(rig: Rig) -> dict[str, FittedPart]:
     """The analogue inputs that converters on the bus add to the board's own, by name, with the converter they
     are on."""
     return {
-        f"{one.name} {name}": one
-        for one in rig.outputs
-        if one.kind in OUTPUTS
-        for name in output(one.kind).part_of(one.options).gives
+        f"{item.name} {name}": item
+        for item in rig.outputs
+        if item.kind in OUTPUTS
+        for name in output(item.kind).part_of(item.options).gives
     }
 
 
@@ -241,8 +241,8 @@ def converter_of(rig: Rig, part_id: str) -> tuple[int, float] | None:
     added = added_inputs(rig)
     for wire in rig.wires_of(part_id):
         if wire.to in added:
-            one = added[wire.to]
-            return output(one.kind).part_of(one.options).converter
+            part = added[wire.to]
+            return output(part.kind).part_of(part.options).converter
     board = rig.board
     if board.adc_bits is None or board.adc_reference_v is None:
         return None

@@ -159,7 +159,7 @@ class OptionSpec:
 
 def question(name: str, label: str, *choices: tuple[str, str], clue: str = "", usual: str = "") -> OptionSpec:
     """A question with named answers, the first of them usual unless ``usual`` says another."""
-    answers = tuple(OptionValue(*one) for one in choices)
+    answers = tuple(OptionValue(*choice) for choice in choices)
     return OptionSpec(name, label, usual or answers[0].value, answers, clue=clue)
 
 
@@ -197,7 +197,7 @@ def check_options(specs: tuple[OptionSpec, ...], options: Options, what: str) ->
             )
         spec = known[name]
         if spec.choices:
-            answers = [one.value for one in spec.choices]
+            answers = [option.value for option in spec.choices]
             if value not in answers:
                 raise BadInput(
                     f"{name} must be one of {', '.join(answers)}, not {value!r}.", f"options.{name}"

@@ -81,7 +81,7 @@ class Board:
 
     def timer_of(self, service: str) -> str:
         """The timer that a service takes, or an empty string."""
-        return next((one.timer for one in self.services if one.name == service), "")
+        return next((item.timer for item in self.services if item.name == service), "")
 
 
 @dataclass(frozen=True)
@@ -224,28 +224,28 @@ class Rig:
 
     def sensor(self, sensor_id: str) -> Sensor:
         """The sensor of that id. Raises BadInput for field ``sensor``."""
-        found = self.find_sensor(sensor_id)
-        if found is None:
+        sensor = self.find_sensor(sensor_id)
+        if sensor is None:
             raise BadInput(f"This rig has no sensor {sensor_id!r}.", "sensor")
-        return found
+        return sensor
 
     def part(self, part_id: str) -> FittedPart:
         """The sensor or output of that id. Raises BadInput for field ``sensor``."""
-        found = next((one for one in self.fitted if one.id == part_id), None)
-        if found is None:
+        part = next((fitted for fitted in self.fitted if fitted.id == part_id), None)
+        if part is None:
             raise BadInput(f"Nothing called {part_id!r} is fitted to this rig.", "sensor")
-        return found
+        return part
 
     def supply(self, name: str) -> Supply | None:
         """The supply of that name, or None."""
-        return next((one for one in self.supplies if one.name == name), None)
+        return next((supply for supply in self.supplies if supply.name == name), None)
 
     def wire(self, part_id: str, pin: str) -> Wire:
         """The wire of a part's pin. Raises BadInput for field ``pin``."""
-        found = next((wire for wire in self.wires if (wire.sensor, wire.pin) == (part_id, pin)), None)
-        if found is None:
+        result = next((wire for wire in self.wires if (wire.sensor, wire.pin) == (part_id, pin)), None)
+        if result is None:
             raise BadInput(f"{part_id!r} has no pin {pin!r}.", "pin")
-        return found
+        return result
 
     def wires_of(self, part_id: str) -> Iterator[Wire]:
         """The wires of a fitted part."""
@@ -266,4 +266,6 @@ class Rig:
 
 
 def _replaced(parts: tuple[Changed, ...], changed: FittedPart) -> tuple[Changed, ...]:
-    return tuple(changed if one.id == changed.id and isinstance(changed, type(one)) else one for one in parts)
+    return tuple(
+        changed if part.id == changed.id and isinstance(changed, type(part)) else part for part in parts
+    )

@@ -41,13 +41,13 @@ def rig_of(
 
 
 def _part(
-    kind: str, part_id: str, name: str = "", at: Mount | None = None, **options: str | float
+    kind: str, part_id: str, name: str = "", mount: Mount | None = None, **options: str | float
 ) -> FittedPart:
-    return replace(fit(kind, part_id, name or part_id.replace("-", " "), options), mount=at)
+    return replace(fit(kind, part_id, name or part_id.replace("-", " "), options), mount=mount)
 
 
-def _ranger(at: Mount | None = None) -> FittedPart:
-    return _part("ultrasonic-ranger", "front-ranger", at=at)
+def _ranger(mount: Mount | None = None) -> FittedPart:
+    return _part("ultrasonic-ranger", "front-ranger", mount=mount)
 
 
 BATTERY = Supply("battery", 7.4, 8.4, 3000.0)
@@ -64,10 +64,10 @@ def fern() -> Rig:
         "small-5v",
         (
             _ranger(Mount(240.0, 0.0, 120.0)),
-            _part("air-temperature", "air", at=Mount(40.0, 90.0, 180.0)),
-            _part("line-sensors", "line-row", at=Mount(215.0, 0.0, 8.0), count=5),
-            _part("hall-switch", "wheel", at=Mount(0.0, 110.0, 40.0), magnets=2),
-            _part("inertial-unit", "tilt", at=Mount(-20.0, 0.0, 90.0)),
+            _part("air-temperature", "air", mount=Mount(40.0, 90.0, 180.0)),
+            _part("line-sensors", "line-row", mount=Mount(215.0, 0.0, 8.0), count=5),
+            _part("hall-switch", "wheel", mount=Mount(0.0, 110.0, 40.0), magnets=2),
+            _part("inertial-unit", "tilt", mount=Mount(-20.0, 0.0, 90.0)),
             _part(
                 "battery-divider",
                 "battery-gauge",
@@ -91,7 +91,7 @@ def heron() -> Rig:
         "wide-3v3",
         (
             _part("motor-halls", "hub", "hub motor", Mount(0.0, 0.0, 150.0)),
-            _part("hall-switch", "wheel", at=Mount(0.0, 260.0, 120.0)),
+            _part("hall-switch", "wheel", mount=Mount(0.0, 260.0, 120.0)),
             _part(
                 "triangulation-ranger",
                 "rear-ranger",
@@ -138,14 +138,14 @@ _HIGH = Mount(120.0, 0.0, 300.0)
 _LOW = Mount(150.0, 0.0, 6.0)
 
 TEMPLATES = {
-    one.id: one
-    for one in (
+    item.id: item
+    for item in (
         Template(
             "T01",
             "three-channel visible-light line module, thresholds in the program",
             _of(
                 "small-5v",
-                _part("line-sensors", "line-row", at=_LOW, count=3, light="visible", made="bare"),
+                _part("line-sensors", "line-row", mount=_LOW, count=3, light="visible", made="bare"),
                 geometry=CART,
             ),
         ),
@@ -187,7 +187,7 @@ TEMPLATES = {
             "edge guard that stays on the table, by reflectance",
             _of(
                 "small-5v",
-                _part("line-sensors", "edge-row", at=_LOW, count=2, made="bare"),
+                _part("line-sensors", "edge-row", mount=_LOW, count=2, made="bare"),
                 _part("motor-driver", "wheels"),
                 supplies=(BATTERY,),
                 geometry=replace(CART, line_mm=None),
@@ -232,7 +232,7 @@ TEMPLATES = {
             "five-sensor line board",
             _of(
                 "small-5v",
-                _part("line-sensors", "line-row", at=_LOW, count=5),
+                _part("line-sensors", "line-row", mount=_LOW, count=5),
                 _part("motor-driver", "wheels"),
                 supplies=(BATTERY,),
                 geometry=CART,
@@ -279,5 +279,5 @@ def template(template_id: str) -> Rig:
     """The rig of a template. Raises BadInput for field ``template``."""
     if template_id not in TEMPLATES:
         raise BadInput(f"template must be one of {', '.join(TEMPLATES)}, not {template_id!r}.", "template")
-    found = TEMPLATES[template_id]
-    return found.make(template_id, found.title)
+    result = TEMPLATES[template_id]
+    return result.make(template_id, result.title)

@@ -15,27 +15,30 @@ from tickstone.errors import BadInput
 
 def told_by_rig(rig: Rig, sensor: Sensor, specs: tuple[ConstantSpec, ...]) -> dict[str, Value]:
     """The constants that the rig's own record tells, as certain in proportion as their defaults."""
-    found = {}
+    results = {}
     for spec in specs:
         told, usual = spec.told(rig, sensor) if spec.told else None, assumed(spec)
         if told is not None and usual is not None:
             sd = None if usual.sd is None or not usual.value else usual.sd * abs(float(told) / usual.value)
-            found[spec.name] = replace(usual, value=float(told), sd=sd, source="from the rig's own record")
-    return found
+            results[spec.name] = replace(usual, value=float(told), sd=sd, source="from the rig's own record")
+    return results
 
 
 def usual_values(
-    what: Kind, rig: Rig | None = None, sensor: Sensor | None = None, said: Mapping[str, float] | None = None
+    what: Kind,
+    rig: Rig | None = None,
+    sensor: Sensor | None = None,
+    values: Mapping[str, float] | None = None,
 ) -> Values:
     """All constants of a kind of which nothing is measured.
 
-    Parameters: what, the kind; rig and sensor, where it is fitted, if it is; said, constants by name that a
+    Parameters: what, the kind; rig and sensor, where it is fitted, if it is; values, constants by name that a
     person gives. Returns: values by name. Raises: BadInput naming a constant that the kind does not have, or
     that cannot be so.
     """
     known = {} if rig is None or sensor is None else told_by_rig(rig, sensor, what.constants)
     specs = {spec.name: spec for spec in what.constants}
-    for name, number in (said or {}).items():
+    for name, number in (values or {}).items():
         if name not in specs:
             raise BadInput(f"{what.title} has no constant {name!r}; it has {', '.join(specs)}.", name)
         spec = specs[name]

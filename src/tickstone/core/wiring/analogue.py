@@ -20,10 +20,10 @@ SATURATION_V = 0.4  # a phototransistor fully on
 
 def check_range(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
     """The span of an analogue output against the converter that reads it."""
-    name, found, most = rig.part(wire.sensor).name, converter_of(rig, wire.sensor), source_v(rig, wire, spec)
+    name, result, most = rig.part(wire.sensor).name, converter_of(rig, wire.sensor), source_v(rig, wire, spec)
     if not spec.analogue or most is None:
         return
-    if found is None:
+    if result is None:
         yield WiringFinding(
             "adc-range",
             "fault",
@@ -37,7 +37,7 @@ def check_range(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
         return
     if wire.divider is not None:
         most *= wire.divider.bottom_ohm / (wire.divider.top_ohm + wire.divider.bottom_ohm)
-    _, reference = found
+    _, reference = result
     numbers = {"most_v": most, "reference_v": reference}
     if most > reference * 1.001 and most > rig.board.limit_v:
         return  # already named as a level too high

@@ -101,8 +101,8 @@ def assignment(rig: Rig, explain: bool = True) -> Assignment:
         else:
             free.append(wire)
     open_pins = [pin for pin in pins if pin.name not in taken]
-    found = _in_order(rig, free, open_pins, _match(rig, free, open_pins))
-    placed |= {(wire.sensor, wire.pin): to for wire, to in zip(free, found, strict=True)}
+    names = _in_order(rig, free, open_pins, _match(rig, free, open_pins))
+    placed |= {(wire.sensor, wire.pin): to for wire, to in zip(free, names, strict=True)}
     fresh = replace(
         rig, wires=tuple(_dressed(rig, wire, placed[wire.sensor, wire.pin]) for wire in rig.wires)
     )
@@ -111,24 +111,26 @@ def assignment(rig: Rig, explain: bool = True) -> Assignment:
     busless = [w for w in rig.wires if pin_of(rig, w).bus and not placed[w.sensor, w.pin]]
     if busless:
         short.append(Shortage(tuple(busless), tuple(sorted({pin_of(rig, w).bus for w in busless})), ()))
-    reason = " ".join(_sentence(rig, one) for one in short)
+    reason = " ".join(_sentence(rig, shortage) for shortage in short)
     if reason and explain:
         reason += _way_out(rig, short)
     return Assignment(fresh, tuple(short), reason)
 
 
-def _in_order(rig: Rig, wires: Sequence[Wire], pins: Sequence[Pin], found: list[str]) -> list[str]:
+def _in_order(rig: Rig, wires: Sequence[Wire], pins: Sequence[Pin], names: list[str]) -> list[str]:
     """The same pins, with the like wires of each part on them in the board's order: step 1, step 2, …"""
-    places = {pin.name: at for at, pin in enumerate(pins)}
+    places = {pin.name: position for position, pin in enumerate(pins)}
     groups: dict[tuple[object, ...], list[int]] = {}
-    for at, wire in enumerate(wires):
-        if found[at]:
+    for index, wire in enumerate(wires):
+        if names[index]:
             spec = pin_of(rig, wire)
-            groups.setdefault((wire.sensor, spec.role, spec.needs, spec.service), []).append(at)
-    ordered = list(found)
+            groups.setdefault((wire.sensor, spec.role, spec.needs, spec.service), []).append(index)
+    ordered = list(names)
     for group in groups.values():
-        for at, name in zip(group, sorted((found[at] for at in group), key=places.__getitem__), strict=True):
-            ordered[at] = name
+        for index, name in zip(
+            group, sorted((names[position] for position in group), key=places.__getitem__), strict=True
+        ):
+            ordered[index] = name
     return ordered
 
 
@@ -137,7 +139,7 @@ def _timers_wanted(rig: Rig, placed: Sequence[tuple[Wire, Pin]]) -> set[str]:
     used: dict[str, set[str]] = {}
     for wire, pin in placed:
         spec = pin_of(rig, wire)
-        need = next((one for one in spec.needs if one in pin.abilities), "")
+        need = next((need for need in spec.needs if need in pin.abilities), "")
         if pin.timer and need in ("pwm", "capture") and not spec.service:
             used.setdefault(pin.timer, set()).add(need)
     return {timer for timer, needs in used.items() if len(needs) > 1}
@@ -150,13 +152,13 @@ def _match(rig: Rig, wires: Sequence[Wire], pins: Sequence[Pin]) -> list[str]:
     by_name = {pin.name: pin for pin in pins}
     shared: set[str] = set()
     while True:
-        found = _cheapest(rig, wires, pins, shared)
+        names = _cheapest(rig, wires, pins, shared)
         wanted = (
-            _timers_wanted(rig, kept + [(w, by_name[n]) for w, n in zip(wires, found, strict=True) if n])
+            _timers_wanted(rig, kept + [(w, by_name[n]) for w, n in zip(wires, names, strict=True) if n])
             - shared
         )
         if not wanted:
-            return found
+            return names
         shared |= wanted
 
 
@@ -185,11 +187,11 @@ def _cheapest(rig: Rig, wires: Sequence[Wire], pins: Sequence[Pin], shared: set[
                 + ORDER * order
             )
     rows, columns = scipy.optimize.linear_sum_assignment(cost)
-    found = [""] * len(wires)
+    names = [""] * len(wires)
     for row, column in zip(rows, columns, strict=True):
         if cost[row, column] < NO_WAY:
-            found[row] = pins[column].name
-    return found
+            names[row] = pins[column].name
+    return names
 
 
 def _dressed(rig: Rig, wire: Wire, to: str) -> Wire:
@@ -219,7 +221,7 @@ def _shortages(rig: Rig, wires: Sequence[Wire], pins: Sequence[Pin], lost: Seque
         for w in wires
     }
     by_pin = dict(zip(_match(rig, wires, pins), wires, strict=True))
-    found: list[Shortage] = []
+    shortages: list[Shortage] = []
     for start in lost:
         group, names, queue = [start], set[str](), [start]
         while queue:
@@ -229,13 +231,13 @@ def _shortages(rig: Rig, wires: Sequence[Wire], pins: Sequence[Pin], lost: Seque
                 if name in by_pin and by_pin[name] not in group:
                     group.append(by_pin[name])
                     queue.append(by_pin[name])
-        if any(start in one.wires for one in found):
+        if any(start in shortage.wires for shortage in shortages):
             continue
         group += [w for w in lost if w not in group and able[w.sensor, w.pin] <= names]
         order = tuple(w for w in wires if w in group)
         needs = sorted({need for w in order for need in pin_of(rig, w).needs})
-        found.append(Shortage(order, tuple(needs), tuple(p.name for p in pins if p.name in names)))
-    return found
+        shortages.append(Shortage(order, tuple(needs), tuple(p.name for p in pins if p.name in names)))
+    return shortages
 
 
 ABLE = {
@@ -249,10 +251,10 @@ ABLE = {
 }
 
 
-def counted(count: int, one: str, many: str = "") -> str:
+def counted(count: int, item: str, many: str = "") -> str:
     """A number in words with its noun: three inputs."""
     word = NUMBERS[count] if count < len(NUMBERS) else str(count)
-    return f"{word} {one if count == 1 else many or one + 's'}"
+    return f"{word} {item if count == 1 else many or item + 's'}"
 
 
 def signal_name(rig: Rig, wire: Wire) -> str:
@@ -279,15 +281,17 @@ def _listed(names: list[str]) -> str:
 def _way_out(rig: Rig, short: Sequence[Shortage]) -> str:
     """What would help: a part that could sit elsewhere, a converter on the bus, another board."""
     ways = []
-    for one in short:
+    for shortage in short:
         fixed = [
-            w for w in rig.wires if w.fixed and set(one.needs) & _abilities(rig, w.to) and w not in one.wires
+            w
+            for w in rig.wires
+            if w.fixed and set(shortage.needs) & _abilities(rig, w.to) and w not in shortage.wires
         ]
         if fixed:
             ways.append(f"let {signal_name(rig, fixed[0])} move from {fixed[0].to}")
-        if "analogue" in one.needs and any("i2c-data" in pin.abilities for pin in rig.board.pins):
+        if "analogue" in shortage.needs and any("i2c-data" in pin.abilities for pin in rig.board.pins):
             ways.append("fit a 4-channel converter on the I2C bus")
-        several = [w for w in one.wires if len([x for x in one.wires if x.sensor == w.sensor]) > 1]
+        several = [w for w in shortage.wires if len([x for x in shortage.wires if x.sensor == w.sensor]) > 1]
         if several:
             ways.append(f"leave out a wire of {rig.part(several[-1].sensor).name}")
     for board in boards.BOARDS.values():
@@ -298,10 +302,10 @@ def _way_out(rig: Rig, short: Sequence[Shortage]) -> str:
             ways.append(f"choose the {board.title}, which takes them all")
             break
     if not ways:
-        names = {rig.part(w.sensor).name: None for one in short for w in one.wires}
+        names = {rig.part(w.sensor).name: None for item in short for w in item.wires}
         return f" Put {list(names)[-1]} on a second board."
-    said = ", or ".join(dict.fromkeys(ways))
-    return f" {said[0].upper()}{said[1:]}."
+    text = ", or ".join(dict.fromkeys(ways))
+    return f" {text[0].upper()}{text[1:]}."
 
 
 def _abilities(rig: Rig, name: str) -> set[str]:
@@ -345,7 +349,7 @@ def complete(rig: Rig) -> Rig:
     """The rig with a wire for every pin of what is fitted, and none for pins that are not there."""
     have = {(wire.sensor, wire.pin): wire for wire in rig.wires}
     wires = []
-    for one in rig.fitted:
-        for pin in part_of(one).pins:
-            wires.append(have.get((one.id, pin.name)) or Wire(one.id, pin.name, "", pin.colour))
+    for part in rig.fitted:
+        for pin in part_of(part).pins:
+            wires.append(have.get((part.id, pin.name)) or Wire(part.id, pin.name, "", pin.colour))
     return replace(rig, wires=tuple(wires))

@@ -44,12 +44,12 @@ SECTIONS = ("Know the parts", "Solder", "Before power", "First power", "A second
 
 def checklist(rig: Rig) -> tuple[ChecklistStep, ...]:
     """All steps of a rig, in working order."""
-    found = []
+    steps = []
     for section, make in zip(SECTIONS, (_parts, _solder, _cold, _power, _second), strict=True):
         for text, expect, caution in make(rig):
             mark = hashlib.sha256(f"{section}|{text}|{expect}".encode()).hexdigest()[:12]
-            found.append(ChecklistStep(mark, section, text, expect, caution, second=make is _second))
-    return tuple({step.id: step for step in found}.values())
+            steps.append(ChecklistStep(mark, section, text, expect, caution, second=make is _second))
+    return tuple({step.id: step for step in steps}.values())
 
 
 Line = tuple[str, str, str]
@@ -61,23 +61,23 @@ def _parts(rig: Rig) -> Iterator[Line]:
         "",
         "",
     )
-    seen: set[str] = set()
-    for one in rig.fitted:
-        what = known(one)
-        cautions = " ".join(c for c in what.cautions if c not in seen)
-        seen |= set(what.cautions)
+    earlier: set[str] = set()
+    for fitted in rig.fitted:
+        what = known(fitted)
+        cautions = " ".join(c for c in what.cautions if c not in earlier)
+        earlier |= set(what.cautions)
         clues = what.clues or ("The print names its legs.",)
-        yield f"{one.name} ({what.title}): {clues[0]}", "", cautions
+        yield f"{fitted.name} ({what.title}): {clues[0]}", "", cautions
         for clue in clues[1:]:
-            if clue not in seen:
-                yield f"{one.name}: {clue}", "", ""
-            seen.add(clue)
+            if clue not in earlier:
+                yield f"{fitted.name}: {clue}", "", ""
+            earlier.add(clue)
     for wire in rig.wires:
         part = part_in_wire(wire)
         if part:
             yield f"Resistors for {signal_name(rig, wire)} picked out and measured: {part}.", "", ""
     if rig.supplies:
-        names = ", ".join(f"{one.name} {one.volts:g}\u2009V" for one in rig.supplies)
+        names = ", ".join(f"{supply.name} {supply.volts:g}\u2009V" for supply in rig.supplies)
         yield (
             f"Polarity of every supply measured at its plug: {names}.",
             "no minus sign on the meter",
@@ -94,7 +94,7 @@ def _solder(rig: Rig) -> Iterator[Line]:
         "not breathe it, wipe it up wet.",
     )
     small = [w for w in rig.wires if part_in_wire(w)]
-    if small or any(part_of(one).pieces for one in rig.fitted):
+    if small or any(part_of(part).pieces for part in rig.fitted):
         yield (
             "Lowest parts first: resistors lie flat. Solder one leg, check it sits flat, then the other. "
             "Reheat a joint before you move a part: pushing on a cold joint tears the pad.",
@@ -121,9 +121,13 @@ def _solder(rig: Rig) -> Iterator[Line]:
         "",
         "",
     )
-    for one in rig.sensors:
-        if len([p for p in part_of(one).pins if p.analogue]) > 1 and part_of(one).load is not None:
-            yield f"L and R marked on {one.name}; its screws snug and no more: plastic threads strip.", "", ""
+    for sensor in rig.sensors:
+        if len([p for p in part_of(sensor).pins if p.analogue]) > 1 and part_of(sensor).load is not None:
+            yield (
+                f"L and R marked on {sensor.name}; its screws snug and no more: plastic threads strip.",
+                "",
+                "",
+            )
 
 
 def _cold(rig: Rig) -> Iterator[Line]:
@@ -131,8 +135,8 @@ def _cold(rig: Rig) -> Iterator[Line]:
     rails = [r for r in rig.board.rails if r.volts > 0]
     for rail in rails:
         yield f"Between {rail.name} and ground: no short.", "no beep, more than 100 Ω", ""
-    for one in rig.supplies:
-        yield f"Between the plus and minus of {one.name}'s plug: no short.", "no beep, more than 100 Ω", ""
+    for supply in rig.supplies:
+        yield f"Between the plus and minus of {supply.name}'s plug: no short.", "no beep, more than 100 Ω", ""
     for first, second in itertools.pairwise(rails):
         yield f"Between {first.name} and {second.name}: no short.", "no beep", ""
     for wire, _ in power_pins(rig, Role.GROUND):
@@ -166,8 +170,8 @@ def _power(rig: Rig) -> Iterator[Line]:
     for rail in rig.board.rails:
         if rail.volts > 0:
             yield f"{rail.name} rail to ground.", _span(rail.volts), ""
-    for one in rig.supplies:
-        yield f"{one.name} to ground.", f"{one.volts * 0.85:.1f} to {one.most_v:.1f}\u2009V", ""
+    for supply in rig.supplies:
+        yield f"{supply.name} to ground.", f"{supply.volts * 0.85:.1f} to {supply.most_v:.1f}\u2009V", ""
     yield (
         "Off. Parts back in, one after the other; after each, power on and measure at the part itself.",
         "",
@@ -182,7 +186,7 @@ def _power(rig: Rig) -> Iterator[Line]:
             yield f"{signal_name(rig, wire)} to ground.", expect, ""
     for wire in signal_wires(rig):
         yield from _at_signal(rig, wire)
-    spinning = [one.name for one in rig.fitted if any("motor" in p.name for p in part_of(one).pins)]
+    spinning = [part.name for part in rig.fitted if any("motor" in p.name for p in part_of(part).pins)]
     if spinning:
         yield (
             f"Wheels off the ground, {' and '.join(spinning)} at the lowest speed, both ways.",
@@ -198,8 +202,8 @@ def _span(volts: float) -> str:
 
 def _at_signal(rig: Rig, wire: Wire) -> Iterator[Line]:
     """The voltage to expect at the board's end of a signal."""
-    spec, name, at = pin_of(rig, wire), signal_name(rig, wire), wire.to
-    if not at:
+    spec, name, place = pin_of(rig, wire), signal_name(rig, wire), wire.to
+    if not place:
         return
     supply = supply_of(rig, wire.sensor)
     if spec.role is Role.OPEN:
@@ -207,17 +211,17 @@ def _at_signal(rig: Rig, wire: Wire) -> Iterator[Line]:
         level = volts[0] if volts else source_v(rig, wire, spec)
         if level is not None:
             yield (
-                f"{at} ({name}), nothing near the part, no program.",
+                f"{place} ({name}), nothing near the part, no program.",
                 f"{0.9 * level:.1f} to {level * 1.05:.1f}\u2009V",
                 "",
             )
     elif spec.role is Role.OUTPUT and spec.analogue and supply is not None:
         if spec.share < 1.0:
             low, high = supply[0] * spec.share * 0.85, supply[1] * spec.share
-            yield f"{at} ({name}).", f"{low:.2f} to {high:.2f}\u2009V", ""
+            yield f"{place} ({name}).", f"{low:.2f} to {high:.2f}\u2009V", ""
         else:
             most = source_v(rig, wire, spec) or 0.0
-            yield f"{at} ({name}) moves when you move what it looks at.", f"0 to {most:.1f}\u2009V", ""
+            yield f"{place} ({name}) moves when you move what it looks at.", f"0 to {most:.1f}\u2009V", ""
     elif spec.role is Role.OUTPUT and supply is not None:
         most = source_v(rig, wire, spec) or 0.0
         if wire.divider is not None:
@@ -225,21 +229,21 @@ def _at_signal(rig: Rig, wire: Wire) -> Iterator[Line]:
                 most, wire.divider.top_ohm, wire.divider.bottom_ohm, wire.divider.tolerance_pct
             )
             yield (
-                f"{at} ({name}) with the wire's part end held at {most:g}\u2009V through 1 kΩ: the "
+                f"{place} ({name}) with the wire's part end held at {most:g}\u2009V through 1 kΩ: the "
                 "divider's level.",
                 f"{tap.vout_min_v:.2f} to {tap.vout_max_v:.2f}\u2009V",
                 "",
             )
         else:
             yield (
-                f"{at} ({name}).",
+                f"{place} ({name}).",
                 f"near 0 or near {most:g}\u2009V, never above {rig.board.limit_v:g}\u2009V",
                 "",
             )
     elif spec.lamp is not None and wire.series is not None:
         ma = 1000.0 * max(rig.board.logic_v - spec.lamp.forward_v, 0.0) / wire.series.ohms
         yield (
-            f"{name}: the {at} end of its wire to {rig.board.logic_v:g}\u2009V for a moment, it lights.",
+            f"{name}: the {place} end of its wire to {rig.board.logic_v:g}\u2009V for a moment, it lights.",
             f"{spec.lamp.forward_v:g}\u2009V across the lamp, {ma:.0f}\u2009mA",
             "",
         )

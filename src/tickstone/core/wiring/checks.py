@@ -36,8 +36,8 @@ def check(rig: Rig, measured: Mapping[str, Values] | None = None) -> Report:
     ]
     for wire in rig.wires:
         results += _wire(rig, wire, part_of(rig.part(wire.sensor)).pin(wire.pin), anew)
-    for one in rig.fitted:
-        results += [*analogue.check_load(rig, one.id), *_remarks(rig, one.id)]
+    for part in rig.fitted:
+        results += [*analogue.check_load(rig, part.id), *_remarks(rig, part.id)]
     results += [
         *power.check_back_feed(rig),
         *geometry.check_beams(rig, known),
@@ -90,10 +90,10 @@ def _jitter(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
 
 
 def _remarks(rig: Rig, part_id: str) -> Iterator[Result]:
-    one = rig.part(part_id)
-    for remark in part_of(one).remarks:
+    part = rig.part(part_id)
+    for remark in part_of(part).remarks:
         yield WiringFinding("part", "hint", part_id, "", remark, "look at the part")
-    if isinstance(one, Output) and one.kind == "motor-driver":
+    if isinstance(part, Output) and part.kind == "motor-driver":
         yield WiringFinding(
             "motor-noise",
             "hint",

@@ -33,11 +33,11 @@ def neighbour(rig: Rig, to: str) -> Wire | None:
 def end_of(rig: Rig, wire: Wire) -> str:
     """Where a wire ends up, following it from part to part; empty when it hangs free or goes round in a
     circle."""
-    seen: set[tuple[str, str]] = set()
+    known: set[tuple[str, str]] = set()
     while (after := neighbour(rig, wire.to)) is not None:
-        if (wire.sensor, wire.pin) in seen:
+        if (wire.sensor, wire.pin) in known:
             return ""
-        seen.add((wire.sensor, wire.pin))
+        known.add((wire.sensor, wire.pin))
         wire = after
     return wire.to
 
@@ -65,8 +65,8 @@ def own_supplies(rig: Rig, spec: PinSpec) -> list[str]:
     draw = spec.draw
     if draw is None:
         return []
-    found = [s for s in rig.supplies if draw.low_v <= s.volts and s.most_v <= draw.high_v]
-    return [s.name for s in sorted(found, key=lambda s: s.ma < draw.ma)]
+    supplies = [s for s in rig.supplies if draw.low_v <= s.volts and s.most_v <= draw.high_v]
+    return [s.name for s in sorted(supplies, key=lambda s: s.ma < draw.ma)]
 
 
 def supplies_for(rig: Rig, spec: PinSpec) -> list[str]:
@@ -87,14 +87,14 @@ def supply_of(rig: Rig, part_id: str) -> tuple[float, float] | None:
     if pin is None:
         return None
     wire = next((w for w in rig.wires_of(part_id) if w.pin == pin.name), None)
-    found = volts_at(rig, end_of(rig, wire)) if wire else None
-    return found if found and found[0] > 0 else None
+    result = volts_at(rig, end_of(rig, wire)) if wire else None
+    return result if result and result[0] > 0 else None
 
 
 def supply_colour(rig: Rig, name: str) -> str:
     """Insulation for a supply wire: red for 5 V and more, orange for what is lower (common practice)."""
-    found = volts_at(rig, name)
-    return "orange" if found is not None and found[0] < 4.5 else "red"
+    result = volts_at(rig, name)
+    return "orange" if result is not None and result[0] < 4.5 else "red"
 
 
 def grounds(rig: Rig) -> set[str]:
@@ -104,9 +104,9 @@ def grounds(rig: Rig) -> set[str]:
 
 def power_pins(rig: Rig, role: Role) -> list[tuple[Wire, PinSpec]]:
     """The wires of every pin of a role (supply or ground), with the pin."""
-    found = []
-    for one in rig.fitted:
-        for pin in part_of(one).pins:
+    results = []
+    for part in rig.fitted:
+        for pin in part_of(part).pins:
             if pin.role is role:
-                found += [(wire, pin) for wire in rig.wires_of(one.id) if wire.pin == pin.name]
-    return found
+                results += [(wire, pin) for wire in rig.wires_of(part.id) if wire.pin == pin.name]
+    return results

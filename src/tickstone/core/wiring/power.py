@@ -118,37 +118,37 @@ def check_ground(rig: Rig, wire: Wire) -> Iterator[Result]:
 
 def check_supply_grounds(rig: Rig) -> Iterator[Result]:
     """Every supply beside the board must have its minus on the board's ground."""
-    for one in rig.supplies:
-        if one.grounded:
+    for supply in rig.supplies:
+        if supply.grounded:
             continue
-        user = next((w for w, _ in power_pins(rig, Role.SUPPLY) if end_of(rig, w) == one.name), None)
+        user = next((w for w, _ in power_pins(rig, Role.SUPPLY) if end_of(rig, w) == supply.name), None)
         joined = replace(
-            rig, supplies=tuple(replace(s, grounded=True) if s is one else s for s in rig.supplies)
+            rig, supplies=tuple(replace(s, grounded=True) if s is supply else s for s in rig.supplies)
         )
         yield WiringFinding(
             "common-ground",
             "fault",
             user.sensor if user else "",
             user.pin if user else "",
-            f"The minus of {one.name} is not joined to the board's ground: signals have no common level.",
-            f"{one.name}: ground not shared",
+            f"The minus of {supply.name} is not joined to the board's ground: signals have no common level.",
+            f"{supply.name}: ground not shared",
             {},
-            Fix("Join the grounds", f"Join the minus of {one.name} to the board's ground.", joined),
+            Fix("Join the grounds", f"Join the minus of {supply.name} to the board's ground.", joined),
         )
 
 
 def drawn_from(rig: Rig) -> dict[str, float]:
     """What every rail and supply has to give in all, mA, by name: parts on it, and lamps and sounders through
     the pins (those from the board's logic rail)."""
-    found: dict[str, float] = defaultdict(float)
+    results: dict[str, float] = defaultdict(float)
     for wire, spec in power_pins(rig, Role.SUPPLY):
         if spec.draw is not None and end_of(rig, wire):
-            found[end_of(rig, wire)] += spec.draw.ma
+            results[end_of(rig, wire)] += spec.draw.ma
     through = sum(ma for _, _, ma in pin_loads(rig))
     if through:
         logic = next((r.name for r in rig.board.rails if r.volts == rig.board.logic_v), "")
-        found[logic] += through
-    return dict(found)
+        results[logic] += through
+    return dict(results)
 
 
 def check_budgets(rig: Rig) -> Iterator[Result]:
@@ -178,24 +178,24 @@ def check_budgets(rig: Rig) -> Iterator[Result]:
                 {"drawn_ma": ma, "allowed_ma": allowed},
             )
         elif name == BOARD:
-            for one in rig.fitted:
-                yield Assurance("supply-budget", one.id, f"{significant(ma, 4)} of {allowed:g} mA in all")
+            for part in rig.fitted:
+                yield Assurance("supply-budget", part.id, f"{significant(ma, 4)} of {allowed:g} mA in all")
 
 
 def pin_loads(rig: Rig) -> list[tuple[Wire, PinSpec, float]]:
     """What the board's own pins have to give, mA: through a lamp's resistor, or to a sounder."""
-    found = []
-    for one in rig.outputs:
-        for spec in part_of(one).pins:
-            wire = next((w for w in rig.wires_of(one.id) if w.pin == spec.name), None)
+    results = []
+    for output in rig.outputs:
+        for spec in part_of(output).pins:
+            wire = next((w for w in rig.wires_of(output.id) if w.pin == spec.name), None)
             if wire is None:
                 continue
             if spec.lamp is not None and wire.series is not None:
                 over = max(rig.board.logic_v - spec.lamp.forward_v, 0.0)
-                found.append((wire, spec, 1000.0 * over / wire.series.ohms))
+                results.append((wire, spec, 1000.0 * over / wire.series.ohms))
             elif spec.ma:
-                found.append((wire, spec, spec.ma))
-    return found
+                results.append((wire, spec, spec.ma))
+    return results
 
 
 def check_pins(rig: Rig) -> Iterator[Result]:
@@ -278,19 +278,19 @@ def check_back_feed(rig: Rig) -> Iterator[Result]:
     """A part on a supply that stays on while the board is off pushes current into its unpowered pins."""
     if not rig.supplies or rig.board_from != "USB":
         return
-    for one in rig.sensors:
-        part = part_of(one)
+    for sensor in rig.sensors:
+        part = part_of(sensor)
         supply = part.supply
-        wire = next((w for w in rig.wires_of(one.id) if supply and w.pin == supply.name), None)
+        wire = next((w for w in rig.wires_of(sensor.id) if supply and w.pin == supply.name), None)
         if wire is None or rig.supply(end_of(rig, wire)) is None:
             continue
-        for signal in (w for w in rig.wires_of(one.id) if not pin_of(rig, w).power and w.to):
+        for signal in (w for w in rig.wires_of(sensor.id) if not pin_of(rig, w).power and w.to):
             yield WiringFinding(
                 "back-feed",
                 "hint",
-                one.id,
+                sensor.id,
                 signal.pin,
-                f"{one.name} stays on {end_of(rig, wire)} when the board is unplugged, and pushes current "
+                f"{sensor.name} stays on {end_of(rig, wire)} when the board is unplugged, and pushes current "
                 f"into its unpowered {signal.to}: power the board first, or from the same supply.",
                 "feeds an unpowered board",
             )

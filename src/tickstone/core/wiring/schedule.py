@@ -45,16 +45,23 @@ def schedule(rig: Rig) -> tuple[ScheduleLine, ...]:
     """Every wire of a rig, part by part, then the supplies' own."""
     lines = [_line(rig, wire) for wire in rig.wires]
     ground = next(iter(sorted(grounds(rig))))
-    for one in rig.supplies:
-        if rig.board_from == one.name:
+    for supply in rig.supplies:
+        if rig.board_from == supply.name:
             lines.append(
                 ScheduleLine(
-                    "", one.name, f"{one.name} plus", "the board's supply input", "", "red", UNPLACED_MM, ""
+                    "",
+                    supply.name,
+                    f"{supply.name} plus",
+                    "the board's supply input",
+                    "",
+                    "red",
+                    UNPLACED_MM,
+                    "",
                 )
             )
-        if one.grounded:
+        if supply.grounded:
             lines.append(
-                ScheduleLine("", one.name, f"{one.name} minus", ground, "", "black", UNPLACED_MM, "")
+                ScheduleLine("", supply.name, f"{supply.name} minus", ground, "", "black", UNPLACED_MM, "")
             )
     return tuple(lines)
 
@@ -76,18 +83,18 @@ def _line(rig: Rig, wire: Wire) -> ScheduleLine:
 
 def part_in_wire(wire: Wire) -> str:
     """What sits in a wire, in words with values and colour bands; empty for a plain wire."""
-    found = []
+    names = []
     if wire.divider is not None:
-        one = wire.divider
-        found.append(
-            f"{_banded(one.top_ohm, one.top_bands)} in line, {_banded(one.bottom_ohm, one.bottom_bands)} "
-            "from the pin to ground"
+        divider = wire.divider
+        names.append(
+            f"{_banded(divider.top_ohm, divider.top_bands)} in line, "
+            f"{_banded(divider.bottom_ohm, divider.bottom_bands)} from the pin to ground"
         )
     if wire.series is not None:
-        found.append(f"{_banded(wire.series.ohms, wire.series.bands)} in line")
+        names.append(f"{_banded(wire.series.ohms, wire.series.bands)} in line")
     if wire.pull_up is not None:
-        found.append(f"{_banded(wire.pull_up.ohms, wire.pull_up.bands)} up to {wire.pull_up.rail}")
-    return "; ".join(found)
+        names.append(f"{_banded(wire.pull_up.ohms, wire.pull_up.bands)} up to {wire.pull_up.rail}")
+    return "; ".join(names)
 
 
 def _bands(ohms: float, bands: tuple[str, ...] = ()) -> tuple[str, ...]:
@@ -106,28 +113,30 @@ def _banded(ohms: float, bands: tuple[str, ...]) -> str:
 def parts_list(rig: Rig) -> tuple[PartLine, ...]:
     """Everything to have at hand: board, parts, resistors by value, capacitors, wire by colour."""
     lines = [PartLine(1, rig.board.title)]
-    lines += [PartLine(1, one.name, known(one).title) for one in rig.fitted]
-    lines += [PartLine(1, one.name, f"{one.volts:g}\u2009V, {one.ma:g}\u2009mA") for one in rig.supplies]
+    lines += [PartLine(1, fitted.name, known(fitted).title) for fitted in rig.fitted]
+    lines += [
+        PartLine(1, supply.name, f"{supply.volts:g}\u2009V, {supply.ma:g}\u2009mA") for supply in rig.supplies
+    ]
     counts: dict[float, int] = defaultdict(int)
     notes: dict[float, str] = {}
     for wire in rig.wires:
         for ohms in _ohms_in(wire):
             counts[ohms] += 1
         if wire.series is not None and (lamp := pin_of(rig, wire).lamp) is not None:
-            found = electrical.led_resistor(
+            resistor = electrical.led_resistor(
                 rig.board.logic_v, lamp.forward_v, lamp.ma, resistor_ohm=wire.series.ohms
             )
-            size = f"{found.rating_w:g}\u2009W" if found.rating_w else "over 1\u2009W"
+            size = f"{resistor.rating_w:g}\u2009W" if resistor.rating_w else "over 1\u2009W"
             notes[wire.series.ohms] = (
-                f"{found.actual_ma:.1f}\u2009mA through a lamp, {found.power_mw:.0f}\u2009mW: {size}"
+                f"{resistor.actual_ma:.1f}\u2009mA through a lamp, {resistor.power_mw:.0f}\u2009mW: {size}"
             )
-    for one in rig.fitted:
-        for piece in part_of(one).pieces:
+    for part in rig.fitted:
+        for piece in part_of(part).pieces:
             if piece.ohms is not None:
                 counts[piece.ohms] += piece.count
             else:
                 value = "" if piece.farads is None else plain_farads(piece.farads)
-                lines.append(PartLine(piece.count, piece.title, value, note=one.name))
+                lines.append(PartLine(piece.count, piece.title, value, note=part.name))
     for ohms in sorted(counts):
         nearest, _, _ = resistors.nearest_values(ohms)
         note = notes.get(ohms, "")
@@ -152,9 +161,9 @@ WIRE_NOTE = f"0.6 mm solid for a breadboard; {END_MM:g} mm for both ends is in t
 
 
 def _ohms_in(wire: Wire) -> list[float]:
-    found = [wire.divider.top_ohm, wire.divider.bottom_ohm] if wire.divider else []
-    found += [wire.series.ohms] if wire.series else []
-    return found + ([wire.pull_up.ohms] if wire.pull_up else [])
+    results = [wire.divider.top_ohm, wire.divider.bottom_ohm] if wire.divider else []
+    results += [wire.series.ohms] if wire.series else []
+    return results + ([wire.pull_up.ohms] if wire.pull_up else [])
 
 
 def signal_wires(rig: Rig) -> list[Wire]:

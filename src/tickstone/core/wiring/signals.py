@@ -35,11 +35,11 @@ MOST_OF_PULSE = 0.3  # share of the shortest pulse that a rising edge may take
 
 def check_doubled(rig: Rig) -> Iterator[Result]:
     """One pin, one wire; only the lines of a bus are shared."""
-    seen: dict[str, Wire] = {}
+    known: dict[str, Wire] = {}
     for wire in rig.wires:
         if pin_named(rig, wire.to) is None:
             continue
-        first = seen.setdefault(wire.to, wire)
+        first = known.setdefault(wire.to, wire)
         if first is wire or (pin_of(rig, wire).bus and pin_of(rig, wire).bus == pin_of(rig, first).bus):
             continue
         moved = first if pin_of(rig, wire).bus else wire  # the lines of a bus have nowhere else to go
@@ -145,8 +145,8 @@ MOST_CONVERTERS = 4
 
 def _with_converter(rig: Rig, wire: Wire) -> Fix | None:
     """A converter on the bus, with its wires, where the board has no analogue input left."""
-    have = [one for one in rig.outputs if one.kind == "i2c-adc"]
-    names = {one.name for one in rig.fitted} | {one.id for one in rig.fitted}
+    have = [output for output in rig.outputs if output.kind == "i2c-adc"]
+    names = {part.name for part in rig.fitted} | {part.id for part in rig.fitted}
     if len(have) == MOST_CONVERTERS:
         return None
     name = next(n for n in ("adc", *(f"adc{i}" for i in range(2, len(names) + 3))) if n not in names)
@@ -203,9 +203,9 @@ def check_pull_up(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
     ohms = 1.0 / sum(1.0 / o for o in both)
     feed = supply_of(rig, wire.sensor)
     volts = rail.volts if rail else (feed[0] if feed else rig.board.logic_v)
-    found = electrical.pull_up(ohms, line_pf(rig, wire) * 1e-12, volts)
-    rise_us = found.rise_s * 1e6
-    numbers = {"ohms": ohms, "rise_us": rise_us, "low_ma": found.low_ma}
+    result = electrical.pull_up(ohms, line_pf(rig, wire) * 1e-12, volts)
+    rise_us = result.rise_s * 1e6
+    numbers = {"ohms": ohms, "rise_us": rise_us, "low_ma": result.low_ma}
     if spec.shortest_us is not None and rise_us > MOST_OF_PULSE * spec.shortest_us:
         right = _quicker(rig, wire, spec.shortest_us, volts)
         yield WiringFinding(
@@ -219,16 +219,16 @@ def check_pull_up(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
             numbers | {"shortest_us": spec.shortest_us},
             right,
         )
-    elif found.low_ma > SINK_MA:
+    elif result.low_ma > SINK_MA:
         new = pull_up(rig)
         yield WiringFinding(
             "pull-up-strong",
             "hint",
             wire.sensor,
             wire.pin,
-            f"Through {plain_ohms(ohms)} the {wire.pin} of {name} has to sink {found.low_ma:.1f} mA; many "
+            f"Through {plain_ohms(ohms)} the {wire.pin} of {name} has to sink {result.low_ma:.1f} mA; many "
             f"outputs manage {SINK_MA:g} mA.",
-            f"{found.low_ma:.1f} mA to sink",
+            f"{result.low_ma:.1f} mA to sink",
             numbers,
             rewire(
                 rig,
@@ -246,8 +246,8 @@ def check_pull_up(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
 
 def _quicker(rig: Rig, wire: Wire, shortest_us: float, volts: float) -> Fix | None:
     for ohms in (4700.0, 2200.0, 1000.0):
-        found = electrical.pull_up(ohms, line_pf(rig, wire) * 1e-12, volts)
-        if found.rise_s * 1e6 <= MOST_OF_PULSE * shortest_us:
+        result = electrical.pull_up(ohms, line_pf(rig, wire) * 1e-12, volts)
+        if result.rise_s * 1e6 <= MOST_OF_PULSE * shortest_us:
             new = pull_up(rig, ohms)
             return rewire(
                 rig,
@@ -267,12 +267,12 @@ def check_timers(rig: Rig) -> Iterator[Result]:
             users[rig.board.timer_of(spec.service)].append((wire, spec.service))
         elif pin is not None and pin.timer and (how := _timed(spec, pin)):
             users[pin.timer].append((wire, how))
-    for timer, found in users.items():
-        kinds = {how for _, how in found}
+    for timer, results in users.items():
+        kinds = {how for _, how in results}
         if len(kinds) < 2:
             continue
-        wire, how = next(((w, h) for w, h in found if h in ("capture", "pwm")), found[-1])
-        other, other_how = next((w, h) for w, h in found if h != how)
+        wire, how = next(((w, h) for w, h in results if h in ("capture", "pwm")), results[-1])
+        other, other_how = next((w, h) for w, h in results if h != how)
         yield WiringFinding(
             "timer-shared",
             "fault",
@@ -311,13 +311,13 @@ def _off_timer(rig: Rig, wire: Wire, timer: str) -> Fix | None:
 def check_bus(rig: Rig) -> Iterator[Result]:
     """The I2C bus: no two parts of one address, pull-ups there, to the lower supply, within the limits of
     UM10204."""
-    on_bus = [one for one in rig.fitted if part_of(one).address is not None]
+    on_bus = [fitted for fitted in rig.fitted if part_of(fitted).address is not None]
     if not on_bus:
         return
     by_address: dict[int, list[str]] = defaultdict(list)
-    for one in on_bus:
-        by_address[part_of(one).address or 0].append(one.id)
-    for at, ids in by_address.items():
+    for part in on_bus:
+        by_address[part_of(part).address or 0].append(part.id)
+    for index, ids in by_address.items():
         held = sum(any(p.name == "shutdown" for p in part_of(rig.part(i)).pins) for i in ids)
         if len(ids) < 2 or held >= len(ids) - 1:
             continue
@@ -327,15 +327,15 @@ def check_bus(rig: Rig) -> Iterator[Result]:
             "fault",
             ids[-1],
             "data",
-            f"{names} share the bus address 0x{at:02x}: neither can be read. Change one by its address pin, "
-            "or wire its shutdown pin, hold it there at start and give the other a new address.",
-            f"0x{at:02x} twice",
-            {"address": float(at)},
+            f"{names} share the bus address 0x{index:02x}: neither can be read. Change one by its address "
+            "pin, or wire its shutdown pin, hold it there at start and give the other a new address.",
+            f"0x{index:02x} twice",
+            {"address": float(index)},
         )
     for line in ("data", "clock"):
         yield from _bus_line(rig, [w for w in rig.wires if w.to and pin_of(rig, w).bus == f"i2c-{line}"])
-    for one in on_bus:
-        yield Assurance("i2c-address", one.id, f"bus address 0x{part_of(one).address:02x}")
+    for part in on_bus:
+        yield Assurance("i2c-address", part.id, f"bus address 0x{part_of(part).address:02x}")
 
 
 def _bus_line(rig: Rig, wires: list[Wire]) -> Iterator[Result]:

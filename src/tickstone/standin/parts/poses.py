@@ -46,8 +46,8 @@ class PosedPart(SimulatedPart):
     def gravity(self) -> list[float]:
         """Specific force along x, y, z, g."""
         shake = math.hypot(self.hand("shakes_g"), self.world.shake_g())
-        at = gravity_at(self.left, -self.nose)
-        return [float(g) + self.world.normal(ACCEL_NOISE_G) + self.world.normal(shake) for g in at]
+        times = gravity_at(self.left, -self.nose)
+        return [float(g) + self.world.normal(ACCEL_NOISE_G) + self.world.normal(shake) for g in times]
 
     def truth(self) -> Mapping[str, float]:
         z = float(gravity_at(self.left, -self.nose)[2])

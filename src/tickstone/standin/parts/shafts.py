@@ -41,7 +41,7 @@ class SimulatedShaft(SimulatedPart):
         low, high = sorted((self.before, self.turns))
         if high == low:
             return []
-        found = []
+        results = []
         turn = math.floor(low)
         first = bisect_right(places, low - turn)
         for step in itertools.count(first):
@@ -49,8 +49,8 @@ class SimulatedShaft(SimulatedPart):
             if at > high:
                 break
             share = (at - self.before) / (self.turns - self.before)
-            found.append((t0_s + share * (t1_s - t0_s), step % len(places)))
-        return sorted(found)
+            results.append((t0_s + share * (t1_s - t0_s), step % len(places)))
+        return sorted(results)
 
     def places(self, count: int) -> list[float]:
         """Marks around a turn, not quite evenly."""
@@ -198,16 +198,16 @@ class QuadraturePart(RollerPart):
             return []
         quarters = [i / self.steps for i in range(int(self.steps))]
         forward = 1 if self.turns >= self.before else -1
-        found: list[Event] = []
+        results: list[Event] = []
         for t, _ in self.crossings(quarters, t0_s, t1_s):
             self.quarter += forward
             if self.has("missed") and self.world.chance(MISSED):
                 continue
-            found.append((t, self.levels()))
+            results.append((t, self.levels()))
         if self.has("chatter") and self.world.chance(20.0 * (t1_s - t0_s)):
             now = self.levels()
-            found += [(t1_s, now | {"a": 1.0 - now["a"]}), (t1_s, now)]
-        return sorted(found, key=lambda event: event[0])
+            results += [(t1_s, now | {"a": 1.0 - now["a"]}), (t1_s, now)]
+        return sorted(results, key=lambda event: event[0])
 
 
 class MotorHallsPart(SimulatedShaft):
@@ -254,18 +254,18 @@ class MotorHallsPart(SimulatedShaft):
     def events(self, t0_s: float, t1_s: float) -> list[Event]:
         forward = self.turns >= self.before
         scaled, before = self.turns * self.pairs, self.before * self.pairs
-        found: list[Event] = []
+        results: list[Event] = []
         kept = self.turns, self.before
         self.turns, self.before = scaled, before
         for t, edge in self.crossings(self.sectors, t0_s, t1_s):
             self.sector = edge if forward else edge - 1
             if not self.has("stuck"):
-                found.append((t, self.levels(self.sector)))
+                results.append((t, self.levels(self.sector)))
         self.turns, self.before = kept
-        if self.has("chatter") and found:
-            t, now = found[-1]
-            found += [(t + 0.0002, now | {"h1": 1.0 - now["h1"]}), (t + 0.0004, now)]
-        return found
+        if self.has("chatter") and results:
+            t, now = results[-1]
+            results += [(t + 0.0002, now | {"h1": 1.0 - now["h1"]}), (t + 0.0004, now)]
+        return results
 
     def truth(self) -> Mapping[str, float]:
         return {"rotation": 60.0 * abs(self.rate)}

@@ -10,6 +10,7 @@ import numpy as np
 
 from tickstone.core.constants import ConstantSpec, Provenance, Values
 from tickstone.core.rigs.kinds.base import (
+    Ambient,
     Array,
     Ask,
     Chain,
@@ -21,7 +22,6 @@ from tickstone.core.rigs.kinds.base import (
     Quantity,
     Series,
     Spread,
-    Surroundings,
     Term,
     Working,
 )
@@ -40,9 +40,9 @@ HUMIDITY = Ask("humidity", "humidity", "%", 0, 100, 50, digits=0)
 STEP_C = 0.1  # the usual resolution of the reading
 
 
-def read(asked: Mapping[str, Array], values: Values, around: Surroundings) -> Converted:
+def read(inputs: Mapping[str, Array], values: Values, ambient: Ambient) -> Converted:
     """Raw °C to air temperature, °C, with the sensor's offset added."""
-    air = asked["air"]
+    air = inputs["air"]
     outside = ~((air >= LOWEST_C) & (air <= HIGHEST_C))
     return Converted(
         np.where(outside, np.nan, air + values["offset"].value), np.where(outside, OUTSIDE, 0).astype(np.int8)
@@ -50,23 +50,23 @@ def read(asked: Mapping[str, Array], values: Values, around: Surroundings) -> Co
 
 
 def _chains(
-    asked: Mapping[str, float], values: Values, around: Surroundings
+    inputs: Mapping[str, float], values: Values, ambient: Ambient
 ) -> tuple[tuple[Chain, ...], tuple[Term, ...]]:
-    return (), (raw(AIR, asked), term(values["offset"], "+"))
+    return (), (raw(AIR, inputs), term(values["offset"], "+"))
 
 
-def _humidity(asked: Mapping[str, Array], values: Values, around: Surroundings) -> tuple[Series, ...]:
-    inside = (asked["humidity"] >= 0) & (asked["humidity"] <= 100)
-    return (Series("humidity", "humidity", "%", np.where(inside, asked["humidity"], np.nan), 0),)
+def _humidity(inputs: Mapping[str, Array], values: Values, ambient: Ambient) -> tuple[Series, ...]:
+    inside = (inputs["humidity"] >= 0) & (inputs["humidity"] <= 100)
+    return (Series("humidity", "humidity", "%", np.where(inside, inputs["humidity"], np.nan), 0),)
 
 
 WORKING = Working(
     asks=lambda values: (AIR,),
     read=read,
     chains=_chains,
-    spreads=lambda asked, values: (Spread("air", STEP_C / 12**0.5, "step of the reading"),),
+    spreads=lambda inputs, values: (Spread("air", STEP_C / 12**0.5, "step of the reading"),),
     inverse=Inverse(
-        20.0, LOWEST_C, HIGHEST_C, lambda wanted, values, around: {"air": wanted - values["offset"].value}
+        20.0, LOWEST_C, HIGHEST_C, lambda wanted, values, ambient: {"air": wanted - values["offset"].value}
     ),
     causes={"offset": "offset of this sensor"},
 )

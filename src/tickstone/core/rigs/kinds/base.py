@@ -33,7 +33,7 @@ class ChannelSpec:
 
 
 @dataclass(frozen=True)
-class Surroundings:
+class Ambient:
     """What other sensors of the rig say about the moment: air temperature per sample (NaN = unknown), °C."""
 
     air_c: Array | None = None
@@ -178,7 +178,7 @@ class Inverse:
     typical: float
     low: float
     high: float
-    solve: Callable[[float, Values, Surroundings], Mapping[str, float]]
+    solve: Callable[[float, Values, Ambient], Mapping[str, float]]
 
 
 @dataclass(frozen=True)
@@ -194,11 +194,11 @@ class Move:
 VALUE = "value"
 
 
-def _no_series(asked: Mapping[str, Array], values: Values, around: Surroundings) -> tuple[Series, ...]:
+def _no_series(inputs: Mapping[str, Array], values: Values, ambient: Ambient) -> tuple[Series, ...]:
     return ()
 
 
-def _no_rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[RuleReading, ...]:
+def _no_rules(inputs: Mapping[str, float], values: Values, ambient: Ambient) -> tuple[RuleReading, ...]:
     return ()
 
 
@@ -223,11 +223,11 @@ class Working:
     """
 
     asks: Callable[[Values], tuple[Ask, ...]]
-    read: Callable[[Mapping[str, Array], Values, Surroundings], Converted]
-    chains: Callable[[Mapping[str, float], Values, Surroundings], tuple[tuple[Chain, ...], tuple[Term, ...]]]
-    more: Callable[[Mapping[str, Array], Values, Surroundings], tuple[Series, ...]] = _no_series
-    rules: Callable[[Mapping[str, float], Values, Surroundings], tuple[RuleReading, ...]] = _no_rules
-    spreads: Callable[[Mapping[str, float], Values], tuple[Spread, ...]] = lambda asked, values: ()
+    read: Callable[[Mapping[str, Array], Values, Ambient], Converted]
+    chains: Callable[[Mapping[str, float], Values, Ambient], tuple[tuple[Chain, ...], tuple[Term, ...]]]
+    more: Callable[[Mapping[str, Array], Values, Ambient], tuple[Series, ...]] = _no_series
+    rules: Callable[[Mapping[str, float], Values, Ambient], tuple[RuleReading, ...]] = _no_rules
+    spreads: Callable[[Mapping[str, float], Values], tuple[Spread, ...]] = lambda inputs, values: ()
     doubts: Callable[[float, Values], tuple[Doubt, ...]] = lambda value, values: ()
     moves: Callable[[Values], tuple[Move, ...]] = lambda values: ()
     inverse: Inverse | None = None
@@ -243,16 +243,16 @@ CARRY_US = 500_000.0  # programs that print a sensor a line go through a row muc
 
 def _carried(name: str, column: Array, times_us: Array, notebook: dict[str, float]) -> Array:
     """A column with its gaps filled by the value before, while that is not older than CARRY_US."""
-    told = np.isfinite(column)
-    if told.all():
+    present = np.isfinite(column)
+    if present.all():
         filled = column
     else:
         before, at = notebook.get(f"carried {name}", np.nan), notebook.get(f"carried {name} at", -np.inf)
-        last = np.maximum.accumulate(np.where(told, np.arange(column.size), -1))
+        last = np.maximum.accumulate(np.where(present, np.arange(column.size), -1))
         value, since = np.where(last < 0, before, column[last]), np.where(last < 0, at, times_us[last])
         filled = np.where(times_us - since <= CARRY_US, value, np.nan)
-    if told.any():
-        newest = int(np.flatnonzero(told)[-1])
+    if present.any():
+        newest = int(np.flatnonzero(present)[-1])
         notebook |= {f"carried {name}": float(column[newest]), f"carried {name} at": float(times_us[newest])}
     return filled
 
@@ -307,9 +307,9 @@ class Kind:
             }
         return self.working.asked(channels, times_us, values, notebook)
 
-    def convert(self, raw: Mapping[str, Array], values: Values, around: Surroundings) -> Converted:
+    def convert(self, raw: Mapping[str, Array], values: Values, ambient: Ambient) -> Converted:
         """Readings of the channels, by name, shape (n,), to what they mean."""
-        return self.working.read(self.working.asked(raw, None, values, {}), values, around)
+        return self.working.read(self.working.asked(raw, None, values, {}), values, ambient)
 
     def part_of(self, options: Options) -> Part:
         """Its pins and what it draws, with these options."""

@@ -8,6 +8,7 @@ import numpy as np
 
 from tickstone.core.constants import ConstantSpec, Provenance, Values
 from tickstone.core.rigs.kinds.base import (
+    Ambient,
     Array,
     Chain,
     ChannelSpec,
@@ -19,7 +20,6 @@ from tickstone.core.rigs.kinds.base import (
     Quantity,
     RuleReading,
     Series,
-    Surroundings,
     Term,
     Working,
 )
@@ -50,16 +50,16 @@ def _ratio(values: Values) -> float:
     return (values["top"].value + values["bottom"].value) / values["bottom"].value
 
 
-def read(asked: Mapping[str, Array], values: Values, around: Surroundings) -> Converted:
+def read(inputs: Mapping[str, Array], values: Values, ambient: Ambient) -> Converted:
     """Counts to the battery's voltage, V: what is at the pin × (top + bottom) ÷ bottom."""
-    level = level_v(asked["counts"], values) * _ratio(values)
+    level = level_v(inputs["counts"], values) * _ratio(values)
     return Converted(level, np.where(np.isnan(level), NO_CODE, 0).astype(np.int8))
 
 
 def _chains(
-    asked: Mapping[str, float], values: Values, around: Surroundings
+    inputs: Mapping[str, float], values: Values, ambient: Ambient
 ) -> tuple[tuple[Chain, ...], tuple[Term, ...]]:
-    counts = counts_chain(counts_ask("counts", "reading", values, 0.72), asked, values)
+    counts = counts_chain(counts_ask("counts", "reading", values, 0.72), inputs, values)
     pin = result("at the pin", counts.result.value, "V", "")
     if "ratio" in values:
         return (counts,), (pin, term(values["ratio"], "×"))
@@ -70,8 +70,8 @@ def _chains(
     return (counts, ratio), (pin, result("divider", _ratio(values), "", "×"))
 
 
-def _more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> tuple[Series, ...]:
-    level = read(asked, values, around).values
+def _more(inputs: Mapping[str, Array], values: Values, ambient: Ambient) -> tuple[Series, ...]:
+    level = read(inputs, values, ambient).values
     empty, full = values["empty"].value, values["full"].value
     left = (
         100.0 * np.clip((level - empty) / (full - empty), 0.0, 1.0)
@@ -86,13 +86,13 @@ def _more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> t
     )
 
 
-def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[RuleReading, ...]:
+def _rules(inputs: Mapping[str, float], values: Values, ambient: Ambient) -> tuple[RuleReading, ...]:
     steps = 2.0 ** values["bits"].value
-    volts = asked["counts"] * step_v(values) * _ratio(values)
+    volts = inputs["counts"] * step_v(values) * _ratio(values)
     return (RuleReading(f"÷ {steps - 1:.0f} instead of {steps:.0f}", volts * steps / (steps - 1)),)
 
 
-def _counts_at(wanted_v: float, values: Values, around: Surroundings) -> Mapping[str, float]:
+def _counts_at(wanted_v: float, values: Values, ambient: Ambient) -> Mapping[str, float]:
     return {"counts": counts_of(wanted_v / _ratio(values), values)}
 
 

@@ -12,6 +12,7 @@ from tickstone.core import pulses
 from tickstone.core.constants import ConstantSpec, Values
 from tickstone.core.instruments import stands_after_s
 from tickstone.core.rigs.kinds.base import (
+    Ambient,
     Array,
     Ask,
     Chain,
@@ -25,7 +26,6 @@ from tickstone.core.rigs.kinds.base import (
     RuleReading,
     Series,
     Spread,
-    Surroundings,
     Term,
     Working,
 )
@@ -52,26 +52,26 @@ PERIOD = period_ask(20_000, "time between marks")
 LEVEL = Ask("level", "output just now", "", 0, 1, 0, choices=("low", "high"), needed=False)
 
 
-def read(asked: Mapping[str, Array], values: Values, around: Surroundings) -> Converted:
+def read(inputs: Mapping[str, Array], values: Values, ambient: Ambient) -> Converted:
     """Time between marks, µs, to rpm."""
-    rpm = np.asarray(pulses.rpm_from_period(asked["period"], values["marks"].value))
-    gone = no_period(asked["period"])
+    rpm = np.asarray(pulses.rpm_from_period(inputs["period"], values["marks"].value))
+    gone = no_period(inputs["period"])
     return Converted(np.where(gone, np.nan, rpm), gone.astype(np.int8))
 
 
 def _chains(
-    asked: Mapping[str, float], values: Values, around: Surroundings
+    inputs: Mapping[str, float], values: Values, ambient: Ambient
 ) -> tuple[tuple[Chain, ...], tuple[Term, ...]]:
     minute = Term("minute", "a minute", US_PER_MINUTE, "µs", "derived")
-    return (), (minute, raw(PERIOD, asked, "÷"), term(values["marks"], "÷"))
+    return (), (minute, raw(PERIOD, inputs, "÷"), term(values["marks"], "÷"))
 
 
-def _more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> tuple[Series, ...]:
-    return (Series("turns", "turns", "1/s", read(asked, values, around).values / 60.0, 2),)
+def _more(inputs: Mapping[str, Array], values: Values, ambient: Ambient) -> tuple[Series, ...]:
+    return (Series("turns", "turns", "1/s", read(inputs, values, ambient).values / 60.0, 2),)
 
 
-def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[RuleReading, ...]:
-    rpm = US_PER_MINUTE / asked["period"] / values["marks"].value
+def _rules(inputs: Mapping[str, float], values: Values, ambient: Ambient) -> tuple[RuleReading, ...]:
+    rpm = US_PER_MINUTE / inputs["period"] / values["marks"].value
     return (
         *(
             (RuleReading("one mark taken for all", rpm * values["marks"].value),)
@@ -83,7 +83,7 @@ def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> 
     )
 
 
-def _period_at(wanted_rpm: float, values: Values, around: Surroundings) -> Mapping[str, float]:
+def _period_at(wanted_rpm: float, values: Values, ambient: Ambient) -> Mapping[str, float]:
     if wanted_rpm <= 0:
         raise BadInput("A shaft that stands gives no pulse at all: ask for a speed above zero.", "wanted")
     return {"period": pulses.period_from_rpm_us(wanted_rpm, values["marks"].value)}
@@ -91,15 +91,15 @@ def _period_at(wanted_rpm: float, values: Values, around: Surroundings) -> Mappi
 
 def words(moment: Moment, values: Values) -> str:
     """What the switch says: its level in words, and the shaft."""
-    said = ""
+    text = ""
     level = moment.asked.get("level")
     if level is not None and level.size and np.isfinite(level[-1]):
-        said = (
+        text = (
             "Low: light comes back, something pale or near. "
             if level[-1] < 0.5
             else "High: no light comes back, something dark or nothing. "
         )
-    return said + turning_words(
+    return text + turning_words(
         moment, _fades(moment.age_s, values), stands_after_s(values), "rpm", 0, "Turning", "The shaft stands"
     )
 
@@ -199,7 +199,7 @@ KIND = Kind(
         chains=_chains,
         more=_more,
         rules=_rules,
-        spreads=lambda asked, values: (
+        spreads=lambda inputs, values: (
             Spread("period", values["tick"].value / 6**0.5, "timer step"),
             Spread("period", values["jitter"].value, "jitter of the marks"),
         ),

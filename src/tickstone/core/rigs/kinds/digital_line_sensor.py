@@ -8,6 +8,7 @@ import numpy as np
 
 from tickstone.core.constants import ConstantSpec, Provenance, Values
 from tickstone.core.rigs.kinds.base import (
+    Ambient,
     Array,
     Ask,
     Chain,
@@ -17,7 +18,6 @@ from tickstone.core.rigs.kinds.base import (
     Kind,
     Moment,
     Quantity,
-    Surroundings,
     Term,
     Working,
 )
@@ -31,31 +31,31 @@ NO_LEVEL = 1
 REASONS = ("", "neither low nor high")
 
 
-def read(asked: Mapping[str, Array], values: Values, around: Surroundings) -> Converted:
+def read(inputs: Mapping[str, Array], values: Values, ambient: Ambient) -> Converted:
     """Level to darkness: 1 over dark, 0 over pale."""
-    level = asked["level"]
+    level = inputs["level"]
     known = (level == 0) | (level == 1)
     dark = np.where(level == values["dark_level"].value, 1.0, 0.0)
     return Converted(np.where(known, dark, np.nan), np.where(known, 0, NO_LEVEL).astype(np.int8))
 
 
 def _chains(
-    asked: Mapping[str, float], values: Values, around: Surroundings
+    inputs: Mapping[str, float], values: Values, ambient: Ambient
 ) -> tuple[tuple[Chain, ...], tuple[Term, ...]]:
-    return (), (raw(LEVEL, asked), term(values["dark_level"], "same as"))
+    return (), (raw(LEVEL, inputs), term(values["dark_level"], "same as"))
 
 
-def _level_at(wanted: float, values: Values, around: Surroundings) -> Mapping[str, float]:
+def _level_at(wanted: float, values: Values, ambient: Ambient) -> Mapping[str, float]:
     dark = values["dark_level"].value
     return {"level": dark if wanted >= 0.5 else 1.0 - dark}
 
 
 def words(moment: Moment, values: Values) -> str:
     """Dark or pale, in words."""
-    found = moment.converted
-    if not found.values.size or not np.isfinite(found.values[-1]):
+    converted = moment.converted
+    if not converted.values.size or not np.isfinite(converted.values[-1]):
         return "No reading yet."
-    return "Over the line: dark." if found.values[-1] >= 0.5 else "Beside the line: pale."
+    return "Over the line: dark." if converted.values[-1] >= 0.5 else "Beside the line: pale."
 
 
 DARK = question(

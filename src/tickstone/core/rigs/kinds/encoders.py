@@ -11,6 +11,7 @@ import numpy as np
 from tickstone.core import quadrature
 from tickstone.core.constants import ConstantSpec, DerivedSpec, Provenance, Values
 from tickstone.core.rigs.kinds.base import (
+    Ambient,
     Array,
     Ask,
     Chain,
@@ -24,7 +25,6 @@ from tickstone.core.rigs.kinds.base import (
     RuleReading,
     Series,
     Spread,
-    Surroundings,
     Term,
     Working,
 )
@@ -52,24 +52,26 @@ REASONS = ("", "no count")
 HALF_STEP = 1.0 / math.sqrt(12.0)
 
 
-def read(asked: Mapping[str, Array], values: Values, around: Surroundings) -> Converted:
+def read(inputs: Mapping[str, Array], values: Values, ambient: Ambient) -> Converted:
     """Steps to distance, mm: ``count ÷ steps per turn × circumference``."""
-    count = asked["count"]
+    count = inputs["count"]
     known = np.isfinite(count)
     distance = np.where(known, count, np.nan) / values["steps"].value * values["circumference"].value
     return Converted(distance, np.where(known, 0, NO_COUNT).astype(np.int8))
 
 
 def _chains(
-    asked: Mapping[str, float], values: Values, around: Surroundings
+    inputs: Mapping[str, float], values: Values, ambient: Ambient
 ) -> tuple[tuple[Chain, ...], tuple[Term, ...]]:
     around_mm, steps = values["circumference"], values["steps"]
-    one = Chain((term(around_mm), term(steps, "÷")), result("one step", around_mm.value / steps.value, "mm"))
-    return (one,), (raw(COUNT, asked), term(steps, "÷"), term(around_mm, "×"))
+    chain = Chain(
+        (term(around_mm), term(steps, "÷")), result("one step", around_mm.value / steps.value, "mm")
+    )
+    return (chain,), (raw(COUNT, inputs), term(steps, "÷"), term(around_mm, "×"))
 
 
-def _more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> tuple[Series, ...]:
-    turns = np.where(np.isfinite(asked["count"]), asked["count"], np.nan) / values["steps"].value
+def _more(inputs: Mapping[str, Array], values: Values, ambient: Ambient) -> tuple[Series, ...]:
+    turns = np.where(np.isfinite(inputs["count"]), inputs["count"], np.nan) / values["steps"].value
     return (
         Series("count", "count", "steps", turns * values["steps"].value, 0),
         Series("turns", "turns", "", turns, 3),
@@ -77,16 +79,16 @@ def _more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> t
     )
 
 
-def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[RuleReading, ...]:
+def _rules(inputs: Mapping[str, float], values: Values, ambient: Ambient) -> tuple[RuleReading, ...]:
     nominal = math.pi * values["diameter"].value
-    ours = asked["count"] / values["steps"].value
+    ours = inputs["count"] / values["steps"].value
     return (
         RuleReading("π × nominal diameter", ours * nominal),
         RuleReading("both edges counted as steps", ours * values["circumference"].value / 2),
     )
 
 
-def _count_at(wanted_mm: float, values: Values, around: Surroundings) -> Mapping[str, float]:
+def _count_at(wanted_mm: float, values: Values, ambient: Ambient) -> Mapping[str, float]:
     return {"count": wanted_mm / values["circumference"].value * values["steps"].value}
 
 
@@ -142,7 +144,7 @@ WORKING = Working(
     chains=_chains,
     more=_more,
     rules=_rules,
-    spreads=lambda asked, values: (Spread("count", HALF_STEP, "one step"),),
+    spreads=lambda inputs, values: (Spread("count", HALF_STEP, "one step"),),
     moves=lambda values: (Move("count", 1, "One step more"),),
     inverse=Inverse(300.0, -1e6, 1e6, _count_at),
     bare=("count",),
@@ -234,8 +236,8 @@ def _quadrature_count(
     known = np.flatnonzero(np.isin(a, (0, 1)) & np.isin(b, (0, 1)))
     if known.size:
         first = [notebook["a"], notebook["b"]] if "a" in notebook else [a[known[0]], b[known[0]]]
-        found = quadrature.decode(np.r_[first[0], a[known]], np.r_[first[1], b[known]])
-        count[known] = notebook.get("count", 0.0) + found.count[1:]
+        outcome = quadrature.decode(np.r_[first[0], a[known]], np.r_[first[1], b[known]])
+        count[known] = notebook.get("count", 0.0) + outcome.count[1:]
         notebook |= {"a": float(a[known[-1]]), "b": float(b[known[-1]]), "count": float(count[known[-1]])}
     return {"count": count}
 

@@ -11,6 +11,7 @@ from tickstone.core import pulses
 from tickstone.core.constants import ConstantSpec, Provenance, Values
 from tickstone.core.instruments import stands_after_s
 from tickstone.core.rigs.kinds.base import (
+    Ambient,
     Array,
     Chain,
     ChannelSpec,
@@ -23,7 +24,6 @@ from tickstone.core.rigs.kinds.base import (
     RuleReading,
     Series,
     Spread,
-    Surroundings,
     Term,
     Working,
 )
@@ -54,31 +54,31 @@ PERIOD = period_ask(300_000, "time between magnets")
 M_S_PER_MM_US = 1000.0
 
 
-def read(asked: Mapping[str, Array], values: Values, around: Surroundings) -> Converted:
+def read(inputs: Mapping[str, Array], values: Values, ambient: Ambient) -> Converted:
     """Time between magnets, µs, to the wheel's speed, m/s."""
-    rpm = pulses.rpm_from_period(asked["period"], values["magnets"].value)
+    rpm = pulses.rpm_from_period(inputs["period"], values["magnets"].value)
     speed = np.asarray(pulses.speed_m_s(rpm, values["circumference"].value))
-    gone = no_period(asked["period"])
+    gone = no_period(inputs["period"])
     return Converted(np.where(gone, np.nan, speed), gone.astype(np.int8))
 
 
 def _chains(
-    asked: Mapping[str, float], values: Values, around: Surroundings
+    inputs: Mapping[str, float], values: Values, ambient: Ambient
 ) -> tuple[tuple[Chain, ...], tuple[Term, ...]]:
     way = values["circumference"].value / values["magnets"].value
     chain = Chain(
         (term(values["circumference"]), term(values["magnets"], "÷")), result("way per pulse", way, "mm")
     )
-    return (chain,), (result("way per pulse", way, "mm", ""), raw(PERIOD, asked, "÷"))
+    return (chain,), (result("way per pulse", way, "mm", ""), raw(PERIOD, inputs, "÷"))
 
 
-def _more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> tuple[Series, ...]:
-    rpm = np.asarray(pulses.rpm_from_period(asked["period"], values["magnets"].value))
-    return (Series("rpm", "wheel", "rpm", np.where(no_period(asked["period"]), np.nan, rpm), 1),)
+def _more(inputs: Mapping[str, Array], values: Values, ambient: Ambient) -> tuple[Series, ...]:
+    rpm = np.asarray(pulses.rpm_from_period(inputs["period"], values["magnets"].value))
+    return (Series("rpm", "wheel", "rpm", np.where(no_period(inputs["period"]), np.nan, rpm), 1),)
 
 
-def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[RuleReading, ...]:
-    period = asked["period"]
+def _rules(inputs: Mapping[str, float], values: Values, ambient: Ambient) -> tuple[RuleReading, ...]:
+    period = inputs["period"]
     nominal = np.pi * values["diameter"].value / values["magnets"].value
     one_magnet = values["circumference"].value
     several = values["magnets"].value > 1
@@ -89,7 +89,7 @@ def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> 
     )
 
 
-def _period_at(wanted_m_s: float, values: Values, around: Surroundings) -> Mapping[str, float]:
+def _period_at(wanted_m_s: float, values: Values, ambient: Ambient) -> Mapping[str, float]:
     if wanted_m_s <= 0:
         raise BadInput("A wheel that stands gives no pulse at all: ask for a speed above zero.", "wanted")
     return {"period": M_S_PER_MM_US * values["circumference"].value / values["magnets"].value / wanted_m_s}
@@ -247,7 +247,7 @@ KIND = Kind(
         chains=_chains,
         more=_more,
         rules=_rules,
-        spreads=lambda asked, values: (
+        spreads=lambda inputs, values: (
             Spread("period", values["tick"].value / 6**0.5, "timer step"),
             Spread("period", values["jitter"].value, "jitter of the pulses"),
         ),

@@ -11,6 +11,7 @@ import numpy as np
 from tickstone.core import inertial
 from tickstone.core.constants import ConstantSpec, Provenance, Values
 from tickstone.core.rigs.kinds.base import (
+    Ambient,
     Array,
     Ask,
     Chain,
@@ -24,7 +25,6 @@ from tickstone.core.rigs.kinds.base import (
     RuleReading,
     Series,
     Spread,
-    Surroundings,
     Term,
     Working,
 )
@@ -73,25 +73,25 @@ def _tilt(axes: Vector) -> inertial.Tilt:
     return inertial.tilt(np.where(nothing, np.nan, x), y, z)
 
 
-def _reader(axes_of: Axes) -> Callable[[Mapping[str, Array], Values, Surroundings], Converted]:
-    def read(asked: Mapping[str, Array], values: Values, around: Surroundings) -> Converted:
+def _reader(axes_of: Axes) -> Callable[[Mapping[str, Array], Values, Ambient], Converted]:
+    def read(inputs: Mapping[str, Array], values: Values, ambient: Ambient) -> Converted:
         """Counts of three axes to tilt from level, degrees."""
-        found = _tilt(axes_of(asked, values))
-        unknown = ~np.isfinite(found.tilt_deg)
-        codes = np.select([unknown, ~found.valid], [CLIPPED, MOVING], 0).astype(np.int8)
-        return Converted(np.where(unknown, np.nan, found.tilt_deg), codes)
+        tilt = _tilt(axes_of(inputs, values))
+        unknown = ~np.isfinite(tilt.tilt_deg)
+        codes = np.select([unknown, ~tilt.valid], [CLIPPED, MOVING], 0).astype(np.int8)
+        return Converted(np.where(unknown, np.nan, tilt.tilt_deg), codes)
 
     return read
 
 
-def _series(axes_of: Axes) -> Callable[[Mapping[str, Array], Values, Surroundings], tuple[Series, ...]]:
-    def more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> tuple[Series, ...]:
-        axes = axes_of(asked, values)
-        found = _tilt(axes)
+def _series(axes_of: Axes) -> Callable[[Mapping[str, Array], Values, Ambient], tuple[Series, ...]]:
+    def more(inputs: Mapping[str, Array], values: Values, ambient: Ambient) -> tuple[Series, ...]:
+        axes = axes_of(inputs, values)
+        tilt = _tilt(axes)
         return (
-            Series("roll", "roll, left side up", "°", found.roll_deg, 1),
-            Series("pitch", "pitch, nose down", "°", found.pitch_deg, 1),
-            Series("norm", "|a|", "g", found.norm_g, 3),
+            Series("roll", "roll, left side up", "°", tilt.roll_deg, 1),
+            Series("pitch", "pitch, nose down", "°", tilt.pitch_deg, 1),
+            Series("norm", "|a|", "g", tilt.norm_g, 3),
             *(Series(f"a{name}", f"a {name}", "g", axis, 3) for name, axis in zip(AXES, axes, strict=True)),
         )
 
@@ -105,10 +105,10 @@ def _main_line(axes: Vector) -> tuple[Term, ...]:
     return (result("a z", z, "g", "arccos ("), result("|a|", norm, "g", "÷", "norm"))
 
 
-def _rules(axes_of: Axes) -> Callable[[Mapping[str, float], Values, Surroundings], tuple[RuleReading, ...]]:
-    def rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[RuleReading, ...]:
+def _rules(axes_of: Axes) -> Callable[[Mapping[str, float], Values, Ambient], tuple[RuleReading, ...]]:
+    def rules(inputs: Mapping[str, float], values: Values, ambient: Ambient) -> tuple[RuleReading, ...]:
         """One axis alone, by the arcsine and by its straight line."""
-        x, y, _ = (float(axis[0]) for axis in axes_of(_arrays(asked), values))
+        x, y, _ = (float(axis[0]) for axis in axes_of(_arrays(inputs), values))
         level = math.hypot(x, y)
         alone = inertial.tilt_one_axis_deg(level)
         arcsine = [RuleReading("arcsine of the level axes", float(alone))] if np.isfinite(alone) else []
@@ -117,36 +117,36 @@ def _rules(axes_of: Axes) -> Callable[[Mapping[str, float], Values, Surroundings
     return rules
 
 
-def _arrays(asked: Mapping[str, float]) -> dict[str, Array]:
-    return {name: np.array([number]) for name, number in asked.items()}
+def _arrays(inputs: Mapping[str, float]) -> dict[str, Array]:
+    return {name: np.array([number]) for name, number in inputs.items()}
 
 
 def words(moment: Moment, values: Values) -> str:
     """Which way it leans, in words."""
-    found = moment.converted
-    if not found.values.size:
+    converted = moment.converted
+    if not converted.values.size:
         return "No reading yet."
-    if not np.isfinite(found.values[-1]):
+    if not np.isfinite(converted.values[-1]):
         return "An axis is pinned at an end, or has no reading."
     if moment.asked and "x" in moment.asked:
         axes_of = _inertial_axes if "accel_range" in values else _analogue_axes
-        at = _tilt(axes_of({name: numbers[-1:] for name, numbers in moment.asked.items()}, values))
-        said = inertial.tilt_words(float(at.roll_deg[0]), float(at.pitch_deg[0]))
+        tilt = _tilt(axes_of({name: numbers[-1:] for name, numbers in moment.asked.items()}, values))
+        text = inertial.tilt_words(float(tilt.roll_deg[0]), float(tilt.pitch_deg[0]))
     else:
-        said = f"leaning {found.values[-1]:.1f}° from level"
-    moving = "" if found.valid[-1] else " It moves, or is not calibrated: this is not tilt alone."
-    return f"{said[0].upper()}{said[1:]}.{moving}"
+        text = f"leaning {converted.values[-1]:.1f}° from level"
+    moving = "" if converted.valid[-1] else " It moves, or is not calibrated: this is not tilt alone."
+    return f"{text[0].upper()}{text[1:]}.{moving}"
 
 
 # Analogue accelerometer -------------------------------------------------------------------------------------
 
 
-def analogue_own_axes(asked: Mapping[str, Array], values: Values) -> Vector:
+def analogue_own_axes(inputs: Mapping[str, Array], values: Values) -> Vector:
     """Counts to g along the part's own axes; NaN where pinned."""
     top = top_code(values)
     x, y, z = (
         (
-            level_v(np.where((asked[axis] > 0) & (asked[axis] < top), asked[axis], np.nan), values)
+            level_v(np.where((inputs[axis] > 0) & (inputs[axis] < top), inputs[axis], np.nan), values)
             - values[f"zero_{axis}"].value
         )
         / values[f"per_g_{axis}"].value
@@ -155,8 +155,8 @@ def analogue_own_axes(asked: Mapping[str, Array], values: Values) -> Vector:
     return x, y, z
 
 
-def _analogue_axes(asked: Mapping[str, Array], values: Values) -> Vector:
-    return mounted(analogue_own_axes(asked, values), values)
+def _analogue_axes(inputs: Mapping[str, Array], values: Values) -> Vector:
+    return mounted(analogue_own_axes(inputs, values), values)
 
 
 def _analogue_asks(values: Values) -> tuple[Ask, ...]:
@@ -175,15 +175,15 @@ _TYPICAL_G = (0.087, -0.035, 0.9955)  # nose up 5°, right side up 2°
 
 
 def _analogue_chains(
-    asked: Mapping[str, float], values: Values, around: Surroundings
+    inputs: Mapping[str, float], values: Values, ambient: Ambient
 ) -> tuple[tuple[Chain, ...], tuple[Term, ...]]:
-    arrays = _arrays(asked)
+    arrays = _arrays(inputs)
     axes, own = _analogue_axes(arrays, values), analogue_own_axes(arrays, values)
     chains = []
     for ask, axis in zip(_analogue_asks(values), own, strict=True):
         step = result("step", 1000 * step_v(values), "mV", "×")
         terms = (
-            raw(ask, asked, "("),
+            raw(ask, inputs, "("),
             step,
             term(values[f"zero_{ask.name}"], "−"),
             term(values[f"per_g_{ask.name}"], ") ÷"),
@@ -192,7 +192,7 @@ def _analogue_chains(
     return tuple(chains), _main_line(axes)
 
 
-def _analogue_at(wanted_deg: float, values: Values, around: Surroundings) -> Mapping[str, float]:
+def _analogue_at(wanted_deg: float, values: Values, ambient: Ambient) -> Mapping[str, float]:
     """Counts of a nose that is up by the wanted angle."""
     g = unmounted(inertial.gravity_at(0.0, -wanted_deg), values)
     return {
@@ -298,11 +298,11 @@ FULL = 32_768.0
 GYRO = tuple(f"g{axis}" for axis in AXES)
 
 
-def inertial_own_axes(asked: Mapping[str, Array], values: Values) -> Vector:
+def inertial_own_axes(inputs: Mapping[str, Array], values: Values) -> Vector:
     """Counts to g along the part's own axes; NaN where pinned."""
     per_count = values["accel_range"].value / FULL
     x, y, z = (
-        np.where(np.abs(asked[axis] + 0.5) < FULL - 1, asked[axis], np.nan)
+        np.where(np.abs(inputs[axis] + 0.5) < FULL - 1, inputs[axis], np.nan)
         * per_count
         * values[f"scale_{axis}"].value
         - values[f"offset_{axis}"].value
@@ -311,16 +311,16 @@ def inertial_own_axes(asked: Mapping[str, Array], values: Values) -> Vector:
     return x, y, z
 
 
-def _inertial_axes(asked: Mapping[str, Array], values: Values) -> Vector:
-    return mounted(inertial_own_axes(asked, values), values)
+def _inertial_axes(inputs: Mapping[str, Array], values: Values) -> Vector:
+    return mounted(inertial_own_axes(inputs, values), values)
 
 
-def own_rates(asked: Mapping[str, Array], values: Values) -> Vector:
+def own_rates(inputs: Mapping[str, Array], values: Values) -> Vector:
     """Counts to °/s about the part's own axes, its bias taken off; NaN where pinned."""
     per_count = values["gyro_range"].value / FULL
     x, y, z = (
         (
-            np.where(np.abs(asked[name] + 0.5) < FULL - 1, asked[name], np.nan) * per_count
+            np.where(np.abs(inputs[name] + 0.5) < FULL - 1, inputs[name], np.nan) * per_count
             - values[f"bias_{axis}"].value
         )
         * values[f"rate_scale_{axis}"].value
@@ -329,8 +329,8 @@ def own_rates(asked: Mapping[str, Array], values: Values) -> Vector:
     return x, y, z
 
 
-def _rates(asked: Mapping[str, Array], values: Values) -> Vector:
-    return mounted(own_rates(asked, values), values, crossed=False)
+def _rates(inputs: Mapping[str, Array], values: Values) -> Vector:
+    return mounted(own_rates(inputs, values), values, crossed=False)
 
 
 def _inertial_asks(values: Values) -> tuple[Ask, ...]:
@@ -340,16 +340,16 @@ def _inertial_asks(values: Values) -> tuple[Ask, ...]:
         for axis, g in zip(AXES, _TYPICAL_G, strict=True)
     )
     gyro = tuple(
-        Ask(f"g{axis}", f"ω {axis}", "counts", -32_768, 32_767, at, needed=False)
-        for axis, at in zip(AXES, (42, -18, 9), strict=True)
+        Ask(f"g{axis}", f"ω {axis}", "counts", -32_768, 32_767, index, needed=False)
+        for axis, index in zip(AXES, (42, -18, 9), strict=True)
     )
     return accel + gyro
 
 
 def _inertial_chains(
-    asked: Mapping[str, float], values: Values, around: Surroundings
+    inputs: Mapping[str, float], values: Values, ambient: Ambient
 ) -> tuple[tuple[Chain, ...], tuple[Term, ...]]:
-    arrays = _arrays(asked)
+    arrays = _arrays(inputs)
     axes = _inertial_axes(arrays, values)
     own, rates = inertial_own_axes(arrays, values), own_rates(arrays, values)
     asks = _inertial_asks(values)
@@ -357,7 +357,7 @@ def _inertial_chains(
     chains = [
         Chain(
             (
-                raw(ask, asked),
+                raw(ask, inputs),
                 term(values["accel_range"], "×"),
                 full,
                 term(values[f"scale_{ask.name}"], "×"),
@@ -370,7 +370,7 @@ def _inertial_chains(
     chains += [
         Chain(
             (
-                raw(ask, asked, "("),
+                raw(ask, inputs, "("),
                 term(values["gyro_range"], "×"),
                 full,
                 term(values[f"bias_{axis}"], "−"),
@@ -383,10 +383,10 @@ def _inertial_chains(
     return tuple(chains), _main_line(axes)
 
 
-def _inertial_series(asked: Mapping[str, Array], values: Values, around: Surroundings) -> tuple[Series, ...]:
-    rates = _rates(asked, values)
+def _inertial_series(inputs: Mapping[str, Array], values: Values, ambient: Ambient) -> tuple[Series, ...]:
+    rates = _rates(inputs, values)
     return (
-        *_series(_inertial_axes)(asked, values, around),
+        *_series(_inertial_axes)(inputs, values, ambient),
         *(
             Series(f"rate_{axis}", f"ω {axis}", "°/s", rate, 2, needs=f"g{axis}")
             for axis, rate in zip(AXES, rates, strict=True)
@@ -394,7 +394,7 @@ def _inertial_series(asked: Mapping[str, Array], values: Values, around: Surroun
     )
 
 
-def _inertial_at(wanted_deg: float, values: Values, around: Surroundings) -> Mapping[str, float]:
+def _inertial_at(wanted_deg: float, values: Values, ambient: Ambient) -> Mapping[str, float]:
     """Counts of a nose that is up by the wanted angle, at rest."""
     g, per_g = unmounted(inertial.gravity_at(0.0, -wanted_deg), values), FULL / values["accel_range"].value
     return {
@@ -403,7 +403,7 @@ def _inertial_at(wanted_deg: float, values: Values, around: Surroundings) -> Map
     }
 
 
-def _inertial_spreads(asked: Mapping[str, float], values: Values) -> tuple[Spread, ...]:
+def _inertial_spreads(inputs: Mapping[str, float], values: Values) -> tuple[Spread, ...]:
     return tuple(Spread(axis, values["noise"].value, "noise") for axis in AXES)
 
 

@@ -11,6 +11,7 @@ from tickstone.core import line_row, surface
 from tickstone.core.constants import ConstantSpec, Provenance, Value, Values
 from tickstone.core.line_shape import centroid_doubt_mm
 from tickstone.core.rigs.kinds.base import (
+    Ambient,
     Array,
     Ask,
     Chain,
@@ -25,7 +26,6 @@ from tickstone.core.rigs.kinds.base import (
     RuleReading,
     Series,
     Spread,
-    Surroundings,
     Term,
     Working,
 )
@@ -80,35 +80,35 @@ def _asks(values: Values) -> tuple[Ask, ...]:
     )
 
 
-def darkness(asked: Mapping[str, Array], values: Values) -> Array:
+def darkness(inputs: Mapping[str, Array], values: Values) -> Array:
     """How dark each sensor sees the floor, 0 (its white) to 1 (its black), shape (n, sensors); NaN without a
     reading."""
     names = _names(values)
-    counts = np.stack([asked[name] for name in names], axis=-1)
+    counts = np.stack([inputs[name] for name in names], axis=-1)
     counts = np.where((counts >= 0) & (counts <= top_code(values)), counts, np.nan)
     white, black = ([_own(values, what, name).value for name in names] for what in ("white", "black"))
     return 1.0 - surface.reflectance(counts, black, white)
 
 
-def read(asked: Mapping[str, Array], values: Values, around: Surroundings) -> Converted:
+def read(inputs: Mapping[str, Array], values: Values, ambient: Ambient) -> Converted:
     """Counts of the row to the line's offset from the middle, mm, positive to the right."""
-    dark = darkness(asked, values)
+    dark = darkness(inputs, values)
     missing = np.isnan(dark).any(axis=-1)
-    found = surface.line_positions(np.where(np.isnan(dark), 0.0, dark), values["pitch"].value)
-    lost = np.isnan(found.offset_mm)
+    positions = surface.line_positions(np.where(np.isnan(dark), 0.0, dark), values["pitch"].value)
+    lost = np.isnan(positions.offset_mm)
     return Converted(
-        np.where(missing | lost, np.nan, found.offset_mm),
+        np.where(missing | lost, np.nan, positions.offset_mm),
         np.select([missing, lost], [NO_CODE, LOST], 0).astype(np.int8),
     )
 
 
 def _chains(
-    asked: Mapping[str, float], values: Values, around: Surroundings
+    inputs: Mapping[str, float], values: Values, ambient: Ambient
 ) -> tuple[tuple[Chain, ...], tuple[Term, ...]]:
-    dark = darkness({name: np.array([number]) for name, number in asked.items()}, values)[0]
+    dark = darkness({name: np.array([number]) for name, number in inputs.items()}, values)[0]
     chains = []
     for ask, share in zip(_asks(values), dark, strict=True):
-        reading = Term(ask.name, ask.label, asked[ask.name], "counts", "measured", None, "(")
+        reading = Term(ask.name, ask.label, inputs[ask.name], "counts", "measured", None, "(")
         white, black = _own(values, "white", ask.name), _own(values, "black", ask.name)
         terms = (reading, term(white, "−"), term(black, ") ÷ ("), term(white, "−"))
         chains.append(Chain(terms, result("dark", float(share), "", ") =")))
@@ -118,10 +118,10 @@ def _chains(
     return tuple(chains), (moment, result("Σ dark", float(weights.sum()), "", "÷"))
 
 
-def _more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> tuple[Series, ...]:
-    dark = darkness(asked, values)
-    seen = surface.line_positions(np.where(np.isnan(dark), 0.0, dark), values["pitch"].value)
-    wide = Series("width", "sensors on the line", "", seen.width_seen.astype(np.float64), 0)
+def _more(inputs: Mapping[str, Array], values: Values, ambient: Ambient) -> tuple[Series, ...]:
+    dark = darkness(inputs, values)
+    positions = surface.line_positions(np.where(np.isnan(dark), 0.0, dark), values["pitch"].value)
+    wide = Series("width", "sensors on the line", "", positions.width_seen.astype(np.float64), 0)
     each = (
         Series(f"dark_{name}", f"dark at {place}", "%", 100.0 * dark[..., place - 1], 0)
         for place, name in enumerate(_names(values), 1)
@@ -129,9 +129,9 @@ def _more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> t
     return (wide, *each)
 
 
-def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[RuleReading, ...]:
+def _rules(inputs: Mapping[str, float], values: Values, ambient: Ambient) -> tuple[RuleReading, ...]:
     """What on and off alone would have said: the middle of the sensors beyond half way."""
-    dark = darkness({name: np.array([number]) for name, number in asked.items()}, values)[0]
+    dark = darkness({name: np.array([number]) for name, number in inputs.items()}, values)[0]
     places = (np.arange(dark.size) - (dark.size - 1) / 2) * values["pitch"].value
     on = dark >= surface.DARK
     rules = [RuleReading("on or off, the middle of those on", float(places[on].mean()))] if on.any() else []
@@ -142,14 +142,14 @@ def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> 
     )
 
 
-def _counts_at(wanted_mm: float, values: Values, around: Surroundings) -> Mapping[str, float]:
+def _counts_at(wanted_mm: float, values: Values, ambient: Ambient) -> Mapping[str, float]:
     """A line as wide as the pitch, centred there: each sensor sees the share of it that lies within its own
     pitch."""
     names, pitch = _names(values), values["pitch"].value
     places = (np.arange(len(names)) - (len(names) - 1) / 2) * pitch
     share = np.clip(1.0 - np.abs(places - wanted_mm) / pitch, 0.0, 1.0)
     return {
-        name: float(round(_mixed(values, name, float(one)))) for name, one in zip(names, share, strict=True)
+        name: float(round(_mixed(values, name, float(item)))) for name, item in zip(names, share, strict=True)
     }
 
 
@@ -162,34 +162,34 @@ def stands_astride(values: Values) -> bool:
 
 def words(moment: Moment, values: Values) -> str:
     """Where the line is, in words."""
-    found = moment.converted
-    if not found.values.size:
+    converted = moment.converted
+    if not converted.values.size:
         return "No reading yet."
-    if not np.isfinite(found.values[-1]):
+    if not np.isfinite(converted.values[-1]):
         return (
             "No sensor sees the line: it is between them, or lost."
             if stands_astride(values)
             else "No line under the row."
         )
-    off, half = round(float(found.values[-1]), 1), values["pitch"].value / 2
+    off, half = round(float(converted.values[-1]), 1), values["pitch"].value / 2
     aside = f"{fixed(abs(off), 1)} mm to the {'right' if off > 0 else 'left'}"
     if abs(off) < half:
         return f"Line under the middle, {aside}." if off else "Line under the middle."
     return f"Line {aside} of the middle."
 
 
-def _spreads(asked: Mapping[str, float], values: Values) -> tuple[Spread, ...]:
+def _spreads(inputs: Mapping[str, float], values: Values) -> tuple[Spread, ...]:
     """Steps and noise of the converter; and where a sensor's own white or black is not measured, sensors of
     one row differ."""
     names = _names(values)
-    dark = darkness({name: np.array([asked[name]]) for name in names}, values)[0]
+    dark = darkness({name: np.array([inputs[name]]) for name in names}, values)[0]
     unequal = [
         Spread(name, share * (values[what].sd or 0.0), "unequal sensors")
         for name, seen in zip(names, dark, strict=True)
         for what, share in (("white", 1.0 - seen), ("black", seen))
         if f"{what}_{name}" not in values and math.isfinite(seen)
     ]
-    return (*counts_spreads(*names)(asked, values), *unequal)
+    return (*counts_spreads(*names)(inputs, values), *unequal)
 
 
 def _doubts(value: float, values: Values) -> tuple[Doubt, ...]:
@@ -205,9 +205,9 @@ def _usual_counts(at_supply: float, at_ground: float) -> Told:
     """A share of the converter's range, by where the load is."""
 
     def told(rig: Rig, sensor: Sensor) -> float | None:
-        found = converter_of(rig, sensor.id)
+        outcome = converter_of(rig, sensor.id)
         share = at_ground if sensor.options.get("load") == "ground" else at_supply
-        return None if found is None else float(round(share * 2 ** found[0]))
+        return None if outcome is None else float(round(share * 2 ** outcome[0]))
 
     return told
 

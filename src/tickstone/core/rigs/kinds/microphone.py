@@ -9,6 +9,7 @@ import numpy as np
 
 from tickstone.core.constants import ConstantSpec, Provenance, Values
 from tickstone.core.rigs.kinds.base import (
+    Ambient,
     Array,
     Ask,
     Chain,
@@ -21,7 +22,6 @@ from tickstone.core.rigs.kinds.base import (
     Quantity,
     RuleReading,
     Series,
-    Surroundings,
     Term,
     Working,
 )
@@ -52,22 +52,22 @@ def _ask(values: Values) -> Ask:
     return counts_ask("swing", "swing, peak to peak", values, 0.12)
 
 
-def read(asked: Mapping[str, Array], values: Values, around: Surroundings) -> Converted:
+def read(inputs: Mapping[str, Array], values: Values, ambient: Ambient) -> Converted:
     """Swing, counts, to volts peak to peak with the amplifier's gain taken off, mV."""
-    level = 1000.0 * level_v(asked["swing"], values) / values["gain"].value
+    level = 1000.0 * level_v(inputs["swing"], values) / values["gain"].value
     return Converted(level, np.where(np.isnan(level), NO_CODE, 0).astype(np.int8))
 
 
 def _chains(
-    asked: Mapping[str, float], values: Values, around: Surroundings
+    inputs: Mapping[str, float], values: Values, ambient: Ambient
 ) -> tuple[tuple[Chain, ...], tuple[Term, ...]]:
     step = result("step", 1000 * step_v(values), "mV", "×")
-    return (), (raw(_ask(values), asked), step, term(values["gain"], "÷"))
+    return (), (raw(_ask(values), inputs), step, term(values["gain"], "÷"))
 
 
-def _more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> tuple[Series, ...]:
-    level = read(asked, values, around).values
-    share = level_v(asked["swing"], values) / (step_v(values) * 2 ** int(values["bits"].value))
+def _more(inputs: Mapping[str, Array], values: Values, ambient: Ambient) -> tuple[Series, ...]:
+    level = read(inputs, values, ambient).values
+    share = level_v(inputs["swing"], values) / (step_v(values) * 2 ** int(values["bits"].value))
     with np.errstate(divide="ignore"):
         decibels = 20.0 * np.log10(share)
     return (
@@ -76,7 +76,7 @@ def _more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> t
     )
 
 
-def _swing_at(wanted_mv: float, values: Values, around: Surroundings) -> Mapping[str, float]:
+def _swing_at(wanted_mv: float, values: Values, ambient: Ambient) -> Mapping[str, float]:
     return {"swing": counts_of(wanted_mv / 1000.0 * values["gain"].value, values)}
 
 
@@ -134,10 +134,10 @@ KIND = Kind(
         read=read,
         chains=_chains,
         more=_more,
-        rules=lambda asked, values, around: (
+        rules=lambda inputs, values, ambient: (
             RuleReading(
                 "taken for an effective value",
-                1000 * asked["swing"] * step_v(values) / values["gain"].value / SINE,
+                1000 * inputs["swing"] * step_v(values) / values["gain"].value / SINE,
             ),
         ),
         spreads=counts_spreads("swing"),

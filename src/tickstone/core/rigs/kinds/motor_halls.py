@@ -11,6 +11,7 @@ from tickstone.core import motor_halls
 from tickstone.core.constants import ConstantSpec, Values
 from tickstone.core.instruments import stands_after_s
 from tickstone.core.rigs.kinds.base import (
+    Ambient,
     Array,
     Ask,
     Chain,
@@ -24,7 +25,6 @@ from tickstone.core.rigs.kinds.base import (
     RuleReading,
     Series,
     Spread,
-    Surroundings,
     Term,
     Working,
 )
@@ -53,9 +53,9 @@ CYCLE = 6  # edges of an electrical turn
 WINDOW_S = 0.1  # over which a rate of edges is usually counted
 
 
-def read(asked: Mapping[str, Array], values: Values, around: Surroundings) -> Converted:
+def read(inputs: Mapping[str, Array], values: Values, ambient: Ambient) -> Converted:
     """Edges of all three sensors per second to rpm: ``60·edges/(6·P)``."""
-    rate = asked["edges"]
+    rate = inputs["edges"]
     known = np.isfinite(rate) & (rate >= 0)
     rpm = np.asarray(
         motor_halls.rpm_from_edges(np.where(known, rate, np.nan), int(values["pole_pairs"].value))
@@ -64,14 +64,14 @@ def read(asked: Mapping[str, Array], values: Values, around: Surroundings) -> Co
 
 
 def _chains(
-    asked: Mapping[str, float], values: Values, around: Surroundings
+    inputs: Mapping[str, float], values: Values, ambient: Ambient
 ) -> tuple[tuple[Chain, ...], tuple[Term, ...]]:
     minute, six = result("a minute", 60.0, "s", "×"), result("edges a cycle", 6.0, "", "÷")
-    return (), (raw(EDGES, asked), minute, six, term(values["pole_pairs"], "÷"))
+    return (), (raw(EDGES, inputs), minute, six, term(values["pole_pairs"], "÷"))
 
 
-def _more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> tuple[Series, ...]:
-    rpm = read(asked, values, around).values
+def _more(inputs: Mapping[str, Array], values: Values, ambient: Ambient) -> tuple[Series, ...]:
+    rpm = read(inputs, values, ambient).values
     pairs = values["pole_pairs"].value
     return (
         Series("electrical", "electrical", "Hz", rpm / 60.0 * pairs, 1),
@@ -79,8 +79,8 @@ def _more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> t
     )
 
 
-def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[RuleReading, ...]:
-    rpm = 10.0 * asked["edges"] / values["pole_pairs"].value
+def _rules(inputs: Mapping[str, float], values: Values, ambient: Ambient) -> tuple[RuleReading, ...]:
+    rpm = 10.0 * inputs["edges"] / values["pole_pairs"].value
     return (
         RuleReading("magnets taken for pole pairs", rpm / 2),
         RuleReading("one sensor's edges taken for all", rpm * 3),
@@ -88,7 +88,7 @@ def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> 
     )
 
 
-def _edges_at(wanted_rpm: float, values: Values, around: Surroundings) -> Mapping[str, float]:
+def _edges_at(wanted_rpm: float, values: Values, ambient: Ambient) -> Mapping[str, float]:
     return {"edges": wanted_rpm * values["pole_pairs"].value / 10.0}
 
 
@@ -118,17 +118,17 @@ def _edge_rate(
 def words(moment: Moment, values: Values) -> str:
     """How fast, and which of the six sectors."""
     scheme = str(int(values["scheme"].value))
-    said = ""
+    text = ""
     code = moment.asked.get("code")
     if code is not None and code.size and np.isfinite(code[-1]):
         now = int(code[-1])
         order = motor_halls.SEQUENCES[scheme]
-        said = (
+        text = (
             f"{CODES[now]} is sector {order.index(now) + 1} of 6. "
             if now in order
             else f"{CODES[now]} does not occur in the {scheme}° scheme: a wire, or the other scheme. "
         )
-    return said + turning_words(
+    return text + turning_words(
         moment,
         _fades(moment.age_s, values),
         stands_after_s(values),
@@ -244,7 +244,7 @@ KIND = Kind(
         chains=_chains,
         more=_more,
         rules=_rules,
-        spreads=lambda asked, values: (
+        spreads=lambda inputs, values: (
             Spread("edges", 1 / WINDOW_S / 6**0.5, "one edge in a tenth of a second"),
         ),
         moves=lambda values: (Move("edges", 10, "Ten edges more a second"),),

@@ -52,7 +52,9 @@ def axes_matrix(values: Values) -> Array:
     if "axis_forward" in values:
         forward = _unit(values["axis_forward"].value)
     if forward is None or abs(float(forward @ up)) > 0.5:
-        forward = next(one for one in (_unit(FORWARD), _unit(2.0), _unit(3.0)) if abs(float(one @ up)) < 0.5)
+        forward = next(
+            item for item in (_unit(FORWARD), _unit(2.0), _unit(3.0)) if abs(float(item @ up)) < 0.5
+        )
     return np.array([forward, np.cross(up, forward), up])
 
 

@@ -29,9 +29,9 @@ def term(value: Value, sign: str = "", label: str = "") -> Term:
     )
 
 
-def raw(ask: Ask, asked: Mapping[str, float], sign: str = "") -> Term:
+def raw(ask: Ask, inputs: Mapping[str, float], sign: str = "") -> Term:
     """A raw number as a box of the worked line."""
-    return Term(ask.name, ask.label, asked[ask.name], ask.unit, READ, None, sign)
+    return Term(ask.name, ask.label, inputs[ask.name], ask.unit, READ, None, sign)
 
 
 def result(label: str, value: float, unit: str, sign: str = "=", name: str = "") -> Term:
@@ -121,23 +121,23 @@ def counts_of(level: float, values: Values) -> float:
     )
 
 
-def counts_chain(ask: Ask, asked: Mapping[str, float], values: Values) -> Chain:
+def counts_chain(ask: Ask, inputs: Mapping[str, float], values: Values) -> Chain:
     """Counts × reference ÷ 2^bits = volts."""
     steps = float(2 ** int(values["bits"].value))
     return Chain(
         (
-            raw(ask, asked),
+            raw(ask, inputs),
             term(values["reference"], "×"),
             Term("steps", "steps", steps, "", DERIVED, None, "÷"),
         ),
-        result("at the pin", asked[ask.name] * step_v(values), "V"),
+        result("at the pin", inputs[ask.name] * step_v(values), "V"),
     )
 
 
 def counts_spreads(*names: str) -> Callable[[Mapping[str, float], Values], tuple[Spread, ...]]:
     """What makes counts uncertain: the converter's step, and the noise of the readings."""
 
-    def spreads(asked: Mapping[str, float], values: Values) -> tuple[Spread, ...]:
+    def spreads(inputs: Mapping[str, float], values: Values) -> tuple[Spread, ...]:
         step = tuple(Spread(name, 1.0 / math.sqrt(12.0), "converter step") for name in names)
         return step + tuple(Spread(name, values["noise"].value, "noise") for name in names)
 
@@ -242,12 +242,12 @@ def periods(
         levels = channels.get(level)
         if levels is not None and times_us is not None and not np.isfinite(stamps).any():
             stamps = falling(levels, times_us, notebook)
-        at = np.flatnonzero(np.isfinite(stamps))
+        rows = np.flatnonzero(np.isfinite(stamps))
         period = nothing.copy()
-        if at.size:
-            gaps = np.diff(stamps[at], prepend=notebook.get("edge", math.nan))
-            period[at] = np.where(gaps < 0, gaps + WRAP_US, gaps)
-            notebook["edge"] = float(stamps[at[-1]])
+        if rows.size:
+            gaps = np.diff(stamps[rows], prepend=notebook.get("edge", math.nan))
+            period[rows] = np.where(gaps < 0, gaps + WRAP_US, gaps)
+            notebook["edge"] = float(stamps[rows[-1]])
         return {"period": period}
 
     return asked

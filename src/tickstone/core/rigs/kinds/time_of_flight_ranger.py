@@ -10,6 +10,7 @@ import numpy as np
 from tickstone.core.constants import ConstantSpec, Values
 from tickstone.core.rigs.kinds.base import (
     MISSING,
+    Ambient,
     Array,
     Ask,
     Chain,
@@ -22,7 +23,6 @@ from tickstone.core.rigs.kinds.base import (
     Quantity,
     RuleReading,
     Spread,
-    Surroundings,
     Term,
     Working,
 )
@@ -39,9 +39,9 @@ READING = Ask("reading", "reading", "mm", 0, 10_000, 250, slide=(0, 1300))
 STEP_MM = 1.0
 
 
-def read(asked: Mapping[str, Array], values: Values, around: Surroundings) -> Converted:
+def read(inputs: Mapping[str, Array], values: Values, ambient: Ambient) -> Converted:
     """The part's millimetres to distances, mm: ``reading·scale + offset``."""
-    reading = asked["reading"]
+    reading = inputs["reading"]
     nothing = ~((reading > 0) & (reading < NO_TARGET_MM))
     distance = np.where(nothing, np.nan, reading * values["scale"].value + values["offset"].value)
     with np.errstate(invalid="ignore"):
@@ -50,29 +50,29 @@ def read(asked: Mapping[str, Array], values: Values, around: Surroundings) -> Co
 
 
 def _chains(
-    asked: Mapping[str, float], values: Values, around: Surroundings
+    inputs: Mapping[str, float], values: Values, ambient: Ambient
 ) -> tuple[tuple[Chain, ...], tuple[Term, ...]]:
-    return (), (raw(READING, asked), term(values["scale"], "×"), term(values["offset"], "+"))
+    return (), (raw(READING, inputs), term(values["scale"], "×"), term(values["offset"], "+"))
 
 
-def _spreads(asked: Mapping[str, float], values: Values) -> tuple[Spread, ...]:
+def _spreads(inputs: Mapping[str, float], values: Values) -> tuple[Spread, ...]:
     return (
         Spread("reading", values["noise"].value, "noise"),
         Spread("reading", STEP_MM / 12**0.5, "step of the reading"),
     )
 
 
-def _reading_at(wanted_mm: float, values: Values, around: Surroundings) -> Mapping[str, float]:
+def _reading_at(wanted_mm: float, values: Values, ambient: Ambient) -> Mapping[str, float]:
     return {"reading": (wanted_mm - values["offset"].value) / values["scale"].value}
 
 
 def words(moment: Moment, values: Values) -> str:
     """What the ranger says; no target is never "clear"."""
-    found = moment.converted
-    good = found.values[found.valid]
-    if good.size and found.missing < MISSING:
+    converted = moment.converted
+    good = converted.values[converted.valid]
+    if good.size and converted.missing < MISSING:
         return f"Something {float(np.median(good[-5:])):.0f} mm ahead."
-    if not found.values.size:
+    if not converted.values.size:
         return "No reading yet."
     return f"Nothing it is sure of within {values['farthest'].value:.0f} mm. Not the same as clear."
 
@@ -171,7 +171,7 @@ KIND = Kind(
         asks=lambda values: (READING,),
         read=read,
         chains=_chains,
-        rules=lambda asked, values, around: (RuleReading("as the part says", asked["reading"]),),
+        rules=lambda inputs, values, ambient: (RuleReading("as the part says", inputs["reading"]),),
         spreads=_spreads,
         moves=lambda values: (Move("reading", 1, "One millimetre more in the reading"),),
         inverse=Inverse(300.0, 0.0, 8000.0, _reading_at),

@@ -19,8 +19,8 @@ def by_converter(place: int) -> Told:
     """Bits (0) or full scale (1) of the converter that reads the sensor."""
 
     def told(rig: Rig, sensor: Sensor) -> float | None:
-        found = converter_of(rig, sensor.id)
-        return None if found is None else float(found[place])
+        result = converter_of(rig, sensor.id)
+        return None if result is None else float(result[place])
 
     return told
 

@@ -10,6 +10,7 @@ from tickstone.core import triangulation
 from tickstone.core.constants import ConstantSpec, Values
 from tickstone.core.rigs.kinds.base import (
     MISSING,
+    Ambient,
     Array,
     Chain,
     ChannelSpec,
@@ -21,7 +22,6 @@ from tickstone.core.rigs.kinds.base import (
     Quantity,
     RuleReading,
     Series,
-    Surroundings,
     Term,
     Working,
 )
@@ -54,26 +54,30 @@ def _curve(values: Values) -> tuple[float, float, float]:
     return values["a"].value, values["b"].value, values["c"].value
 
 
-def read(asked: Mapping[str, Array], values: Values, around: Surroundings) -> Converted:
+def read(inputs: Mapping[str, Array], values: Values, ambient: Ambient) -> Converted:
     """Counts to distances, mm, on the far branch of the curve."""
-    level = level_v(asked["counts"], values)
-    found = triangulation.distances(level, *_curve(values), values["nearest"].value, values["farthest"].value)
-    return Converted(found.distance_mm, np.where(np.isnan(level), NO_CODE, found.reason).astype(np.int8))
+    level = level_v(inputs["counts"], values)
+    distances = triangulation.distances(
+        level, *_curve(values), values["nearest"].value, values["farthest"].value
+    )
+    return Converted(
+        distances.distance_mm, np.where(np.isnan(level), NO_CODE, distances.reason).astype(np.int8)
+    )
 
 
 def _chains(
-    asked: Mapping[str, float], values: Values, around: Surroundings
+    inputs: Mapping[str, float], values: Values, ambient: Ambient
 ) -> tuple[tuple[Chain, ...], tuple[Term, ...]]:
-    counts = counts_chain(counts_ask("counts", "reading", values, 0.25), asked, values)
+    counts = counts_chain(counts_ask("counts", "reading", values, 0.25), inputs, values)
     level = result("at the pin", counts.result.value, "V", "÷ (")
     return (counts,), (term(values["a"]), level, term(values["c"], "−"), term(values["b"], ") −"))
 
 
-def _more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> tuple[Series, ...]:
-    distance = read(asked, values, around).values
+def _more(inputs: Mapping[str, Array], values: Values, ambient: Ambient) -> tuple[Series, ...]:
+    distance = read(inputs, values, ambient).values
     a, b, _ = _curve(values)
     return (
-        Series("level", "at the pin", "V", level_v(asked["counts"], values), 3),
+        Series("level", "at the pin", "V", level_v(inputs["counts"], values), 3),
         Series(
             "per_count",
             "one count is worth",
@@ -84,14 +88,14 @@ def _more(asked: Mapping[str, Array], values: Values, around: Surroundings) -> t
     )
 
 
-def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[RuleReading, ...]:
-    level = asked["counts"] * step_v(values)
+def _rules(inputs: Mapping[str, float], values: Values, ambient: Ambient) -> tuple[RuleReading, ...]:
+    level = inputs["counts"] * step_v(values)
     a, b, c = _curve(values)
     rules = [RuleReading("without b", a / (level - c))] if level > c else []
     return (*rules, *([RuleReading("without c", a / level - b)] if level > 0 else []))
 
 
-def _counts_at(wanted_mm: float, values: Values, around: Surroundings) -> Mapping[str, float]:
+def _counts_at(wanted_mm: float, values: Values, ambient: Ambient) -> Mapping[str, float]:
     a, b, c = _curve(values)
     if wanted_mm + b <= 0:
         raise BadInput(f"The curve has no voltage at {wanted_mm:g} mm.", "wanted")
@@ -100,16 +104,16 @@ def _counts_at(wanted_mm: float, values: Values, around: Surroundings) -> Mappin
 
 def words(moment: Moment, values: Values) -> str:
     """What the ranger says; a voltage too near or too far is never "clear"."""
-    found = moment.converted
-    good = found.values[found.valid]
-    if good.size and found.missing < MISSING:
+    converted = moment.converted
+    good = converted.values[converted.valid]
+    if good.size and converted.missing < MISSING:
         return (
             f"Something {float(np.median(good[-5:])):.0f} mm ahead, or nearer than "
             f"{values['nearest'].value:.0f} mm."
         )
-    if found.codes.size and int(found.codes[-1]) == triangulation.TOO_NEAR:
+    if converted.codes.size and int(converted.codes[-1]) == triangulation.TOO_NEAR:
         return f"Nearer than {values['nearest'].value:.0f} mm: one voltage belongs to two distances here."
-    return "Nothing it can place. Not the same as clear." if found.values.size else "No reading yet."
+    return "Nothing it can place. Not the same as clear." if converted.values.size else "No reading yet."
 
 
 REACH = question(

@@ -11,6 +11,7 @@ from tickstone.core import ranging, sound
 from tickstone.core.constants import ConstantSpec, DerivedSpec, Provenance, Values
 from tickstone.core.rigs.kinds.base import (
     MISSING,
+    Ambient,
     Array,
     Ask,
     Chain,
@@ -23,7 +24,6 @@ from tickstone.core.rigs.kinds.base import (
     Quantity,
     RuleReading,
     Spread,
-    Surroundings,
     Term,
     Working,
 )
@@ -51,15 +51,15 @@ def conversion_speed_m_s(values: Values, air_c: Array | float) -> Array:
     return np.asarray(sound.speed_of_sound_cramer(air, humidity), dtype=np.float64)
 
 
-def _air(values: Values, around: Surroundings) -> Array | float:
-    return around.air_c if around.air_c is not None else values["air"].value
+def _air(values: Values, ambient: Ambient) -> Array | float:
+    return ambient.air_c if ambient.air_c is not None else values["air"].value
 
 
-def read(asked: Mapping[str, Array], values: Values, around: Surroundings) -> Converted:
+def read(inputs: Mapping[str, Array], values: Values, ambient: Ambient) -> Converted:
     """Echo times, µs, to distances, mm."""
     distances = ranging.distances_from_echoes(
-        asked["echo"],
-        conversion_speed_m_s(values, _air(values, around)),
+        inputs["echo"],
+        conversion_speed_m_s(values, _air(values, ambient)),
         values["offset"].value,
         values["nearest"].value,
         values["farthest"].value,
@@ -71,29 +71,29 @@ ECHO = Ask("echo", "echo time", "µs", 0, 400_000, 1748, logarithmic=True, slide
 
 
 def _chains(
-    asked: Mapping[str, float], values: Values, around: Surroundings
+    inputs: Mapping[str, float], values: Values, ambient: Ambient
 ) -> tuple[tuple[Chain, ...], tuple[Term, ...]]:
-    air = float(np.ravel(np.asarray(_air(values, around)))[0])
+    air = float(np.ravel(np.asarray(_air(values, ambient)))[0])
     speed, fitted = values["sound"], values["sound"].provenance is Provenance.MEASURED
     now = float(np.ravel(conversion_speed_m_s(values, air))[0])
-    known = fitted or around.air_c is not None or values["air"].provenance is Provenance.MEASURED
+    known = fitted or ambient.air_c is not None or values["air"].provenance is Provenance.MEASURED
     provenance = speed.provenance.value if fitted else "derived" if known else "assumed"
     sound_now = Term("sound", f"sound at {fixed(air, 1)} °C", now, "m/s", provenance, speed.sd, "×")
-    echo = replace(raw(ECHO, asked), sd=values["jitter"].value)
+    echo = replace(raw(ECHO, inputs), sd=values["jitter"].value)
     return (), (echo, result("out and back", 2.0, "", "÷", "way"), sound_now, term(values["offset"], "+"))
 
 
-def _rules(asked: Mapping[str, float], values: Values, around: Surroundings) -> tuple[RuleReading, ...]:
+def _rules(inputs: Mapping[str, float], values: Values, ambient: Ambient) -> tuple[RuleReading, ...]:
     exact = ranging.rules_exact_at_c(values["humidity"].value)
     return tuple(
         RuleReading(
-            rule.name, rule.speed_m_s * asked["echo"] / 2000.0, "" if at is None else f"{fixed(at, 1)} °C"
+            rule.name, rule.speed_m_s * inputs["echo"] / 2000.0, "" if at is None else f"{fixed(at, 1)} °C"
         )
         for rule, at in zip(ranging.RULES, exact, strict=True)
     )
 
 
-def _spreads(asked: Mapping[str, float], values: Values) -> tuple[Spread, ...]:
+def _spreads(inputs: Mapping[str, float], values: Values) -> tuple[Spread, ...]:
     return (
         Spread("echo", values["jitter"].value, "jitter of this ranger"),
         Spread("echo", ranging.tick_sd_us(values["tick"].value), "timer step"),
@@ -106,8 +106,8 @@ def _moves(values: Values) -> tuple[Move, ...]:
     return (Move("air", 1.0, "One degree warmer"), *step)
 
 
-def _echo_at(wanted_mm: float, values: Values, around: Surroundings) -> Mapping[str, float]:
-    speed = float(np.ravel(conversion_speed_m_s(values, _air(values, around)))[0])
+def _echo_at(wanted_mm: float, values: Values, ambient: Ambient) -> Mapping[str, float]:
+    speed = float(np.ravel(conversion_speed_m_s(values, _air(values, ambient)))[0])
     if wanted_mm < values["offset"].value:
         raise BadInput("No echo is shorter than 0 µs: this is nearer than the offset.", "wanted")
     return {"echo": ranging.echo_from_distance_us(wanted_mm, speed, values["offset"].value)}
