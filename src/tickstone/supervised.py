@@ -28,13 +28,13 @@ class Living:
     well: bool = True
     crashes: int = 0
     trouble: str = ""
-    at: float = -CALM_S
+    crashed_at: float = -CALM_S
 
     def crashed(self, error: BaseException) -> float:
         """Take note of a crash; returns how long to wait before the next try, s."""
         now = time.monotonic()
-        self.crashes = self.crashes + 1 if now - self.at < CALM_S else 1
-        self.well, self.at, self.trouble = False, now, f"{type(error).__name__}: {error}"
+        self.crashes = self.crashes + 1 if now - self.crashed_at < CALM_S else 1
+        self.well, self.crashed_at, self.trouble = False, now, f"{type(error).__name__}: {error}"
         LOG.error("%s crashed (%d)", self.name, self.crashes, exc_info=error)
         return PAUSES_S[min(self.crashes, len(PAUSES_S)) - 1]
 
@@ -124,7 +124,7 @@ class Supervisor:
         except TickStoneError:
             return
         except Exception as error:
-            if state.well or time.monotonic() - state.at > QUIET_S:
+            if state.well or time.monotonic() - state.crashed_at > QUIET_S:
                 state.crashed(error)
             return
         state.recovered()

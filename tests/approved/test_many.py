@@ -94,7 +94,7 @@ def test_many_readings_worked() -> None:
             air = float(rng.uniform(-10, 40)) if number % 3 == 0 else None
             try:
                 found = work(what, values, asked, Ambient(air if air is None else np.array(air)))
-                made[f"{what.id}, {number}"] = [asked, found.value, found.sd, found.said, found.shares]
+                made[f"{what.id}, {number}"] = [asked, found.value, found.sd, found.sentence, found.shares]
             except BadInput as refused:
                 made[f"{what.id}, {number}"] = [asked, refused.message]
     approved.check("many-worked", made)

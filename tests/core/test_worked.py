@@ -31,7 +31,7 @@ def test_the_shares_make_the_whole_and_the_words_a_sentence(what: Kind) -> None:
     assert found.valid
     assert found.value is not None
     assert sum(share for _, share in found.shares) == pytest.approx(1 if found.shares else 0)
-    assert found.said.endswith(".")
+    assert found.sentence.endswith(".")
     assert found.terms
     names = [series.name for series in found.more]
     assert len(names) == len(set(names))
@@ -165,13 +165,13 @@ def test_closed_forms(
 def test_words_name_the_side() -> None:
     unit = kind("inertial-unit")
     values = usual_values(unit)
-    said = work(unit, values, {"x": 1428, "y": 0, "z": 16322}, AROUND).said
+    said = work(unit, values, {"x": 1428, "y": 0, "z": 16322}, AROUND).sentence
     assert said == "Nose up 5.0°."
     moving = work(unit, values, {"x": 0, "y": 0, "z": 20_000}, AROUND)
     assert not moving.valid
-    assert "moves" in moving.said
+    assert "moves" in moving.sentence
     halls = kind("motor-halls")
-    assert "does not occur" in work(halls, usual_values(halls), {"code": 7}, AROUND).said
+    assert "does not occur" in work(halls, usual_values(halls), {"code": 7}, AROUND).sentence
 
 
 def test_each_line_sensor_may_have_a_white_and_black_of_its_own() -> None:

@@ -143,7 +143,7 @@ def test_a_value_change_dump_holds_what_did_not_change() -> None:
         "code[3:0]": [0, 0, 10, None, None],
         "volts": [0.5, 0.5, 0.5, 0.5, 2.5],
     }
-    told = next(iter(open_readings(io.BytesIO(DUMP.encode())).blocks())).is_told("volts")
+    told = next(iter(open_readings(io.BytesIO(DUMP.encode())).blocks())).is_present("volts")
     assert told.tolist() == [True, False, False, False, True]
 
 

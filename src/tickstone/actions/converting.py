@@ -31,15 +31,15 @@ class ConvertedPart:
 
     kind: Kind
     values: Values
-    around: Ambient
+    ambient: Ambient
 
     def work(self, inputs: Mapping[str, float]) -> worked.Worked:
         """Work one reading. Raises BadInput naming a raw number that cannot be."""
-        return worked.work(self.kind, self.values, inputs, self.around)
+        return worked.work(self.kind, self.values, inputs, self.ambient)
 
     def solve(self, wanted: float) -> dict[str, float]:
         """The inverse question. Raises BadInput for ``wanted``."""
-        return worked.solve(self.kind, self.values, wanted, self.around)
+        return worked.solve(self.kind, self.values, wanted, self.ambient)
 
 
 def mounted(session: Session, slug: str, sensor: str, air_c: float | None, live_air: bool) -> ConvertedPart:

@@ -30,10 +30,10 @@ class CutResult:
 class _Piece:
     """A span of a recording, µs, and where it begins in the new one."""
 
-    found: recordings.StoredRecording
+    recording: recordings.StoredRecording
     t0: int
     t1: int
-    at: int
+    shift_us: int
 
 
 def trim(session: Session, recording_id: int, t0: int, t1: int) -> CutResult:
@@ -128,13 +128,13 @@ def _check_span(t0: int, t1: int, begin: int, end: int) -> None:
 
 
 def _make(session: Session, pieces: list[_Piece], name: str, how: str) -> int:
-    first = pieces[0].found
+    first = pieces[0].recording
     streams: dict[str, samples.StreamInfo] = {}
     for piece in pieces:
-        for stream in piece.found.streams:
+        for stream in piece.recording.streams:
             known = streams.setdefault(stream.key, stream)
             if [(c.channel, c.unit) for c in known.columns] != [(c.channel, c.unit) for c in stream.columns]:
-                raise BadInput(f"{stream.key} holds other channels in {piece.found.name}.", "recordings")
+                raise BadInput(f"{stream.key} holds other channels in {piece.recording.name}.", "recordings")
     recording_id = recordings.begin(
         session,
         rig_id=first.rig_id,
@@ -150,15 +150,15 @@ def _make(session: Session, pieces: list[_Piece], name: str, how: str) -> int:
             )
             for key, stream in streams.items()
         ],
-        made_from=[{"recording": p.found.id, "t0": p.t0, "t1": p.t1, "how": how} for p in pieces],
-        started_at=first.started_at + timedelta(microseconds=pieces[0].t0 - pieces[0].at),
+        made_from=[{"recording": p.recording.id, "t0": p.t0, "t1": p.t1, "how": how} for p in pieces],
+        started_at=first.started_at + timedelta(microseconds=pieces[0].t0 - pieces[0].shift_us),
     )
     writer = samples.ChunkWriter(session, recording_id)
     segment = end = 0
     for piece in pieces:
-        shift = piece.at - piece.t0
+        shift = piece.shift_us - piece.t0
         segments = 0
-        for stream in piece.found.streams:
+        for stream in piece.recording.streams:
             for times, values, its in samples.blocks_between(session, stream, piece.t0, piece.t1):
                 writer.add(stream.key, times + shift, its + segment, values)
                 end = max(end, int(times[-1]) + shift)
@@ -170,7 +170,7 @@ def _make(session: Session, pieces: list[_Piece], name: str, how: str) -> int:
         session,
         recording_id,
         status="closed",
-        ended_at=first.started_at + timedelta(microseconds=end + pieces[0].t0 - pieces[0].at),
+        ended_at=first.started_at + timedelta(microseconds=end + pieces[0].t0 - pieces[0].shift_us),
     )
     return recording_id
 
@@ -178,8 +178,8 @@ def _make(session: Session, pieces: list[_Piece], name: str, how: str) -> int:
 def _carry(session: Session, piece: _Piece, recording_id: int, shift: int) -> None:
     """Take over what is kept beside the readings: marks cut at the ends of the span, and lines not
     understood."""
-    ids = rigs.sensor_ids(session, piece.found.rig_id)
-    for mark in recordings.marks_of(session, piece.found.id):
+    ids = rigs.sensor_ids(session, piece.recording.rig_id)
+    for mark in recordings.marks_of(session, piece.recording.id):
         t1 = mark.t0 if mark.t1 is None else mark.t1
         if t1 < piece.t0 or mark.t0 > piece.t1:
             continue
@@ -194,7 +194,7 @@ def _carry(session: Session, piece: _Piece, recording_id: int, shift: int) -> No
             truth=mark.truth,
             conditions=mark.conditions,
         )
-    odd = recordings.odd_lines(session, piece.found.id, MOST_ODD)
+    odd = recordings.odd_lines(session, piece.recording.id, MOST_ODD)
     recordings.add_odd_lines(
         session,
         recording_id,

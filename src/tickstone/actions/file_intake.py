@@ -87,7 +87,7 @@ class FileIntake:
         for position, (name, meaning) in plan.columns.items():
             spec = plan.channels[position]
             values = block.numbers[name] if every else block.numbers[name][kept]
-            is_told = block.is_told(name) if every else block.is_told(name)[kept]
+            is_told = block.is_present(name) if every else block.is_present(name)[kept]
             raw = (
                 values
                 if meaning.factor == 1.0 and not meaning.zero

@@ -39,7 +39,7 @@ class Wish:
     from a notebook is ``by_hand``."""
 
     name: str
-    said: Mapping[str, Meaning] = field(default_factory=dict)
+    meanings: Mapping[str, Meaning] = field(default_factory=dict)
     rate_hz: float | None = None
     modified: datetime | None = None
     by_hand: bool = False
@@ -126,7 +126,7 @@ def _mapped(
         meaning = remembered.get(_kept_as(name, source))
         if meaning is not None and (meaning.role != CHANNEL or (meaning.sensor, meaning.channel) in every):
             before[name] = meaning  # the rig may have lost the sensor since
-    return mapped(rig, source, before | {n: m for n, m in wish.said.items() if n in names}, about)
+    return mapped(rig, source, before | {n: m for n, m in wish.meanings.items() if n in names}, about)
 
 
 def _kept_as(name: str, source: FileSource) -> str:
@@ -171,7 +171,7 @@ def take_in(database: Database, slug: str, path: Path, wish: Wish, progress: Pro
         made = _mapped(stored.rig, source, labels.meanings(session, stored.id), wish, about)
         if wanting(made, wish.rate_hz):
             raise BadInput(wanting(made, wish.rate_hz), "columns")
-        for column, meaning in wish.said.items():
+        for column, meaning in wish.meanings.items():
             labelling.say(session, slug, _kept_as(column, source), meaning)
         plans = streams(stored.rig, source, made, about)
         recording_id = _begin(session, stored, wish, plans, made, about)

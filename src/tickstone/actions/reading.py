@@ -109,7 +109,7 @@ class Converter:
         columns or of those at ``positions``."""
         names = self.columns if positions is None else [self.columns[index] for index in positions]
         by_name = dict(zip(names, raw, strict=True))
-        return self.kind.asked(by_name, times.astype(np.float64), self.values, notebook)
+        return self.kind.inputs(by_name, times.astype(np.float64), self.values, notebook)
 
     def rows(
         self, times: Times, raw: Array, notebook: dict[str, float]
@@ -147,7 +147,7 @@ class Converter:
     def alone(self) -> bool:
         """Whether each row stands for itself; otherwise its result hangs on those before (a count, a
         pulse)."""
-        return self.kind.working.asked is as_they_are
+        return self.kind.working.inputs is as_they_are
 
     def between(
         self, session: Session, stream: samples.StreamInfo, t0: int | None, t1: int | None

@@ -199,7 +199,7 @@ def _worked(part: converting.ConvertedPart, inputs: dict[str, float]) -> WorkedM
         ],
         more=[_series(series) for series in result.more],
         moves=list(result.moves),
-        said=result.said,
+        said=result.sentence,
         warnings=list(result.warnings),
         cautions=list(part.kind.cautions),
         constants=[_constant(part, name) for name in part.values],

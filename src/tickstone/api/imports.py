@@ -96,7 +96,7 @@ class WishAsked(Body):
 def _model(shop: Shop, file: BenchFile) -> FileModel:
     state = shop.files.state(file) or JobState("new")
     meanings = {
-        name: MeaningModel.model_validate(asdict(meaning)) for name, meaning in file.wish.said.items()
+        name: MeaningModel.model_validate(asdict(meaning)) for name, meaning in file.wish.meanings.items()
     }
     return FileModel(
         id=file.id,

@@ -42,7 +42,7 @@ class ConstantSpec:
     typed_as: Provenance = Provenance.CHOSEN
     shown_at: tuple[str, ...] = ()  # other stations whose slab shows it first
     counts: bool = True  # whether it is one of those a person should settle (the rule's tick counts these)
-    told: Callable[[Rig, Sensor], float | None] | None = (
+    from_rig: Callable[[Rig, Sensor], float | None] | None = (
         None  # how the rig's own record tells it (None: it does not)
     )
 

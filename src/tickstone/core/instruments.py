@@ -32,12 +32,12 @@ BAR_STEPS = 8
 
 @dataclass(frozen=True)
 class NewReadings:
-    """New readings of a sensor, each of shape (n,), times rising, s; ``asked`` and ``series`` by name."""
+    """New readings of a sensor, each of shape (n,), times rising, s; ``inputs`` and ``series`` by name."""
 
     times_s: Array
     values: Array
     valid: npt.NDArray[np.bool_]
-    asked: Mapping[str, Array]
+    inputs: Mapping[str, Array]
     series: Mapping[str, Array]
 
 
@@ -86,8 +86,8 @@ class Trip:
         times, readings = seen.times_s[good], seen.values[good]
         if self.begun_s is None:
             self.begun_s = float(times[0])
-        if "period" in seen.asked:
-            lasted_s = seen.asked["period"][good] / 1e6
+        if "period" in seen.inputs:
+            lasted_s = seen.inputs["period"][good] / 1e6
             moving = lasted_s <= stands_after_s(values)
             self.distance_m += float((readings * lasted_s).sum())
             self.moving_s += float(lasted_s[moving].sum())
@@ -276,14 +276,14 @@ class Lamps:
     def _dark(self, name: str, share: float, readings: NewReadings, values: Values) -> bool:
         threshold, table = values.get(f"threshold_{name}"), values.get(f"table_low_{name}")
         if (
-            threshold is None and table is not None and name in readings.asked
+            threshold is None and table is not None and name in readings.inputs
         ):  # an edge guard: lit is what is no table
-            return not table.value <= float(readings.asked[name][-1]) <= values[f"table_high_{name}"].value
-        if threshold is None or name not in readings.asked:
+            return not table.value <= float(readings.inputs[name][-1]) <= values[f"table_high_{name}"].value
+        if threshold is None or name not in readings.inputs:
             return share >= 50.0
         band = values.get(f"band_{name}")
         half = (band.value if band is not None else 0.0) / 2
-        count, was = float(readings.asked[name][-1]), self._high.get(name)
+        count, was = float(readings.inputs[name][-1]), self._high.get(name)
         high = count > threshold.value + (half if was is False else -half if was else 0.0)
         self._high[name] = high
         return high == line_row.black_is_high(values, name)

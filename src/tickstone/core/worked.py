@@ -39,7 +39,7 @@ class Worked:
     """A conversion step by step. ``value`` is None with a reason when the reading means nothing.
 
     ``chains`` lead up to ``terms``, the main line; ``sd`` is k = 1; ``shares`` are of the variance, by cause,
-    largest first; ``more`` are further results of the same reading; ``moves`` and ``said`` are sentences.
+    largest first; ``more`` are further results of the same reading; ``moves`` and ``sentence`` are sentences.
     """
 
     chains: tuple[Chain, ...]
@@ -52,7 +52,7 @@ class Worked:
     rules: tuple[RuleReading, ...]
     more: tuple[Series, ...]
     moves: tuple[str, ...]
-    said: str
+    sentence: str
     warnings: tuple[str, ...]
 
 
@@ -100,7 +100,7 @@ def work(what: Kind, values: Values, inputs: Mapping[str, float], ambient: Ambie
         rules=what.working.rules(numbers, values, ambient) if known else (),
         more=what.working.more(single, values, ambient),
         moves=_moves(what, values, numbers, ambient, value) if known else (),
-        said=what.words(Moment(np.zeros(1), converted, single), values),
+        sentence=what.words(Moment(np.zeros(1), converted, single), values),
         warnings=_warnings(what, numbers, values),
     )
 
@@ -146,7 +146,7 @@ def _budget(what: Kind, values: Values, numbers: Mapping[str, float], ambient: A
     base = _numbers(values, numbers)
     spreads = what.working.spreads(numbers, values)
     for index, spread in enumerate(spreads):  # a raw number may be uncertain for more than one reason
-        name = f"{RAW}{spread.asked}#{index}"
+        name = f"{RAW}{spread.input}#{index}"
         base[name], sds[name], causes[name] = 0.0, spread.sd, spread.cause
 
     def result(changed: Mapping[str, float]) -> float:

@@ -77,7 +77,7 @@ class Converting:
             c.name: self._numbers(block, mapped.channels[c.name]) if c.name in mapped.channels else missing
             for c in kind.channels
         }
-        inputs = dict(kind.working.asked(channels, times, values, mapped.notebook))
+        inputs = dict(kind.working.inputs(channels, times, values, mapped.notebook))
         if not self.first_asked.get(mapped.candidate.name):
             self.first_asked[mapped.candidate.name] = _numbers_of(inputs, FIRST_ROWS)
         for ask in kind.working.asks(values):

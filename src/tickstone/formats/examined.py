@@ -94,7 +94,7 @@ def record_of(source: FileSource, rig: Rig | None = None) -> Record:
         )
         for name in names & block.numbers.keys():
             gathered.numbers.setdefault(name, []).append(block.numbers[name])
-        gathered.changes_only = gathered.changes_only or block.told is not None
+        gathered.changes_only = gathered.changes_only or block.present is not None
         gathered.lines.append(block.lines.astype(np.float64))
         if mark is not None:
             gathered.marks += block.texts.get(mark, [""] * size)

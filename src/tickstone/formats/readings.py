@@ -60,18 +60,18 @@ class BadLines:
 class Block:
     """Rows of a file. ``lines`` holds the file's line of each row, shape (n,); ``numbers`` the columns of
     numbers, each of shape (n,) with NaN for a missing one; ``texts`` the columns of text. Where a format
-    tells changes and not rows, ``told`` says which cells the file told, and the others hold what was told
+    tells changes and not rows, ``present`` says which cells the file told, and the others hold what was told
     before. ``cells`` are the row's cells as they stand, for tables of text."""
 
     lines: Times
     numbers: dict[str, Array]
     texts: dict[str, list[str]] = field(default_factory=dict)
-    told: dict[str, Flags] | None = None
+    present: dict[str, Flags] | None = None
     cells: pl.DataFrame | None = None
 
-    def is_told(self, name: str) -> Flags:
+    def is_present(self, name: str) -> Flags:
         """Which rows told this column, shape (n,)."""
-        return np.isfinite(self.numbers[name]) if self.told is None else self.told[name]
+        return np.isfinite(self.numbers[name]) if self.present is None else self.present[name]
 
 
 class FileSource(Protocol):

@@ -123,7 +123,9 @@ def summary(source: FileSource) -> dict[str, Any]:
     for block in source.blocks():
         rows += len(block.lines)
         for name, channel in channels.items():
-            channel.take(block.numbers[name] if block.told is None else block.numbers[name][block.told[name]])
+            channel.take(
+                block.numbers[name] if block.present is None else block.numbers[name][block.present[name]]
+            )
         if rhythm is not None and timed is not None:
             rhythm.take(block.numbers[timed[0]])
     if not rows or not any(channel.count for channel in channels.values()):

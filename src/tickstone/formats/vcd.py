@@ -241,7 +241,7 @@ class _DumpRows:
             numbers[column.name], flags[column.name] = table[position], present[position]
         lines = np.array(self._lines, np.int64)
         self._clear()
-        return Block(lines, numbers, told=flags)
+        return Block(lines, numbers, present=flags)
 
 
 def _change(token: Token) -> tuple[str, float] | None:

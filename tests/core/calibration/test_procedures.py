@@ -48,7 +48,7 @@ def judge(seen: Window, mm: float, held=()):
 def test_a_still_target_is_taken_and_a_moving_hand_is_not() -> None:
     assert judge(echoes(400), 400).ready
     seen = echoes(400)
-    moving = Window(seen.times_s, {"echo": seen.channels["echo"] + np.linspace(0, 300, 41)}, seen.said)
+    moving = Window(seen.times_s, {"echo": seen.channels["echo"] + np.linspace(0, 300, 41)}, seen.converted)
     assert judge(moving, 400).why_not.startswith("Hold still")
     assert "wanted under 12" in judge(echoes(400, jitter=40.0), 400).why_not
 
@@ -63,7 +63,7 @@ def test_dropouts_never_count_and_alone_are_no_place() -> None:
     seen = echoes(400)
     gaps = seen.channels["echo"].copy()
     gaps[::5] = 0
-    assert judge(Window(seen.times_s, {"echo": gaps}, seen.said), 400).ready
+    assert judge(Window(seen.times_s, {"echo": gaps}, seen.converted), 400).ready
     nothing = Window(seen.times_s, {"echo": np.zeros(41)}, np.full(41, np.nan))
     assert not judge(nothing, 400).ready
     with pytest.raises(BadInput, match="nothing to take"):

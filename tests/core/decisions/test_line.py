@@ -156,7 +156,7 @@ def test_what_cannot_be_decided_is_said() -> None:
     values, line = values_of("line-sensors", sensors=3), decision("line")
     assert "nothing is recorded" in line.work(Question(), values).heading
     only = lights((8, 8, 8))[0]
-    only = type(only)(1, "half", only.times_s, only.channels, {}, only.said, only.valid, only.marks[:1])
+    only = type(only)(1, "half", only.times_s, only.channels, {}, only.converted, only.valid, only.marks[:1])
     half = line.work(Question([only]), values)
     assert half.heading == "One heap is missing: a threshold stands between two"
     assert "over the line" in half.why_not
@@ -319,7 +319,9 @@ def test_marks_of_moments_and_of_other_things_change_nothing() -> None:
 def test_a_mark_of_a_moment_is_no_span() -> None:
     day, _ = lights((8, 8, 8))
     moment = Marked(day.marks[1].t0_s, day.marks[1].t0_s, "line", None, {}, 99)
-    half = type(day)(1, "half", day.times_s, day.channels, {}, day.said, day.valid, (day.marks[0], moment))
+    half = type(day)(
+        1, "half", day.times_s, day.channels, {}, day.converted, day.valid, (day.marks[0], moment)
+    )
     assert (
         "over the line"
         in decision("line").work(Question([half]), values_of("line-sensors", sensors=3)).why_not
@@ -331,5 +333,5 @@ def test_one_threshold_for_all_may_be_the_very_top_of_the_converter() -> None:
     ground, line = random.normal(249, 9, 400).clip(0, 255).round(), np.full(400, 255.0)
     shared = one_for_all((sensor_odds([line], [ground], ["noon"], 255),))
     assert shared is not None
-    assert (shared.threshold, shared.at) == (255.0, 0)
+    assert (shared.threshold, shared.worst) == (255.0, 0)
     assert shared.margin < 0

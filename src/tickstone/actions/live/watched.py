@@ -79,7 +79,7 @@ class Watched:
         self.history.add(times / 1e6, table)
         channels = dict(zip(self.channels, table, strict=True))
         working = self.kind.working
-        inputs = dict(self.kind.asked(channels, times, values, self._notebook))
+        inputs = dict(self.kind.inputs(channels, times, values, self._notebook))
         names = self._names(values)
         for name in names:
             inputs.setdefault(name, np.full(times.shape, np.nan))

@@ -68,7 +68,7 @@ class TwoVolts(Procedure):
         if why:
             return not_ready(why, window.span_s, shown)
         volts = truth["volts"]
-        readings = window.said[np.isfinite(window.said)]
+        readings = window.converted[np.isfinite(window.converted)]
         if readings.size and abs(float(np.median(readings)) / volts - 1) > 0.25:
             return Holding(
                 False,

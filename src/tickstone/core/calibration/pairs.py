@@ -99,7 +99,7 @@ class Pairs(Procedure):
         if count < 2:
             return Holding(False, "Nothing comes back yet: point the ranger at the target.")
         seen = stillness(raw, limit, least=max(5, math.ceil(0.6 * raw.size)))
-        readings = window.said[np.isfinite(window.said)]
+        readings = window.converted[np.isfinite(window.converted)]
         here = float(np.median(readings)) if readings.size else None
         shown = "" if here is None else f"{here:.0f} mm"
         state = Holding(False, "", held_s=window.span_s, figure=shown)

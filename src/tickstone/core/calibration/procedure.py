@@ -56,13 +56,13 @@ class Want:
 @dataclass(frozen=True)
 class Window:
     """A stretch of readings of one sensor: ``times_s``, shape (n,), rising; raw ``channels`` by name, shape
-    (n,), NaN where not told; ``said``, what today's constants make of them, at times of their own; ``air``,
-    °C, the newest air readings of the rig (none: no such sensor), and ``air_sd``, how right that thermometer
-    is; ``supply_v``, what a battery gauge says."""
+    (n,), NaN where not told; ``converted``, what today's constants make of them, at times of their own;
+    ``air``, °C, the newest air readings of the rig (none: no such sensor), and ``air_sd``, how right that
+    thermometer is; ``supply_v``, what a battery gauge says."""
 
     times_s: Array
     channels: Mapping[str, Array]
-    said: Array = field(default_factory=lambda: np.zeros(0))
+    converted: Array = field(default_factory=lambda: np.zeros(0))
     air: Array = field(default_factory=lambda: np.zeros(0))
     air_sd: float = 0.5
     supply_v: float | None = None

@@ -34,15 +34,16 @@ class Marked:
 
 @dataclass(frozen=True)
 class Evidence:
-    """A recording of one sensor: ``times_s``, shape (n,), rising; raw ``channels`` and the numbers ``asked``
-    by name, ``said``, what today's constants make of them, and where that is ``valid``, all of shape (n,)."""
+    """A recording of one sensor: ``times_s``, shape (n,), rising; raw ``channels`` and the numbers ``inputs``
+    by name, ``converted``, what today's constants make of them, and where that is ``valid``, all of shape
+    (n,)."""
 
     id: int
     name: str
     times_s: Array
     channels: Mapping[str, Array]
-    asked: Mapping[str, Array]
-    said: Array
+    inputs: Mapping[str, Array]
+    converted: Array
     valid: npt.NDArray[np.bool_]
     marks: tuple[Marked, ...] = ()
 
@@ -228,7 +229,7 @@ class Question:
     """What a decision is worked from: the recordings it is made on, one kept aside to test it, what is
     picked, and whether a sensor of the rig measures the air."""
 
-    seen: Sequence[Evidence] = ()
+    evidence: Sequence[Evidence] = ()
     test: Evidence | None = None
     picked: Picked = field(default_factory=dict)
     air_measured: bool = False

@@ -77,7 +77,7 @@ class DropoutPolicy(Decision):
         return ("dropout_policy", "dropout_after")
 
     def work(self, question: Question, values: Values) -> Decided:
-        evidence = question.seen[0] if question.seen else None
+        evidence = question.evidence[0] if question.evidence else None
         runs = [] if evidence is None else runs_of(evidence.times_s, evidence.valid)
         speed = values["drive_speed"].value if "drive_speed" in values else 0.0
         policy = int(standing("dropout_policy", question, values, float(HOLD)))
@@ -144,7 +144,7 @@ def _table(evidence: Evidence, runs: list[tuple[float, float]], after: float) ->
     rows = []
     for place, name in enumerate(POLICIES):
         stops = stopping(runs, place, after)
-        out, stop = output(evidence.times_s, evidence.said, evidence.valid, place, after)
+        out, stop = output(evidence.times_s, evidence.converted, evidence.valid, place, after)
         held = int((~evidence.valid & np.isfinite(out)).sum())
         rows.append((name, str(len(stops)), str(held), str(int(stop.sum()))))
     return Table(
@@ -160,7 +160,7 @@ def _plot(evidence: Evidence, runs: list[tuple[float, float]], policy: int, afte
     centre = (middle[0] + middle[1]) / 2
     first, last = np.searchsorted(evidence.times_s, [centre - DRAWN_S / 2, centre + DRAWN_S / 2])
     part = slice(int(first), int(last))
-    out, stop = output(evidence.times_s, evidence.said, evidence.valid, policy, after)
+    out, stop = output(evidence.times_s, evidence.converted, evidence.valid, policy, after)
     times = evidence.times_s[part]
 
     def line(label: str, values: Array) -> list[PlotLine]:
@@ -174,7 +174,7 @@ def _plot(evidence: Evidence, runs: list[tuple[float, float]], policy: int, afte
         ]
         return [PlotLine(label, tuple(zip(t.tolist(), v.tolist(), strict=True))) for t, v in pieces]
 
-    floor = float(np.nanmin(evidence.said[part])) if np.isfinite(evidence.said[part]).any() else 0.0
+    floor = float(np.nanmin(evidence.converted[part])) if np.isfinite(evidence.converted[part]).any() else 0.0
     lines = [*line("what goes on", out[part]), *line("stop", np.where(stop[part], floor, np.nan))]
     return Plot(
         "The longest run, and what goes on to the decision", "time", "s", "reading", "", lines=tuple(lines)

@@ -76,8 +76,8 @@ class Setting:
 
     def over(self, evidence: Evidence) -> Array:
         """The filter over the good readings of a recording, shape (n,): missing ones stay missing."""
-        out = np.full(evidence.said.shape, np.nan)
-        out[evidence.valid] = self.run(evidence.said[evidence.valid])
+        out = np.full(evidence.converted.shape, np.nan)
+        out[evidence.valid] = self.run(evidence.converted[evidence.valid])
         return out
 
 
@@ -246,15 +246,15 @@ class FilterChoice(Decision):
         return ("filter_kind", "filter_amount")
 
     def work(self, question: Question, values: Values) -> Decided:
-        if not question.seen:
+        if not question.evidence:
             return Decided(
                 "No filter yet: none is chosen by eye here",
                 "record half a minute, at rest and moving.",
                 why_not="Record first: the noise and the lag are of real readings.",
                 good=False,
             )
-        evidence = question.seen[0]
-        readings, interval = evidence.said[evidence.valid], evidence.interval_s or 0.05
+        evidence = question.evidence[0]
+        readings, interval = evidence.converted[evidence.valid], evidence.interval_s or 0.05
         trials = on_these(readings, interval)
         speed = values["drive_speed"].value if "drive_speed" in values else 0.0
         length_s = readings.size * interval
@@ -389,7 +389,7 @@ def _odds(evidence: Evidence, mine: Setting, raw: float, values: Values) -> tupl
     """What the filter makes of the odds of what is decided from these readings, beside none."""
     both = (setting("none", 1.0), mine)
     if "ping_interval" in values:
-        there, interval = smoothed_truth(evidence.said, evidence.valid), values["ping_interval"].value
+        there, interval = smoothed_truth(evidence.converted, evidence.valid), values["ping_interval"].value
         rows = []
         for item in both:
             stop = needed_stop(values, raw * item.noise_ratio, item.lag_samples * interval)
@@ -485,7 +485,7 @@ def _too_slow(trials: list[FilterTrial], length_s: float) -> tuple[str, ...]:
 
 def _traces(evidence: Evidence, mine: Setting, values: Values) -> tuple[Plot, ...]:
     """The liveliest stretch of the recording, raw and through the filter; and what the filter takes away."""
-    times, readings = evidence.times_s[evidence.valid], evidence.said[evidence.valid]
+    times, readings = evidence.times_s[evidence.valid], evidence.converted[evidence.valid]
     start = 0
     if readings.size > DRAWN:
         spans = np.array(

@@ -66,8 +66,8 @@ class EdgeGuard(Decision):
 
     def work(self, question: Question, values: Values) -> Decided:
         names, top = names_of(values), top_code(values)
-        table = [_spans(question.seen, name, GROUND, self) for name in names]
-        edge = [_spans(question.seen, name, LINE, self) for name in names]
+        table = [_spans(question.evidence, name, GROUND, self) for name in names]
+        edge = [_spans(question.evidence, name, LINE, self) for name in names]
         if any(sum(item.size for item in some) < LEAST_READINGS for some in table):
             why = "Mark a span over the table (ground) first."
             return Decided(
@@ -113,7 +113,7 @@ class EdgeGuard(Decision):
             notes=(stop.sentence, *_notes(any(item.size for some in edge for item in some), wide)),
             tables=(_overruns(stop), _percent(names, [row.title for row in rows], choices, values)),
             heaps=Heaps(0.0, float(top), "counts", ("table", "edge"), rows),
-            used=tuple(evidence.id for evidence in question.seen),
+            used=tuple(evidence.id for evidence in question.evidence),
         )
 
 

@@ -174,7 +174,7 @@ class OneForAll:
 
     threshold: float
     margin: float
-    at: int
+    worst: int
 
 
 def one_for_all(row: Sequence[SensorOdds]) -> OneForAll | None:
@@ -214,7 +214,7 @@ class LineThresholds(Decision):
         return {GROUND, LINE} <= names
 
     def work(self, question: Question, values: Values) -> Decided:
-        lights, sentences = lights_of(question.seen, values)
+        lights, sentences = lights_of(question.evidence, values)
         if not lights:
             return Decided(
                 "No threshold yet: nothing is recorded over ground and over the line"
@@ -468,12 +468,12 @@ def _notes(
         elif shared.margin <= 0:
             sentences.append(
                 f"One threshold for all would not do: at its best, {shared.threshold:.0f}, it stands in a "
-                f"heap of {rows[shared.at].title}."
+                f"heap of {rows[shared.worst].title}."
             )
         else:
             sentences.append(
                 f"One threshold for all would stand at {shared.threshold:.0f} and leave {shared.margin:.0f} "
-                f"counts at {rows[shared.at].title}; one for each leaves {own:.0f} at the least."
+                f"counts at {rows[shared.worst].title}; one for each leaves {own:.0f} at the least."
             )
     wide = [
         heap.title

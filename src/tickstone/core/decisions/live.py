@@ -64,7 +64,7 @@ def _edge(moment: Moment, values: Values) -> str:
     ends = [(f"table_low_{name}", f"table_high_{name}") for name in names]
     if not ends or not all(is_chosen(values, *pair) for pair in ends):
         return ""
-    counts = [float(moment.asked[name][-1]) if name in moment.asked else np.nan for name in names]
+    counts = [float(moment.inputs[name][-1]) if name in moment.inputs else np.nan for name in names]
     if not moment.converted.values.size:
         return ""
     off = [
@@ -106,9 +106,11 @@ def _over_speed(moment: Moment, values: Values) -> str:
 
 def _steering(moment: Moment, values: Values) -> str:
     names = names_of(values) if "sensors" in values else ()
-    if not any(name.startswith("act_") for name in values) or not all(name in moment.asked for name in names):
+    if not any(name.startswith("act_") for name in values) or not all(
+        name in moment.inputs for name in names
+    ):
         return ""
-    newest = {name: moment.asked[name][-1:] for name in names}
+    newest = {name: moment.inputs[name][-1:] for name in names}
     dark = dark_of(Evidence(0, "", np.zeros(1), newest, {}, np.zeros(1), np.ones(1, bool)), values)
     if dark is None or not dark.size:
         return ""

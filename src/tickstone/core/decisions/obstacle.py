@@ -62,7 +62,7 @@ class Obstacle(Decision):
 
     def work(self, question: Question, values: Values) -> Decided:
         needed, of = votes.check_votes(values["votes"].value, values["votes_of"].value)
-        evidence = question.seen[0] if question.seen else None
+        evidence = question.evidence[0] if question.evidence else None
         sigma, from_what, lag_s = self._noise(evidence, values)
         speed = values["drive_speed"].value
         stop = needed_stop(values, sigma, lag_s)
@@ -129,7 +129,7 @@ class Obstacle(Decision):
         sigma, text = None, ""
         if evidence is not None:
             sigma, text = (
-                step_noise(evidence.said[evidence.valid]),
+                step_noise(evidence.converted[evidence.valid]),
                 f"{int(evidence.valid.sum())} readings of “{evidence.name}”",
             )
         if sigma is None:
@@ -211,8 +211,8 @@ def _list(values: Sequence[float]) -> str:
 
 def _odds(evidence: Evidence, values: Values, guard: votes.Guard, sigma: float) -> Table:
     filtered = filter_choice.chosen(values)
-    readings = evidence.said if filtered is None else filtered.over(evidence)
-    there = votes.smoothed_truth(evidence.said, evidence.valid)
+    readings = evidence.converted if filtered is None else filtered.over(evidence)
+    there = votes.smoothed_truth(evidence.converted, evidence.valid)
     interval = evidence.interval_s or values["ping_interval"].value
     odds = votes.odds_on(
         evidence.times_s,

@@ -54,13 +54,13 @@ def pulses_per_turn(values: Values) -> float:
 def intervals_of(evidence: Evidence) -> Array:
     """The intervals between pulses of a recording, µs: told, or by a rate of edges, or between changes of a
     count (several steps at once share their time)."""
-    if "period" in evidence.asked:
-        result = evidence.asked["period"]
-    elif "edges" in evidence.asked:
-        rate = evidence.asked["edges"]
+    if "period" in evidence.inputs:
+        result = evidence.inputs["period"]
+    elif "edges" in evidence.inputs:
+        rate = evidence.inputs["edges"]
         result = 1e6 / rate[np.isfinite(rate) & (rate > 0)]
     else:
-        count = evidence.asked.get("count", np.zeros(0))
+        count = evidence.inputs.get("count", np.zeros(0))
         present = np.isfinite(count)
         count, times = count[present], evidence.times_s[present]
         rows = np.flatnonzero(np.diff(count, prepend=count[:1]))
@@ -152,7 +152,11 @@ class PulseLimits(Decision):
         return ("slow_s", "refractory", "smoothing", "over_rpm")
 
     def work(self, question: Question, values: Values) -> Decided:
-        shaft = shaft_of(intervals_of(question.seen[0]), pulses_per_turn(values)) if question.seen else None
+        shaft = (
+            shaft_of(intervals_of(question.evidence[0]), pulses_per_turn(values))
+            if question.evidence
+            else None
+        )
         if shaft is None:
             return Decided(
                 "No limits yet: too few pulses are recorded",
@@ -179,7 +183,7 @@ class PulseLimits(Decision):
             notes=_notes(shaft, kept, now),
             plots=(_plot(kept, shaft.per_turn, now),),
             tables=(_table(shaft.turning, shaft.turn),),
-            used=(question.seen[0].id,),
+            used=(question.evidence[0].id,),
         )
 
 

@@ -160,7 +160,7 @@ class Steering(Decision):
         names = patterns(count)
         pitch, tape = values["pitch"].value, values["tape"].value
         astride = line_row.astride(count, pitch, tape, values["aside"].value)
-        dark = dark_of(question.seen[0], values) if question.seen else None
+        dark = dark_of(question.evidence[0], values) if question.evidence else None
         known = {} if dark is None else seen_states(dark)
         choices = {
             item: Choice(
@@ -209,7 +209,7 @@ class Steering(Decision):
             good=not wrong,
             notes=_notes(values, question, pitch, tape, astride),
             states=states,
-            used=tuple(evidence.id for evidence in question.seen),
+            used=tuple(evidence.id for evidence in question.evidence),
         )
 
 
@@ -251,7 +251,7 @@ def _notes(values: Values, question: Question, pitch: float, tape: float, astrid
             f"The tape ({tape:g} mm) is narrower than the pitch ({pitch:g} mm): between two sensors nobody "
             "sees it, and “all pale” does not mean that it is lost."
         )
-    interval = question.seen[0].interval_s if question.seen else None
+    interval = question.evidence[0].interval_s if question.evidence else None
     if interval:
         sentences.append(
             f"Looked at every {fixed(1000 * interval)} ms, a cart may go {fixed(tape / 2000 / interval, 2)} "

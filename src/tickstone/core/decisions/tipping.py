@@ -42,7 +42,11 @@ class Tipping(Decision):
 
     def work(self, question: Question, values: Values) -> Decided:
         tip = motion.tip_over_deg(values["track"].value, values["cog_height"].value)
-        noise = step_noise(question.seen[0].said[question.seen[0].valid]) if question.seen else None
+        noise = (
+            step_noise(question.evidence[0].converted[question.evidence[0].valid])
+            if question.evidence
+            else None
+        )
         sigma = USUAL_NOISE_DEG if noise is None else noise
         costs = (
             values["tilt_rate"].value * values["fusion_lag"].value,
@@ -74,7 +78,9 @@ class Tipping(Decision):
             ("alarm at most", f"{fixed(most, 1)}°", f"{fixed(motion.grade_pct(most))} %" if most > 0 else ""),
         ]
         noted = f"Noise {fixed(sigma, 2)}° (1 σ, three allowed) " + (
-            "is only usual: no recording is looked at." if noise is None else f"of “{question.seen[0].name}”."
+            "is only usual: no recording is looked at."
+            if noise is None
+            else f"of “{question.evidence[0].name}”."
         )
         return Decided(
             heading,
@@ -88,7 +94,7 @@ class Tipping(Decision):
             good=left >= 0 and most > 0,
             notes=(noted, "This is the vehicle standing. A bump, a bend or a swinging load tips it sooner."),
             tables=(Table("From tipping over to the alarm", ("", "angle", "slope"), tuple(rows)),),
-            used=tuple(evidence.id for evidence in question.seen),
+            used=tuple(evidence.id for evidence in question.evidence),
         )
 
 

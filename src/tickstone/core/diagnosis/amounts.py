@@ -86,7 +86,7 @@ def find_spikes(stream: Stream, signal: Signal) -> list[Finding]:
 
 def _readings(stream: Stream, signal: Signal) -> tuple[Rows, Array]:
     """Rows that hold a reading, and the readings."""
-    rows = np.flatnonzero(signal.told & ~nothing(stream, signal))
+    rows = np.flatnonzero(signal.present & ~nothing(stream, signal))
     return rows, signal.values[rows]
 
 
@@ -316,7 +316,7 @@ def find_clipped(stream: Stream, signal: Signal) -> list[Finding]:
     if not pinned:
         return []
     rows = sum(b - a for a, b in pinned)
-    share = rows / max(int(signal.told.sum()), 1)
+    share = rows / max(int(signal.present.sum()), 1)
     sure = ramp(share, (0.002, 0.3), (0.01, 0.55), (0.05, 0.8), (0.2, 0.93))
     ends = sorted({float(x[a]) for a, _ in pinned})
     where = " and ".join(f"{end:g}" for end in ends)
@@ -327,7 +327,8 @@ def find_clipped(stream: Stream, signal: Signal) -> list[Finding]:
         else "a ceiling that nothing passes"
     )
     text = (
-        f"{rows} of {int(signal.told.sum())} readings are pinned at {where}, {why}, up to {longest} in a row."
+        f"{rows} of {int(signal.present.sum())} readings are pinned at {where}, {why}, up "
+        f"to {longest} in a row."
     )
     span = stream.times_s[min(a for a, _ in pinned)], stream.times_s[max(b for _, b in pinned) - 1]
     return [found("clipped", stream.key, signal.name, signal.nature, span, sure, text)]

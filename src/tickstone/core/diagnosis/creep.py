@@ -50,7 +50,7 @@ def find_drift(record: Record, stream: Stream, signal: Signal) -> list[Finding]:
         return _of_a_held_target(record, stream, signal)
     if signal.nature not in (LIGHT, OTHER, GYRO, SUPPLY, AIR):
         return []
-    rows = np.flatnonzero(signal.told & ~nothing(stream, signal))
+    rows = np.flatnonzero(signal.present & ~nothing(stream, signal))
     t, x = stream.times_s[rows], signal.values[rows]
     way = _way(t, x)
     if way is None:
@@ -150,7 +150,7 @@ def _told(
 
 def _follows(stream: Stream, signal: Signal, side: tuple[Array, Array]) -> float:
     """Correlation of a signal's levels with another one's, block by block."""
-    t, x = stream.times_s[signal.told], signal.known
+    t, x = stream.times_s[signal.present], signal.known
     size = x.size // BLOCKS
     levels = np.median(x[: size * BLOCKS].reshape(BLOCKS, size), axis=1)
     when = t[: size * BLOCKS].reshape(BLOCKS, size).mean(axis=1)
@@ -165,7 +165,7 @@ def _of_gravity(record: Record, stream: Stream, signal: Signal) -> list[Finding]
     axes = [signal for signal in stream.of(ACCEL) if signal.scale is not None]
     if len(axes) != 3 or signal is not axes[0]:
         return []
-    present = np.logical_and.reduce([signal.told for signal in axes])
+    present = np.logical_and.reduce([signal.present for signal in axes])
     size = np.sqrt(
         sum(((signal.values[present] - signal.zero) * (signal.scale or 1.0)) ** 2 for signal in axes)
     )
@@ -185,7 +185,7 @@ def _slope(x: Array) -> float:
 def _of_a_held_target(record: Record, stream: Stream, signal: Signal) -> list[Finding]:
     """A ranger's reading may only creep where a mark says that the target stands."""
     marks = [item for item in record.truths if item.mm is not None and item.sensor in (None, stream.key)]
-    good = signal.told & ~nothing(stream, signal)
+    good = signal.present & ~nothing(stream, signal)
     for mm in sorted({mark.mm for mark in marks if mark.mm is not None}):
         here = np.zeros(good.shape, np.bool_)
         for truth in marks:

@@ -35,9 +35,9 @@ class FallingEdges:
 def edges_of(stream: Stream, signal: Signal) -> FallingEdges:
     """Falling edges, from their own times (µs) or from levels."""
     if signal.nature == EDGE:
-        return _own_edges(signal.known / 1e6, stream.times_s[signal.told], max(stream.tick_s, 1e-6))
+        return _own_edges(signal.known / 1e6, stream.times_s[signal.present], max(stream.tick_s, 1e-6))
     level = signal.known > 0.5
-    times = stream.times_s[signal.told]
+    times = stream.times_s[signal.present]
     changes = np.flatnonzero(level[:-1] != level[1:]) + 1
     sampled = changes.size < 0.4 * times.size  # else rows come only when the level changes
     step = float(np.median(np.diff(times))) if sampled and times.size > 2 else stream.tick_s

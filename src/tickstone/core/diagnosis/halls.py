@@ -21,7 +21,7 @@ def find_in_halls(stream: Stream) -> list[Finding]:
     levels = stream.of(LEVEL)
     if stream.scheme not in SEQUENCES or len(levels) != 3:
         return []
-    present = np.logical_and.reduce([level.told for level in levels])
+    present = np.logical_and.reduce([level.present for level in levels])
     highs = np.stack([level.values[present] > 0.5 for level in levels])
     times = stream.times_s[present]
     changes = (highs[:, 1:] != highs[:, :-1]).sum(axis=1) if times.size else np.zeros(3, int)

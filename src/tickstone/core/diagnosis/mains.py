@@ -35,7 +35,7 @@ def find_flicker(stream: Stream, signal: Signal) -> list[Finding]:
     """A line at a mains frequency in the readings of a light sensor or another analogue wire."""
     if signal.nature not in (LIGHT, RANGING, OTHER, SOUND) or signal.quantum == 0:
         return []
-    rows = np.flatnonzero(signal.told & ~nothing(stream, signal))
+    rows = np.flatnonzero(signal.present & ~nothing(stream, signal))
     if rows.size < FEWEST_ROWS:
         return []
     best: tuple[float, float, str, float, tuple[float, float]] | None = None

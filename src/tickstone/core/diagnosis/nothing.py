@@ -45,11 +45,11 @@ def nothing(stream: Stream, signal: Signal) -> Flags:
     """Rows that tell this signal and yet hold no reading, shape (n,)."""
     v = signal.values
     if signal.nature == ECHO:
-        return signal.told & ((v <= 0) | (v >= ECHO_OVER_US))
+        return signal.present & ((v <= 0) | (v >= ECHO_OVER_US))
     if signal.nature == DISTANCE:
-        return signal.told & ((v <= 0) | (v * (signal.scale or 1.0) >= FARTHEST_MM))
+        return signal.present & ((v <= 0) | (v * (signal.scale or 1.0) >= FARTHEST_MM))
     if signal.nature == AIR:
-        return signal.told & (v <= UNPLUGGED_C)
+        return signal.present & (v <= UNPLUGGED_C)
     if signal.nature in (ACCEL, GYRO):  # zero is a reading of one axis, but not of all at once
         axes = stream.of(ACCEL, GYRO)
         if len(axes) < 2:
@@ -62,7 +62,7 @@ def nothing(stream: Stream, signal: Signal) -> Flags:
     if signal.nature in (LIGHT, RANGING, SUPPLY, SOUND, OTHER):
         flags = np.zeros(v.shape, np.bool_)
         for value in NOTHINGS:
-            flags |= _far_off(signal, signal.told & (v == value))
+            flags |= _far_off(signal, signal.present & (v == value))
         return flags
     return np.zeros(v.shape, np.bool_)
 
@@ -74,7 +74,7 @@ def _steps_in(flags: Flags) -> bool:
 
 def _far_off(signal: Signal, flags: Flags) -> Flags:
     """Of these rows the ones whose neighbours on both sides say something quite different."""
-    present, v = signal.told & ~flags, signal.values
+    present, v = signal.present & ~flags, signal.values
     if not flags.any() or present.sum() < 8:
         return np.zeros(flags.shape, np.bool_)
     others = v[present]
@@ -93,7 +93,7 @@ def _far_off(signal: Signal, flags: Flags) -> Flags:
 def find_dropouts(stream: Stream, signal: Signal) -> list[Finding]:
     """Dropouts of one signal; a target that leaves the range is none."""
     gone = nothing(stream, signal)
-    empty = ~signal.told
+    empty = ~signal.present
     if 0 < empty.sum() < 0.4 * empty.size and signal.nature != AIR and not _evenly(empty):
         gone = gone | empty
     if not gone.any() or gone.all():
@@ -188,7 +188,7 @@ def _evenly(empty: Flags) -> bool:
 
 def _beyond(signal: Signal, gone: Flags, pieces: list[tuple[int, int]]) -> Flags:
     """Which gaps lie between readings so far away that echoes fade, or between none at all; shape (gaps,)."""
-    good = np.flatnonzero(~gone & signal.told)
+    good = np.flatnonzero(~gone & signal.present)
     if not good.size:
         return np.ones(len(pieces), np.bool_)
     starts, ends = np.array(pieces).T
@@ -211,7 +211,7 @@ def _leaving(signal: Signal, gone: Flags, first: int, end: int) -> bool:
     if not before.size and not after.size:
         return True
     nearest = max(float(side[index]) * scale for side, index in ((before, -1), (after, 0)) if side.size)
-    far = float(np.quantile(signal.values[signal.told & ~gone], 0.97)) * scale
+    far = float(np.quantile(signal.values[signal.present & ~gone], 0.97)) * scale
     rises = before.size >= 5 and _goes_up(signal, float(before[0]), float(before[-1]))
     back = after.size >= 5 and _goes_up(signal, float(after[-1]), float(after[0]))
     return (rises or back or first == 0 or end == gone.size) and nearest >= FAR_OF_ALL * far

@@ -66,7 +66,7 @@ class _Felt:
 
 
 def _felt(axes: dict[str, Signal]) -> _Felt | None:
-    present = np.logical_and.reduce([signal.told for signal in axes.values()])
+    present = np.logical_and.reduce([signal.present for signal in axes.values()])
     rows = np.flatnonzero(present)
     if rows.size < FEWEST_WINDOWS:
         return None

@@ -75,14 +75,14 @@ class Signal:
     pulses_per_turn: int | None = None
 
     @cached_property
-    def told(self) -> Flags:
+    def present(self) -> Flags:
         """Which rows told it, shape (n,)."""
         return np.asarray(np.isfinite(self.values))
 
     @cached_property
     def known(self) -> Array:
         """The values that were told."""
-        return self.values if self.told.all() else self.values[self.told]
+        return self.values if self.present.all() else self.values[self.present]
 
     @cached_property
     def quantum(self) -> float:
@@ -174,7 +174,7 @@ class Truth:
 
     t0_s: float
     t1_s: float
-    said: str
+    label: str
     mm: float | None = None
     sensor: str | None = None
 
@@ -210,7 +210,7 @@ class Record:
         for stream in self.streams:
             for signal in stream.of(nature):
                 if signal.known.size >= 8:
-                    return stream.times_s[signal.told], signal.known
+                    return stream.times_s[signal.present], signal.known
         return None
 
 

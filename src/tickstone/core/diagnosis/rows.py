@@ -38,13 +38,13 @@ def find_in_row(record: Record, stream: Stream) -> list[Finding]:
 def _where(record: Record, stream: Stream, *words: str) -> Flags:
     here = np.zeros(stream.times_s.shape, np.bool_)
     for truth in record.truths:
-        if truth.said.strip().lower() in words:  # whichever sensor was chosen: these words are of rows alone
+        if truth.label.strip().lower() in words:  # whichever sensor was chosen: these words are of rows alone
             here |= (stream.times_s >= truth.t0_s) & (stream.times_s <= truth.t1_s)
     return here
 
 
 def _middle(signal: Signal, here: Flags) -> float:
-    known = signal.values[here & signal.told]
+    known = signal.values[here & signal.present]
     return float(np.median(known)) if known.size else np.nan
 
 
@@ -142,7 +142,7 @@ def _against_marks(record: Record, stream: Stream, row: list[Signal]) -> list[Fi
 def _against_neighbours(stream: Stream, row: list[Signal]) -> list[Finding]:
     """A line goes from a sensor to its neighbour: where it seems to leap over one again and again, two are
     changed over."""
-    present = np.logical_and.reduce([signal.told for signal in row])
+    present = np.logical_and.reduce([signal.present for signal in row])
     x = np.stack([signal.values[present] for signal in row])
     if x.shape[1] < FEWEST_ROWS:
         return []
@@ -198,7 +198,7 @@ def _turned_about(stream: Stream, row: list[Signal]) -> list[Finding]:
     expected = row[0].pale_low
     if expected is None or len(row) < 4:
         return []
-    present = np.logical_and.reduce([signal.told for signal in row])
+    present = np.logical_and.reduce([signal.present for signal in row])
     x = np.stack([signal.values[present] for signal in row])
     low, high = float(np.quantile(x, 0.02)), float(np.quantile(x, 0.98))
     full = 1023.0 if row[0].ends is None else row[0].ends[1]

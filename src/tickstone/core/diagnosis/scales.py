@@ -48,7 +48,7 @@ def _named(ratio: float) -> str:
 
 
 def _against_marks(record: Record, stream: Stream, signal: Signal) -> list[Finding]:
-    good = signal.told & ~nothing(stream, signal)
+    good = signal.present & ~nothing(stream, signal)
     ratios, spans = [], []
     for truth in record.truths:
         if truth.mm is None or truth.sensor not in (None, stream.key) or truth.mm <= 0:
@@ -90,7 +90,7 @@ def _against_another(record: Record, stream: Stream, signal: Signal) -> list[Fin
                 other_stream.times_s, stream.times_s
             ):
                 continue
-            both = signal.told & other.told & ~nothing(stream, signal) & ~nothing(other_stream, other)
+            both = signal.present & other.present & ~nothing(stream, signal) & ~nothing(other_stream, other)
             if both.sum() < 8:
                 continue
             a, b = signal.values[both] * _mm(signal), other.values[both] * MM_PER_US
@@ -108,7 +108,7 @@ def _inside(x: Array) -> Array:
 
 
 def _no_weather(stream: Stream, signal: Signal) -> list[Finding]:
-    x = signal.values[signal.told & ~nothing(stream, signal)]
+    x = signal.values[signal.present & ~nothing(stream, signal)]
     if x.size < 5:
         return []
     middle = float(np.median(_inside(x)))
@@ -136,7 +136,7 @@ def _no_weather(stream: Stream, signal: Signal) -> list[Finding]:
 
 
 def _no_battery(stream: Stream, signal: Signal) -> list[Finding]:
-    x = signal.values[signal.told & ~nothing(stream, signal)]
+    x = signal.values[signal.present & ~nothing(stream, signal)]
     if x.size < 5 or not signal.usual:
         return []
     volts = float(np.median(x)) * (signal.scale or 1.0)

@@ -296,7 +296,7 @@ def _inverted(stream: Stream, signal: Signal) -> list[Finding]:
     round."""
     if signal.nature != LEVEL or signal.magnet_low is None:
         return []
-    times, level = stream.times_s[signal.told], signal.known > 0.5
+    times, level = stream.times_s[signal.present], signal.known > 0.5
     low = ~level if signal.magnet_low else level
     starts = np.flatnonzero(~low[:-1] & low[1:]) + 1
     if starts.size < 4:

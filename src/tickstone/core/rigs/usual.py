@@ -17,7 +17,7 @@ def told_by_rig(rig: Rig, sensor: Sensor, specs: tuple[ConstantSpec, ...]) -> di
     """The constants that the rig's own record tells, as certain in proportion as their defaults."""
     results = {}
     for spec in specs:
-        told, usual = spec.told(rig, sensor) if spec.told else None, assumed(spec)
+        told, usual = spec.from_rig(rig, sensor) if spec.from_rig else None, assumed(spec)
         if told is not None and usual is not None:
             sd = None if usual.sd is None or not usual.value else usual.sd * abs(float(told) / usual.value)
             results[spec.name] = replace(usual, value=float(told), sd=sd, source="from the rig's own record")

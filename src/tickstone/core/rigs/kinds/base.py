@@ -64,12 +64,12 @@ class Converted:
 @dataclass(frozen=True)
 class Moment:
     """A short stretch of converted readings up to now, for putting into words; times in seconds, rising.
-    ``asked`` holds the raw numbers behind them where they are at hand; ``age_s`` is how long ago the last one
-    came."""
+    ``inputs`` holds the raw numbers behind them where they are at hand; ``age_s`` is how long ago the last
+    one came."""
 
     times_s: Array
     converted: Converted
-    asked: Mapping[str, Array] = field(default_factory=dict)
+    inputs: Mapping[str, Array] = field(default_factory=dict)
     age_s: float = 0.0
 
 
@@ -133,7 +133,7 @@ class Spread:
     """What makes a raw number uncertain: the number's name, its standard uncertainty, and the cause in
     words."""
 
-    asked: str
+    input: str
     sd: float
     cause: str
 
@@ -214,7 +214,7 @@ class Working:
     """How a kind's raw numbers are worked into what they mean, for one reading and for a million.
 
     ``read`` is the conversion; ``chains`` spells it out for one reading, main line last, in the same numbers.
-    ``asked`` turns channels into the numbers that are asked for, where the two differ (edges into periods):
+    ``inputs`` turns channels into the numbers that are asked for, where the two differ (edges into periods):
     it gets the channels, the row times in µs (or None), the constants, and a notebook that it may keep from
     one block of rows to the next. ``spreads`` are what makes the raw numbers uncertain, ``doubts`` what the
     model itself leaves out, for a result. ``causes`` names the cause under which a constant's uncertainty is
@@ -233,7 +233,7 @@ class Working:
     inverse: Inverse | None = None
     causes: Mapping[str, str] = field(default_factory=dict)
     bare: tuple[str, ...] = (VALUE,)
-    asked: Callable[[Mapping[str, Array], Array | None, Values, dict[str, float]], Mapping[str, Array]] = (
+    inputs: Callable[[Mapping[str, Array], Array | None, Values, dict[str, float]], Mapping[str, Array]] = (
         as_they_are
     )
 
@@ -289,7 +289,7 @@ class Kind:
         """The channel that the conversion begins with."""
         return self.channels[0]
 
-    def asked(
+    def inputs(
         self,
         channels: Mapping[str, Array],
         times_us: Array | None,
@@ -305,11 +305,11 @@ class Kind:
                 name: _carried(name, column, times_us, notebook) if forms.get(name) == "level" else column
                 for name, column in channels.items()
             }
-        return self.working.asked(channels, times_us, values, notebook)
+        return self.working.inputs(channels, times_us, values, notebook)
 
     def convert(self, raw: Mapping[str, Array], values: Values, ambient: Ambient) -> Converted:
         """Readings of the channels, by name, shape (n,), to what they mean."""
-        return self.working.read(self.working.asked(raw, None, values, {}), values, ambient)
+        return self.working.read(self.working.inputs(raw, None, values, {}), values, ambient)
 
     def part_of(self, options: Options) -> Part:
         """Its pins and what it draws, with these options."""

@@ -161,7 +161,7 @@ KIND = Kind(
             "wire",
             Provenance.MEASURED,
             ("convert",),
-            told=by_option("top_ohm"),
+            from_rig=by_option("top_ohm"),
         ),
         ConstantSpec(
             "bottom",
@@ -175,7 +175,7 @@ KIND = Kind(
             "wire",
             Provenance.MEASURED,
             ("convert",),
-            told=by_option("bottom_ohm"),
+            from_rig=by_option("bottom_ohm"),
         ),
         ConstantSpec("empty", "empty", "V", 6.4, None, "3.2 V a cell, under load", 0, 100, "decide"),
         ConstantSpec("full", "full", "V", 8.4, None, "4.2 V a cell", 0, 100, "decide", counts=False),

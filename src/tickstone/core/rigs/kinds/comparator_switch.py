@@ -92,7 +92,7 @@ def _period_at(wanted_rpm: float, values: Values, ambient: Ambient) -> Mapping[s
 def words(moment: Moment, values: Values) -> str:
     """What the switch says: its level in words, and the shaft."""
     text = ""
-    level = moment.asked.get("level")
+    level = moment.inputs.get("level")
     if level is not None and level.size and np.isfinite(level[-1]):
         text = (
             "Low: light comes back, something pale or near. "
@@ -173,7 +173,7 @@ KIND = Kind(
             10_000,
             "convert",
             counts=False,
-            told=by_board("tick_us"),
+            from_rig=by_board("tick_us"),
         ),
         ConstantSpec(
             "jitter",
@@ -207,7 +207,7 @@ KIND = Kind(
             Move("period", values["tick"].value, f"One timer step of {values['tick'].value:g} µs"),
         ),
         inverse=Inverse(3000.0, 0.0, 1e6, _period_at),
-        asked=periods("edge", "level"),
+        inputs=periods("edge", "level"),
     ),
     words=words,
     procedures=("marks", "steady-marks"),

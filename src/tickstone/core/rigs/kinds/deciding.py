@@ -85,7 +85,7 @@ EDGE = (
         "decide",
         Provenance.MEASURED,
         counts=False,
-        told=by_mount("x_mm"),
+        from_rig=by_mount("x_mm"),
     ),
 )
 
@@ -122,7 +122,7 @@ TILT = (
         "decide",
         Provenance.MEASURED,
         counts=False,
-        told=by_geometry("track_mm"),
+        from_rig=by_geometry("track_mm"),
     ),
     ConstantSpec(
         "cog_height",
@@ -136,7 +136,7 @@ TILT = (
         "decide",
         Provenance.MEASURED,
         counts=False,
-        told=by_geometry("cog_height_mm"),
+        from_rig=by_geometry("cog_height_mm"),
     ),
     ConstantSpec(
         "tilt_rate",

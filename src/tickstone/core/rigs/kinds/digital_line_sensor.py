@@ -94,7 +94,7 @@ KIND = Kind(
             "calibrate",
             Provenance.MEASURED,
             ("convert",),
-            told=by_option("dark", {"high": 1.0, "low": 0.0}),
+            from_rig=by_option("dark", {"high": 1.0, "low": 0.0}),
         ),
     ),
     derived=(),

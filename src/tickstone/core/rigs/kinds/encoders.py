@@ -268,7 +268,7 @@ ROTARY = Kind(
         moves=WORKING.moves,
         inverse=WORKING.inverse,
         bare=WORKING.bare,
-        asked=_quadrature_count,
+        inputs=_quadrature_count,
     ),
     words=words,
     procedures=("roll-out", "steps", *DRIVE_PROCEDURES),

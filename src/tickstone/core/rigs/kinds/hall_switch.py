@@ -182,7 +182,7 @@ KIND = Kind(
             "calibrate",
             Provenance.MEASURED,
             ("convert", "watch"),
-            told=by_geometry("wheel_mm", math.pi),
+            from_rig=by_geometry("wheel_mm", math.pi),
         ),
         ConstantSpec(
             "magnets",
@@ -195,7 +195,7 @@ KIND = Kind(
             100,
             "wire",
             shown_at=("convert", "watch"),
-            told=by_option("magnets"),
+            from_rig=by_option("magnets"),
         ),
         ConstantSpec(
             "diameter",
@@ -208,7 +208,7 @@ KIND = Kind(
             6000,
             "wire",
             counts=False,
-            told=by_geometry("wheel_mm"),
+            from_rig=by_geometry("wheel_mm"),
         ),
         ConstantSpec(
             "tick",
@@ -221,7 +221,7 @@ KIND = Kind(
             10_000,
             "convert",
             counts=False,
-            told=by_board("tick_us"),
+            from_rig=by_board("tick_us"),
         ),
         ConstantSpec(
             "jitter",
@@ -253,7 +253,7 @@ KIND = Kind(
         ),
         moves=lambda values: (Move("period", 1000, "A millisecond more"),),
         inverse=Inverse(1.0, 0.0, 100.0, _period_at),
-        asked=periods("edge", "level"),
+        inputs=periods("edge", "level"),
         bare=("rpm",),
     ),
     words=words,

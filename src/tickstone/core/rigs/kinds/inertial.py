@@ -128,9 +128,9 @@ def words(moment: Moment, values: Values) -> str:
         return "No reading yet."
     if not np.isfinite(converted.values[-1]):
         return "An axis is pinned at an end, or has no reading."
-    if moment.asked and "x" in moment.asked:
+    if moment.inputs and "x" in moment.inputs:
         axes_of = _inertial_axes if "accel_range" in values else _analogue_axes
-        tilt = _tilt(axes_of({name: numbers[-1:] for name, numbers in moment.asked.items()}, values))
+        tilt = _tilt(axes_of({name: numbers[-1:] for name, numbers in moment.inputs.items()}, values))
         text = inertial.tilt_words(float(tilt.roll_deg[0]), float(tilt.pitch_deg[0]))
     else:
         text = f"leaning {converted.values[-1]:.1f}° from level"
@@ -555,7 +555,7 @@ UNIT = Kind(
             64,
             "wire",
             shown_at=("convert",),
-            told=by_option("accel"),
+            from_rig=by_option("accel"),
         ),
         ConstantSpec(
             "gyro_range",
@@ -568,7 +568,7 @@ UNIT = Kind(
             10_000,
             "wire",
             shown_at=("convert",),
-            told=by_option("gyro"),
+            from_rig=by_option("gyro"),
         ),
         ConstantSpec(
             "noise", "noise", "counts", 60.0, None, "usual at rest", 0, 5000, "calibrate", counts=False

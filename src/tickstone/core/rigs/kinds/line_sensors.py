@@ -312,7 +312,7 @@ KIND = Kind(
             "calibrate",
             Provenance.MEASURED,
             ("convert",),
-            told=_usual_counts(0.18, 0.74),
+            from_rig=_usual_counts(0.18, 0.74),
         ),
         ConstantSpec(
             "black",
@@ -326,7 +326,7 @@ KIND = Kind(
             "calibrate",
             Provenance.MEASURED,
             ("convert",),
-            told=_usual_counts(0.74, 0.18),
+            from_rig=_usual_counts(0.74, 0.18),
         ),
         *(
             ConstantSpec(
@@ -373,7 +373,7 @@ KIND = Kind(
             "wire",
             Provenance.MEASURED,
             counts=False,
-            told=by_mount("y_mm"),
+            from_rig=by_mount("y_mm"),
         ),
         ConstantSpec(
             "sensors",
@@ -386,7 +386,7 @@ KIND = Kind(
             MOST,
             "wire",
             shown_at=("convert",),
-            told=by_option("count"),
+            from_rig=by_option("count"),
         ),
         ConstantSpec(
             "mark_threshold", "mark at", "counts", None, None, "", 0, 16_777_215, "calibrate", counts=False
@@ -453,7 +453,7 @@ KIND = Kind(
             "decide",
             Provenance.MEASURED,
             counts=False,
-            told=by_geometry("line_mm"),
+            from_rig=by_geometry("line_mm"),
         ),
         *(
             ConstantSpec(f"act_{pattern}", f"at {pattern}", "", None, None, "", 0, 9, "decide", counts=False)

@@ -119,7 +119,7 @@ def words(moment: Moment, values: Values) -> str:
     """How fast, and which of the six sectors."""
     scheme = str(int(values["scheme"].value))
     text = ""
-    code = moment.asked.get("code")
+    code = moment.inputs.get("code")
     if code is not None and code.size and np.isfinite(code[-1]):
         now = int(code[-1])
         order = motor_halls.SEQUENCES[scheme]
@@ -212,7 +212,7 @@ KIND = Kind(
             100,
             "wire",
             shown_at=("convert", "watch"),
-            told=_pole_pairs,
+            from_rig=_pole_pairs,
         ),
         ConstantSpec(
             "scheme",
@@ -225,7 +225,7 @@ KIND = Kind(
             120,
             "calibrate",
             shown_at=("convert",),
-            told=by_option("scheme"),
+            from_rig=by_option("scheme"),
         ),
         *(
             ConstantSpec(
@@ -249,7 +249,7 @@ KIND = Kind(
         ),
         moves=lambda values: (Move("edges", 10, "Ten edges more a second"),),
         inverse=Inverse(1000.0, 0.0, 1e6, _edges_at),
-        asked=_edge_rate,
+        inputs=_edge_rate,
         bare=("electrical",),
     ),
     words=words,

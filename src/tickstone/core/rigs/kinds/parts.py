@@ -56,7 +56,7 @@ def converter(noise_counts: float = 1.0) -> tuple[ConstantSpec, ...]:
             24,
             "wire",
             counts=False,
-            told=by_converter(0),
+            from_rig=by_converter(0),
         ),
         ConstantSpec(
             "reference",
@@ -71,7 +71,7 @@ def converter(noise_counts: float = 1.0) -> tuple[ConstantSpec, ...]:
             Provenance.MEASURED,
             ("convert",),
             counts=False,
-            told=by_converter(1),
+            from_rig=by_converter(1),
         ),
         ConstantSpec(
             "noise",

@@ -289,7 +289,7 @@ KIND = Kind(
             5000,
             "wire",
             Provenance.MEASURED,
-            told=by_mount("height_mm"),
+            from_rig=by_mount("height_mm"),
         ),
         ConstantSpec("cone", "cone", "°", 15.0, None, SHEET, 1, 120, "wire", counts=False),
         ConstantSpec(
@@ -303,7 +303,7 @@ KIND = Kind(
             10_000,
             "convert",
             counts=False,
-            told=by_board("tick_us"),
+            from_rig=by_board("tick_us"),
         ),
         ConstantSpec("nearest", "nearest", "mm", 20.0, None, SHEET, 0, 4000, "convert", counts=False),
         ConstantSpec("farthest", "farthest", "mm", 4000.0, None, SHEET, 50, 10_000, "convert", counts=False),

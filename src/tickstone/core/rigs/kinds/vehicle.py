@@ -27,7 +27,7 @@ DRIVE = (
         "calibrate",
         Provenance.MEASURED,
         counts=False,
-        told=by_geometry("track_mm"),
+        from_rig=by_geometry("track_mm"),
     ),
     ConstantSpec(
         "mismatch",
