@@ -28,7 +28,7 @@ expect.set_options(timeout=45_000)  # a busy machine is no finding
 KEPT_BY_THE_PAGE = """
   window.notices = [];
   new MutationObserver(() => {
-    const text = document.querySelector(".notice")?.textContent ?? "", last = window.notices.at(-1);
+    const text = document.querySelector(".frame-notice")?.textContent ?? "", last = window.notices.at(-1);
     if (last && !last.until && last.text !== text) last.until = performance.now();
     if (text && (!last || last.until)) window.notices.push({text, from: performance.now()});
   }).observe(document, {subtree: true, childList: true, characterData: true});

@@ -31,8 +31,8 @@ def keep(page: Page, name: str) -> None:
 
 def settle(page: Page) -> None:
     """Wait for the line that says what was done, and for it to go."""
-    page.locator(".notice").wait_for()
-    page.locator(".notice").wait_for(state="hidden")
+    page.locator(".frame-notice").wait_for()
+    page.locator(".frame-notice").wait_for(state="hidden")
 
 
 def hold(page: Page, served: Served, places: tuple[int, ...], already: int = 0) -> None:
@@ -41,7 +41,7 @@ def hold(page: Page, served: Served, places: tuple[int, ...], already: int = 0) 
         served.hands({"front-ranger.target_mm": mm})
         page.get_by_label("The ruler says").fill(str(mm))
         page.get_by_label("The ruler says").press("Enter")
-        page.locator(f".places .held:nth-of-type({held})").wait_for(timeout=20_000)
+        page.locator(f".Steps-places .Steps-held:nth-of-type({held})").wait_for(timeout=20_000)
 
 
 def poses_and_line(page: Page, served: Served) -> None:
@@ -50,7 +50,7 @@ def poses_and_line(page: Page, served: Served) -> None:
     page.locator(".next").get_by_role("button", name="Hold it").click()
     for held, (nose, left) in enumerate(((0, 0), (180, 0), (90, 0), (-90, 0)), start=1):
         served.hands({"tilt.nose_up_deg": nose, "tilt.left_up_deg": left})
-        page.locator(f".places .held:nth-of-type({held})").wait_for(timeout=30_000)
+        page.locator(f".Steps-places .Steps-held:nth-of-type({held})").wait_for(timeout=30_000)
     served.hands({"tilt.nose_up_deg": 0, "tilt.left_up_deg": 84})
     page.wait_for_timeout(300)
     keep(page, "calibrate-poses")
@@ -59,16 +59,16 @@ def poses_and_line(page: Page, served: Served) -> None:
     page.goto(f"{served.address}/fern/calibrate?sensor=line-row&procedure=line")
     page.wait_for_timeout(2500)
     page.locator(".next").get_by_role("button", name="Hold it").click()
-    page.locator(".places .held:nth-of-type(1)").wait_for(timeout=30_000)
+    page.locator(".Steps-places .Steps-held:nth-of-type(1)").wait_for(timeout=30_000)
     served.hands({"line-row.ground": 2})
-    page.locator(".places .held:nth-of-type(2)").wait_for(timeout=30_000)
+    page.locator(".Steps-places .Steps-held:nth-of-type(2)").wait_for(timeout=30_000)
     page.wait_for_timeout(1200)
     keep(page, "calibrate-line")
     served.hands({"line-row.ground": 0})
     if page.get_by_role("button", name="Stop R").count():
         page.keyboard.press("r")
     page.goto(f"{served.address}/fern/calibrate?sensor=front-ranger")
-    page.locator(".calibrate").wait_for()
+    page.locator(".Calibrate-calibrate").wait_for()
 
 
 def door_file() -> str:
@@ -87,22 +87,22 @@ def door_file() -> str:
 def walk(page: Page, served: Served) -> None:
     """From the wire to the stone."""
     page.goto("/rigs")
-    page.locator(".rig-list li").first.wait_for()
+    page.locator(".Rigs-rig-list li").first.wait_for()
     keep(page, "rigs")
     page.goto("/fern/wire")
     page.get_by_label("Board", exact=True).select_option("wide-3v3")
-    page.locator(".fault-tag").wait_for()
+    page.locator(".HarnessDrawing-fault-tag").wait_for()
     page.get_by_role("button", name="Close this line").click()
     keep(page, "wire")
     page.get_by_role("button", name="Undo the last change").click()
     settle(page)
     page.goto("/fern/wire?view=checklist")
-    boxes = page.locator(".step input[type=checkbox]")
+    boxes = page.locator(".Checklist-step input[type=checkbox]")
     boxes.first.wait_for()
     heading = page.locator("h2", has_text="First power")
     for place in range(boxes.count() - 9):
         boxes.nth(place).check()
-    page.locator(".step small").nth(boxes.count() - 10).wait_for()
+    page.locator(".Checklist-step small").nth(boxes.count() - 10).wait_for()
     heading.evaluate("element => element.scrollIntoView({ block: 'center' })")
     keep(page, "wire-checklist")
     page.goto("/fern/watch?view=import")
@@ -110,7 +110,7 @@ def walk(page: Page, served: Served) -> None:
     page.get_by_label("Files of readings").set_input_files(file)
     page.get_by_label("What left means").select_option("line-row|s1")
     page.get_by_label("What centre means").select_option("line-row|s3")
-    page.locator(".bad-lines").wait_for()
+    page.locator(".Import-bad-lines").wait_for()
     keep(page, "import")
     page.get_by_role("button", name="Take it off the bench").click()
     page.goto("/fern/watch")
@@ -133,7 +133,7 @@ def walk(page: Page, served: Served) -> None:
     page.wait_for_timeout(800)
     served.hands({"front-ranger.moves_mm_s": -140})
     page.wait_for_timeout(7500)
-    page.locator(".notice").wait_for(state="hidden")
+    page.locator(".frame-notice").wait_for(state="hidden")
     keep(page, "watch")
     page.set_viewport_size({"width": 390, "height": 844})
     keep(page, "watch-phone")
@@ -150,8 +150,8 @@ def walk(page: Page, served: Served) -> None:
     page.get_by_role("button", name=re.compile("lanes")).click()
     page.get_by_label("air: air temperature").click()
     page.keyboard.press("Escape")
-    page.locator(".lane-faults text").first.wait_for()
-    page.locator(".findings details").first.wait_for()
+    page.locator(".Lanes-lane-faults text").first.wait_for()
+    page.locator(".Findings-findings details").first.wait_for()
     page.evaluate("document.activeElement.blur()")
     settle(page)
     keep(page, "findings")
@@ -165,7 +165,7 @@ def walk(page: Page, served: Served) -> None:
     served.hands({"front-ranger.target_mm": 600})
     page.wait_for_timeout(900)
     keep(page, "calibrate-ranger")
-    page.locator(".places .held:nth-of-type(4)").wait_for(timeout=20_000)
+    page.locator(".Steps-places .Steps-held:nth-of-type(4)").wait_for(timeout=20_000)
     hold(page, served, PLACES[4:], already=4)
     page.locator(".next").get_by_role("button", name="Accept").click()
     settle(page)
@@ -175,18 +175,18 @@ def walk(page: Page, served: Served) -> None:
     page.wait_for_timeout(1500)
     keep(page, "convert")
     page.get_by_role("button", name="timer planner").click()
-    page.locator(".plan .best").wait_for()
-    page.locator(".plan svg").hover(position={"x": 430, "y": 120})
+    page.locator(".PlanChart-plan .PlanChart-best").wait_for()
+    page.locator(".PlanChart-plan svg").hover(position={"x": 430, "y": 120})
     keep(page, "timer-planner")
     page.get_by_role("button", name="second opinion").click()
     page.get_by_role("button", name="Show me three on one shaft").click()
-    page.locator(".opinion .odd").wait_for()
+    page.locator(".SecondOpinion-opinion .SecondOpinion-outlier").wait_for()
     keep(page, "second-opinion")
     known = {one["name"]: one["id"] for one in served.client.get("/api/rigs/fern/recordings").json()}
     lights = [known[f"Line row, {light}"] for light in ("with a load of trays", "lamp off", "lamp on")]
     aside = known["Line row, the evening before"]
     page.goto(f"/fern/decide?sensor=line-row&from={','.join(map(str, lights))}&test={aside}")
-    page.locator(".heaps").wait_for()
+    page.locator(".Heaps-heaps").wait_for()
     page.locator("h1", has_text="far right is not").wait_for()
     page.wait_for_timeout(800)
     keep(page, "decide-line")

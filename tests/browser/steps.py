@@ -27,12 +27,12 @@ def connect(page: Page, address: str = "/fern/watch") -> None:
 
 def recorded_rows(page: Page) -> int:
     """How many rows the screen calls recorded."""
-    return int(re.sub(r"\D", "", page.locator(".recorded b").inner_text()) or 0)
+    return int(re.sub(r"\D", "", page.locator(".TopLine-recorded b").inner_text()) or 0)
 
 
 def record_on(page: Page, rows: int) -> None:
     """Let a running recording grow by so many rows."""
-    expect(page.locator(".recorded b")).to_have_text(re.compile(r"^[1-9]"))
+    expect(page.locator(".TopLine-recorded b")).to_have_text(re.compile(r"^[1-9]"))
     before = recorded_rows(page)
     until(lambda: recorded_rows(page) >= before + rows)
 
@@ -82,7 +82,7 @@ def take_back(page: Page) -> None:
     """Press Undo in the line above the tape, in the page's own time: that line stays for ten seconds only."""
     page.wait_for_function(
         """() => {
-          const buttons = [...document.querySelectorAll(".notice button")];
+          const buttons = [...document.querySelectorAll(".frame-notice button")];
           const undo = buttons.find((button) => button.textContent === "Undo");
           undo?.click();
           return undo !== undefined;

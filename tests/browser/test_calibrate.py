@@ -30,9 +30,9 @@ class Bench:
     def open(self, sensor: str, procedure: str) -> None:
         """Open a procedure, connected."""
         self.page.goto(f"/{self.slug}/calibrate?sensor={sensor}&procedure={procedure}")
-        expect(self.page.locator(".places").or_(self.page.locator(".empty"))).to_be_visible()
+        expect(self.page.locator(".Steps-places").or_(self.page.locator(".empty"))).to_be_visible()
         self.sensor, self.procedure = sensor, procedure
-        connect = self.page.locator(".tape").get_by_role("button", name="Connect")
+        connect = self.page.locator(".frame-tape").get_by_role("button", name="Connect")
         if connect.count():
             connect.click()
         expect(self.page.get_by_role("button", name=re.compile("stand-in · [1-9]"))).to_be_visible()
@@ -79,11 +79,11 @@ class Bench:
             raise AssertionError(
                 f"not {count} held: {self.page.locator('.holding').all_inner_texts()}"
             ) from None
-        expect(self.page.locator(".places .held")).to_have_count(len(self.now()["steps"]))
+        expect(self.page.locator(".Steps-places .Steps-held")).to_have_count(len(self.now()["steps"]))
 
     def fill(self, fields: Mapping[str, str]) -> None:
         """Type what is asked for next."""
-        form = self.page.locator(".places .now form").first
+        form = self.page.locator(".Steps-places .Steps-now form").first
         for label, value in fields.items():
             field = form.get_by_label(re.compile(f"^{re.escape(label)}"))
             if field.evaluate("one => one.tagName") == "SELECT":
@@ -94,15 +94,15 @@ class Bench:
     def hold(self, fields: Mapping[str, str] | None = None) -> None:
         """Press what holds the next one."""
         self.fill(fields or {})
-        self.page.locator(".places .now form").first.get_by_role("button", name="Hold it").click()
+        self.page.locator(".Steps-places .Steps-now form").first.get_by_role("button", name="Hold it").click()
 
     def note(self, fields: Mapping[str, str]) -> None:
         """Note the next one that is only typed."""
         count = len(self.now()["steps"])
         self.fill(fields)
-        self.page.locator(".places .now form").first.get_by_role("button", name="Note it").click()
+        self.page.locator(".Steps-places .Steps-now form").first.get_by_role("button", name="Note it").click()
         self.held(count + 1)
-        expect(self.page.locator(".places .held")).to_have_count(count + 1)
+        expect(self.page.locator(".Steps-places .Steps-held")).to_have_count(count + 1)
 
     def lines(self, text: str) -> None:
         """Type lines from a notebook."""
@@ -158,13 +158,13 @@ def test_ranger_by_ruler_and_by_air_compared(fern: Bench, page: Page) -> None:
     expect(page.locator(".next")).to_contain_text("put the target near 150")
     fern.lines("150 889\n250 1469\n400 2341\n600 3501\n900 5243")  # 344.5 m/s and −3.1 mm
     expect(page.locator("h1")).to_have_text(re.compile(r"^Every place held; sound is 34"))
-    expect(page.locator(".slab #constant-sound")).to_contain_text("forming: 5 held")
-    plots = page.locator(".fit-figure")
+    expect(page.locator(".frame-slab #constant-sound")).to_contain_text("forming: 5 held")
+    plots = page.locator(".FitPlot-fit-figure")
     expect(plots.first).to_be_visible()
     plots.first.locator(".held-dot").nth(2).hover()
-    expect(plots.first.locator(".fit-said")).not_to_be_empty()  # the read-out at the pointer
+    expect(plots.first.locator(".FitPlot-fit-said")).not_to_be_empty()  # the read-out at the pointer
     page.get_by_label("Before and after, on").select_option(index=1)
-    expect(page.locator(".before-after")).to_contain_text("Readings move by")
+    expect(page.locator(".BeforeAfter-before-after")).to_contain_text("Readings move by")
     fitted = fern.accept()
     assert fitted["sound"][0] == pytest.approx(344.5, abs=0.3)
     assert fitted["offset"][0] == pytest.approx(-3.1, abs=0.5)
@@ -179,27 +179,27 @@ def test_ranger_by_ruler_and_by_air_compared(fern: Bench, page: Page) -> None:
 def test_places_are_refused_dropped_and_kept_over_a_reload(fern: Bench, page: Page) -> None:
     fern.open("front-ranger", "ruler")
     fern.fill({"The ruler says": "five"})
-    page.locator(".places .now form").get_by_role("button", name="Hold it").click()
-    expect(page.locator(".places .field-fault")).to_contain_text("is not a number")
+    page.locator(".Steps-places .Steps-now form").get_by_role("button", name="Hold it").click()
+    expect(page.locator(".Steps-places .field-fault")).to_contain_text("is not a number")
     fern.fill({"The ruler says": "9000"})
-    page.locator(".places .now form").get_by_role("button", name="Hold it").click()
-    expect(page.locator(".places .field-fault")).to_contain_text("6000")
+    page.locator(".Steps-places .Steps-now form").get_by_role("button", name="Hold it").click()
+    expect(page.locator(".Steps-places .field-fault")).to_contain_text("6000")
     fern.hands({"front-ranger.target_mm": 250})
     fern.hold({"The ruler says": "150"})
-    expect(page.locator(".holding-why")).to_contain_text("not 150")
+    expect(page.locator(".Steps-holding-why")).to_contain_text("not 150")
     page.get_by_role("button", name="Let go").click()
     fern.hold({"The ruler says": "250"})
     fern.held(1)
     page.reload()
-    expect(page.locator(".places .held")).to_have_count(1)
+    expect(page.locator(".Steps-places .Steps-held")).to_have_count(1)
     fern.hands({"front-ranger.moves_mm_s": 200})
     fern.hold({"The ruler says": "400"})
-    expect(page.locator(".holding-why")).to_contain_text(re.compile("Hold still|It says about"))
+    expect(page.locator(".Steps-holding-why")).to_contain_text(re.compile("Hold still|It says about"))
     page.keyboard.press("h")
     fern.held(2)
     fern.hands({"front-ranger.moves_mm_s": 0})
     page.get_by_role("button", name="Drop 400").click()
-    expect(page.locator(".places .held")).to_have_count(1)
+    expect(page.locator(".Steps-places .Steps-held")).to_have_count(1)
     expect(page.get_by_role("button", name=re.compile("^Accept with"))).to_have_count(0)
 
 
@@ -208,7 +208,7 @@ def test_line_row_spans_heights_and_lamps(fern: Bench, page: Page) -> None:
     fern.hands({"line-row.ground": 1, "line-row.height_mm": 4, "room.lamp": 0})
     fern.hold()
     fern.held(1)
-    expect(page.locator(".holding-why")).to_contain_text(re.compile("Taken|It reads as over ground"))
+    expect(page.locator(".Steps-holding-why")).to_contain_text(re.compile("Taken|It reads as over ground"))
     fern.hands({"line-row.ground": 2})
     fern.held(2)
     expect(page.locator("h1")).to_contain_text("every sensor tells it from the line")
@@ -218,7 +218,7 @@ def test_line_row_spans_heights_and_lamps(fern: Bench, page: Page) -> None:
     for height in ("12",):
         for span, ground in (("over ground", 1), ("over the line", 2)):
             fern.hands({"line-row.ground": ground, "line-row.height_mm": float(height)})
-            form = page.locator(".places .now form").filter(has_text=span)
+            form = page.locator(".Steps-places .Steps-now form").filter(has_text=span)
             form.get_by_label(re.compile("^Height")).fill(height)
             count = len(fern.now()["steps"])
             form.get_by_role("button", name="Hold it").click()
@@ -275,7 +275,7 @@ def test_wheel_roll_out_and_the_drive(fern: Bench, page: Page) -> None:
     )
     expect(page.locator("h1")).to_contain_text("The track is")
     fern.accept()
-    expect(page.locator(".procedures")).to_contain_text("today")
+    expect(page.locator(".picker-procedures")).to_contain_text("today")
 
 
 def test_motor_halls_spin_wire_orders_and_spacings(page: Page, served: Served) -> None:
@@ -301,7 +301,7 @@ def test_motor_halls_spin_wire_orders_and_spacings(page: Page, served: Served) -
     motor.open("motor", "hall-spacing")
     motor.note({"The sensors’ radius": "15", "A spacing you have in mind": "60"})
     expect(page.locator("h1")).to_have_text("60° works in the 60° scheme")
-    expect(page.locator(".said-table")).to_contain_text("17.14°")
+    expect(page.locator(".SaidTable-said-table")).to_contain_text("17.14°")
 
 
 def test_analogue_poses_from_a_notebook(page: Page, served: Served) -> None:
@@ -333,12 +333,12 @@ def test_a_notebook_and_the_marks_of_a_recording(fern: Bench, page: Page) -> Non
     expect(page.locator("#notebook-fault")).to_contain_text("Line 2")
     page.get_by_label(re.compile("One line each")).fill("150 888\n400 2330\n900 5230")
     page.get_by_role("button", name="Take them").click()
-    expect(page.locator(".places .held")).to_have_count(3)
+    expect(page.locator(".Steps-places .Steps-held")).to_have_count(3)
     page.get_by_role("button", name="Put these away").click()
-    expect(page.locator(".places .held")).to_have_count(0)
+    expect(page.locator(".Steps-places .Steps-held")).to_have_count(0)
     page.get_by_label("From the marks of a recording").select_option(label="Notebook, 3 lines, 3 marks")
     expect(page.get_by_text("3 taken from its marks")).to_be_visible()
-    expect(page.locator(".places .held")).to_have_count(3)
+    expect(page.locator(".Steps-places .Steps-held")).to_have_count(3)
     fern.accept()
     fern.lines("150 886\n400 2332\n900 5228")
     fern.accept()

@@ -25,21 +25,23 @@ def test_every_kind_is_worked_dragged_and_asked_backwards(bench: Page, kinds: li
         bench.goto("/convert")
         bench.get_by_label("A loose part").select_option(kind)
         expect(bench).to_have_url(re.compile(f"part={kind}"))
-        expect(bench.locator(".result b")).not_to_have_text("—")
-        expect(bench.locator(".term").first).to_be_visible()
+        expect(bench.locator(".WorkedLine-result b")).not_to_have_text("—")
+        expect(bench.locator(".WorkedLine-term").first).to_be_visible()
         expect(heading(bench)).not_to_have_text(re.compile("Looking"))
         before = heading(bench).inner_text()
         place = 1 if kind == "line-sensors" else 0
-        expect(bench.locator(".graduated").or_(bench.locator(".ask-choice")).first).to_be_visible()
-        slider = bench.locator(".graduated").nth(place)
+        expect(
+            bench.locator(".convert-graduated").or_(bench.locator(".convert-ask-choice")).first
+        ).to_be_visible()
+        slider = bench.locator(".convert-graduated").nth(place)
         if slider.count():
             for _ in range(3):
                 slider.press("PageDown")
         else:  # a level is chosen
-            bench.locator(".ask-choice .act[aria-pressed=false]").first.click()
+            bench.locator(".convert-ask-choice .act[aria-pressed=false]").first.click()
         expect(bench).to_have_url(re.compile(r"r\.\w+="))
         expect(heading(bench)).not_to_have_text(before)
-        expect(bench.locator(".inverse b").first).not_to_be_empty()
+        expect(bench.locator(".Backwards-inverse b").first).not_to_be_empty()
         bench.reload()  # the address holds what was set
         expect(heading(bench)).not_to_have_text(re.compile("Looking"))
         assert heading(bench).inner_text() != before
@@ -47,7 +49,7 @@ def test_every_kind_is_worked_dragged_and_asked_backwards(bench: Page, kinds: li
             (set_to,) = (
                 value for name, value in parse_qsl(urlsplit(bench.url).query) if name.startswith("r.")
             )
-            expect(bench.locator(".ask input[inputmode]").nth(place)).to_have_value(set_to)
+            expect(bench.locator(".convert-ask input[inputmode]").nth(place)).to_have_value(set_to)
 
 
 def test_a_loose_parts_constants_are_typed_and_shown_as_such(bench: Page) -> None:
@@ -56,8 +58,8 @@ def test_a_loose_parts_constants_are_typed_and_shown_as_such(bench: Page) -> Non
     magnets = bench.get_by_label("magnets", exact=True)
     magnets.fill("2")
     expect(heading(bench)).to_have_text(re.compile(r"is 2\.00\Dm/s"))
-    expect(bench.locator(".part-constants li", has=magnets).locator(".role-chosen")).to_be_visible()
-    expect(bench.locator(".rules")).to_contain_text("one magnet taken for all")
+    expect(bench.locator(".LoosePart-part-constants li", has=magnets).locator(".role-chosen")).to_be_visible()
+    expect(bench.locator(".Rules-rules")).to_contain_text("one magnet taken for all")
     magnets.fill("0")
     expect(bench.locator(".field-fault")).to_contain_text("cannot be below 1")
     expect(magnets).to_have_value("0")
@@ -76,7 +78,7 @@ def test_units_are_switched_and_remembered(bench: Page) -> None:
     expect(heading(bench)).to_have_text(re.compile(r"is 14\.4\d?\Dkm/h"))
     expect(bench.get_by_label("Wanted speed")).to_have_value("3.6")
     bench.goto("/convert?part=analogue-accelerometer")
-    expect(bench.locator(".result")).to_contain_text("%")
+    expect(bench.locator(".WorkedLine-result")).to_contain_text("%")
     expect(bench.get_by_label("a x", exact=True)).to_have_value(re.compile(r"^1\.\d"))
     bench.get_by_label("a x", exact=True).fill("1.65")
     expect(bench).to_have_url(re.compile(r"r\.x=338"))
@@ -91,11 +93,11 @@ def test_on_a_rig_each_sensor_is_worked_with_the_rigs_own_constants(page: Page, 
     served.client.post(f"{ruler}/accept", json={}).raise_for_status()
     page.reload()
     expect(heading(page)).to_have_text(re.compile(r"is 299\.\d\Dmm|is 299\Dmm"))
-    expect(page.locator(".share-labels")).to_contain_text("sound and offset")
-    page.locator(".slab-sensor select").select_option("air")
+    expect(page.locator(".Shares-share-labels")).to_contain_text("sound and offset")
+    page.locator(".SensorMenu-slab-sensor select").select_option("air")
     expect(heading(page)).to_have_text(re.compile(r"°C is 21\.5\D"))
     page.get_by_role("button", name="tilt", exact=True).click()
-    expect(page.locator(".slab")).to_be_visible()
+    expect(page.locator(".frame-slab")).to_be_visible()
     page.get_by_role("button", name="air", exact=True).click()
     expect(heading(page)).to_have_text(re.compile(r"°C is 21\.5\D"))
 
@@ -107,14 +109,14 @@ def test_the_timer_planner_names_the_prescaler_and_where_each_says_slow(bench: P
     bench.get_by_text("The same in figures").click()
     row = bench.get_by_role("row", name=re.compile("÷\\D256"))
     expect(row).to_contain_text("28.6")  # common practice: 8 MHz/256 overflows below 28.6 rpm
-    bench.locator(".plan svg").hover(position={"x": 400, "y": 100})
+    bench.locator(".PlanChart-plan svg").hover(position={"x": 400, "y": 100})
     expect(bench.locator("figcaption")).to_contain_text(re.compile("At .*rpm: .*gate"))
     bench.get_by_label("÷\u2009256").click()
     expect(heading(bench)).to_have_text(re.compile("÷\\D1024"))
     bench.get_by_label("Slowest").fill("0.1")
     expect(heading(bench)).to_have_text(re.compile("overflow at 0.1 rpm"))
     bench.get_by_label("Slowest").fill("60")
-    expect(bench.locator(".plan .best")).to_be_visible()
+    expect(bench.locator(".PlanChart-plan .PlanChart-best")).to_be_visible()
     bench.get_by_label("Counter").fill("32")  # 2³² ticks of 16 MHz are 268 s: no prescaler is needed any more
     bench.get_by_label("Clock").fill("16")
     expect(heading(bench)).to_have_text(re.compile(r"Time each turn with ÷\D1:"))
@@ -136,7 +138,7 @@ def test_a_second_opinion_finds_the_odd_one_and_what_betrays_it(bench: Page) -> 
     expect(bench.locator(".field-fault")).to_contain_text("above zero")
     bench.get_by_label("± of reading 3").fill("2")
     expect(heading(bench)).to_have_text(re.compile(r"2 of 3 agree: 413"))
-    expect(bench.locator(".opinion .odd")).to_contain_text("double marks")
+    expect(bench.locator(".SecondOpinion-opinion .SecondOpinion-outlier")).to_contain_text("double marks")
     bench.reload()
     expect(heading(bench)).to_have_text(re.compile("2 of 3 agree"))
     bench.get_by_label("all in").fill("Hz")
@@ -154,16 +156,16 @@ def test_colours_and_values_of_resistors(bench: Page) -> None:
     bench.get_by_label("Value").fill("4700")
     expect(heading(bench)).to_have_text(re.compile(r"Yellow, violet, red, gold is 4\.7\DkΩ"))
     bench.get_by_role("button", name="5", exact=True).click()
-    expect(bench.locator(".drawn-resistor .band")).to_have_count(5)
+    expect(bench.locator(".Resistors-drawn-resistor .Resistors-band")).to_have_count(5)
     expect(heading(bench)).to_have_text(re.compile(r"4\.7\DkΩ ±\D1\D%"))
     bench.get_by_label("band 1").select_option("green")
     expect(heading(bench)).to_have_text(re.compile(r"5\.7\DkΩ"))
     bench.get_by_label("Value").fill("5712")
     expect(bench.get_by_role("alert")).to_contain_text("digits")
     bench.get_by_label("Forward").fill("6")
-    expect(bench.locator(".circuits")).to_contain_text("leaves nothing")
+    expect(bench.locator(".Resistors-circuits")).to_contain_text("leaves nothing")
     bench.get_by_label("Never above").fill("1")
-    expect(bench.locator(".circuits [role=alert]").first).to_be_visible()
+    expect(bench.locator(".Resistors-circuits [role=alert]").first).to_be_visible()
 
 
 def test_the_tilt_bench_says_it_in_words(bench: Page) -> None:

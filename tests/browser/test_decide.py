@@ -32,7 +32,7 @@ def test_line_thresholds_are_moved_with_their_odds_tested_chosen_and_go_stale(
     page.goto("/fern/decide?sensor=line-row")
     expect(heading(page)).to_have_text("Four sensors are safe in every light; far right is not")
     expect(page.locator(".next")).to_contain_text("no threshold works for far right")
-    expect(page.locator(".heaps")).to_contain_text(re.compile(r"far left.*0 of 3\D?090", re.DOTALL))
+    expect(page.locator(".Heaps-heaps")).to_contain_text(re.compile(r"far left.*0 of 3\D?090", re.DOTALL))
 
     left = tick(page, "Threshold of left")
     before = int(left.get_attribute("aria-valuenow") or 0)
@@ -68,10 +68,10 @@ def test_line_thresholds_are_moved_with_their_odds_tested_chosen_and_go_stale(
     expect(left).to_have_attribute("aria-valuenow", str(before))
 
     page.get_by_label("Tested on").select_option(label="Line row, the evening before")
-    expect(page.locator(".heap-about")).to_contain_text(
+    expect(page.locator(".Heaps-heap-about")).to_contain_text(
         re.compile(r"On the recording kept aside: \d+ of 1\D?030")
     )
-    lights = page.locator(".said-table tbody tr")
+    lights = page.locator(".SaidTable-said-table tbody tr")
     expect(lights).to_have_count(3)
     page.get_by_role("checkbox", name="Line row, with a load of trays").click()
     expect(lights).to_have_count(2)
@@ -98,7 +98,7 @@ def test_what_the_row_does_in_every_state_is_edited_and_contradictions_are_flagg
 ) -> None:
     page.goto("/fern/decide?sensor=line-row&decision=steering")
     expect(heading(page)).to_have_text("17 states, each with what to do")
-    table = page.locator(".states")
+    table = page.locator(".States-states")
     expect(table).to_contain_text("unreachable with one tape of 19 mm")
     page.get_by_label("Then, at 10000").select_option(label="right hard")
     expect(table).to_contain_text("contradicts: it steers away from the line")
@@ -117,31 +117,33 @@ def test_the_obstacle_guard_counts_its_votes_on_a_recording(bench: Page) -> None
     page.goto("/fern/decide?sensor=front-ranger")
     expect(heading(page)).to_have_text(re.compile(r"At 0.4 m/s the cart must begin to stop at 2\d\d mm"))
     page.get_by_label("Looked at").select_option(label="Pushed at a box")
-    votes = page.locator(".said-table").filter(has_text="2 of 2 votes")
+    votes = page.locator(".SaidTable-said-table").filter(has_text="2 of 2 votes")
     expect(votes).to_contain_text(re.compile(r"0 of \d+ trips"))
     expect(votes).to_contain_text(re.compile(r"[0-9] of [4-9] approaches"))
-    expect(page.locator(".decision")).to_contain_text("too close")
-    expect(page.locator(".decision")).to_contain_text("no reading: not safe")
-    expect(page.locator(".decision")).to_contain_text("At another speed")
-    expect(page.locator(".decision")).to_contain_text("In other air")
+    expect(page.locator(".Decide-decision")).to_contain_text("too close")
+    expect(page.locator(".Decide-decision")).to_contain_text("no reading: not safe")
+    expect(page.locator(".Decide-decision")).to_contain_text("At another speed")
+    expect(page.locator(".Decide-decision")).to_contain_text("In other air")
     trip = tick(page, "Trip distance")
     before = int(trip.get_attribute("aria-valuenow") or 0)
     trip.focus()
     page.keyboard.press("Shift+ArrowLeft")
     expect(trip).to_have_attribute("aria-valuenow", str(before - 10))
-    expect(page.locator(".sums")).to_contain_text("too late by")
+    expect(page.locator(".Floor-sums")).to_contain_text("too late by")
     expect(heading(page)).to_have_text(re.compile("mm too late at 0.4 m/s"))
 
 
 def test_a_filter_is_picked_on_the_curve_and_the_guard_knows(page: Page, served: Served) -> None:
     page.goto("/fern/decide?sensor=front-ranger&decision=filter")
     expect(page.locator("figcaption").first).to_have_text("Noise against lag")
-    expect(page.locator(".decision")).to_contain_text("Kalman filter, r =")
+    expect(page.locator(".Decide-decision")).to_contain_text("Kalman filter, r =")
     page.get_by_role("button", name="Pick average of 5").click()
     expect(heading(page)).to_have_text(
         re.compile(r"^Average of 5 leaves \d\d % of the noise, 100 ms late: 40 mm of way$")
     )
-    expect(page.locator(".decision")).to_contain_text("For the obstacle guard: 40 mm of way for the lag")
+    expect(page.locator(".Decide-decision")).to_contain_text(
+        "For the obstacle guard: 40 mm of way for the lag"
+    )
     page.get_by_role("button", name="Choose", exact=True).click()
     expect(page.get_by_role("navigation", name="Decisions")).to_contain_text(re.compile("Filter.?chosen"))
     assert constants(served, "front-ranger")["filter_kind"]["value"] == 1
@@ -154,7 +156,7 @@ def test_a_filter_is_picked_on_the_curve_and_the_guard_knows(page: Page, served:
     expect(page.get_by_role("navigation", name="Decisions")).to_contain_text(re.compile("Filter.?chosen"))
     page.get_by_role("button", name=re.compile("^Obstacle guard")).click()
     expect(heading(page)).to_have_text(re.compile(r"must begin to stop at 28\d mm"))
-    expect(page.locator(".decision")).to_contain_text("filtered")
+    expect(page.locator(".Decide-decision")).to_contain_text("filtered")
     page.get_by_role("button", name=re.compile("^Missing readings")).click()
     expect(heading(page)).to_have_text(re.compile("Nothing is missing|It would have stopped"))
 

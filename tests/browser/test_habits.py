@@ -21,30 +21,30 @@ def heading(page: Page):
 
 def test_find_opens_a_constant_a_recording_and_a_line_of_the_log(page: Page) -> None:
     page.goto("/fern/wire")
-    expect(page.locator(".rule")).to_be_visible()
+    expect(page.locator(".Rule-rule")).to_be_visible()
     page.keyboard.press("/")
     field = page.get_by_label(re.compile("^Find a station"))
     field.fill("humid")
-    expect(page.locator(".hits")).to_contain_text("humidity")
-    expect(page.locator(".hits li")).to_have_count(1)
+    expect(page.locator(".Find-hits")).to_contain_text("humidity")
+    expect(page.locator(".Find-hits li")).to_have_count(1)
     field.press("Enter")
     expect(page).to_have_url(re.compile("/fern/convert"))
     expect(page.locator("#constant-humidity")).to_be_focused()
     page.keyboard.press("/")
     field.fill("first look")
-    expect(page.locator(".hits")).to_contain_text("recording")
-    page.locator(".hits button").first.click()
+    expect(page.locator(".Find-hits")).to_contain_text("recording")
+    page.locator(".Find-hits button").first.click()
     expect(heading(page)).to_have_text("First look at the bench")
     page.keyboard.press("/")
     field.fill("zeppelin")
-    expect(page.locator(".hits")).to_contain_text("Nothing by that name")
+    expect(page.locator(".Find-hits")).to_contain_text("Nothing by that name")
     page.keyboard.press("Escape")
     expect(field).to_have_count(0)
 
 
 def test_every_key_has_a_list_and_a_button(page: Page) -> None:
     page.goto("/fern/watch")
-    expect(page.locator(".rule")).to_be_visible()
+    expect(page.locator(".Rule-rule")).to_be_visible()
     page.keyboard.press("?")
     expect(page.get_by_role("dialog")).to_contain_text("the stations, Wire to Log")
     page.keyboard.press("Escape")
@@ -60,7 +60,7 @@ def test_every_key_has_a_list_and_a_button(page: Page) -> None:
 
 def readings_come(page: Page) -> None:
     """New readings are counted on the screen."""
-    health = page.locator(".health")
+    health = page.locator(".Watch-health")
     before = health.inner_text()
     expect(health).not_to_have_text(before, use_inner_text=True)
 
@@ -68,10 +68,10 @@ def readings_come(page: Page) -> None:
 def test_freezing_stops_the_trace_and_not_the_readings(page: Page, served: Served) -> None:
     served.client.post(f"{RIG}/connect", json={"kind": "stand-in"}).raise_for_status()
     page.goto("/fern/watch")
-    expect(page.locator(".health")).to_contain_text(re.compile("[1-9] readings"))
+    expect(page.locator(".Watch-health")).to_contain_text(re.compile("[1-9] readings"))
     page.keyboard.press("f")
     expect(page.get_by_role("button", name=re.compile("Frozen"))).to_have_attribute("aria-pressed", "true")
-    strip = page.locator(".tape canvas")
+    strip = page.locator(".frame-tape canvas")
     readings_come(page)  # and the last frame is drawn
     before = strip.evaluate("canvas => canvas.toDataURL()")
     for _ in range(3):
@@ -83,7 +83,7 @@ def test_freezing_stops_the_trace_and_not_the_readings(page: Page, served: Serve
 
 def test_marks_are_renamed_removed_and_brought_back(page: Page) -> None:
     page.goto("/fern/watch?recording=1")
-    marks = page.locator(".recorded-lists section").first
+    marks = page.locator(".OpenedRecording-recorded-lists section").first
     expect(marks.locator("li")).to_have_count(2)
     marks.get_by_role("button", name="Change").first.click()
     page.get_by_role("textbox", name="Words").fill("box at rest")
@@ -105,9 +105,9 @@ def test_a_recording_is_put_away_and_brought_back(page: Page) -> None:
 
 def test_lanes_are_spanned_zoomed_and_taken_along(page: Page) -> None:
     page.goto("/fern/watch?recording=1")
-    drawing = page.locator(".lanes svg")
+    drawing = page.locator(".Lanes-lanes svg")
     expect(page.get_by_role("heading", name="Marks")).to_be_visible()  # what comes above the lanes is there
-    expect(page.locator(".lane-name").first).to_be_visible()
+    expect(page.locator(".Lanes-lane-name").first).to_be_visible()
     drawing.evaluate("element => element.scrollIntoView({ block: 'center' })")
     drawing.hover(position={"x": 300, "y": 100})  # once it stands still
     box = drawing.bounding_box()
@@ -117,7 +117,7 @@ def test_lanes_are_spanned_zoomed_and_taken_along(page: Page) -> None:
     page.mouse.move(box["x"] + 500, box["y"] + 100, steps=5)
     page.mouse.up()
     expect(page).to_have_url(re.compile(r"s0=\d+\.\d+&s1=\d+"))
-    expect(page.locator(".read-outs")).to_contain_text("highest")
+    expect(page.locator(".ReadOuts-read-outs")).to_contain_text("highest")
     page.get_by_role("button", name="Zoom to it").click()
     expect(page).to_have_url(re.compile(r"t0=\d+\.\d+&t1=\d+"))
     first = page.url
@@ -145,12 +145,12 @@ def test_a_board_on_the_network_connects_by_address(page: Page, served: Served) 
     page.locator(".source").click()
     page.get_by_label("Address").fill("nowhere")
     page.get_by_label("Address").press("Enter")
-    expect(page.locator(".sources .field-fault")).to_contain_text("host:port")
+    expect(page.locator(".SourceMenu-sources .field-fault")).to_contain_text("host:port")
     page.get_by_label("Address").fill(f"127.0.0.1:{port}")
     page.get_by_label("Address").press("Enter")
     expect(page.locator(".source-live")).to_contain_text(f"127.0.0.1:{port}")
     page.keyboard.press("Escape")
-    expect(page.locator(".watch-row").first).to_contain_text(re.compile(r"8\d\d"))
+    expect(page.locator(".Row-watch-row").first).to_contain_text(re.compile(r"8\d\d"))
 
 
 def served_tcp(served: Served) -> list[str]:
@@ -181,9 +181,9 @@ def test_two_stones_stand_side_by_side_changed_lines_first(page: Page, served: S
     page.get_by_label("beside").select_option("0")
     expect(page.locator(".stones thead")).not_to_contain_text("stone 1")
     page.get_by_label("Search the log").fill("fast")
-    expect(page.locator(".timeline ol li")).to_have_count(1)
+    expect(page.locator(".Log-timeline ol li")).to_have_count(1)
     page.get_by_label("Search the log").fill("zeppelin")
-    expect(page.locator(".timeline")).to_contain_text("Nothing in the log about")
+    expect(page.locator(".Log-timeline")).to_contain_text("Nothing in the log about")
 
 
 def test_the_trip_is_dragged_and_stays_within_reach(page: Page) -> None:
@@ -207,12 +207,12 @@ def test_lengths_follow_the_chosen_unit_everywhere(page: Page) -> None:
     page.goto("/fern/convert?r.echo=1748")
     expect(heading(page)).to_have_text(re.compile(r"is 1[12]\.\d+\Din"))
     page.get_by_label("Wanted distance").fill("10")
-    expect(page.locator(".inverse")).to_contain_text(re.compile(r"1\D4\d\d"))
+    expect(page.locator(".Backwards-inverse")).to_contain_text(re.compile(r"1\D4\d\d"))
     page.goto("/fern/calibrate")
     expect(page.get_by_label("The ruler says")).to_have_value("5.905512")
     page.goto("/fern/decide")
-    expect(page.locator(".sums")).to_contain_text("in")
-    expect(page.locator(".trip-tick")).to_contain_text(re.compile(r"trip 9\.\d"))
+    expect(page.locator(".Floor-sums")).to_contain_text("in")
+    expect(page.locator(".decide-trip-tick")).to_contain_text(re.compile(r"trip 9\.\d"))
 
 
 def test_the_slab_tells_where_a_number_comes_from_and_folds_away(page: Page) -> None:
@@ -231,13 +231,13 @@ def test_the_slab_tells_where_a_number_comes_from_and_folds_away(page: Page) -> 
     page.keyboard.press("Escape")
     page.get_by_role("button", name="Settings").click()
     page.get_by_label("Slab").uncheck()
-    expect(page.locator(".slab")).to_have_count(0)
+    expect(page.locator(".frame-slab")).to_have_count(0)
 
 
 def test_the_harness_prints_without_the_frame(page: Page) -> None:
     page.goto("/fern/wire")
-    expect(page.locator(".harness")).to_be_visible()
+    expect(page.locator(".HarnessDrawing-harness")).to_be_visible()
     page.emulate_media(media="print")
-    expect(page.locator(".harness")).to_be_visible()
-    for hidden in (".rule", ".top", ".slab", ".tape"):
+    expect(page.locator(".HarnessDrawing-harness")).to_be_visible()
+    for hidden in (".Rule-rule", ".frame-top", ".frame-slab", ".frame-tape"):
         expect(page.locator(hidden)).to_be_hidden()

@@ -16,7 +16,7 @@ def test_a_note_is_written_and_found_and_a_line_leads_to_what_it_is_about(page: 
         "/api/rigs/fern/sensors/front-ranger/constants/drive_speed", json={"value": 0.3}
     ).raise_for_status()
     page.goto("/fern/log")
-    lines = page.locator(".timeline ol li")
+    lines = page.locator(".Log-timeline ol li")
     page.get_by_label("Note", exact=True).fill("  ")
     page.get_by_role("button", name="Note it").click()
     expect(page.get_by_label("Note", exact=True)).to_have_value("  ")  # nothing was written
@@ -42,7 +42,7 @@ def test_stones_are_cut_with_a_reason_and_held_against_each_other(page: Page, se
     expect(cut).to_have_text("Cut stone 1")
     cut.click()
     expect_notice(page, "Stone 1 is cut")
-    expect(page.locator(".stone-why")).to_have_text("before the new tyres")
+    expect(page.locator(".Log-stone-why")).to_have_text("before the new tyres")
     expect(page.get_by_label("Why this stone")).to_have_value("")
     served.client.put(
         "/api/rigs/fern/sensors/front-ranger/constants/drive_speed", json={"value": 0.3}
@@ -50,9 +50,9 @@ def test_stones_are_cut_with_a_reason_and_held_against_each_other(page: Page, se
     page.get_by_label("The stone being carved").get_by_role("button", name="Cut stone 2 of Fern").click()
     expect_notice(page, "Stone 2 of Fern is cut")
     expect(stone).to_have_value("2")
-    expect(page.locator(".stones tbody tr.changed")).to_have_count(1)
+    expect(page.locator(".stones tbody tr.table-changed")).to_have_count(1)
     stone.select_option("1")
-    expect(page.locator(".stone-why")).to_have_text("before the new tyres")
+    expect(page.locator(".Log-stone-why")).to_have_text("before the new tyres")
     expect(page).to_have_url(re.compile("stone=1"))
     page.get_by_role("button", name="Stone 2 of Fern cut").click()
     expect(stone).to_have_value("2")

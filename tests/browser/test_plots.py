@@ -38,7 +38,7 @@ def test_the_strip_of_the_whole_recording_moves_the_part_that_is_shown(bench: Pa
     bench.mouse.down()
     bench.mouse.move(box["x"] + box["width"] - 4, box["y"] + 20, steps=5)
     bench.mouse.up()
-    expect(strip.locator(".lane-view")).not_to_have_attribute("x", "0")
+    expect(strip.locator(".Lanes-lane-view")).not_to_have_attribute("x", "0")
     last = shown_span(bench)
     assert last[0] > begin
     assert last[1] - last[0] == 2  # the end of the recording stops it, it is not made shorter
@@ -47,7 +47,7 @@ def test_the_strip_of_the_whole_recording_moves_the_part_that_is_shown(bench: Pa
 def test_lanes_are_zoomed_about_the_cursor_by_key_and_to_a_span_by_two_clicks(bench: Page) -> None:
     bench.goto("/fern/watch?recording=1&t=4")
     lanes = bench.get_by_role("group", name=re.compile("lanes of First look"))
-    expect(lanes.locator(".lane-name").first).to_be_visible()
+    expect(lanes.locator(".Lanes-lane-name").first).to_be_visible()
     lanes.focus()
     bench.keyboard.press("+")
     expect(bench).to_have_url(re.compile("t0="))
@@ -65,7 +65,7 @@ def test_lanes_are_zoomed_about_the_cursor_by_key_and_to_a_span_by_two_clicks(be
     step = 45 / 100
     expect(bench).to_have_url(re.compile(rf"[?&]t={4 + 5 * step:.1f}"))
     bench.goto("/fern/watch?recording=1&s0=2&s1=3")
-    expect(bench.locator(".span-tools b")).to_contain_text("2.000")
+    expect(bench.locator(".OpenedRecording-span-tools b")).to_contain_text("2.000")
     settled(bench)
     lanes.locator("svg").dblclick(position={"x": 5, "y": 60})  # beside the lanes: the span stays as it is
     expect(bench).to_have_url(re.compile(r"t0=2\.0+&t1=3\.0+"))
@@ -76,26 +76,28 @@ def test_each_point_of_a_plot_is_read_at_the_pointer_and_by_key(bench: Page) -> 
     plot = bench.locator("figure", has_text="Noise against lag")
     point = plot.get_by_role("button", name="Pick average of 5")
     point.focus()
-    expect(plot.locator(".fit-said")).to_have_text(re.compile(r"^average of 5: \d+\.\d\d mm, 100 ms$"))
+    expect(plot.locator(".FitPlot-fit-said")).to_have_text(
+        re.compile(r"^average of 5: \d+\.\d\d mm, 100 ms$")
+    )
     point.blur()
-    expect(plot.locator(".fit-said")).to_have_count(0)
+    expect(plot.locator(".FitPlot-fit-said")).to_have_count(0)
     point.hover(force=True)
-    expect(plot.locator(".fit-said")).to_contain_text("ms")
+    expect(plot.locator(".FitPlot-fit-said")).to_contain_text("ms")
     point.press("Enter")
     expect(bench.locator("h1")).to_contain_text("Average of 5 leaves")
-    expect(plot.locator(".picked-wedge")).to_have_count(1)
+    expect(plot.locator(".FitPlot-picked-wedge")).to_have_count(1)
 
 
 def test_the_timer_plan_is_read_at_the_pointer(bench: Page) -> None:
     bench.goto("/convert?bench=timer")
-    chart = bench.locator(".plan svg")
-    caption = bench.locator(".plan figcaption")
+    chart = bench.locator(".PlanChart-plan svg")
+    caption = bench.locator(".PlanChart-plan figcaption")
     expect(caption).to_contain_text("Point at the chart")
     box = box_of(chart)
     for part in (0.2, 0.8):
         bench.mouse.move(box["x"] + box["width"] * part, box["y"] + 100)
         expect(caption).to_contain_text(re.compile(r"^At .*rpm: .*÷.8.*gate of"))
-    expect(chart.locator(".reading")).to_have_count(1)
+    expect(chart.locator(".PlanChart-reading")).to_have_count(1)
     bench.mouse.move(box["x"] + 4, box["y"] + 100)  # in front of the axis
     expect(caption).to_contain_text("Point at the chart")
 
@@ -117,27 +119,27 @@ def test_the_trip_distance_is_dragged_on_the_floor_and_takes_the_clear_distance_
     assert clear_distance(bench) - dragged == apart
     bench.mouse.move(box["x"] + 300, box["y"] + 6)  # let go of: it stays where it is
     expect(tick).to_have_attribute("aria-valuenow", str(dragged))
-    expect(bench.locator(".sums")).to_contain_text("more than needed")
+    expect(bench.locator(".Floor-sums")).to_contain_text("more than needed")
 
 
 def clear_distance(page: Page) -> int:
     """What the floor calls clear."""
-    text = page.locator(".floor .chosen-text", has_text="clear").text_content() or ""
+    text = page.locator(".Floor-floor .Floor-chosen-text", has_text="clear").text_content() or ""
     return int(re.sub(r"\D", "", text))
 
 
 def test_a_wire_that_is_let_go_of_beside_the_board_stays_where_it_was(bench: Page) -> None:
     bench.goto("/heron/wire")
-    end = bench.locator(".wire-end").first
+    end = bench.locator(".HarnessDrawing-wire-end").first
     settled(bench)
     name = end.get_attribute("aria-label") or ""
     box = box_of(end)
     bench.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
     bench.mouse.down()
     bench.mouse.move(box["x"] + 60, box["y"] + 4, steps=4)
-    expect(bench.locator(".harness.moving")).to_have_count(1)
+    expect(bench.locator(".HarnessDrawing-harness.HarnessDrawing-moving")).to_have_count(1)
     bench.mouse.move(2, 2, steps=4)  # out of the drawing
-    expect(bench.locator(".harness.moving")).to_have_count(0)
+    expect(bench.locator(".HarnessDrawing-harness.HarnessDrawing-moving")).to_have_count(0)
     bench.mouse.up()
     expect(end).to_have_attribute("aria-label", name)
 
@@ -153,15 +155,15 @@ def test_files_are_dropped_on_their_place_which_shows_that_it_takes_them(page: P
 
     page.route("**/api/rigs/fern/files", bench)
     page.goto("/fern/watch?view=import")
-    place = page.locator(".drop")
+    place = page.locator(".DropFiles-drop")
     files = page.evaluate_handle(
         """() => { const data = new DataTransfer();
         data.items.add(new File(["echo_us\\n1748\\n1751\\n1749\\n"], "three.csv")); return data; }"""
     )
     place.dispatch_event("dragover", {"dataTransfer": files})
-    expect(page.locator(".drop.over")).to_have_count(1)
+    expect(page.locator(".DropFiles-drop.DropFiles-over")).to_have_count(1)
     place.dispatch_event("dragleave", {"dataTransfer": files})
-    expect(page.locator(".drop.over")).to_have_count(0)
+    expect(page.locator(".DropFiles-drop.DropFiles-over")).to_have_count(0)
     place.dispatch_event("drop", {"dataTransfer": files})
     expect(page).to_have_url(re.compile("file="))
     late[0].fulfill(json=[])
@@ -172,6 +174,6 @@ def test_files_are_dropped_on_their_place_which_shows_that_it_takes_them(page: P
     expect(page.locator("h1")).to_have_text("three is taken in: 3 rows")
     page.get_by_role("button", name="Open the recording").click()
     page.get_by_role("group", name=re.compile("^One lane of three")).press("ArrowRight")
-    expect(page.locator(".read-outs .at-cursor").first).to_contain_text("mm")
+    expect(page.locator(".ReadOuts-read-outs .ReadOuts-at-cursor").first).to_contain_text("mm")
     taken = served.client.get("/api/rigs/fern/recordings").json()[0]
     assert (taken["name"], [stream["n"] for stream in taken["streams"]]) == ("three", [3])

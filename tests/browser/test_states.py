@@ -101,7 +101,7 @@ def test_axe_finds_nothing_on_a_fault_and_in_a_dialog(page: Page, served: Served
         "/api/rigs/fern/board", json={"board": "wide-3v3", "revision": rig["revision"]}
     ).raise_for_status()
     page.goto("/fern/wire")
-    page.locator(".fault-tag").wait_for()
+    page.locator(".HarnessDrawing-fault-tag").wait_for()
     found = violations_by_day_and_night(page)
     page.keyboard.press("/")
     page.get_by_role("dialog").wait_for()
@@ -115,13 +115,15 @@ def test_unplugging_is_said_and_it_goes_on_by_itself(page: Page, served: Served)
     page.get_by_role("button", name="Connect the stand-in C").click()
     expect(page.locator(".source-live")).to_be_visible()
     page.keyboard.press("r")
-    expect(page.locator(".recorded b")).to_have_text(re.compile(r"^[1-9]"))
+    expect(page.locator(".TopLine-recorded b")).to_have_text(re.compile(r"^[1-9]"))
     served.hands({"board.fault.unplug": 1})
     expect(page.locator("h1")).to_have_text("The board was unplugged: waiting for it")
     expect(page.locator(".empty")).to_contain_text("goes on by itself")
     served.hands({"board.fault.unplug": 0})
     expect(page.locator("h1")).to_have_text(re.compile("Box or wall ahead"))
-    expect(page.locator(".recorded b")).to_have_text(re.compile(r"^[1-9]"))  # a short gap: the same recording
+    expect(page.locator(".TopLine-recorded b")).to_have_text(
+        re.compile(r"^[1-9]")
+    )  # a short gap: the same recording
     served.hands({"board.fault.unplug": 1})
     expect(page.locator(".recordings")).to_contain_text("cut short")
     served.hands({"board.fault.unplug": 0})
@@ -130,14 +132,14 @@ def test_unplugging_is_said_and_it_goes_on_by_itself(page: Page, served: Served)
 
 def test_an_app_that_goes_away_is_said_and_the_page_goes_on_by_itself(page: Page, served: Served) -> None:
     page.goto("/fern/wire")
-    expect(page.locator(".harness")).to_be_visible()
+    expect(page.locator(".HarnessDrawing-harness")).to_be_visible()
     port = served.address.rsplit(":", 1)[1]
     served.kill()
-    expect(page.locator(".away")).to_contain_text("does not answer")
+    expect(page.locator(".Away-away")).to_contain_text("does not answer")
     served.start(int(port))
-    expect(page.locator(".away")).to_have_count(0)
+    expect(page.locator(".Away-away")).to_have_count(0)
     page.keyboard.press("7")
-    expect(page.locator(".timeline ol li").first).to_be_visible()
+    expect(page.locator(".Log-timeline ol li").first).to_be_visible()
 
 
 def test_a_station_whose_code_does_not_come_at_once_opens_when_it_does(page: Page) -> None:
@@ -148,7 +150,7 @@ def test_a_station_whose_code_does_not_come_at_once_opens_when_it_does(page: Pag
     with page.expect_request(coming):
         page.keyboard.press("7")
     page.unroute_all()
-    expect(page.locator(".timeline ol li").first).to_be_visible()
+    expect(page.locator(".Log-timeline ol li").first).to_be_visible()
 
 
 def test_a_database_that_goes_away_is_said_and_the_page_recovers_by_itself(
@@ -161,14 +163,14 @@ def test_a_database_that_goes_away_is_said_and_the_page_recovers_by_itself(
     expect(page.locator(".source-live")).to_be_visible()
     port = cluster.port
     cluster.stop()
-    expect(page.locator(".away")).to_contain_text("The database is away")
+    expect(page.locator(".Away-away")).to_contain_text("The database is away")
     expect(page.locator("h1")).to_have_text(re.compile("Box or wall ahead"))
     page.keyboard.press("r")
-    expect(page.locator(".notice.fault")).to_contain_text("cannot be reached")
+    expect(page.locator(".frame-notice.frame-fault")).to_contain_text("cannot be reached")
     cluster.start(port)
-    expect(page.locator(".away")).to_have_count(0)
+    expect(page.locator(".Away-away")).to_have_count(0)
     page.keyboard.press("r")
-    expect(page.locator(".recorded b")).to_have_text(re.compile(r"^[1-9]"))
+    expect(page.locator(".TopLine-recorded b")).to_have_text(re.compile(r"^[1-9]"))
     page.close()
 
 
@@ -200,11 +202,11 @@ def test_units_and_theme_are_remembered(page: Page) -> None:
 def test_addresses_can_be_shared_and_back_works(page: Page) -> None:
     page.goto("/fern/watch?recording=1&t0=10&t1=20&t=15")
     expect(page.locator("h1")).to_have_text("First look at the bench")
-    expect(page.locator(".read-outs")).to_contain_text("at 15.000")
+    expect(page.locator(".ReadOuts-read-outs")).to_contain_text("at 15.000")
     page.get_by_role("button", name="Show all of it").click()
     expect(page).not_to_have_url(re.compile("t0="))
     page.keyboard.press("1")
-    expect(page.locator(".harness")).to_be_visible()
+    expect(page.locator(".HarnessDrawing-harness")).to_be_visible()
     page.go_back()
     expect(page.locator("h1")).to_have_text("First look at the bench")
     page.goto("/fern/watch?recording=999")
@@ -218,8 +220,8 @@ def test_a_wire_is_moved_by_menu_and_a_doubled_pin_is_found(page: Page) -> None:
     page.get_by_label("front ranger trigger goes to").select_option("capture")
     expect(page.locator("h1")).to_have_text("One wire would not work")
     page.get_by_role("button", name="harness", exact=True).click()
-    expect(page.locator(".fault-tag")).to_contain_text("two on capture")
-    page.locator(".fault-tag button").click()
+    expect(page.locator(".HarnessDrawing-fault-tag")).to_contain_text("two on capture")
+    page.locator(".HarnessDrawing-fault-tag button").click()
     expect(page.locator("h1")).to_have_text("Nothing burns, and every wire can be read")
 
 
@@ -246,7 +248,7 @@ def test_watch_works_on_a_phone(page: Page, served: Served) -> None:
     served.client.post("/api/rigs/fern/connect", json={"kind": "stand-in"}).raise_for_status()
     page.set_viewport_size({"width": 390, "height": 844})
     page.goto("/fern/watch")
-    expect(page.locator(".watch-row").first.locator("b").nth(1)).to_have_text(re.compile(r"8\d\d"))
+    expect(page.locator(".Row-watch-row").first.locator("b").nth(1)).to_have_text(re.compile(r"8\d\d"))
     page.get_by_role("button", name=re.compile("Record")).click()
     expect(page.get_by_role("button", name=re.compile("Stop"))).to_be_visible()
     page.get_by_role("button", name=re.compile("^Mark")).click()
@@ -263,10 +265,10 @@ def test_the_drawer_moves_the_target_and_is_marked_as_the_stand_in(page: Page) -
     page.locator(".source").click()
     page.get_by_role("button", name="Move the stand-in’s hands …").click()
     page.get_by_label("Put it at").fill("420")
-    expect(page.locator(".watch-row").first).to_contain_text(re.compile(r"42\d"))
+    expect(page.locator(".Row-watch-row").first).to_contain_text(re.compile(r"42\d"))
     page.get_by_label(re.compile("Zeros")).click()
     expect(page.get_by_label(re.compile("Zeros"))).to_be_checked()
-    expect(page.locator(".health")).to_contain_text(re.compile(r"[1-9]\d* dropouts"))
+    expect(page.locator(".Watch-health")).to_contain_text(re.compile(r"[1-9]\d* dropouts"))
 
 
 def test_what_is_done_while_the_screen_looks_again_stands(page: Page) -> None:
@@ -277,7 +279,7 @@ def test_what_is_done_while_the_screen_looks_again_stands(page: Page) -> None:
         page.keyboard.press("c")
         expect(page.locator(".source-live")).to_be_visible()
         page.keyboard.press("r")
-        expect(page.locator(".recorded b")).to_have_text(re.compile(r"^[1-9]"))
+        expect(page.locator(".TopLine-recorded b")).to_have_text(re.compile(r"^[1-9]"))
         page.keyboard.press("m")
         expect_notice(page, "Marked.")
     page.wait_for_function("window.notices.at(-1).until")

@@ -28,13 +28,13 @@ def test_from_the_wire_to_the_constant(page: Page, served: Served) -> None:
     expect(heading(page)).to_have_text("3 rigs on the bench, wired without a fault")
     page.get_by_role("link", name=re.compile("^Fern")).click()
     expect(heading(page)).to_have_text("Nothing burns, and every wire can be read")
-    expect(page.locator(".harness .sensor").first).to_be_visible()
+    expect(page.locator(".HarnessDrawing-harness .HarnessDrawing-sensor").first).to_be_visible()
     page.get_by_label("Board", exact=True).select_option("wide-3v3")
     expect(heading(page)).to_have_text("One wire would harm the board")
-    expect(page.locator(".fault-tag")).to_contain_text("5.0 V into 3.6 V")
-    page.locator(".fault-tag").get_by_role("button", name="Put them in").click()
+    expect(page.locator(".HarnessDrawing-fault-tag")).to_contain_text("5.0 V into 3.6 V")
+    page.locator(".HarnessDrawing-fault-tag").get_by_role("button", name="Put them in").click()
     expect(heading(page)).to_have_text("Nothing burns, and every wire can be read")
-    expect(page.locator(".harness .part-text").first).to_contain_text("kΩ")
+    expect(page.locator(".HarnessDrawing-harness .HarnessDrawing-part-text").first).to_contain_text("kΩ")
     page.get_by_role("button", name="Undo", exact=True).click()
     expect(heading(page)).to_have_text("One wire would harm the board")
     page.get_by_role("button", name="Undo the last change").click()
@@ -45,19 +45,19 @@ def test_from_the_wire_to_the_constant(page: Page, served: Served) -> None:
     expect(heading(page)).to_have_text("Nothing is connected yet")
     connect(page)
     expect(heading(page)).to_have_text(re.compile("standing still"))
-    expect(page.locator(".watch-row").first).to_contain_text("µs")
-    expect(page.locator(".health")).to_contain_text(re.compile(r"[1-9]\d+ lines/s"))
+    expect(page.locator(".Row-watch-row").first).to_contain_text("µs")
+    expect(page.locator(".Watch-health")).to_contain_text(re.compile(r"[1-9]\d+ lines/s"))
     page.keyboard.press("r")
-    expect(page.locator(".recorded b")).to_have_text(re.compile(r"^[1-9]"))
+    expect(page.locator(".TopLine-recorded b")).to_have_text(re.compile(r"^[1-9]"))
     page.keyboard.press("m")
     expect_notice(page, "Marked")
     record_on(page, 400)
     stop_and_open(page)
     expect(page.get_by_role("heading", name="Marks")).to_be_visible()
-    expect(page.locator(".lane-name").first).to_have_text("front ranger")
-    expect(page.locator(".recorded-lists .link").first).to_have_text("mark")
-    page.locator(".lanes svg").click(position={"x": 400, "y": 90})
-    expect(page.locator(".read-outs .at-cursor").first).to_contain_text("mm")
+    expect(page.locator(".Lanes-lane-name").first).to_have_text("front ranger")
+    expect(page.locator(".OpenedRecording-recorded-lists .link").first).to_have_text("mark")
+    page.locator(".Lanes-lanes svg").click(position={"x": 400, "y": 90})
+    expect(page.locator(".ReadOuts-read-outs .ReadOuts-at-cursor").first).to_contain_text("mm")
 
     # 3. Convert: from the recording's cursor, live, and typed.
     page.get_by_role("button", name="Work it out").click()
@@ -69,10 +69,10 @@ def test_from_the_wire_to_the_constant(page: Page, served: Served) -> None:
     expect(heading(page)).to_have_text(re.compile("0\\Dµs is no distance: dropout"))
     page.get_by_label("echo time", exact=True).fill("1748")
     expect(heading(page)).to_have_text(re.compile(r"1\D748\Dµs is 30\d"))
-    expect(page.locator(".share-labels")).to_contain_text("air temperature")
-    expect(page.locator(".rules .flag-text")).to_have_count(6)
+    expect(page.locator(".Shares-share-labels")).to_contain_text("air temperature")
+    expect(page.locator(".Rules-rules .Rules-flag-text")).to_have_count(6)
     page.get_by_label("Wanted distance").fill("300")
-    expect(page.locator(".inverse")).to_contain_text(re.compile(r"would read 1\D7\d\d"))
+    expect(page.locator(".Backwards-inverse")).to_contain_text(re.compile(r"would read 1\D7\d\d"))
 
     # 4. Calibrate: five distances by the ruler, taken when still.
     page.get_by_role("link", name="Calibrate").click()
@@ -80,7 +80,7 @@ def test_from_the_wire_to_the_constant(page: Page, served: Served) -> None:
         hands(served, target_mm=mm)
         page.get_by_label("The ruler says").fill(str(mm))
         page.get_by_label("The ruler says").press("Enter")
-        expect(page.locator(".places .held")).to_have_count(held, timeout=20_000)
+        expect(page.locator(".Steps-places .Steps-held")).to_have_count(held, timeout=20_000)
     expect(heading(page)).to_have_text(re.compile(r"Every place held; sound is 34\d\.\d ± "))
     page.locator(".next").get_by_role("button", name="Accept").click()
     expect(heading(page)).to_have_text(re.compile("Calibrated today"))
@@ -110,7 +110,7 @@ def test_from_the_wire_to_the_constant(page: Page, served: Served) -> None:
     page.keyboard.press("7")
     page.locator(".next").get_by_role("button", name="Cut stone 1").click()
     expect(heading(page)).to_have_text("Stone 1 holds everything as it stands")
-    expect(page.locator(".slab")).to_contain_text("Take the header of stone 1 along")
+    expect(page.locator(".frame-slab")).to_contain_text("Take the header of stone 1 along")
     with page.expect_download() as download:
         page.get_by_role("link", name="JSON").click()
     constants = json.loads(download.value.path().read_text())["constants"]
@@ -120,7 +120,7 @@ def test_from_the_wire_to_the_constant(page: Page, served: Served) -> None:
         with page.expect_download():
             page.get_by_role("link", name=name).click()
     for word in ("stone", "calibration", "recording", "wiring"):
-        expect(page.locator(".timeline ol")).to_contain_text(word)
+        expect(page.locator(".Log-timeline ol")).to_contain_text(word)
 
     # Everything is there after a restart.
     served.process.terminate()
@@ -136,7 +136,7 @@ def test_a_new_choice_of_speed_makes_the_trip_stale_and_says_so(page: Page) -> N
     expect(heading(page)).to_have_text(re.compile("before it would touch"))
     page.get_by_label("cart speed", exact=True).fill("0.9")
     expect(heading(page)).to_have_text("Choose again: cart speed changed since")
-    expect(page.locator(".sums")).to_contain_text("too late by")
+    expect(page.locator(".Floor-sums")).to_contain_text("too late by")
     expect(page.locator("#constant-trip")).to_contain_text("stale: cart speed changed since")
     expect(page.get_by_role("link", name=re.compile("Decide.*no longer holds"))).to_be_visible()
 
@@ -173,7 +173,7 @@ def test_the_forms_of_slab_and_rigs_refuse_too(page: Page) -> None:
     page.goto("/rigs")
     page.get_by_role("button", name="Begin").click()
     expect(page.locator("#rig-fault")).to_contain_text("name first")
-    plume = page.locator(".rig-list > li", has_text="Plume")
+    plume = page.locator(".Rigs-rig-list > li", has_text="Plume")
     for button, title, why in (
         ("Rename", "?", "at least one letter or digit"),
         ("Duplicate", "Fern", "a rig 'fern' already"),

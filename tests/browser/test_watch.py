@@ -20,7 +20,7 @@ RIG = "/api/rigs/fern"
 
 
 def row(page: Page, name: str):
-    return page.locator(".watch-row", has=page.get_by_text(name, exact=True))
+    return page.locator(".Row-watch-row", has=page.get_by_text(name, exact=True))
 
 
 @contextmanager
@@ -60,28 +60,28 @@ def test_every_sensor_speaks_raw_in_its_unit_and_in_words(page: Page, served: Se
     expect(row(page, "wheel")).to_contain_text("since reset")
     row(page, "wheel").click()
     expect(page.locator("h1")).to_contain_text("Rolling")
-    trip = page.locator(".instrument", has_text="Trip")
+    trip = page.locator(".Instruments-instrument", has_text="Trip")
     expect(trip).to_contain_text("average, moving")
     trip.get_by_role("button", name="Reset").click()
-    expect(trip.locator(".meter").nth(1)).to_contain_text(re.compile(r"^0\.\d\d m"))
+    expect(trip.locator(".Instruments-meter").nth(1)).to_contain_text(re.compile(r"^0\.\d\d m"))
     served.hands({"wheel.speed_m_s": 0, "wheel.gain_m_s2": 10})
     expect(page.locator("h1")).to_contain_text("Standing: no pulse")
-    expect(row(page, "wheel").locator(".watch-value b")).to_have_text("0.00")
+    expect(row(page, "wheel").locator(".Row-watch-value b")).to_have_text("0.00")
 
 
 def test_an_angle_between_two_lines_is_read_with_its_growing_uncertainty(page: Page, served: Served) -> None:
     connect(page)
     row(page, "tilt").click()
-    angle = page.locator(".instrument", has_text="Angle between two lines")
+    angle = page.locator(".Instruments-instrument", has_text="Angle between two lines")
     expect(angle).to_contain_text("not begun")
     zero = angle.get_by_role("button", name="Zero here")
     until(lambda: (zero.click(), "Bias taken at rest" in angle.inner_text())[1])
     served.hands({"tilt.turns_deg_s": 30})
-    turned = angle.locator(".meter b")
+    turned = angle.locator(".Instruments-meter b")
     until(lambda: float(turned.inner_text().replace("−", "-")) > 35)
     served.hands({"tilt.turns_deg_s": 0})
     expect(turned).to_have_text(re.compile(r"^([3-9]|1\d)\d\.\d$"))
-    expect(angle.locator(".meter")).to_contain_text("±")
+    expect(angle.locator(".Instruments-meter")).to_contain_text("±")
 
 
 def test_one_figure_fills_the_window_and_escape_puts_it_away(page: Page) -> None:
@@ -89,8 +89,10 @@ def test_one_figure_fills_the_window_and_escape_puts_it_away(page: Page) -> None
     expect(page.locator("h1")).to_contain_text("standing still")
     page.keyboard.press("b")
     large = page.get_by_role("dialog", name="front ranger, large")
-    expect(large.locator(".large-figure")).to_contain_text(re.compile("8[45]"))
-    assert large.locator(".large-figure").evaluate("e => parseFloat(getComputedStyle(e).fontSize)") > 200
+    expect(large.locator(".Large-large-figure")).to_contain_text(re.compile("8[45]"))
+    assert (
+        large.locator(".Large-large-figure").evaluate("e => parseFloat(getComputedStyle(e).fontSize)") > 200
+    )
     large.get_by_role("button", name="Next sensor").click()
     expect(page.get_by_role("dialog", name="air, large")).to_be_visible()
     page.keyboard.press("Escape")
@@ -105,14 +107,14 @@ def test_a_strangers_lines_are_guessed_shown_and_mended_and_remembered(page: Pag
             f"{RIG}/connect", json={"kind": "tcp", "host": host, "port": int(port)}
         ).raise_for_status()
         page.goto("/fern/watch")
-        expect(row(page, "front ranger").locator(".watch-value")).to_contain_text(
+        expect(row(page, "front ranger").locator(".Row-watch-value")).to_contain_text(
             re.compile("39[89]|40[0-4]")
         )
         page.get_by_role("button", name="Lines and labels").click()
         expect(page.locator("h1")).to_have_text("2 of 3 labels mean nothing yet")
         expect(page.get_by_label("What Distance means")).to_have_value("front-ranger|echo")
         expect(page.get_by_label("Distance times")).to_have_value("58")
-        expect(page.locator(".heard")).to_contain_text("words, no reading")
+        expect(page.locator(".watch-heard")).to_contain_text("words, no reading")
         page.get_by_label("What lift means").select_option("battery-gauge|counts")
         page.get_by_label("What moon means").select_option("ignored")
         expect(page.locator("h1")).to_have_text("All 3 labels are understood")
@@ -121,15 +123,17 @@ def test_a_strangers_lines_are_guessed_shown_and_mended_and_remembered(page: Pag
         page.get_by_label("Distance times").fill("29")
         page.get_by_label("Distance times").press("Enter")
         page.get_by_role("button", name="Back to the readings").click()
-        expect(row(page, "front ranger").locator(".watch-value")).to_contain_text(re.compile("199|20[0-2]"))
-        expect(row(page, "battery gauge").locator(".watch-value")).to_contain_text("8.00")
+        expect(row(page, "front ranger").locator(".Row-watch-value")).to_contain_text(
+            re.compile("199|20[0-2]")
+        )
+        expect(row(page, "battery gauge").locator(".Row-watch-value")).to_contain_text("8.00")
         served.client.post(f"{RIG}/disconnect").raise_for_status()
     with printing("lift: 512") as again:
         host, port = again.split(":")
         served.client.post(
             f"{RIG}/connect", json={"kind": "tcp", "host": host, "port": int(port)}
         ).raise_for_status()
-        expect(row(page, "battery gauge").locator(".watch-value")).to_contain_text("8.00")
+        expect(row(page, "battery gauge").locator(".Row-watch-value")).to_contain_text("8.00")
 
 
 def tap(page: Page, key: str) -> None:
@@ -144,7 +148,7 @@ def tap(page: Page, key: str) -> None:
 def test_moments_spans_and_words_are_marked_and_changed_afterwards(page: Page) -> None:
     connect(page)
     page.keyboard.press("r")
-    expect(page.locator(".recorded b")).to_have_text(re.compile(r"^[1-9]"))
+    expect(page.locator(".TopLine-recorded b")).to_have_text(re.compile(r"^[1-9]"))
     tap(page, "m")
     expect_notice(page, "Marked.")
     page.keyboard.down("m")
@@ -163,7 +167,7 @@ def test_moments_spans_and_words_are_marked_and_changed_afterwards(page: Page) -
     page.get_by_role("button", name="Mark it").click()
     expect(page.get_by_role("dialog")).to_have_count(0)
     stop_and_open(page)
-    marks = page.locator(".recorded-lists section").first.locator("li")
+    marks = page.locator(".OpenedRecording-recorded-lists section").first.locator("li")
     expect(marks).to_have_count(3)
     said = marks.filter(has_text="box at 85 cm")
     expect(said).to_contain_text(re.compile(r"for 0\.5\D*s, really 850\D*mm, lamp off"))
@@ -193,10 +197,12 @@ def test_the_hands_and_faults_are_moved_in_the_drawer(page: Page) -> None:
     page.get_by_role("button", name="Move the stand-in").click()
     drawer = page.get_by_role("dialog", name="Stand-in")
     drawer.get_by_label("Put it at").fill("400")
-    expect(row(page, "front ranger").locator(".watch-value")).to_contain_text(re.compile("40[0-6]|39[5-9]"))
+    expect(row(page, "front ranger").locator(".Row-watch-value")).to_contain_text(
+        re.compile("40[0-6]|39[5-9]")
+    )
     drawer.get_by_label("Zeros").click()
     expect(drawer.get_by_label("Zeros")).to_be_checked()
-    expect(page.locator(".health")).to_contain_text(re.compile("[1-9]\\d* dropout"))
+    expect(page.locator(".Watch-health")).to_contain_text(re.compile("[1-9]\\d* dropout"))
     drawer.get_by_label("Zeros").click()
     expect(drawer.get_by_label("Zeros")).not_to_be_checked()
     drawer.get_by_label("Sensor at the stand-in").select_option("line-row")
@@ -204,10 +210,10 @@ def test_the_hands_and_faults_are_moved_in_the_drawer(page: Page) -> None:
     expect(row(page, "line row")).to_contain_text("No line under the row")
     drawer.get_by_label("Wrong baud").click()
     expect(drawer.get_by_label("Wrong baud")).to_be_checked()
-    expect(page.locator(".advice")).to_contain_text("the baud is most likely wrong")
+    expect(page.locator(".Watch-advice")).to_contain_text("the baud is most likely wrong")
     drawer.get_by_label("Wrong baud").click()
     expect(drawer.get_by_label("Wrong baud")).not_to_be_checked()
-    expect(page.locator(".advice")).to_have_count(0)
+    expect(page.locator(".Watch-advice")).to_have_count(0)
 
 
 def test_does_it_still_read_well_with_the_motors_running(page: Page, served: Served) -> None:

@@ -68,7 +68,7 @@ def test_a_number_that_cannot_be_is_refused_where_it_was_typed_and_stays(bench: 
     bench.goto(f"{fern}?view=parts&fit=line-sensors")
     bench.get_by_label("sensors in the row").fill("12")
     expect(bench.get_by_role("button", name="Fit it")).to_be_disabled()
-    expect(bench.locator(".fit-part [role=alert]").first).to_have_text("from 1 to 8")
+    expect(bench.locator(".Parts-fit-part [role=alert]").first).to_have_text("from 1 to 8")
     expect(bench.get_by_label("sensors in the row")).to_have_value("12")
 
 
@@ -76,20 +76,20 @@ def test_a_wire_is_moved_in_the_harness_by_mouse_and_by_keyboard(bench: Page, fe
     bench.goto(fern)
     end = end_of(bench, "wheel output")
     expect(end).to_have_accessible_name("wheel output on int 1: move it")
-    bench.locator(".sensor", has_text="wheel").get_by_role("button").click()
+    bench.locator(".HarnessDrawing-sensor", has_text="wheel").get_by_role("button").click()
     box = end.bounding_box()
     bench.mouse.move(box["x"] + 4, box["y"] + 4)
     bench.mouse.down()
     bench.mouse.move(box["x"] + 20, box["y"] + 20, steps=4)
-    target = bench.locator(".comb-pin", has_text="int 2").locator("rect").bounding_box()
+    target = bench.locator(".HarnessDrawing-comb-pin", has_text="int 2").locator("rect").bounding_box()
     bench.mouse.move(target["x"] + 4, target["y"] + target["height"] / 2, steps=6)
-    expect(bench.locator(".comb-pin.over")).to_contain_text("int 2")
+    expect(bench.locator(".HarnessDrawing-comb-pin.HarnessDrawing-over")).to_contain_text("int 2")
     bench.mouse.up()
     expect(end).to_have_accessible_name("wheel output on int 2: move it")
     expect_notice(bench, "output is on int 2 now")
     end.focus()
     bench.keyboard.press("Enter")
-    expect(bench.locator(".harness-said")).to_contain_text("Arrows choose")
+    expect(bench.locator(".HarnessDrawing-harness-said")).to_contain_text("Arrows choose")
     bench.keyboard.press("ArrowUp")
     bench.keyboard.press("Enter")
     expect(end).to_have_accessible_name("wheel output on int 1: move it")
@@ -110,8 +110,8 @@ def test_the_known_trap_is_seen_and_mended_in_the_harness(bench: Page) -> None:
         {"name": "trap.json", "mimeType": "application/json", "buffer": json.dumps(document).encode()}
     )
     expect(heading(bench)).to_have_text("One wire would not work")
-    expect(bench.locator(".fault-tag")).to_contain_text("1.60 V, high from 2.00 V")
-    bench.locator(".fault-tag").get_by_role("button", name="Put them in").click()
+    expect(bench.locator(".HarnessDrawing-fault-tag")).to_contain_text("1.60 V, high from 2.00 V")
+    bench.locator(".HarnessDrawing-fault-tag").get_by_role("button", name="Put them in").click()
     expect(heading(bench)).to_have_text("Nothing burns, and every wire can be read")
     take_back(bench)
     expect(heading(bench)).to_have_text("One wire would not work")
@@ -119,14 +119,14 @@ def test_the_known_trap_is_seen_and_mended_in_the_harness(bench: Page) -> None:
 
 def test_a_damaged_rig_file_is_refused_in_words_and_changes_nothing(bench: Page) -> None:
     bench.goto("/rigs")
-    bench.locator(".rig-list > li").first.wait_for()
-    before = bench.locator(".rig-list > li").count()
+    bench.locator(".Rigs-rig-list > li").first.wait_for()
+    before = bench.locator(".Rigs-rig-list > li").count()
     for text, said in (('{"schema": 9, "board": {}, "sensors": []}', "version 9"), ("{", "not JSON")):
         bench.get_by_label("Open a rig file").set_input_files(
             {"name": "bad.json", "mimeType": "application/json", "buffer": text.encode()}
         )
         expect(bench.locator("#rig-fault")).to_contain_text(said)
-    expect(bench.locator(".rig-list > li")).to_have_count(before)
+    expect(bench.locator(".Rigs-rig-list > li")).to_have_count(before)
 
 
 def test_rigs_begin_from_templates_and_are_renamed_duplicated_archived_and_brought_back(page: Page) -> None:
@@ -135,39 +135,39 @@ def test_rigs_begin_from_templates_and_are_renamed_duplicated_archived_and_broug
     page.get_by_label("Begin with").select_option("T13")
     page.get_by_role("button", name="Begin", exact=True).click()
     expect(page).to_have_url(re.compile("/bench-bar/wire"))
-    expect(page.locator(".harness .resistor")).to_have_count(8)
+    expect(page.locator(".HarnessDrawing-harness .HarnessDrawing-resistor")).to_have_count(8)
     page.goto("/rigs")
-    row = page.locator(".rig-list > li", has_text="Bench bar")
+    row = page.locator(".Rigs-rig-list > li", has_text="Bench bar")
     row.get_by_role("button", name="Rename").click()
     row.get_by_label("Title").fill("Bar lamp")
     row.locator("form").get_by_role("button", name="Rename").click()
-    row = page.locator(".rig-list > li", has_text="Bar lamp")
+    row = page.locator(".Rigs-rig-list > li", has_text="Bar lamp")
     row.get_by_role("button", name="Duplicate").click()
     row.locator("form").get_by_role("button", name="Duplicate").click()
-    expect(page.locator(".rig-list > li")).to_have_count(5)
+    expect(page.locator(".Rigs-rig-list > li")).to_have_count(5)
     row.first.get_by_role("button", name="Archive").click()
-    expect(page.locator(".rig-list > li")).to_have_count(4)
+    expect(page.locator(".Rigs-rig-list > li")).to_have_count(4)
     page.locator(".said").get_by_role("button", name="Undo").click()
-    expect(page.locator(".rig-list > li")).to_have_count(5)
-    page.locator(".rig-list > li", has_text="Bar lamp two").get_by_role("button", name="Archive").click()
-    page.locator(".archived summary").click()
-    page.locator(".archived").get_by_role("button", name="Bring back").click()
-    expect(page.locator(".rig-list > li")).to_have_count(5)
+    expect(page.locator(".Rigs-rig-list > li")).to_have_count(5)
+    page.locator(".Rigs-rig-list > li", has_text="Bar lamp two").get_by_role("button", name="Archive").click()
+    page.locator(".Rigs-archived summary").click()
+    page.locator(".Rigs-archived").get_by_role("button", name="Bring back").click()
+    expect(page.locator(".Rigs-rig-list > li")).to_have_count(5)
 
 
 def test_the_plan_follows_its_numbers(bench: Page, fern: str) -> None:
     bench.goto(f"{fern}?view=plan")
-    expect(bench.locator(".rig-plan")).to_contain_text("front ranger, 120 mm up")
-    width = bench.locator(".plan-body").get_attribute("width")
+    expect(bench.locator(".Plan-rig-plan")).to_contain_text("front ranger, 120 mm up")
+    width = bench.locator(".Plan-plan-body").get_attribute("width")
     bench.get_by_label("width", exact=True).fill("400")
-    expect(bench.locator(".plan-body")).not_to_have_attribute("width", width)
+    expect(bench.locator(".Plan-plan-body")).not_to_have_attribute("width", width)
     bench.get_by_label("line row height").fill("12")
     bench.get_by_role("button", name="Keep sizes and places").click()
     expect_notice(bench, "Sizes and places")
-    expect(bench.locator(".rig-plan")).to_contain_text("line row, 12 mm up")
+    expect(bench.locator(".Plan-rig-plan")).to_contain_text("line row, 12 mm up")
     bench.get_by_label("wheel diameter").fill("-4")
     bench.get_by_role("button", name="Keep sizes and places").click()
-    expect(bench.locator(".work [role=alert]").first).to_contain_text("wheel_mm must be above 0")
+    expect(bench.locator(".frame-work [role=alert]").first).to_contain_text("wheel_mm must be above 0")
     expect(bench.get_by_label("wheel diameter")).to_have_value("-4")
 
 
@@ -177,12 +177,12 @@ def test_a_board_of_ones_own_is_edited(bench: Page, fern: str) -> None:
     bears = bench.get_by_label("a pin bears at most")
     for nonsense in ("abc", "-5"):
         bears.fill(nonsense)
-        expect(bench.locator(".board-editor [role=alert]")).to_be_visible()
+        expect(bench.locator(".BoardEditor-board-editor [role=alert]")).to_be_visible()
         expect(bench.get_by_role("button", name="Keep this board")).to_be_disabled()  # nothing can be sent
         expect(bears).to_have_value(nonsense)
     bears.fill("3.0")
     bench.get_by_role("button", name="Keep this board").click()
-    expect(bench.locator(".work [role=alert]").first).to_contain_text("Levels must rise")
+    expect(bench.locator(".frame-work [role=alert]").first).to_contain_text("Levels must rise")
     bench.get_by_label("a pin bears at most").fill("5.5")
     bench.get_by_role("button", name="Keep this board").click()
     expect(bench.get_by_text("Your own board.")).to_be_visible()
@@ -192,7 +192,7 @@ def test_a_board_of_ones_own_is_edited(bench: Page, fern: str) -> None:
 
 def test_supplies_and_pins_of_a_board_come_and_go(bench: Page, fern: str) -> None:
     bench.goto(f"{fern}?view=parts")
-    supplies = bench.locator(".supplies")
+    supplies = bench.locator(".Parts-supplies")
     rows = supplies.locator("tbody tr")
     expect(supplies).to_be_visible()
     before = rows.count()
@@ -274,11 +274,11 @@ def test_the_checklist_keeps_its_ticks_and_asks_who_looked(bench: Page, fern: st
         re.compile(r"before first power, the checklist: \d+ steps")
     )
     bench.locator(".next").get_by_role("button", name="Checklist").click()
-    expect(bench.locator(".wire-board")).to_contain_text("0 of")
-    step = bench.locator(".step", has_text="wheel output to int 1")
+    expect(bench.locator(".wire-wire-board")).to_contain_text("0 of")
+    step = bench.locator(".Checklist-step", has_text="wheel output to int 1")
     step.get_by_role("checkbox").check()
     expect(step.locator("small")).to_contain_text(re.compile(r"\d{2}"))
-    second = bench.locator(".step", has_text="Somebody else went through")
+    second = bench.locator(".Checklist-step", has_text="Somebody else went through")
     second.get_by_role("checkbox").click()
     expect(second.get_by_role("alert")).to_contain_text("Say who looked")
     second.get_by_label("Who looked").fill("the neighbour")
@@ -286,11 +286,11 @@ def test_the_checklist_keeps_its_ticks_and_asks_who_looked(bench: Page, fern: st
     expect(second).to_contain_text("the neighbour")
     bench.reload()
     expect(step.get_by_role("checkbox")).to_be_checked()
-    expect(bench.locator(".wire-board")).to_contain_text("2 of")
-    boxes = bench.locator(".step input[type=checkbox]")
+    expect(bench.locator(".wire-wire-board")).to_contain_text("2 of")
+    boxes = bench.locator(".Checklist-step input[type=checkbox]")
     for place in range(12):
         boxes.nth(place).check()  # one after the other, without a pause
-    expect(bench.locator(".step small")).to_have_count(14)
+    expect(bench.locator(".Checklist-step small")).to_have_count(14)
 
 
 def test_drawing_schedule_and_program_are_taken_along(bench: Page) -> None:
@@ -313,7 +313,7 @@ def test_drawing_schedule_and_program_are_taken_along(bench: Page) -> None:
     assert len(json.loads(download.value.path().read_text())["wires"]) == 11
     open_view(bench, "watch program")
     bench.get_by_role("button", name="Python").click()
-    expect(bench.locator(".program")).to_contain_text("def loop():")
+    expect(bench.locator(".Program-program")).to_contain_text("def loop():")
     with bench.expect_download() as download:
         bench.get_by_role("button", name="Download").click()
     assert download.value.suggested_filename == "heron_watch.py"
@@ -328,8 +328,8 @@ def test_schedule_and_checklist_print_on_a4_and_letter_without_the_frame(bench: 
     bench.emulate_media(media="print")
     for view in ("schedule", "checklist"):
         bench.goto(f"/heron/wire?view={view}")
-        expect(bench.locator(".print-title")).to_be_visible()
-        for hidden in (".rule", ".slab", ".tape", ".top", ".benches"):
+        expect(bench.locator(".wire-print-title")).to_be_visible()
+        for hidden in (".Rule-rule", ".frame-slab", ".frame-tape", ".frame-top", ".benches-benches"):
             expect(bench.locator(hidden)).to_be_hidden()
         for size in ("A4", "Letter"):
             paper = bench.pdf(format=size)

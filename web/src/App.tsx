@@ -4,6 +4,7 @@ import { Navigate, Route, Routes, useParams } from "react-router";
 import { api, ask } from "./api/client";
 import { keys } from "./api/keys";
 import { Frame } from "./frame/Frame";
+import frame from "./frame/shared.module.css";
 import { ActProvider } from "./hooks/act";
 import { LiveProvider } from "./hooks/live";
 import { PlaceProvider } from "./hooks/place";
@@ -61,8 +62,8 @@ function OpenRig() {
   if (!isStation(station)) return <Navigate to={`/${slug}/wire`} replace />;
   if (!rig.data) {
     return (
-      <main className="rigs-page">
-        <p className="wordmark">Tick Stone</p>
+      <main className={frame.rigsPage}>
+        <p className={frame.wordmark}>Tick Stone</p>
         <h1>{rig.isError ? rig.error.message : (rig.failureReason?.message ?? "Opening the rig")}</h1>
         <p>
           <a href="/rigs">All rigs</a>

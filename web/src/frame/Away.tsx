@@ -4,6 +4,7 @@ import { api, ask } from "../api/client";
 import { keys } from "../api/keys";
 import { renew } from "../api/renew";
 import { useLive, useNow } from "../hooks/live";
+import styles from "./Away.module.css";
 
 /** Says what is away, in a line above the work, and fetches everything anew when it is back. */
 export function Away() {
@@ -27,7 +28,7 @@ export function Away() {
   const unwell = health.data?.unwell ?? [];
   if (well && !now.recording?.store_away && unwell.length === 0) return null;
   return (
-    <p className="away" role="alert">
+    <p className={styles.away} role="alert">
       {!app
         ? "Tick Stone itself does not answer. Start it again; this page goes on by itself."
         : well && !now.recording?.store_away

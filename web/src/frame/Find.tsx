@@ -6,6 +6,7 @@ import { keys } from "../api/keys";
 import { usePlace } from "../hooks/place";
 import { moment } from "../model/format";
 import { STATIONS, type StationId } from "../model/stations";
+import styles from "./Find.module.css";
 
 interface Hit {
   key: string;
@@ -102,7 +103,7 @@ export function Find({ show, onHide }: { show: boolean; onHide: () => void }) {
           }}
         >
           <input
-            className="find"
+            className={styles.find}
             aria-label="Find a station, constant, recording or line of the log"
             placeholder="a station, a constant, a recording, a word of the log"
             value={text}
@@ -111,7 +112,7 @@ export function Find({ show, onHide }: { show: boolean; onHide: () => void }) {
             autoFocus
           />
         </form>
-        <ul className="hits">
+        <ul className={styles.hits}>
           {hits.map((hit) => (
             <li key={hit.key}>
               <button type="button" className="plain" onClick={close(hit.open)}>

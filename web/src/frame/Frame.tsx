@@ -10,8 +10,10 @@ import { useHeldKey, useKeys } from "../hooks/useKeys";
 import { STATIONS } from "../model/stations";
 import { Away } from "./Away";
 import type { DialogName } from "./Dialogs";
+import styles from "./Frame.module.css";
 import { Rule } from "./Rule";
 import { Slab } from "./Slab";
+import shared from "./shared.module.css";
 import { Tape } from "./Tape";
 import { TopLine } from "./TopLine";
 
@@ -51,8 +53,10 @@ export function Frame() {
   );
 
   return (
-    <div className={`frame${settings.slab ? "" : " no-slab"}${settings.tape ? "" : " low-tape"}`}>
-      <a className="skip" href="#work">
+    <div
+      className={`${shared.frame}${settings.slab ? "" : ` ${shared.noSlab}`}${settings.tape ? "" : ` ${shared.lowTape}`}`}
+    >
+      <a className={styles.skip} href="#work">
         Skip to the work
       </a>
       <TopLine
@@ -62,7 +66,7 @@ export function Frame() {
         onRecord={record}
       />
       <Rule />
-      <main id="work" className={`work station-${place.station}`} tabIndex={-1} ref={work}>
+      <main id="work" className={shared.work} tabIndex={-1} ref={work}>
         <Away />
         <Outlet />
       </main>

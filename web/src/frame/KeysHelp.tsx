@@ -1,4 +1,5 @@
 import { Modal } from "react-bootstrap";
+import styles from "./KeysHelp.module.css";
 
 const KEYS: [string, string][] = [
   ["1 – 7", "the stations, Wire to Log"],
@@ -23,7 +24,7 @@ export function KeysHelp({ show, onHide }: { show: boolean; onHide: () => void }
         </Modal.Title>
       </Modal.Header>
       <Modal.Body>
-        <dl className="keys">
+        <dl className={styles.keys}>
           {KEYS.map(([key, what]) => (
             <div key={key}>
               <dt>

@@ -4,6 +4,7 @@ import { useFindings } from "../hooks/useFindings";
 import { headline } from "../model/findings";
 import { STATIONS } from "../model/stations";
 import { Glyph } from "../ui/Glyph";
+import styles from "./Rule.module.css";
 
 /** The stations as graduations of a ruler; each tick is as long as its share of settled constants. */
 export function Rule() {
@@ -11,7 +12,7 @@ export function Rule() {
   const { search } = useLocation();
   const { findings } = useFindings();
   return (
-    <nav className="rule" aria-label="Stations">
+    <nav className={styles.rule} aria-label="Stations">
       {STATIONS.map((station, i) => {
         const standing = place.standing.find((one) => one.station === station.id);
         const total = standing?.total ?? 0;
@@ -20,12 +21,12 @@ export function Rule() {
         const said = total ? `${settled} of ${total} settled` : "";
         return (
           <NavLink key={station.id} to={`/${place.rig.slug}/${station.id}${search}`} title={notch || said}>
-            <span className="rule-number">{i + 1}</span>
-            <span className="rule-title">
+            <span className={styles.ruleNumber}>{i + 1}</span>
+            <span className={styles.ruleTitle}>
               {station.title}
               {notch && <Glyph of="fault" />}
             </span>
-            <span className="rule-tick" aria-hidden="true">
+            <span className={styles.ruleTick} aria-hidden="true">
               <span style={{ width: `${total ? (100 * settled) / total : 0}%` }} />
             </span>
             {said && <span className="visually-hidden">, {said}</span>}

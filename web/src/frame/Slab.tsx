@@ -14,6 +14,8 @@ import { isOn, valueText } from "../model/readings";
 import { ConstantLine } from "../ui/ConstantLine";
 import { Check, Glyph } from "../ui/Glyph";
 import { SensorMenu } from "../ui/SensorMenu";
+import styles from "./Slab.module.css";
+import shared from "./shared.module.css";
 
 const PROVENANCES = ["measured", "derived", "chosen", "assumed"] as const;
 
@@ -39,9 +41,9 @@ export function Slab() {
       `Stone ${number} of ${place.rig.rig.title} is cut.`,
     );
   return (
-    <aside className="slab" aria-label="The stone being carved">
+    <aside className={shared.slab} aria-label="The stone being carved">
       <SensorMenu label="Sensor" />
-      <div className="slab-scroll">
+      <div className={styles.slabScroll}>
         {(place.station === "watch" || place.station === "calibrate") && <BigFigure />}
         <Wrong />
         <ul>
@@ -60,7 +62,7 @@ export function Slab() {
             </ul>
           </details>
         )}
-        <p className="key-line">
+        <p className={styles.keyLine}>
           {PROVENANCES.map((one) => (
             <span key={one}>
               <Glyph of={one} /> {one}
@@ -70,11 +72,15 @@ export function Slab() {
         </p>
       </div>
       {number > 1 && stones.data?.waiting === 0 ? (
-        <a className="act cut" href={`/api/rigs/${place.rig.slug}/stones/${number - 1}/export/${form}`} download>
+        <a
+          className={`act ${styles.cut}`}
+          href={`/api/rigs/${place.rig.slug}/stones/${number - 1}/export/${form}`}
+          download
+        >
           Take the {form === "c" ? "header" : "module"} of stone {number - 1} along
         </a>
       ) : (
-        <button type="button" className="act cut" onClick={() => void cut()}>
+        <button type="button" className={`act ${styles.cut}`} onClick={() => void cut()}>
           Cut stone {number} of {place.rig.rig.title}
         </button>
       )}
@@ -130,9 +136,9 @@ function Wrong() {
   const mine = concerning(findings, place.sensor.id);
   if (!mine.length) return null;
   return (
-    <ul className="checks" aria-label="What looks wrong with it">
+    <ul className={shared.checks} aria-label="What looks wrong with it">
       {mine.map((one) => (
-        <li key={`${one.kind} ${one.channel}`} className="fault">
+        <li key={`${one.kind} ${one.channel}`} className={shared.fault}>
           <span>
             <Glyph of="fault" />
           </span>{" "}
@@ -153,8 +159,8 @@ function BigFigure() {
   if (!seen || !isOn(now)) return null;
   const value = seen.value === null ? null : valueText(seen.value, place.sensor, settings);
   return (
-    <div className="big">
-      <span className="big-figure">{value?.text ?? "—"}</span> {value?.unit ?? ""}
+    <div className={styles.big}>
+      <span className={styles.bigFigure}>{value?.text ?? "—"}</span> {value?.unit ?? ""}
       <p>
         <span>
           {seen.value === null
@@ -186,9 +192,9 @@ function Checks() {
   const place = usePlace();
   const mine = <T extends { sensor: string }>(all: T[]) => all.filter((one) => one.sensor === place.sensor.id);
   return (
-    <ul className="checks" aria-label="Wiring checks">
+    <ul className={shared.checks} aria-label="Wiring checks">
       {mine(place.rig.findings).map((one) => (
-        <li key={`${one.kind}-${one.pin}`} className={one.severity}>
+        <li key={`${one.kind}-${one.pin}`} className={one.severity === "fault" ? shared.fault : undefined}>
           <span>{one.severity === "fault" ? <Glyph of="fault" /> : "?"}</span> {one.sentence}
         </li>
       ))}

@@ -8,8 +8,7 @@ import { useNow } from "../hooks/live";
 import { usePlace } from "../hooks/place";
 import { FORGET } from "../model/address";
 import { figure, THIN } from "../model/format";
-
-const LINES = { live: "solid", silent: "dashed", idle: "dashed", lost: "crossed" } as const;
+import styles from "./SourceMenu.module.css";
 
 /** Where readings come from: the stand-in, a serial port, a TCP line, or a recording that is open. */
 export function SourceMenu({ onHands }: { onHands: () => void }) {
@@ -42,13 +41,18 @@ export function SourceMenu({ onHands }: { onHands: () => void }) {
   return (
     <Dropdown align="end" autoClose="outside" show={open} onToggle={setOpen}>
       <Dropdown.Toggle as="button" type="button" className={`plain source source-${now.status}`} title={now.why}>
-        <svg width="34" height="10" aria-hidden="true" className={`source-line ${LINES[now.status]}`}>
+        <svg
+          width="34"
+          height="10"
+          aria-hidden="true"
+          className={`${styles.sourceLine}${now.status === "silent" || now.status === "idle" ? ` ${styles.dashed}` : ""}`}
+        >
           <line x1="0" y1="5" x2="34" y2="5" />
           {now.status === "lost" && <path d="m12 0 10 10m0-10-10 10" />}
         </svg>
-        <span className="source-text">{said}</span>
+        <span className={styles.sourceText}>{said}</span>
       </Dropdown.Toggle>
-      <Dropdown.Menu className="sources">
+      <Dropdown.Menu className={styles.sources}>
         {(connected || now.status === "lost") && (
           <Dropdown.Item as="button" onClick={close(act.disconnect)}>
             Disconnect {now.source}
@@ -100,7 +104,7 @@ function SerialForm({ ports, bauds }: { ports: Schemas["PortModel"][]; bauds: nu
     void act.connect({ kind: "serial", path: path || ports[0]?.path || "", baud });
   };
   return (
-    <form className="source-form" onSubmit={open}>
+    <form className={styles.sourceForm} onSubmit={open}>
       <input
         list="ports"
         aria-label="Port"
@@ -137,7 +141,7 @@ function TcpForm() {
     void act.connect({ kind: "tcp", host, port: Number(port) });
   };
   return (
-    <form className="source-form" onSubmit={open}>
+    <form className={styles.sourceForm} onSubmit={open}>
       <input
         aria-label="Address"
         placeholder="host:port"

@@ -11,6 +11,7 @@ import { figure, plainDecimals, THIN } from "../model/format";
 import { into } from "../model/units";
 import { NumberField } from "../ui/NumberField";
 import { SensorMenu } from "../ui/SensorMenu";
+import styles from "./StandInDrawer.module.css";
 
 type Hand = Schemas["HandModel"];
 const EXACT = ["target_mm", "line_mm", "nose_up_deg", "left_up_deg"]; // worth typing: what a ruler or a level says
@@ -56,7 +57,7 @@ export function StandInDrawer({ show, onHide }: { show: boolean; onHide: () => v
       placement="end"
       scroll
       backdrop={false}
-      className="hands"
+      className={styles.hands}
       aria-label="Stand-in"
     >
       <Offcanvas.Header closeButton>
@@ -95,7 +96,7 @@ function HandLine({ hand, onChange }: { hand: Hand; onChange: (value: number) =>
   if (hand.fault) return <FaultSwitch hand={hand} onChange={onChange} />;
   if (hand.choices.length)
     return (
-      <div className="slider">
+      <div className={styles.slider}>
         <label htmlFor={id}>{hand.label}</label>
         <select id={id} value={hand.value} onChange={(event) => onChange(Number(event.target.value))}>
           {hand.choices.map((title, value) => (
@@ -195,7 +196,7 @@ function Slider({ label, value, low, high, step, text, onChange }: SliderProps) 
   });
   const now = held ?? value;
   return (
-    <div className="slider">
+    <div className={styles.slider}>
       <label htmlFor={id}>
         {label} <b>{text(now)}</b>
       </label>

@@ -11,6 +11,8 @@ import { figure, lengthText, moment, THIN } from "../model/format";
 import { isOn, valueText } from "../model/readings";
 import { Strip, type StripMark } from "../plot/Strip";
 import { Chevron, Glyph } from "../ui/Glyph";
+import shared from "./shared.module.css";
+import styles from "./Tape.module.css";
 import { useRecordingMarks } from "./useRecordingMarks";
 
 const TAPE_S = 30;
@@ -24,9 +26,12 @@ export function Tape({ marking, onWords }: { marking: Held; onWords: () => void 
   const notice = useNotice();
   const connected = isOn(now);
   return (
-    <footer className="tape">
+    <footer className={shared.tape}>
       {notice && (
-        <div className={`notice ${notice.tone}`} role={notice.tone === "fault" ? "alert" : "status"}>
+        <div
+          className={`${shared.notice}${notice.tone === "fault" ? ` ${shared.fault}` : ""}`}
+          role={notice.tone === "fault" ? "alert" : "status"}
+        >
           <span>{notice.text}</span>
           {notice.undo && (
             <button
@@ -47,7 +52,7 @@ export function Tape({ marking, onWords }: { marking: Held; onWords: () => void 
       )}
       <button
         type="button"
-        className="plain tape-fold"
+        className={`plain ${shared.tapeFold}`}
         aria-expanded={settings.tape}
         aria-label={settings.tape ? "Fold the tape" : "Unfold the tape"}
         onClick={() => setSettings({ tape: !settings.tape })}
@@ -73,7 +78,7 @@ function Running({ marking, onWords, marks }: { marking: Held; onWords: () => vo
     sensor.unit === "mm" ? lengthText(at, length) : `${figure(at, sensor.digits)}${THIN}${sensor.unit}`;
   return (
     <>
-      <div className="tape-now">
+      <div className={styles.tapeNow}>
         <span>{sensor.name}</span>
         <b>{value?.text ?? "—"}</b> {value?.unit}
       </div>
@@ -89,8 +94,8 @@ function Running({ marking, onWords, marks }: { marking: Held; onWords: () => vo
         label={`${sensor.name}, the last ${TAPE_S} seconds`}
         marks={marks}
       />
-      <div className="tape-keys">
-        <span className="mark-keys">
+      <div className={styles.tapeKeys}>
+        <span className={styles.markKeys}>
           <button
             type="button"
             className="plain"
@@ -133,14 +138,14 @@ function Unconnected() {
   const last = recordings.data?.[0];
   return (
     <>
-      <div className="tape-now">
+      <div className={styles.tapeNow}>
         <span>{place.sensor.name}</span>
         <b className="tape-off">{now.status === "lost" ? "unplugged" : "not connected"}</b>
       </div>
       <button type="button" className="act" onClick={() => void act.connect()}>
         Connect {letterKeys && <kbd>C</kbd>}
       </button>
-      <p className="tape-said">
+      <p className={styles.tapeSaid}>
         {now.status === "lost" ? `${now.why} ` : ""}
         {last && (
           <button

@@ -9,6 +9,8 @@ import { usePlace } from "../hooks/place";
 import { setSettings, useSettings } from "../hooks/settings";
 import { figure } from "../model/format";
 import { SourceMenu } from "./SourceMenu";
+import shared from "./shared.module.css";
+import styles from "./TopLine.module.css";
 import { UnitSettings } from "./UnitSettings";
 
 interface Props {
@@ -26,12 +28,12 @@ export function TopLine({ onFind, onKeys, onHands, onRecord }: Props) {
   const rigs = useQuery({ queryKey: keys.rigs, queryFn: () => ask(api.GET("/api/rigs")), enabled: listed });
   const recording = now.recording;
   return (
-    <header className="top">
-      <Link to="/rigs" className="wordmark">
+    <header className={shared.top}>
+      <Link to="/rigs" className={shared.wordmark}>
         Tick Stone
       </Link>
       <Dropdown onToggle={setListed}>
-        <Dropdown.Toggle as="button" type="button" className="plain rig-switch">
+        <Dropdown.Toggle as="button" type="button" className={`plain ${shared.rigSwitch}`}>
           {place.rig.rig.title}
         </Dropdown.Toggle>
         <Dropdown.Menu>
@@ -46,14 +48,18 @@ export function TopLine({ onFind, onKeys, onHands, onRecord }: Props) {
           </Dropdown.Item>
         </Dropdown.Menu>
       </Dropdown>
-      <span className="purpose">{place.rig.rig.purpose}</span>
+      <span className={shared.purpose}>{place.rig.rig.purpose}</span>
       <span className="spring" />
       <SourceMenu onHands={onHands} />
-      <button type="button" className={`act record${recording ? " recording" : ""}`} onClick={onRecord}>
+      <button
+        type="button"
+        className={`act ${styles.record}${recording ? ` ${styles.recording}` : ""}`}
+        onClick={onRecord}
+      >
         {recording ? "Stop" : "Record"} {settings.letterKeys && <kbd>R</kbd>}
       </button>
       {recording && (
-        <span className="recorded" title="Rows on disk">
+        <span className={styles.recorded} title="Rows on disk">
           <b>{figure(recording.committed, 0)}</b> recorded
           {recording.lost > 0 && <span className="stale"> {figure(recording.lost, 0)} lost</span>}
         </span>
@@ -65,7 +71,7 @@ export function TopLine({ onFind, onKeys, onHands, onRecord }: Props) {
         <Dropdown.Toggle as="button" type="button" className="plain">
           Settings
         </Dropdown.Toggle>
-        <Dropdown.Menu className="settings">
+        <Dropdown.Menu className={styles.settings}>
           <UnitSettings />
           <Form.Check
             type="switch"

@@ -2,6 +2,7 @@ import { useEffect, useRef } from "react";
 import uPlot from "uplot";
 import "uplot/dist/uPlot.min.css";
 import { figure, THIN } from "../model/format";
+import styles from "./Chart.module.css";
 
 export interface ChartData {
   t: (number | null)[];
@@ -145,7 +146,12 @@ export function Chart(props: Props) {
   }, [props.marks, props.cursor]);
 
   return (
-    <div className={props.tall ? "chart tall" : "chart"} ref={box} role="img" aria-label={`${props.label}, ${unit}`} />
+    <div
+      className={props.tall ? `${styles.chart} ${styles.tall}` : styles.chart}
+      ref={box}
+      role="img"
+      aria-label={`${props.label}, ${unit}`}
+    />
   );
 }
 

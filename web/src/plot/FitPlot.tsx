@@ -3,6 +3,7 @@ import type { Schemas } from "../api/client";
 import { useLength } from "../hooks/settings";
 import { figure, lengthTyped } from "../model/format";
 import { graduations, logScale, niceStep, scale, stepDecimals } from "../model/scale";
+import styles from "./FitPlot.module.css";
 
 export type Plot = Schemas["PlotModel"];
 export type Dot = Plot["dots"][number];
@@ -46,9 +47,14 @@ export function FitPlot({ plot, onPick }: Props) {
   const unit = (one: string) => (one === "mm" ? length : one);
   const said = (word: string, one: string) => (one ? `${word}, ${unit(one)}` : word);
   return (
-    <figure className="fit-figure">
+    <figure className={styles.fitFigure}>
       <figcaption>{plot.title}</figcaption>
-      <svg viewBox={`0 0 ${WIDTH} ${height}`} role={onPick ? "group" : "img"} className="fit" aria-label={plot.title}>
+      <svg
+        viewBox={`0 0 ${WIDTH} ${height}`}
+        role={onPick ? "group" : "img"}
+        className={styles.fit}
+        aria-label={plot.title}
+      >
         <clipPath id={`clip-${plot.title.replace(/\W+/g, "-")}`}>
           <rect x={LEFT} y={top} width={RIGHT - LEFT} height={bottom - top} />
         </clipPath>
@@ -74,7 +80,7 @@ export function FitPlot({ plot, onPick }: Props) {
           ))}
         </g>
         {ends(plot.lines, x, y, top, bottom).map((end) => (
-          <text key={end.label} x={end.x} y={end.y} textAnchor="end" className={`fit-name fit-name-${end.place}`}>
+          <text key={end.label} x={end.x} y={end.y} textAnchor="end" className={styles.fitName}>
             {end.label}
           </text>
         ))}
@@ -82,7 +88,7 @@ export function FitPlot({ plot, onPick }: Props) {
           // biome-ignore lint/a11y/noStaticElementInteractions: the pointer only reads out what stands there
           <g
             key={`${dot.x} ${dot.y} ${dot.label}`}
-            className={dot.off ? "off" : dot.picked ? "picked" : undefined}
+            className={dot.off ? styles.off : dot.picked ? "picked" : undefined}
             onPointerEnter={() => setNear(dot)}
             onPointerLeave={() => setNear(null)}
             onFocus={() => setNear(dot)}
@@ -97,13 +103,13 @@ export function FitPlot({ plot, onPick }: Props) {
                 className="whisker"
               />
             )}
-            {dot.picked && <path d={`M${x(dot.x)} ${y(dot.y) + 5}l9 16h-18z`} className="picked-wedge" />}
+            {dot.picked && <path d={`M${x(dot.x)} ${y(dot.y) + 5}l9 16h-18z`} className={styles.pickedWedge} />}
             {onPick && Object.keys(dot.picks).length > 0 ? (
               <circle
                 cx={x(dot.x)}
                 cy={y(dot.y)}
                 r="6"
-                className="held-dot pickable"
+                className={`held-dot ${styles.pickable}`}
                 role="button"
                 tabIndex={0}
                 aria-label={`Pick ${dot.label}`}
@@ -115,13 +121,13 @@ export function FitPlot({ plot, onPick }: Props) {
                 cx={x(dot.x)}
                 cy={y(dot.y)}
                 r="5"
-                className={dot.label === "line" ? "held-dot dark" : "held-dot"}
+                className={dot.label === "line" ? `held-dot ${styles.dark}` : "held-dot"}
               />
             )}
           </g>
         ))}
         {near && (
-          <text x={RIGHT} y={14} textAnchor="end" className="fit-said">
+          <text x={RIGHT} y={14} textAnchor="end" className={styles.fitSaid}>
             {near.label && `${near.label}: `}
             {figure(near.y / per(plot.y_unit), 2)} {unit(plot.y_unit)},{" "}
             {figure(near.x / per(plot.x_unit), counted || plot.x_unit === "ms" ? 0 : 1)} {unit(plot.x_unit)}

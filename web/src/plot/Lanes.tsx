@@ -3,6 +3,7 @@ import { useWidth } from "../hooks/useWidth";
 import { few, figure, THIN } from "../model/format";
 import { bandPath, edgePath, type LaneData, laneSpan, lasting, pulseSpans, stepPath } from "../model/lanes";
 import { anchorOf, graduations, niceStep, scale, stepDecimals } from "../model/scale";
+import styles from "./Lanes.module.css";
 
 export interface DrawnLane extends LaneData {
   id: string;
@@ -145,7 +146,7 @@ export function Lanes(props: Props) {
   return (
     <div
       ref={box}
-      className="lanes"
+      className={styles.lanes}
       // biome-ignore lint/a11y/noNoninteractiveTabindex: the cursor moves by key
       tabIndex={0}
       role="group"
@@ -166,7 +167,7 @@ export function Lanes(props: Props) {
         <TimeRuler from={from} to={to} x={x} width={width} bottom={height} />
         {chosen && (
           <rect
-            className="lane-span"
+            className={styles.laneSpan}
             x={x(chosen[0])}
             width={Math.max(1, x(chosen[1]) - x(chosen[0]))}
             y={RULER - 6}
@@ -181,7 +182,7 @@ export function Lanes(props: Props) {
           </g>
         ))}
         {cursor !== undefined && cursor >= from && cursor <= to && (
-          <line className="lane-cursor" x1={x(cursor)} x2={x(cursor)} y1={RULER - 8} y2={height} />
+          <line className={styles.laneCursor} x1={x(cursor)} x2={x(cursor)} y1={RULER - 8} y2={height} />
         )}
       </svg>
     </div>
@@ -200,14 +201,14 @@ function TimeRuler({ from, to, x, width, bottom }: RulerProps) {
   const count = Math.max(3, Math.round((width - GUTTER) / 110));
   const decimals = stepDecimals(niceStep(to - from, count));
   return (
-    <g className="lane-ruler">
+    <g className={styles.laneRuler}>
       <line x1={GUTTER} x2={width - 8} y1={20} y2={20} />
       {graduations(from, to, count).map((one) => (
         <g key={one.at}>
           <line x1={x(one.at)} x2={x(one.at)} y1={20} y2={{ long: 32, middle: 28, short: 25 }[one.size]} />
           {one.label && (
             <>
-              <line className="lane-grid" x1={x(one.at)} x2={x(one.at)} y1={RULER} y2={bottom} />
+              <line className={styles.laneGrid} x1={x(one.at)} x2={x(one.at)} y1={RULER} y2={bottom} />
               <text x={x(one.at)} y={14} textAnchor={anchorOf(x(one.at), GUTTER, width - 8)}>
                 {figure(one.at, decimals)}
                 {THIN}s
@@ -223,7 +224,7 @@ function TimeRuler({ from, to, x, width, bottom }: RulerProps) {
 function Marks({ marks, from, to, x, width, bottom }: RulerProps & { marks: LaneMark[] }) {
   let free = 0;
   return (
-    <g className="lane-marks">
+    <g className={styles.laneMarks}>
       {marks
         .filter((mark) => mark.t0 <= to && (mark.t1 ?? mark.t0) >= from)
         .map((mark) => {
@@ -264,7 +265,7 @@ interface FaultsProps {
 function Faults({ faults, top, height, x, width }: FaultsProps) {
   let free = GUTTER;
   return (
-    <g className="lane-faults">
+    <g className={styles.laneFaults}>
       {faults.map((one) => {
         const left = Math.min(width - 8, Math.max(GUTTER, x(one.t0)));
         const right = Math.min(width - 8, Math.max(GUTTER, x(one.t1)));
@@ -306,8 +307,8 @@ function Drawn({ lane, top, height, x, from, to, width }: DrawnProps) {
       <clipPath id={clip}>
         <rect x={GUTTER} y={top} width={Math.max(0, width - 8 - GUTTER)} height={height} />
       </clipPath>
-      <line className="lane-foot" x1={0} x2={width - 8} y1={bottom + GAP / 2} y2={bottom + GAP / 2} />
-      <text className="lane-name" x={0} y={top + 18}>
+      <line className={styles.laneFoot} x1={0} x2={width - 8} y1={bottom + GAP / 2} y2={bottom + GAP / 2} />
+      <text className={styles.laneName} x={0} y={top + 18}>
         {name}
       </text>
       <text className="lane-what" x={0} y={top + 36}>
@@ -315,7 +316,7 @@ function Drawn({ lane, top, height, x, from, to, width }: DrawnProps) {
       </text>
       <g clipPath={`url(#${clip})`}>
         {lane.form === "numbers" && <Numbers lane={lane} top={top} bottom={bottom} x={x} />}
-        {lane.form === "edges" && <path className="lane-line" d={edgePath(lane, x, top + 12, bottom - 12)} />}
+        {lane.form === "edges" && <path className={styles.laneLine} d={edgePath(lane, x, top + 12, bottom - 12)} />}
         {lane.form === "levels" && <Levels lane={lane} top={top} bottom={bottom} x={x} from={from} to={to} />}
       </g>
       {lane.form === "numbers" && <Scale lane={lane} top={top} bottom={bottom} />}
@@ -337,7 +338,7 @@ interface InLane {
 
 function Numbers({ lane, top, bottom, x }: InLane) {
   const y = scale(...laneSpan(lane, lane.digits), bottom - 4, top + 4);
-  return <path className={lane.exact ? "lane-line" : "lane-band"} d={bandPath(lane, x, y)} />;
+  return <path className={lane.exact ? styles.laneLine : styles.laneBand} d={bandPath(lane, x, y)} />;
 }
 
 function Scale({ lane, top, bottom }: Omit<InLane, "x">) {
@@ -346,7 +347,7 @@ function Scale({ lane, top, bottom }: Omit<InLane, "x">) {
   const y = scale(low, high, bottom - 4, top + 4);
   const decimals = stepDecimals(niceStep(high - low, 5));
   return (
-    <g className="lane-scale">
+    <g className={styles.laneScale}>
       {graduations(low, high, 5).map((one) => (
         <g key={one.at}>
           <line x1={GUTTER - { long: 9, middle: 6, short: 4 }[one.size]} x2={GUTTER} y1={y(one.at)} y2={y(one.at)} />
@@ -366,10 +367,10 @@ function Scale({ lane, top, bottom }: Omit<InLane, "x">) {
 
 function Levels({ lane, top, bottom, x, from, to }: InLane & { from: number; to: number }) {
   const y = scale(0, 1, bottom - 12, top + 12);
-  if (!lane.exact) return <path className="lane-band" d={bandPath(lane, x, y)} />;
+  if (!lane.exact) return <path className={styles.laneBand} d={bandPath(lane, x, y)} />;
   return (
     <>
-      <path className="lane-line" d={stepPath(lane, x, y, to)} />
+      <path className={styles.laneLine} d={stepPath(lane, x, y, to)} />
       {pulseSpans(lane)
         .filter((one) => one.to > from && one.from < to && x(one.to) - x(one.from) > WRITTEN_FROM)
         .map((one) => {
@@ -377,7 +378,7 @@ function Levels({ lane, top, bottom, x, from, to }: InLane & { from: number; to:
           return (
             <text
               key={one.from}
-              className="lane-width"
+              className={styles.laneWidth}
               x={(Math.max(x(one.from), GUTTER) + x(Math.min(one.to, to))) / 2}
               y={(top + bottom) / 2 + 5}
               textAnchor="middle"
@@ -416,7 +417,7 @@ export function Overview({ lane, from, to, view, onView }: OverviewProps) {
     ? scale(...(lane.form === "numbers" ? laneSpan(lane, lane.digits) : ([0, 1] as [number, number])), 38, 4)
     : null;
   return (
-    <div ref={box} className="lanes-overview">
+    <div ref={box} className={styles.lanesOverview}>
       <svg
         width={width}
         height={44}
@@ -428,11 +429,17 @@ export function Overview({ lane, from, to, view, onView }: OverviewProps) {
         <text className="lane-what" x={0} y={26}>
           the whole
         </text>
-        <rect className="lane-view" x={x(view[0])} width={Math.max(3, x(view[1]) - x(view[0]))} y={1} height={42} />
+        <rect
+          className={styles.laneView}
+          x={x(view[0])}
+          width={Math.max(3, x(view[1]) - x(view[0]))}
+          y={1}
+          height={42}
+        />
         {lane && y && lane.form !== "edges" && (
-          <path className={lane.exact ? "lane-line" : "lane-band"} d={bandPath(lane, x, y)} />
+          <path className={lane.exact ? styles.laneLine : styles.laneBand} d={bandPath(lane, x, y)} />
         )}
-        <line className="lane-foot" x1={GUTTER} x2={width - 8} y1={43} y2={43} />
+        <line className={styles.laneFoot} x1={GUTTER} x2={width - 8} y1={43} y2={43} />
       </svg>
     </div>
   );

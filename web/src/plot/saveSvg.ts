@@ -30,7 +30,7 @@ export function svgText(svg: SVGSVGElement): string {
     }
     for (const name of ["class", "role", "tabindex"]) into.removeAttribute(name);
   });
-  for (const element of copy.querySelectorAll("foreignObject, .wire-end")) element.remove();
+  for (const element of copy.querySelectorAll("foreignObject, [data-handle]")) element.remove();
   const [x = 0, y = 0, width = 0, height = 0] = (svg.getAttribute("viewBox") ?? "").split(" ").map(Number);
   const ground = document.createElementNS("http://www.w3.org/2000/svg", "rect");
   for (const [name, value] of Object.entries({ x: x - 10, y: y - 10, width: width + 20, height: height + 20 }))

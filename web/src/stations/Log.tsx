@@ -8,7 +8,9 @@ import { usePlace } from "../hooks/place";
 import { useLength } from "../hooks/settings";
 import { joined, moment, shown } from "../model/format";
 import { Glyph, type Provenance } from "../ui/Glyph";
+import table from "../ui/table.module.css";
 import { Verdict } from "../ui/Verdict";
+import styles from "./Log.module.css";
 
 type Line = Schemas["LineModel"];
 
@@ -41,7 +43,7 @@ export function Log() {
   return (
     <>
       <Verdict>{heading}</Verdict>
-      <div className="log">
+      <div className={styles.log}>
         <Timeline />
         <Stones found={found} />
       </div>
@@ -76,9 +78,9 @@ function Timeline() {
     return place.go(reference.revision ? "wire" : "decide");
   };
   return (
-    <section className="timeline">
+    <section className={styles.timeline}>
       <h2>What was done</h2>
-      <form onSubmit={write} className="note">
+      <form onSubmit={write} className={styles.note}>
         <input
           aria-label="Note"
           placeholder="Write a note"
@@ -98,8 +100,8 @@ function Timeline() {
       />
       <ol>
         {entries.data?.map((entry) => (
-          <li key={entry.id} className={`entry-${entry.kind}`}>
-            <span className="entry-when">
+          <li key={entry.id} className={entry.kind === "stone" ? styles.entryStone : undefined}>
+            <span className={styles.entryWhen}>
               {moment(entry.at)} <small>{KINDS[entry.kind] ?? entry.kind}</small>
             </span>
             {Object.keys(entry.reference).length ? (
@@ -152,7 +154,7 @@ function Stones({ found }: { found: Schemas["StonesModel"] | undefined }) {
   return (
     <section className="stones">
       <h2>Stones</h2>
-      <form onSubmit={cut} className="note">
+      <form onSubmit={cut} className={styles.note}>
         <input
           aria-label="Why this stone"
           placeholder="Why this stone"
@@ -164,7 +166,7 @@ function Stones({ found }: { found: Schemas["StonesModel"] | undefined }) {
         </button>
       </form>
       {found.stones.length > 0 ? (
-        <p className="stone-pick">
+        <p className={styles.stonePick}>
           <label>
             Stone{" "}
             <select value={number} onChange={(event) => place.show({ stone: event.target.value })}>
@@ -188,8 +190,8 @@ function Stones({ found }: { found: Schemas["StonesModel"] | undefined }) {
                 ))}
             </select>
           </label>
-          {stone?.why && <span className="stone-why">{stone.why}</span>}
-          <span className="exports">
+          {stone?.why && <span className={styles.stoneWhy}>{stone.why}</span>}
+          <span className={styles.exports}>
             {(
               [
                 ["c", "C header"],
@@ -206,8 +208,8 @@ function Stones({ found }: { found: Schemas["StonesModel"] | undefined }) {
       ) : (
         <p>A stone freezes every constant with where it comes from. Below is what stone 1 would hold.</p>
       )}
-      <div className="table-scroll">
-        <table className="schedule">
+      <div className={table.tableScroll}>
+        <table className={table.schedule}>
           <thead>
             <tr>
               <th scope="col">Constant</th>
@@ -217,7 +219,10 @@ function Stones({ found }: { found: Schemas["StonesModel"] | undefined }) {
           </thead>
           <tbody>
             {changes.data?.map((change) => (
-              <tr key={`${change.sensor}-${change.label}`} className={before && change.changed ? "changed" : undefined}>
+              <tr
+                key={`${change.sensor}-${change.label}`}
+                className={before && change.changed ? table.changed : undefined}
+              >
                 <th scope="row">
                   {change.label} <small>{place.rig.sensors.find((one) => one.id === change.sensor)?.name}</small>
                 </th>

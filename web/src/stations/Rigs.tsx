@@ -4,8 +4,10 @@ import { Link, useNavigate } from "react-router";
 import { api, ask, Refused, type Rig, type Schemas } from "../api/client";
 import { keys } from "../api/keys";
 import { renew } from "../api/renew";
+import frame from "../frame/shared.module.css";
 import { useLists } from "../hooks/useLists";
 import { Glyph } from "../ui/Glyph";
+import styles from "./Rigs.module.css";
 
 type RigLine = Schemas["RigLine"];
 
@@ -42,8 +44,8 @@ export function Rigs() {
         ? "No rig yet: begin with one"
         : verdict(rigs.data);
   return (
-    <main className="rigs-page">
-      <p className="wordmark">Tick Stone</p>
+    <main className={frame.rigsPage}>
+      <p className={frame.wordmark}>Tick Stone</p>
       <h1>{heading}</h1>
       <p className="said" role="status">
         {said?.text}{" "}
@@ -53,13 +55,13 @@ export function Rigs() {
           </button>
         )}
       </p>
-      <ul className="rig-list">
+      <ul className={styles.rigList}>
         {rigs.data?.map((rig) => (
           <RigRow key={rig.slug} rig={rig} onAttempt={attempt} onBringBack={() => bringBack(rig)} />
         ))}
       </ul>
       {archived.data && archived.data.length > 0 && (
-        <details className="archived">
+        <details className={styles.archived}>
           <summary>{archived.data.length} archived</summary>
           <ul>
             {archived.data.map((rig) => (
@@ -126,14 +128,14 @@ function RigRow({ rig, onAttempt, onBringBack }: RowProps) {
         <b>{rig.title}</b>
         <span>{rig.purpose}</span>
         <small>{rig.board}</small>
-        <span className="rig-parts">{rig.parts.join(" · ")}</span>
+        <span className={styles.rigParts}>{rig.parts.join(" · ")}</span>
         {rig.faults > 0 && (
-          <span className="rig-fault">
+          <span className={styles.rigFault}>
             <Glyph of="fault" /> {rig.verdict}
           </span>
         )}
       </Link>
-      <span className="rig-tools">
+      <span className={styles.rigTools}>
         <button type="button" className="plain" onClick={() => begin("rename")}>
           Rename
         </button>
@@ -158,7 +160,7 @@ function RigRow({ rig, onAttempt, onBringBack }: RowProps) {
         </button>
       </span>
       {doing && (
-        <form className="rig-edit" onSubmit={(event) => void go(event)}>
+        <form className={styles.rigEdit} onSubmit={(event) => void go(event)}>
           <input aria-label="Title" value={title} maxLength={60} onChange={(e) => setTitle(e.target.value)} />
           {doing === "rename" && (
             <input aria-label="Purpose" value={purpose} maxLength={120} onChange={(e) => setPurpose(e.target.value)} />
@@ -207,7 +209,7 @@ function NewRig() {
   };
   const sensors = lists.data?.kinds.filter((kind) => kind.family !== "output") ?? [];
   return (
-    <form className="new-rig" onSubmit={make} noValidate>
+    <form className={styles.newRig} onSubmit={make} noValidate>
       <h2>A new rig</h2>
       <label className="field">
         <span>Name</span>
@@ -265,7 +267,7 @@ function NewRig() {
         <button type="submit" className="act act-first">
           Begin
         </button>
-        <label className="act file-act">
+        <label className={`act ${styles.fileAct}`}>
           Open a rig file
           <input type="file" accept=".json,application/json" onChange={(event) => void read(event)} />
         </label>

@@ -8,6 +8,7 @@ import { useAct } from "../hooks/act";
 import { usePlace } from "../hooks/place";
 import { useLength } from "../hooks/settings";
 import { editable, joined, moment, shown, THIN, typedIn } from "../model/format";
+import styles from "./ConstantLine.module.css";
 import { Glyph } from "./Glyph";
 
 export function fromWhere(constant: Constant): string {
@@ -22,7 +23,7 @@ export function ConstantLine({ constant }: { constant: Constant }) {
   const id = useId();
   const value = shown(constant.value, constant.unit, constant.plus_minus, length);
   return (
-    <li className="constant">
+    <li className={styles.constant}>
       <button
         type="button"
         id={`constant-${constant.name}`}
@@ -32,10 +33,10 @@ export function ConstantLine({ constant }: { constant: Constant }) {
       >
         <Glyph of={constant.provenance} />
         <span className="constant-label">{constant.label}</span>
-        <span className={`constant-value role-${constant.provenance}`} data-long={joined(value).length > 15}>
+        <span className={`${styles.constantValue} role-${constant.provenance}`} data-long={joined(value).length > 15}>
           {joined(value)}
         </span>
-        <span className="constant-source">
+        <span className={styles.constantSource}>
           {constant.stale ? <span className="stale">stale: {constant.stale}</span> : fromWhere(constant)}
           {constant.warning && <span className="stale">; warning: {constant.warning}</span>}
         </span>
@@ -71,7 +72,7 @@ function About({ constant, onDone }: { constant: Constant; onDone: () => void })
     queryFn: () => ask(api.GET("/api/rigs/{slug}/sensors/{sensor}/constants/{name}/history", { params: { path } })),
   });
   return (
-    <div className="about">
+    <div className={styles.about}>
       <p>
         <Glyph of={constant.provenance} /> <b>{constant.label}</b> is {constant.provenance}: {fromWhere(constant)}.
       </p>
@@ -140,7 +141,7 @@ function Type({ constant, onDone }: { constant: Constant; onDone: () => void }) 
   };
   const unit = isLength ? length : constant.unit;
   return (
-    <form onSubmit={save} className="type-constant" noValidate>
+    <form onSubmit={save} className={styles.typeConstant} noValidate>
       <label htmlFor={`${id}-value`}>{measured ? "You measured" : "You choose"}</label>
       <span>
         <input
@@ -157,7 +158,7 @@ function Type({ constant, onDone }: { constant: Constant; onDone: () => void }) 
             <input
               aria-label="plus or minus"
               inputMode="decimal"
-              className="narrow"
+              className={styles.narrow}
               value={spread}
               placeholder="±"
               onChange={(event) => setSpread(event.target.value)}

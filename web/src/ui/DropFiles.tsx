@@ -1,4 +1,5 @@
 import { type ReactNode, useRef, useState } from "react";
+import styles from "./DropFiles.module.css";
 
 interface Props {
   label: string;
@@ -17,7 +18,7 @@ export function DropFiles({ label, choose, first, many = false, tall = false, on
   return (
     // biome-ignore lint/a11y/noStaticElementInteractions: the button inside does the same from the keyboard
     <div
-      className={`drop${over ? " over" : ""}${tall ? " tall" : ""}`}
+      className={`${styles.drop}${over ? ` ${styles.over}` : ""}${tall ? ` ${styles.tall}` : ""}`}
       onDragOver={(event) => {
         event.preventDefault();
         setOver(true);

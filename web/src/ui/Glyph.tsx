@@ -1,4 +1,5 @@
 import type { Constant } from "../api/client";
+import styles from "./Glyph.module.css";
 
 export type Provenance = Constant["provenance"];
 
@@ -25,7 +26,7 @@ export function Glyph({ of }: { of: Provenance | "fault" }) {
 /** Something is in order. */
 export function Check() {
   return (
-    <svg className="check" width="15" height="13" viewBox="0 0 15 13" aria-hidden="true">
+    <svg className={styles.check} width="15" height="13" viewBox="0 0 15 13" aria-hidden="true">
       <path d="m1.5 7 4 4 8-9.5" fill="none" stroke="currentColor" strokeWidth="2.2" />
     </svg>
   );

@@ -1,6 +1,7 @@
 import { type FormEvent, useId, useState } from "react";
 import type { Mark, Schemas, Sensor } from "../api/client";
 import { editable, typed } from "../model/format";
+import styles from "./MarkForm.module.css";
 
 export interface MarkSaid {
   label: string;
@@ -84,7 +85,7 @@ export function MarkForm({ sensors, selected, mark, times, keep, onKeep, onLeave
       </span>
     );
   return (
-    <form className="mark-form" onSubmit={submit}>
+    <form className={styles.markForm} onSubmit={submit}>
       <label htmlFor={`${id}-label`}>Words</label>
       <input
         id={`${id}-label`}
@@ -102,7 +103,7 @@ export function MarkForm({ sensors, selected, mark, times, keep, onKeep, onLeave
         ))}
       </select>
       {times.map((time, place) => (
-        <div className="mark-field" key={time.label}>
+        <div className={styles.markField} key={time.label}>
           <label htmlFor={`${id}-${time.label}`}>{time.label}</label>
           <span>
             <input
@@ -116,7 +117,7 @@ export function MarkForm({ sensors, selected, mark, times, keep, onKeep, onLeave
         </div>
       ))}
       {sensor && (
-        <div className="mark-field">
+        <div className={styles.markField}>
           <label htmlFor={`${id}-truth`}>Really was</label>
           <span>
             <input
@@ -142,7 +143,7 @@ export function MarkForm({ sensors, selected, mark, times, keep, onKeep, onLeave
           .filter((name) => !KNOWN.some((one) => one.name === name))
           .map((name) => ({ name, label: name, unit: "" })),
       ].map((one) => (
-        <div className="mark-field" key={one.name}>
+        <div className={styles.markField} key={one.name}>
           <label htmlFor={`${id}-${one.name}`}>{one.label}</label>
           <span>
             <input
@@ -155,7 +156,7 @@ export function MarkForm({ sensors, selected, mark, times, keep, onKeep, onLeave
           </span>
         </div>
       ))}
-      <p className="mark-buttons">
+      <p className={styles.markButtons}>
         <button type="submit" className="act act-first">
           {keep}
         </button>

@@ -1,9 +1,10 @@
 import type { Schemas } from "../api/client";
+import styles from "./SaidTable.module.css";
 
 /** Rows to read: a title, heads, and cells in words. */
 export function SaidTable({ table }: { table: Schemas["TableModel"] }) {
   return (
-    <table className="said-table">
+    <table className={styles.saidTable}>
       <caption>{table.title}</caption>
       <thead>
         <tr>

@@ -3,6 +3,7 @@ import { api, ask } from "../api/client";
 import { useAct } from "../hooks/act";
 import { usePlace } from "../hooks/place";
 import { useAddress } from "../hooks/useAddress";
+import styles from "./Verdict.module.css";
 
 const SETTLE_MS = 500;
 
@@ -25,7 +26,7 @@ function useSettled(text: string): string {
 export function Verdict({ children, next }: { children: string; next?: ReactNode }) {
   const settled = useSettled(children);
   return (
-    <header className="verdict">
+    <header className={styles.verdict}>
       <h1>{settled}</h1>
       {next ?? <Next />}
     </header>

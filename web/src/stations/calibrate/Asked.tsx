@@ -5,6 +5,7 @@ import { useLive } from "../../hooks/live";
 import { useLength, useSettings } from "../../hooks/settings";
 import { type Field, type Procedure, useCalls, type Want } from "../../hooks/useProcedure";
 import { editable, type LengthUnit, typedIn } from "../../model/format";
+import styles from "./Asked.module.css";
 import { called, lengthOf } from "./wanted";
 
 /** What must be typed for a want before it is held, or all there is of one that is only typed. */
@@ -43,7 +44,7 @@ export function Asked({ found, want }: { found: Procedure; want: Want }) {
   };
   return (
     <form onSubmit={send} noValidate>
-      <b className="asked-label">{called(want.label, lengthOf(want), length)}</b>
+      <b className={styles.askedLabel}>{called(want.label, lengthOf(want), length)}</b>
       {lengthOf(want) === null && <small>{want.do}</small>}
       {want.fields.map((field) => (
         <AskedField
@@ -110,7 +111,7 @@ function AskedField({ field, id, text, fault, disabled, faultId, onText }: Field
         {field.label}
         {!field.needed && <small> (if you know it)</small>}
       </label>
-      <span className="hold-field">
+      <span className={styles.holdField}>
         {field.choices.length ? (
           <select {...common} value={text} onChange={(event) => onText(event.target.value)}>
             <option value="">{field.needed ? "choose" : "not said"}</option>

@@ -4,6 +4,7 @@ import { keys } from "../../api/keys";
 import { usePlace } from "../../hooks/place";
 import { type Procedure, useCalls } from "../../hooks/useProcedure";
 import { FitPlot, type Plot } from "../../plot/FitPlot";
+import styles from "./BeforeAfter.module.css";
 
 /** An old recording by the constants of today and by those that are forming. */
 export function BeforeAfter({ found }: { found: Procedure }) {
@@ -16,7 +17,7 @@ export function BeforeAfter({ found }: { found: Procedure }) {
     enabled: recording !== null,
   });
   return (
-    <section className="before-after">
+    <section className={styles.beforeAfter}>
       <label>
         Before and after, on{" "}
         <select

@@ -7,7 +7,9 @@ import { useAddress } from "../../hooks/useAddress";
 import { useKeys } from "../../hooks/useKeys";
 import { type Procedure, useCalls, useProcedure, type Want } from "../../hooks/useProcedure";
 import { moment } from "../../model/format";
+import picker from "../../ui/picker.module.css";
 import { Next, Verdict } from "../../ui/Verdict";
+import styles from "./Calibrate.module.css";
 import { FromRecording } from "./FromRecording";
 import { Notebook } from "./Notebook";
 import { Said } from "./Said";
@@ -65,7 +67,7 @@ function Open({ found }: { found: Procedure }) {
   const go = () => {
     if (hold) void act.attempt(calls.take());
     else if (connected && next?.watched && !next.fields.some((field) => field.needed)) void begin(next);
-    else document.querySelector<HTMLInputElement>(".places .now input, .places .now select")?.focus();
+    else document.querySelector<HTMLInputElement>('li[aria-current="step"] :is(input, select)')?.focus();
   };
   useKeys({ h: go }, letterKeys);
   const last = found.past.at(-1);
@@ -76,7 +78,7 @@ function Open({ found }: { found: Procedure }) {
         {heading}
       </Verdict>
       <Choice found={found} />
-      <div className="calibrate">
+      <div className={styles.calibrate}>
         <Steps found={found} />
         <section className="said">
           <Holding found={found} />
@@ -121,7 +123,7 @@ function Choice({ found }: { found: Procedure }) {
   const { put } = useAddress();
   if (lines.length < 2) return null;
   return (
-    <nav className="procedures" aria-label="Procedures">
+    <nav className={picker.procedures} aria-label="Procedures">
       {lines.map((one) => (
         <button
           key={one.procedure}

@@ -2,6 +2,7 @@ import { useLength } from "../../hooks/settings";
 import type { Procedure } from "../../hooks/useProcedure";
 import { joined, moment, shown } from "../../model/format";
 import { scale } from "../../model/scale";
+import styles from "./Drift.module.css";
 
 const WIDTH = 240;
 const HEIGHT = 64;
@@ -10,7 +11,7 @@ const HEIGHT = 64;
 export function Drift({ found }: { found: Procedure }) {
   const length = useLength();
   return (
-    <section className="drifts" aria-label="From one calibration to the next">
+    <section className={styles.drifts} aria-label="From one calibration to the next">
       <h2>From one calibration to the next</h2>
       <ul>
         {found.drifts.map((one) => {

@@ -3,6 +3,7 @@ import { FitPlot } from "../../plot/FitPlot";
 import { SaidTable } from "../../ui/SaidTable";
 import { BeforeAfter } from "./BeforeAfter";
 import { Drift } from "./Drift";
+import styles from "./Said.module.css";
 
 interface Props {
   found: Procedure;
@@ -16,7 +17,7 @@ export function Said({ found, extras, onExtras }: Props) {
     onExtras(extras.includes(name) ? extras.filter((one) => one !== name) : [...extras, name]);
   return (
     <>
-      <p className="verdict-line">
+      <p className={styles.verdictLine}>
         {found.verdict} {found.notes.join(" ")}
       </p>
       {found.plots.map((plot) => (
@@ -26,7 +27,7 @@ export function Said({ found, extras, onExtras }: Props) {
         <SaidTable key={table.title} table={table} />
       ))}
       {found.can_accept && found.extras.length > 0 && (
-        <fieldset className="extras">
+        <fieldset className={styles.extras}>
           <legend>Take over too</legend>
           {found.extras.map((one) => (
             <label key={one.name}>

@@ -5,6 +5,7 @@ import { type Procedure, type Step, useCalls, type Want } from "../../hooks/useP
 import { duration, figure, THIN } from "../../model/format";
 import { Check } from "../../ui/Glyph";
 import { Asked } from "./Asked";
+import styles from "./Steps.module.css";
 import { called, lengthOf, missing } from "./wanted";
 
 /** What is wanted, in working order: held, being held now, or still to come. */
@@ -17,7 +18,7 @@ export function Steps({ found }: { found: Procedure }) {
   const order = found.wants.filter((want) => held.has(want.key) || !want.more);
   for (const step of found.steps) if (!order.some((want) => want.key === step.key)) order.push(asWant(step));
   return (
-    <section className="places" aria-label={found.title}>
+    <section className={styles.places} aria-label={found.title}>
       <ol>
         {order.map((want) => {
           const step = held.get(want.key);
@@ -25,7 +26,7 @@ export function Steps({ found }: { found: Procedure }) {
           if (step) return <Held key={want.key} step={step} found={found} now={Boolean(hold) && now} />;
           if (now && !hold)
             return (
-              <li key={want.key} className="now">
+              <li key={want.key} className={styles.now} aria-current="step">
                 <Asked found={found} want={want} />
               </li>
             );
@@ -37,7 +38,7 @@ export function Steps({ found }: { found: Procedure }) {
           <summary>{next ? "Or another" : "More"}</summary>
           <ol>
             {free.map((want) => (
-              <li key={want.key} className="now">
+              <li key={want.key} className={styles.now} aria-current="step">
                 <Asked found={found} want={want} />
               </li>
             ))}
@@ -67,7 +68,7 @@ export function Prepare({ found }: { found: Procedure }) {
           <b>Caution</b> {one}
         </p>
       ))}
-      <p className="second">What is held is kept: close the page and go on tomorrow.</p>
+      <p className={styles.second}>What is held is kept: close the page and go on tomorrow.</p>
     </section>
   );
 }
@@ -75,7 +76,10 @@ export function Prepare({ found }: { found: Procedure }) {
 function Later({ want, now }: { want: Want; now: boolean }) {
   const length = useLength();
   return (
-    <li className={now ? "now with-picture" : "later with-picture"}>
+    <li
+      className={now ? `${styles.now} ${styles.withPicture}` : `${styles.later} ${styles.withPicture}`}
+      aria-current={now ? "step" : undefined}
+    >
       <PoseGlyph pose={want.key} />
       <b>{called(want.label, lengthOf(want), length)}</b>
       <small>{lengthOf(want) === null ? want.do : "then about here"}</small>
@@ -90,7 +94,7 @@ function Held({ step, found, now }: { step: Step; found: Procedure; now: boolean
   const off = found.repeat.includes(step.key);
   const name = called(step.label, step.truth.true_mm, length);
   return (
-    <li className={now ? "held now" : "held"}>
+    <li className={now ? `${styles.held} ${styles.now}` : styles.held} aria-current={now ? "step" : undefined}>
       <PoseGlyph pose={step.key} />
       <span>
         <b>{name}</b>
@@ -100,7 +104,7 @@ function Held({ step, found, now }: { step: Step; found: Procedure; now: boolean
           {step.left !== null && `${THIN}${found.left_unit}`}
         </small>
       </span>
-      <span className={off ? "stale" : "tick"}>{off ? "repeat" : <Check />}</span>
+      <span className={off ? "stale" : styles.tick}>{off ? "repeat" : <Check />}</span>
       <button
         type="button"
         className="plain"
@@ -125,14 +129,14 @@ export function Holding({ found }: { found: Procedure }) {
   const want = found.wants.find((one) => one.key === hold.key);
   const name = hold.label ? called(hold.label, lengthIn(hold.label), length) : (want?.label ?? "any pose");
   return (
-    <section className="holding" aria-label="Being held">
-      <p className="holding-name">{name}</p>
+    <section className={styles.holding} aria-label="Being held">
+      <p className={styles.holdingName}>{name}</p>
       {hold.figure && (
-        <output className="holding-figure" data-long={hold.figure.length > 13}>
+        <output className={styles.holdingFigure} data-long={hold.figure.length > 13}>
           {hold.figure}
         </output>
       )}
-      <p className={hold.ready ? "holding-why" : "holding-why stale"} aria-live="polite">
+      <p className={hold.ready ? styles.holdingWhy : `${styles.holdingWhy} stale`} aria-live="polite">
         {hold.why_not || "Still: taking it."}
       </p>
       <p className="row-of-buttons">
@@ -159,16 +163,16 @@ function PoseGlyph({ pose }: { pose: string }) {
   const up = pose.startsWith("+");
   const flat = pose.endsWith("z");
   return (
-    <svg className="pose" width="44" height="44" viewBox="0 0 44 44" aria-hidden="true">
+    <svg className={styles.pose} width="44" height="44" viewBox="0 0 44 44" aria-hidden="true">
       <line x1="2" x2="42" y1="41" y2="41" className="zero" />
       {flat ? (
-        <path d="M4 38 14 29H42L32 38Z" className="pose-board" />
+        <path d="M4 38 14 29H42L32 38Z" className={styles.poseBoard} />
       ) : (
-        <rect x="9" y="8" width="26" height="32" className="pose-board" />
+        <rect x="9" y="8" width="26" height="32" className={styles.poseBoard} />
       )}
-      <path d={arrow(flat, up)} className="pose-arrow" />
+      <path d={arrow(flat, up)} className={styles.poseArrow} />
       {!flat && (
-        <text x="12" y="22" className="pose-axis">
+        <text x="12" y="22" className={styles.poseAxis}>
           {pose[1]}
         </text>
       )}

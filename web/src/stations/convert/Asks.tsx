@@ -3,6 +3,7 @@ import type { Schemas } from "../../api/client";
 import { useSettings } from "../../hooks/settings";
 import { countsInto } from "../../model/units";
 import { NumberField } from "../../ui/NumberField";
+import shared from "./shared.module.css";
 
 type Ask = Schemas["AskModel"];
 
@@ -38,7 +39,7 @@ export function Asks({ asks: answered, set, onTake }: Props) {
   const asks = answered.map((ask) => ({ ...ask, value: set?.[ask.name] ?? ask.value }));
   return (
     <div
-      className={`asks${asks.length > 2 ? " asks-many" : ""}`}
+      className={`${shared.asks}${asks.length > 2 ? ` ${shared.asksMany}` : ""}`}
       style={asks.length > 2 ? { gridTemplateRows: `repeat(${Math.ceil(asks.length / 2)}, auto)` } : undefined}
     >
       {asks.map((ask) =>
@@ -62,13 +63,13 @@ function Slider({ ask, onTake }: { ask: Ask; onTake: (name: string, value: numbe
   const at = Math.round(Math.min(STEPS, Math.max(0, way.at(ask.value))));
   const into = countsInto(ask.unit, ask.volts, settings);
   return (
-    <div className="ask">
-      <span className="ask-label" aria-hidden="true">
+    <div className={shared.ask}>
+      <span className={shared.askLabel} aria-hidden="true">
         {ask.label}
       </span>
       <input
         type="range"
-        className="graduated"
+        className={shared.graduated}
         aria-label={`Drag ${ask.label}`}
         aria-valuetext={`${rounded(into.to(ask.value), 4)} ${into.unit}`}
         min={0}
@@ -97,8 +98,8 @@ function Slider({ ask, onTake }: { ask: Ask; onTake: (name: string, value: numbe
 
 function Choice({ ask, onTake }: { ask: Ask; onTake: (name: string, value: number) => void }) {
   return (
-    <fieldset className="ask ask-choice">
-      <legend className="ask-label">{ask.label}</legend>
+    <fieldset className={`${shared.ask} ${shared.askChoice}`}>
+      <legend className={shared.askLabel}>{ask.label}</legend>
       {ask.choices.map((choice, value) => (
         <button
           key={choice}

@@ -3,6 +3,7 @@ import { useSettings } from "../../hooks/settings";
 import { type Subject, useSolved, type Worked } from "../../hooks/useWorked";
 import { askedText, resultInto } from "../../model/worked";
 import { NumberField } from "../../ui/NumberField";
+import styles from "./Backwards.module.css";
 
 /** The inverse question: what would it read? */
 export function Backwards({ worked, subject }: { worked: Worked; subject: Subject }) {
@@ -15,7 +16,7 @@ export function Backwards({ worked, subject }: { worked: Worked; subject: Subjec
   return (
     <section>
       <h2>Ask backwards</h2>
-      <div className="inverse">
+      <div className={styles.inverse}>
         <NumberField
           label={`Wanted ${worked.quantity}`}
           hideLabel

@@ -5,7 +5,10 @@ import { keys } from "../../api/keys";
 import { useAddress } from "../../hooks/useAddress";
 import { figure, THIN } from "../../model/format";
 import { DropFiles } from "../../ui/DropFiles";
+import table from "../../ui/table.module.css";
+import styles from "./FileBench.module.css";
 import { Head, Say } from "./Head";
+import shared from "./shared.module.css";
 
 type Preview = Schemas["PreviewModel"];
 
@@ -79,7 +82,7 @@ export function FileBench({ first, rig }: { first: ReactNode; rig: Rig | null })
         {file ? `${file.name}, ${figure(file.size / 1000, file.size < 10_000 ? 1 : 0)}${THIN}kB` : "or drop it here"}
       </DropFiles>
       {rig && (
-        <fieldset className="ask-choice">
+        <fieldset className={shared.askChoice}>
           <legend>Worked with</legend>
           <button type="button" className="act" aria-pressed={own} onClick={() => setOwn(true)}>
             {rig.rig.title}’s own constants
@@ -117,7 +120,7 @@ const ROLES: Record<string, string> = { time: "time", plain: "by its unit" };
 
 function Columns({ found, onSay }: { found: Preview; onSay: (name: string, target: string) => void }) {
   return (
-    <ul className="columns" aria-label="What each column is">
+    <ul className={styles.columns} aria-label="What each column is">
       {found.columns.map((column) => (
         <li key={column.name}>
           <b>{column.name}</b>
@@ -179,7 +182,7 @@ function Download({ file, slug, column }: { file: File; slug: string; column: st
     }
   };
   return (
-    <p className="download">
+    <p className={styles.download}>
       {state.kind === "busy" ? (
         <>
           <button type="button" className="act" onClick={state.stop}>
@@ -220,8 +223,8 @@ function Rows({ found, mounted }: { found: Preview; mounted: boolean }) {
     put({ ...(mounted ? { sensor: sensor.sensor, part: null } : { part: sensor.kind }), bench: null, ...asked }, false);
   };
   return (
-    <div className="file-rows">
-      <table className="schedule">
+    <div className={styles.fileRows}>
+      <table className={table.schedule}>
         <caption>
           The first rows
           {found.ragged > 0 && `; too few or too many cells in ${found.ragged} of them, filled or cut`}
@@ -230,7 +233,7 @@ function Rows({ found, mounted }: { found: Preview; mounted: boolean }) {
           <tr>
             {found.workable.length > 0 && <th scope="col">work out</th>}
             {found.header.map((name, at) => (
-              <th key={name} scope="col" className={at < raw ? undefined : "fresh"}>
+              <th key={name} scope="col" className={at < raw ? undefined : styles.fresh}>
                 {name}
               </th>
             ))}
@@ -259,7 +262,7 @@ function Rows({ found, mounted }: { found: Preview; mounted: boolean }) {
                 </td>
               )}
               {found.header.map((name, i) => (
-                <td key={name} className={i < raw ? undefined : "fresh"}>
+                <td key={name} className={i < raw ? undefined : styles.fresh}>
                   {row[i]}
                 </td>
               ))}

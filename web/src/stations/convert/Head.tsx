@@ -1,5 +1,6 @@
 import type { ReactNode } from "react";
 import { useAddress } from "../../hooks/useAddress";
+import benches from "../../ui/benches.module.css";
 import { Verdict } from "../../ui/Verdict";
 
 export const BENCHES = [
@@ -16,7 +17,7 @@ export function Head({ verdict, next, first }: { verdict: string; next: ReactNod
   return (
     <>
       <Verdict next={next}>{verdict}</Verdict>
-      <nav className="benches" aria-label="Benches of Convert">
+      <nav className={benches.benches} aria-label="Benches of Convert">
         {first}
         <BenchLinks />
       </nav>
@@ -31,7 +32,7 @@ function BenchLinks() {
     <button
       key={bench.id}
       type="button"
-      className="bench-link"
+      className={benches.benchLink}
       aria-current={open === bench.id ? "page" : undefined}
       onClick={() => put({ bench: bench.id, part: null }, false)}
     >

@@ -1,6 +1,8 @@
 import { useEffect } from "react";
 import { Dropdown } from "react-bootstrap";
 import { Link } from "react-router";
+import frame from "../../frame/shared.module.css";
+import topLine from "../../frame/TopLine.module.css";
 import { UnitSettings } from "../../frame/UnitSettings";
 import { setSettings, useSettings } from "../../hooks/settings";
 import { useAddress } from "../../hooks/useAddress";
@@ -15,12 +17,12 @@ export function LooseConvert() {
     document.title = "Convert · Tick Stone";
   }, []);
   return (
-    <div className="loose-page">
-      <header className="top">
-        <Link to="/rigs" className="wordmark">
+    <div className={frame.loosePage}>
+      <header className={frame.top}>
+        <Link to="/rigs" className={frame.wordmark}>
           Tick Stone
         </Link>
-        <span className="purpose">a loose calculation, on no rig</span>
+        <span className={frame.purpose}>a loose calculation, on no rig</span>
         <span className="spring" />
         <Link to="/rigs" className="plain">
           All rigs
@@ -29,7 +31,7 @@ export function LooseConvert() {
           <Dropdown.Toggle as="button" type="button" className="plain">
             Settings
           </Dropdown.Toggle>
-          <Dropdown.Menu className="settings">
+          <Dropdown.Menu className={topLine.settings}>
             <UnitSettings />
             <button type="button" className="plain" onClick={() => setSettings({ night: !settings.night })}>
               {settings.night ? "Day bench" : "Night bench"}
@@ -37,7 +39,7 @@ export function LooseConvert() {
           </Dropdown.Menu>
         </Dropdown>
       </header>
-      <main className="work station-convert" tabIndex={-1}>
+      <main className={frame.work} tabIndex={-1}>
         <Bench />
       </main>
     </div>

@@ -9,6 +9,7 @@ import { Glyph } from "../../ui/Glyph";
 import { NumberField } from "../../ui/NumberField";
 import { Asks } from "./Asks";
 import { Head, Say } from "./Head";
+import styles from "./LoosePart.module.css";
 import { WorkedView } from "./WorkedView";
 
 /** A part on no rig: its usual constants, any of which can be typed here. */
@@ -48,7 +49,7 @@ function Constants({ constants, onType }: { constants: Constant[]; onType: (name
   const mine = constants.filter((one) => one.shown_at.includes("convert") || one.station === "convert");
   const rest = constants.filter((one) => !mine.includes(one));
   return (
-    <section className="part-constants">
+    <section className={styles.partConstants}>
       <h2>This part’s numbers</h2>
       <Fields constants={mine} onType={onType} />
       {rest.length > 0 && (

@@ -11,6 +11,8 @@ import { verdict } from "../../model/worked";
 import { Next } from "../../ui/Verdict";
 import { Asks } from "./Asks";
 import { Head } from "./Head";
+import styles from "./MountedSensor.module.css";
+import shared from "./shared.module.css";
 import { WorkedView } from "./WorkedView";
 
 type From = "live" | "cursor" | "typed";
@@ -80,8 +82,8 @@ export function MountedSensor({ first }: { first: ReactNode }) {
   return (
     <>
       <Head verdict={found ? verdict(found, units) : "Waiting for a number"} next={<Next />} first={first} />
-      <div className="raw-line">
-        <fieldset className="from">
+      <div className={shared.rawLine}>
+        <fieldset className={styles.from}>
           <legend className="visually-hidden">Where the raw number comes from</legend>
           {(["live", "cursor", "typed"] as const).map((one) => (
             <button

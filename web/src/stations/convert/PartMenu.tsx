@@ -2,6 +2,8 @@ import { useQuery } from "@tanstack/react-query";
 import { api, ask } from "../../api/client";
 import { keys } from "../../api/keys";
 import { useAddress } from "../../hooks/useAddress";
+import benches from "../../ui/benches.module.css";
+import styles from "./PartMenu.module.css";
 
 interface Props {
   /** The rig's selected sensor, where there is a rig. */
@@ -19,14 +21,14 @@ export function PartMenu({ sensor }: Props) {
       {sensor && (
         <button
           type="button"
-          className="bench-link"
+          className={benches.benchLink}
           aria-current={!bench && !part ? "page" : undefined}
           onClick={sensor.onPick}
         >
           {sensor.name}
         </button>
       )}
-      <label className={`bench-link bench-part${part && !bench ? " on" : ""}`}>
+      <label className={`${benches.benchLink} ${styles.benchPart}${part && !bench ? ` ${styles.on}` : ""}`}>
         <span className="visually-hidden">A loose part</span>
         <select
           value={bench ? "" : part}

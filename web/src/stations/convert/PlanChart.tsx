@@ -2,6 +2,7 @@ import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { few, THIN } from "../../model/format";
 import { decades, logScale } from "../../model/scale";
+import styles from "./PlanChart.module.css";
 
 export type Plan = Schemas["TimerPlanResult"];
 
@@ -39,7 +40,7 @@ export function PlanChart({ plan, slow, fast, gate }: { plan: Plan; slow: number
     setAt(px < LEFT || px > RIGHT ? null : slow * (fast / slow) ** ((px - LEFT) / (RIGHT - LEFT)));
   };
   return (
-    <figure className="plan">
+    <figure className={styles.plan}>
       <svg
         viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
         role="img"
@@ -81,12 +82,12 @@ export function PlanChart({ plan, slow, fast, gate }: { plan: Plan; slow: number
           return (
             <g
               key={curve.prescaler ?? "gate"}
-              className={`curve${best(curve.prescaler) ? " best" : ""}${curve.prescaler === null ? " gated" : ""}`}
+              className={`${styles.curve}${best(curve.prescaler) ? ` ${styles.best}` : ""}${curve.prescaler === null ? ` ${styles.gated}` : ""}`}
             >
               <polyline points={points.join(" ")} />
               {ends && (
                 <>
-                  <line x1={first.x} x2={first.x} y1={first.y - 9} y2={first.y + 9} className="curve-end" />
+                  <line x1={first.x} x2={first.x} y1={first.y - 9} y2={first.y + 9} className={styles.curveEnd} />
                   <text x={first.x + 6} y={first.y + (curve.prescaler === null ? -10 : 22)} className="small">
                     slow below {few(curve.slow_rpm)}
                   </text>
@@ -97,7 +98,7 @@ export function PlanChart({ plan, slow, fast, gate }: { plan: Plan; slow: number
                   cx={x(curve.crossover_rpm)}
                   cy={y(crossing(curve.rpm, curve.error_pct, curve.crossover_rpm))}
                   r={best(curve.prescaler) ? 6 : 4}
-                  className="crossover"
+                  className={styles.crossover}
                 />
               )}
             </g>
@@ -108,7 +109,7 @@ export function PlanChart({ plan, slow, fast, gate }: { plan: Plan; slow: number
             {label.name}
           </text>
         ))}
-        {at !== null && <line x1={x(at)} x2={x(at)} y1={TOP} y2={BASE} className="reading" />}
+        {at !== null && <line x1={x(at)} x2={x(at)} y1={TOP} y2={BASE} className={styles.reading} />}
       </svg>
       <figcaption>
         {at === null

@@ -7,6 +7,8 @@ import { figure, plainDecimals, THIN } from "../../model/format";
 import { BAND_COLOURS } from "../../model/harness";
 import { NumberField } from "../../ui/NumberField";
 import { Head, Say } from "./Head";
+import styles from "./Resistors.module.css";
+import shared from "./shared.module.css";
 
 type Decoded = Schemas["ResistorDecodeResult"];
 
@@ -72,12 +74,12 @@ export function Resistors({ first }: { first: ReactNode }) {
           </Say>
         }
       />
-      <div className="resistor-bench">
+      <div className={styles.resistorBench}>
         <Drawn bands={bands} />
-        <div className="band-row">
+        <div className={styles.bandRow}>
           {found?.choices.map((choices, place) => (
             // biome-ignore lint/suspicious/noArrayIndexKey: a band is known by its place
-            <label key={place} className="band-choice">
+            <label key={place} className={styles.bandChoice}>
               <span>band {place + 1}</span>
               <select
                 value={bands[place]}
@@ -92,7 +94,7 @@ export function Resistors({ first }: { first: ReactNode }) {
             </label>
           ))}
         </div>
-        <div className="band-row">
+        <div className={styles.bandRow}>
           <NumberField
             label="Value"
             value={found?.ohms ?? 0}
@@ -101,7 +103,7 @@ export function Resistors({ first }: { first: ReactNode }) {
             high={99.9e9}
             onChange={(value) => void encode(value)}
           />
-          <fieldset className="ask-choice">
+          <fieldset className={shared.askChoice}>
             <legend>Bands</legend>
             {[3, 4, 5, 6].map((count) => (
               <button
@@ -122,7 +124,7 @@ export function Resistors({ first }: { first: ReactNode }) {
           )}
         </div>
       </div>
-      <div className="circuits">
+      <div className={styles.circuits}>
         <Divider />
         <Led />
         <PullUp />
@@ -143,11 +145,16 @@ function Drawn({ bands }: { bands: string[] }) {
   const last = bands.length - 1;
   const x = (place: number) => (bands.length > 3 && place === last ? 402 : 128 + place * (bands.length > 4 ? 48 : 58));
   return (
-    <svg className="drawn-resistor" viewBox="0 0 560 132" role="img" aria-label={`A resistor: ${bands.join(", ")}`}>
-      <line x1="0" x2="560" y1="56" y2="56" className="lead" />
+    <svg
+      className={styles.drawnResistor}
+      viewBox="0 0 560 132"
+      role="img"
+      aria-label={`A resistor: ${bands.join(", ")}`}
+    >
+      <line x1="0" x2="560" y1="56" y2="56" className={styles.lead} />
       <path
         d="M92 56C92 16 108 12 136 12C160 12 164 22 184 22H376C396 22 400 12 424 12C452 12 468 16 468 56C468 96 452 100 424 100C400 100 396 90 376 90H184C164 90 160 100 136 100C108 100 92 96 92 56Z"
-        className="body"
+        className={styles.body}
       />
       {bands.map((band, place) => {
         const wide = x(place) < 170 || x(place) > 390;
@@ -160,7 +167,7 @@ function Drawn({ bands }: { bands: string[] }) {
               width="24"
               height={wide ? 86 : 68}
               fill={BAND_COLOURS[band]}
-              className="band"
+              className={styles.band}
             />
             <text x={x(place) + 12} y="124" textAnchor="middle">
               {band}
@@ -200,13 +207,13 @@ function Circuit({
   return (
     <section>
       <h2>{title}</h2>
-      <div className="circuit-fields">{children}</div>
+      <div className={styles.circuitFields}>{children}</div>
       {fault ? (
         <p role="alert" className="field-fault">
           {fault}
         </p>
       ) : (
-        <p className="circuit-says">{says}</p>
+        <p className={styles.circuitSays}>{says}</p>
       )}
     </section>
   );

@@ -5,6 +5,8 @@ import { niceStep, scale, stepDecimals } from "../../model/scale";
 import { spreadInto } from "../../model/units";
 import { resultInto } from "../../model/worked";
 import { Ruler } from "../../ui/Ruler";
+import table from "../../ui/table.module.css";
+import styles from "./Rules.module.css";
 
 const WIDTH = 860;
 const TOP = 20;
@@ -55,7 +57,12 @@ export function Rules({ worked, ours: name }: { worked: Worked; ours: string }) 
   return (
     <section>
       <h2>What the rules of thumb would have said</h2>
-      <svg className="rules" viewBox={`0 0 ${WIDTH} ${base + 44}`} role="img" aria-label="Rules of thumb on a ruler">
+      <svg
+        className={styles.rules}
+        viewBox={`0 0 ${WIDTH} ${base + 44}`}
+        role="img"
+        aria-label="Rules of thumb on a ruler"
+      >
         <rect
           x={x(ours - spread)}
           width={Math.max(0, x(ours + spread) - x(ours - spread))}
@@ -82,7 +89,7 @@ export function Rules({ worked, ours: name }: { worked: Worked; ours: string }) 
                 x={x(flag.at) + (flag.left ? -9 : 9)}
                 y={y + 5}
                 textAnchor={flag.left ? "end" : "start"}
-                className="flag-text"
+                className={styles.flagText}
               >
                 {flag.name}
               </text>
@@ -93,7 +100,7 @@ export function Rules({ worked, ours: name }: { worked: Worked; ours: string }) 
       </svg>
       <details>
         <summary>How far off each is</summary>
-        <table className="schedule">
+        <table className={table.schedule}>
           <thead>
             <tr>
               <th scope="col">Rule</th>

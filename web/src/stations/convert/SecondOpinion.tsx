@@ -6,7 +6,9 @@ import { useAddress } from "../../hooks/useAddress";
 import { decimalsFor, figure, THIN, typed } from "../../model/format";
 import { scale } from "../../model/scale";
 import { Ruler } from "../../ui/Ruler";
+import table from "../../ui/table.module.css";
 import { Head, Say } from "./Head";
+import styles from "./SecondOpinion.module.css";
 
 type Opinion = Schemas["SecondOpinionResult"];
 
@@ -120,7 +122,7 @@ function Intervals({
   const base = readings.length * ROW + 12;
   const spread = opinion.uncertainty === null ? 0 : 2 * opinion.uncertainty;
   return (
-    <figure className="opinion">
+    <figure className={styles.opinion}>
       <svg viewBox={`0 0 ${WIDTH} ${base + 46}`} role="img" aria-label="Instruments as intervals on one axis">
         {opinion.consensus !== null && (
           <>
@@ -140,15 +142,15 @@ function Intervals({
           const [from, to] = [x(one.value - 2 * one.uncertainty), x(one.value + 2 * one.uncertainty)];
           const right = x(one.value) < (NAMES + WIDTH) / 2;
           return (
-            <g key={one.label} className={odd ? "odd" : "member"}>
+            <g key={one.label} className={odd ? styles.outlier : styles.member}>
               <text x="0" y={y + 5} className="strong">
                 {one.label.length > 22 ? `${one.label.slice(0, 21)}…` : one.label}
               </text>
-              <line x1={from} x2={to} y1={y} y2={y} className="interval" />
-              <line x1={from} x2={from} y1={y - 7} y2={y + 7} className="interval" />
-              <line x1={to} x2={to} y1={y - 7} y2={y + 7} className="interval" />
+              <line x1={from} x2={to} y1={y} y2={y} className={styles.interval} />
+              <line x1={from} x2={from} y1={y - 7} y2={y + 7} className={styles.interval} />
+              <line x1={to} x2={to} y1={y - 7} y2={y + 7} className={styles.interval} />
               {odd ? (
-                <path d={`M${x(one.value) - 6} ${y - 6}l12 12m0-12-12 12`} className="interval" />
+                <path d={`M${x(one.value) - 6} ${y - 6}l12 12m0-12-12 12`} className={styles.interval} />
               ) : (
                 <circle cx={x(one.value)} cy={y} r="6" />
               )}
@@ -204,9 +206,9 @@ function Readings({
     return text !== "" && (value === null || (positive && value <= 0));
   };
   return (
-    <section className="readings">
-      <div className="table-scroll">
-        <table className="schedule">
+    <section className={styles.readings}>
+      <div className={table.tableScroll}>
+        <table className={table.schedule}>
           <thead>
             <tr>
               <th scope="col">Instrument</th>
@@ -223,7 +225,7 @@ function Readings({
               <tr key={at}>
                 <td>
                   <input
-                    className="reading-name"
+                    className={styles.readingName}
                     aria-label={`Instrument ${at + 1}`}
                     value={row.label}
                     maxLength={60}
@@ -265,13 +267,18 @@ function Readings({
           </tbody>
         </table>
       </div>
-      <p className="reading-acts">
+      <p className={styles.readingActs}>
         <button type="button" className="act" disabled={rows.length >= 24} onClick={() => onRows([...rows, EMPTY])}>
           One more instrument
         </button>
         <label>
           all in{" "}
-          <input className="unit-name" value={unit} maxLength={8} onChange={(event) => onUnit(event.target.value)} />
+          <input
+            className={styles.unitName}
+            value={unit}
+            maxLength={8}
+            onChange={(event) => onUnit(event.target.value)}
+          />
         </label>
         {rows.every((row) => row.value === "") && (
           <button type="button" className="act" onClick={() => onRows(SHAFT)}>

@@ -1,5 +1,6 @@
 import type { Worked } from "../../hooks/useWorked";
 import { figure, THIN } from "../../model/format";
+import styles from "./Shares.module.css";
 
 /** Where the ± comes from: the share of the variance by cause. */
 export function Shares({ worked }: { worked: Worked }) {
@@ -8,12 +9,12 @@ export function Shares({ worked }: { worked: Worked }) {
   return (
     <section>
       <h2>Where the ± comes from</h2>
-      <div className="shares" aria-hidden="true">
+      <div className={styles.shares} aria-hidden="true">
         {shares.map((one, i) => (
           <span key={one.label} className={`grey-${Math.min(i + 1, 4)}`} style={{ flexGrow: one.share }} />
         ))}
       </div>
-      <ul className="share-labels">
+      <ul className={styles.shareLabels}>
         {shares.map((one, i) => (
           <li key={one.label}>
             <span className={`swatch grey-${Math.min(i + 1, 4)}`} /> {one.label}{" "}

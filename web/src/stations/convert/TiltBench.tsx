@@ -8,6 +8,8 @@ import { figure, THIN } from "../../model/format";
 import { into } from "../../model/units";
 import { NumberField } from "../../ui/NumberField";
 import { Head, Say } from "./Head";
+import shared from "./shared.module.css";
+import styles from "./TiltBench.module.css";
 
 type Tilt = Schemas["TiltResult"];
 
@@ -67,16 +69,16 @@ export function TiltBench({ first }: { first: ReactNode }) {
         }
       />
       {found && <Views tilt={found} tipAt={tip.data?.angle_deg ?? null} />}
-      <div className="tilt-inputs">
-        <div className="asks">
+      <div className={shared.tiltInputs}>
+        <div className={shared.asks}>
           {AXES.map((axis) => (
-            <div className="ask" key={axis.name}>
-              <span className="ask-label" aria-hidden="true">
+            <div className={shared.ask} key={axis.name}>
+              <span className={shared.askLabel} aria-hidden="true">
                 {axis.label}
               </span>
               <input
                 type="range"
-                className="graduated"
+                className={shared.graduated}
                 aria-label={`Drag ${axis.label}`}
                 min={-1.2}
                 max={1.2}
@@ -97,7 +99,7 @@ export function TiltBench({ first }: { first: ReactNode }) {
           ))}
         </div>
         <div>
-          <fieldset className="ask-choice">
+          <fieldset className={shared.askChoice}>
             <legend>Level reads on z</legend>
             {(["plus", "minus"] as const).map((one) => (
               <button
@@ -119,7 +121,7 @@ export function TiltBench({ first }: { first: ReactNode }) {
               </button>
             ))}
           </fieldset>
-          <p className="tip-inputs">
+          <p className={styles.tipInputs}>
             <NumberField
               label="Track"
               value={body.track_mm}
@@ -150,7 +152,7 @@ function Figures({ tilt, tipAt }: { tilt: Tilt; tipAt: number | null }) {
       ? `${figure(degrees, 1)}°`
       : `${figure(way.to(degrees), 1)}${way.unit === "°" ? "" : THIN}${way.unit}`;
   return (
-    <dl className="more">
+    <dl className={shared.more}>
       <div>
         <dt>roll, left side up</dt>
         <dd>{slope(tilt.roll_deg)}</dd>
@@ -185,7 +187,7 @@ const R = 118;
 /** The vehicle from its left side and from behind, each on a level line with an arc of degrees. */
 function Views({ tilt, tipAt }: { tilt: Tilt; tipAt: number | null }) {
   return (
-    <svg className="tilt-views" viewBox="0 28 860 222" role="img" aria-label={`The vehicle: ${tilt.words}`}>
+    <svg className={styles.tiltViews} viewBox="0 28 860 222" role="img" aria-label={`The vehicle: ${tilt.words}`}>
       <View x={215} turn={tilt.pitch_deg} title="from its left side, nose to the left" mirrored limit={null}>
         <path d="M-92 -10H92V-44H40L26 -64H-60L-92 -44Z" />
         <circle cx="-58" cy="-2" r="20" />
@@ -223,7 +225,7 @@ function View({ x, turn, title, mirrored, limit, children }: ViewProps) {
       {limit !== null &&
         [limit, -limit].map((one) => {
           const at = end(one, R + 48);
-          return <line key={one} x1={0} y1={0} x2={at.x} y2={at.y} className="tip-line" />;
+          return <line key={one} x1={0} y1={0} x2={at.x} y2={at.y} className={styles.tipLine} />;
         })}
       {marks.map((degrees) => {
         const [from, to] = [end(degrees, R + 22), end(degrees, R + (degrees % 10 === 0 ? 36 : 30))];
@@ -239,9 +241,9 @@ function View({ x, turn, title, mirrored, limit, children }: ViewProps) {
           </g>
         );
       })}
-      <g transform={`rotate(${screen})`} className="vehicle">
+      <g transform={`rotate(${screen})`} className={styles.vehicle}>
         {children}
-        <line x1={-(R + 18)} x2={R + 18} y1="0" y2="0" className="axis" />
+        <line x1={-(R + 18)} x2={R + 18} y1="0" y2="0" className={styles.axis} />
       </g>
       <text x={0} y="74" textAnchor="middle">
         {title}

@@ -6,8 +6,10 @@ import { keys } from "../../api/keys";
 import { useAddress } from "../../hooks/useAddress";
 import { few, THIN } from "../../model/format";
 import { NumberField } from "../../ui/NumberField";
+import table from "../../ui/table.module.css";
 import { Head, Say } from "./Head";
 import { type Plan, PlanChart } from "./PlanChart";
+import styles from "./TimerPlanner.module.css";
 
 const PRESCALERS = [1, 8, 64, 256, 1024];
 const POINTS = 60;
@@ -56,7 +58,7 @@ export function TimerPlanner({ first }: { first: ReactNode }) {
         }
       />
       {found && <PlanChart plan={found} slow={given.rpm_min} fast={given.rpm_max} gate={given.gate_s} />}
-      <div className="planner-inputs">
+      <div className={styles.plannerInputs}>
         <NumberField
           label="Clock"
           value={given.clock_hz / 1e6}
@@ -83,7 +85,7 @@ export function TimerPlanner({ first }: { first: ReactNode }) {
         <NumberField label="Gate" value={given.gate_s} unit="s" low={0.0001} high={3600} onChange={set("gate")} />
         <NumberField label="Slowest" value={given.rpm_min} unit="rpm" low={0.001} onChange={set("slow")} />
         <NumberField label="Fastest" value={given.rpm_max} unit="rpm" low={0.001} onChange={set("fast")} />
-        <fieldset className="prescalers">
+        <fieldset className={styles.prescalers}>
           <legend>Prescalers</legend>
           {PRESCALERS.map((one) => (
             <Form.Check
@@ -124,8 +126,8 @@ function PlanTable({ plan }: { plan: Plan }) {
   return (
     <details>
       <summary>The same in figures</summary>
-      <div className="table-scroll">
-        <table className="schedule">
+      <div className={table.tableScroll}>
+        <table className={table.schedule}>
           <thead>
             <tr>
               <th scope="col">Way</th>

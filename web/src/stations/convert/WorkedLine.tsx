@@ -5,6 +5,7 @@ import { decimalsFor, figure, plainDecimals, THIN } from "../../model/format";
 import { into, spreadInto } from "../../model/units";
 import { readFigure, resultInto } from "../../model/worked";
 import { Glyph } from "../../ui/Glyph";
+import styles from "./WorkedLine.module.css";
 
 type Term = Schemas["TermModel"];
 
@@ -35,17 +36,17 @@ export function WorkedLine({ worked }: { worked: Worked }) {
       ? 0
       : decimalsFor(spread, way.decimals ?? Math.max(worked.digits, plainDecimals(worked.value)));
   return (
-    <div className="worked">
+    <div className={styles.worked}>
       {worked.terms.map((term) => {
         const { text, unit } = textOf(term);
         return (
-          <div className="worked-step" key={term.name}>
+          <div className={styles.workedStep} key={term.name}>
             {term.sign && <Sign>{term.sign}</Sign>}
-            <div className={`term term-${term.name}`}>
-              <span className="term-label">
+            <div className={styles.term}>
+              <span className={styles.termLabel}>
                 <Glyph of={term.provenance} /> {term.label}
               </span>
-              <span className="term-value">
+              <span className={styles.termValue}>
                 <b>{text}</b>
                 {unit === "°" ? unit : ` ${unit}`}
               </span>
@@ -53,17 +54,17 @@ export function WorkedLine({ worked }: { worked: Worked }) {
           </div>
         );
       })}
-      <div className="worked-step">
+      <div className={styles.workedStep}>
         <Sign>{closing(worked.terms)}</Sign>
-        <div className="term result">
-          <span className="term-label">
+        <div className={`${styles.term} ${styles.result}`}>
+          <span className={styles.termLabel}>
             <Glyph of="derived" /> {worked.quantity}
           </span>
-          <span className="term-value">
+          <span className={styles.termValue}>
             <b>{worked.value === null ? "—" : figure(way.to(worked.value), decimals)}</b>
             {worked.value !== null && (way.unit === "°" ? way.unit : ` ${way.unit}`)}
             {spread !== null && spread > 0 && (
-              <span className="result-spread">
+              <span className={styles.resultSpread}>
                 ±{THIN}
                 {figure(spread, decimals)}
               </span>
@@ -83,7 +84,7 @@ function closing(terms: Term[]): string {
 
 function Sign({ children }: { children: string }) {
   return (
-    <span className={`sign${children.length > 1 ? " sign-wide" : ""}`} aria-hidden="true">
+    <span className={`${styles.sign}${children.length > 1 ? ` ${styles.signWide}` : ""}`} aria-hidden="true">
       {children}
     </span>
   );
@@ -94,7 +95,7 @@ export function Chains({ worked }: { worked: Worked }) {
   const textOf = useTermText(worked);
   if (worked.chains.length === 0) return null;
   const lines = (
-    <ol className="chains">
+    <ol className={styles.chains}>
       {worked.chains.map((chain) => (
         <li key={chain.terms[0]?.name ?? chain.result.label}>
           {[...chain.terms, { ...chain.result, sign: chain.result.sign || "=" }].map((term, at, all) => {
@@ -102,7 +103,7 @@ export function Chains({ worked }: { worked: Worked }) {
             const last = at === all.length - 1;
             return (
               // biome-ignore lint/suspicious/noArrayIndexKey: the terms of a line keep their order
-              <span key={at} className={last ? "chain-result" : undefined} title={term.label}>
+              <span key={at} className={last ? styles.chainResult : undefined} title={term.label}>
                 {term.sign && <i>{term.sign}</i>} <Glyph of={term.provenance} />
                 {THIN}
                 {text}
@@ -117,7 +118,7 @@ export function Chains({ worked }: { worked: Worked }) {
   );
   if (worked.chains.length < 3) return lines;
   return (
-    <details className="chains-folded">
+    <details className={styles.chainsFolded}>
       <summary>How each of them is worked</summary>
       {lines}
     </details>

@@ -5,7 +5,9 @@ import { verdict } from "../../model/worked";
 import { Backwards } from "./Backwards";
 import { Rules } from "./Rules";
 import { Shares } from "./Shares";
+import shared from "./shared.module.css";
 import { Chains, WorkedLine } from "./WorkedLine";
+import styles from "./WorkedView.module.css";
 
 /** Everything under the raw numbers: the worked line, its ±, further results, rules of thumb, the inverse question. */
 export function WorkedView({ worked, subject, ours }: { worked: Worked; subject: Subject; ours: string }) {
@@ -16,7 +18,7 @@ export function WorkedView({ worked, subject, ours }: { worked: Worked; subject:
     <>
       <Chains worked={worked} />
       <WorkedLine worked={worked} />
-      {inWords && <p className="in-words">{inWords}</p>}
+      {inWords && <p className={styles.inWords}>{inWords}</p>}
       {[
         ...worked.warnings,
         ...(worked.reason && worked.value !== null && !heading.includes(worked.reason)
@@ -30,7 +32,7 @@ export function WorkedView({ worked, subject, ours }: { worked: Worked; subject:
       <More worked={worked} />
       <Shares worked={worked} />
       <Rules worked={worked} ours={ours} />
-      <div className="convert-foot">
+      <div className={styles.convertFoot}>
         <Backwards key={worked.kind} worked={worked} subject={subject} />
         {(worked.moves.length > 0 || worked.cautions.length > 0) && (
           <section>
@@ -58,7 +60,7 @@ function sentence(text: string): string {
 function More({ worked }: { worked: Worked }) {
   if (worked.more.length === 0) return null;
   return (
-    <dl className="more">
+    <dl className={shared.more}>
       {worked.more.map((one) => (
         <div key={one.name}>
           <dt>{one.label}</dt>

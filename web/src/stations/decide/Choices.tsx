@@ -4,6 +4,7 @@ import { figure } from "../../model/format";
 import { lengthInto } from "../../model/units";
 import { Glyph } from "../../ui/Glyph";
 import { NumberField } from "../../ui/NumberField";
+import styles from "./Choices.module.css";
 
 interface Props {
   found: Decision;
@@ -14,7 +15,7 @@ interface Props {
 /** What can be chosen, each with what the readings suggest and why. */
 export function Choices({ found, picked, onPick }: Props) {
   return (
-    <ul className="choices">
+    <ul className={styles.choices}>
       {found.choices.map((one) => (
         <li key={one.name}>
           <OneChoice
@@ -34,7 +35,7 @@ function OneChoice({ choice, value, onPick }: { choice: Choice; value: number; o
   const decimals = choice.step < 0.1 ? 2 : choice.step < 1 ? 1 : 0;
   if (choice.options.length)
     return (
-      <fieldset className="choice-options">
+      <fieldset className={styles.choiceOptions}>
         <legend>
           <Glyph of="chosen" /> {choice.label}
         </legend>
@@ -49,7 +50,7 @@ function OneChoice({ choice, value, onPick }: { choice: Choice; value: number; o
       </fieldset>
     );
   return (
-    <div className="choice">
+    <div className={styles.choice}>
       <Glyph of="chosen" />
       <NumberField
         label={choice.label}

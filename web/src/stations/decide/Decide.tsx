@@ -6,9 +6,11 @@ import { useAddress } from "../../hooks/useAddress";
 import { type Decision, type Picked, useDecision } from "../../hooks/useDecision";
 import { figure, THIN } from "../../model/format";
 import { FitPlot } from "../../plot/FitPlot";
+import picker from "../../ui/picker.module.css";
 import { SaidTable } from "../../ui/SaidTable";
 import { Verdict } from "../../ui/Verdict";
 import { Choices } from "./Choices";
+import styles from "./Decide.module.css";
 import { Floor, Parts } from "./Floor";
 import { From } from "./From";
 import { Heaps } from "./Heaps";
@@ -58,7 +60,7 @@ function OfSensor() {
         <Verdict>{error ? error.message : "Working it out"}</Verdict>
       )}
       {lines.length > 1 && (
-        <nav className="procedures" aria-label="Decisions">
+        <nav className={picker.procedures} aria-label="Decisions">
           {lines.map((one) => (
             <button
               key={one.decision}
@@ -159,11 +161,11 @@ interface OpenProps {
 function Open({ found, picked, onPick }: OpenProps) {
   const drawn = found.heaps || found.floor || found.states.length > 0;
   return (
-    <div className="decision">
+    <div className={styles.decision}>
       {found.heaps && <Heaps found={found} heaps={found.heaps} picked={picked} onPick={onPick} />}
       {found.floor && <Floor found={found} floor={found.floor} picked={picked} onPick={onPick} />}
       {found.states.length > 0 && <States found={found} picked={picked} onPick={onPick} />}
-      <div className={drawn ? "decide" : "decide decide-plain"}>
+      <div className={drawn ? styles.decide : `${styles.decide} ${styles.decidePlain}`}>
         {found.plots.length > 0 && (
           <section className="decide-plots">
             {found.plots.map((plot) => (
@@ -181,7 +183,7 @@ function Open({ found, picked, onPick }: OpenProps) {
         {found.inputs.length > 0 && <Inputs found={found} />}
         <section>
           {drawn && <From found={found} />}
-          {found.why_not && <p className="decide-why">{found.why_not}</p>}
+          {found.why_not && <p className={styles.decideWhy}>{found.why_not}</p>}
           {found.notes.length > 0 && <h2>What to know</h2>}
           <ul className="ticks">
             {found.notes.map((note) => (
@@ -195,7 +197,7 @@ function Open({ found, picked, onPick }: OpenProps) {
           ))}
         </section>
       </div>
-      <div className="decide-tables">
+      <div className={styles.decideTables}>
         {found.tables.map((table) => (
           <SaidTable key={table.title} table={table} />
         ))}

@@ -8,6 +8,8 @@ import { figure, lengthText, lengthTyped } from "../../model/format";
 import { niceStep, scale } from "../../model/scale";
 import { Glyph } from "../../ui/Glyph";
 import { Ruler } from "../../ui/Ruler";
+import styles from "./Floor.module.css";
+import shared from "./shared.module.css";
 
 type FloorShown = NonNullable<Decision["floor"]>;
 
@@ -59,7 +61,7 @@ export function Floor({ found, floor, picked, onPick }: FloorProps) {
   return (
     <svg
       ref={drawing}
-      className="floor"
+      className={styles.floor}
       viewBox={`0 0 ${FLOOR.width} 236`}
       role="group"
       aria-label="The floor in front of the bumper, to scale"
@@ -67,17 +69,17 @@ export function Floor({ found, floor, picked, onPick }: FloorProps) {
       onPointerUp={() => setHeld(false)}
       onPointerLeave={() => setHeld(false)}
     >
-      <path d={`M4 ${FLOOR.y - 62}H${nose - 12}l12 16V${FLOOR.y}H4z`} className="cart" />
-      <rect x={x(0) - 14} y={FLOOR.y - 40} width="14" height="22" className="wheel">
+      <path d={`M4 ${FLOOR.y - 62}H${nose - 12}l12 16V${FLOOR.y}H4z`} className={styles.cart} />
+      <rect x={x(0) - 14} y={FLOOR.y - 40} width="14" height="22" className={styles.wheel}>
         <title>the ranger</title>
       </rect>
-      <circle cx="20" cy={FLOOR.y + 4} r="9" className="wheel" />
-      <circle cx="54" cy={FLOOR.y + 4} r="9" className="wheel" />
+      <circle cx="20" cy={FLOOR.y + 4} r="9" className={styles.wheel} />
+      <circle cx="54" cy={FLOOR.y + 4} r="9" className={styles.wheel} />
       <text x="8" y={FLOOR.y - 70} className="small">
         bumper
       </text>
       {floor.nearest_mm > 0 && (
-        <rect x={x(0)} width={x(floor.nearest_mm) - x(0)} y={FLOOR.y + 2} height="5" className="beam-blind">
+        <rect x={x(0)} width={x(floor.nearest_mm) - x(0)} y={FLOOR.y + 2} height="5" className={styles.beamBlind}>
           <title>{`nearer than ${lengthText(floor.nearest_mm, length)} the reading means nothing`}</title>
         </rect>
       )}
@@ -92,14 +94,25 @@ export function Floor({ found, floor, picked, onPick }: FloorProps) {
               <title>{`${label} ${lengthText(size, length)}`}</title>
             </rect>
             {to - from > label.length * 8.2 && (
-              <text x={(from + to) / 2} y={FLOOR.y - 22} textAnchor="middle" className={`part-label on-part-${i % 4}`}>
+              <text
+                x={(from + to) / 2}
+                y={FLOOR.y - 22}
+                textAnchor="middle"
+                className={`${styles.partLabel} on-part-${i % 4}`}
+              >
                 {label}
               </text>
             )}
           </g>
         );
       })}
-      <rect x={x(trip)} width={Math.max(x(clear) - x(trip), 0)} y={FLOOR.y - 66} height="66" className="hysteresis" />
+      <rect
+        x={x(trip)}
+        width={Math.max(x(clear) - x(trip), 0)}
+        y={FLOOR.y - 66}
+        height="66"
+        className={shared.hysteresis}
+      />
       {floor.common_mm.map((mm) => (
         <g key={mm}>
           <circle cx={x(mm)} cy={FLOOR.y - 92} r="5" className="flag-ring" />
@@ -112,7 +125,7 @@ export function Floor({ found, floor, picked, onPick }: FloorProps) {
       {floor.bar_mm
         .filter((mm) => mm < high)
         .map((mm) => (
-          <rect key={mm} x={x(mm) - 1} y={FLOOR.y - 4} width="2" height="8" className="bar-step">
+          <rect key={mm} x={x(mm) - 1} y={FLOOR.y - 4} width="2" height="8" className={styles.barStep}>
             <title>one more step of an LED bar</title>
           </rect>
         ))}
@@ -128,12 +141,12 @@ export function Floor({ found, floor, picked, onPick }: FloorProps) {
       <text x={FLOOR.right} y={FLOOR.y + 60} textAnchor="end" className="small">
         ranger reading, {length}
       </text>
-      <line x1={x(clear)} x2={x(clear)} y1={FLOOR.y - 66} y2={FLOOR.y + 8} className="clear-tick" />
-      <text x={x(clear) + 6} y={FLOOR.y - 72} className="chosen-text">
+      <line x1={x(clear)} x2={x(clear)} y1={FLOOR.y - 66} y2={FLOOR.y + 8} className={styles.clearTick} />
+      <text x={x(clear) + 6} y={FLOOR.y - 72} className={styles.chosenText}>
         clear {figure(clear / per, per === 1 ? 0 : 1)}
       </text>
       <g
-        className="trip-tick"
+        className={shared.tripTick}
         role="slider"
         tabIndex={0}
         aria-label="Trip distance"
@@ -149,7 +162,7 @@ export function Floor({ found, floor, picked, onPick }: FloorProps) {
         <rect x={x(trip) - 16} y={FLOOR.y - 130} width="32" height="160" fill="transparent" />
         <line x1={x(trip)} x2={x(trip)} y1={FLOOR.y - 104} y2={FLOOR.y + 4} />
         <path d={`M${x(trip)} ${FLOOR.y + 2}l9 16h-18z`} />
-        <text x={x(trip)} y={FLOOR.y - 112} textAnchor="middle" className="chosen-text">
+        <text x={x(trip)} y={FLOOR.y - 112} textAnchor="middle" className={styles.chosenText}>
           trip {figure(trip / per, per === 1 ? 0 : 1)}
         </text>
       </g>
@@ -164,7 +177,7 @@ export function Parts({ floor, trip }: { floor: FloorShown; trip: number }) {
   return (
     <section>
       <h2>The stop, in parts</h2>
-      <dl className="sums">
+      <dl className={styles.sums}>
         {PARTS.map(([name, label], i) => (
           <div key={name}>
             <dt>
@@ -173,7 +186,7 @@ export function Parts({ floor, trip }: { floor: FloorShown; trip: number }) {
             <dd>{lengthText(floor.parts_mm[name] ?? 0, length)}</dd>
           </div>
         ))}
-        <div className="sum">
+        <div className={styles.sum}>
           <dt>
             <Glyph of="derived" /> needed
           </dt>

@@ -1,5 +1,6 @@
 import { useAddress } from "../../hooks/useAddress";
 import type { Decision } from "../../hooks/useDecision";
+import styles from "./From.module.css";
 
 /** Which recordings the choice is made on, and which one tests it. */
 export function From({ found }: { found: Decision }) {
@@ -12,7 +13,7 @@ export function From({ found }: { found: Decision }) {
   if (!found.sources.length) return null;
   if (found.most === 1)
     return (
-      <label className="noise-from">
+      <label className={styles.noiseFrom}>
         Looked at{" "}
         <select value={used[0] ?? ""} onChange={(event) => put({ from: event.target.value })}>
           <option value="">no recording</option>
@@ -27,7 +28,7 @@ export function From({ found }: { found: Decision }) {
   const toggle = (id: number) =>
     put({ from: (used.includes(id) ? used.filter((one) => one !== id) : [...used, id]).join(",") });
   return (
-    <fieldset className="chosen-from">
+    <fieldset className={styles.chosenFrom}>
       <legend>Chosen from</legend>
       {found.sources.map((one) => (
         <label key={one.id}>

@@ -9,6 +9,8 @@ import { graduations, scale } from "../../model/scale";
 import { saveSvg } from "../../plot/saveSvg";
 import { Glyph } from "../../ui/Glyph";
 import { Ruler } from "../../ui/Ruler";
+import styles from "./Heaps.module.css";
+import shared from "./shared.module.css";
 
 type HeapsShown = NonNullable<Decision["heaps"]>;
 type Row = HeapsShown["rows"][number];
@@ -51,10 +53,10 @@ export function Heaps({ found, heaps, picked, onPick }: Props) {
   };
   const live = now.status === "live" ? now.sensors[place.sensor.id]?.asked : undefined;
   return (
-    <section className="heaps-figure" aria-label="Heaps and thresholds">
+    <section className={styles.heapsFigure} aria-label="Heaps and thresholds">
       <svg
         ref={drawing}
-        className="heaps"
+        className={styles.heaps}
         viewBox={`0 0 ${WIDTH} ${height}`}
         role="group"
         aria-label="Readings over the line and over ground, on one axis of counts"
@@ -113,7 +115,7 @@ export function Heaps({ found, heaps, picked, onPick }: Props) {
       {heaps.shared !== null && heaps.rows.length > 1 && (
         <button
           type="button"
-          className="plain small-button"
+          className={`plain ${styles.smallButton}`}
           onClick={() => onPick(Object.fromEntries(heaps.rows.map((one) => [one.threshold, heaps.shared ?? 0])))}
         >
           One threshold for all: {figure(heaps.shared, 0)}
@@ -121,7 +123,7 @@ export function Heaps({ found, heaps, picked, onPick }: Props) {
       )}
       <button
         type="button"
-        className="plain small-button"
+        className={`plain ${styles.smallButton}`}
         onClick={() => saveSvg(drawing.current, `${place.rig.slug}-${place.sensor.id}-thresholds`)}
       >
         Save the drawing
@@ -171,8 +173,14 @@ function HeapRow({
   return (
     // biome-ignore lint/a11y/noStaticElementInteractions: the tick in it is what the keyboard reaches
     <g onClick={onSelect}>
-      <rect x="0" width={WIDTH} y={y - tall + 20} height={tall} className={selected ? "heap-selected" : "heap-row"} />
-      <text x="10" y={y - 12} className={selected ? "heap-title selected" : "heap-title"}>
+      <rect
+        x="0"
+        width={WIDTH}
+        y={y - tall + 20}
+        height={tall}
+        className={selected ? styles.heapSelected : styles.heapRow}
+      />
+      <text x="10" y={y - 12} className={selected ? `${styles.heapTitle} ${styles.selected}` : styles.heapTitle}>
         {row.title}
       </text>
       {graduations(axis[0], axis[1], 6)
@@ -180,12 +188,12 @@ function HeapRow({
         .map((mark) => (
           <line key={mark.at} x1={x(mark.at)} x2={x(mark.at)} y1={y} y2={y + 4} className="hair" />
         ))}
-      <line x1={LEFT} x2={RIGHT} y1={y} y2={y} className="heap-base" />
-      <rect x={x(from)} width={Math.max(x(to) - x(from), 1)} y={y - room} height={room} className="hysteresis" />
+      <line x1={LEFT} x2={RIGHT} y1={y} y2={y} className={styles.heapBase} />
+      <rect x={x(from)} width={Math.max(x(to) - x(from), 1)} y={y - room} height={room} className={shared.hysteresis} />
       {row.heaps.map((heap) => (
         <polygon
           key={`${heap.place} ${heap.condition}`}
-          className={heap.filled ? "heap filled" : "heap"}
+          className={heap.filled ? `${styles.heap} ${styles.filled}` : styles.heap}
           points={`${x(heap.outline[0]?.[0] ?? 0)},${y} ${heap.outline
             .map(([at, high]) => `${x(at).toFixed(1)},${(y - high * (room - 6)).toFixed(1)}`)
             .join(" ")} ${x(heap.outline.at(-1)?.[0] ?? 0)},${y}`}
@@ -198,12 +206,12 @@ function HeapRow({
           const some = row.heaps.filter((heap) => heap.place === place);
           const middle = some.reduce((sum, heap) => sum + heap.mean, 0) / some.length;
           return (
-            <text key={place} x={x(middle)} y={y - room - 2} textAnchor="middle" className="heap-place">
+            <text key={place} x={x(middle)} y={y - room - 2} textAnchor="middle" className={styles.heapPlace}>
               {place}
             </text>
           );
         })}
-      {now !== null && <path d={`M${x(now)} ${y + 5}l5 8h-10z`} className="heap-now" />}
+      {now !== null && <path d={`M${x(now)} ${y + 5}l5 8h-10z`} className={styles.heapNow} />}
       <Tick
         name={row.threshold}
         label={span ? `Lower end of ${row.title}` : `Threshold of ${row.title}`}
@@ -234,10 +242,15 @@ function HeapRow({
           onFocus={onSelect}
         />
       )}
-      {bad && <path d={`M${RIGHT + 22} ${y - 34}l10 10m0 -10l-10 10`} className="heap-cross" />}
+      {bad && <path d={`M${RIGHT + 22} ${y - 34}l10 10m0 -10l-10 10`} className={styles.heapCross} />}
       {odds ? (
         <>
-          <text x={WIDTH - 4} y={y - 22} textAnchor="end" className={bad ? "heap-figure bad" : "heap-figure"}>
+          <text
+            x={WIDTH - 4}
+            y={y - 22}
+            textAnchor="end"
+            className={bad ? `${styles.heapFigure} ${styles.bad}` : styles.heapFigure}
+          >
             {figure(odds.counted, 0)} of {figure(odds.of, 0)}
           </text>
           <text x={WIDTH - 4} y={y - 2} textAnchor="end" className="small">
@@ -245,7 +258,12 @@ function HeapRow({
           </text>
         </>
       ) : (
-        <text x={WIDTH - 4} y={y - 12} textAnchor="end" className={bad ? "heap-figure bad small" : "small"}>
+        <text
+          x={WIDTH - 4}
+          y={y - 12}
+          textAnchor="end"
+          className={bad ? `${styles.heapFigure} ${styles.bad} small` : "small"}
+        >
           {figure(threshold, 0)} to {figure(band, 0)}
         </text>
       )}
@@ -278,7 +296,7 @@ function Tick({ name, label, value, said, axis, x, y, room, left, onHold, onNudg
   };
   return (
     <g
-      className="trip-tick"
+      className={shared.tripTick}
       role="slider"
       tabIndex={0}
       aria-label={label}
@@ -296,7 +314,7 @@ function Tick({ name, label, value, said, axis, x, y, room, left, onHold, onNudg
       <rect x={x - 14} y={y - room} width="28" height={room + 16} fill="transparent" />
       <line x1={x} x2={x} y1={y - room} y2={y} />
       <path d={`M${x} ${y - 2}l7 13h-14z`} />
-      <text x={left ? x - 8 : x + 8} y={y - room + 13} textAnchor={left ? "end" : "start"} className="heap-value">
+      <text x={left ? x - 8 : x + 8} y={y - room + 13} textAnchor={left ? "end" : "start"} className={styles.heapValue}>
         {figure(value, 0)}
       </text>
     </g>
@@ -318,7 +336,7 @@ function About({ row, heaps, threshold, choice, band, bandNow, onPick }: AboutPr
   const odds = oddsAt(row.odds, threshold);
   if (!odds || !choice) return null;
   return (
-    <div className="heap-about">
+    <div className={styles.heapAbout}>
       <p>
         <b>{row.title}</b> at {figure(threshold, 0)}: {figure(odds.counted, 0)} of {figure(odds.of, 0)} counted,{" "}
         {fitSaid(odds.fitted)} by the fit in the worst light

@@ -7,6 +7,7 @@ import type { Decision } from "../../hooks/useDecision";
 import { type Into, lengthInto } from "../../model/units";
 import { Glyph } from "../../ui/Glyph";
 import { NumberField } from "../../ui/NumberField";
+import styles from "./Inputs.module.css";
 
 /** The constants that a decision is worked from, to be set beside it. */
 export function Inputs({ found }: { found: Decision }) {
@@ -25,7 +26,7 @@ export function Inputs({ found }: { found: Decision }) {
   return (
     <section>
       <h2>From these</h2>
-      <ul className="inputs">
+      <ul className={styles.inputs}>
         {found.inputs.map((one) => (
           <li key={one.name}>
             <Glyph of={one.provenance} />

@@ -2,6 +2,7 @@ import { useNow } from "../../hooks/live";
 import { usePlace } from "../../hooks/place";
 import type { Decision, Picked } from "../../hooks/useDecision";
 import { figure } from "../../model/format";
+import styles from "./States.module.css";
 
 interface Props {
   found: Decision;
@@ -17,7 +18,7 @@ export function States({ found, picked, onPick }: Props) {
   const here = Array.isArray(lit) ? lit.map((on) => (on ? "1" : "0")).join("") : "";
   const known = found.states.some((one) => one.pattern === here);
   return (
-    <table className="states">
+    <table className={styles.states}>
       <thead>
         <tr>
           <th scope="col">row</th>
@@ -33,7 +34,7 @@ export function States({ found, picked, onPick }: Props) {
           const value = picked[state.choice] ?? choice?.value ?? 0;
           const live = here !== "" && (state.pattern === here || (state.pattern === "broken" && !known));
           return (
-            <tr key={state.pattern} className={live ? "state-now" : state.reachable ? undefined : "state-odd"}>
+            <tr key={state.pattern} className={live ? styles.stateNow : state.reachable ? undefined : "state-odd"}>
               <td>
                 <Dots pattern={state.pattern} />
                 {live && <small> now</small>}
@@ -41,7 +42,7 @@ export function States({ found, picked, onPick }: Props) {
               <td>
                 {state.words}
                 {state.flags.map((flag) => (
-                  <small key={flag.text} className={flag.wrong ? "flag-bad" : "flag-odd"}>
+                  <small key={flag.text} className={flag.wrong ? styles.flagBad : styles.flagOdd}>
                     {flag.wrong ? "✕ " : ""}
                     {flag.text}
                   </small>
@@ -63,7 +64,7 @@ export function States({ found, picked, onPick }: Props) {
               <td>
                 <Lamps lit={state.lamps} />
               </td>
-              <td className="state-seen">{state.seen ? figure(state.seen, 0) : "–"}</td>
+              <td className={styles.stateSeen}>{state.seen ? figure(state.seen, 0) : "–"}</td>
             </tr>
           );
         })}
@@ -73,7 +74,7 @@ export function States({ found, picked, onPick }: Props) {
 }
 
 function Dots({ pattern }: { pattern: string }) {
-  if (pattern === "broken") return <span className="state-word">broken</span>;
+  if (pattern === "broken") return <span className={styles.stateWord}>broken</span>;
   return (
     <svg width={pattern.length * 16} height="16" role="img" aria-label={pattern}>
       {[...pattern].map((one, i) => (
@@ -84,7 +85,7 @@ function Dots({ pattern }: { pattern: string }) {
           y="2"
           width="12"
           height="12"
-          className={one === "1" ? "state-dark" : "state-pale"}
+          className={one === "1" ? styles.stateDark : styles.statePale}
         />
       ))}
     </svg>

@@ -4,6 +4,8 @@ import { useAct } from "../../hooks/act";
 import { usePlace } from "../../hooks/place";
 import { FORGET } from "../../model/address";
 import { figure } from "../../model/format";
+import styles from "./About.module.css";
+import shared from "./shared.module.css";
 
 /** What is in a recording, its name and note, where it came from; put away and brought back. */
 export function About({ opened }: { opened: Opened }) {
@@ -61,7 +63,7 @@ export function About({ opened }: { opened: Opened }) {
         </li>
       </ul>
       {odd.slice(0, 5).map((one) => (
-        <p key={`${one.line} ${one.t_s} ${one.text}`} className="odd">
+        <p key={`${one.line} ${one.t_s} ${one.text}`} className={shared.odd}>
           {one.line !== null && <small>line {one.line} </small>}
           <code>{one.text}</code> {one.why}
         </p>
@@ -98,13 +100,13 @@ function Text({ label, value, many = false, onKeep }: TextProps) {
     if (text.trim() !== value && (many || text.trim())) onKeep(text.trim());
   };
   const id = useId();
-  const shared = { id, value: text, onBlur: keep };
+  const field = { id, value: text, onBlur: keep };
   return (
-    <p className="about-text">
+    <p className={styles.aboutText}>
       <label htmlFor={id}>{label}</label>
       {many ? (
         <textarea
-          {...shared}
+          {...field}
           rows={2}
           maxLength={4000}
           placeholder="what was done, what is odd about it"
@@ -112,7 +114,7 @@ function Text({ label, value, many = false, onKeep }: TextProps) {
         />
       ) : (
         <input
-          {...shared}
+          {...field}
           maxLength={120}
           onChange={(event) => setText(event.target.value)}
           onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}

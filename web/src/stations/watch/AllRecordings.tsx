@@ -7,6 +7,7 @@ import { useAddress } from "../../hooks/useAddress";
 import { FORGET } from "../../model/address";
 import { figure } from "../../model/format";
 import { Verdict } from "../../ui/Verdict";
+import styles from "./AllRecordings.module.css";
 import { recordingLine } from "./Recordings";
 import { useCutting } from "./useCutting";
 
@@ -63,7 +64,7 @@ export function AllRecordings() {
             : "No recording yet"}
       </Verdict>
       {every.length > 0 && (
-        <table className="all-recordings">
+        <table className={styles.allRecordings}>
           <thead>
             <tr>
               {!away && (

@@ -4,6 +4,7 @@ import { sureness, whose } from "../../model/findings";
 import { figure, THIN } from "../../model/format";
 import type { Finding } from "../../model/live";
 import { Glyph } from "../../ui/Glyph";
+import styles from "./Findings.module.css";
 
 /** What looks wrong, each with its evidence, the likely causes in order and the next check at the bench. */
 export function Findings({ onShow }: { onShow?: (finding: Finding) => void }) {
@@ -11,16 +12,16 @@ export function Findings({ onShow }: { onShow?: (finding: Finding) => void }) {
   const { findings, looking, lookedAt, failed } = useFindings();
   if (failed)
     return (
-      <p className="findings-said" role="alert">
+      <p className={styles.findingsSaid} role="alert">
         Faults could not be looked for: {failed}
       </p>
     );
-  if (looking) return <p className="findings-said">Looking for faults …</p>;
+  if (looking) return <p className={styles.findingsSaid}>Looking for faults …</p>;
   if (!findings.length && !onShow) return null;
   return (
-    <section className="findings" aria-label="What looks wrong">
+    <section className={styles.findings} aria-label="What looks wrong">
       <h2>{findings.length ? "What looks wrong" : "Nothing looks wrong"}</h2>
-      {lookedAt < 1 && <p className="findings-said">Looked at its beginning, its middle and its end.</p>}
+      {lookedAt < 1 && <p className={styles.findingsSaid}>Looked at its beginning, its middle and its end.</p>}
       <ol>
         {findings.map((one, i) => (
           <li key={`${one.kind} ${one.sensor} ${one.channel}`}>

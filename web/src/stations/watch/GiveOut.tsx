@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { Recording } from "../../api/client";
 import { useLists } from "../../hooks/useLists";
+import styles from "./GiveOut.module.css";
 
 interface Props {
   recording: Recording;
@@ -22,7 +23,7 @@ export function GiveOut({ recording, span, stone }: Props) {
   }
   if (stone !== undefined) query.set("stone", String(stone));
   return (
-    <section className="give-out">
+    <section className={styles.giveOut}>
       <h2>Take it along</h2>
       <p>
         <select aria-label="Form of the file" value={form} onChange={(event) => setForm(event.target.value)}>

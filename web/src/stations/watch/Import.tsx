@@ -11,6 +11,7 @@ import { DropFiles } from "../../ui/DropFiles";
 import { Glyph } from "../../ui/Glyph";
 import { Factor, MeaningChoice } from "../../ui/MeaningChoice";
 import { Verdict } from "../../ui/Verdict";
+import styles from "./Import.module.css";
 import { type BenchFile, isBusy, useFiles } from "./useFiles";
 
 type Look = Whole<Schemas["LookModel"]>;
@@ -51,7 +52,7 @@ export function Import() {
         {sending.length === 0 && "or drop them here, one or many"}
         {files.length === 0 && sending.length === 0 && <Examples />}
         {sending.map((one) => (
-          <span key={one.name} className="sending">
+          <span key={one.name} className={styles.sending}>
             {one.name} <progress value={one.done} aria-label={`Handing over ${one.name}`} />
             <button type="button" className="plain" onClick={one.stop}>
               Stop
@@ -61,7 +62,7 @@ export function Import() {
       </DropFiles>
       <Typed onTable={(text) => void hand([new File([text], "from the notebook.txt")], true)} />
       {files.length > 1 && (
-        <ul className="ticks file-list" aria-label="Files on the bench">
+        <ul className={`ticks ${styles.fileList}`} aria-label="Files on the bench">
           {files.map((one) => (
             <li key={one.id}>
               <button
@@ -91,7 +92,7 @@ const EXAMPLES = [
 
 function Examples() {
   return (
-    <span className="examples">
+    <span className={styles.examples}>
       {EXAMPLES.map(([what, ...lines]) => (
         <span key={what}>
           <small>{what}</small>
@@ -108,7 +109,7 @@ function Examples() {
 function Typed({ onTable }: { onTable: (text: string) => void }) {
   const [text, setText] = useState("");
   return (
-    <details className="typed-table">
+    <details className={styles.typedTable}>
       <summary>Or type a table from a notebook</summary>
       <p>
         <small>
@@ -203,7 +204,7 @@ function OnTheBench({ file }: { file: BenchFile }) {
       {isBusy(file) && <Progress file={file} onStop={() => away("Stopped; nothing of it was kept.")} />}
       {settled && found && (
         <>
-          <div className="import-said">
+          <div className={styles.importSaid}>
             <label>
               Name <input value={name} maxLength={120} onChange={(event) => setName(event.target.value)} />
             </label>
@@ -212,7 +213,7 @@ function OnTheBench({ file }: { file: BenchFile }) {
                 Rows a second{" "}
                 <input
                   inputMode="decimal"
-                  className="rate"
+                  className={styles.rate}
                   value={rate}
                   placeholder="50"
                   aria-invalid={rate.trim() !== "" && (wish.rate_hz ?? 0) <= 0}
@@ -303,7 +304,7 @@ function Next({ file, look, refused, onTake, onAway }: NextProps) {
 
 function Progress({ file, onStop }: { file: BenchFile; onStop: () => void }) {
   return (
-    <div className="taking-in">
+    <div className={styles.takingIn}>
       <progress value={file.done} max={file.size} aria-label={`Taking in ${file.name}`} />
       <span className="figures">
         {figure(file.done / 1e6, 1)} of {figure(file.size / 1e6, 1)}
@@ -319,7 +320,7 @@ function Progress({ file, onStop }: { file: BenchFile; onStop: () => void }) {
 /** The first rows as they stand, and over each column what it becomes. */
 function Sheet({ look, onSay }: { look: Look; onSay: (column: string, meaning: Meaning) => void }) {
   return (
-    <div className="import-sheet">
+    <div className={styles.importSheet}>
       <table>
         <thead>
           <tr>
@@ -359,18 +360,20 @@ function Sheet({ look, onSay }: { look: Look; onSay: (column: string, meaning: M
   );
 }
 
-const kindOf = (column: Column) => (column.meaning?.role === "ignored" ? "left-out" : undefined);
+const kindOf = (column: Column) => (column.meaning?.role === "ignored" ? styles.leftOut : undefined);
 
 function Becomes({ column, look, onSay }: { column: Column; look: Look; onSay: (name: string, one: Meaning) => void }) {
   const { meaning } = column;
-  if (meaning === null) return <small className="becomes">kept, shown as it is</small>;
-  if (meaning.role === "ignored") return <small className="becomes">left out</small>;
-  if (meaning.role === "mark") return <small className="becomes">becomes marks</small>;
+  if (meaning === null) return <small className={styles.becomes}>kept, shown as it is</small>;
+  if (meaning.role === "ignored") return <small className={styles.becomes}>left out</small>;
+  if (meaning.role === "mark") return <small className={styles.becomes}>becomes marks</small>;
   if (meaning.role === "time")
-    return <small className="becomes">{column.type === "clock" ? "date and time of day" : "when each row was"}</small>;
+    return (
+      <small className={styles.becomes}>{column.type === "clock" ? "date and time of day" : "when each row was"}</small>
+    );
   const unit = look.targets.find((one) => one.sensor === meaning.sensor && one.channel === meaning.channel)?.unit ?? "";
   return (
-    <span className="becomes">
+    <span className={styles.becomes}>
       <Glyph of={column.guessed ? "assumed" : "chosen"} />{" "}
       {meaning.factor === 1 && meaning.zero === 0 ? (
         <small>{column.guessed ? "guessed" : "as you said"}, as it stands</small>
@@ -394,7 +397,7 @@ function Becomes({ column, look, onSay }: { column: Column; look: Look; onSay: (
 function Bad({ look }: { look: Look }) {
   if (look.bad_count === 0) return null;
   return (
-    <section className="bad-lines">
+    <section className={styles.badLines}>
       <h2>Not understood near its beginning; kept as text</h2>
       <ol>
         {look.bad.slice(0, 8).map((one) => (

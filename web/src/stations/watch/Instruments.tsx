@@ -6,7 +6,9 @@ import { useSettings } from "../../hooks/settings";
 import { duration, figure, THIN } from "../../model/format";
 import type { Shown } from "../../model/live";
 import { into, lengthInto } from "../../model/units";
+import styles from "./Instruments.module.css";
 import { LevelCross } from "./LevelCross";
+import row from "./Row.module.css";
 
 const number = (shown: Shown | undefined, name: string): number | null => {
   const found = shown?.[name];
@@ -32,7 +34,7 @@ export function Instruments() {
   const { sensor } = usePlace();
   if (!sensor.instruments.some((name) => name in FULL)) return null;
   return (
-    <section className="instruments" aria-label={`Instruments of the ${sensor.name}`}>
+    <section className={styles.instruments} aria-label={`Instruments of the ${sensor.name}`}>
       {sensor.instruments.map((name) => {
         const Full = FULL[name];
         return Full ? <Full key={name} sensor={sensor} /> : null;
@@ -65,7 +67,7 @@ function TripGlance({ sensor }: { sensor: Sensor }) {
   if (distance === null || fastest === null) return null;
   const rolled = way(distance);
   return (
-    <small className="glance">
+    <small className={row.glance}>
       {rolled.text}
       {THIN}
       {rolled.unit} since reset; fastest {figure(speed.to(fastest), speed.decimals ?? 2)}
@@ -78,7 +80,7 @@ function GradeGlance({ sensor }: { sensor: Sensor }) {
   if (grade === null) return null;
   const way =
     Math.abs(grade) < 0.5 ? "level ahead" : `${figure(Math.abs(grade), 0)}${THIN}% ${grade > 0 ? "up" : "down"}`;
-  return <small className="glance">grade: {way}</small>;
+  return <small className={row.glance}>grade: {way}</small>;
 }
 
 /** What check lamps would show: filled over dark. */
@@ -87,7 +89,13 @@ function Lamps({ sensor }: { sensor: Sensor }) {
   if (!Array.isArray(lit)) return null;
   const said = lit.map((on) => (on ? "on" : "off")).join(", ");
   return (
-    <svg className="lamps" width={lit.length * 24} height="20" role="img" aria-label={`Lamps, left to right: ${said}`}>
+    <svg
+      className={row.lamps}
+      width={lit.length * 24}
+      height="20"
+      role="img"
+      aria-label={`Lamps, left to right: ${said}`}
+    >
       {lit.map((on, place) => (
         // biome-ignore lint/suspicious/noArrayIndexKey: a lamp is its place
         <rect key={place} x={place * 24 + 1} y="3" width="18" height="14" className={on ? "lamp lit" : "lamp"} />
@@ -102,7 +110,7 @@ function Bar({ sensor }: { sensor: Sensor }) {
   const lit = number(bar, "lit");
   const said = lit === null ? "not known" : `${lit} of ${steps} steps`;
   return (
-    <svg className="lamps" width={steps * 16} height="20" role="img" aria-label={`LED bar: ${said}`}>
+    <svg className={row.lamps} width={steps * 16} height="20" role="img" aria-label={`LED bar: ${said}`}>
       {Array.from({ length: steps }, (_, place) => (
         <rect
           // biome-ignore lint/suspicious/noArrayIndexKey: a step is its place
@@ -111,7 +119,7 @@ function Bar({ sensor }: { sensor: Sensor }) {
           y={13 - place * 1.6}
           width="11"
           height={4 + place * 1.6}
-          className={lit === null ? "lamp unknown" : place < lit ? "lamp lit" : "lamp"}
+          className={lit === null ? `lamp ${styles.unknown}` : place < lit ? "lamp lit" : "lamp"}
         />
       ))}
     </svg>
@@ -121,7 +129,7 @@ function Bar({ sensor }: { sensor: Sensor }) {
 /** A figure with what it is under it. */
 function Figure({ text, unit, label }: { text: string; unit: string; label: string }) {
   return (
-    <div className="meter">
+    <div className={styles.meter}>
       <b>{text}</b> {unit}
       <span>{label}</span>
     </div>
@@ -150,7 +158,7 @@ function TripComputer({ sensor }: { sensor: Sensor }) {
   };
   const rolled = way(number(trip, "distance_m") ?? 0);
   return (
-    <div className="instrument">
+    <div className={styles.instrument}>
       <h2>Trip</h2>
       <Figure text={fast("speed_m_s")} unit={speed.unit} label="now" />
       <Figure text={rolled.text} unit={rolled.unit} label="since reset" />
@@ -172,7 +180,7 @@ function TwoAxisLevel({ sensor }: { sensor: Sensor }) {
   const [roll, pitch, grade] = ["roll_deg", "pitch_deg", "grade_pct"].map((name) => number(level, name));
   if (roll === null || roll === undefined || pitch === null || pitch === undefined) return null;
   return (
-    <div className="instrument">
+    <div className={styles.instrument}>
       <h2>Level</h2>
       <LevelCross roll={roll} pitch={pitch} />
       <Figure text={figure(roll, 1)} unit="°" label="left side up" />
@@ -191,7 +199,7 @@ function AngleMeter({ sensor }: { sensor: Sensor }) {
     ? `± ${figure(spread, spread < 10 ? 1 : 0)}° after ${duration(number(angle, "seconds") ?? 0)}`
     : "not begun";
   return (
-    <div className="instrument">
+    <div className={styles.instrument}>
       <h2>Angle between two lines</h2>
       <Figure text={known ? figure(at, 1) : "—"} unit="°" label={label} />
       <p>{String(angle?.words ?? "")}</p>
@@ -211,17 +219,17 @@ function BarPreview({ sensor }: { sensor: Sensor }) {
   if (from === null || to === null) return null;
   const mm = (value: number) => `${figure(length.to(value), length.decimals ?? 0)}${THIN}${length.unit}`;
   return (
-    <div className="instrument">
+    <div className={styles.instrument}>
       <h2>Lamps it would light</h2>
-      <div className="meter">
+      <div className={styles.meter}>
         <Bar sensor={sensor} />
         <span>
           {number(bar, "steps")} steps, {mm(to)} to {mm(from)}
         </span>
       </div>
-      <div className="meter">
+      <div className={styles.meter}>
         <svg
-          className="lamps"
+          className={row.lamps}
           width="44"
           height="20"
           role="img"
@@ -232,7 +240,7 @@ function BarPreview({ sensor }: { sensor: Sensor }) {
             y="3"
             width="40"
             height="14"
-            className={near === null ? "lamp unknown" : near ? "lamp lit" : "lamp"}
+            className={near === null ? `lamp ${styles.unknown}` : near ? "lamp lit" : "lamp"}
           />
         </svg>
         <span>

@@ -3,6 +3,7 @@ import { Dropdown } from "react-bootstrap";
 import { api, ask, type Opened } from "../../api/client";
 import { keys } from "../../api/keys";
 import { usePlace } from "../../hooks/place";
+import styles from "./LaneChoice.module.css";
 
 interface Props {
   shown: Opened["shown"];
@@ -31,9 +32,9 @@ export function LaneChoice({ shown, chosen, stone }: Props) {
         <Dropdown.Toggle as="button" type="button" className="act">
           {lanesCounted(chosen.length)}
         </Dropdown.Toggle>
-        <Dropdown.Menu className="lane-menu">
+        <Dropdown.Menu className={styles.laneMenu}>
           {shown.map((one) => (
-            <label key={one.id} className={one.channel ? "raw-lane" : undefined}>
+            <label key={one.id} className={one.channel ? styles.rawLane : undefined}>
               <input type="checkbox" checked={chosen.includes(one.id)} onChange={() => turn(one.id)} />
               {one.title}
               {one.unit && <small> {one.unit}</small>}

@@ -3,6 +3,7 @@ import { useNow } from "../../hooks/live";
 import { usePlace } from "../../hooks/place";
 import { useSettings } from "../../hooks/settings";
 import { isOn, valueText } from "../../model/readings";
+import styles from "./Large.module.css";
 
 /** One figure as large as the window, readable from two metres; Escape or a tap puts it away. */
 export function Large() {
@@ -21,16 +22,16 @@ export function Large() {
     if (other) place.show({ sensor: other.id });
   };
   return (
-    <dialog ref={dialog} className="large" aria-label={`${sensor.name}, large`} onClose={close}>
-      <p className="large-name">{sensor.name}</p>
-      <p className="large-figure" data-long={(value?.text.length ?? 1) > 5}>
+    <dialog ref={dialog} className={styles.large} aria-label={`${sensor.name}, large`} onClose={close}>
+      <p className={styles.largeName}>{sensor.name}</p>
+      <p className={styles.largeFigure} data-long={(value?.text.length ?? 1) > 5}>
         {value?.text ?? "—"}
         <small>{value?.unit}</small>
       </p>
-      <p className="large-words">
+      <p className={styles.largeWords}>
         {isOn(now) ? (value ? seen?.sentence : seen?.reason || seen?.sentence) : "Not connected."}
       </p>
-      <p className="large-keys">
+      <p className={styles.largeKeys}>
         {place.rig.sensors.length > 1 && (
           <button type="button" className="act" onClick={next}>
             Next sensor

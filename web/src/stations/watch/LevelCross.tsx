@@ -1,4 +1,5 @@
 import { graduations, scale } from "../../model/scale";
+import styles from "./LevelCross.module.css";
 
 const HALF = 62;
 const SPAN = 15;
@@ -13,7 +14,7 @@ export function LevelCross({ roll, pitch }: { roll: number; pitch: number }) {
   const level = Math.hypot(roll, pitch) < 0.3;
   return (
     <svg
-      className="level-cross"
+      className={styles.levelCross}
       viewBox="-76 -76 152 152"
       width="152"
       height="152"
@@ -31,8 +32,14 @@ export function LevelCross({ roll, pitch }: { roll: number; pitch: number }) {
           </g>
         );
       })}
-      <rect x="-11" y="-11" width="22" height="22" className={level ? "rest true" : "rest"} />
-      <rect x={held(roll) - 8} y={held(pitch) - 8} width="16" height="16" className={beyond ? "bob beyond" : "bob"} />
+      <rect x="-11" y="-11" width="22" height="22" className={level ? `${styles.rest} ${styles.true}` : styles.rest} />
+      <rect
+        x={held(roll) - 8}
+        y={held(pitch) - 8}
+        width="16"
+        height="16"
+        className={beyond ? `${styles.bob} ${styles.beyond}` : styles.bob}
+      />
     </svg>
   );
 }

@@ -8,6 +8,8 @@ import { figure, plainDecimals } from "../../model/format";
 import { isOn } from "../../model/readings";
 import { Factor, MeaningChoice } from "../../ui/MeaningChoice";
 import { Verdict } from "../../ui/Verdict";
+import styles from "./Lines.module.css";
+import shared from "./shared.module.css";
 
 type Label = Whole<Schemas["LabelModel"]>;
 type Target = Schemas["TargetModel"];
@@ -48,7 +50,7 @@ export function Lines() {
         {said}
       </Verdict>
       {labels.length > 0 && (
-        <table className="labels">
+        <table className={styles.labels}>
           <thead>
             <tr>
               <th>label</th>
@@ -68,13 +70,13 @@ export function Lines() {
         </table>
       )}
       <h2>As it comes</h2>
-      <ol className="heard">
+      <ol className={shared.heard}>
         {[...(lines.data?.heard ?? [])]
           .reverse()
           .slice(0, 16)
           .map((line, place) => (
             // biome-ignore lint/suspicious/noArrayIndexKey: lines repeat; they are their place
-            <li key={place} className={line.why ? "odd" : undefined}>
+            <li key={place} className={line.why ? shared.odd : undefined}>
               <code>{line.text}</code>
               {line.why && <span> {line.why}</span>}
             </li>

@@ -7,6 +7,7 @@ import { figure, THIN } from "../../model/format";
 import { isOn } from "../../model/readings";
 import { Check, Glyph } from "../../ui/Glyph";
 import { Verdict } from "../../ui/Verdict";
+import styles from "./MotorCheck.module.css";
 
 const SECONDS = 5;
 type Answer = Schemas["CheckModel"];
@@ -63,7 +64,7 @@ export function MotorCheck() {
         {title}
       </Verdict>
       {!on && <p>Connect the board first: the check needs live readings.</p>}
-      <ol className="motor-steps">
+      <ol className={styles.motorSteps}>
         <li data-now={stage === "before" || stage === "rest"} data-done={stage !== "before" && stage !== "rest"}>
           <h2>Motors off, everything still</h2>
           {stage === "before" && (
@@ -86,7 +87,7 @@ export function MotorCheck() {
         </li>
       </ol>
       {stage === "done" && answer && (
-        <section className="judged" aria-label="What the check says">
+        <section className={styles.judged} aria-label="What the check says">
           {answer.remedy && <p>{answer.remedy}</p>}
           <ul>
             {answer.lines.map((line) => (
@@ -106,7 +107,7 @@ export function MotorCheck() {
 
 function Countdown({ left }: { left: number }) {
   return (
-    <p className="countdown" role="timer">
+    <p className={styles.countdown} role="timer">
       <b>{figure(Math.ceil(left), 0)}</b> {THIN}s
     </p>
   );

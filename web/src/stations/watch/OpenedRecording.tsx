@@ -17,6 +17,7 @@ import { Findings } from "./Findings";
 import { GiveOut } from "./GiveOut";
 import { LaneChoice, lanesCounted } from "./LaneChoice";
 import { Marks } from "./Marks";
+import styles from "./OpenedRecording.module.css";
 import { ReadOuts } from "./ReadOuts";
 import { recordingLine } from "./Recordings";
 import { Replay } from "./Replay";
@@ -152,7 +153,7 @@ function Inside({ opened }: { opened: Opened }) {
   const overview = zoomed ? whole.data?.[0] : lanes.data?.[0];
   return (
     <>
-      <div className="chart-tools">
+      <div className={styles.chartTools}>
         <LaneChoice shown={shown} chosen={show} stone={stone} />
         <span className="spring" />
         {zoomed && (
@@ -190,7 +191,7 @@ function Inside({ opened }: { opened: Opened }) {
         onView={set}
       />
       {lanes.isError && <p role="alert">{lanes.error.message}</p>}
-      <div className="span-tools">
+      <div className={styles.spanTools}>
         {span ? (
           <>
             <b>
@@ -224,7 +225,7 @@ function Inside({ opened }: { opened: Opened }) {
       </div>
       <Findings onShow={(one) => showFinding(one)} />
       <ReadOuts id={recording.id} shown={shown} show={show} cursor={cursor} span={span} stone={stone} />
-      <div className="recorded-lists">
+      <div className={styles.recordedLists}>
         <Marks recording={recording.id} marks={opened.marks} cursor={cursor} span={span} />
         <About opened={opened} />
       </div>

@@ -5,6 +5,7 @@ import { usePlace } from "../../hooks/place";
 import { useLength } from "../../hooks/settings";
 import { few, figure, type LengthUnit, shown as said, THIN } from "../../model/format";
 import { lasting } from "../../model/lanes";
+import styles from "./ReadOuts.module.css";
 
 type Shown = Opened["shown"][number];
 type ReadOut = Whole<Schemas["ReadOutModel"]>;
@@ -47,7 +48,7 @@ export function ReadOuts({ id, shown, show, cursor, span, stone }: Props) {
   if (cursor === undefined && span === undefined) return null;
   const rows = show.map((one) => shown.find((other) => other.id === one)).filter((one) => one !== undefined);
   return (
-    <table className="read-outs">
+    <table className={styles.readOuts}>
       <thead>
         <tr>
           <th scope="col">
@@ -74,7 +75,7 @@ export function ReadOuts({ id, shown, show, cursor, span, stone }: Props) {
             <tr key={one.id}>
               <th scope="row">{one.title}</th>
               {cursor !== undefined && (
-                <td className="at-cursor">
+                <td className={styles.atCursor}>
                   {atCursor(
                     moments.data?.find((other) => other.id === one.id),
                     one,

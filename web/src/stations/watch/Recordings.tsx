@@ -4,6 +4,7 @@ import { keys } from "../../api/keys";
 import { usePlace } from "../../hooks/place";
 import { FORGET } from "../../model/address";
 import { duration, moment } from "../../model/format";
+import styles from "./Recordings.module.css";
 
 /** A recording in one line: when, how long, how it ended. */
 export function recordingLine(one: Recording): string {
@@ -22,7 +23,7 @@ export function Recordings() {
   return (
     <section className="recordings">
       <h2>Recordings</h2>
-      <p className="recordings-acts">
+      <p className={styles.recordingsActs}>
         <button type="button" className="act" onClick={() => place.show({ view: "import" })}>
           Take in files
         </button>

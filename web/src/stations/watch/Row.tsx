@@ -6,6 +6,7 @@ import { isOn, rawText, valueText } from "../../model/readings";
 import { Strip } from "../../plot/Strip";
 import { Glyph } from "../../ui/Glyph";
 import { Glance } from "./Instruments";
+import styles from "./Row.module.css";
 
 /** One sensor: raw, converted, in words, with a short trace. */
 export function Row({ sensor }: { sensor: Sensor }) {
@@ -20,25 +21,25 @@ export function Row({ sensor }: { sensor: Sensor }) {
   return (
     <button
       type="button"
-      className={unheard ? "watch-row unheard" : "watch-row"}
+      className={unheard ? `${styles.watchRow} ${styles.unheard}` : styles.watchRow}
       aria-pressed={sensor.id === place.sensor.id}
       onClick={() => place.pick(sensor.id)}
     >
-      <span className="watch-name">
+      <span className={styles.watchName}>
         <b>
           {sensor.name}
           {on && now.findings.some((one) => one.sensor === sensor.id) && <Glyph of="fault" />}
         </b>
-        <span className="raw">{on ? rawText(sensor, seen) : "no reading"}</span>
+        <span className={styles.raw}>{on ? rawText(sensor, seen) : "no reading"}</span>
       </span>
-      <span className="watch-value">
+      <span className={styles.watchValue}>
         <b>{value?.text ?? "—"}</b> <small>{value?.unit}</small>
       </span>
-      <span className="watch-words">
+      <span className={styles.watchWords}>
         {on ? seen?.sentence : "not connected"}
         {on && !unheard && <Glance sensor={sensor} />}
       </span>
-      <span className="watch-trace">
+      <span className={styles.watchTrace}>
         {on && !unheard && (
           <Strip
             read={() => live.feed.buffer(sensor.id)}

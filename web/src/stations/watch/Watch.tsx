@@ -20,6 +20,7 @@ import { OpenedRecording } from "./OpenedRecording";
 import { Recordings } from "./Recordings";
 import { Row } from "./Row";
 import { useFiles } from "./useFiles";
+import styles from "./Watch.module.css";
 
 /** What the sensors say right now; a recording that is open stands in its place. */
 export function Watch() {
@@ -68,11 +69,11 @@ function Live() {
         {heading(place.rig.sensors, place.sensor, feed.link === "opening", now)}
       </Verdict>
       {now.advice && (
-        <p className="advice" role="alert">
+        <p className={styles.advice} role="alert">
           {now.advice}
         </p>
       )}
-      <div className="watch-rows">
+      <div className={styles.watchRows}>
         {place.rig.sensors.map((sensor) => (
           <Row key={sensor.id} sensor={sensor} />
         ))}
@@ -97,7 +98,7 @@ function Live() {
 function NextCheck({ finding }: { finding: Finding }) {
   const place = usePlace();
   return (
-    <p className="next next-long">
+    <p className={`next ${styles.nextLong}`}>
       <b>Next:</b> <span>{finding.advice}</span>
       {finding.sensor && finding.sensor !== place.sensor.id && (
         <button type="button" className="act" onClick={() => place.pick(finding.sensor)}>
@@ -142,7 +143,7 @@ function Health() {
   if (!isOn(now)) return null;
   const seen = now.sensors[sensor.id];
   return (
-    <p className="health">
+    <p className={styles.health}>
       <b>{now.rate_hz === null ? "—" : figure(now.rate_hz, now.rate_hz < 100 ? 1 : 0)} lines/s</b>
       <span>{now.jitter_ms === null ? "" : `jitter ${figure(now.jitter_ms, 1)}${THIN}ms`}</span>
       <span>{now.gaps === 0 ? "no gap" : `${now.gaps} gap${now.gaps > 1 ? "s" : ""} in 5${THIN}s`}</span>
@@ -153,7 +154,7 @@ function Health() {
           {figure(seen?.readings ?? 0, 0)} readings
         </span>
       )}
-      <span className="health-acts">
+      <span className={styles.healthActs}>
         <button type="button" className="plain" onClick={() => place.show({ view: "lines" })}>
           Lines and labels
         </button>

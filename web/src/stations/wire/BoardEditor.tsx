@@ -4,6 +4,9 @@ import { usePlace } from "../../hooks/place";
 import { useFaults } from "../../hooks/useFaults";
 import { useLists } from "../../hooks/useLists";
 import { Cell } from "../../ui/Cell";
+import table from "../../ui/table.module.css";
+import styles from "./BoardEditor.module.css";
+import shared from "./shared.module.css";
 import { useRigChange } from "./useRigChange";
 import type { ViewProps } from "./views";
 
@@ -64,7 +67,7 @@ function EditorOf({ rig, onEdit }: { rig: Rig } & ViewProps) {
   const parts = { board, onPut: put, onFault: fault };
   return (
     <>
-      <div className="wire-board">
+      <div className={shared.wireBoard}>
         <label className="field">
           <span>Name</span>
           <input value={board.title} maxLength={60} onChange={(event) => put({ title: event.target.value })} />
@@ -90,9 +93,9 @@ function EditorOf({ rig, onEdit }: { rig: Rig } & ViewProps) {
       <p className="field-fault" role="alert">
         {refusal?.message}
       </p>
-      <div className="board-editor" key={begun}>
+      <div className={styles.boardEditor} key={begun}>
         <Levels {...parts} />
-        <section className="in-columns">
+        <section className={styles.inColumns}>
           <Rails {...parts} />
           <Timers board={board} onPut={put} />
           <Programs board={board} onPut={put} />
@@ -117,7 +120,7 @@ function Levels({ board, onPut, onFault }: NumberProps) {
   return (
     <section>
       <h2>Levels and limits</h2>
-      <div className="in-columns">
+      <div className={styles.inColumns}>
         {LEVELS.map(([name, label, unit]) => (
           <div key={name} className="field">
             <span>{label}</span>
@@ -146,7 +149,7 @@ function Rails({ board, onPut, onFault }: NumberProps) {
       <h2>Rails</h2>
       {board.rails.map((rail, i) => (
         // biome-ignore lint/suspicious/noArrayIndexKey: the name is what is being typed
-        <div key={i} className="rail-line">
+        <div key={i} className={styles.railLine}>
           <input
             aria-label={`name of rail ${i + 1}`}
             value={rail.name}
@@ -235,8 +238,8 @@ function Pins({ board, abilities, onPut }: PartProps & { abilities: Ability[] })
   return (
     <section>
       <h2>Pins</h2>
-      <div className="table-scroll">
-        <table className="schedule pins-table">
+      <div className={table.tableScroll}>
+        <table className={`${table.schedule} ${styles.pinsTable}`}>
           <thead>
             <tr>
               <th scope="col">Print</th>
@@ -301,7 +304,7 @@ function PinRow({ pin, place, abilities, onEdit, onRemove }: PinProps) {
     <tr>
       <td>
         <input
-          className="cell wide"
+          className={`cell ${styles.wide}`}
           aria-label={`print of pin ${place + 1}`}
           value={pin.name}
           onChange={(event) => onEdit({ name: event.target.value })}

@@ -5,6 +5,8 @@ import { keys } from "../../api/keys";
 import { useAct } from "../../hooks/act";
 import { usePlace } from "../../hooks/place";
 import { moment } from "../../model/format";
+import styles from "./Checklist.module.css";
+import shared from "./shared.module.css";
 
 type Step = Schemas["StepLine"];
 
@@ -34,8 +36,8 @@ export function Checklist() {
   const next = steps.data.find((step) => !step.ticked_at);
   const faults = rig.findings.filter((one) => one.severity === "fault").length;
   return (
-    <div className="checklist">
-      <div className="wire-board">
+    <div className={styles.checklist}>
+      <div className={shared.wireBoard}>
         <span>
           <b>{done}</b> of {steps.data.length} done
           {next ? `; next: ${next.section.toLowerCase()}` : ": ready for power"}
@@ -45,9 +47,9 @@ export function Checklist() {
           Print
         </button>
       </div>
-      <p className="print-only print-title">{rig.rig.title}: build and before power</p>
+      <p className={`${shared.printOnly} ${shared.printTitle}`}>{rig.rig.title}: build and before power</p>
       {faults > 0 && (
-        <p className="fault-line" role="alert">
+        <p className={shared.faultLine} role="alert">
           The wiring has {faults === 1 ? "a fault" : `${faults} faults`}: mend that first. No power until then.
         </p>
       )}
@@ -62,7 +64,7 @@ export function Checklist() {
                 {ticked} of {mine.length}
               </small>
             </h2>
-            <ol className="checklist-steps">
+            <ol className={styles.checklistSteps}>
               {mine.map((step) => (
                 <StepLine key={step.id} step={step} next={step === next} onTick={tick} />
               ))}
@@ -93,10 +95,10 @@ function StepLine({ step, next, onTick }: StepProps) {
     }
   };
   return (
-    <li className={`step${at ? " done" : ""}${next ? " next-step" : ""}`}>
+    <li className={`${styles.step}${at ? ` ${styles.done}` : ""}${next ? ` ${styles.nextStep}` : ""}`}>
       <label>
         <input type="checkbox" checked={flipped ?? at !== null} onChange={flip} />
-        <span className="step-text">
+        <span className={styles.stepText}>
           {step.text}{" "}
           {step.ticked_at && (
             <small>
@@ -105,10 +107,10 @@ function StepLine({ step, next, onTick }: StepProps) {
             </small>
           )}
         </span>
-        {step.expect && <span className="expect">{step.expect}</span>}
+        {step.expect && <span className={styles.expect}>{step.expect}</span>}
       </label>
       {step.second && !at && (
-        <label className="second">
+        <label className={styles.second}>
           <span>Who looked</span>
           <input value={by} maxLength={60} aria-invalid={asked && !by.trim()} onChange={(e) => setBy(e.target.value)} />
           {asked && !by.trim() && (

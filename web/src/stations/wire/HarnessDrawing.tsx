@@ -15,6 +15,7 @@ import {
   type Wire,
 } from "../../model/harness";
 import { Glyph } from "../../ui/Glyph";
+import styles from "./HarnessDrawing.module.css";
 
 interface Props {
   rig: Rig;
@@ -77,7 +78,8 @@ export function HarnessDrawing({ rig, selected, onPick, onFix, onMove }: Props) 
     <>
       <svg
         ref={svg}
-        className={`harness${moving ? " moving" : ""}`}
+        data-drawing="harness"
+        className={`${styles.harness}${moving ? ` ${styles.moving}` : ""}`}
         viewBox={`0 0 ${WIDTH} ${drawn.height}`}
         role="group"
         aria-label="Harness: the board's pins on the left, sensors on the right"
@@ -91,10 +93,10 @@ export function HarnessDrawing({ rig, selected, onPick, onFix, onMove }: Props) 
       >
         {drawn.rails.map((rail) => (
           <g key={rail.name}>
-            <text x="0" y={rail.y + 5} className="rail-name">
+            <text x="0" y={rail.y + 5} className={styles.railName}>
               {rail.name}
             </text>
-            <line x1={layout.rail.left} x2={WIDTH} y1={rail.y} y2={rail.y} className="casing" strokeWidth="6" />
+            <line x1={layout.rail.left} x2={WIDTH} y1={rail.y} y2={rail.y} className={styles.casing} strokeWidth="6" />
             <line
               x1={layout.rail.left}
               x2={WIDTH}
@@ -125,7 +127,8 @@ export function HarnessDrawing({ rig, selected, onPick, onFix, onMove }: Props) 
                 cx={placed.end.x - 9}
                 cy={placed.end.y}
                 r="8"
-                className="wire-end"
+                className={styles.wireEnd}
+                data-handle
                 role="button"
                 tabIndex={0}
                 aria-label={`${name(rig, placed.wire)} on ${placed.wire.to}: move it`}
@@ -164,7 +167,7 @@ export function HarnessDrawing({ rig, selected, onPick, onFix, onMove }: Props) 
           );
         })}
       </svg>
-      <p className="harness-said" aria-live="polite">
+      <p className={styles.harnessSaid} aria-live="polite">
         {moving
           ? `${name(rig, moving.wire)}: ${moving.to ? `let go for ${moving.to}` : "let go on a pin that can take it"}. ${
               moving.at ? "" : "Arrows choose, Enter puts it there, Escape leaves it."
@@ -190,21 +193,21 @@ function Comb({ drawn, able, over }: { drawn: Harness; able: string[]; over: str
     <g>
       {drawn.blocks.map((block) => (
         <g key={block.title}>
-          <rect x="0.5" y={block.top} width={comb.width - 9} height={block.height} className="board" />
+          <rect x="0.5" y={block.top} width={comb.width - 9} height={block.height} className={styles.board} />
           <text x="2" y={block.top - 8} className="small">
             {block.title}
           </text>
         </g>
       ))}
       {drawn.pins.map((pin) => {
-        const state = pin.name === over ? " over" : able.includes(pin.name) ? " able" : "";
+        const state = pin.name === over ? ` ${styles.over}` : able.includes(pin.name) ? ` ${styles.able}` : "";
         return (
-          <g key={pin.name} className={`comb-pin${pin.used ? "" : " free"}${state}`}>
+          <g key={pin.name} className={`${styles.combPin}${pin.used ? "" : ` ${styles.free}`}${state}`}>
             <title>{pin.abilities.join(", ")}</title>
-            <text x={comb.width - 28} y={pin.y + 5} textAnchor="end" className="pin-name">
+            <text x={comb.width - 28} y={pin.y + 5} textAnchor="end" className={styles.pinName}>
               {pin.name}
             </text>
-            <rect x={comb.width - 18} y={pin.y - 7} width="18" height="14" className="pin" />
+            <rect x={comb.width - 18} y={pin.y - 7} width="18" height="14" className={styles.pin} />
           </g>
         );
       })}
@@ -224,7 +227,7 @@ function Lead({ placed, bold }: { placed: PlacedWire; bold: boolean }) {
   return (
     <g fill="none" strokeLinejoin="round">
       <title>{`${wire.pin}: ${wire.colour} wire to ${wire.to || "nowhere yet"}`}</title>
-      <path d={path} className="casing" strokeWidth={width + 2} strokeDasharray={dash} />
+      <path d={path} className={styles.casing} strokeWidth={width + 2} strokeDasharray={dash} />
       <path d={path} stroke={WIRE_COLOURS[wire.colour]} strokeWidth={width} strokeDasharray={dash} />
     </g>
   );
@@ -244,11 +247,11 @@ function PartBox({ rig, part, selected, onPick }: PartBoxProps) {
     if (event.key === "Enter" || event.key === " ") onPick(part.id);
   };
   return (
-    <g className={`sensor${selected ? " selected" : ""}`}>
-      <rect x={left} y={part.y} width={width} height={part.height} className="sensor-box" />
+    <g className={`${styles.sensor}${selected ? ` ${styles.selected}` : ""}`}>
+      <rect x={left} y={part.y} width={width} height={part.height} className={styles.sensorBox} />
       <g role="button" tabIndex={0} aria-pressed={selected} onClick={() => onPick(part.id)} onKeyDown={press}>
         <rect x={left + 92} y={part.y + 2} width={width - 94} height="56" fill="transparent" />
-        <text x={left + width - 10} y={part.y + 20} textAnchor="end" className="sensor-name">
+        <text x={left + width - 10} y={part.y + 20} textAnchor="end" className={styles.sensorName}>
           {known?.name}
         </text>
         {twoLines(known?.kind_title ?? "", 24).map((line, i) => (
@@ -264,8 +267,8 @@ function PartBox({ rig, part, selected, onPick }: PartBoxProps) {
       )}
       {part.pins.map((pin) => (
         <g key={pin.name}>
-          <rect x={left - 9} y={pin.y - 7} width="18" height="14" className="pin" />
-          <text x={left + 16} y={pin.y + 5} className="pin-name">
+          <rect x={left - 9} y={pin.y - 7} width="18" height="14" className={styles.pin} />
+          <text x={left + 16} y={pin.y + 5} className={styles.pinName}>
             {pin.name}
           </text>
         </g>
@@ -281,11 +284,11 @@ function Parts({ placed }: { placed: PlacedWire }) {
     <g className="part">
       {shelved && (
         <>
-          <line x1={shelved.x} x2={shelved.x} y1={shelved.railY} y2={run.y} className="part-lead" />
-          <circle cx={shelved.x} cy={shelved.railY} r="4.5" className="joint" />
-          <circle cx={shelved.x} cy={run.y} r="4.5" className="joint" />
+          <line x1={shelved.x} x2={shelved.x} y1={shelved.railY} y2={run.y} className={styles.partLead} />
+          <circle cx={shelved.x} cy={shelved.railY} r="4.5" className={styles.joint} />
+          <circle cx={shelved.x} cy={run.y} r="4.5" className={styles.joint} />
           <Resistor x={shelved.x} y={shelved.y} bands={shelved.bands} upright />
-          <text x={shelved.x - 13} y={shelved.y + 5} textAnchor="end" className="part-text">
+          <text x={shelved.x - 13} y={shelved.y + 5} textAnchor="end" className={styles.partText}>
             {ohms(shelved.ohms)}
           </text>
         </>
@@ -293,7 +296,7 @@ function Parts({ placed }: { placed: PlacedWire }) {
       {inLine && (
         <>
           <Resistor x={inLine.x} y={inLine.y} bands={inLine.bands} />
-          <text x={inLine.x} y={inLine.y - 11} textAnchor="middle" className="part-text">
+          <text x={inLine.x} y={inLine.y - 11} textAnchor="middle" className={styles.partText}>
             {ohms(inLine.ohms)}
           </text>
         </>
@@ -306,7 +309,7 @@ function Resistor({ x, y, bands, upright }: { x: number; y: number; bands: reado
   return (
     <g transform={`translate(${x} ${y})${upright ? " rotate(90)" : ""}`}>
       <title>{bands.join(", ")}</title>
-      <rect x="-19" y="-7.5" width="38" height="15" rx="3" className="resistor" />
+      <rect x="-19" y="-7.5" width="38" height="15" rx="3" className={styles.resistor} />
       {Object.entries(bands).map(([place, band]) => (
         <rect
           key={place}
@@ -330,7 +333,7 @@ function Fault({ at, finding, onFix }: { at: PlacedWire; finding: Finding; onFix
   const x = Math.min(at.run.x0 + 8, FAULT.right - width);
   return (
     <foreignObject x={x} y={at.run.y - FAULT.height / 2} width={width} height={FAULT.height}>
-      <div className="fault-tag">
+      <div className={styles.faultTag}>
         <span>
           <Glyph of="fault" /> {finding.short}
         </span>

@@ -7,6 +7,9 @@ import { useLists } from "../../hooks/useLists";
 import { editable, typedIn } from "../../model/format";
 import { placeName } from "../../model/harness";
 import { Cell } from "../../ui/Cell";
+import table from "../../ui/table.module.css";
+import styles from "./Parts.module.css";
+import shared from "./shared.module.css";
 import { useRigChange } from "./useRigChange";
 
 type Part = Rig["parts"][number];
@@ -27,7 +30,7 @@ export function Parts() {
           Fit a part
         </button>
       </p>
-      <div className="part-list">
+      <div className={styles.partList}>
         {rig.parts.map((part) => (
           <PartCard key={JSON.stringify([part.id, part.name, part.options])} part={part} />
         ))}
@@ -55,8 +58,8 @@ function FitPart({ kind }: { kind: string }) {
     if (done) put({ fit: null }, false);
   };
   return (
-    <section className="fit-part" aria-label="Fit a part">
-      <div className="kind-shelf">
+    <section className={styles.fitPart} aria-label="Fit a part">
+      <div className={styles.kindShelf}>
         {lists.data?.families.map((family) => (
           <div key={family.id}>
             <h2>{family.title}</h2>
@@ -66,7 +69,7 @@ function FitPart({ kind }: { kind: string }) {
                 <button
                   key={one.id}
                   type="button"
-                  className="kind-choice"
+                  className={styles.kindChoice}
                   aria-pressed={one.id === kind}
                   onClick={() => {
                     setAnswers({});
@@ -117,7 +120,7 @@ function FitPart({ kind }: { kind: string }) {
 function Clues({ kind }: { kind: { clues: string[]; cautions: string[] } }) {
   if (kind.clues.length + kind.cautions.length === 0) return null;
   return (
-    <ul className="clues">
+    <ul className={styles.clues}>
       {kind.clues.map((one) => (
         <li key={one}>{one}</li>
       ))}
@@ -226,7 +229,7 @@ function PartCard({ part }: { part: Part }) {
   const wires = rig.rig.wires.filter((wire) => wire.sensor === part.id);
   const faults = rig.findings.filter((found) => found.sensor === part.id && found.severity === "fault");
   return (
-    <form className="part-card" onSubmit={save} noValidate aria-label={part.name}>
+    <form className={styles.partCard} onSubmit={save} noValidate aria-label={part.name}>
       <header>
         <input
           aria-label={`Name of ${part.name}`}
@@ -239,9 +242,9 @@ function PartCard({ part }: { part: Part }) {
           Take off
         </button>
       </header>
-      <p className="part-wires">{wires.map((wire) => `${wire.pin} → ${placeName(rig, wire.to)}`).join(" · ")}</p>
+      <p className={styles.partWires}>{wires.map((wire) => `${wire.pin} → ${placeName(rig, wire.to)}`).join(" · ")}</p>
       {faults.map((found) => (
-        <p key={found.kind + found.pin} className="fault-line">
+        <p key={found.kind + found.pin} className={shared.faultLine}>
           {found.sentence}
         </p>
       ))}
@@ -291,11 +294,11 @@ function Supplies() {
     setSupplies([...supplies, { name, volts: 7.4, most_v: 8.4, ma: 2000, grounded: true }]);
   };
   return (
-    <section className="supplies">
+    <section className={styles.supplies}>
       <h2>Supplies beside the board</h2>
       {supplies.length > 0 && (
-        <div className="table-scroll">
-          <table className="schedule">
+        <div className={table.tableScroll}>
+          <table className={table.schedule}>
             <thead>
               <tr>
                 <th scope="col">Name</th>

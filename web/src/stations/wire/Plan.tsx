@@ -7,6 +7,10 @@ import { beamPath, extent, rowPlaces, scaleBar, spread } from "../../model/plan"
 import { saveSvg } from "../../plot/saveSvg";
 import { Cell } from "../../ui/Cell";
 import { Glyph } from "../../ui/Glyph";
+import table from "../../ui/table.module.css";
+import log from "../Log.module.css";
+import styles from "./Plan.module.css";
+import shared from "./shared.module.css";
 import { useRigChange } from "./useRigChange";
 
 type Geometry = Rig["rig"]["geometry"];
@@ -58,13 +62,13 @@ function PlanOf({ rig }: { rig: Rig }) {
   };
   return (
     <>
-      <div className="wire-board">
+      <div className={shared.wireBoard}>
         <span>From above, millimetres from the middle of the drive axle: forward and left count up.</span>
         <span className="spring" />
         <button
           type="button"
           className="plain"
-          onClick={() => saveSvg(document.querySelector("svg.rig-plan"), `${rig.slug}-plan`)}
+          onClick={() => saveSvg(document.querySelector("svg[data-drawing=plan]"), `${rig.slug}-plan`)}
         >
           Save as SVG
         </button>
@@ -80,7 +84,7 @@ function PlanOf({ rig }: { rig: Rig }) {
           </button>
         </p>
       )}
-      <div className="plan-numbers">
+      <div className={styles.planNumbers}>
         <section>
           <h2>Sizes, mm</h2>
           {SIZES.map(([name, label]) => (
@@ -100,8 +104,8 @@ function PlanOf({ rig }: { rig: Rig }) {
         </section>
         <section>
           <h2>Places</h2>
-          <div className="table-scroll">
-            <table className="schedule">
+          <div className={table.tableScroll}>
+            <table className={table.schedule}>
               <thead>
                 <tr>
                   <th scope="col">Part</th>
@@ -134,7 +138,7 @@ function PlanOf({ rig }: { rig: Rig }) {
           {rig.parts
             .filter((part) => part.height_mm !== null && part.mount && part.height_mm !== part.mount.height_mm)
             .map((part) => (
-              <p key={part.id} className="note">
+              <p key={part.id} className={log.note}>
                 <Glyph of="measured" /> {part.name}: {figure(part.height_mm ?? 0, 0)}
                 {THIN}mm high by its own constant, which counts where it was measured.
               </p>
@@ -179,13 +183,14 @@ function PlanDrawing({ rig, geometry, mounts }: DrawingProps) {
   const labelled = spread(placed, 22 * unit);
   return (
     <svg
-      className="rig-plan"
+      data-drawing="plan"
+      className={styles.rigPlan}
       viewBox={`${box.x} ${box.y} ${box.width} ${box.height}`}
       role="img"
       aria-label={`${rig.rig.title} from above, with the beams of its sensors`}
     >
       {line !== null && (
-        <rect x={-line / 2} y={box.y} width={line} height={box.height} className="plan-line">
+        <rect x={-line / 2} y={box.y} width={line} height={box.height} className={styles.planLine}>
           <title>{`tape ${line} mm`}</title>
         </rect>
       )}
@@ -195,7 +200,7 @@ function PlanDrawing({ rig, geometry, mounts }: DrawingProps) {
           y={-(front ?? length / 2)}
           width={width}
           height={length}
-          className="plan-body"
+          className={styles.planBody}
           strokeWidth={2 * unit}
         />
       )}
@@ -207,11 +212,11 @@ function PlanDrawing({ rig, geometry, mounts }: DrawingProps) {
             y={-(wheel ?? 60) / 2}
             width={Math.max((wheel ?? 60) * 0.24, 10)}
             height={wheel ?? 60}
-            className="plan-wheel"
+            className={styles.planWheel}
           />
         ))}
       {track !== null && (
-        <line x1={-track / 2} x2={track / 2} y1="0" y2="0" className="plan-axle" strokeWidth={2 * unit} />
+        <line x1={-track / 2} x2={track / 2} y1="0" y2="0" className={styles.planAxle} strokeWidth={2 * unit} />
       )}
       {placed.map((part) => {
         const { x, y } = at(part.mount.x_mm, part.mount.y_mm);
@@ -219,27 +224,33 @@ function PlanDrawing({ rig, geometry, mounts }: DrawingProps) {
         return (
           <g key={part.id}>
             {part.cone_deg !== null && (
-              <path d={beamPath(x, y, part.mount.heading_deg, part.cone_deg, reach)} className="plan-beam">
+              <path d={beamPath(x, y, part.mount.heading_deg, part.cone_deg, reach)} className={styles.planBeam}>
                 <title>{`${part.cone_deg}° to ${part.reach_mm} mm`}</title>
               </path>
             )}
             {part.cone_deg === null && part.reach_mm !== null && (
-              <path d={beamPath(x, y, part.mount.heading_deg, 2, reach)} className="plan-beam" />
+              <path d={beamPath(x, y, part.mount.heading_deg, 2, reach)} className={styles.planBeam} />
             )}
             {part.floor_from_mm !== null && part.cone_deg !== null && part.floor_from_mm < reach && (
               <path
                 d={beamPath(x, y, part.mount.heading_deg, part.cone_deg, part.floor_from_mm, true)}
-                className="plan-floor"
+                className={styles.planFloor}
                 strokeWidth={2 * unit}
               />
             )}
             {part.row
               ? rowPlaces(part.row, part.pitch_mm ?? 0).map((side) => (
-                  <circle key={side} cx={x + side} cy={y} r={3 * unit} className="plan-sensor" />
+                  <circle key={side} cx={x + side} cy={y} r={3 * unit} className={styles.planSensor} />
                 ))
               : null}
             {!part.row && (
-              <rect x={x - 6 * unit} y={y - 4 * unit} width={12 * unit} height={8 * unit} className="plan-sensor" />
+              <rect
+                x={x - 6 * unit}
+                y={y - 4 * unit}
+                width={12 * unit}
+                height={8 * unit}
+                className={styles.planSensor}
+              />
             )}
           </g>
         );
@@ -249,7 +260,7 @@ function PlanDrawing({ rig, geometry, mounts }: DrawingProps) {
         y={-geometry.board_x_mm - 14 * unit}
         width={44 * unit}
         height={28 * unit}
-        className="plan-board"
+        className={styles.planBoard}
         strokeWidth={1.5 * unit}
       />
       {labelled.map(({ part, side, y: beside }) => {
@@ -258,7 +269,7 @@ function PlanDrawing({ rig, geometry, mounts }: DrawingProps) {
         const floor = part.floor_from_mm !== null && part.cone_deg !== null ? Math.round(part.floor_from_mm) : null;
         return (
           <g key={part.id}>
-            <path d={`M${x} ${y}H${(x + to) / 2}L${to} ${beside}`} className="plan-leader" strokeWidth={unit} />
+            <path d={`M${x} ${y}H${(x + to) / 2}L${to} ${beside}`} className={styles.planLeader} strokeWidth={unit} />
             <text
               x={side === "right" ? to + 6 * unit : to - 6 * unit}
               y={beside + 5 * unit}
@@ -273,7 +284,7 @@ function PlanDrawing({ rig, geometry, mounts }: DrawingProps) {
         );
       })}
       <g transform={`translate(${box.x + 16 * unit} ${box.y + box.height - 18 * unit})`}>
-        <path d={`M0 ${-6 * unit}V0H${bar}V${-6 * unit}`} className="plan-scale" strokeWidth={2 * unit} />
+        <path d={`M0 ${-6 * unit}V0H${bar}V${-6 * unit}`} className={styles.planScale} strokeWidth={2 * unit} />
         <text x={bar + 8 * unit} y="0" style={text}>
           {figure(bar, 0)} mm
         </text>

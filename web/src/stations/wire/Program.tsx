@@ -5,6 +5,8 @@ import { say } from "../../hooks/notice";
 import { usePlace } from "../../hooks/place";
 import { useAddress } from "../../hooks/useAddress";
 import { saveText } from "../../plot/saveSvg";
+import styles from "./Program.module.css";
+import shared from "./shared.module.css";
 
 const TITLES: Record<string, string> = { cpp: "C++", python: "Python" };
 
@@ -33,7 +35,7 @@ export function Program() {
   const lines = program.data?.text.split("\n").length ?? 0;
   return (
     <>
-      <div className="wire-board">
+      <div className={shared.wireBoard}>
         {runs.map((one) => (
           <button
             key={one}
@@ -67,7 +69,7 @@ export function Program() {
         <p className="empty">{program.error.message}</p>
       ) : (
         // biome-ignore lint/a11y/noNoninteractiveTabindex: a long text that scrolls must be reachable by keys
-        <pre className="program" tabIndex={0}>
+        <pre className={styles.program} tabIndex={0}>
           {program.data?.text ?? "Writing it …"}
         </pre>
       )}

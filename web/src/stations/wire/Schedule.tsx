@@ -4,6 +4,9 @@ import { keys } from "../../api/keys";
 import { usePlace } from "../../hooks/place";
 import { BAND_COLOURS, WIRE_COLOURS } from "../../model/harness";
 import { saveText } from "../../plot/saveSvg";
+import table from "../../ui/table.module.css";
+import styles from "./Schedule.module.css";
+import shared from "./shared.module.css";
 import { useRigChange } from "./useRigChange";
 
 /** From, to, colour, length, part: what to cut and where it goes, with the parts list; made to be printed. */
@@ -25,7 +28,7 @@ export function Schedule() {
   if (!list.data) return <p className="empty">Gathering the wires …</p>;
   return (
     <>
-      <div className="wire-board">
+      <div className={shared.wireBoard}>
         <span>
           {list.data.wires.length} wires on the {list.data.board}
         </span>
@@ -43,7 +46,7 @@ export function Schedule() {
           Print
         </button>
       </div>
-      <p className="print-only print-title">
+      <p className={`${shared.printOnly} ${shared.printTitle}`}>
         {rig.rig.title}: wiring schedule, {list.data.board}
       </p>
       <p className="caution">
@@ -53,8 +56,8 @@ export function Schedule() {
       <p className="field-fault" role="alert">
         {refusal?.message}
       </p>
-      <div className="table-scroll">
-        <table className="schedule">
+      <div className={table.tableScroll}>
+        <table className={table.schedule}>
           <thead>
             <tr>
               <th scope="col">From</th>
@@ -86,10 +89,11 @@ export function Schedule() {
                   <td>
                     <code>{line.code}</code>
                   </td>
-                  <td className="wire-colour">
-                    <span className="wire-swatch" style={{ background: WIRE_COLOURS[line.colour] }} /> {line.colour}
+                  <td className={styles.wireColour}>
+                    <span className={styles.wireSwatch} style={{ background: WIRE_COLOURS[line.colour] }} />{" "}
+                    {line.colour}
                   </td>
-                  <td className="number">{line.length_mm} mm</td>
+                  <td className={table.number}>{line.length_mm} mm</td>
                   <td>{line.part}</td>
                 </tr>
               );
@@ -98,8 +102,8 @@ export function Schedule() {
         </table>
       </div>
       <h2>Parts</h2>
-      <div className="table-scroll">
-        <table className="schedule">
+      <div className={table.tableScroll}>
+        <table className={table.schedule}>
           <thead>
             <tr>
               <th scope="col">How many</th>
@@ -112,13 +116,13 @@ export function Schedule() {
           <tbody>
             {list.data.parts.map((part) => (
               <tr key={`${part.title}-${part.value}`}>
-                <td className="number">{part.count}</td>
+                <td className={table.number}>{part.count}</td>
                 <th scope="row">{part.title}</th>
                 <td>{part.value}</td>
                 <td>
                   {part.bands.map((band, i) => (
                     // biome-ignore lint/suspicious/noArrayIndexKey: bands have an order and may repeat
-                    <span key={i} className="wire-band" style={{ background: BAND_COLOURS[band] }} title={band} />
+                    <span key={i} className={styles.wireBand} style={{ background: BAND_COLOURS[band] }} title={band} />
                   ))}{" "}
                   {part.bands.join(" ")}
                 </td>

@@ -5,6 +5,7 @@ import { usePlace } from "../../hooks/place";
 import { useAddress } from "../../hooks/useAddress";
 import type { Wire as WireDocument } from "../../model/harness";
 import { saveSvg } from "../../plot/saveSvg";
+import benches from "../../ui/benches.module.css";
 import { Verdict } from "../../ui/Verdict";
 import { BoardEditor } from "./BoardEditor";
 import { Checklist } from "./Checklist";
@@ -13,8 +14,10 @@ import { Parts } from "./Parts";
 import { Plan } from "./Plan";
 import { Program } from "./Program";
 import { Schedule } from "./Schedule";
+import shared from "./shared.module.css";
 import { useRigChange } from "./useRigChange";
 import type { ViewProps } from "./views";
+import styles from "./Wire.module.css";
 
 const VIEWS = [
   { id: "harness", title: "harness", show: Harness },
@@ -35,12 +38,12 @@ export function Wire() {
   return (
     <>
       <Verdict>{doing || rig.verdict}</Verdict>
-      <nav className="benches" aria-label="Views of the wiring">
+      <nav className={benches.benches} aria-label="Views of the wiring">
         {VIEWS.map((view) => (
           <button
             key={view.id}
             type="button"
-            className="bench-link"
+            className={benches.benchLink}
             aria-current={view === open ? "page" : undefined}
             onClick={() => put({ view: view.id === "harness" ? null : view.id }, false)}
           >
@@ -86,7 +89,7 @@ function Harness() {
   const loose = rig.findings.filter((one) => one.severity === "fault" && !one.pin);
   return (
     <>
-      <div className="wire-board">
+      <div className={shared.wireBoard}>
         <BoardMenu />
         <button type="button" className="plain" onClick={() => void assign()}>
           Assign pins
@@ -100,7 +103,7 @@ function Harness() {
         <button
           type="button"
           className="plain"
-          onClick={() => saveSvg(document.querySelector("svg.harness"), `${rig.slug}-harness`)}
+          onClick={() => saveSvg(document.querySelector("svg[data-drawing=harness]"), `${rig.slug}-harness`)}
         >
           Save as SVG
         </button>
@@ -121,7 +124,7 @@ function Harness() {
       {(hints.length > 0 || loose.length > 0) && (
         <>
           <h2>Worth knowing</h2>
-          <ul className="hints">
+          <ul className={styles.hints}>
             {[...loose, ...hints].map((one) => (
               <li key={`${one.kind}-${one.sensor}-${one.pin}`}>
                 {one.sentence}
