@@ -172,7 +172,7 @@ def test_ranger_by_ruler_and_by_air_compared(fern: Bench, page: Page) -> None:
     fern.hold({"Readings to average": "12"})
     fern.held(1)
     expect(page.locator("h1")).to_contain_text("The air is")
-    expect(page.locator("section.said")).to_contain_text("The ruler says")
+    expect(page.locator(".Calibrate-outcome")).to_contain_text("The ruler says")
     near(fern.accept(), "air", 23.5, 1.5)
 
 
@@ -223,7 +223,7 @@ def test_line_row_spans_heights_and_lamps(fern: Bench, page: Page) -> None:
             count = len(fern.now()["steps"])
             form.get_by_role("button", name="Hold it").click()
             fern.held(count + 1)
-    expect(page.locator(".said")).to_contain_text("Ground and line, 12 mm")
+    expect(page.locator(".Calibrate-outcome")).to_contain_text("Ground and line, 12 mm")
     fern.accept()
 
 

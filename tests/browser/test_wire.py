@@ -147,7 +147,7 @@ def test_rigs_begin_from_templates_and_are_renamed_duplicated_archived_and_broug
     expect(page.locator(".Rigs-rig-list > li")).to_have_count(5)
     row.first.get_by_role("button", name="Archive").click()
     expect(page.locator(".Rigs-rig-list > li")).to_have_count(4)
-    page.locator(".said").get_by_role("button", name="Undo").click()
+    page.locator(".Rigs-notice").get_by_role("button", name="Undo").click()
     expect(page.locator(".Rigs-rig-list > li")).to_have_count(5)
     page.locator(".Rigs-rig-list > li", has_text="Bar lamp two").get_by_role("button", name="Archive").click()
     page.locator(".Rigs-archived summary").click()

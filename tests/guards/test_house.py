@@ -108,23 +108,50 @@ def test_no_lock_names_a_host_and_no_file_names_a_machine() -> None:
             assert not re.search(r"/(root|home/\w+|work)/", text), f"a machine's path stands in {path}"
 
 
-def test_no_class_is_laid_out_in_two_style_sheets() -> None:
-    """A sheet may lay out what another one draws only under a parent of its own, or in print; a narrow
-    window's rules stand beside the wide one's, since the sheet that comes last wins."""
-    first: dict[str, str] = {}
-    for sheet in sorted((ROOT / "web" / "src").rglob("*.css")):
-        text = re.sub(
-            r"/\*.*?\*/|@media print[^{]*\{(?:[^{}]*\{[^{}]*\})*[^{}]*\}", "", sheet.read_text(), flags=re.S
-        )
-        text = re.sub(r"@media[^{]*\{", "", text)
-        for selector in (one.strip() for rule in re.findall(r"([^{}]+)\{", text) for one in rule.split(",")):
-            name = re.match(
-                r"\.([\w-]+)(?=$|[\s>]+(?:li|ul|ol|dd|dt|h\d|p|span|label|b|small|button)\b|[:\[])", selector
-            )
-            if name:
-                assert first.setdefault(name[1], sheet.name) == sheet.name, (
-                    f"{name[1]}: {first[name[1]]} and {sheet.name}"
-                )
+def styled(sheet: Path) -> set[str]:
+    """The classes that a sheet styles, but for those of another one that it names as ``:global``."""
+    text = re.sub(r"/\*.*?\*/|:global\([^)]*\)", "", sheet.read_text(), flags=re.S)
+    return {
+        name
+        for rule in re.findall(r"([^{}]+)\{", text)
+        for name in re.findall(r"\.([A-Za-z_][\w-]*)", re.sub(r'"[^"]*"', "", rule))
+    }
+
+
+def camel(name: str) -> str:
+    first, *rest = name.split("-")
+    return first + "".join(word.capitalize() for word in rest)
+
+
+def test_every_style_has_one_place() -> None:
+    """A component's styles are a module beside it; what all share is styled in one sheet of plain classes."""
+    plain = [sheet for sheet in FRONT_END.rglob("*.css") if not sheet.name.endswith(".module.css")]
+    assert {sheet.parent.name for sheet in plain} == {"theme", "plot"}
+    first: dict[str, Path] = {}
+    for sheet in plain:
+        for name in styled(sheet):
+            assert first.setdefault(name, sheet) == sheet, f"{name}: {first[name].name} and {sheet.name}"
+    assert sum(len(sheet.read_text().split("\n")) for sheet in plain if sheet.parent.name == "theme") < 500
+
+
+def test_every_style_of_a_component_is_used_and_every_one_used_is_there() -> None:
+    names: dict[Path, set[str]] = {}
+    for path in FRONT_END.rglob("*.tsx"):
+        text = path.read_text()
+        for alias, where in re.findall(r'import (\w+) from "(\S+\.module\.css)";', text):
+            sheet = (path.parent / where).resolve()
+            names.setdefault(sheet, set()).update(re.findall(rf"(?<!/)\b{alias}\.(\w+)", text))
+    for sheet in FRONT_END.rglob("*.module.css"):
+        classes = {camel(name) for name in styled(sheet)}
+        assert names.get(sheet.resolve(), set()) == classes, sheet.name
+
+
+def test_letters_have_one_of_eight_sizes() -> None:
+    tokens = (FRONT_END / "theme" / "tokens.css").read_text()
+    assert len(re.findall(r"--size-\w+: ", tokens)) <= 8
+    for sheet in FRONT_END.rglob("*.css"):
+        sizes = re.findall(r"(?:font-size|font): (\d[\d.]*(?:px|rem))", sheet.read_text())
+        assert not sizes, f"{sheet.name}: {sizes}"
 
 
 def test_answers_are_asked_for_again_in_one_way() -> None:

@@ -47,7 +47,7 @@ export function Rigs() {
     <main className={frame.rigsPage}>
       <p className={frame.wordmark}>Tick Stone</p>
       <h1>{heading}</h1>
-      <p className="said" role="status">
+      <p className={styles.notice} role="status">
         {said?.text}{" "}
         {said?.undo && (
           <button type="button" className="act" onClick={said.undo}>

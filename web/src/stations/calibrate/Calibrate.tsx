@@ -80,7 +80,7 @@ function Open({ found }: { found: Procedure }) {
       <Choice found={found} />
       <div className={styles.calibrate}>
         <Steps found={found} />
-        <section className="said">
+        <section className={styles.outcome}>
           <Holding found={found} />
           {!found.steps.length && !hold && <Prepare found={found} />}
           <Said found={found} extras={extras} onExtras={setExtras} />

@@ -5,6 +5,7 @@ import { lengthInto } from "../../model/units";
 import { Glyph } from "../../ui/Glyph";
 import { NumberField } from "../../ui/NumberField";
 import styles from "./Choices.module.css";
+import shared from "./shared.module.css";
 
 interface Props {
   found: Decision;
@@ -61,7 +62,7 @@ function OneChoice({ choice, value, onPick }: { choice: Choice; value: number; o
         high={choice.high}
         onChange={onPick}
       />
-      <span className="elsewhere">
+      <span className={`${shared.elsewhere} ${styles.elsewhere}`}>
         {value !== choice.suggested && (
           <button type="button" className="act" onClick={() => onPick(choice.suggested)}>
             suggested {figure(choice.suggested, decimals)} {choice.unit}

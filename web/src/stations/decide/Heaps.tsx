@@ -351,7 +351,7 @@ function About({ row, heaps, threshold, choice, band, bandNow, onPick }: AboutPr
           </b>
         )}
       </p>
-      <p className="elsewhere">
+      <p className={shared.elsewhere}>
         <span>It could stand at</span>
         <button type="button" className="act" onClick={() => onPick({ [row.threshold]: choice.suggested })}>
           <Glyph of="chosen" /> widest margin {figure(choice.suggested, 0)}
@@ -368,7 +368,7 @@ function About({ row, heaps, threshold, choice, band, bandNow, onPick }: AboutPr
         ))}
       </p>
       {band && (
-        <p className="elsewhere">
+        <p className={shared.elsewhere}>
           <span>Hysteresis, the whole band</span>
           <button
             type="button"
