@@ -278,4 +278,4 @@ def test_what_came_before_a_hold_is_never_taken(fern: Holding) -> None:
     fern.hear(10)
     fern.move({"front-ranger.target_mm": 600})
     step = fern.hold(fern.next, true_mm=600)
-    assert step.numbers["mean"] == pytest.approx(2000 * 600 / 345, rel=0.03)
+    assert step.taken.mean == pytest.approx(2000 * 600 / 345, rel=0.03)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 import pytest
 from sqlalchemy.orm import Session
@@ -44,6 +46,11 @@ class Pings:
             lines.append(f"t_us:{self._t} echo_us:{2000 * (mm + 3) / SPEED + (i % 5) - 2:.0f}")
         self._source.lines(*lines)
         until(lambda: self._shop.live(SLUG).intake.watched[RANGER].readings >= begin + count)
+
+    def until(self, mm: float, condition: Callable[[], object]) -> None:
+        """Ping a still target until something is true."""
+        self.at(mm)
+        until(lambda: condition() or self.at(mm, 0.5))
 
 
 @pytest.fixture
@@ -149,8 +156,7 @@ def test_a_place_is_taken_when_still_and_its_recording_ends_with_the_procedure(
 ) -> None:
     for held, mm in enumerate((200, 400, 800), start=1):
         begin_hold(shop, mm)
-        pings.at(mm)
-        until(lambda held=held: len(steps(shop)) == held)
+        pings.until(mm, lambda held=held: len(steps(shop)) == held)
         until(lambda: shop.live(SLUG).holding.hold is None)
     recording_id = steps(shop)[0]["recording_id"]
     with shop.database.transaction() as session:
@@ -172,8 +178,7 @@ def test_a_place_is_taken_when_still_and_its_recording_ends_with_the_procedure(
 def test_a_recording_that_a_person_began_goes_on_after_accepting(shop: Workshop, pings: Pings) -> None:
     recording_id = shop.recordings.begin(SLUG, "mine")
     begin_hold(shop, 300)
-    pings.at(300)
-    until(lambda: len(steps(shop)) == 1)
+    pings.until(300, lambda: len(steps(shop)) == 1)
     shop.holds.end(SLUG)
     assert stored(shop, recording_id).status == "live"
 
@@ -197,8 +202,7 @@ def test_a_moving_or_wrong_target_waits_and_can_be_forced_or_let_go(shop: Worksh
 def test_a_place_held_again_takes_the_place_of_the_one_before(shop: Workshop, pings: Pings) -> None:
     for _ in range(2):
         begin_hold(shop, 400)
-        pings.at(400)
-        until(lambda: shop.live(SLUG).holding.hold is None)
+        pings.until(400, lambda: shop.live(SLUG).holding.hold is None)
     assert [step["truth"] for step in steps(shop)] == [{"true_mm": 400}]
     with shop.database.transaction() as session:
         calibrating.drop(session, draft(session).id, "400")
@@ -207,14 +211,12 @@ def test_a_place_held_again_takes_the_place_of_the_one_before(shop: Workshop, pi
 
 def test_a_new_place_is_never_filled_with_readings_of_the_old_one(shop: Workshop, pings: Pings) -> None:
     begin_hold(shop, 100)
-    pings.at(100)
-    until(lambda: len(steps(shop)) == 1)
+    pings.until(100, lambda: len(steps(shop)) == 1)
     pings.at(130, 0.25)  # moved, and held at once
     begin_hold(shop, 130)
     with pytest.raises(BadInput, match="Wait a moment"):
         shop.holds.take(SLUG, forced=True)
-    pings.at(130)
-    until(lambda: len(steps(shop)) == 2)
+    pings.until(130, lambda: len(steps(shop)) == 2)
     middle = next(step["numbers"]["mean"] for step in steps(shop) if step["truth"] == {"true_mm": 130})
     assert middle == pytest.approx(2000 * 133 / SPEED, abs=3)
 

@@ -198,7 +198,7 @@ def roll_out(random: Random) -> Simulated:
     runs = [10 * way + random.normal(0, math.sqrt(2) * 2.0) + random.normal(0, 0.01 * way) for _ in range(3)]
     return (
         [
-            Step(f"run {i}", f"run {i}", {"turns": 10, "distance_mm": run}, {})
+            Step(f"run {i}", f"run {i}", {"turns": 10, "distance_mm": run}, None)
             for i, run in enumerate(runs, 1)
         ],
         {"circumference": way},
@@ -290,7 +290,7 @@ def squares(random: Random) -> Simulated:
             "ahead_mm": x + random.normal(0, 3),
             "left_mm": y + random.normal(0, 3),
         }
-        steps.append(Step(f"square {n}", f"square {n}", truth, {}))
+        steps.append(Step(f"square {n}", f"square {n}", truth, None))
     return steps, {"track": track, "mismatch": 100 * share / (1 - share / 2)}, values
 
 
@@ -301,7 +301,9 @@ def straight_run(random: Random) -> Simulated:
         x, y, _ = arc_step(
             2000 * (1 - share / 2), 2000 * (1 + share / 2), 150.0, heading_deg=random.normal(0, 0.3)
         )
-        steps.append(Step(f"run {n}", f"run {n}", {"distance_mm": x, "left_mm": y + random.normal(0, 3)}, {}))
+        steps.append(
+            Step(f"run {n}", f"run {n}", {"distance_mm": x, "left_mm": y + random.normal(0, 3)}, None)
+        )
     return steps, {"mismatch": 100 * share}, values
 
 
@@ -310,7 +312,7 @@ def dead_band(random: Random) -> Simulated:
     values, real = values_of("hall-switch"), random.uniform(10, 30, 2)
     tries = [np.round(real + random.normal(0, 1.5, 2)) for _ in range(4)]
     steps = [
-        Step(f"try {i}", f"try {i}", {"left_pct": float(a), "right_pct": float(b)}, {})
+        Step(f"try {i}", f"try {i}", {"left_pct": float(a), "right_pct": float(b)}, None)
         for i, (a, b) in enumerate(tries, 1)
     ]
     return steps, {"dead_band_left": real[0], "dead_band_right": real[1]}, values

@@ -22,6 +22,7 @@ from tickstone.core.calibration.procedure import (
     Procedure,
     Step,
     Steps,
+    Taken,
     Want,
     Window,
 )
@@ -39,7 +40,7 @@ AIR_LOOK_BACK = 30
 NUMBERED = re.compile(r"^(.*) (\d+)$")
 
 
-def procedure_of(rig: Rig, sensor: str, name: str) -> Procedure:
+def procedure_of(rig: Rig, sensor: str, name: str) -> Procedure[Any]:
     """A procedure that a sensor has. Raises NotFound, and BadInput for ``procedure``."""
     procedure = catalogue.procedure(name)
     if name not in kind(rig.sensor(sensor).kind).procedures:
@@ -47,13 +48,13 @@ def procedure_of(rig: Rig, sensor: str, name: str) -> Procedure:
     return procedure
 
 
-def step_of(stored: Mapping[str, Any]) -> Step:
+def step_of(procedure: Procedure[Taken], stored: Mapping[str, Any]) -> Step[Taken]:
     """A stored step as the core knows it."""
     return Step(
         stored["key"],
         stored["label"],
         stored["truth"],
-        stored["numbers"],
+        procedure.restored(stored["numbers"]),
         stored["n"],
         stored["held_s"],
         stored["air_c"],
@@ -61,9 +62,10 @@ def step_of(stored: Mapping[str, Any]) -> Step:
     )
 
 
-def steps_of(mine: calibrations.StoredCalibration) -> list[Step]:
+def steps_of(mine: calibrations.StoredCalibration) -> list[Step[Any]]:
     """The held steps of a draft."""
-    return [step_of(step) for step in mine.steps]
+    procedure = catalogue.procedure(mine.procedure)
+    return [step_of(procedure, step) for step in mine.steps]
 
 
 def draft(session: Session, slug: str, sensor: str, name: str) -> calibrations.StoredCalibration:
@@ -75,7 +77,7 @@ def draft(session: Session, slug: str, sensor: str, name: str) -> calibrations.S
     return calibration or calibrations.calibration(session, calibrations.begin(session, sensor_id, name))
 
 
-def wanted(procedure: Procedure, key: str, steps: Steps, values: Values) -> Want:
+def wanted(procedure: Procedure[Any], key: str, steps: Steps[Any], values: Values) -> Want:
     """The want of that key. Raises BadInput for ``key``."""
     for want in procedure.wants(steps, values):
         if want.key == key:
@@ -101,12 +103,15 @@ def checked(want: Want, truth: Mapping[str, float]) -> dict[str, float]:
 
 
 def add_step(
-    session: Session, calibration_id: int, step: Mapping[str, Any], procedure: Procedure, values: Values
+    session: Session, calibration_id: int, step: Mapping[str, Any], procedure: Procedure[Any], values: Values
 ) -> None:
     """A step held again takes the place of the one before; steps stand in working order."""
     mine = calibrations.calibration(session, calibration_id, lock=True)
     steps = [*(old for old in mine.steps if old["key"] != step["key"]), dict(step)]
-    order = {want.key: i for i, want in enumerate(procedure.wants([step_of(step) for step in steps], values))}
+    order = {
+        want.key: i
+        for i, want in enumerate(procedure.wants([step_of(procedure, step) for step in steps], values))
+    }
     calibrations.set_steps(
         session, calibration_id, sorted(steps, key=lambda item: order.get(item["key"], len(order)))
     )
@@ -203,7 +208,7 @@ def notebook(session: Session, slug: str, sensor: str, name: str, rows: Sequence
                 key,
                 label,
                 step.truth,
-                step.numbers,
+                procedure.stored(step.taken),
                 "typed from a notebook",
                 n=step.n,
                 mark_id=mark,
@@ -215,7 +220,7 @@ def notebook(session: Session, slug: str, sensor: str, name: str, rows: Sequence
     return len(results)
 
 
-def _free(steps: Sequence[Mapping[str, Any]], step: Step) -> tuple[str, str]:
+def _free(steps: Sequence[Mapping[str, Any]], step: Step[Any]) -> tuple[str, str]:
     """A repeated run gets the next number that is free."""
     numbered = NUMBERED.match(step.key)
     if numbered is None:
@@ -296,7 +301,7 @@ def from_recording(
                 refused.append(f"{mark.label} at {mark.t0 / 1e6:.1f} s: {judged.why_not}")
                 continue
         try:
-            numbers = procedure.take(window, key, values)
+            numbers = procedure.stored(procedure.take(window, key, values))
         except BadInput as error:
             refused.append(f"{mark.label} at {mark.t0 / 1e6:.1f} s: {error}")
             continue

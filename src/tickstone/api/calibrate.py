@@ -275,7 +275,7 @@ def _drifts(past: list[comparing.Past]) -> list[DriftModel]:
     return drifts
 
 
-def _usable(session: Session, rig_id: int, sensor: str, what: procedure.Procedure) -> list[UsableModel]:
+def _usable(session: Session, rig_id: int, sensor: str, what: procedure.Procedure[Any]) -> list[UsableModel]:
     usable = [
         recording
         for recording in recordings.recordings_of(session, rig_id)

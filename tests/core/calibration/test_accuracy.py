@@ -82,9 +82,7 @@ def test_tilted_poses_agree_with_a_general_fit_of_the_norm(seed: int) -> None:
     steps, truth, values = poses(np.random.default_rng(seed))
     axes = fit_axes({step.key: step for step in steps}, values)
     volts = (
-        np.array([step.numbers["means"] for step in sorted(steps, key=lambda s: ORDER.index(s.key))])
-        * 5
-        / 1024
+        np.array([step.taken.means for step in sorted(steps, key=lambda s: ORDER.index(s.key))]) * 5 / 1024
     )
 
     def off(p):
@@ -100,10 +98,10 @@ def test_the_hyperbola_agrees_with_a_general_fitting_routine(seed: int) -> None:
     steps, truth, values = hyperbola(np.random.default_rng(seed))
     found = {one.name: one for one in PROCEDURES["hyperbola"].fit(steps, values).constants}
     d = np.array([step.truth["true_mm"] for step in steps])
-    v = np.array([step.numbers["mean"] for step in steps]) * 5 / 1024
+    v = np.array([step.taken.mean for step in steps]) * 5 / 1024
     weights = np.hypot(
         found["a"].value / (d + found["b"].value) ** 2,
-        [max(step.numbers["mean_sd"], 0.3) * 5 / 1024 for step in steps],
+        [max(step.taken.mean_sd, 0.3) * 5 / 1024 for step in steps],
     )
     general, covariance = curve_fit(
         lambda x, a, b, c: a / (x + b) + c, d, v, p0=(260, 9, 0.05), sigma=weights, maxfev=20_000
@@ -117,7 +115,7 @@ def test_the_hyperbola_agrees_with_a_general_fitting_routine(seed: int) -> None:
 def test_one_bad_place_of_a_hyperbola_is_named_and_does_not_bend_the_curve() -> None:
     steps, truth, values = hyperbola(np.random.default_rng(11))
     bad = steps[3]
-    steps[3] = Step(bad.key, bad.label, {"true_mm": bad.truth["true_mm"] + 25}, bad.numbers)
+    steps[3] = Step(bad.key, bad.label, {"true_mm": bad.truth["true_mm"] + 25}, bad.taken)
     found = PROCEDURES["hyperbola"].fit(steps, values)
     assert found.repeat == (bad.key,)
     assert {one.name: one.value for one in found.constants}["a"] == pytest.approx(truth["a"], rel=0.04)
@@ -131,9 +129,9 @@ def test_allan_deviations_of_a_rest_agree_with_a_reference_library() -> None:
     }
     taken = PROCEDURES["gyro-long"].take(window(100, counts), "rest", values)
     rates = counts["gx"] * 250 / 32768
-    factors = np.array(taken["factors"])
+    factors = np.array(taken.factors)
     _, reference, _, _ = allantools.oadev(rates, rate=100.0, data_type="freq", taus=factors / 100.0)
-    assert taken["deviations"][0] == pytest.approx(reference.tolist(), rel=1e-9)
+    assert taken.deviations[0] == pytest.approx(reference.tolist(), rel=1e-9)
 
 
 @pytest.mark.parametrize(("alpha", "beta"), [(0.05, 0.0), (0.0, 0.03), (-0.04, 0.02)])

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 import re
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -15,6 +16,7 @@ import pytest
 from tests.simulated.calibrations import SIMULATIONS, values_of, window
 from tickstone.core.calibration.catalogue import procedure
 from tickstone.core.calibration.procedure import Holding, Step, Want, Window
+from tickstone.core.calibration.turning import MarkLevels, Traces
 from tickstone.core.inertial import gravity_at
 from tickstone.errors import BadInput
 
@@ -66,9 +68,9 @@ def test_a_steady_run_is_judged_by_its_pulses(name: str) -> None:
 def test_uneven_magnets_are_counted_and_even_ones_cannot_be() -> None:
     values = values_of("hall-switch", magnets=3)
     uneven = procedure("steady-run").take(pulses(*[0.12, 0.10, 0.08] * 15), "run", values)
-    assert uneven["count"] == 3
-    assert uneven["shares"] == pytest.approx([0.4, 1 / 3, 0.8 / 3])
-    assert uneven["period_s"] == pytest.approx(0.1)
+    assert uneven.count == 3
+    assert uneven.shares == pytest.approx([0.4, 1 / 3, 0.8 / 3])
+    assert uneven.period_s == pytest.approx(0.1)
     found = procedure("steady-run").fit([Step("run", "run", {}, uneven)], values)
     assert found.heading == "3 magnets a turn; the widest gap is 20.0 % too wide"
     assert found.notes == ()
@@ -83,8 +85,8 @@ def test_uneven_magnets_are_counted_and_even_ones_cannot_be() -> None:
 def test_levels_that_fall_are_pulses_too() -> None:
     level = np.tile([1.0, 1.0, 0.0, 0.0], 30)
     taken = procedure("marks").take(window(100, {"level": level}), "speed 1", values_of("comparator-switch"))
-    assert taken["hz"] == pytest.approx(25.0)
-    assert taken["n"] == 30
+    assert taken.hz == pytest.approx(25.0)
+    assert taken.n == 30
 
 
 def test_marks_by_another_instrument_are_judged_taken_and_written_down() -> None:
@@ -98,7 +100,7 @@ def test_marks_by_another_instrument_are_judged_taken_and_written_down() -> None
     steady = judged("marks", pulses(*[0.1] * 20), values, rpm=600)
     assert (steady.ready, steady.figure) == (True, "10.0 Hz")
     taken = procedure("marks").take(pulses(*[0.1] * 20), "speed 1", values)
-    assert taken["hz"] == pytest.approx(10.0)
+    assert taken.hz == pytest.approx(10.0)
     with pytest.raises(BadInput) as refused:
         procedure("marks").take(pulses(0.1), "speed 1", values)
     assert refused.value.path == "rpm"
@@ -121,7 +123,7 @@ def test_a_roller_is_taken_when_it_stands() -> None:
     assert judged("steps", short, values, turns=2).why_not == "48 steps: it is taken when it stands."
     assert judged("steps", turned, values, turns=2).figure == "48"
     assert judged("steps", turned, values, turns=2).ready
-    assert procedure("steps").take(turned, "run 1", values)["steps"] == 48
+    assert procedure("steps").take(turned, "run 1", values).steps == 48
     with pytest.raises(BadInput) as refused:
         procedure("steps").take(window(100, {"count": np.zeros(50)}), "run 1", values)
     assert refused.value.path == "turns"
@@ -131,7 +133,7 @@ def test_a_roller_s_two_channels_are_counted_both_ways_round() -> None:
     a, b = np.tile([0, 1, 1, 0], 12), np.tile([0, 0, 1, 1], 12)
     ahead = procedure("steps").take(window(100, {"a": a, "b": b}), "run 1", values_of("rotary-encoder"))
     back = procedure("steps").take(window(100, {"a": b, "b": a}), "run 1", values_of("rotary-encoder"))
-    assert ahead["steps"] == back["steps"] == 47
+    assert ahead.steps == back.steps == 47
 
 
 # An inertial part in its vehicle ----------------------------------------------------------------------------
@@ -253,7 +255,7 @@ def test_scheme_and_direction_are_read_off_a_spin(codes: tuple[int, ...], headin
     taken = procedure("hall-spin").take(spin(np.full(14, 20.0), codes), "spin", values)
     found = procedure("hall-spin").fit([Step("spin", "spin", {}, taken)], values)
     assert found.heading == heading
-    assert taken["places"] == pytest.approx([0, 0, 0], abs=1e-6)
+    assert taken.places == pytest.approx([0, 0, 0], abs=1e-6)
 
 
 def test_a_60_degree_spin_is_known_and_a_late_sensor_is_late_either_way_round() -> None:
@@ -273,7 +275,7 @@ def test_an_order_that_draws_less_than_the_forward_one_is_looked_at_again() -> N
 
     def tried(**outcomes: tuple[float, float]) -> list[Step]:
         return [
-            Step(order, order, {"outcome": what, "amps": amps}, {})
+            Step(order, order, {"outcome": what, "amps": amps}, None)
             for order, (what, amps) in outcomes.items()
         ]
 
@@ -301,14 +303,14 @@ def test_a_spacing_in_mind_is_checked(spacing: float, heading: str) -> None:
     """Seven pole pairs: 120°/7 = 17.14°, 60°/7 = 8.57°, 420° is 60° again; by the definition of electrical
     degrees."""
     plan, values = procedure("hall-spacing"), values_of("motor-halls", pole_pairs=7)
-    step = Step("board", "board", {"radius_mm": 15.0, "placement_mm": 0.2, "spacing_deg": spacing}, {})
+    step = Step("board", "board", {"radius_mm": 15.0, "placement_mm": 0.2, "spacing_deg": spacing}, None)
     found = plan.fit([step], values)
     assert found.heading == heading
     # a millimetre at 15 mm is 3.82° of the board, times 7 pole pairs; a fifth of that for 0.2 mm
     assert found.notes[0].startswith("A millimetre out of place is 26.7° electrical")
     assert found.notes[1] == "Placed to within 0.2 mm: up to 5.3° electrical."
     assert not found.can_accept
-    bare = plan.fit([Step("board", "board", {"radius_mm": 15.0}, {})], values)
+    bare = plan.fit([Step("board", "board", {"radius_mm": 15.0}, None)], values)
     assert bare.heading.startswith("The closest that works is 17.14° apart, 4.5 mm along the arc")
 
 
@@ -376,7 +378,7 @@ def test_what_a_filter_leaves_and_how_late_it_is_follows_from_its_length() -> No
     ramp = np.clip(np.arange(390) - 150, 0, 8) * 100.0
     stepped = window(100, {"s1": 400 + noise(390, 4.0, 6) + ramp})
     taken = {key: response.take(seen, key, values) for key, seen in (("still", still), ("step", stepped))}
-    assert taken["step"]["rate_hz"] == pytest.approx(100)
+    assert taken["step"].rate_hz == pytest.approx(100)
     found = response.fit([Step(key, key, {}, numbers) for key, numbers in taken.items()], values)
     rows = {name: (share, late) for name, _, share, late in found.tables[0].rows}
     assert float(rows["average 5"][0].split()[0]) == pytest.approx(100 / math.sqrt(5), abs=8)
@@ -406,14 +408,14 @@ def test_marks_in_a_trace_need_a_swing_that_stands_clear_of_noise() -> None:
     fitted = {one.name: one.value for one in found.constants}
     assert fitted["mark_threshold"] == pytest.approx(450, abs=3)
     assert fitted["mark_hysteresis"] == pytest.approx(30, rel=0.25)  # six times the noise
-    low, high, _, hz = taken["s1"]
-    assert (low, high) == pytest.approx((200, 700), abs=3)
-    assert hz == pytest.approx(9 / 3.59, rel=0.02)  # the first began before the trace
+    levels = taken.levels["s1"]
+    assert (levels.low, levels.high) == pytest.approx((200, 700), abs=3)
+    assert levels.hz == pytest.approx(9 / 3.59, rel=0.02)  # the first began before the trace
     clean = window(100, {"s1": level})
     assert judged("trace", clean, values, sensor=1).ready  # the marks themselves are no noise
     # half a step: that much every reading is rounded by
-    assert trace.take(clean, "trace", values)["s1"][2] == 0.5
-    drowned = dict(taken, s1=[200.0, 260.0, 8.0, 2.8])
+    assert trace.take(clean, "trace", values).levels["s1"].noise == 0.5
+    drowned = Traces(360, {"s1": MarkLevels(200.0, 260.0, 8.0, 2.8)})
     why = trace.fit([Step("trace", "trace", {"sensor": 1.0}, drowned)], values).why_not
     assert why.startswith("Noise of 8 counts fills the 60 between mark and shaft: it would chatter.")
     assert "saw no mark" in trace.fit([Step("trace", "trace", {"sensor": 4.0}, taken)], values).why_not
@@ -442,7 +444,7 @@ def test_a_voltmeter_is_believed_where_the_divider_can_follow() -> None:
     assert judged("voltmeter", sagging, values, "reading 1", volts=7.4).why_not.startswith(
         "Wait until it settles"
     )
-    held = Step("reading 1", "reading 1", {"volts": 7.4}, {})
+    held = Step("reading 1", "reading 1", {"volts": 7.4}, None)
     alike = judged("voltmeter", gauge(757, 7.4), values, "reading 2", [held], volts=7.5)
     assert alike.why_not.startswith("Almost the same as reading 1")
     assert judged("voltmeter", gauge(860, 8.4), values, "reading 2", [held], volts=8.4).ready
@@ -450,11 +452,11 @@ def test_a_voltmeter_is_believed_where_the_divider_can_follow() -> None:
         procedure("voltmeter").from_notebook({"volts": v, "reading": c}, values)
         for v, c in ((6.6, 676), (8.2, 840))
     ]
-    steps = [Step(f"reading {i}", "", one.truth, one.numbers) for i, one in enumerate(steps)]
+    steps = [Step(f"reading {i}", "", one.truth, one.taken) for i, one in enumerate(steps)]
     found = procedure("voltmeter").fit(steps, values)
     ratio = {one.name: one.value for one in found.constants}["ratio"]
     assert ratio == pytest.approx((6.6 / 676 + 8.2 / 840) / 2 / (5 / 1024), rel=1e-3)
-    odd = [steps[0], Step("reading 2", "", {"volts": 8.2}, dict(steps[1].numbers, mean=760.0))]
+    odd = [steps[0], Step("reading 2", "", {"volts": 8.2}, replace(steps[1].taken, mean=760.0))]
     assert procedure("voltmeter").fit(odd, values).verdict.startswith("Rough")
 
 
@@ -462,13 +464,13 @@ def test_the_other_span_is_wanted_at_the_height_and_lamp_of_the_first() -> None:
     values, line = values_of("line-sensors"), procedure("line")
     at = {"height_mm": 4.0, "lamp": 1.0}
     ground = next(want for want in line.wants([], values) if want.key == "ground")
-    held = Step(line.key_of(ground, at), line.label_of(ground, at), at, {})
+    held = Step(line.key_of(ground, at), line.label_of(ground, at), at, None)
     wants = {want.key: want for want in line.wants([held], values) if not want.more}
     assert list(wants) == [held.key, held.key.replace("ground", "line")]
     assert wants[held.key.replace("ground", "line")].label == held.label.replace("ground", "the line")
-    both = [held, Step(held.key.replace("ground", "line"), "", at, {})]
+    both = [held, Step(held.key.replace("ground", "line"), "", at, None)]
     assert all(want.more or want.key in {one.key for one in both} for want in line.wants(both, values))
-    swept = [Step("sweep", "sweep", {}, {})]
+    swept = [Step("sweep", "sweep", {}, None)]
     assert [want.key for want in line.wants(swept, values) if not want.more] == ["sweep"]
     assert line.window_s(next(want for want in line.wants([], values) if want.key == "sweep+")) == 0.0
     assert line.window_s(ground) == 2.0
@@ -496,5 +498,5 @@ def test_the_levels_of_a_sweep_are_those_that_it_dwells_on() -> None:
     way = np.linspace(200, 700, 400)
     swept = np.concatenate([200 + noise(150, 3.0), way, 700 + noise(150, 3.0), way[::-1]])
     numbers = line.take(window(50, {"s1": swept}), "sweep", values)
-    assert numbers["lows"]["means"] == pytest.approx([200.0], abs=1.4)
-    assert numbers["highs"]["means"] == pytest.approx([700.0], abs=1.4)
+    assert numbers.lows.means == pytest.approx([200.0], abs=1.4)
+    assert numbers.highs.means == pytest.approx([700.0], abs=1.4)

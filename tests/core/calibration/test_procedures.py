@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 
 import numpy as np
 import pytest
 
 from tests.simulated.calibrations import SIMULATIONS, poses, values_of, window
 from tickstone.core.calibration.catalogue import PROCEDURES, procedure
+from tickstone.core.calibration.means import HeldMean
 from tickstone.core.calibration.procedure import Step, Want, Window
+from tickstone.core.calibration.turning import MarkRate
 from tickstone.core.noise import step_noise, stillness
 from tickstone.core.rigs.kinds import KINDS
 from tickstone.core.rigs.usual import usual_values
@@ -31,7 +34,7 @@ def place(mm: float, echo: float | None = None, air: float | None = 23.5) -> Ste
         f"{mm:g}",
         f"{mm:g} mm",
         {"true_mm": mm},
-        {"mean": mean, "sd": 4.0, "mean_sd": 0.65, "n": 40},
+        HeldMean(mean, 0.65, 4.0, 40),
         air_c=air,
     )
 
@@ -91,9 +94,9 @@ def test_one_bad_place_is_named_and_the_good_ones_are_not(bad: int) -> None:
 
 
 def test_ruler_and_air_that_disagree_are_explained() -> None:
-    cold = [Step(s.key, s.label, s.truth, s.numbers, air_c=16.0) for s in places()]
+    cold = [Step(s.key, s.label, s.truth, s.taken, air_c=16.0) for s in places()]
     assert "K warmer than the thermometer says would explain it" in RULER.fit(cold, RANGER).notes[0]
-    frost = [Step(s.key, s.label, s.truth, s.numbers, air_c=-10.0) for s in places()]
+    frost = [Step(s.key, s.label, s.truth, s.taken, air_c=-10.0) for s in places()]
     assert "look at the ruler" in RULER.fit(frost, RANGER).notes[0]
 
 
@@ -115,10 +118,7 @@ def test_pairs_that_do_not_rise_or_are_all_alike_are_refused() -> None:
     backwards = [place(mm, 2000 * (1000 - mm) / 346) for mm in (150, 400, 900)]
     assert "longer echoes at longer distances" in RULER.fit(backwards, RANGER).why_not
     tof, values = PROCEDURES["ruler-mm"], values_of("time-of-flight-ranger")
-    same = [
-        Step(f"{mm}", f"{mm} mm", {"true_mm": mm}, {"mean": 80.0, "sd": 1, "mean_sd": 0.2, "n": 40})
-        for mm in (50, 150, 250)
-    ]
+    same = [Step(f"{mm}", f"{mm} mm", {"true_mm": mm}, HeldMean(80.0, 0.2, 1.0, 40)) for mm in (50, 150, 250)]
     assert "does not see the target" in tof.fit(same, values).why_not
     curve, values = PROCEDURES["hyperbola"], values_of("triangulation-ranger")
     rising = [place(mm, mm) for mm in (100, 200, 300, 500, 800)]
@@ -128,7 +128,7 @@ def test_pairs_that_do_not_rise_or_are_all_alike_are_refused() -> None:
 def test_poses_that_are_alike_pinned_tilted_or_held_already_are_refused() -> None:
     steps, _, values = poses(np.random.default_rng(1))
     procedure = PROCEDURES["poses"]
-    alike = [Step(s.key, s.label, {}, steps[0].numbers) for s in steps]
+    alike = [Step(s.key, s.label, {}, steps[0].taken) for s in steps]
     assert "was the part turned over" in procedure.fit(alike, values).why_not
     flat = {"x": 338.0, "y": 338.0, "z": 405.0}
     seen = window(
@@ -148,7 +148,7 @@ def test_a_program_that_prints_minus_one_g_lying_flat_is_understood() -> None:
     steps, truth, values = poses(np.random.default_rng(5))
     procedure = PROCEDURES["poses"]
     opposite = {"+": "-", "-": "+"}
-    minus = [Step(opposite[s.key[0]] + s.key[1], s.label, {}, s.numbers) for s in steps]
+    minus = [Step(opposite[s.key[0]] + s.key[1], s.label, {}, s.taken) for s in steps]
     found = procedure.fit(minus, values)
     assert "reads −1 g" in found.notes[0]
     fitted = {one.name: one.value for one in found.constants}
@@ -165,7 +165,7 @@ def test_a_curve_says_how_many_of_its_places_are_held_and_how_far_it_can_be_used
 
 def test_what_the_air_is_good_for_is_its_part_of_a_metre() -> None:
     """A kelvin is 0.61 m/s of 343 near 20 °C: 1.8 mm in a metre (common practice: 0.17 % a kelvin)."""
-    held = Step("air", "air temperature", {}, {"mean": 20.0, "mean_sd": 0.5, "n": 30})
+    held = Step("air", "air temperature", {}, HeldMean(20.0, 0.5, n=30))
     verdict = PROCEDURES["air"].fit([held], values_of("ultrasonic-ranger")).verdict
     assert verdict == "Good for ± 0.6 m/s, 1.8 mm in a metre."
 
@@ -173,29 +173,27 @@ def test_what_the_air_is_good_for_is_its_part_of_a_metre() -> None:
 def test_a_line_row_that_contradicts_itself_is_refused() -> None:
     steps, _, values = SIMULATIONS["line"][1](np.random.default_rng(2))
     procedure = PROCEDURES["line"]
-    blind = dict(steps[1].numbers, means=[steps[0].numbers["means"][0], *steps[1].numbers["means"][1:]])
+    blind = replace(steps[1].taken, means=[steps[0].taken.means[0], *steps[1].taken.means[1:]])
     assert (
         "Sensor 1 reads the same"
         in procedure.fit([steps[0], Step("line", "line", {}, blind)], values).why_not
     )
-    turned = dict(steps[1].numbers, means=[20.0, *steps[1].numbers["means"][1:]])
+    turned = replace(steps[1].taken, means=[20.0, *steps[1].taken.means[1:]])
     assert "goes the other way" in procedure.fit([steps[0], Step("line", "line", {}, turned)], values).why_not
-    spread = float(np.sqrt(np.mean([step.numbers["spreads"][2] ** 2 for step in steps])))  # of both together
+    spread = float(np.sqrt(np.mean([step.taken.spreads[2] ** 2 for step in steps])))  # of both together
     for sds, verdict in (
         (2.5, "Poor: sensor 3 has only 2.5 sd"),
         (5.0, "Fair: sensor 3 is the closest, 5.0 sd"),
         (9.0, "Good: the closest is sensor 3, 9 sd"),
     ):
-        near = list(steps[1].numbers["means"])
-        near[2] = steps[0].numbers["means"][2] + sds * spread
+        near = list(steps[1].taken.means)
+        near[2] = steps[0].taken.means[2] + sds * spread
         outcome = procedure.fit(
-            [steps[0], Step("line", "line", {}, dict(steps[1].numbers, means=near))], values
+            [steps[0], Step("line", "line", {}, replace(steps[1].taken, means=near))], values
         )
         assert outcome.verdict.startswith(verdict)
         assert ("hardly tells" in outcome.heading) is (sds < 4)
-    high = [
-        Step(s.key, s.label, {}, dict(s.numbers, means=[900 - m for m in s.numbers["means"]])) for s in steps
-    ]
+    high = [Step(s.key, s.label, {}, replace(s.taken, means=[900 - m for m in s.taken.means])) for s in steps]
     assert procedure.fit(high, values).heading.startswith("Ground reads high")
 
 
@@ -206,9 +204,9 @@ def test_heights_and_lamps_are_held_against_each_other() -> None:
         for lamp in (0.0, 1.0):
             truth = {"height_mm": height, "lamp": lamp}
             for step in steps:
-                means = [500 + share * (m - 500) - 25 * lamp for m in step.numbers["means"]]
+                means = [500 + share * (m - 500) - 25 * lamp for m in step.taken.means]
                 want = Want(step.key, step.key, "")
-                numbers = dict(step.numbers, means=means)
+                numbers = replace(step.taken, means=means)
                 all_of_them.append(
                     Step(procedure.key_of(want, truth), procedure.label_of(want, truth), truth, numbers)
                 )
@@ -247,29 +245,30 @@ def test_motion_is_not_taken_for_rest_by_the_gyro() -> None:
 
 def test_halls_that_make_no_sense_are_refused() -> None:
     steps, _, values = SIMULATIONS["hall-spin"][1](np.random.default_rng(2))
-    spin, numbers = PROCEDURES["hall-spin"], steps[0].numbers
-    dead = Step("spin", "spin", {}, dict(numbers, stuck=["h2"]))
+    spin, numbers = PROCEDURES["hall-spin"], steps[0].taken
+    dead = Step("spin", "spin", {}, replace(numbers, stuck=["h2"]))
     assert "H2 never changes" in spin.fit([dead], values).why_not
-    loose = Step("spin", "spin", {}, dict(numbers, invalid=numbers["n"] // 2))
+    loose = Step("spin", "spin", {}, replace(numbers, invalid=numbers.n // 2))
     assert "belong to no scheme" in spin.fit([loose], values).why_not
     trial = PROCEDURES["wire-order"]
-    twice = [Step(order, order, {"outcome": 0.0}, {}) for order in ("ABC", "ACB")]
+    twice = [Step(order, order, {"outcome": 0.0}, None) for order in ("ABC", "ACB")]
     assert "only one of six does" in trial.fit(twice, values).why_not
-    none = [Step(order, order, {"outcome": 2.0}, {}) for order in ("ABC", "ACB", "BAC", "BCA", "CAB", "CBA")]
+    none = [
+        Step(order, order, {"outcome": 2.0}, None) for order in ("ABC", "ACB", "BAC", "BCA", "CAB", "CBA")
+    ]
     assert "None runs forward" in trial.fit(none, values).why_not
 
 
 def test_marks_that_are_no_whole_number_and_one_state_twice_are_refused() -> None:
     marks = PROCEDURES["marks"]
-    odd = Step("speed 1", "speed 1", {"rpm": 300.0}, {"hz": 7.5, "n": 15})
+    odd = Step("speed 1", "speed 1", {"rpm": 300.0}, MarkRate(7.5, 15))
     assert "no whole number" in marks.fit([odd], values_of("comparator-switch")).why_not
     meter, values = PROCEDURES["voltmeter"], values_of("battery-divider")
     alike = [
-        Step(f"reading {i}", f"reading {i}", {"volts": 7.4}, {"mean": 757.0, "mean_sd": 0.3, "sd": 1, "n": 9})
-        for i in (1, 2)
+        Step(f"reading {i}", f"reading {i}", {"volts": 7.4}, HeldMean(757.0, 0.3, 1.0, 9)) for i in (1, 2)
     ]
     assert "of the same state" in meter.fit(alike, values).why_not
-    off = [Step("reading 1", "reading 1", {"volts": 7.4}, {"mean": 0.0, "mean_sd": 0.3, "sd": 0, "n": 9})]
+    off = [Step("reading 1", "reading 1", {"volts": 7.4}, HeldMean(0.0, 0.3, 0.0, 9))]
     assert "wire to the middle" in meter.fit(off, values).why_not
 
 
@@ -298,7 +297,7 @@ def test_one_spike_does_not_unsettle_a_still_window() -> None:
 
 def rolled(*runs: tuple[float, float]) -> list[Step]:
     return [
-        Step(f"run {i}", f"run {i}", {"turns": turns, "distance_mm": mm}, {})
+        Step(f"run {i}", f"run {i}", {"turns": turns, "distance_mm": mm}, None)
         for i, (turns, mm) in enumerate(runs, 1)
     ]
 
@@ -348,5 +347,5 @@ def test_no_roll_out_is_good_whose_runs_do_not_agree() -> None:
 )
 def test_no_verdict_is_good_at_a_wide_spread(name: str, kind_id: str, steps: list[dict]) -> None:
     one = procedure(name)
-    held = [Step(f"{one.noun} {i}", "", truth, {}) for i, truth in enumerate(steps, 1)]  # type: ignore[attr-defined]
+    held = [Step(f"{one.noun} {i}", "", truth, None) for i, truth in enumerate(steps, 1)]  # type: ignore[attr-defined]
     assert not one.fit(held, usual_values(KINDS[kind_id])).verdict.startswith("Good")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Any
 
 from tickstone.core.calibration.procedure import Procedure, Step, Want
 from tickstone.core.constants import Values
@@ -18,10 +19,10 @@ class Hold:
     calibration_id: int
     sensor: str
     sensor_id: int
-    procedure: Procedure
+    procedure: Procedure[Any]
     want: Want | None
     truth: Mapping[str, float]
-    steps: tuple[Step, ...]
+    steps: tuple[Step[Any], ...]
     values: Values
     since_s: float
     air_sd: float = 0.5

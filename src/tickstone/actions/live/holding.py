@@ -119,7 +119,7 @@ def keep_step(session: Session, live: LiveRig, hold: Hold, judged: Holding, *, f
             "key",
         )
     want = hold.want or calibrating.wanted(hold.procedure, judged.key or "+z", hold.steps, hold.values)
-    numbers = hold.procedure.take(window, want.key, hold.values)
+    taken = hold.procedure.take(window, want.key, hold.values)
     begin, end = (recording.time_us(float(t)) for t in (window.times_s[0], window.times_s[-1]))
     conditions: dict[str, float] = {} if window.air_c is None else {"air_c": round(window.air_c, 2)}
     if window.supply_v is not None:
@@ -140,7 +140,7 @@ def keep_step(session: Session, live: LiveRig, hold: Hold, judged: Holding, *, f
         key,
         label,
         hold.truth,
-        numbers,
+        hold.procedure.stored(taken),
         "taken at once" if forced else "taken when still",
         n=int(window.times_s.size),
         held_s=window.span_s,

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from typing import Any
 
 import numpy as np
 
 from tickstone.core import adc
-from tickstone.core.calibration.means import coverage, mean_of
+from tickstone.core.calibration.means import HeldMean, coverage, mean_of
 from tickstone.core.calibration.procedure import (
     FittedConstant,
     FormField,
@@ -32,10 +31,11 @@ METER_SHARE, METER_V = 0.005, 0.01  # of a plain voltmeter, k = 1: common practi
 SAME_SHARE = 0.02
 
 
-class TwoVolts(Procedure):
+class TwoVolts(Procedure[HeldMean]):
     """Volts by a meter at two states of the battery, against what the converter reads."""
 
     id = "voltmeter"
+    takes = HeldMean
     title = "Two voltmeter readings"
     prepare = (
         "A voltmeter on the battery’s own terminals.",
@@ -48,12 +48,17 @@ class TwoVolts(Procedure):
         FormField("reading", "counts", "", 700, 0, 16_777_215),
     )
 
-    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+    def wants(self, steps: Steps[HeldMean], values: Values) -> tuple[Want, ...]:
         field = FormField("volts", "The voltmeter says", "V", None, 0.05, 1000)
         return numbered(steps, "reading", "Read the meter while nothing draws current.", 2, (field,))
 
     def judge(
-        self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
+        self,
+        window: Window,
+        want: Want | None,
+        truth: Mapping[str, float],
+        steps: Steps[HeldMean],
+        values: Values,
     ) -> Holding:
         counts = window.told("counts")
         if counts.size < 2:
@@ -87,24 +92,24 @@ class TwoVolts(Procedure):
                 )
         return Holding(True, "", held_s=window.span_s, figure=shown)
 
-    def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
+    def take(self, window: Window, key: str, values: Values) -> HeldMean:
         mean = mean_of(window.told("counts"), 1.0)
         if not mean.n:
             raise BadInput("There is no reading to take.", "volts")
-        return {"mean": mean.value, "mean_sd": mean.sd, "sd": mean.spread, "n": mean.n}
+        return HeldMean.of(mean)
 
     def notebook_channels(self, row: Mapping[str, float]) -> dict[str, float]:
         return {"counts": row["reading"]}
 
-    def from_notebook(self, row: Mapping[str, float], values: Values) -> Step:
+    def from_notebook(self, row: Mapping[str, float], values: Values) -> Step[HeldMean]:
         return Step(
             "reading 1",
             "reading 1",
             {"volts": row["volts"]},
-            {"mean": row["reading"], "mean_sd": 0.3, "sd": 0.0, "n": 1},
+            HeldMean(row["reading"], 0.3),
         )
 
-    def fit(self, steps: Steps, values: Values) -> Outcome:
+    def fit(self, steps: Steps[HeldMean], values: Values) -> Outcome:
         by_parts = (values["top"].value + values["bottom"].value) / values["bottom"].value
         if not steps:
             return Outcome(
@@ -113,14 +118,14 @@ class TwoVolts(Procedure):
                 "Hold two readings.",
             )
         step_v = adc.lsb_v(int(values["bits"].value), values["reference"].value)
-        pin = np.array([step.numbers["mean"] for step in steps]) * step_v
+        pin = np.array([step.taken.mean for step in steps]) * step_v
         volts = np.array([step.truth["volts"] for step in steps])
         if np.any(pin <= 0):
             why = "It reads 0 while the meter shows volts: the wire to the middle of the divider is off."
             return Outcome("The divider’s middle is not connected", why, why)
         sds = np.hypot(
             np.hypot(METER_SHARE * volts, METER_V),
-            by_parts * step_v * np.array([step.numbers["mean_sd"] for step in steps]),
+            by_parts * step_v * np.array([step.taken.mean_sd for step in steps]),
         )
         weight = (pin / sds) ** 2
         ratio = float((volts / pin * weight).sum() / weight.sum())

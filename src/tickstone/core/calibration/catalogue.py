@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from tickstone.core.calibration import (
     battery,
     drive,
@@ -18,7 +20,7 @@ from tickstone.core.calibration import (
 from tickstone.core.calibration.procedure import Procedure
 from tickstone.errors import NotFound
 
-PROCEDURES: dict[str, Procedure] = {
+PROCEDURES: dict[str, Procedure[Any]] = {
     item.id: item
     for subject in (
         ultrasonic,
@@ -37,7 +39,7 @@ PROCEDURES: dict[str, Procedure] = {
 }
 
 
-def procedure(name: str) -> Procedure:
+def procedure(name: str) -> Procedure[Any]:
     """The procedure of that name. Raises NotFound."""
     if name not in PROCEDURES:
         raise NotFound(f"There is no procedure {name!r}.")

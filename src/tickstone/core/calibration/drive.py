@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from typing import Any, ClassVar
+from typing import ClassVar
 
 import numpy as np
 
@@ -14,13 +14,11 @@ from tickstone.core.calibration.procedure import (
     Array,
     FittedConstant,
     FormField,
-    Holding,
     Outcome,
-    Procedure,
     Step,
     Steps,
+    Typed,
     Want,
-    Window,
 )
 from tickstone.core.calibration.runs import numbered
 from tickstone.core.constants import Values
@@ -34,24 +32,16 @@ FIRST_RUN = "Wheels off the ground for the first run; keep fingers, hair and sle
 ROOM = "Clear floor, nobody in the way, and a switch within reach that stops it."
 
 
-class Typed(Procedure):
-    """What is only read off and typed, run after run: no reading of a sensor belongs to it."""
+class TypedRuns(Typed):
+    """Runs that are only read off and typed, whose notebook has a line each."""
 
     noun: ClassVar[str]
 
-    def judge(
-        self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
-    ) -> Holding:
-        return Holding(True, "")
-
-    def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
-        return {}
-
-    def from_notebook(self, row: Mapping[str, float], values: Values) -> Step:
-        return Step(f"{self.noun} 1", f"{self.noun} 1", dict(row), {})
+    def from_notebook(self, row: Mapping[str, float], values: Values) -> Step[None]:
+        return Step(f"{self.noun} 1", f"{self.noun} 1", dict(row), None)
 
 
-class DeadBand(Typed):
+class DeadBand(TypedRuns):
     """The least drive, in percent, at which each motor begins to turn."""
 
     id = "dead-band"
@@ -68,7 +58,7 @@ class DeadBand(Typed):
     )
     notebook = fields
 
-    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+    def wants(self, steps: Steps[None], values: Values) -> tuple[Want, ...]:
         return numbered(
             steps,
             self.noun,
@@ -78,7 +68,7 @@ class DeadBand(Typed):
             watched=False,
         )
 
-    def fit(self, steps: Steps, values: Values) -> Outcome:
+    def fit(self, steps: Steps[None], values: Values) -> Outcome:
         if not steps:
             return Outcome(
                 "Where the motors begin to turn is not known", "Three tries a motor.", "Try it once."
@@ -110,7 +100,7 @@ class DeadBand(Typed):
         )
 
 
-class StraightRun(Typed):
+class StraightRun(TypedRuns):
     """Left against right from a run along a tape with the same drive on both sides."""
 
     id = "straight-run"
@@ -128,7 +118,7 @@ class StraightRun(Typed):
     notebook = fields
     rests_on = ("track",)
 
-    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+    def wants(self, steps: Steps[None], values: Values) -> tuple[Want, ...]:
         return numbered(
             steps,
             self.noun,
@@ -138,7 +128,7 @@ class StraightRun(Typed):
             watched=False,
         )
 
-    def fit(self, steps: Steps, values: Values) -> Outcome:
+    def fit(self, steps: Steps[None], values: Values) -> Outcome:
         if not steps:
             return Outcome("How straight it runs is not known", "Three runs along a tape.", "Run it once.")
         track = values["track"].value
@@ -167,7 +157,7 @@ LEAST_EACH = 3
 TRACK_SHARE = 0.03  # of the track: squares that leave more open are no good squares
 
 
-class Squares(Typed):
+class Squares(TypedRuns):
     """Track width and unequal wheels from squares driven both ways round.
 
     Source: Borenstein & Feng, IEEE Trans. Robotics and Automation 12 (1996) 869, the bidirectional
@@ -193,7 +183,7 @@ class Squares(Typed):
     notebook = fields
     rests_on = ("track", "circumference")
 
-    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+    def wants(self, steps: Steps[None], values: Values) -> tuple[Want, ...]:
         return numbered(
             steps,
             self.noun,
@@ -203,7 +193,7 @@ class Squares(Typed):
             watched=False,
         )
 
-    def fit(self, steps: Steps, values: Values) -> Outcome:
+    def fit(self, steps: Steps[None], values: Values) -> Outcome:
         way = {way: [s for s in steps if s.truth["round"] == way] for way in (CLOCKWISE, COUNTER)}
         right, left = len(way[CLOCKWISE]), len(way[COUNTER])
         count = f"{right} to the right, {left} to the left"
@@ -288,7 +278,7 @@ def square_errors(clockwise: Array, counter: Array, side_mm: float) -> tuple[flo
     return float(solved.x[0]), float(solved.x[1]), sd
 
 
-def _ends(steps: Steps) -> tuple[Plot, ...]:
+def _ends(steps: Steps[None]) -> tuple[Plot, ...]:
     dots = tuple(
         Dot(
             -step.truth["left_mm"],

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
-from tickstone.core.calibration.means import mean_of, repeats
+from tickstone.core.calibration.means import HeldMeans, mean_of, repeats
 from tickstone.core.calibration.poses import AXES, STILL_G, counts_per_g
 from tickstone.core.calibration.procedure import (
     Array,
@@ -67,21 +68,27 @@ def _why_turning(window: Window, values: Values, seconds: float) -> Hindrance | 
     return why
 
 
-class GyroRest(Procedure):
+class GyroRest(Procedure[HeldMeans]):
     """What the gyro says when it does not turn."""
 
     id = "gyro-rest"
+    takes = HeldMeans
     title = "Gyro at rest"
     prepare = ("Lay it down where nothing shakes it; let it warm up for a minute first.",)
     seconds = 5.0
     rests_on = ("gyro_range",)
     notebook = tuple(FormField(name, f"{name} counts", "counts", 0, -32_768, 32_767) for name in GYRO)
 
-    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+    def wants(self, steps: Steps[HeldMeans], values: Values) -> tuple[Want, ...]:
         return numbered(steps, "rest", "Lay it down and take your hands off.", 1)
 
     def judge(
-        self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
+        self,
+        window: Window,
+        want: Want | None,
+        truth: Mapping[str, float],
+        steps: Steps[HeldMeans],
+        values: Values,
     ) -> Holding:
         why = _why_turning(window, values, self.seconds)
         shown = ""
@@ -90,41 +97,31 @@ class GyroRest(Procedure):
         state = Holding(True, "", held_s=window.span_s, figure=shown)
         return state.hindered(why) if why else state
 
-    def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
+    def take(self, window: Window, key: str, values: Values) -> HeldMeans:
         step = values["gyro_range"].value / FULL
         means = [mean_of(rate, step) for rate in dps(window, values)]
         if not all(mean.n for mean in means):
             raise BadInput("There is no reading of the gyro to take.", "channel")
-        return {
-            "means": [mean.value for mean in means],
-            "mean_sds": [mean.sd for mean in means],
-            "spreads": [mean.spread for mean in means],
-            "n": min(mean.n for mean in means),
-        }
+        return HeldMeans.of(means)
 
     def notebook_channels(self, row: Mapping[str, float]) -> dict[str, float]:
         return {name: row[name] for name in GYRO}
 
-    def from_notebook(self, row: Mapping[str, float], values: Values) -> Step:
+    def from_notebook(self, row: Mapping[str, float], values: Values) -> Step[HeldMeans]:
         per_count = values["gyro_range"].value / FULL
-        numbers = {
-            "means": [row[name] * per_count for name in GYRO],
-            "mean_sds": [0.5 * per_count] * 3,
-            "spreads": [0.0] * 3,
-            "n": 1,
-        }
-        return Step("rest 1", "rest 1", {}, numbers)
+        means = [row[name] * per_count for name in GYRO]
+        return Step("rest 1", "rest 1", {}, HeldMeans(means, [0.5 * per_count] * 3, [0.0] * 3, 1))
 
     def of_mark(self, label: str, truth: Mapping[str, Any] | None) -> tuple[str, dict[str, float]] | None:
         return ("rest 1", {}) if label.strip().lower() in ("rest", "at rest", "still") else None
 
-    def fit(self, steps: Steps, values: Values) -> Outcome:
+    def fit(self, steps: Steps[HeldMeans], values: Values) -> Outcome:
         if not steps:
             return Outcome(
                 "What the gyro says at rest is not known", "Five seconds of rest will do.", "Hold one rest."
             )
-        means = np.array([step.numbers["means"] for step in steps])
-        sds = np.array([step.numbers["mean_sds"] for step in steps])
+        means = np.array([step.taken.means for step in steps])
+        sds = np.array([step.taken.mean_sds for step in steps])
         weights = 1.0 / np.maximum(sds, 1e-6) ** 2
         bias, sd = (means * weights).sum(axis=0) / weights.sum(axis=0), 1.0 / np.sqrt(weights.sum(axis=0))
         worst = 2 * float(sd.max())
@@ -150,10 +147,22 @@ class GyroRest(Procedure):
         )
 
 
-class GyroTurn(Procedure):
+@dataclass(frozen=True)
+class TurnedBy:
+    """A turn between two rests: about which axis, how far by the nominal scale, °, and that axis's bias,
+    °/s."""
+
+    axis: str
+    turned: float
+    bias: float
+    n: int = 1
+
+
+class GyroTurn(Procedure[TurnedBy]):
     """Scale by turning through a known angle: a right angle along a square, or whole turns on the spot."""
 
     id = "gyro-turn"
+    takes = TurnedBy
     title = "Gyro, turned"
     prepare = (
         "A straight edge to begin and end along; more turns are better than a quarter.",
@@ -166,14 +175,19 @@ class GyroTurn(Procedure):
         FormField("reading", "gyro says", "°", 355, 1, 8000),
     )
 
-    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+    def wants(self, steps: Steps[TurnedBy], values: Values) -> tuple[Want, ...]:
         field = FormField("turned_deg", "It will be turned by", "°", 360, 45, 7200)
         return numbered(
             steps, "turn", "Rest a second, turn it, rest a second. Either way round.", 3, (field,)
         )
 
     def judge(
-        self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
+        self,
+        window: Window,
+        want: Want | None,
+        truth: Mapping[str, float],
+        steps: Steps[TurnedBy],
+        values: Values,
     ) -> Holding:
         if window.times_s.size < 20:
             return not_ready(TOO_FEW)
@@ -191,22 +205,22 @@ class GyroTurn(Procedure):
             )
         return Holding(True, "", held_s=window.span_s, figure=shown)
 
-    def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
+    def take(self, window: Window, key: str, values: Values) -> TurnedBy:
         result = turn_in(window.times_s, dps(window, values))
         if isinstance(result, Hindrance):
             raise BadInput(result.text, "turned_deg")
         axis, turned, bias = result
-        return {"axis": axis, "turned": abs(turned), "bias": bias, "n": int(window.times_s.size)}
+        return TurnedBy(axis, abs(turned), bias, int(window.times_s.size))
 
-    def from_notebook(self, row: Mapping[str, float], values: Values) -> Step:
+    def from_notebook(self, row: Mapping[str, float], values: Values) -> Step[TurnedBy]:
         return Step(
             "turn 1",
             "turn 1",
             {"turned_deg": row["turned_deg"]},
-            {"axis": "z", "turned": row["reading"], "bias": 0.0, "n": 1},
+            TurnedBy("z", row["reading"], 0.0),
         )
 
-    def fit(self, steps: Steps, values: Values) -> Outcome:
+    def fit(self, steps: Steps[TurnedBy], values: Values) -> Outcome:
         if not steps:
             return Outcome(
                 "The gyro’s scale is its part sheet’s",
@@ -215,17 +229,17 @@ class GyroTurn(Procedure):
             )
         constants, notes, rows, left = [], [], [], {}
         for axis in AXES:
-            mine = [step for step in steps if step.numbers["axis"] == axis]
+            mine = [step for step in steps if step.taken.axis == axis]
             if not mine:
                 continue
-            ratios = [step.truth["turned_deg"] / step.numbers["turned"] for step in mine]
+            ratios = [step.truth["turned_deg"] / step.taken.turned for step in mine]
             known = HAND_DEG / math.sqrt(sum(step.truth["turned_deg"] ** 2 for step in mine))
             mean = repeats(ratios)
             sd = known if len(mine) < 3 else mean.sd
             constants.append(FittedConstant(f"rate_scale_{axis}", mean.value, sd))
             rows.append((axis, f"{len(mine)}", f"{mean.value:.4f} ± {2 * sd:.4f}"))
             for step in mine:
-                left[step.key] = step.numbers["turned"] * mean.value - step.truth["turned_deg"]
+                left[step.key] = step.taken.turned * mean.value - step.truth["turned_deg"]
         first = constants[0]
         off = 100 * (first.value - 1)
         sd = first.sd or 0.0
@@ -285,10 +299,22 @@ def turn_in(times_s: Array, rates: Array) -> tuple[str, float, float] | Hindranc
     return AXES[axis], float(np.trapezoid(rates[axis] - bias, times)), bias
 
 
-class GyroLong(Procedure):
+@dataclass(frozen=True)
+class LongRest:
+    """Allan deviations of a rest: readings averaged, shape (k,), deviations, °/s, shape (3, k), of n readings
+    at a rate."""
+
+    rate_hz: float
+    factors: list[int]
+    deviations: list[list[float]]
+    n: int
+
+
+class GyroLong(Procedure[LongRest]):
     """Noise and wander of a gyro by the Allan deviation of a long rest."""
 
     id = "gyro-long"
+    takes = LongRest
     title = "Long rest"
     prepare = (
         "A place where nothing shakes it for minutes: not the bench you work at.",
@@ -298,12 +324,17 @@ class GyroLong(Procedure):
     least_s = 30.0
     rests_on = ("gyro_range",)
 
-    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+    def wants(self, steps: Steps[LongRest], values: Values) -> tuple[Want, ...]:
         field = FormField("seconds", "Rest for", "s", 60, self.least_s, 86_400)
         return (Want("rest", "long rest", "Lay it down and leave it alone.", (field,)),)
 
     def judge(
-        self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
+        self,
+        window: Window,
+        want: Want | None,
+        truth: Mapping[str, float],
+        steps: Steps[LongRest],
+        values: Values,
     ) -> Holding:
         if not all(window.told(name).size > 1 for name in GYRO):
             return not_ready(NO_GYRO)
@@ -320,7 +351,7 @@ class GyroLong(Procedure):
             return Holding(False, f"{window.span_s:.0f} of {wanted:g} s.", held_s=window.span_s, figure=shown)
         return Holding(True, "", held_s=window.span_s, figure=shown)
 
-    def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
+    def take(self, window: Window, key: str, values: Values) -> LongRest:
         rates = dps(window, values)
         rates = rates[:, np.isfinite(rates).all(axis=0)]
         if rates.shape[1] < 200:
@@ -328,21 +359,21 @@ class GyroLong(Procedure):
         rate_hz = (rates.shape[1] - 1) / window.span_s
         factors = np.unique(np.round(np.geomspace(1, rates.shape[1] / 9, 16)).astype(int)).tolist()
         deviations = [[allan_deviations(axis, m)[0] for m in factors] for axis in rates]
-        return {"rate_hz": rate_hz, "factors": factors, "deviations": deviations, "n": int(rates.shape[1])}
+        return LongRest(rate_hz, factors, deviations, int(rates.shape[1]))
 
     def of_mark(self, label: str, truth: Mapping[str, Any] | None) -> tuple[str, dict[str, float]] | None:
         return ("rest", {}) if label.strip().lower() in ("rest", "at rest", "long rest") else None
 
-    def fit(self, steps: Steps, values: Values) -> Outcome:
+    def fit(self, steps: Steps[LongRest], values: Values) -> Outcome:
         if not steps:
             return Outcome(
                 "How noisy the gyro is, is not known",
                 "A minute says how noisy, ten how it wanders.",
                 "Leave it at rest once.",
             )
-        numbers = steps[0].numbers
-        n, rate_hz = int(numbers["n"]), float(numbers["rate_hz"])
-        factors, deviations = np.array(numbers["factors"]), np.array(numbers["deviations"])
+        rest = steps[0].taken
+        n, rate_hz = rest.n, rest.rate_hz
+        factors, deviations = np.array(rest.factors), np.array(rest.deviations)
         taus = factors / rate_hz
         noise, noise_sd = rate_noise(factors, deviations, n, rate_hz)
         wander = float(deviations.min(axis=1).max()) / 0.664

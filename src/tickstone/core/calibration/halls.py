@@ -6,6 +6,7 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -20,6 +21,7 @@ from tickstone.core.calibration.procedure import (
     Outcome,
     Procedure,
     Steps,
+    Typed,
     Want,
     Window,
 )
@@ -47,20 +49,42 @@ def sectors_of(window: Window) -> tuple[Array, Array]:
     return codes[fresh], times[fresh]
 
 
-class HallSpin(Procedure):
+@dataclass(frozen=True)
+class DecodedSpin:
+    """A spin decoded: its scheme and direction, how many states belong to none or jump, lines that never
+    change, how far each sensor sits from its place with the sds, electrical °, how many states, and which."""
+
+    scheme: str
+    direction: str
+    invalid: int
+    skipped: int
+    stuck: list[str]
+    places: list[float]
+    sds: list[float]
+    n: int
+    seen: list[str]
+
+
+class HallSpin(Procedure[DecodedSpin]):
     """Which scheme and order three Halls give, which way it turns, and how far each sits from its place."""
 
     id = "hall-spin"
+    takes = DecodedSpin
     title = "Steady spin"
     prepare = ("Spin it evenly: by its controller, by hand with a flick, or with a drill by the shaft.",)
     cautions = CAUTIONS
     seconds = 3.0
 
-    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+    def wants(self, steps: Steps[DecodedSpin], values: Values) -> tuple[Want, ...]:
         return (Want("spin", "steady spin", "Keep it turning at one speed."),)
 
     def judge(
-        self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
+        self,
+        window: Window,
+        want: Want | None,
+        truth: Mapping[str, float],
+        steps: Steps[DecodedSpin],
+        values: Values,
     ) -> Holding:
         codes, times = sectors_of(window)
         if codes.size < 7:
@@ -78,7 +102,7 @@ class HallSpin(Procedure):
             )
         return Holding(True, "", held_s=window.span_s, figure=shown)
 
-    def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
+    def take(self, window: Window, key: str, values: Values) -> DecodedSpin:
         codes, times = sectors_of(window)
         if codes.size < 6 * 4:
             raise BadInput("A spin needs at least four electrical turns.", "channel")
@@ -86,45 +110,45 @@ class HallSpin(Procedure):
         decoded = motor_halls.decode(codes, scheme)
         stuck = [name for i, name in enumerate(NAMES) if np.ptp((codes.astype(int) >> (2 - i)) & 1) == 0]
         places, sds = _places(codes, times, scheme, decoded.direction == "reverse")
-        return {
-            "scheme": scheme,
-            "direction": decoded.direction,
-            "invalid": decoded.invalid_codes,
-            "skipped": decoded.skipped,
-            "stuck": stuck,
-            "places": places,
-            "sds": sds,
-            "n": int(codes.size),
-            "seen": sorted({f"{int(code):03b}" for code in codes}),
-        }
+        return DecodedSpin(
+            scheme,
+            decoded.direction,
+            decoded.invalid_codes,
+            decoded.skipped,
+            stuck,
+            places,
+            sds,
+            int(codes.size),
+            sorted({f"{int(code):03b}" for code in codes}),
+        )
 
     def of_mark(self, label: str, truth: Mapping[str, Any] | None) -> tuple[str, dict[str, float]] | None:
         return ("spin", {}) if label.strip().lower() in ("spin", "steady spin") else None
 
-    def fit(self, steps: Steps, values: Values) -> Outcome:
+    def fit(self, steps: Steps[DecodedSpin], values: Values) -> Outcome:
         if not steps:
             return Outcome(
                 "Scheme and order are taken as usual",
                 "A few seconds of steady spin will do.",
                 "Hold one spin.",
             )
-        numbers = steps[0].numbers
-        if numbers["stuck"]:
-            name = numbers["stuck"][0].upper()
+        spin = steps[0].taken
+        if spin.stuck:
+            name = spin.stuck[0].upper()
             why = f"{name} never changes: its wire, its supply, or it sits where no magnet passes."
             return Outcome(f"{name} is dead", why, why)
-        total = int(numbers["n"])
-        if numbers["invalid"] > 0.05 * total or numbers["skipped"] > 0.05 * total:
+        total = spin.n
+        if spin.invalid > 0.05 * total or spin.skipped > 0.05 * total:
             why = (
-                f"{numbers['invalid']} of {total} states belong to no scheme and "
-                f"{numbers['skipped']} jump: a wire is loose, a sensor is inverted, or it "
+                f"{spin.invalid} of {total} states belong to no scheme and "
+                f"{spin.skipped} jump: a wire is loose, a sensor is inverted, or it "
                 "spins too fast for the program. Mend it and spin again."
             )
             return Outcome("The states do not follow each other", why, why)
-        scheme, forward = numbers["scheme"], numbers["direction"] == "forward"
+        scheme, forward = spin.scheme, spin.direction == "forward"
         order = motor_halls.SEQUENCES[scheme]
         sentences = [f"{code:03b}" for code in (order if forward else tuple(reversed(order)))]
-        places, sds = numbers["places"], numbers["sds"]
+        places, sds = spin.places, spin.sds
         worst = int(np.argmax(np.abs(places)))
         pairs = values["pole_pairs"].value
         constants = (
@@ -155,7 +179,7 @@ class HallSpin(Procedure):
         )
         far = abs(places[worst])
         return Outcome(
-            f"{scheme}° scheme, {numbers['direction']}: {' '.join(sentences)}",
+            f"{scheme}° scheme, {spin.direction}: {' '.join(sentences)}",
             f"{'Good' if far < 5 else 'Fair' if far < 10 else 'Rough'}: H{worst + 1} sits farthest off, by "
             f"{fixed(places[worst], 1)}° electrical, {fixed(places[worst] / pairs, 2)}° on the can.",
             constants=constants,
@@ -209,7 +233,7 @@ OUTCOMES = (
 FORWARD, BACKWARD = 0.0, 1.0
 
 
-class WireOrders(Procedure):
+class WireOrders(Typed):
     """Which phase wires belong to which outputs: with the Halls as they are, one of six orders runs forward,
     one backward."""
 
@@ -222,7 +246,7 @@ class WireOrders(Procedure):
     )
     cautions = CAUTIONS
 
-    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+    def wants(self, steps: Steps[None], values: Values) -> tuple[Want, ...]:
         result = any(step.truth["outcome"] == FORWARD for step in steps)
         field = FormField("outcome", "What it does", "", None, 0, len(OUTCOMES) - 1, OUTCOMES)
         warm = FormField("amps", "Current", "A", None, 0, 100, needed=False)
@@ -231,15 +255,7 @@ class WireOrders(Procedure):
             Want(order, f"phases {order}", do, (field, warm), watched=False, more=result) for order in PHASES
         )
 
-    def judge(
-        self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
-    ) -> Holding:
-        return Holding(True, "")
-
-    def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
-        return {}
-
-    def fit(self, steps: Steps, values: Values) -> Outcome:
+    def fit(self, steps: Steps[None], values: Values) -> Outcome:
         forward = [step.key for step in steps if step.truth["outcome"] == FORWARD]
         backward = [step.key for step in steps if step.truth["outcome"] == BACKWARD]
         tried = f"{len(steps)} of 6 orders tried"
@@ -308,14 +324,14 @@ class WireOrders(Procedure):
         )
 
 
-class Spacings(Procedure):
+class Spacings(Typed):
     """A planner: where three sensors may sit on a board of one's own."""
 
     id = "hall-spacing"
     title = "Spacing planner"
     prepare = ("Count the magnets in the can: pole pairs are half of them.",)
 
-    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+    def wants(self, steps: Steps[None], values: Values) -> tuple[Want, ...]:
         fields = (
             FormField("radius_mm", "The sensors’ radius", "mm", 15, 1, 1000),
             FormField("placement_mm", "Placed to within", "mm", 0.2, 0, 20, needed=False),
@@ -325,15 +341,7 @@ class Spacings(Procedure):
             Want("board", "board", "Type the radius at which the sensors will sit.", fields, watched=False),
         )
 
-    def judge(
-        self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
-    ) -> Holding:
-        return Holding(True, "")
-
-    def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
-        return {}
-
-    def fit(self, steps: Steps, values: Values) -> Outcome:
+    def fit(self, steps: Steps[None], values: Values) -> Outcome:
         pairs = int(values["pole_pairs"].value)
         if not steps:
             return Outcome(

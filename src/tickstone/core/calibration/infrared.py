@@ -5,12 +5,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from typing import Any
 
 import numpy as np
 
 from tickstone.core import adc, triangulation
-from tickstone.core.calibration.means import coverage, straight
+from tickstone.core.calibration.means import HeldMean, coverage, straight
 from tickstone.core.calibration.pairs import (
     RULER_SD_MM,
     Pairs,
@@ -73,18 +72,18 @@ class Triangulation(Pairs):
     def step_of(self, values: Values) -> float:
         return 1.0
 
-    def same(self, step: Step, values: Values) -> float:
+    def same(self, step: Step[HeldMean], values: Values) -> float:
         """Far away a few counts are many centimetres: only readings that are truly alike are the same
         place."""
         return 0.75
 
-    def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
+    def take(self, window: Window, key: str, values: Values) -> HeldMean:
         why = why_saturated(window, {"counts": (0.0, 2.0 ** values["bits"].value - 1)})
         if why:
             raise BadInput(f"{why} This target is too bright, too near, or the wire is off.", "true_mm")
         return super().take(window, key, values)
 
-    def fit(self, steps: Steps, values: Values) -> Outcome:
+    def fit(self, steps: Steps[HeldMean], values: Values) -> Outcome:
         places = self.places_mm(values)
         near, far = values["nearest"].value, values["farthest"].value
         inside = [step for step in steps if near * 0.999 <= step.truth["true_mm"] <= far * 1.001]
@@ -161,9 +160,9 @@ def _usable_to(curve: _Curve, noise_v: float, near: float, far: float) -> float:
     return float(along[-1] if good.all() else along[int(np.argmin(good))])
 
 
-def _volts(steps: Sequence[Step], values: Values) -> Array:
+def _volts(steps: Sequence[Step[HeldMean]], values: Values) -> Array:
     step_v = adc.lsb_v(int(values["bits"].value), values["reference"].value)
-    return np.array([step.numbers["mean"] for step in steps]) * step_v
+    return np.array([step.taken.mean for step in steps]) * step_v
 
 
 class _Curve:
@@ -174,14 +173,14 @@ class _Curve:
         self.covariance, self.sigmas = covariance, sigmas
         self.sds = tuple(float(item) for item in np.sqrt(np.diag(covariance)))
 
-    def off_mm(self, step: Step, values: Values) -> float:
+    def off_mm(self, step: Step[HeldMean], values: Values) -> float:
         """Converted less true distance, mm."""
         a, b, c = self.constants
         above = float(_volts([step], values)[0]) - c
         return a / above - b - step.truth["true_mm"] if above > 0 else 10_000.0
 
 
-def _curve(steps: Sequence[Step], values: Values) -> _Curve:
+def _curve(steps: Sequence[Step[HeldMean]], values: Values) -> _Curve:
     """Weighted least squares begun at the plain fit; the weights are what the ruler's ± is worth in volts at
     each place."""
     from scipy.optimize import least_squares  # here, since loading it takes longer than most calculations
@@ -189,7 +188,7 @@ def _curve(steps: Sequence[Step], values: Values) -> _Curve:
     true, volts = np.array([step.truth["true_mm"] for step in steps]), _volts(steps, values)
     step_v = adc.lsb_v(int(values["bits"].value), values["reference"].value)
     plain = triangulation.fit(true, volts, 0.5 * float(true.min()), 2.0 * float(true.max()))
-    noise = step_v * np.array([max(step.numbers["mean_sd"], 0.3) for step in steps])
+    noise = step_v * np.array([max(step.taken.mean_sd, 0.3) for step in steps])
     scale = np.array([abs(plain.a), max(abs(plain.b), 1.0), max(abs(plain.c), 0.01)])
 
     def weights(a: float, b: float) -> Array:
@@ -213,14 +212,14 @@ def _curve(steps: Sequence[Step], values: Values) -> _Curve:
     return _Curve(result * scale, covariance, studentised(solved.fun, np.ones(len(steps)), leverage))
 
 
-def _notes(steps: Steps, near: float, per_count: Array) -> tuple[str, ...]:
+def _notes(steps: Steps[HeldMean], near: float, per_count: Array) -> tuple[str, ...]:
     notes = [f"One count is {per_count[0]:.2f} mm at the near end and {per_count[1]:.1f} mm at the far end."]
     closer = [step for step in steps if step.truth["true_mm"] < near * 0.999]
     nearest = min((step for step in steps if step not in closer), key=lambda step: step.truth["true_mm"])
     for step in closer:
-        if step.numbers["mean"] < nearest.numbers["mean"]:
+        if step.taken.mean < nearest.taken.mean:
             notes.append(
-                f"At {step.label} it reads {step.numbers['mean']:.0f} counts, less than at "
+                f"At {step.label} it reads {step.taken.mean:.0f} counts, less than at "
                 f"{nearest.label}: one voltage, two distances. Mount it set back by "
                 f"{near:g} mm, so that nothing can come nearer."
             )
@@ -232,8 +231,8 @@ def _notes(steps: Steps, near: float, per_count: Array) -> tuple[str, ...]:
 
 
 def _plots(
-    inside: Sequence[Step],
-    bad: Sequence[Step],
+    inside: Sequence[Step[HeldMean]],
+    bad: Sequence[Step[HeldMean]],
     curve: _Curve,
     rest: dict[str, float],
     values: Values,
@@ -296,7 +295,7 @@ class TimeOfFlight(Pairs):
         target = FormField("target", "Target", "", PALE, 0, 1, ("pale", "dark"), needed=False)
         return Want(want.key, want.label, want.do, (*want.fields, target), more=more)
 
-    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+    def wants(self, steps: Steps[HeldMean], values: Values) -> tuple[Want, ...]:
         held = {step.key: step for step in steps}
         plain = super().wants([step for step in steps if not step.truth.get("target")], values)
         dark = tuple(
@@ -319,13 +318,13 @@ class TimeOfFlight(Pairs):
     def still_limit(self, values: Values) -> float:
         return max(4.0, 3.0 * values["noise"].value)
 
-    def same(self, step: Step, values: Values) -> float:
+    def same(self, step: Step[HeldMean], values: Values) -> float:
         return 2.0
 
     def step_of(self, values: Values) -> float:
         return 1.0
 
-    def fit(self, steps: Steps, values: Values) -> Outcome:
+    def fit(self, steps: Steps[HeldMean], values: Values) -> Outcome:
         pale = [step for step in steps if not step.truth.get("target")] or list(steps)
         wanted = len(self.places_mm(values))
         count = count_of(pale, wanted)
@@ -333,7 +332,7 @@ class TimeOfFlight(Pairs):
             return Outcome(
                 count, "Three places make a first line; five a good one.", "Hold at least three places."
             )
-        x = np.array([step.numbers["mean"] for step in pale])
+        x = np.array([step.taken.mean for step in pale])
         y = np.array([step.truth["true_mm"] for step in pale])
         if np.ptp(x) < 1.0:
             why = "The reading is the same everywhere: the part does not see the target."
@@ -343,9 +342,7 @@ class TimeOfFlight(Pairs):
             why = "The reading falls as the target goes away: look at which numbers belong together."
             return Outcome("The reading does not follow the ruler", why, why)
         bad = suspects(pale, _reading_sigmas, 3)
-        rest = {
-            step.key: fit.slope * step.numbers["mean"] + fit.offset - step.truth["true_mm"] for step in steps
-        }
+        rest = {step.key: fit.slope * step.taken.mean + fit.offset - step.truth["true_mm"] for step in steps}
         sigmas = dict(zip([step.key for step in pale], _reading_sigmas(pale).tolist(), strict=True))
         spread = 2 * (fit.spread or 0.0)
         noise = pooled_noise(pale)
@@ -378,8 +375,7 @@ class TimeOfFlight(Pairs):
         far = max(step.truth["true_mm"] for step in steps)
         line = PlotLine("", tuple((at, (at - fit.offset) / fit.slope) for at in (0.0, far)))
         places = tuple(
-            Dot(step.truth["true_mm"], step.numbers["mean"], off=step in bad, label=step.label)
-            for step in steps
+            Dot(step.truth["true_mm"], step.taken.mean, off=step in bad, label=step.label) for step in steps
         )
         return Outcome(
             heading,
@@ -405,16 +401,16 @@ def _way(offset_mm: float) -> str:
     return f"{abs(offset_mm):.1f} mm {'too near' if offset_mm > 0 else 'too far'} at zero"
 
 
-def _reading_sigmas(steps: Sequence[Step]) -> Array:
-    x = np.array([step.numbers["mean"] for step in steps])
+def _reading_sigmas(steps: Sequence[Step[HeldMean]]) -> Array:
+    x = np.array([step.taken.mean for step in steps])
     if np.ptp(x) == 0:
         return np.zeros(len(steps))
     fit = straight(x, [step.truth["true_mm"] for step in steps])
-    expected = np.array([math.hypot(RULER_SD_MM, fit.slope * step.numbers["mean_sd"]) for step in steps])
+    expected = np.array([math.hypot(RULER_SD_MM, fit.slope * step.taken.mean_sd) for step in steps])
     return studentised(-fit.rest, expected, fit.leverage)
 
 
-def _useful(steps: Steps, rest: dict[str, float]) -> tuple[str, ...]:
+def _useful(steps: Steps[HeldMean], rest: dict[str, float]) -> tuple[str, ...]:
     """How far each target may stand: up to the last place before the first that is too far off or too
     unsteady."""
     notes = []
@@ -427,10 +423,10 @@ def _useful(steps: Steps, rest: dict[str, float]) -> tuple[str, ...]:
         for step in held:
             at = step.truth["true_mm"]
             allowed = max(USEFUL_MM, USEFUL_SHARE * at)
-            if abs(rest[step.key]) > allowed or 2 * step.numbers["sd"] > allowed:
+            if abs(rest[step.key]) > allowed or 2 * step.taken.sd > allowed:
                 notes.append(
                     f"On a {name} target it is useful to {reach:g} mm: at {at:g} mm it is "
-                    f"{abs(rest[step.key]):.0f} mm off and scatters by {2 * step.numbers['sd']:.0f} mm."
+                    f"{abs(rest[step.key]):.0f} mm off and scatters by {2 * step.taken.sd:.0f} mm."
                 )
                 break
             reach = at

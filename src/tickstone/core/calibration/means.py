@@ -41,6 +41,47 @@ class Mean:
     n: int
 
 
+@dataclass(frozen=True)
+class HeldMean:
+    """What is kept of a held reading, in its raw unit: its mean, half of that mean's 95 % interval, the
+    spread of single readings (k = 1), and how many there were."""
+
+    mean: float
+    mean_sd: float
+    sd: float = 0.0
+    n: int = 1
+
+    @classmethod
+    def of(cls, mean: Mean) -> HeldMean:
+        """From a mean."""
+        return cls(mean.value, mean.sd, mean.spread, mean.n)
+
+
+@dataclass(frozen=True)
+class HeldMeans:
+    """The same of several readings at once, a list each, and the least number of readings of any."""
+
+    means: list[float]
+    mean_sds: list[float]
+    spreads: list[float]
+    n: int
+
+    @classmethod
+    def of(cls, means: Sequence[Mean]) -> HeldMeans:
+        """From means, one a reading."""
+        return cls(
+            [mean.value for mean in means],
+            [mean.sd for mean in means],
+            [mean.spread for mean in means],
+            min(mean.n for mean in means),
+        )
+
+    def each(self) -> list[Mean]:
+        """One mean a reading."""
+        spreads = zip(self.means, self.mean_sds, self.spreads, strict=True)
+        return [Mean(value, sd, spread, self.n) for value, sd, spread in spreads]
+
+
 def mean_of(readings: npt.ArrayLike, step: float = 0.0) -> Mean:
     """The mean of readings in time order, and how well it is known.
 

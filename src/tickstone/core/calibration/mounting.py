@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from typing import Any
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -36,22 +36,37 @@ def vehicle_g(channels: Mapping[str, Array], values: Values) -> Array:
     return np.stack(mounted((x, y, z), values, levelled=False))
 
 
-class LevelByReversal(Procedure):
+@dataclass(frozen=True)
+class HeldGravity:
+    """Gravity as it was held, g, shape (3,), of so many readings; sds of the means where they matter."""
+
+    g: list[float]
+    n: int
+    mean_sds: list[float] = field(default_factory=list)
+
+
+class LevelByReversal(Procedure[HeldGravity]):
     """Level zero by reversal: read, turn the vehicle by 180° on the spot, read again."""
 
     id = "level"
+    takes = HeldGravity
     title = "Level"
     prepare = ("A firm place, roughly level; mark where the wheels stand.",)
     rests_on = ("axis_up", "axis_forward", "zero_x", "zero_y", "zero_z", "offset_x", "offset_y", "offset_z")
 
-    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+    def wants(self, steps: Steps[HeldGravity], values: Values) -> tuple[Want, ...]:
         return (
             Want("there", "as it stands", "Stand it on the marks, and let go."),
             Want("turned", "turned by 180°", "Turn it by half a turn, the wheels on the same marks."),
         )
 
     def judge(
-        self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
+        self,
+        window: Window,
+        want: Want | None,
+        truth: Mapping[str, float],
+        steps: Steps[HeldGravity],
+        values: Values,
     ) -> Holding:
         why = why_not_steady(window, values, self.seconds)
         if why:
@@ -62,27 +77,23 @@ class LevelByReversal(Procedure):
             return Holding(False, "It does not stand: wheels down, on the bench.", figure=shown)
         return Holding(True, "", held_s=window.span_s, figure=shown)
 
-    def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
+    def take(self, window: Window, key: str, values: Values) -> HeldGravity:
         means = [mean_of(axis) for axis in vehicle_g(window.channels, values)]
         if not all(mean.n for mean in means):
             raise BadInput("There is no reading of all three axes to take.", "channel")
-        return {
-            "g": [mean.value for mean in means],
-            "mean_sds": [mean.sd for mean in means],
-            "n": min(mean.n for mean in means),
-        }
+        return HeldGravity(
+            [mean.value for mean in means], min(mean.n for mean in means), [mean.sd for mean in means]
+        )
 
-    def fit(self, steps: Steps, values: Values) -> Outcome:
+    def fit(self, steps: Steps[HeldGravity], values: Values) -> Outcome:
         held = {step.key: step for step in steps}
         if len(held) < 2:
             return Outcome(
                 "What it reads when level is not known", "Read, turn it round, read again.", "Hold both."
             )
-        (roll, pitch), (roll2, pitch2) = (
-            _angles(np.array(held[key].numbers["g"])) for key in ("there", "turned")
-        )
+        (roll, pitch), (roll2, pitch2) = (_angles(np.array(held[key].taken.g)) for key in ("there", "turned"))
         zero, slope = ((roll + roll2) / 2, (pitch + pitch2) / 2), ((roll - roll2) / 2, (pitch - pitch2) / 2)
-        noise = math.degrees(max(max(step.numbers["mean_sds"]) for step in steps))
+        noise = math.degrees(max(max(step.taken.mean_sds) for step in steps))
         sd = math.hypot(noise, PLACED_DEG) / math.sqrt(2)
         bench = math.degrees(math.acos(math.cos(math.radians(slope[0])) * math.cos(math.radians(slope[1]))))
         heading = f"Level reads roll {fixed(zero[0], 1)}°, pitch {fixed(zero[1], 1)}°; that is taken off now"
@@ -100,23 +111,29 @@ def _angles(g: Array) -> tuple[float, float]:
     return float(tilt.roll_deg[0]), float(tilt.pitch_deg[0])
 
 
-class Mounting(Procedure):
+class Mounting(Procedure[HeldGravity]):
     """Which of the part's axes points up, and which forward: for a part mounted on its side."""
 
     id = "mounting"
+    takes = HeldGravity
     title = "Mounting"
     prepare = ("The vehicle on its wheels; a hand’s breadth of room to lift its nose.",)
     rests_on = ("zero_x", "zero_y", "zero_z", "offset_x", "offset_y", "offset_z")
     least_rise_g = 0.25  # about 15°
 
-    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+    def wants(self, steps: Steps[HeldGravity], values: Values) -> tuple[Want, ...]:
         return (
             Want("level", "on its wheels", "Stand it level on its wheels."),
             Want("nose-up", "nose up", "Lift its nose by 20 to 40 degrees and hold it there."),
         )
 
     def judge(
-        self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
+        self,
+        window: Window,
+        want: Want | None,
+        truth: Mapping[str, float],
+        steps: Steps[HeldGravity],
+        values: Values,
     ) -> Holding:
         why = why_not_steady(window, values, 1.0)
         if why:
@@ -125,7 +142,7 @@ class Mounting(Procedure):
         shown = " ".join(fixed(float(item), 2) for item in g)
         if want is not None and want.key == "nose-up":
             level = next((step for step in steps if step.key == "level"), None)
-            if level is not None and np.linalg.norm(g - np.array(level.numbers["g"])) < self.least_rise_g:
+            if level is not None and np.linalg.norm(g - np.array(level.taken.g)) < self.least_rise_g:
                 return Holding(False, "Lift the nose further: it reads almost as level.", figure=shown)
         elif max(abs(g)) < OWN_G:
             return Holding(
@@ -135,14 +152,14 @@ class Mounting(Procedure):
             )
         return Holding(True, "", held_s=window.span_s, figure=shown)
 
-    def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
+    def take(self, window: Window, key: str, values: Values) -> HeldGravity:
         g = np.nanmean(own_g(window.channels, values), axis=1)
         if not np.isfinite(g).all():
             raise BadInput("There is no reading of all three axes to take.", "channel")
-        return {"g": g.tolist(), "n": int(window.times_s.size)}
+        return HeldGravity(g.tolist(), int(window.times_s.size))
 
-    def fit(self, steps: Steps, values: Values) -> Outcome:
-        held = {step.key: np.array(step.numbers["g"]) for step in steps}
+    def fit(self, steps: Steps[HeldGravity], values: Values) -> Outcome:
+        held = {step.key: np.array(step.taken.g) for step in steps}
         if "level" not in held:
             return Outcome(
                 "Taken as mounted with x forward and z up",

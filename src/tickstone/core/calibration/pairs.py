@@ -10,7 +10,7 @@ from typing import Any, ClassVar
 
 import numpy as np
 
-from tickstone.core.calibration.means import coverage, mean_of
+from tickstone.core.calibration.means import HeldMean, coverage, mean_of
 from tickstone.core.calibration.procedure import (
     Array,
     FormField,
@@ -36,7 +36,7 @@ SUSPECT_SIGMAS = 4.0
 LEAST_LEFT = 3
 
 
-class Pairs(Procedure):
+class Pairs(Procedure[HeldMean]):
     """Pairs of a ruler's reading and the ranger's own. ``channel`` is its raw reading, said in ``unit``."""
 
     channel: ClassVar[str]
@@ -44,6 +44,7 @@ class Pairs(Procedure):
     least_mm: ClassVar[float] = 20.0
     most_mm: ClassVar[float] = 6000.0
     far_off: ClassVar[float] = FAR_OFF_SHARE
+    takes = HeldMean
     slip_mm: ClassVar[float] = 15.0  # a part-sheet ranger with an unknown zero; more than that is a slip
 
     @abstractmethod
@@ -62,7 +63,7 @@ class Pairs(Procedure):
     def step_of(self, values: Values) -> float:
         """What a raw reading is rounded to."""
 
-    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+    def wants(self, steps: Steps[HeldMean], values: Values) -> tuple[Want, ...]:
         held = sorted(step.truth["true_mm"] for step in steps)
         free = [
             at
@@ -89,7 +90,12 @@ class Pairs(Procedure):
         return f"{truth['true_mm']:g} mm"
 
     def judge(
-        self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
+        self,
+        window: Window,
+        want: Want | None,
+        truth: Mapping[str, float],
+        steps: Steps[HeldMean],
+        values: Values,
     ) -> Holding:
         """The reading must be still, differ from every held place, and roughly fit the ruler's number: a
         typing slip or a target not yet moved shows there."""
@@ -117,7 +123,7 @@ class Pairs(Procedure):
                 Hindrance("Too few readings come back: square the target to the ranger.", Lack.READINGS)
             )
         for step in steps:
-            same = abs(step.numbers["mean"] - seen.mean) < self.same(step, values)
+            same = abs(step.taken.mean - seen.mean) < self.same(step, values)
             if same and abs(step.truth["true_mm"] - true_mm) > 1e-6:
                 return replace(state, why_not=f"It reads the same as at {step.label}: has the target moved?")
         if here is not None and abs(here - true_mm) > max(self.slip_mm, self.far_off * true_mm):
@@ -129,25 +135,24 @@ class Pairs(Procedure):
         short = still_for(window, self.seconds)
         return state.hindered(short) if short else replace(state, ready=True)
 
-    def same(self, step: Step, values: Values) -> float:
+    def same(self, step: Step[HeldMean], values: Values) -> float:
         """A reading that differs by less than this from a held place's belongs to that place."""
         return 2.0 * self.still_limit(values)
 
-    def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
+    def take(self, window: Window, key: str, values: Values) -> HeldMean:
         mean = mean_of(self.usable(window, values), self.step_of(values))
         if not mean.n:
             raise BadInput("There is nothing to take: point the ranger at the target.", "true_mm")
-        return {"mean": mean.value, "sd": mean.spread, "mean_sd": mean.sd, "n": mean.n}
+        return HeldMean.of(mean)
 
     def notebook_channels(self, row: Mapping[str, float]) -> dict[str, float]:
         return {self.channel: row["reading"]}
 
-    def from_notebook(self, row: Mapping[str, float], values: Values) -> Step:
+    def from_notebook(self, row: Mapping[str, float], values: Values) -> Step[HeldMean]:
         for name, field in ((form_field.name, form_field) for form_field in self.notebook):
             check_between(row[name], field.low, field.high, name)
-        numbers = {"mean": row["reading"], "sd": 0.0, "mean_sd": 0.0, "n": 1}
         at = row["true_mm"]
-        return Step(f"{at:g}", f"{at:g} mm", {"true_mm": at}, numbers)
+        return Step(f"{at:g}", f"{at:g} mm", {"true_mm": at}, HeldMean(row["reading"], 0.0))
 
     def of_mark(self, label: str, truth: Mapping[str, Any] | None) -> tuple[str, dict[str, float]] | None:
         if not truth or truth.get("quantity") != "distance":
@@ -157,8 +162,8 @@ class Pairs(Procedure):
 
 
 def suspects(
-    steps: Sequence[Step], sigmas_of: Callable[[Sequence[Step]], Array], least: int
-) -> tuple[Step, ...]:
+    steps: Sequence[Step[HeldMean]], sigmas_of: Callable[[Sequence[Step[HeldMean]]], Array], least: int
+) -> tuple[Step[HeldMean], ...]:
     """The places that do not fit the rest, worst first. One bad place drags the curve and makes good ones
     look bad, so the worst is set aside and the others are judged anew, as long as ``least`` are left."""
     left, results = list(steps), []
@@ -177,23 +182,23 @@ def studentised(rest: Array, expected: Array, leverage: Array) -> Array:
     return np.where(leverage > 1 - 1e-6, 0.0, rest / (expected * free))
 
 
-def pooled_noise(steps: Sequence[Step]) -> tuple[float, float] | None:
+def pooled_noise(steps: Sequence[Step[HeldMean]]) -> tuple[float, float] | None:
     """Pooled sd of the held spans, in the raw unit, and that sd's own uncertainty (JCGM 100:2008, E.4.3)."""
-    held = [step.numbers for step in steps if step.numbers["n"] > 1]
-    freedom = sum(numbers["n"] - 1 for numbers in held)
+    held = [step.taken for step in steps if step.taken.n > 1]
+    freedom = sum(mean.n - 1 for mean in held)
     if not freedom:
         return None
-    pooled = math.sqrt(sum((numbers["n"] - 1) * numbers["sd"] ** 2 for numbers in held) / freedom)
+    pooled = math.sqrt(sum((mean.n - 1) * mean.sd**2 for mean in held) / freedom)
     return pooled, pooled / math.sqrt(2 * freedom) * coverage(freedom)
 
 
-def mean_air(steps: Sequence[Step]) -> float | None:
+def mean_air(steps: Sequence[Step[HeldMean]]) -> float | None:
     """Mean air temperature while the places were held, °C; None when it was not known."""
     airs = [step.air_c for step in steps if step.air_c is not None]
     return float(np.mean(airs)) if airs else None
 
 
-def count_of(steps: Sequence[Step], wanted: int, noun: str = "places") -> str:
+def count_of(steps: Sequence[Step[HeldMean]], wanted: int, noun: str = "places") -> str:
     """How many are held, in words."""
     return f"{len(steps)} of {max(wanted, len(steps))} {noun} held"
 

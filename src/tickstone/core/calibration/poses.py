@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 
 from tickstone.core import inertial
-from tickstone.core.calibration.means import coverage, mean_of
+from tickstone.core.calibration.means import HeldMeans, coverage, mean_of
 from tickstone.core.calibration.procedure import (
     Array,
     Extra,
@@ -89,10 +89,18 @@ def why_not_steady(window: Window, values: Values, seconds: float) -> Hindrance 
     return why_pinned(window, values) or why_moving(window, dict.fromkeys(AXES, (limit, "counts")), seconds)
 
 
-class Poses(Procedure):
+@dataclass(frozen=True)
+class HeldPose(HeldMeans):
+    """The three axes of a pose, counts; ``turned`` is −1 where lying flat reads −1 g."""
+
+    turned: float = 1.0
+
+
+class Poses(Procedure[HeldPose]):
     """Six poses, each axis up and down once. Which pose it is shows in the readings."""
 
     id = "poses"
+    takes = HeldPose
     title = "Six poses"
     prepare = (
         "Something square to hold it against: a box, a thick book.",
@@ -105,11 +113,16 @@ class Poses(Procedure):
         *(FormField(axis, f"{axis} counts", "counts", 344, -32_768, 16_777_215) for axis in AXES),
     )
 
-    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+    def wants(self, steps: Steps[HeldPose], values: Values) -> tuple[Want, ...]:
         return tuple(Want(pose, LABELS[pose], DO[pose]) for pose in ORDER)
 
     def judge(
-        self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
+        self,
+        window: Window,
+        want: Want | None,
+        truth: Mapping[str, float],
+        steps: Steps[HeldPose],
+        values: Values,
     ) -> Holding:
         pinned = why_pinned(window, values)
         if pinned:
@@ -146,42 +159,36 @@ class Poses(Procedure):
             return replace(state, why_not=f"This is {LABELS[key]}, not {want.label}.")
         return replace(state, ready=True)
 
-    def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
+    def take(self, window: Window, key: str, values: Values) -> HeldPose:
         means = [mean_of(window.told(axis), 1.0) for axis in AXES]
         if not all(mean.n for mean in means):
             raise BadInput("There is no reading of all three axes to take.", "channel")
         turned = 1.0
         if key == "+z":
             turned = 1.0 if float(np.nanmedian(own_g(window.channels, values)[2])) >= 0 else -1.0
-        return {
-            "means": [mean.value for mean in means],
-            "mean_sds": [mean.sd for mean in means],
-            "spreads": [mean.spread for mean in means],
-            "n": min(mean.n for mean in means),
-            "turned": turned,
-        }
+        held = HeldMeans.of(means)
+        return HeldPose(held.means, held.mean_sds, held.spreads, held.n, turned)
 
     def notebook_channels(self, row: Mapping[str, float]) -> dict[str, float]:
         return {axis: row[axis] for axis in AXES}
 
-    def from_notebook(self, row: Mapping[str, float], values: Values) -> Step:
+    def from_notebook(self, row: Mapping[str, float], values: Values) -> Step[HeldPose]:
         for form_field in self.notebook:
             check_between(row[form_field.name], form_field.low, form_field.high, form_field.name)
         pose = ORDER[int(row["pose"])]
         counts = {axis: np.array([row[axis]]) for axis in AXES}
-        numbers = self.take(
+        taken = self.take(
             Window(np.array([0.0, 0.0]), {axis: np.repeat(count, 2) for axis, count in counts.items()}),
             pose,
             values,
         )
-        numbers["mean_sds"] = [0.5, 0.5, 0.5]
-        return Step(pose, LABELS[pose], {}, numbers)
+        return Step(pose, LABELS[pose], {}, replace(taken, mean_sds=[0.5, 0.5, 0.5]))
 
     def of_mark(self, label: str, truth: Mapping[str, Any] | None) -> tuple[str, dict[str, float]] | None:
         text = label.strip().lower()
         return next(((pose, {}) for pose in POSES if text in (pose, LABELS[pose])), None)
 
-    def fit(self, steps: Steps, values: Values) -> Outcome:
+    def fit(self, steps: Steps[HeldPose], values: Values) -> Outcome:
         held = {step.key: step for step in steps}
         missing = [pose for pose in ORDER if pose not in held]
         count = f"{len(held)} of 6 poses held"
@@ -263,18 +270,18 @@ def pose_of(g: Array) -> str:
     return ("+" if g[axis] > 0 else "-") + AXES[axis]
 
 
-def _flip(steps: Steps) -> float:
+def _flip(steps: Steps[HeldPose]) -> float:
     """−1 where lying flat reads −1 g: many programs print it so."""
-    return next((float(step.numbers.get("turned", 1.0)) for step in steps if step.key == "+z"), 1.0)
+    return next((step.taken.turned for step in steps if step.key == "+z"), 1.0)
 
 
-def _same(held: Mapping[str, Step]) -> tuple[str, str] | None:
+def _same(held: Mapping[str, Step[HeldPose]]) -> tuple[str, str] | None:
     for axis in AXES:
         up, down = held.get(f"+{axis}"), held.get(f"-{axis}")
         if up and down:
             place = AXES.index(axis)
-            noise = max(up.numbers["spreads"][place], down.numbers["spreads"][place], 1.0)
-            if abs(up.numbers["means"][place] - down.numbers["means"][place]) < 4 * noise:
+            noise = max(up.taken.spreads[place], down.taken.spreads[place], 1.0)
+            if abs(up.taken.means[place] - down.taken.means[place]) < 4 * noise:
                 return f"+{axis}", f"-{axis}"
     return None
 
@@ -322,13 +329,13 @@ def in_own_unit(counts: Array, values: Values) -> Array:
     return counts * step_v(values)
 
 
-def _measured(held: Mapping[str, Step], values: Values) -> tuple[Array, Array]:
-    means = in_own_unit(np.array([held[pose].numbers["means"] for pose in ORDER]), values)
-    sds = in_own_unit(np.array([held[pose].numbers["mean_sds"] for pose in ORDER]), values)
+def _measured(held: Mapping[str, Step[HeldPose]], values: Values) -> tuple[Array, Array]:
+    means = in_own_unit(np.array([held[pose].taken.means for pose in ORDER]), values)
+    sds = in_own_unit(np.array([held[pose].taken.mean_sds for pose in ORDER]), values)
     return means, np.maximum(sds, 1e-9)
 
 
-def fit_axes(held: Mapping[str, Step], values: Values) -> Axes:
+def fit_axes(held: Mapping[str, Step[HeldPose]], values: Values) -> Axes:
     """Zero and gain of each axis such that every pose reads 1 g, however it was tilted: six equations, six
     unknowns.
 
@@ -361,14 +368,14 @@ def fit_axes(held: Mapping[str, Step], values: Values) -> Axes:
     return Axes(zeros, gains, back @ np.diag(noise**2) @ back.T, tilts, "accel_range" in values)
 
 
-def _forming(held: Mapping[str, Step], values: Values) -> tuple[FittedConstant, ...]:
+def _forming(held: Mapping[str, Step[HeldPose]], values: Values) -> tuple[FittedConstant, ...]:
     """What pairs of poses say already: half sum and half difference."""
     constants: list[FittedConstant] = []
     for i, axis in enumerate(AXES):
         if f"+{axis}" not in held or f"-{axis}" not in held:
             continue
         up, down = (
-            float(in_own_unit(np.array(held[f"{sign}{axis}"].numbers["means"][i]), values)) for sign in "+-"
+            float(in_own_unit(np.array(held[f"{sign}{axis}"].taken.means[i]), values)) for sign in "+-"
         )
         zero, gain = (up + down) / 2, (up - down) / 2
         if "accel_range" in values:
@@ -384,7 +391,7 @@ def _forming(held: Mapping[str, Step], values: Values) -> tuple[FittedConstant, 
     return tuple(constants)
 
 
-def _full(held: Mapping[str, Step], values: Values) -> tuple[Extra, str]:
+def _full(held: Mapping[str, Step[HeldPose]], values: Values) -> tuple[Extra, str]:
     """Least squares with cross-axis terms: what each axis has of the others, good only for squarely held
     poses."""
     means, _ = _measured(held, values)

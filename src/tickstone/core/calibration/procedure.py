@@ -9,9 +9,9 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import asdict, dataclass, field, replace
 from enum import StrEnum
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Generic, TypeVar
 
 import numpy as np
 import numpy.typing as npt
@@ -83,22 +83,24 @@ class Window:
         return column[np.isfinite(column)]
 
 
+Taken = TypeVar("Taken")  # what a procedure keeps of a window: a dataclass of its own, or None
+
+
 @dataclass(frozen=True)
-class Step:
-    """A place that is held: what was typed as true, and what the readings said (numbers, or lists of
-    them)."""
+class Step(Generic[Taken]):
+    """A place that is held: what was typed as true, and what was taken of the readings."""
 
     key: str
     label: str
     truth: Mapping[str, float]
-    numbers: Mapping[str, Any]
+    taken: Taken
     n: int = 1
     held_s: float = 0.0
     air_c: float | None = None
     supply_v: float | None = None
 
 
-Steps = Sequence[Step]
+Steps = Sequence[Step[Taken]]
 
 
 class Lack(StrEnum):
@@ -183,10 +185,11 @@ class Outcome:
         return not self.why_not and bool(self.constants)
 
 
-class Procedure(ABC):
-    """A way to measure constants. ``seconds`` is the window that must be still; 0 means all since the hold
-    began. ``hands_free`` procedures see by themselves which want they have before them, and go on to the next
-    by themselves. ``rests_on`` names constants that make the result stale when they change."""
+class Procedure(ABC, Generic[Taken]):
+    """A way to measure constants; ``takes`` is what it keeps of a window. ``seconds`` is the window that must
+    be still; 0 means all since the hold began. ``hands_free`` procedures see by themselves which want they
+    have before them, and go on to the next by themselves. ``rests_on`` names constants that make the result
+    stale when they change."""
 
     id: ClassVar[str]
     title: ClassVar[str]
@@ -196,9 +199,10 @@ class Procedure(ABC):
     hands_free: ClassVar[bool] = False
     rests_on: ClassVar[tuple[str, ...]] = ()
     notebook: ClassVar[tuple[FormField, ...]] = ()
+    takes: type[Taken]
 
     @abstractmethod
-    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+    def wants(self, steps: Steps[Taken], values: Values) -> tuple[Want, ...]:
         """Everything that is wanted, held or not, in working order."""
 
     def window_s(self, want: Want | None) -> float:
@@ -207,17 +211,29 @@ class Procedure(ABC):
 
     @abstractmethod
     def judge(
-        self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
+        self,
+        window: Window,
+        want: Want | None,
+        truth: Mapping[str, float],
+        steps: Steps[Taken],
+        values: Values,
     ) -> Holding:
         """Whether the window may be taken for a want (None: for whichever it is)."""
 
     @abstractmethod
-    def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
-        """What is kept of a window: numbers and lists of numbers, by name. Raises BadInput when there is
-        nothing in it."""
+    def take(self, window: Window, key: str, values: Values) -> Taken:
+        """What is kept of a window. Raises BadInput when there is nothing in it."""
+
+    def stored(self, taken: Taken) -> dict[str, Any]:
+        """What was taken, as numbers, words and lists of them by name."""
+        return asdict(taken)  # type: ignore[call-overload, no-any-return]
+
+    def restored(self, stored: Mapping[str, Any]) -> Taken:
+        """What was taken, from how it was stored."""
+        return self.takes(**stored)
 
     @abstractmethod
-    def fit(self, steps: Steps, values: Values) -> Outcome:
+    def fit(self, steps: Steps[Taken], values: Values) -> Outcome:
         """What the steps say together; answers for any number of them."""
 
     def key_of(self, want: Want, truth: Mapping[str, float]) -> str:
@@ -228,12 +244,12 @@ class Procedure(ABC):
         """What a held step is called."""
         return want.label
 
-    def check_typed(self, truth: Mapping[str, float], steps: Steps, values: Values) -> None:
+    def check_typed(self, truth: Mapping[str, float], steps: Steps[Taken], values: Values) -> None:
         """Ask back where what was typed cannot be meant. Raises BadInput that names the field and says what
         may be meant."""
         return
 
-    def from_notebook(self, row: Mapping[str, float], values: Values) -> Step:
+    def from_notebook(self, row: Mapping[str, float], values: Values) -> Step[Taken]:
         """A step from a line that was typed, with the fields of ``notebook``. Raises BadInput."""
         raise NotImplementedError
 
@@ -246,7 +262,30 @@ class Procedure(ABC):
         these."""
         return None
 
-    def missing(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+    def missing(self, steps: Steps[Taken], values: Values) -> tuple[Want, ...]:
         """The wants that no step holds yet."""
         held = {step.key for step in steps}
         return tuple(want for want in self.wants(steps, values) if want.key not in held and not want.more)
+
+
+class Typed(Procedure[None]):
+    """What is only read off and typed, run after run: no reading of a sensor belongs to it."""
+
+    def judge(
+        self,
+        window: Window,
+        want: Want | None,
+        truth: Mapping[str, float],
+        steps: Steps[None],
+        values: Values,
+    ) -> Holding:
+        return Holding(True, "")
+
+    def take(self, window: Window, key: str, values: Values) -> None:
+        return None
+
+    def stored(self, taken: None) -> dict[str, Any]:
+        return {}
+
+    def restored(self, stored: Mapping[str, Any]) -> None:
+        return None

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -32,22 +33,40 @@ MOST_KEPT = 400
 FILTERS = (("average", 5), ("average", 11), ("median", 5), ("median", 11), ("smooth", 0.3), ("smooth", 0.1))
 
 
-class Response(Procedure):
+@dataclass(frozen=True)
+class HeldReadings:
+    """The readings of a channel themselves, the newest that are kept, at their rate, with the spread (k = 1)
+    and the number of all."""
+
+    channel: str
+    readings: list[float]
+    rate_hz: float
+    sd: float
+    n: int
+
+
+class Response(Procedure[HeldReadings]):
     """A still span and a span with a step, of the sensor's first channel."""
 
     id = "filter"
+    takes = HeldReadings
     title = "Noise and lag"
     prepare = ("First leave everything still; then move it once, as fast as it will ever move: a step.",)
     seconds = 3.0
 
-    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+    def wants(self, steps: Steps[HeldReadings], values: Values) -> tuple[Want, ...]:
         return (
             Want("still", "still", "Leave it still."),
             Want("step", "a step", "Move it once, quickly, and leave it there: target, tilt, or line."),
         )
 
     def judge(
-        self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
+        self,
+        window: Window,
+        want: Want | None,
+        truth: Mapping[str, float],
+        steps: Steps[HeldReadings],
+        values: Values,
     ) -> Holding:
         readings = _first(window)
         if readings.size < 20:
@@ -77,7 +96,7 @@ class Response(Procedure):
         short = still_for(window, self.seconds)
         return state.hindered(short) if short else state
 
-    def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
+    def take(self, window: Window, key: str, values: Values) -> HeldReadings:
         name = _name(window)
         readings, times = window.channels[name], window.times_s
         known = np.isfinite(readings)
@@ -86,25 +105,20 @@ class Response(Procedure):
             raise BadInput("There are too few readings to take.", "channel")
         rate_hz = (readings.size - 1) / float(times[-1] - times[0])
         kept = window.told(name)
-        return {
-            "channel": name,
-            "readings": readings.tolist(),
-            "rate_hz": rate_hz,
-            "sd": sample_sd(without_spikes(kept)),
-            "n": int(kept.size),
-        }
+        spread = sample_sd(without_spikes(kept))
+        return HeldReadings(name, readings.tolist(), rate_hz, spread, int(kept.size))
 
     def of_mark(self, label: str, truth: Mapping[str, Any] | None) -> tuple[str, dict[str, float]] | None:
         text = label.strip().lower()
         return (text, {}) if text in ("still", "step") else None
 
-    def fit(self, steps: Steps, values: Values) -> Outcome:
-        held = {step.key: step.numbers for step in steps}
+    def fit(self, steps: Steps[HeldReadings], values: Values) -> Outcome:
+        held = {step.key: step.taken for step in steps}
         if "still" not in held:
             return Outcome(
                 "Its noise is taken as usual", "Hold it still, then give it one step.", "Hold it still first."
             )
-        noise, n = float(held["still"]["sd"]), int(held["still"]["n"])
+        noise, n = held["still"].sd, held["still"].n
         name = next((item for item in ("jitter", "noise") if item in values), None)
         sd = noise / math.sqrt(2 * max(n - 1, 1))
         constants = (FittedConstant(name, noise, sd),) if name and noise > 0 else ()
@@ -115,8 +129,8 @@ class Response(Procedure):
                 "Now one step shows how far each filter lags.",
                 constants=constants,
             )
-        readings, rate_hz = np.array(held["step"]["readings"]), float(held["step"]["rate_hz"])
-        still = np.array(held["still"]["readings"])
+        readings, rate_hz = np.array(held["step"].readings), held["step"].rate_hz
+        still = np.array(held["still"].readings)
         raw_at = _middle(readings)
         rows, lines = [], [PlotLine("raw", _points(readings, rate_hz))]
         for kind, amount in FILTERS:

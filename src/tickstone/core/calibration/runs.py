@@ -2,11 +2,19 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from tickstone.core.calibration.procedure import FormField, Steps, Want
 
 
 def numbered(
-    steps: Steps, name: str, do: str, least: int, fields: tuple[FormField, ...] = (), *, watched: bool = True
+    steps: Steps[Any],
+    name: str,
+    do: str,
+    least: int,
+    fields: tuple[FormField, ...] = (),
+    *,
+    watched: bool = True,
 ) -> tuple[Want, ...]:
     """The wants of runs that are repeated: those held, those missing, and one more when enough are held."""
     held = {int(step.key.rsplit(" ", 1)[1]) for step in steps if step.key.startswith(f"{name} ")}

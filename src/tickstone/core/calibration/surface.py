@@ -6,11 +6,12 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
-from tickstone.core.calibration.means import Mean, mean_of
+from tickstone.core.calibration.means import HeldMeans, Mean, mean_of
 from tickstone.core.calibration.procedure import (
     FittedConstant,
     FormField,
@@ -56,7 +57,18 @@ def _span(key: str) -> str:
 NO_ROW = Hindrance("No reading yet from every sensor of the row.", Lack.READINGS)
 
 
-class LineSpans(Procedure):
+@dataclass(frozen=True)
+class SweptRow:
+    """The two plateaus of each sensor of a row that was pushed to and fro over the line."""
+
+    lows: HeldMeans
+    highs: HeldMeans
+
+
+RowLevels = HeldMeans | SweptRow
+
+
+class LineSpans(Procedure[RowLevels]):
     """White and black of every sensor of a row. A span is held, or the row is pushed to and fro over the
     line."""
 
@@ -72,7 +84,7 @@ class LineSpans(Procedure):
     )
     rests_on = ("reference", "bits")
 
-    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+    def wants(self, steps: Steps[RowLevels], values: Values) -> tuple[Want, ...]:
         held = {step.key: step for step in steps}
         fields = (HEIGHT, LAMP)
         swept = any(key.startswith(SWEEP) for key in held)
@@ -102,7 +114,12 @@ class LineSpans(Procedure):
         return LABELS[span] + (f", {place}" if place else "")
 
     def judge(
-        self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
+        self,
+        window: Window,
+        want: Want | None,
+        truth: Mapping[str, float],
+        steps: Steps[RowLevels],
+        values: Values,
     ) -> Holding:
         names = _names(values)
         readings = {name: window.told(name) for name in names}
@@ -120,10 +137,9 @@ class LineSpans(Procedure):
         if why:
             return not_ready(why, window.span_s, shown)
         other = next((step for step in steps if step.key == self._partner(span, truth)), None)
-        if other is not None:
+        if other is not None and isinstance(other.taken, HeldMeans):
             swings = [
-                abs(float(np.median(readings[name])) - other.numbers["means"][i])
-                for i, name in enumerate(names)
+                abs(float(np.median(readings[name])) - other.taken.means[i]) for i, name in enumerate(names)
             ]
             if max(swings) < LEAST_SWING:
                 return Holding(False, f"It reads as {other.label}: has the row moved?", figure=shown)
@@ -151,20 +167,27 @@ class LineSpans(Procedure):
             )
         return Holding(True, "", held_s=window.span_s, figure=shown)
 
-    def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
+    def take(self, window: Window, key: str, values: Values) -> RowLevels:
         names = _names(values)
         for name in names:
             if window.told(name).size < 2:
                 raise BadInput(f"There is no reading of {name} to take.", "channel")
         if _span(key) == SWEEP:
             pairs = [_plateaus(window.told(name)) for name in names]
-            return {"lows": _told([low for low, _ in pairs]), "highs": _told([high for _, high in pairs])}
-        return _told([mean_of(window.told(name), 1.0) for name in names])
+            return SweptRow(
+                HeldMeans.of([low for low, _ in pairs]), HeldMeans.of([high for _, high in pairs])
+            )
+        return HeldMeans.of([mean_of(window.told(name), 1.0) for name in names])
+
+    def restored(self, stored: Mapping[str, Any]) -> RowLevels:
+        if "lows" in stored:
+            return SweptRow(HeldMeans(**stored["lows"]), HeldMeans(**stored["highs"]))
+        return HeldMeans(**stored)
 
     def notebook_channels(self, row: Mapping[str, float]) -> dict[str, float]:
         return {name: value for name, value in row.items() if name != "span"}
 
-    def from_notebook(self, row: Mapping[str, float], values: Values) -> Step:
+    def from_notebook(self, row: Mapping[str, float], values: Values) -> Step[RowLevels]:
         names = _names(values)
         missing = [name for name in names if name not in row]
         if missing:
@@ -174,12 +197,14 @@ class LineSpans(Procedure):
             )
         span = (GROUND, LINE)[int(row["span"])]
         noise = values["noise"].value
-        return Step(span, LABELS[span], {}, _told([Mean(row[name], noise, noise, 1) for name in names]))
+        return Step(
+            span, LABELS[span], {}, HeldMeans.of([Mean(row[name], noise, noise, 1) for name in names])
+        )
 
     def of_mark(self, label: str, truth: Mapping[str, Any] | None) -> tuple[str, dict[str, float]] | None:
         return place_of(label)
 
-    def fit(self, steps: Steps, values: Values) -> Outcome:
+    def fit(self, steps: Steps[RowLevels], values: Values) -> Outcome:
         spans = _conditions(steps, values)
         whole = [pair for pair in spans if pair.white and pair.black]
         if not whole:
@@ -247,15 +272,6 @@ def _names(values: Values) -> list[str]:
     return [f"s{i + 1}" for i in range(int(values["sensors"].value))]
 
 
-def _told(means: Sequence[Mean]) -> dict[str, Any]:
-    return {
-        "means": [mean.value for mean in means],
-        "mean_sds": [mean.sd for mean in means],
-        "spreads": [mean.spread for mean in means],
-        "n": min(mean.n for mean in means),
-    }
-
-
 def _plateaus(readings: Any) -> tuple[Mean, Mean]:
     """The two levels that a sweep dwells on: each half of the readings from its outer end in, as wide as its
     own noise. Readings on the way between them are left out."""
@@ -295,26 +311,19 @@ class _Spans:
         return min(abs(gap) / max(sd, 0.5) for gap, sd in zip(self.gaps, self.spreads, strict=True))
 
 
-def _means(numbers: Mapping[str, Any]) -> list[Mean]:
-    return [
-        Mean(value, sd, spread, int(numbers["n"]))
-        for value, sd, spread in zip(numbers["means"], numbers["mean_sds"], numbers["spreads"], strict=True)
-    ]
-
-
-def _conditions(steps: Steps, values: Values) -> list[_Spans]:
+def _conditions(steps: Steps[RowLevels], values: Values) -> list[_Spans]:
     results: dict[str, _Spans] = {}
     for step in steps:
         spans = results.setdefault(condition(step.truth), _Spans(step.truth))
         span = _span(step.key)
-        if span == SWEEP:
-            low, high = _means(step.numbers["lows"]), _means(step.numbers["highs"])
+        if isinstance(step.taken, SweptRow):
+            low, high = step.taken.lows.each(), step.taken.highs.each()
             white_high = values["white"].value > values["black"].value
             spans.white, spans.black = (high, low) if white_high else (low, high)
         elif span == GROUND:
-            spans.white = _means(step.numbers)
+            spans.white = step.taken.each()
         else:
-            spans.black = _means(step.numbers)
+            spans.black = step.taken.each()
     return list(results.values())
 
 
@@ -423,28 +432,41 @@ def _tables(whole: Sequence[_Spans]) -> tuple[Table, ...]:
     return tuple(tables)
 
 
-class LevelSpans(Procedure):
+@dataclass(frozen=True)
+class HeldLevel:
+    """The level of a place."""
+
+    level: float
+
+
+class LevelSpans(Procedure[HeldLevel]):
     """A digital line sensor: which level is dark."""
 
     id = "dark-level"
+    takes = HeldLevel
     title = "Which level is dark"
     prepare = ("A pale place and a dark one, side by side.",)
     seconds = 600.0  # such a part tells its level only when it changes
 
-    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+    def wants(self, steps: Steps[HeldLevel], values: Values) -> tuple[Want, ...]:
         return (
             Want(GROUND, LABELS[GROUND], "Hold it over bare ground."),
             Want(LINE, LABELS[LINE], "Hold it over the line."),
         )
 
     def judge(
-        self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
+        self,
+        window: Window,
+        want: Want | None,
+        truth: Mapping[str, float],
+        steps: Steps[HeldLevel],
+        values: Values,
     ) -> Holding:
         levels = window.told("level")
         if not levels.size:
             return Holding(False, "No level yet: move it over an edge once.")
         other = next((step for step in steps if want is not None and step.key != want.key), None)
-        if other is not None and other.numbers["level"] == levels[-1]:
+        if other is not None and other.taken.level == levels[-1]:
             return Holding(
                 False,
                 f"It says the same as {other.label}: move it there, or turn its trim screw.",
@@ -452,17 +474,17 @@ class LevelSpans(Procedure):
             )
         return Holding(True, "", held_s=window.span_s, figure=f"{levels[-1]:.0f}")
 
-    def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
+    def take(self, window: Window, key: str, values: Values) -> HeldLevel:
         levels = window.told("level")
         if not levels.size:
             raise BadInput("There is no level to take.", "channel")
-        return {"level": float(levels[-1])}
+        return HeldLevel(float(levels[-1]))
 
     def of_mark(self, label: str, truth: Mapping[str, Any] | None) -> tuple[str, dict[str, float]] | None:
         return LineSpans().of_mark(label, None)
 
-    def fit(self, steps: Steps, values: Values) -> Outcome:
-        levels = {step.key: step.numbers["level"] for step in steps}
+    def fit(self, steps: Steps[HeldLevel], values: Values) -> Outcome:
+        levels = {step.key: step.taken.level for step in steps}
         if not {GROUND, LINE} <= set(levels):
             return Outcome(
                 "Which level is dark is taken as usual",

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import astuple, dataclass
 from typing import Any
 
 import numpy as np
@@ -20,6 +20,7 @@ from tickstone.core.calibration.procedure import (
     Procedure,
     Step,
     Steps,
+    Typed,
     Want,
     Window,
     not_ready,
@@ -63,7 +64,7 @@ def edge_times_s(window: Window) -> Array:
     return times[1:][(levels[1:] < 0.5) & (levels[:-1] >= 0.5)]
 
 
-class RollOut(Procedure):
+class RollOut(Typed):
     """Circumference by rolling whole turns along a tape, under load: not π times a nominal diameter."""
 
     id = "roll-out"
@@ -81,20 +82,12 @@ class RollOut(Procedure):
     notebook = fields
     rests_on = ("load",)  # a loaded tyre rolls shorter
 
-    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+    def wants(self, steps: Steps[None], values: Values) -> tuple[Want, ...]:
         return numbered(
             steps, "run", "Roll it from mark to mark, and read the tape.", 3, self.fields, watched=False
         )
 
-    def judge(
-        self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
-    ) -> Holding:
-        return Holding(True, "")
-
-    def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
-        return {}
-
-    def check_typed(self, truth: Mapping[str, float], steps: Steps, values: Values) -> None:
+    def check_typed(self, truth: Mapping[str, float], steps: Steps[None], values: Values) -> None:
         """A way of another order than the runs before, or than any wheel, was meant in another unit."""
         way = truth["distance_mm"] / truth["turns"]
         before = [step.truth["distance_mm"] / step.truth["turns"] for step in steps]
@@ -112,12 +105,12 @@ class RollOut(Procedure):
         maybe = f" Did you mean {truth['distance_mm']:g} {unit}?" if unit else " Were the turns miscounted?"
         raise BadInput(text + maybe, "distance_mm")
 
-    def from_notebook(self, row: Mapping[str, float], values: Values) -> Step:
+    def from_notebook(self, row: Mapping[str, float], values: Values) -> Step[None]:
         check_between(row["turns"], 1, 10_000, "turns")
         check_between(row["distance_mm"], 10, 1e7, "distance_mm")
-        return Step("run 1", "run 1", dict(row), {})
+        return Step("run 1", "run 1", dict(row), None)
 
-    def fit(self, steps: Steps, values: Values) -> Outcome:
+    def fit(self, steps: Steps[None], values: Values) -> Outcome:
         if not steps:
             return Outcome(
                 "The wheel’s way is taken from its nominal size",
@@ -174,10 +167,19 @@ class RollOut(Procedure):
         )
 
 
-class RollerSteps(Procedure):
+@dataclass(frozen=True)
+class CountedSteps:
+    """Steps counted over the turns that were typed."""
+
+    steps: float
+    n: int
+
+
+class RollerSteps(Procedure[CountedSteps]):
     """Steps per turn of an encoder, by turning its roller whole turns."""
 
     id = "steps"
+    takes = CountedSteps
     title = "Steps per turn"
     prepare = (
         "A mark on the roller against a mark beside it.",
@@ -189,12 +191,17 @@ class RollerSteps(Procedure):
         FormField("reading", "steps counted", "", 300, 1, 1e9),
     )
 
-    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+    def wants(self, steps: Steps[CountedSteps], values: Values) -> tuple[Want, ...]:
         field = FormField("turns", "It will be turned by", "turns", 10, 1, 1000, whole=True)
         return numbered(steps, "run", "Turn it from mark to mark; it is taken when it stands.", 2, (field,))
 
     def judge(
-        self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
+        self,
+        window: Window,
+        want: Want | None,
+        truth: Mapping[str, float],
+        steps: Steps[CountedSteps],
+        values: Values,
     ) -> Holding:
         counted, last_s = counted_steps(window)
         if counted is None:
@@ -209,23 +216,23 @@ class RollerSteps(Procedure):
             return Holding(False, f"{shown} {steps_word}: it is taken when it stands.", figure=shown)
         return Holding(True, "", held_s=window.span_s, figure=shown)
 
-    def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
+    def take(self, window: Window, key: str, values: Values) -> CountedSteps:
         counted, _ = counted_steps(window)
         if not counted:
             raise BadInput("No step was counted: turn the roller, or look at its wires.", "turns")
-        return {"steps": counted, "n": int(counted)}
+        return CountedSteps(counted, int(counted))
 
-    def from_notebook(self, row: Mapping[str, float], values: Values) -> Step:
+    def from_notebook(self, row: Mapping[str, float], values: Values) -> Step[CountedSteps]:
         return Step(
-            "run 1", "run 1", {"turns": row["turns"]}, {"steps": row["reading"], "n": int(row["reading"])}
+            "run 1", "run 1", {"turns": row["turns"]}, CountedSteps(row["reading"], int(row["reading"]))
         )
 
-    def fit(self, steps: Steps, values: Values) -> Outcome:
+    def fit(self, steps: Steps[CountedSteps], values: Values) -> Outcome:
         if not steps:
             return Outcome("Steps per turn are taken as usual", "Turn it ten turns, twice.", "Turn it once.")
-        per_turn = [step.numbers["steps"] / step.truth["turns"] for step in steps]
+        per_turn = [step.taken.steps / step.truth["turns"] for step in steps]
         turns = sum(step.truth["turns"] for step in steps)
-        value = sum(step.numbers["steps"] for step in steps) / turns
+        value = sum(step.taken.steps for step in steps) / turns
         whole = round(value)
         allowed = 0.05 * value + 1.5 * len(steps) / turns
         if abs(value - whole) > min(0.35, allowed) or np.ptp(per_turn) > 2 * allowed:
@@ -307,11 +314,25 @@ def gaps_of(times_s: Array, most: int = MOST_GAPS) -> Gaps:
     return Gaps(count, tuple(shares.tolist()), tuple(sds.tolist()), left[count], count == 1)
 
 
-class SteadyRun(Procedure):
+@dataclass(frozen=True)
+class SteadyGaps:
+    """The gaps of a steady run: after how many they repeat, the share of a turn of each with its sd, the
+    jitter as a share of the period, and that period, s."""
+
+    count: int
+    shares: list[float]
+    sds: list[float]
+    jitter: float
+    period_s: float
+    n: int
+
+
+class SteadyRun(Procedure[SteadyGaps]):
     """Magnets a turn, and the share of each gap, from a steady run: unequal gaps make the speed ripple once a
     turn."""
 
     id = "steady-run"
+    takes = SteadyGaps
     title = "Steady run"
     prepare = ("Drive the wheel off the ground at a steady speed, neither slow nor fast.",)
     cautions = (SPINNING,)
@@ -319,11 +340,16 @@ class SteadyRun(Procedure):
     least = 3 * MOST_GAPS
     counted: str = "magnets"
 
-    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+    def wants(self, steps: Steps[SteadyGaps], values: Values) -> tuple[Want, ...]:
         return (Want("run", "steady run", "Keep it turning at one speed."),)
 
     def judge(
-        self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
+        self,
+        window: Window,
+        want: Want | None,
+        truth: Mapping[str, float],
+        steps: Steps[SteadyGaps],
+        values: Values,
     ) -> Holding:
         times = edge_times_s(window)
         if times.size < 4:
@@ -341,34 +367,30 @@ class SteadyRun(Procedure):
             return Holding(False, f"{times.size} of {self.least} pulses.", held_s=window.span_s, figure=shown)
         return Holding(True, "", held_s=window.span_s, figure=shown)
 
-    def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
+    def take(self, window: Window, key: str, values: Values) -> SteadyGaps:
         times = edge_times_s(window)
         if times.size < self.least:
             raise BadInput(f"A steady run needs at least {self.least} pulses, not {times.size}.", "channel")
         gaps = gaps_of(times)
-        return {
-            "count": gaps.count,
-            "shares": list(gaps.shares),
-            "sds": list(gaps.sds),
-            "jitter": gaps.jitter,
-            "period_s": float(np.mean(np.diff(times))),
-            "n": int(times.size),
-        }
+        period_s = float(np.mean(np.diff(times)))
+        return SteadyGaps(
+            gaps.count, list(gaps.shares), list(gaps.sds), gaps.jitter, period_s, int(times.size)
+        )
 
     def of_mark(self, label: str, truth: Mapping[str, Any] | None) -> tuple[str, dict[str, float]] | None:
         return ("run", {}) if label.strip().lower() in ("run", "steady run", "steady") else None
 
-    def fit(self, steps: Steps, values: Values) -> Outcome:
+    def fit(self, steps: Steps[SteadyGaps], values: Values) -> Outcome:
         if not steps:
             return Outcome(
                 "The gaps between magnets are taken as equal",
                 "Half a minute of steady turning will do.",
                 "Hold one steady run.",
             )
-        numbers = steps[0].numbers
-        count, shares, sds = int(numbers["count"]), numbers["shares"], numbers["sds"]
+        gaps = steps[0].taken
+        count, shares, sds = gaps.count, gaps.shares, gaps.sds
         known = int(values[self.counted].value)
-        jitter = FittedConstant("jitter", 1e6 * numbers["jitter"] * numbers["period_s"], None)
+        jitter = FittedConstant("jitter", 1e6 * gaps.jitter * gaps.period_s, None)
         if count == 1:
             return Outcome(
                 "Its pulses come evenly",
@@ -419,11 +441,20 @@ class SteadyMarks(SteadyRun):
     counted = "marks"
 
 
-class SecondOpinion(Procedure):
+@dataclass(frozen=True)
+class MarkRate:
+    """Marks a second."""
+
+    hz: float
+    n: int
+
+
+class SecondOpinion(Procedure[MarkRate]):
     """Marks per turn from a second opinion: what another instrument says of the same shaft at the same
     moment."""
 
     id = "marks"
+    takes = MarkRate
     title = "Second opinion"
     prepare = ("Another instrument on the same shaft: a contact tachometer, a video, a motor constant.",)
     cautions = (SPINNING,)
@@ -433,12 +464,17 @@ class SecondOpinion(Procedure):
         FormField("reading", "pulses", "Hz", 5, 0.001, 1e6),
     )
 
-    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+    def wants(self, steps: Steps[MarkRate], values: Values) -> tuple[Want, ...]:
         field = FormField("rpm", "The other instrument says", "rpm", None, 0.01, 1e6)
         return numbered(steps, "speed", "Keep it turning, and type what the other says.", 1, (field,))
 
     def judge(
-        self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
+        self,
+        window: Window,
+        want: Want | None,
+        truth: Mapping[str, float],
+        steps: Steps[MarkRate],
+        values: Values,
     ) -> Holding:
         times = edge_times_s(window)
         if times.size < 4:
@@ -453,23 +489,23 @@ class SecondOpinion(Procedure):
             return Holding(False, f"Steady for {window.span_s:.1f} s of {self.seconds:g} s.", figure=shown)
         return Holding(True, "", held_s=window.span_s, figure=shown)
 
-    def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
+    def take(self, window: Window, key: str, values: Values) -> MarkRate:
         times = edge_times_s(window)
         if times.size < 3:
             raise BadInput("No pulses came: is it turning, and does the sensor see its mark?", "rpm")
-        return {"hz": (times.size - 1) / float(times[-1] - times[0]), "n": int(times.size)}
+        return MarkRate((times.size - 1) / float(times[-1] - times[0]), int(times.size))
 
-    def from_notebook(self, row: Mapping[str, float], values: Values) -> Step:
-        return Step("speed 1", "speed 1", {"rpm": row["rpm"]}, {"hz": row["reading"], "n": 1})
+    def from_notebook(self, row: Mapping[str, float], values: Values) -> Step[MarkRate]:
+        return Step("speed 1", "speed 1", {"rpm": row["rpm"]}, MarkRate(row["reading"], 1))
 
-    def fit(self, steps: Steps, values: Values) -> Outcome:
+    def fit(self, steps: Steps[MarkRate], values: Values) -> Outcome:
         if not steps:
             return Outcome(
                 "How many marks pass in a turn is only counted by eye",
                 "One speed that another instrument knows.",
                 "Type what the other instrument says.",
             )
-        ratios = [60.0 * step.numbers["hz"] / step.truth["rpm"] for step in steps]
+        ratios = [60.0 * step.taken.hz / step.truth["rpm"] for step in steps]
         middle = float(np.median(ratios))
         whole = max(1, round(middle))
         left = {step.key: item - whole for step, item in zip(steps, ratios, strict=True)}
@@ -489,7 +525,25 @@ class SecondOpinion(Procedure):
         )
 
 
-class MarkTrace(Procedure):
+@dataclass(frozen=True)
+class MarkLevels:
+    """Levels of mark and shaft in a trace, counts, its noise (k = 1), and how many marks a second passed."""
+
+    low: float
+    high: float
+    noise: float
+    hz: float
+
+
+@dataclass(frozen=True)
+class Traces:
+    """Levels by channel, of those that saw a mark."""
+
+    n: int
+    levels: dict[str, MarkLevels]
+
+
+class MarkTrace(Procedure[Traces]):
     """Threshold and hysteresis of a mark before an analogue reflective sensor, from its trace while the shaft
     turns."""
 
@@ -503,12 +557,17 @@ class MarkTrace(Procedure):
     seconds = 3.0
     rests_on = ("reference", "bits")
 
-    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+    def wants(self, steps: Steps[Traces], values: Values) -> tuple[Want, ...]:
         sensor = FormField("sensor", "Sensor", "", 1, 1, values["sensors"].value)
         return (Want("trace", "turning", "Let it turn at one speed.", (sensor,)),)
 
     def judge(
-        self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
+        self,
+        window: Window,
+        want: Want | None,
+        truth: Mapping[str, float],
+        steps: Steps[Traces],
+        values: Values,
     ) -> Holding:
         readings = window.told(f"s{int(truth.get('sensor', 1))}")
         if readings.size < 20:
@@ -526,11 +585,11 @@ class MarkTrace(Procedure):
             return Holding(False, f"{window.span_s:.1f} s of {self.seconds:g} s.", figure=shown)
         return Holding(True, "", held_s=window.span_s, figure=shown)
 
-    def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
+    def take(self, window: Window, key: str, values: Values) -> Traces:
         names = [name for name in window.channels if name.startswith("s") and window.told(name).size > 20]
         if not names:
             raise BadInput("There is no trace to take.", "sensor")
-        results: dict[str, Any] = {"n": int(window.times_s.size)}
+        levels: dict[str, MarkLevels] = {}
         for name in names:
             readings = window.told(name)
             cut = threshold_otsu(readings).threshold
@@ -538,24 +597,29 @@ class MarkTrace(Procedure):
             if low.size < 5 or high.size < 5:
                 continue
             noise = _plateau_noise(readings)
-            results[name] = [
-                float(np.median(low)),
-                float(np.median(high)),
-                noise,
-                _crossings(window, name, cut, 3 * noise),
-            ]
-        return results
+            hz = _crossings(window, name, cut, 3 * noise)
+            levels[name] = MarkLevels(float(np.median(low)), float(np.median(high)), noise, hz)
+        return Traces(int(window.times_s.size), levels)
 
-    def fit(self, steps: Steps, values: Values) -> Outcome:
+    def stored(self, taken: Traces) -> dict[str, Any]:
+        return {"n": taken.n} | {name: list(astuple(levels)) for name, levels in taken.levels.items()}
+
+    def restored(self, stored: Mapping[str, Any]) -> Traces:
+        return Traces(
+            stored["n"], {name: MarkLevels(*levels) for name, levels in stored.items() if name != "n"}
+        )
+
+    def fit(self, steps: Steps[Traces], values: Values) -> Outcome:
         if not steps:
             return Outcome(
                 "The threshold for marks is not known", "A few seconds of turning will do.", "Hold one trace."
             )
         name = f"s{int(steps[0].truth.get('sensor', 1))}"
-        if name not in steps[0].numbers:
+        levels = steps[0].taken.levels.get(name)
+        if levels is None:
             why = f"{name} saw no mark: turn it nearer, or choose the sensor that does."
             return Outcome("No mark was seen", why, why)
-        low, high, noise, hz = steps[0].numbers[name]
+        low, high, noise, hz = levels.low, levels.high, levels.noise, levels.hz
         threshold, band = (low + high) / 2, 6.0 * noise
         if band > 0.5 * (high - low):
             why = (

@@ -5,12 +5,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from typing import Any
 
 import numpy as np
 
 from tickstone.core import ranging, sound
-from tickstone.core.calibration.means import coverage, mean_of
+from tickstone.core.calibration.means import HeldMean, coverage, mean_of
 from tickstone.core.calibration.pairs import (
     LEAST_LEFT,
     RULER_SD_MM,
@@ -76,7 +75,7 @@ class Ruler(Pairs):
     def step_of(self, values: Values) -> float:
         return values["tick"].value
 
-    def fit(self, steps: Steps, values: Values) -> Outcome:
+    def fit(self, steps: Steps[HeldMean], values: Values) -> Outcome:
         wanted = len(self.places_mm(values))
         count = count_of(steps, wanted)
         if len({step.truth["true_mm"] for step in steps}) < 2:
@@ -134,12 +133,12 @@ class Ruler(Pairs):
         )
 
 
-def _columns(steps: Sequence[Step]) -> tuple[list[float], list[float]]:
-    return [step.truth["true_mm"] for step in steps], [step.numbers["mean"] for step in steps]
+def _columns(steps: Sequence[Step[HeldMean]]) -> tuple[list[float], list[float]]:
+    return [step.truth["true_mm"] for step in steps], [step.taken.mean for step in steps]
 
 
 def _constants(
-    steps: Steps, fit: ranging.RulerFit, wide: float, air: float | None, values: Values
+    steps: Steps[HeldMean], fit: ranging.RulerFit, wide: float, air: float | None, values: Values
 ) -> tuple[FittedConstant, ...]:
     at = values["air"].value if air is None else air
     condition = {"air_c": round(at, 2), "covariance_with_offset": (fit.covariance or 0.0) * wide**2}
@@ -155,7 +154,7 @@ def _constants(
     return tuple(constants)
 
 
-def _sigmas(steps: Sequence[Step]) -> Array:
+def _sigmas(steps: Sequence[Step[HeldMean]]) -> Array:
     true, echo = _columns(steps)
     if len(set(true)) < 2:
         return np.zeros(len(true))
@@ -163,7 +162,7 @@ def _sigmas(steps: Sequence[Step]) -> Array:
     x = np.array(true)
     leverage = 1 / x.size + (x - x.mean()) ** 2 / max(float(((x - x.mean()) ** 2).sum()), 1e-9)
     expected = np.array(
-        [math.hypot(RULER_SD_MM, fit.speed_m_s / 2000.0 * step.numbers["mean_sd"]) for step in steps]
+        [math.hypot(RULER_SD_MM, fit.speed_m_s / 2000.0 * step.taken.mean_sd) for step in steps]
     )
     return studentised(np.array(fit.residuals_mm), expected, leverage)
 
@@ -191,21 +190,21 @@ def _agreement(speed: float, sd: float, air_c: float | None, humidity_pct: float
     return (f"{text}: {abs(apart):.1f} m/s apart, more than their ± allow; {why}.",)
 
 
-def _plots(steps: Steps, fit: ranging.RulerFit, repeat: Sequence[str]) -> tuple[Plot, ...]:
+def _plots(steps: Steps[HeldMean], fit: ranging.RulerFit, repeat: Sequence[str]) -> tuple[Plot, ...]:
     farthest = max(1000.0, 1.1 * max(step.truth["true_mm"] for step in steps))
     band = ranging.fit_band(fit, [0.0, *np.linspace(0.1, 1.0, 10) * farthest])
     line = PlotLine(
         f"band {BAND} × wider", tuple((at, echo) for at, echo, _ in band), tuple(BAND * s for *_, s in band)
     )
     places = tuple(
-        Dot(step.truth["true_mm"], step.numbers["mean"], off=step.key in repeat, label=step.label)
+        Dot(step.truth["true_mm"], step.taken.mean, off=step.key in repeat, label=step.label)
         for step in steps
     )
     rest = tuple(
         Dot(
             step.truth["true_mm"],
             residual,
-            2 * math.hypot(RULER_SD_MM, fit.speed_m_s / 2000 * step.numbers["mean_sd"]),
+            2 * math.hypot(RULER_SD_MM, fit.speed_m_s / 2000 * step.taken.mean_sd),
             step.key in repeat,
             step.label,
         )
@@ -217,11 +216,12 @@ def _plots(steps: Steps, fit: ranging.RulerFit, repeat: Sequence[str]) -> tuple[
     )
 
 
-class AirAverage(Procedure):
+class AirAverage(Procedure[HeldMean]):
     """The other school: the average of a number of temperature readings, from which the speed of sound
     follows."""
 
     id = "air"
+    takes = HeldMean
     title = "Average of the air"
     prepare = (
         "The thermometer in the air between ranger and target, out of the sun and away from warm parts.",
@@ -230,12 +230,17 @@ class AirAverage(Procedure):
     notebook = (FormField("reading", "air temperature", "°C", 20, -40, 85),)
     samples = 30  # common practice
 
-    def wants(self, steps: Steps, values: Values) -> tuple[Want, ...]:
+    def wants(self, steps: Steps[HeldMean], values: Values) -> tuple[Want, ...]:
         field = FormField("samples", "Readings to average", "", self.samples, 2, 1000)
         return (Want("air", "air temperature", "Leave the thermometer where it is.", (field,)),)
 
     def judge(
-        self, window: Window, want: Want | None, truth: Mapping[str, float], steps: Steps, values: Values
+        self,
+        window: Window,
+        want: Want | None,
+        truth: Mapping[str, float],
+        steps: Steps[HeldMean],
+        values: Values,
     ) -> Holding:
         wanted = int(truth.get("samples", self.samples))
         if not window.air.size:
@@ -250,26 +255,24 @@ class AirAverage(Procedure):
             )
         return Holding(True, "", figure=shown)
 
-    def take(self, window: Window, key: str, values: Values) -> dict[str, Any]:
+    def take(self, window: Window, key: str, values: Values) -> HeldMean:
         if not window.air.size:
             raise BadInput("No air temperature has come yet.", "samples")
         mean = mean_of(window.air)
-        return {"mean": mean.value, "mean_sd": math.hypot(mean.sd, window.air_sd), "n": mean.n}
+        return HeldMean(mean.value, math.hypot(mean.sd, window.air_sd), n=mean.n)
 
-    def from_notebook(self, row: Mapping[str, float], values: Values) -> Step:
-        return Step(
-            "air", "air temperature", {}, {"mean": row["reading"], "mean_sd": THERMOMETER_SD_K, "n": 1}
-        )
+    def from_notebook(self, row: Mapping[str, float], values: Values) -> Step[HeldMean]:
+        return Step("air", "air temperature", {}, HeldMean(row["reading"], THERMOMETER_SD_K))
 
-    def fit(self, steps: Steps, values: Values) -> Outcome:
+    def fit(self, steps: Steps[HeldMean], values: Values) -> Outcome:
         if not steps:
             return Outcome(
                 "The speed of sound follows from the air",
                 "Average the air once before a run.",
                 "Average the air first.",
             )
-        numbers = steps[0].numbers
-        air, sd, humidity = float(numbers["mean"]), float(numbers["mean_sd"]), values["humidity"].value
+        held = steps[0].taken
+        air, sd, humidity = held.mean, held.mean_sd, values["humidity"].value
         speed = float(sound.speed_of_sound_cramer(air, humidity))
         slope = float(sound.sensitivity_m_s_per_k(air, humidity))
         heading = f"The air is {air:.1f} ± {2 * sd:.1f} °C: sound goes {speed:.1f} m/s"
