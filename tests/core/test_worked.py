@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from tests.rigs import part, rig
 from tickstone.calculations import run
-from tickstone.core.constants import Provenance, Values, settle
+from tickstone.core.constants import Covariance, Provenance, Values, settle
 from tickstone.core.rigs.kinds import KINDS, kind
 from tickstone.core.rigs.kinds.base import VALUE, Ambient, Kind
 from tickstone.core.rigs.rig import Supply
@@ -125,9 +125,13 @@ def test_the_rangers_budget_is_that_of_the_public_calculation() -> None:
 def test_a_fitted_speed_and_offset_are_counted_together() -> None:
     ranger = kind("ultrasonic-ranger")
     values = dict(usual_values(ranger))
-    condition = {"air_c": 20.0, "covariance_with_offset": -0.9 * 0.5 * 1.0}
     values["sound"] = replace(
-        values["sound"], value=345.0, sd=0.5, provenance=Provenance.MEASURED, condition=condition
+        values["sound"],
+        value=345.0,
+        sd=0.5,
+        provenance=Provenance.MEASURED,
+        condition={"air_c": 20.0},
+        covariances=(Covariance("offset", -0.9 * 0.5 * 1.0),),
     )
     values["offset"] = replace(values["offset"], sd=1.0, provenance=Provenance.MEASURED)
     found = work(ranger, values, {"echo": 5000}, AROUND)

@@ -403,6 +403,7 @@ def accept(session: Session, slug: str, calibration_id: int, extras: Sequence[st
                 {**around, **constant.condition},
                 inputs,
                 mine.id,
+                covariances=constant.covariances,
             ),
         )
         if name in procedure.rests_on:

@@ -53,6 +53,7 @@ def with_fitted(what: Kind, values: Values, fitted: Mapping[str, FittedConstant]
             sd=constant.sd,
             provenance=Provenance.MEASURED,
             condition=dict(constant.condition),
+            covariances=constant.covariances,
         )
     return settle(what.constants, what.derived, known)
 

@@ -34,6 +34,7 @@ def lines_now(session: Session, stored: rigs.StoredRig) -> list[StoneConstant]:
                     value.stale,
                     value.value_id,
                     value.warning,
+                    value.covariances,
                 )
             )
     return lines

@@ -53,9 +53,18 @@ class ConstantSpec:
 
 
 @dataclass(frozen=True)
+class Covariance:
+    """How the error of a constant goes with that of ``other``, which was fitted together with it: their
+    covariance, in the product of both units."""
+
+    other: str
+    value: float
+
+
+@dataclass(frozen=True)
 class Value:
-    """A constant as it stands: ``sd`` is k = 1; ``condition`` is what held at the time; ``rests_on`` names
-    inputs."""
+    """A constant as it stands: ``sd`` is k = 1; ``condition`` is what held at the time; ``covariances`` are
+    those with constants that were fitted with it; ``rests_on`` names inputs."""
 
     name: str
     label: str
@@ -67,6 +76,7 @@ class Value:
     station: str = "wire"
     shown_at: tuple[str, ...] = ()
     condition: Mapping[str, float] = field(default_factory=dict)
+    covariances: tuple[Covariance, ...] = ()
     rests_on: tuple[str, ...] = ()
     stale: str = ""  # why it no longer holds, empty while it does
     value_id: int | None = None

@@ -6,6 +6,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
+from tickstone.core.constants import Covariance
+
 
 @dataclass(frozen=True)
 class StoneConstant:
@@ -25,6 +27,7 @@ class StoneConstant:
     stale: str
     value_id: int | None
     warning: str = ""
+    covariances: tuple[Covariance, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -3,22 +3,24 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Callable, Hashable, Mapping
+from dataclasses import dataclass
+from typing import TypeVar
 
 # a step to one side that so much outdoes the other is a jump, rounding of the result left out
 JUMPS, NOISE = 3.0, 1e-9
 STEP = 1e-4  # of a standard uncertainty: small enough to be straight, large enough to keep digits
 
 
+Name = TypeVar("Name", bound=Hashable)  # of a number: a word, or a key of one's own
+
+
 @dataclass(frozen=True)
 class Budget:
-    """Standard uncertainty (k = 1), the share of its variance by cause (summing to 1, or all 0), and the
-    change of the result per unit of each cause."""
+    """Standard uncertainty (k = 1), and the share of its variance by cause (summing to 1, or all 0)."""
 
     uncertainty: float
     shares: Mapping[str, float]
-    slopes: Mapping[str, float] = field(default_factory=dict)
 
 
 def combine(variances: Mapping[str, float]) -> Budget:
@@ -34,11 +36,11 @@ def combine(variances: Mapping[str, float]) -> Budget:
 
 
 def propagate(
-    result: Callable[[Mapping[str, float]], float],
-    values: Mapping[str, float],
-    sds: Mapping[str, float],
-    covariances: Mapping[tuple[str, str], float] | None = None,
-    causes: Mapping[str, str] | None = None,
+    result: Callable[[Mapping[Name, float]], float],
+    values: Mapping[Name, float],
+    sds: Mapping[Name, float],
+    covariances: Mapping[tuple[Name, Name], float] | None = None,
+    causes: Mapping[Name, str] | None = None,
 ) -> Budget | None:
     """Uncertainty of ``result(values)`` by first-order propagation with central differences.
 
@@ -51,13 +53,13 @@ def propagate(
     >>> round(propagate(lambda v: v["a"] * v["b"], {"a": 2.0, "b": 5.0}, {"a": 0.1, "b": 0.0}).uncertainty, 9)
     0.5
     """
-    slopes: dict[str, float] = {}
+    slopes: dict[Name, float] = {}
     here = result(values)
     for name, sd in sds.items():
         if sd <= 0:
             continue
 
-        def away(share: float, name: str = name, sd: float = sd) -> float:
+        def away(share: float, name: Name = name, sd: float = sd) -> float:
             return result({**values, name: values[name] + share * sd}) - here
 
         above, below = away(STEP), away(-STEP)
@@ -70,10 +72,9 @@ def propagate(
     cause_of = causes or {}
     variances: dict[str, float] = {}
     for name, slope in slopes.items():
-        cause = cause_of.get(name, name)
+        cause = cause_of.get(name, str(name))
         variances[cause] = variances.get(cause, 0.0) + (slope * sds[name]) ** 2
     for (item, other), covariance in (covariances or {}).items():
         if item in slopes and other in slopes:
-            variances[cause_of.get(item, item)] += 2 * slopes[item] * slopes[other] * covariance
-    budget = combine({cause: max(part, 0.0) for cause, part in variances.items()})
-    return Budget(budget.uncertainty, budget.shares, slopes)
+            variances[cause_of.get(item, str(item))] += 2 * slopes[item] * slopes[other] * covariance
+    return combine({cause: max(part, 0.0) for cause, part in variances.items()})

@@ -7,8 +7,10 @@ little off.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
+from typing import NamedTuple
 
 import numpy as np
 
@@ -29,9 +31,17 @@ from tickstone.core.uncertainty import Budget, combine, propagate
 from tickstone.core.wording import fixed
 from tickstone.errors import BadInput
 
-NOTHING = Budget(0.0, {}, {})
+NOTHING = Budget(0.0, {})
 NOTHING_MOVED = 5e-7  # in the result's unit
-RAW = "raw:"  # before the name of a raw number, so that it cannot be taken for a constant
+
+
+class Moved(NamedTuple):
+    """A number that may be a little off: a constant, a raw number, or, where ``reason`` is given, one of the
+    reasons for which a raw number is off."""
+
+    name: str
+    raw: bool = False
+    reason: int | None = None
 
 
 @dataclass(frozen=True)
@@ -113,10 +123,13 @@ def _convert(what: Kind, values: Values, numbers: Mapping[str, float], ambient: 
     return what.working.read({name: np.array([number]) for name, number in numbers.items()}, values, ambient)
 
 
-def _result(what: Kind, values: Values, ambient: Ambient, changed: Mapping[str, float]) -> float:
+def _result(what: Kind, values: Values, ambient: Ambient, changed: Mapping[Moved, float]) -> float:
     """The result with some raw numbers and constants changed."""
-    raw = {name.removeprefix(RAW): number for name, number in changed.items() if name.startswith(RAW)}
-    constants = {name: number for name, number in changed.items() if not name.startswith(RAW)}
+    raw = {key.name: number for key, number in changed.items() if key.raw and key.reason is None}
+    for key, off in changed.items():
+        if key.reason is not None:
+            raw[key.name] += off
+    constants = {key.name: number for key, number in changed.items() if not key.raw}
     moved = dict(values) | {
         name: replace(values[name], value=number)
         for name, number in constants.items()
@@ -128,43 +141,43 @@ def _result(what: Kind, values: Values, ambient: Ambient, changed: Mapping[str, 
     return float(_convert(what, moved, raw, ambient).values[0])
 
 
-def _numbers(values: Values, numbers: Mapping[str, float]) -> dict[str, float]:
-    return {name: value.value for name, value in values.items()} | {
-        f"{RAW}{name}": n for name, n in numbers.items()
-    }
+def _numbers(values: Values, numbers: Mapping[str, float]) -> dict[Moved, float]:
+    constants = {Moved(name): value.value for name, value in values.items()}
+    return constants | {Moved(name, raw=True): number for name, number in numbers.items()}
 
 
 def _budget(what: Kind, values: Values, numbers: Mapping[str, float], ambient: Ambient) -> Budget | None:
     """Every uncertain constant, and what makes the raw numbers uncertain, each asked for by moving it a
     little."""
-    causes = {name: what.working.causes.get(name, value.label) for name, value in values.items()}
+    causes = {Moved(name): what.working.causes.get(name, value.label) for name, value in values.items()}
     sds = {
-        name: value.sd
+        Moved(name): value.sd
         for name, value in values.items()
         if value.sd and value.provenance is not Provenance.DERIVED
     }
     base = _numbers(values, numbers)
     spreads = what.working.spreads(numbers, values)
     for index, spread in enumerate(spreads):  # a raw number may be uncertain for more than one reason
-        name = f"{RAW}{spread.input}#{index}"
-        base[name], sds[name], causes[name] = 0.0, spread.sd, spread.cause
-
-    def result(changed: Mapping[str, float]) -> float:
-        plain = {name: number for name, number in changed.items() if "#" not in name}
-        for name, off in changed.items():
-            if "#" in name:
-                plain[name.split("#")[0]] += off
-        return _result(what, values, ambient, plain)
-
+        key = Moved(spread.input, raw=True, reason=index)
+        base[key], sds[key], causes[key] = 0.0, spread.sd, spread.cause
     covariances = {
-        (name, key.removeprefix("covariance_with_")): covariance
+        (Moved(name), Moved(covariance.other)): covariance.value
         for name, value in values.items()
-        for key, covariance in value.condition.items()
-        if key.startswith("covariance_with_")
+        for covariance in value.covariances
     }
-    for pair in covariances:  # what was fitted together is counted together
-        causes |= dict.fromkeys(pair, " and ".join(values[name].label for name in pair if name in values))
-    return propagate(result, base, sds, covariances, causes)
+    for together in _together(covariances):  # what was fitted together is counted together
+        labels = dict.fromkeys(causes[key] for key in causes if key in together)
+        causes |= dict.fromkeys(together, " and ".join(labels))
+    return propagate(partial(_result, what, values, ambient), base, sds, covariances, causes)
+
+
+def _together(pairs: Iterable[tuple[Moved, Moved]]) -> list[set[Moved]]:
+    """Numbers that hang together by pairs, a set each."""
+    sets: list[set[Moved]] = []
+    for pair in pairs:
+        touched = [some for some in sets if some & set(pair)]
+        sets = [some for some in sets if some not in touched] + [set(pair).union(*touched)]
+    return sets
 
 
 def _doubted(budget: Budget | None, doubts: Sequence[Doubt]) -> Budget | None:
@@ -183,10 +196,10 @@ def _moves(
     sentences = []
     base = _numbers(values, numbers)
     for move in what.working.moves(values):
-        name = f"{RAW}{move.name}" if move.name in numbers else move.name
-        if name not in base:
+        key = Moved(move.name, raw=move.name in numbers)
+        if key not in base:
             continue
-        moved = _result(what, values, ambient, {**base, name: base[name] + move.step}) - value
+        moved = _result(what, values, ambient, {**base, key: base[key] + move.step}) - value
         if math.isfinite(moved):
             unit = what.quantity.unit
             gap = "" if unit == "°" else "\u2009"

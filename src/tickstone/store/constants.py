@@ -10,9 +10,10 @@ from typing import Any
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from tickstone.core.constants import ConstantSpec, Provenance, Value
+from tickstone.core.constants import ConstantSpec, Covariance, Provenance, Value
 from tickstone.errors import Conflict
 from tickstone.store import tables
+from tickstone.store.conditions import condition_of, covariances_of, written
 
 
 @dataclass(frozen=True)
@@ -41,6 +42,7 @@ class NewValue:
     inputs: tuple[Input, ...] = ()
     calibration_id: int | None = None
     warning: str = ""
+    covariances: tuple[Covariance, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -62,7 +64,7 @@ def add(session: Session, rig_id: int, sensor_id: int, new: NewValue) -> int:
         rig_id=rig_id,
         sensor_id=sensor_id,
         name=new.name,
-        condition=new.condition,
+        condition=written(new.condition, new.covariances),
         value=new.value,
         unit=new.unit,
         sd=new.sd,
@@ -185,7 +187,8 @@ def _values(
             row.sd,
             Provenance(row.provenance),
             row.source,
-            condition=row.condition,
+            condition=condition_of(row.condition),
+            covariances=covariances_of(row.condition),
             rests_on=tuple(dict.fromkeys(i.name for i in mine if i.name)),
             stale=", ".join(_changed(mine, current, rig_fields)),
             value_id=current[row.name],

@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from tickstone.core.stones import StoneConstant
 from tickstone.errors import NotFound
 from tickstone.store import tables
+from tickstone.store.conditions import condition_of, covariances_of, written
 
 
 @dataclass(frozen=True)
@@ -83,7 +84,7 @@ def cut_stone(session: Session, rig_id: int, revision_id: int, why: str, lines: 
                 provenance=line.provenance,
                 source=line.source,
                 made_at=line.made_at,
-                condition=line.condition,
+                condition=written(line.condition, line.covariances),
                 stale=line.stale,
                 value_id=line.value_id,
                 warning=line.warning,
@@ -134,10 +135,11 @@ def _stones(session: Session, wanted: Select[tables.StoneRow]) -> list[StoredSto
                 r.provenance,
                 r.source,
                 r.made_at,
-                r.condition,
+                condition_of(r.condition),
                 r.stale,
                 r.value_id,
                 r.warning,
+                covariances_of(r.condition),
             )
         )
     return [

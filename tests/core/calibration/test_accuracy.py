@@ -7,6 +7,7 @@ calibrations``.
 from __future__ import annotations
 
 import json
+import math
 from pathlib import Path
 
 import numpy as np
@@ -14,13 +15,16 @@ import pytest
 from scipy.optimize import curve_fit, least_squares
 
 from tests.simulated.calibrations import SIMULATIONS, covered, hyperbola, outcome_of, poses, values_of, window
+from tickstone.actions.comparing import with_fitted
 from tickstone.core.calibration.catalogue import PROCEDURES
 from tickstone.core.calibration.drive import square_end, square_errors
 from tickstone.core.calibration.means import coverage, mean_of
 from tickstone.core.calibration.poses import ORDER, fit_axes
 from tickstone.core.calibration.procedure import Step
 from tickstone.core.inertial import fit_six_pose
-from tickstone.core.rigs.kinds import KINDS
+from tickstone.core.rigs.kinds import KINDS, kind
+from tickstone.core.rigs.kinds.base import Ambient
+from tickstone.core.worked import work
 
 pytestmark = pytest.mark.slow
 
@@ -144,3 +148,25 @@ def test_squares_give_back_the_errors_they_were_driven_with(alpha: float, beta: 
     if beta == 0:
         assert right[0] == pytest.approx([-2 * 2000 * alpha, -2 * 2000 * alpha], rel=0.15)
         assert left[0] == pytest.approx([-2 * 2000 * alpha, 2 * 2000 * alpha], rel=0.15)
+
+
+def test_the_plus_minus_of_a_fitted_curve_is_that_of_its_errors() -> None:
+    """The constants of a hyperbola err together: what they make of a distance is far less than each would
+    alone."""
+    ranger = kind("triangulation-ranger")
+    errors: dict[int, list[float]] = {100: [], 200: [], 400: []}
+    for seed in range(100):
+        steps, truth, values = SIMULATIONS["hyperbola"][1](np.random.default_rng(seed))
+        fitted = {
+            c.name: c for c in PROCEDURES["hyperbola"].fit(steps, values).constants if c.name != "noise"
+        }
+        known = with_fitted(ranger, values, fitted)
+        step_v = values["reference"].value / 2 ** values["bits"].value
+        for mm, found in errors.items():
+            counts = (truth["a"] / (mm + truth["b"]) + truth["c"]) / step_v
+            result = work(ranger, known, {"counts": counts}, Ambient())
+            sd = math.sqrt(dict(result.shares)["curve (a, b, c)"]) * result.sd
+            found.append((result.value - mm) / sd)
+    for mm, found in errors.items():
+        assert 0.4 < float(np.mean(np.square(found))) < 1.5, mm
+        assert np.mean(np.abs(found) < 2) > 0.88, mm

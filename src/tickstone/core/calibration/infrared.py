@@ -29,7 +29,7 @@ from tickstone.core.calibration.procedure import (
     Window,
 )
 from tickstone.core.calibration.still import why_saturated
-from tickstone.core.constants import Values
+from tickstone.core.constants import Covariance, Values
 from tickstone.core.figures import Dot, Plot, PlotLine, Table
 from tickstone.errors import BadInput
 
@@ -102,14 +102,11 @@ class Triangulation(Pairs):
         sigmas |= {step.key: rest[step.key] / max(RULER_SD_MM, 1e-9) for step in bad}
         a, b, c = curve.constants
         sds = curve.sds
-        condition = {
-            f"covariance_{x}{y}": float(curve.covariance[i, j])
-            for i, j, x, y in ((0, 1, "a", "b"), (0, 2, "a", "c"), (1, 2, "b", "c"))
-        }
+        with_b, with_c, c_with_b = (float(curve.covariance[i, j]) for i, j in ((0, 1), (0, 2), (1, 2)))
         noise = pooled_noise(steps)
         constants = (
-            FittedConstant("a", a, sds[0], condition),
-            FittedConstant("b", b, sds[1]),
+            FittedConstant("a", a, sds[0], covariances=(Covariance("b", with_b), Covariance("c", with_c))),
+            FittedConstant("b", b, sds[1], covariances=(Covariance("c", c_with_b),)),
             FittedConstant("c", c, sds[2]),
             *(() if noise is None or not noise[0] else (FittedConstant("noise", *noise),)),
         )
@@ -349,7 +346,10 @@ class TimeOfFlight(Pairs):
         constants = (
             FittedConstant("offset", fit.offset, fit.offset_sd),
             FittedConstant(
-                "scale", fit.slope, fit.slope_sd, {"covariance_with_offset": fit.covariance or 0.0}
+                "scale",
+                fit.slope,
+                fit.slope_sd,
+                covariances=(Covariance("offset", fit.covariance or 0.0),),
             ),
             *(() if noise is None or not noise[0] else (FittedConstant("noise", *noise),)),
         )

@@ -16,7 +16,7 @@ from typing import Any, ClassVar, Generic, TypeVar
 import numpy as np
 import numpy.typing as npt
 
-from tickstone.core.constants import Values
+from tickstone.core.constants import Covariance, Values
 from tickstone.core.figures import Plot, Table
 
 Array = npt.NDArray[np.float64]
@@ -143,12 +143,14 @@ def not_ready(by: Hindrance, held_s: float = 0.0, figure: str = "") -> Holding:
 
 @dataclass(frozen=True)
 class FittedConstant:
-    """A constant that a procedure measures; ``sd`` is half of its 95 % interval."""
+    """A constant that a procedure measures; ``sd`` is half of its 95 % interval, and ``covariances`` are as
+    wide."""
 
     name: str
     value: float
     sd: float | None
     condition: Mapping[str, float] = field(default_factory=dict)
+    covariances: tuple[Covariance, ...] = ()
 
 
 @dataclass(frozen=True)

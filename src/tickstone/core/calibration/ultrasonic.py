@@ -33,7 +33,7 @@ from tickstone.core.calibration.procedure import (
     Want,
     Window,
 )
-from tickstone.core.constants import Provenance, Values
+from tickstone.core.constants import Covariance, Provenance, Values
 from tickstone.core.figures import Dot, Plot, PlotLine
 from tickstone.core.wording import fixed
 from tickstone.errors import BadInput
@@ -141,9 +141,10 @@ def _constants(
     steps: Steps[HeldMean], fit: ranging.RulerFit, wide: float, air: float | None, values: Values
 ) -> tuple[FittedConstant, ...]:
     at = values["air"].value if air is None else air
-    condition = {"air_c": round(at, 2), "covariance_with_offset": (fit.covariance or 0.0) * wide**2}
+    with_offset = Covariance("offset", (fit.covariance or 0.0) * wide**2)
+    sound_sd = (fit.speed_sd or 0.0) * wide
     constants = [
-        FittedConstant("sound", fit.speed_m_s, (fit.speed_sd or 0.0) * wide, condition),
+        FittedConstant("sound", fit.speed_m_s, sound_sd, {"air_c": round(at, 2)}, (with_offset,)),
         FittedConstant("offset", fit.offset_mm, (fit.offset_sd or 0.0) * wide),
     ]
     noise = pooled_noise(steps)
