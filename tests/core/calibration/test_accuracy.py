@@ -33,6 +33,20 @@ SEEDS = range(100_000, 100_080)  # not those of the table
 LEAST_ERROR = 0.6  # of the stated sd, over many calibrations
 
 
+def test_every_procedure_that_gives_a_plus_minus_is_simulated() -> None:
+    counted = {
+        "dark-level",
+        "hall-spacing",
+        "marks",
+        "mounting",
+        "steady-marks",
+        "steps",
+        "trace",
+        "wire-order",
+    }
+    assert {procedure for procedure, _ in SIMULATIONS.values()} | counted == set(PROCEDURES)
+
+
 @pytest.mark.parametrize("name", SIMULATIONS)
 def test_the_truth_lies_within_the_stated_interval(name: str) -> None:
     inside, total = covered(name, SEEDS)
