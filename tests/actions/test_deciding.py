@@ -58,9 +58,9 @@ def test_recordings_are_named_kept_aside_and_checked(database: Database) -> None
     with database.transaction() as session:
         known = ids(session)
         one = deciding.work(session, "fern", "line-row", "line", [known[LIGHTS[0]]], known[ASIDE])
-        assert one.decided.heaps is not None
-        assert one.decided.heaps.conditions == ("3 mm, lamp off",)
-        assert one.decided.heaps.rows[0].odds.tested_of > 900
+        assert one.decided.drawing is not None
+        assert one.decided.drawing.conditions == ("3 mm, lamp off",)
+        assert one.decided.drawing.rows[0].odds.tested_of > 900
         with pytest.raises(BadInput, match="not made on") as refused:
             deciding.work(session, "fern", "line-row", "line", [known[ASIDE]], known[ASIDE])
         assert refused.value.path == "test"
@@ -83,9 +83,9 @@ def test_recordings_are_named_kept_aside_and_checked(database: Database) -> None
 def test_a_chosen_filter_makes_the_trip_stale_and_the_guard_counts_with_it(database: Database) -> None:
     with database.transaction() as session:
         deciding.choose(session, "fern", "front-ranger", "obstacle", {"trip": 300.0, "clear": 350.0})
-        before = deciding.work(session, "fern", "front-ranger", "obstacle").decided.floor
+        before = deciding.work(session, "fern", "front-ranger", "obstacle").decided.drawing
         deciding.choose(session, "fern", "front-ranger", "filter", {"filter_kind": 1.0, "filter_amount": 5.0})
-        after = deciding.work(session, "fern", "front-ranger", "obstacle").decided.floor
+        after = deciding.work(session, "fern", "front-ranger", "obstacle").decided.drawing
         assert before is not None
         assert after is not None
         assert after.trip_mm > before.trip_mm + 30

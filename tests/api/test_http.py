@@ -177,7 +177,7 @@ def test_from_pairs_to_the_exported_constant(client: TestClient) -> None:
     assert draft["constants"][0]["value"] == pytest.approx(346, abs=1)
     client.post(f"{RULER}/accept", json={}).raise_for_status()
     found = client.get(f"{RANGER}/decisions/obstacle").json()
-    assert found["floor"]["parts_mm"]["braking"] == pytest.approx(100)
+    assert found["drawing"]["parts_mm"]["braking"] == pytest.approx(100)
     client.post(
         f"{RANGER}/decisions/obstacle", json={"values": {"trip": 300, "clear": 350}}
     ).raise_for_status()

@@ -16,7 +16,7 @@ from tests.simulated.scenes import EXTREMES, SCENES, Scene
 from tests.simulated.score import as_file, seeded, simulated
 from tickstone.core.constants import Values
 from tickstone.core.decisions.catalogue import DECISIONS
-from tickstone.core.decisions.decision import Question
+from tickstone.core.decisions.decision import Question, States
 from tickstone.core.diagnosis.examine import examine
 from tickstone.core.rigs.catalogue import known
 from tickstone.core.rigs.kinds import KINDS
@@ -114,7 +114,7 @@ def choices_of(name: str, asked: Question, values: Values) -> list[object]:
         choices,
         found.notes,
         [(one.title, one.rows) for one in found.tables],
-        [one.flags for one in found.states],
+        [one.flags for one in (found.drawing.rows if isinstance(found.drawing, States) else ())],
     ]
 
 

@@ -278,7 +278,7 @@ def test_dropouts_enter_neither_noise_nor_decision_nor_trace(database: Database)
             ids.append(recording_id)
         trips = []
         for recording_id in ids:
-            floor = deciding.work(session, "fern", "front-ranger", "obstacle", [recording_id]).decided.floor
+            floor = deciding.work(session, "fern", "front-ranger", "obstacle", [recording_id]).decided.drawing
             assert floor is not None
             trips.append(floor.trip_mm)
         assert trips == pytest.approx([240 + 3 * 6 * 346 / 2000] * 2, abs=2)

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, TypeAdapter
 
 from tickstone.actions import deciding
 from tickstone.api.errors import REFUSALS
@@ -98,6 +98,7 @@ class HeapsModel(RecordModel):
     ladder: list[float]
     shared: float | None
     least_sds: float
+    draws: Literal["heaps"]
 
 
 class FloorModel(RecordModel):
@@ -108,6 +109,7 @@ class FloorModel(RecordModel):
     common_mm: list[float]
     nearest_mm: float
     bar_mm: list[float]
+    draws: Literal["floor"]
 
 
 class FlagModel(RecordModel):
@@ -123,6 +125,15 @@ class StateModel(RecordModel):
     seen: int
     lamps: list[bool]
     reachable: bool
+
+
+class StatesModel(RecordModel):
+    rows: list[StateModel]
+    draws: Literal["states"]
+
+
+DrawingModel = Annotated[HeapsModel | FloorModel | StatesModel, Field(discriminator="draws")]
+DRAWING: TypeAdapter[DrawingModel] = TypeAdapter(DrawingModel)
 
 
 class SourceModel(RecordModel):
@@ -150,9 +161,7 @@ class DecisionModel(BaseModel):
     test_id: int | None
     plots: list[PlotModel]
     tables: list[TableModel]
-    heaps: HeapsModel | None
-    floor: FloorModel | None
-    states: list[StateModel]
+    drawing: DrawingModel | None
 
 
 class ChooseAsked(Body):
@@ -240,9 +249,7 @@ def _model(worked: deciding.WorkedDecision, specs: dict[str, ConstantSpec]) -> D
         test_id=worked.test_id,
         plots=[PlotModel.model_validate(x) for x in made.plots],
         tables=[TableModel.model_validate(x) for x in made.tables],
-        heaps=None if made.heaps is None else HeapsModel.model_validate(made.heaps),
-        floor=None if made.floor is None else FloorModel.model_validate(made.floor),
-        states=[StateModel.model_validate(x) for x in made.states],
+        drawing=None if made.drawing is None else DRAWING.validate_python(made.drawing),
     )
 
 

@@ -25,6 +25,7 @@ class DotModel(RecordModel):
     label: str
     picks: dict[str, float]
     picked: bool
+    dark: bool
 
 
 class PlotModel(RecordModel):

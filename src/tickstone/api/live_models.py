@@ -75,6 +75,7 @@ class HoldNow(BaseModel):
     procedure: str
     key: str
     label: str
+    true_mm: float | None
     any: bool
     ready: bool
     why_not: str
@@ -91,6 +92,7 @@ class HoldNow(BaseModel):
             procedure=hold.procedure.id,
             key=want.key if want else judged.key,
             label=hold.procedure.label_of(want, hold.truth) if want else "",
+            true_mm=hold.truth.get("true_mm"),
             any=want is None,
             ready=judged.ready,
             why_not=judged.why_not,

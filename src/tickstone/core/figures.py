@@ -18,8 +18,8 @@ class PlotLine:
 
 @dataclass(frozen=True)
 class Dot:
-    """A measured point of a plot, with its ± (95 %), and whether it is off. One that stands for a choice says
-    what it ``picks``; ``picked`` is the one that stands."""
+    """A measured point of a plot, with its ± (95 %), whether it is off, and whether it is of something
+    ``dark``. One that stands for a choice says what it ``picks``; ``picked`` is the one that stands."""
 
     x: float
     y: float
@@ -28,6 +28,7 @@ class Dot:
     label: str = ""
     picks: Mapping[str, float] = field(default_factory=dict)
     picked: bool = False
+    dark: bool = False
 
 
 @dataclass(frozen=True)

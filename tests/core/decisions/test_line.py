@@ -103,10 +103,10 @@ def test_the_row_says_which_sensor_is_not_safe_and_why() -> None:
     good = line.work(Question(lights((8, 9, 10))), values)
     assert good.good
     assert good.heading == "All three sensors are safe in every light"
-    assert good.heaps is not None
-    assert [row.title for row in good.heaps.rows] == ["left", "centre", "right"]
-    assert good.heaps.rows[0].high_place == "line"
-    assert all(row.odds.counted[round(good.choices[0].value)] == 0 for row in good.heaps.rows)
+    assert good.drawing is not None
+    assert [row.title for row in good.drawing.rows] == ["left", "centre", "right"]
+    assert good.drawing.rows[0].high_place == "line"
+    assert all(row.odds.counted[round(good.choices[0].value)] == 0 for row in good.drawing.rows)
     assert {c.label for c in good.choices[0].candidates} == {
         "midpoint",
         "Otsu",
@@ -125,8 +125,8 @@ def test_heaps_that_move_with_the_light_are_the_lights_fault() -> None:
     found = decision("line").work(
         Question(lights((40, 8, 8), shift=300.0)), values_of("line-sensors", sensors=3)
     )
-    assert found.heaps is not None
-    assert found.heaps.rows[0].said == "its heaps move with the light"
+    assert found.drawing is not None
+    assert found.drawing.rows[0].said == "its heaps move with the light"
     assert "shade left" in found.next
 
 
@@ -143,8 +143,8 @@ def test_a_recording_kept_aside_tests_and_never_chooses() -> None:
     values, seen = values_of("line-sensors", sensors=3), lights((8, 9, 10))
     aside = lights((60, 9, 10), seed=9)[0]
     found = decision("line").work(Question(seen, aside), values)
-    assert found.heaps is not None
-    odds = found.heaps.rows[0].odds
+    assert found.drawing is not None
+    odds = found.drawing.rows[0].odds
     t = round(found.choices[0].value)
     assert odds.tested_of == 1200
     expected = int((aside.channels["s1"][600:] <= t).sum() + (aside.channels["s1"][:600] > t).sum())
@@ -238,7 +238,7 @@ def test_two_sensors_astride_the_line_go_straight_on_while_neither_sees_it() -> 
     """Common practice: sensors outside of the tape; the side that sees it is the side to steer to."""
     astride = {"sensors": 2, "pitch": 30.0, "tape": 19.0}
     found = decision("steering").work(Question([]), values_of("line-sensors", **astride))
-    states = {state.pattern: state for state in found.states}
+    states = {state.pattern: state for state in found.drawing.rows}
     assert [ACTIONS[int(choice.suggested)] for choice in found.choices] == [
         "straight on",
         "left hard",
@@ -261,7 +261,9 @@ def test_two_sensors_astride_the_line_go_straight_on_while_neither_sees_it() -> 
         assert ACTIONS[int(lost.suggested)] == "search on the last side"
     straight = values_of("line-sensors", sensors=2, act_00=0.0)
     flags = next(
-        one.flags for one in decision("steering").work(Question([]), straight).states if one.pattern == "00"
+        one.flags
+        for one in decision("steering").work(Question([]), straight).drawing.rows
+        if one.pattern == "00"
     )
     assert any(flag.wrong and "line is lost" in flag.text for flag in flags)
 
@@ -269,9 +271,14 @@ def test_two_sensors_astride_the_line_go_straight_on_while_neither_sees_it() -> 
 def test_states_are_counted_by_the_chosen_thresholds() -> None:
     seen = lights((8, 8, 8))[0]
     usual = decision("steering").work(Question([seen]), values_of("line-sensors", sensors=3))
-    assert {state.pattern: state.seen for state in usual.states if state.seen} == {"000": 600, "111": 600}
+    assert {state.pattern: state.seen for state in usual.drawing.rows if state.seen} == {
+        "000": 600,
+        "111": 600,
+    }
     moved = values_of("line-sensors", sensors=3, threshold_s2=900)
-    found = {state.pattern: state for state in decision("steering").work(Question([seen]), moved).states}
+    found = {
+        state.pattern: state for state in decision("steering").work(Question([seen]), moved).drawing.rows
+    }
     assert found[BROKEN].seen == 600
     assert any(not flag.wrong and "seen 600 times all the same" in flag.text for flag in found[BROKEN].flags)
 

@@ -93,11 +93,11 @@ def test_the_obstacle_guard_is_the_sum_of_its_parts_and_says_what_changes() -> N
     _, distance, valid = pushes()
     values = values_of("ultrasonic-ranger", drive_speed=1.2, braking=1.5, votes=2, votes_of=3)
     found = decision("obstacle").work(Question([plain_seen(distance, valid)]), values)
-    assert found.floor is not None
+    assert found.drawing is not None
     t, v, travelled = 0.0, 1.2, 1.2 * (0.05 * 3 + 0.05)
     while v > 0:
         travelled, v, t = travelled + v * 1e-5, v - 1.5e-5, t + 1e-5
-    parts = found.floor.parts_mm
+    parts = found.drawing.parts_mm
     assert parts["reaction"] + parts["braking"] == pytest.approx(1000 * travelled, rel=1e-4)
     titles = [table.title for table in found.tables]
     assert titles[0] == "2 of 3 votes"
@@ -123,11 +123,11 @@ def test_the_obstacle_guard_is_the_sum_of_its_parts_and_says_what_changes() -> N
 
 
 def test_a_chosen_filter_makes_the_guard_trip_farther_and_calmer() -> None:
-    plain = decision("obstacle").work(Question(), values_of("ultrasonic-ranger")).floor
+    plain = decision("obstacle").work(Question(), values_of("ultrasonic-ranger")).drawing
     filtered = (
         decision("obstacle")
         .work(Question(), values_of("ultrasonic-ranger", filter_kind=1, filter_amount=5))
-        .floor
+        .drawing
     )
     assert plain is not None
     assert filtered is not None
@@ -360,7 +360,7 @@ def test_other_air_is_said_by_what_the_rig_carries() -> None:
 
 def test_what_is_left_before_the_obstacle_is_said_in_one_way() -> None:
     values = values_of("ultrasonic-ranger", drive_speed=0.3)
-    needed = decision("obstacle").work(Question(), values).floor
+    needed = decision("obstacle").work(Question(), values).drawing
     assert needed is not None
     trip = needed.trip_mm + 12
     found = decision("obstacle").work(Question(picked={"trip": trip, "clear": trip + 50}), values)

@@ -3701,10 +3701,8 @@ export interface components {
             plots: components["schemas"]["PlotModel"][];
             /** Tables */
             tables: components["schemas"]["TableModel"][];
-            heaps: components["schemas"]["HeapsModel"] | null;
-            floor: components["schemas"]["FloorModel"] | null;
-            /** States */
-            states: components["schemas"]["StateModel"][];
+            /** Drawing */
+            drawing: (components["schemas"]["HeapsModel"] | components["schemas"]["FloorModel"] | components["schemas"]["StatesModel"]) | null;
         };
         /**
          * DiagnosisModel
@@ -3874,6 +3872,8 @@ export interface components {
             };
             /** Picked */
             picked: boolean;
+            /** Dark */
+            dark: boolean;
         };
         /**
          * DriftModel
@@ -4375,6 +4375,11 @@ export interface components {
             nearest_mm: number;
             /** Bar Mm */
             bar_mm: number[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            draws: "floor";
         };
         /** ForgetAsked */
         ForgetAsked: {
@@ -4667,6 +4672,11 @@ export interface components {
             shared: number | null;
             /** Least Sds */
             least_sds: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            draws: "heaps";
         };
         /** HeardModel */
         HeardModel: {
@@ -4732,6 +4742,8 @@ export interface components {
             key: string;
             /** Label */
             label: string;
+            /** True Mm */
+            true_mm: number | null;
             /** Any */
             any: boolean;
             /** Ready */
@@ -7640,6 +7652,16 @@ export interface components {
             lamps: boolean[];
             /** Reachable */
             reachable: boolean;
+        };
+        /** StatesModel */
+        StatesModel: {
+            /** Rows */
+            rows: components["schemas"]["StateModel"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            draws: "states";
         };
         /** StepLine */
         StepLine: {

@@ -2,12 +2,13 @@ import { keys } from "../api/keys";
 /** What a person does to the rig that is open. */
 
 import { useQueryClient } from "@tanstack/react-query";
-import { createContext, type ReactNode, useCallback, useContext, useEffect, useMemo, useRef } from "react";
+import { type ReactNode, useCallback, useEffect, useMemo, useRef } from "react";
 import { useNavigate } from "react-router";
 import { api, ask, Refused, type Rig, type Schemas, sent } from "../api/client";
 import { useLive } from "./live";
 import { say } from "./notice";
 import { addressOf, usePlace } from "./place";
+import { rigContext } from "./rigContext";
 import { useFeedPart } from "./useFeedNow";
 import { useRefresh } from "./useRefresh";
 
@@ -30,13 +31,9 @@ interface Act {
   undoRig: () => Promise<void>;
 }
 
-const Context = createContext<Act | null>(null);
+const [ActContext, useAct] = rigContext<Act>("useAct");
 
-export function useAct(): Act {
-  const act = useContext(Context);
-  if (!act) throw new Error("useAct outside of a rig");
-  return act;
-}
+export { useAct };
 
 const SHOWN_PART = { recording: null, t0: null, t1: null, t: null };
 
@@ -121,5 +118,5 @@ export function ActProvider({ children }: { children: ReactNode }) {
     };
   }, [rig, slug, station, recordingId, connected, recording, navigate, queries, attempt]);
 
-  return <Context.Provider value={act}>{children}</Context.Provider>;
+  return <ActContext value={act}>{children}</ActContext>;
 }

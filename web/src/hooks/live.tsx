@@ -1,7 +1,8 @@
 /** What comes live from the rig that is open. */
 
-import { createContext, type ReactNode, useContext, useMemo, useState } from "react";
+import { type ReactNode, useMemo, useState } from "react";
 import type { FeedNow, LiveFeed } from "../model/live";
+import { rigContext } from "./rigContext";
 import { useFeedNow, useFeedPart } from "./useFeedNow";
 
 interface Live {
@@ -11,13 +12,9 @@ interface Live {
   setFrozen: (frozen: boolean) => void;
 }
 
-const Context = createContext<Live | null>(null);
+const [LiveContext, useLive] = rigContext<Live>("useLive");
 
-export function useLive(): Live {
-  const live = useContext(Context);
-  if (!live) throw new Error("useLive outside of a rig");
-  return live;
-}
+export { useLive };
 
 /** What comes live, at most 8 changes a second: only what shows it is drawn again. */
 export function useNow(): FeedNow {
@@ -33,5 +30,5 @@ export function LiveProvider({ feed, children }: { feed: LiveFeed; children: Rea
   const [frozen, setFrozen] = useState(false);
   const connected = useFeedPart(feed, (now) => now.status === "live" || now.status === "silent");
   const live = useMemo(() => ({ feed, connected, frozen, setFrozen }), [feed, connected, frozen]);
-  return <Context.Provider value={live}>{children}</Context.Provider>;
+  return <LiveContext value={live}>{children}</LiveContext>;
 }

@@ -2,12 +2,13 @@ import { keys } from "../api/keys";
 /** Where a person is: the rig, the sensor that is picked, the station, and the ways from here. */
 
 import { useQuery } from "@tanstack/react-query";
-import { createContext, type ReactNode, useContext, useMemo } from "react";
+import { type ReactNode, useMemo } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 import { api, ask, type Constant, type Rig, type Sensor, type Standing } from "../api/client";
 import { addressed } from "../model/address";
 import { isStation, type StationId } from "../model/stations";
 import { useLive } from "./live";
+import { rigContext } from "./rigContext";
 import { useFeedPart } from "./useFeedNow";
 
 type Search = Record<string, string | null>;
@@ -25,13 +26,9 @@ interface Place {
   show: (search: Search) => void;
 }
 
-const Context = createContext<Place | null>(null);
+const [PlaceContext, usePlace] = rigContext<Place>("usePlace");
 
-export function usePlace(): Place {
-  const place = useContext(Context);
-  if (!place) throw new Error("usePlace outside of a rig");
-  return place;
-}
+export { usePlace };
 
 const AIR_MS = 4000; // how often constants are looked at while the air is live
 
@@ -82,5 +79,5 @@ export function PlaceProvider({ rig, children }: { rig: Rig; children: ReactNode
     }),
     [rig, sensor, station, recordingId, constants, standing, slug, navigate],
   );
-  return <Context.Provider value={place}>{children}</Context.Provider>;
+  return <PlaceContext value={place}>{children}</PlaceContext>;
 }

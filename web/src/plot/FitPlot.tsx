@@ -117,12 +117,7 @@ export function FitPlot({ plot, onPick }: Props) {
                 onKeyDown={(event) => (event.key === "Enter" || event.key === " ") && onPick(dot)}
               />
             ) : (
-              <circle
-                cx={x(dot.x)}
-                cy={y(dot.y)}
-                r="5"
-                className={dot.label === "line" ? `held-dot ${styles.dark}` : "held-dot"}
-              />
+              <circle cx={x(dot.x)} cy={y(dot.y)} r="5" className={dot.dark ? `held-dot ${styles.dark}` : "held-dot"} />
             )}
           </g>
         ))}

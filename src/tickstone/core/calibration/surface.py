@@ -407,7 +407,7 @@ def _plots(whole: Sequence[_Spans]) -> tuple[Plot, ...]:
         for i, (white, black) in enumerate(zip(spans.white, spans.black, strict=True), 1):
             dots += [
                 Dot(i, white.value, 3 * white.spread, label="ground"),
-                Dot(i, black.value, 3 * black.spread, label="line"),
+                Dot(i, black.value, 3 * black.spread, label="line", dark=True),
             ]
         plots.append(Plot(f"Ground and line, {spans.name}", "sensor", "", "reading", "counts", tuple(dots)))
     heights = sorted((item.truth["height_mm"], item.apart) for item in whole if "height_mm" in item.truth)

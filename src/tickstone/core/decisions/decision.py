@@ -9,7 +9,7 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 import numpy.typing as npt
@@ -155,6 +155,7 @@ class Heaps:
     ladder: tuple[float, ...] = ()
     shared: float | None = None
     least_sds: float = 0.0
+    draws: Literal["heaps"] = "heaps"
 
 
 @dataclass(frozen=True)
@@ -169,6 +170,7 @@ class Floor:
     common_mm: tuple[float, ...]
     nearest_mm: float = 0.0
     bar_mm: tuple[float, ...] = ()
+    draws: Literal["floor"] = "floor"
 
 
 @dataclass(frozen=True)
@@ -194,9 +196,20 @@ class RowState:
 
 
 @dataclass(frozen=True)
+class States:
+    """Every state that a row of sensors can be in."""
+
+    rows: tuple[RowState, ...]
+    draws: Literal["states"] = "states"
+
+
+Drawing = Heaps | Floor | States  # told apart by what each ``draws``
+
+
+@dataclass(frozen=True)
 class Decided:
-    """What the readings say: the verdict, what to do next, what can be chosen, and why nothing can (empty: it
-    can)."""
+    """What the readings say: the verdict, what to do next, what can be chosen, why nothing can (empty: it
+    can), and the drawing in which it is chosen, where it has one."""
 
     heading: str
     next: str
@@ -206,9 +219,7 @@ class Decided:
     notes: tuple[str, ...] = ()
     plots: tuple[Plot, ...] = ()
     tables: tuple[Table, ...] = ()
-    heaps: Heaps | None = None
-    floor: Floor | None = None
-    states: tuple[RowState, ...] = ()
+    drawing: Drawing | None = None
     used: tuple[int, ...] = ()
     marks_used: tuple[int, ...] = ()
 

@@ -112,7 +112,7 @@ class EdgeGuard(Decision):
             good=not bad and not stop.falls,
             notes=(stop.sentence, *_notes(any(item.size for some in edge for item in some), wide)),
             tables=(_overruns(stop), _percent(names, [row.title for row in rows], choices, values)),
-            heaps=Heaps(0.0, float(top), "counts", ("table", "edge"), rows),
+            drawing=Heaps(0.0, float(top), "counts", ("table", "edge"), rows),
             used=tuple(evidence.id for evidence in question.evidence),
         )
 

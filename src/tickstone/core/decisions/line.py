@@ -280,7 +280,7 @@ class LineThresholds(Decision):
             good=good,
             notes=(*_notes(rows, row, shared, lights), *sentences),
             tables=(_table(rows, row, lights, [c for c in choices if c.name.startswith("threshold")]),),
-            heaps=Heaps(
+            drawing=Heaps(
                 0.0,
                 float(top),
                 "counts",

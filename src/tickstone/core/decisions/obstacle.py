@@ -112,7 +112,7 @@ class Obstacle(Decision):
             good=spare > -0.5 and not why_not,
             notes=(f"Noise {fixed(sigma, 1)} mm (1 σ, three allowed) from {from_what}.", *notes),
             tables=tuple(tables),
-            floor=Floor(
+            drawing=Floor(
                 stop.trip_mm,
                 stop.clear_mm,
                 stop.parts_mm,

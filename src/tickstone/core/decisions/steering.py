@@ -19,6 +19,7 @@ from tickstone.core.decisions.decision import (
     Flag,
     Question,
     RowState,
+    States,
     standing,
 )
 from tickstone.core.decisions.line import names_of, thresholds_of
@@ -208,7 +209,7 @@ class Steering(Decision):
             tuple(choices.values()),
             good=not wrong,
             notes=_notes(values, question, pitch, tape, astride),
-            states=states,
+            drawing=States(states),
             used=tuple(evidence.id for evidence in question.evidence),
         )
 

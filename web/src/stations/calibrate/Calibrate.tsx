@@ -157,7 +157,7 @@ function NextHold({ found, onAccept, onHold }: NextProps) {
   if (hold) {
     const what = hold.any
       ? "turn it into the next pose and hold it still"
-      : `hold ${called(hold.label, null, length)} still`;
+      : `hold ${called(hold.label, hold.true_mm, length)} still`;
     return (
       <p className="next" aria-live="polite">
         <b>Next:</b> <span>{what}. It is taken by itself.</span>

@@ -127,7 +127,7 @@ export function Holding({ found }: { found: Procedure }) {
   const hold = held;
   if (hold?.procedure !== found.procedure) return null;
   const want = found.wants.find((one) => one.key === hold.key);
-  const name = hold.label ? called(hold.label, lengthIn(hold.label), length) : (want?.label ?? "any pose");
+  const name = hold.label ? called(hold.label, hold.true_mm, length) : (want?.label ?? "any pose");
   return (
     <section className={styles.holding} aria-label="Being held">
       <p className={styles.holdingName}>{name}</p>
@@ -149,12 +149,6 @@ export function Holding({ found }: { found: Procedure }) {
       </p>
     </section>
   );
-}
-
-/** The length that a label begins with, mm. */
-function lengthIn(label: string): number | null {
-  const found = /^([\d.]+) mm/.exec(label);
-  return found ? Number(found[1]) : null;
 }
 
 /** A board as it lies or stands in a pose, its arrow up or down. */

@@ -123,7 +123,7 @@ function Head({ found, picked, onDone }: HeadProps) {
   };
   const may = open && !found.why_not && first !== undefined;
   const label =
-    found.floor && first
+    first?.unit === "mm" && found.choices.length <= 2
       ? `Choose ${figure(values[first.name] ?? 0, 0)}${THIN}mm`
       : found.choices.length > 2
         ? "Choose them"
@@ -159,13 +159,13 @@ interface OpenProps {
 }
 
 function Open({ found, picked, onPick }: OpenProps) {
-  const drawn = found.heaps || found.floor || found.states.length > 0;
+  const { drawing } = found;
   return (
     <div className={styles.decision}>
-      {found.heaps && <Heaps found={found} heaps={found.heaps} picked={picked} onPick={onPick} />}
-      {found.floor && <Floor found={found} floor={found.floor} picked={picked} onPick={onPick} />}
-      {found.states.length > 0 && <States found={found} picked={picked} onPick={onPick} />}
-      <div className={drawn ? styles.decide : `${styles.decide} ${styles.decidePlain}`}>
+      {drawing?.draws === "heaps" && <Heaps found={found} heaps={drawing} picked={picked} onPick={onPick} />}
+      {drawing?.draws === "floor" && <Floor found={found} floor={drawing} picked={picked} onPick={onPick} />}
+      {drawing?.draws === "states" && <States found={found} rows={drawing.rows} picked={picked} onPick={onPick} />}
+      <div className={drawing ? styles.decide : `${styles.decide} ${styles.decidePlain}`}>
         {found.plots.length > 0 && (
           <section className="decide-plots">
             {found.plots.map((plot) => (
@@ -173,16 +173,16 @@ function Open({ found, picked, onPick }: OpenProps) {
             ))}
           </section>
         )}
-        {!drawn && found.choices.length > 0 && (
+        {!drawing && found.choices.length > 0 && (
           <section>
             <Choices found={found} picked={picked} onPick={onPick} />
             <From found={found} />
           </section>
         )}
-        {found.floor && <Parts floor={found.floor} trip={picked.trip ?? found.choices[0]?.value ?? 0} />}
+        {drawing?.draws === "floor" && <Parts floor={drawing} trip={picked.trip ?? found.choices[0]?.value ?? 0} />}
         {found.inputs.length > 0 && <Inputs found={found} />}
         <section>
-          {drawn && <From found={found} />}
+          {drawing && <From found={found} />}
           {found.why_not && <p className={styles.decideWhy}>{found.why_not}</p>}
           {found.notes.length > 0 && <h2>What to know</h2>}
           <ul className="ticks">

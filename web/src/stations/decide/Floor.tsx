@@ -11,7 +11,7 @@ import { Ruler } from "../../ui/Ruler";
 import styles from "./Floor.module.css";
 import shared from "./shared.module.css";
 
-type FloorShown = NonNullable<Decision["floor"]>;
+type FloorShown = Extract<Decision["drawing"], { draws: "floor" }>;
 
 const PARTS = [
   ["blind", "to the bumper"],

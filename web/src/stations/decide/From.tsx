@@ -41,7 +41,7 @@ export function From({ found }: { found: Decision }) {
           {one.name}
         </label>
       ))}
-      {found.heaps && (
+      {found.drawing?.draws === "heaps" && (
         <label className="tested-on">
           Tested on{" "}
           <select value={found.test_id ?? ""} onChange={(event) => put({ test: event.target.value || null })}>

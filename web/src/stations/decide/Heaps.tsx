@@ -12,7 +12,7 @@ import { Ruler } from "../../ui/Ruler";
 import styles from "./Heaps.module.css";
 import shared from "./shared.module.css";
 
-type HeapsShown = NonNullable<Decision["heaps"]>;
+type HeapsShown = Extract<Decision["drawing"], { draws: "heaps" }>;
 type Row = HeapsShown["rows"][number];
 type Choice = Decision["choices"][number];
 

@@ -6,17 +6,18 @@ import styles from "./States.module.css";
 
 interface Props {
   found: Decision;
+  rows: Extract<Decision["drawing"], { draws: "states" }>["rows"];
   picked: Picked;
   onPick: (more: Picked) => void;
 }
 
 /** Every state of the row: what it looks like, what it means, what the vehicle does then, and what is wrong with that. */
-export function States({ found, picked, onPick }: Props) {
+export function States({ found, rows, picked, onPick }: Props) {
   const place = usePlace();
   const now = useNow();
   const lit = now.status === "live" ? now.sensors[place.sensor.id]?.instruments.lamps?.lit : undefined;
   const here = Array.isArray(lit) ? lit.map((on) => (on ? "1" : "0")).join("") : "";
-  const known = found.states.some((one) => one.pattern === here);
+  const known = rows.some((one) => one.pattern === here);
   return (
     <table className={styles.states}>
       <thead>
@@ -29,7 +30,7 @@ export function States({ found, picked, onPick }: Props) {
         </tr>
       </thead>
       <tbody>
-        {found.states.map((state) => {
+        {rows.map((state) => {
           const choice = found.choices.find((one) => one.name === state.choice);
           const value = picked[state.choice] ?? choice?.value ?? 0;
           const live = here !== "" && (state.pattern === here || (state.pattern === "broken" && !known));
