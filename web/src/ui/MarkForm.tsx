@@ -1,21 +1,13 @@
-import { type FormEvent, useId, useState } from "react";
+import { type FormEvent, type ReactNode, useId, useState } from "react";
 import type { Mark, Schemas, Sensor } from "../api/client";
-import { editable, typed } from "../model/format";
+import { type MarkFault, type MarkSaid, type MarkTime, markSaid, markTyped } from "../model/markTyped";
 import styles from "./MarkForm.module.css";
-
-export interface MarkSaid {
-  label: string;
-  sensor: string | null;
-  truth: Schemas["TruthModel"] | null;
-  conditions: Record<string, string | number>;
-  times: number[];
-}
 
 interface Props {
   sensors: Sensor[];
   selected: Sensor;
   mark?: Mark;
-  times: { label: string; value: string; needed: boolean }[];
+  times: MarkTime[];
   keep: string;
   onKeep: (said: MarkSaid) => void;
   onLeave: () => void;
@@ -31,70 +23,28 @@ const KNOWN = [
 export function MarkForm({ sensors, selected, mark, times, keep, onKeep, onLeave }: Props) {
   const id = useId();
   const truth = mark?.truth as Schemas["TruthModel"] | null | undefined;
-  const [label, setLabel] = useState(mark?.label ?? "");
-  const [about, setAbout] = useState(mark ? (mark.sensor ?? "") : selected.id);
-  const [at, setAt] = useState(times.map((one) => one.value));
-  const [value, setValue] = useState(truth ? editable(truth.value) : "");
-  const [spread, setSpread] = useState(truth?.sd ? editable(2 * truth.sd) : "");
-  const [conditions, setConditions] = useState<Record<string, string>>(
-    Object.fromEntries(Object.entries(mark?.conditions ?? {}).map(([name, said]) => [name, String(said)])),
-  );
-  const [fault, setFault] = useState<[string, string] | null>(null);
-  const sensor = sensors.find((one) => one.id === about);
+  const [form, setForm] = useState(() => markTyped(mark, selected.id, times));
+  const [fault, setFault] = useState<MarkFault | null>(null);
+  const change = (more: Partial<typeof form>) => setForm({ ...form, ...more });
+  const sensor = sensors.find((one) => one.id === form.about);
   const unit = truth?.unit ?? sensor?.unit ?? "";
   const submit = (event: FormEvent) => {
     event.preventDefault();
-    const read: number[] = [];
-    for (const [place, time] of times.entries()) {
-      const text = at[place] ?? "";
-      const number = typed(text);
-      if (number === null && (time.needed || text.trim()))
-        return setFault([time.label, "Write it in seconds, such as 12.5."]);
-      read.push(number ?? Number.NaN);
-    }
-    const what = value.trim() ? typed(value) : null;
-    if (value.trim() && what === null) return setFault(["truth", `“${value}” is not a number.`]);
-    const plusMinus = spread.trim() ? typed(spread) : null;
-    if (spread.trim() && (plusMinus === null || plusMinus < 0))
-      return setFault(["spread", "± is a number above zero."]);
-    setFault(null);
-    onKeep({
-      label: label.trim(),
-      sensor: about || null,
-      truth:
-        what === null
-          ? null
-          : {
-              quantity: truth?.quantity ?? sensor?.quantity ?? "value",
-              value: what,
-              unit,
-              sd: plusMinus === null ? null : plusMinus / 2,
-            },
-      conditions: Object.fromEntries(
-        Object.entries(conditions)
-          .filter(([, said]) => said.trim())
-          .map(([name, said]) => [name, typed(said) ?? said.trim()]),
-      ),
-      times: read,
-    });
+    const said = markSaid(form, times, { quantity: truth?.quantity ?? sensor?.quantity ?? "value", unit });
+    setFault("field" in said ? said : null);
+    if (!("field" in said)) onKeep(said);
   };
-  const wrong = (name: string) =>
-    fault?.[0] === name && (
-      <span className="field-fault" role="alert">
-        {fault[1]}
-      </span>
-    );
   return (
     <form className={styles.markForm} onSubmit={submit}>
       <label htmlFor={`${id}-label`}>Words</label>
       <input
         id={`${id}-label`}
-        value={label}
+        value={form.label}
         placeholder="white, black, 20 cm, nose up …"
-        onChange={(event) => setLabel(event.target.value)}
+        onChange={(event) => change({ label: event.target.value })}
       />
       <label htmlFor={`${id}-about`}>About</label>
-      <select id={`${id}-about`} value={about} onChange={(event) => setAbout(event.target.value)}>
+      <select id={`${id}-about`} value={form.about} onChange={(event) => change({ about: event.target.value })}>
         <option value="">all sensors</option>
         {sensors.map((one) => (
           <option key={one.id} value={one.id}>
@@ -103,59 +53,37 @@ export function MarkForm({ sensors, selected, mark, times, keep, onKeep, onLeave
         ))}
       </select>
       {times.map((time, place) => (
-        <div className={styles.markField} key={time.label}>
-          <label htmlFor={`${id}-${time.label}`}>{time.label}</label>
-          <span>
-            <input
-              id={`${id}-${time.label}`}
-              inputMode="decimal"
-              value={at[place]}
-              onChange={(event) => setAt(at.map((old, other) => (other === place ? event.target.value : old)))}
-            />{" "}
-            s {wrong(time.label)}
-          </span>
-        </div>
+        <Field key={time.label} id={`${id}-${time.label}`} label={time.label}>
+          <input
+            id={`${id}-${time.label}`}
+            inputMode="decimal"
+            value={form.times[place]}
+            onChange={(event) =>
+              change({ times: form.times.map((old, other) => (other === place ? event.target.value : old)) })
+            }
+          />{" "}
+          s <Fault fault={fault} of={time.label} />
+        </Field>
       ))}
       {sensor && (
-        <div className={styles.markField}>
-          <label htmlFor={`${id}-truth`}>Really was</label>
-          <span>
-            <input
-              id={`${id}-truth`}
-              inputMode="decimal"
-              value={value}
-              onChange={(event) => setValue(event.target.value)}
-            />{" "}
-            ±{" "}
-            <input
-              aria-label="give or take"
-              inputMode="decimal"
-              value={spread}
-              onChange={(event) => setSpread(event.target.value)}
-            />{" "}
-            {unit} {wrong("truth")} {wrong("spread")}
-          </span>
-        </div>
+        <Field id={`${id}-truth`} label="Really was">
+          <input
+            id={`${id}-truth`}
+            inputMode="decimal"
+            value={form.value}
+            onChange={(event) => change({ value: event.target.value })}
+          />{" "}
+          ±{" "}
+          <input
+            aria-label="give or take"
+            inputMode="decimal"
+            value={form.spread}
+            onChange={(event) => change({ spread: event.target.value })}
+          />{" "}
+          {unit} <Fault fault={fault} of="truth" /> <Fault fault={fault} of="spread" />
+        </Field>
       )}
-      {[
-        ...KNOWN,
-        ...Object.keys(conditions)
-          .filter((name) => !KNOWN.some((one) => one.name === name))
-          .map((name) => ({ name, label: name, unit: "" })),
-      ].map((one) => (
-        <div className={styles.markField} key={one.name}>
-          <label htmlFor={`${id}-${one.name}`}>{one.label}</label>
-          <span>
-            <input
-              id={`${id}-${one.name}`}
-              value={conditions[one.name] ?? ""}
-              placeholder={one.name === "lamp" ? "on, off" : ""}
-              onChange={(event) => setConditions({ ...conditions, [one.name]: event.target.value })}
-            />{" "}
-            {one.unit}
-          </span>
-        </div>
-      ))}
+      <Conditions id={id} conditions={form.conditions} onChange={(conditions) => change({ conditions })} />
       <p className={styles.markButtons}>
         <button type="submit" className="act act-first">
           {keep}
@@ -166,4 +94,44 @@ export function MarkForm({ sensors, selected, mark, times, keep, onKeep, onLeave
       </p>
     </form>
   );
+}
+
+function Field({ id, label, children }: { id: string; label: string; children: ReactNode }) {
+  return (
+    <div className={styles.markField}>
+      <label htmlFor={id}>{label}</label>
+      <span>{children}</span>
+    </div>
+  );
+}
+
+function Fault({ fault, of }: { fault: MarkFault | null; of: string }) {
+  if (fault?.field !== of) return null;
+  return (
+    <span className="field-fault" role="alert">
+      {fault.text}
+    </span>
+  );
+}
+
+interface ConditionsProps {
+  id: string;
+  conditions: Record<string, string>;
+  onChange: (conditions: Record<string, string>) => void;
+}
+
+/** Under what conditions it was so: those that are known here, and whatever else the mark has. */
+function Conditions({ id, conditions, onChange }: ConditionsProps) {
+  const more = Object.keys(conditions).filter((name) => !KNOWN.some((one) => one.name === name));
+  return [...KNOWN, ...more.map((name) => ({ name, label: name, unit: "" }))].map((one) => (
+    <Field key={one.name} id={`${id}-${one.name}`} label={one.label}>
+      <input
+        id={`${id}-${one.name}`}
+        value={conditions[one.name] ?? ""}
+        placeholder={one.name === "lamp" ? "on, off" : ""}
+        onChange={(event) => onChange({ ...conditions, [one.name]: event.target.value })}
+      />{" "}
+      {one.unit}
+    </Field>
+  ));
 }
