@@ -15,8 +15,8 @@ import pytest
 
 from tests.simulated.calibrations import SIMULATIONS, values_of, window
 from tickstone.core.calibration.catalogue import procedure
+from tickstone.core.calibration.marks import MarkLevels, Traces
 from tickstone.core.calibration.procedure import Holding, Step, Want, Window
-from tickstone.core.calibration.turning import MarkLevels, Traces
 from tickstone.core.inertial import gravity_at
 from tickstone.errors import BadInput
 
