@@ -148,8 +148,7 @@ def _convert(arguments: argparse.Namespace) -> int:
                 candidates = columns.rig_candidates(rig_json.rig_from_json(rig_file.read()), constants)
         else:
             candidates = columns.bare_candidates(constants)
-        names = [column.name for column in table.columns]
-        converting = converted.Converting(table, columns.plan(names, candidates, known))
+        converting = converted.Converting(table, columns.plan(table, candidates, known))
         for text in converted.csv_blocks(converting):
             sys.stdout.write(text)
     for bad, what in (

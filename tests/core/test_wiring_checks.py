@@ -430,8 +430,8 @@ def test_two_alike_are_told_apart_by_their_names() -> None:
     )
     assert set(labels(made).values()) == {"front_echo_us", "rear_echo_us", "air_c"}
     known = known_labels(made)
-    assert known["echo_us"][0].id == "front"
-    assert known["rear_echo_us"][0].id == "rear"
+    assert known["echo_us"][0] == "front"
+    assert known["rear_echo_us"][0] == "rear"
 
 
 def test_a_row_has_as_many_channels_as_sensors() -> None:

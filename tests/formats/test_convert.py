@@ -39,9 +39,8 @@ def convert(
 ) -> list[dict[str, str]]:
     with patch.object(text_file, "BLOCK_BYTES", block), patch.object(opening, "HEAD_BYTES", block):
         table = opening.open_table(io.BytesIO(text.encode("utf-8", "surrogatepass")))
-        names = [column.name for column in table.columns]
         making = converted.Converting(
-            table, columns.plan(names, columns.bare_candidates(constants or {}), said)
+            table, columns.plan(table, columns.bare_candidates(constants or {}), said)
         )
         return rows_of(making)
 

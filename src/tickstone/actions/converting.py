@@ -89,5 +89,4 @@ def tabled(
     else:
         candidates = columns.bare_candidates({})
     table = open_table(file)
-    names = [column.name for column in table.columns]
-    return Converting(table, columns.plan(names, candidates, said)), sorted(columns.targets(candidates))
+    return Converting(table, columns.plan(table, candidates, said)), sorted(columns.targets(candidates))

@@ -8,35 +8,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
+from tickstone.core import units
 from tickstone.core.stones import StoneConstant
-
-UNIT_WORDS = {
-    "mm": "MM",
-    "µs": "US",
-    "m/s": "M_PER_S",
-    "m/s²": "M_PER_S2",
-    "°C": "C",
-    "K": "K",
-    "%": "PCT",
-    "°": "DEG",
-    "s": "S",
-    "": "",
-    "×": "",
-    "counts": "COUNTS",
-    "bits": "BITS",
-    "V": "V",
-    "mV": "MV",
-    "V·mm": "V_MM",
-    "V/g": "V_PER_G",
-    "g": "G",
-    "°/s": "DEG_PER_S",
-    "°/√s": "DEG_PER_ROOT_S",
-    "Ω": "OHM",
-    "rpm": "RPM",
-    "/h": "PER_H",
-    "kg": "KG",
-    "turn": "TURN",
-}
 
 
 @dataclass(frozen=True)
@@ -51,7 +24,7 @@ class Header:
 
 def identifier(line: StoneConstant) -> str:
     """The constant's name in code: sensor, name and unit, in capitals."""
-    words = f"{line.sensor}_{line.name}_{UNIT_WORDS.get(line.unit, line.unit)}"
+    words = f"{line.sensor}_{line.name}_{units.CONSTANTS.get(line.unit, line.unit)}"
     return re.sub(r"\W+", "_", words, flags=re.ASCII).strip("_").upper()
 
 

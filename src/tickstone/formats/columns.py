@@ -9,37 +9,18 @@ from dataclasses import dataclass, field
 import numpy as np
 import numpy.typing as npt
 
-from tickstone.core import adc, inertial
+from tickstone.core import adc, inertial, units
 from tickstone.core.constants import Values
 from tickstone.core.rigs.kinds import KINDS, kind
 from tickstone.core.rigs.kinds.base import VALUE, Kind
+from tickstone.core.rigs.labels import by_label
 from tickstone.core.rigs.rig import Rig
 from tickstone.core.rigs.usual import usual_values
 from tickstone.errors import BadInput
+from tickstone.formats.readings import FileSource
+from tickstone.formats.summary import time_column
 
 Array = npt.NDArray[np.float64]
-
-TIMES_US = {"t_us": 1.0, "t_ms": 1e3, "t_s": 1e6}
-LENGTHS_MM = {"mm": 1.0, "cm": 10.0, "in": 25.4}
-UNIT_NAMES = {
-    "mm": "mm",
-    "m/s": "m_s",
-    "rpm": "rpm",
-    "°": "deg",
-    "°C": "c",
-    "°/s": "dps",
-    "g": "g",
-    "V": "v",
-    "mV": "mv",
-    "%": "pct",
-    "Hz": "hz",
-    "1/s": "per_s",
-    "µA": "ua",
-    "dB": "db",
-    "steps": "steps",
-    "counts": "counts",
-    "": "",
-}
 
 
 @dataclass(frozen=True)
@@ -126,14 +107,15 @@ def targets(candidates: Sequence[SensorCandidate]) -> dict[str, tuple[SensorCand
 
 
 def plan(
-    names: Sequence[str], candidates: Sequence[SensorCandidate], said: Mapping[str, str] | None = None
+    table: FileSource, candidates: Sequence[SensorCandidate], said: Mapping[str, str] | None = None
 ) -> ColumnPlan:
-    """Decide what each column is.
+    """Decide what each column of a table is.
 
-    Parameters: names, of the columns; candidates, sensors in order of preference; said, column name to
-    sensor.channel, or to nothing for a column to be left alone, where the guess is not to be asked.
+    Parameters: table; candidates, sensors in order of preference; said, column name to sensor.channel, or to
+    nothing for a column to be left alone, where the guess is not to be asked.
     Returns: Plan. Raises: BadInput naming a column or target that is not there.
     """
+    names = [column.name for column in table.columns]
     known = targets(candidates)
     given = dict(said or {})
     for column, target in given.items():
@@ -141,16 +123,15 @@ def plan(
             raise BadInput(f"There is no column {column!r}; there are {', '.join(names)}.", "column")
         if target and target not in known:
             raise BadInput(f"{target!r} is nothing that a column can be here.", "column")
-    by_label: dict[str, str] = {}
-    for target, (candidate, channel) in known.items():
-        for label in next(c.labels for c in candidate.kind.channels if c.name == channel):
-            by_label.setdefault(label, target)
+    labels = by_label((candidate.name, candidate.kind.channels) for candidate in candidates)
     made = ColumnPlan(None, [], [], {})
+    time = time_column(table, besides=given)
     grouped: dict[str, MappedSensor] = {}
     for index, name in enumerate(names):
-        target = given.get(name, by_label.get(name.lower(), ""))
-        if name.lower() in TIMES_US and name not in given:
-            made.time = made.time or (index, TIMES_US[name.lower()])
+        labelled = labels.get(name.lower())
+        target = given.get(name, f"{labelled[0]}.{labelled[1].name}" if labelled else "")
+        if time is not None and name == time[0]:
+            made.time = index, time[1]
         elif target:
             made.target[name] = target
             candidate, channel = known[target]
@@ -197,7 +178,7 @@ def _plain(
             results.append(FormulaColumns((index,), (f"{name.removesuffix('_adc')}_v",), volts))
         length = re.fullmatch(r"(.*distance)_(cm|in)", name)
         if length and f"{length[1]}_mm" not in lower:
-            factor = LENGTHS_MM[length[2]]
+            factor = units.LENGTHS_MM[length[2]]
             results.append(
                 FormulaColumns((index,), (f"{length[1]}_mm",), lambda x, factor=factor: (x * factor,))
             )
@@ -219,7 +200,7 @@ def result_name(prefix: str, name: str, unit: str) -> str:
     begin = re.sub(r"[^a-z0-9]+", "_", prefix.lower()).strip("_")
     if begin and not plain.startswith(begin):
         plain = f"{begin}_{plain}"
-    tail = UNIT_NAMES.get(unit, re.sub(r"[^a-z0-9]+", "_", unit.lower()).strip("_"))
+    tail = units.COLUMNS.get(unit, re.sub(r"[^a-z0-9]+", "_", unit.lower()).strip("_"))
     return plain if not tail or plain.endswith(f"_{tail}") or plain == tail else f"{plain}_{tail}"
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 import polars as pl
 
-from tickstone.core.rigs.kinds import AIR
+from tickstone.core.rigs.kinds import is_thermometer
 from tickstone.core.rigs.kinds.base import VALUE, Ambient
 from tickstone.errors import BadInput
 from tickstone.formats.cells import guarded, guarded_name, nine_digits
@@ -116,7 +116,7 @@ class Converting:
     def _air(self, block: Block) -> Array | None:
         """The air of each row: the last one read so far, NaN before the first; None without such a column."""
         for mapped in self.plan.mapped:
-            if mapped.candidate.kind.family != AIR:
+            if not is_thermometer(mapped.candidate.kind):
                 continue
             raw = self._numbers(block, mapped.channels["air"])
             converted = mapped.candidate.kind.convert({"air": raw}, mapped.candidate.values, Ambient())

@@ -3,7 +3,6 @@ a rig."""
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 
@@ -13,32 +12,25 @@ from tickstone.core.diagnosis.fitted import stream_of
 from tickstone.core.diagnosis.lines import looks_garbled
 from tickstone.core.diagnosis.record import (
     ACCEL,
-    AIR,
-    DISTANCE,
-    ECHO,
     EDGE,
     GYRO,
     LEVEL,
     LIGHT,
     OTHER,
-    RANGING,
-    SUPPLY,
     Array,
     Record,
     Signal,
     Stream,
     Truth,
-    nature_of,
 )
-from tickstone.core.diagnosis.scales import MM_PER_US
 from tickstone.core.rigs.kinds import KINDS
-from tickstone.core.rigs.meanings import LENGTHS_MM
 from tickstone.core.rigs.rig import Rig
 from tickstone.core.rigs.usual import usual_values
 from tickstone.core.time_axis import TimeAxis
 from tickstone.errors import BadInput
 from tickstone.formats.mapping import mapped, streams
 from tickstone.formats.marks import MarkColumn
+from tickstone.formats.naming import named
 from tickstone.formats.readings import NUMBER, FileSource
 from tickstone.formats.summary import mark_column, time_column
 
@@ -50,21 +42,6 @@ ANEW_BEFORE = (
     0.5  # a clock that falls to less than this share of what it said began anew; less is a line out of order
 )
 
-_NAMED = (
-    (r"echo.*_us$|^echo$", ECHO, MM_PER_US),
-    (r"_edge_us$|^edge_us$", EDGE, None),
-    (r"^a[xyz]_g$", ACCEL, 1.0),
-    (r"^g[xyz]_dps$", GYRO, 1.0),
-    (r"^a[xyz](_raw)?$", ACCEL, None),
-    (r"^g[xyz](_raw)?$", GYRO, None),
-    (r"(bat|batt|battery|supply|vcc|vin)\w*_(v|adc)$", SUPPLY, None),
-    (r"(air|temp)\w*(_c)?$|_c$", AIR, None),
-    (r"_(mm|cm|in|m)$|^dist", DISTANCE, None),
-    (r"^hall\d*$|_hall$|^mark_level$", LEVEL, None),
-    (r"^a[xyz]_adc$", OTHER, None),
-    (r"^(ir|range)_?adc$|(ir|range)_adc$", RANGING, None),
-    (r"_adc$|^adc\d*$|^s\d_?|^ldr", LIGHT, None),
-)
 _SIDES = ("left", "mid", "center", "centre", "right")
 
 
@@ -142,7 +119,7 @@ def columns_record(
     bare = {
         name: values
         for name, values in columns.items()
-        if time is None or name != time[0] or _nature(name)[0] == EDGE
+        if time is None or name != time[0] or named(name).nature == EDGE
     }
     return _timed(columns, time, marks or [], lambda times, tick: _by_name(bare, times, tick))
 
@@ -155,7 +132,7 @@ def _timed(
 ) -> Record:
     """Place the rows in time, and the marks and new beginnings with them."""
     size = len(next(iter(columns.values())))
-    edges = next((name for name in columns if _nature(name)[0] == EDGE), None)
+    edges = next((name for name in columns if named(name).nature == EDGE), None)
     if time is None and edges is not None:
         time = edges, 1.0
     by_edges = time is not None and time[0] == edges
@@ -204,24 +181,6 @@ def _of_rig(
     return tuple(results)
 
 
-def _nature(name: str) -> tuple[str, float | None]:
-    """What a column is by its name, and what turns its numbers into mm, g or °/s."""
-    plain = name.strip().lower()
-    for what in KINDS.values():
-        for channel in what.channels:
-            if plain in channel.labels:
-                nature = nature_of(what.family, channel.form, channel.unit, channel.name)
-                scale = {ECHO: MM_PER_US, DISTANCE: 1.0}.get(nature)
-                return nature, scale
-    for pattern, nature, scale in _NAMED:
-        if re.search(pattern, plain):
-            if nature == DISTANCE:
-                unit = plain.rsplit("_", 1)[-1]
-                scale = LENGTHS_MM.get(unit, 10.0)
-            return nature, scale
-    return OTHER, None
-
-
 def _by_name(columns: Mapping[str, Array], times: Array, tick: float) -> tuple[Stream, ...]:
     made: list[Stream] = []
     row: list[Signal] = []
@@ -253,7 +212,7 @@ def _mostly_changes(levels: Array) -> bool:
 
 
 def _bare_signal(name: str, values: Array) -> Signal:
-    nature, scale = _nature(name)
+    nature, scale = named(name)[2:]
     known = values[np.isfinite(values)]
     if nature == OTHER and known.size and np.isin(known, (0.0, 1.0)).all():
         return Signal(name, LEVEL, values)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
-from tickstone.core.rigs.meanings import LENGTHS_MM
+from tickstone.core.units import LENGTHS_MM
 from tickstone.formats.about import AboutMark
 from tickstone.formats.readings import Times
 

@@ -2,39 +2,20 @@
 
 from __future__ import annotations
 
-import re
+from collections.abc import Collection
 from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
 
-from tickstone.core.rigs.kinds import KINDS
-from tickstone.core.rigs.kinds.base import ChannelSpec
 from tickstone.core.rigs.meanings import TIME, time_meaning
 from tickstone.core.timing import GAP_FACTOR
 from tickstone.errors import BadInput
+from tickstone.formats.naming import channel_named, named
 from tickstone.formats.readings import CLOCK, NUMBER, TEXT, Array, FileSource
 
 SHOWN_BAD = 5
 MARK_NAMES = ("mark", "marks")
-_SUFFIXES = (
-    (r"_adc$", "counts", "counts"),
-    (r"^g[xyz]_dps$", "rotation rate", "°/s"),
-    (r"^a[xyz]_g$", "acceleration", "g"),
-    (r"distance_mm$", "distance", "mm"),
-    (r"distance_cm$", "distance", "cm"),
-    (r"distance_in$", "distance", "in"),
-    (r"_v$", "voltage", "V"),
-    (r"_c$", "temperature", "°C"),
-    (r"rpm$", "rotation", "rpm"),
-    (r"_edge_us$", "edges", "µs"),
-    (r"_us$", "time", "µs"),
-    (r"_ms$", "time", "ms"),
-    (r"_mm$", "length", "mm"),
-    (r"_deg$", "angle", "°"),
-    (r"_hz$", "frequency", "Hz"),
-    (r"_counts$", "counts", "counts"),
-)
 
 
 @dataclass
@@ -113,7 +94,7 @@ def summary(source: FileSource) -> dict[str, Any]:
     BadInput when there is no reading in it."""
     timed = time_column(source)
     channels = {column.name: _Channel() for column in source.columns if column.type == NUMBER}
-    edges = next((name for name in channels if _known(name) and _known(name)[1].form == "edge"), None)  # type: ignore[index]
+    edges = next((name for name in channels if _of_edges(name)), None)
     if timed is None and edges is not None:
         timed = edges, 1.0
     elif timed is not None:
@@ -149,14 +130,21 @@ def summary(source: FileSource) -> dict[str, Any]:
     }
 
 
-def time_column(source: FileSource) -> tuple[str, float] | None:
-    """The column that is surely or probably the time, and how many µs one step of it is."""
+def _of_edges(name: str) -> bool:
+    known = channel_named(name)
+    return known is not None and known[1].form == "edge"
+
+
+def time_column(source: FileSource, besides: Collection[str] = ()) -> tuple[str, float] | None:
+    """The column that is surely or probably the time, and how many µs one step of it is; ``besides`` are
+    columns that are something else."""
     if source.time is not None:
         return source.time
-    for column in source.columns:
+    columns = [column for column in source.columns if column.name not in besides]
+    for column in columns:
         if column.type == CLOCK:
             return column.name, 1.0
-    for column in source.columns:
+    for column in columns:
         meaning = time_meaning(column.name, column.unit) if column.type == NUMBER else None
         if meaning is not None and meaning.role == TIME:
             return column.name, meaning.unit_us or 1000.0
@@ -175,29 +163,12 @@ def mark_column(source: FileSource) -> str | None:
     )
 
 
-def _known(name: str) -> tuple[str, ChannelSpec] | None:
-    """The kind and channel that a name of our own conventions means."""
-    for kind in KINDS.values():
-        for channel in kind.channels:
-            if name.lower() in channel.labels:
-                return kind.id, channel
-    return None
-
-
 def _channel(name: str, unit: str, channel: _Channel) -> dict[str, Any]:
-    known = _known(name)
-    kind, result = ("", unit)
-    if known is not None:
-        kind, result = known[0], unit or known[1].unit
-    else:
-        for pattern, what, its in _SUFFIXES:
-            if re.search(pattern, name.lower()):
-                kind, result = what, unit or its
-                break
+    known = named(name)
     return {
         "name": name,
-        "kind": kind,
-        "unit": result,
+        "kind": known.quantity,
+        "unit": unit or known.unit,
         "count": channel.count,
         "min": channel.low,
         "max": channel.high,

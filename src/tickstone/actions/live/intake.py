@@ -14,7 +14,7 @@ from tickstone.actions.live.running import RunningRecording
 from tickstone.actions.live.state import HeardLine, Trouble
 from tickstone.actions.live.watched import Watched
 from tickstone.core.constants import Values
-from tickstone.core.rigs.kinds import AIR, kind
+from tickstone.core.rigs.kinds import is_thermometer, kind
 from tickstone.core.rigs.kinds.base import Ambient
 from tickstone.core.rigs.meanings import Meaning
 from tickstone.core.rigs.rig import Rig
@@ -209,7 +209,7 @@ class Intake:
             return list(self._heard)
 
     def _thermometer(self) -> str | None:
-        return next((key for key, w in self._watched.items() if w.kind.family == AIR), None)
+        return next((key for key, w in self._watched.items() if is_thermometer(w.kind)), None)
 
     def _mean_air(self) -> float | None:
         return sum(self._air) / len(self._air) if self._air else None

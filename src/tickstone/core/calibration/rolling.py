@@ -24,13 +24,14 @@ from tickstone.core.calibration.procedure import (
 from tickstone.core.calibration.runs import numbered
 from tickstone.core.checks import check_between
 from tickstone.core.constants import Values
+from tickstone.core.units import LENGTHS_MM
 from tickstone.core.wording import fixed, significant
 from tickstone.errors import BadInput
 
 TAPE_SD_MM = 2.0  # how well both ends of a rolled way are found
 LEAST_WAY_MM, MOST_WAY_MM = 20.0, 20_000.0  # of a turn of any wheel that is rolled along a tape
 OTHER_ORDER = 4.0  # times the runs before: more than a miscounted turn explains
-UNITS_MM = ((1.0, ""), (1000.0, "m"), (10.0, "cm"), (25.4, "in"))
+UNITS_MM = ((1.0, ""), *((LENGTHS_MM[unit], unit) for unit in ("m", "cm", "in")))
 AGREES = 0.02  # of the way: runs that spread more are no good run-out
 PHASE_TURNS = 0.01  # how well a whole turn is found by a chalk mark
 

@@ -12,14 +12,10 @@ from tickstone.core.rigs.kinds.base import ChannelSpec
 from tickstone.core.rigs.labels import channels, known_labels
 from tickstone.core.rigs.outputs import converter_of
 from tickstone.core.rigs.rig import Rig, Sensor
+from tickstone.core.units import CELSIUS, FAHRENHEIT, LENGTHS_MM, TIMES_US, VOLTS, without_unit
 
 CHANNEL, TIME, MARK, IGNORED = "channel", "time", "mark", "ignored"
 ECHO_US_PER_MM = 5.8  # common practice: programs divide by 58 for centimetres
-LENGTHS_MM = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4, "inch": 25.4, "inches": 25.4, "ft": 304.8}
-TIMES_US = {"us": 1.0, "µs": 1.0, "μs": 1.0, "ms": 1000.0, "s": 1e6, "sec": 1e6}
-VOLTS = {"V": 1.0, "mV": 0.001}
-CELSIUS = ("", "°C", "C", "degC")
-FAHRENHEIT = ("°F", "F", "degF")
 FULL_SCALES = {"g": "accel", "dps": "gyro", "°/s": "gyro"}  # the option that tells what a full count is
 FULL_COUNTS = 2**15
 TIME_NAMES = {
@@ -39,9 +35,6 @@ TIME_NAMES = {
     "timestamp": None,
     "uptime": None,
 }
-_UNIT_IN_LABEL = re.compile(
-    r"(?:[\s_]|\(|\[)(mm|cm|m|in|us|ms|s|mV|V|C|F|degC|degF|pct|adc|g|dps)(?:\)|\])?$"
-)
 
 
 @dataclass(frozen=True)
@@ -67,8 +60,8 @@ def guess(label: str, unit: str, rig: Rig, taken: Iterable[tuple[str, str]] = ()
     """
     known = known_labels(rig).get(label)
     if known is not None:
-        return Meaning(CHANNEL, known[0].id, known[1].name)
-    stem, inner = _without_unit(label)
+        return Meaning(CHANNEL, known[0], known[1].name)
+    stem, inner = without_unit(label)
     unit = unit or inner
     time = _timed(label, stem, unit)
     if time is not None:
@@ -87,7 +80,7 @@ def guess(label: str, unit: str, rig: Rig, taken: Iterable[tuple[str, str]] = ()
 def time_meaning(label: str, unit: str) -> Meaning | None:
     """The meaning of a label that is surely a time, else None; ``unit_us`` is None where neither label nor
     unit tells it."""
-    stem, inner = _without_unit(label)
+    stem, inner = without_unit(label)
     return _timed(label, stem, unit or inner)
 
 
@@ -102,16 +95,6 @@ def guess_bare(count: int, rig: Rig) -> dict[str, Meaning]:
     for place, (sensor, channel) in enumerate(every[: count - first + 1], first):
         results[str(place)] = Meaning(CHANNEL, sensor.id, channel.name)
     return results
-
-
-def _without_unit(label: str) -> tuple[str, str]:
-    match = _UNIT_IN_LABEL.search(label)
-    if match is None:
-        return label, ""
-    unit = {"degC": "°C", "C": "°C", "degF": "°F", "F": "°F", "pct": "%", "adc": "counts"}.get(
-        match[1], match[1]
-    )
-    return label[: match.start()].strip(" _"), unit
 
 
 def _timed(label: str, stem: str, unit: str) -> Meaning | None:

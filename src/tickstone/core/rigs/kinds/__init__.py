@@ -62,6 +62,11 @@ def kind(kind_id: str) -> Kind:
     return KINDS[kind_id]
 
 
+def is_thermometer(kind: Kind) -> bool:
+    """Whether parts of a kind measure the air."""
+    return kind.family == AIR
+
+
 def thermometers(rig: Rig) -> list[Sensor]:
     """The sensors of a rig that measure the air."""
-    return [sensor for sensor in rig.sensors if kind(sensor.kind).family == AIR]
+    return [sensor for sensor in rig.sensors if is_thermometer(kind(sensor.kind))]
