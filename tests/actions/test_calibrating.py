@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from sqlalchemy.orm import Session
 
-from tickstone.actions import calibrating, comparing
+from tickstone.actions import calibrating, comparing, procedures
 from tickstone.actions.constants import settled, type_value
 from tickstone.core.calibration.surroundings import as_it_is_now
 from tickstone.core.constants import Provenance
@@ -78,9 +78,11 @@ def test_constants_drift_from_one_calibration_to_the_next(database: Database) ->
         accepted(
             session, "front-ranger", "ruler", [{**pair, "reading": pair["reading"] * 1.01} for pair in PAIRS]
         )
-        past = comparing.past(session, SLUG, "front-ranger", "ruler")
-        assert [round(one.constants["sound"][0], 1) for one in past] == [345.0, 341.6]
-        assert past[0].units["offset"] == ("offset", "mm")
+        opened = procedures.opened(session, SLUG, "front-ranger", "ruler")
+        assert len(opened.past) == 2
+        drifts = {drift.name: drift for drift in opened.drifts}
+        assert [round(value, 1) for value in drifts["sound"].values] == [345.0, 341.6]
+        assert (drifts["offset"].label, drifts["offset"].unit) == ("offset", "mm")
 
 
 def test_a_circumference_goes_stale_with_the_load_it_was_rolled_under(database: Database) -> None:

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from tests.actions.test_live_rig import RANGER, Scripted
 from tests.conftest import until
-from tickstone.actions import calibrating, comparing, standing
+from tickstone.actions import calibrating, procedures, standing
 from tickstone.actions.live import holding
 from tickstone.actions.marking import MarkText
 from tickstone.actions.workshop import Workshop
@@ -171,8 +171,10 @@ def test_a_place_is_taken_when_still_and_its_recording_ends_with_the_procedure(
         found = done.result["constants"]
         assert found["sound"]["value"] == pytest.approx(SPEED, rel=0.004)
         assert found["offset"]["value"] == pytest.approx(-3, abs=1.0)
-        past = comparing.past(session, SLUG, RANGER, "ruler")
-        assert [sorted(one.constants) for one in past] == [["jitter", "offset", "sound"]]
+        assert sorted(found) == ["jitter", "offset", "sound"]
+        opened = procedures.opened(session, SLUG, RANGER, "ruler")
+        assert [past.id for past in opened.past] == [done.id]
+        assert opened.drifts == ()
 
 
 def test_a_recording_that_a_person_began_goes_on_after_accepting(shop: Workshop, pings: Pings) -> None:

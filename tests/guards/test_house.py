@@ -29,7 +29,7 @@ MAY_IMPORT = {
     "formats": {"core", "errors"},
     "store": {"core", "errors"},
     "actions": {"core", "errors", "calculations", "formats", "link", "firmware", "store", "supervised"},
-    "api": {"core", "errors", "calculations", "formats", "link", "store", "actions", "supervised"},
+    "api": {"core", "errors", "calculations", "formats", "link", "actions", "supervised"},
     "launch": {"core", "errors", "supervised", "actions", "api", "link", "standin", "store"},
     "cli": {"errors", "core", "calculations", "formats", "firmware", "launch"},
 }

@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 from sqlalchemy.orm import Session
 
+from tickstone.core.rigs.rig import Rig
 from tickstone.core.wiring.checklist import ChecklistStep
 from tickstone.core.wiring.checklist import checklist as steps_of
+from tickstone.core.wiring.schedule import PartLine, ScheduleLine, parts_list, schedule
 from tickstone.errors import BadInput, NotFound
 from tickstone.firmware import watch, writing
+from tickstone.formats.schedule_csv import parts_csv, schedule_csv
 from tickstone.store import checklist, log, rigs
 
 
@@ -19,6 +23,27 @@ class TickedStep:
 
     step: ChecklistStep
     tick: checklist.Tick | None
+
+
+@dataclass(frozen=True)
+class BuildTables:
+    """What a person builds a rig by: its wires, and the parts to have at hand."""
+
+    rig: Rig
+    wires: tuple[ScheduleLine, ...]
+    parts: tuple[PartLine, ...]
+
+
+def tables_of(session: Session, slug: str) -> BuildTables:
+    """The wiring schedule and the parts list of a rig. Raises NotFound."""
+    rig = rigs.rig_named(session, slug).rig
+    return BuildTables(rig, schedule(rig), parts_list(rig))
+
+
+def table(session: Session, slug: str, name: Literal["schedule", "parts"]) -> str:
+    """The wiring schedule, or the parts list, as CSV. Raises NotFound."""
+    tables = tables_of(session, slug)
+    return schedule_csv(tables.wires) if name == "schedule" else parts_csv(tables.parts)
 
 
 def checklist_of(session: Session, slug: str) -> list[TickedStep]:

@@ -1,5 +1,4 @@
-"""What a calibration changes: an old recording before and after, and how constants drifted from one to the
-next."""
+"""What a calibration changes: an old recording before and after."""
 
 from __future__ import annotations
 
@@ -19,7 +18,7 @@ from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.kinds.base import Kind
 from tickstone.core.wording import fixed
 from tickstone.errors import BadInput
-from tickstone.store import calibrations, recordings, rigs, samples
+from tickstone.store import recordings, rigs, samples
 
 MOST_ROWS = 100_000
 POINTS = 240
@@ -41,7 +40,7 @@ class BeforeAfter:
 def with_fitted(what: Kind, values: Values, fitted: Mapping[str, FittedConstant]) -> Values:
     """The constants as they would stand once the fitted ones are accepted; derived ones follow."""
     known = {name: value for name, value in values.items() if value.provenance is not Provenance.DERIVED}
-    specs = {spec.name: spec for spec in what.constants}
+    specs = what.specs
     for name, constant in fitted.items():
         spec = specs[name]
         old = known.get(name) or Value(
@@ -115,34 +114,3 @@ def _said(before: np.ndarray, after: np.ndarray, unit: str) -> str:
     if good_after != good_before:
         text += f" {good_after} of {after.size} mean something, {good_before} before."
     return text
-
-
-@dataclass(frozen=True)
-class Past:
-    """A calibration that was accepted: when, what it said, and its constants with their sds by name."""
-
-    id: int
-    at: str
-    verdict: str
-    constants: Mapping[str, tuple[float, float | None]]
-    units: Mapping[str, tuple[str, str]]  # label and unit by name
-
-
-def past(session: Session, slug: str, sensor: str, name: str) -> list[Past]:
-    """The accepted calibrations of a procedure, oldest first: how its constants drifted."""
-    stored = rigs.rig_named(session, slug)
-    sensor_id = rigs.sensor_ids(session, stored.id)[sensor]
-    results = []
-    for calibration in calibrations.of_procedure(session, sensor_id, name, "accepted"):
-        fitted = (calibration.result or {}).get("constants", {})
-        time = calibration.ended_at or calibration.made_at
-        results.append(
-            Past(
-                calibration.id,
-                time.isoformat(),
-                str((calibration.result or {}).get("verdict", "")),
-                {key: (float(c["value"]), c["sd"]) for key, c in fitted.items()},
-                {key: (c["label"], c["unit"]) for key, c in fitted.items()},
-            )
-        )
-    return results[::-1]

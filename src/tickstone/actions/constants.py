@@ -8,7 +8,9 @@ from dataclasses import replace
 
 from sqlalchemy.orm import Session
 
+from tickstone.actions.live.rig import LiveRig
 from tickstone.actions.rigs import rig_fields
+from tickstone.core.calibration.surroundings import as_it_is_now
 from tickstone.core.checks import check_between, check_not_negative
 from tickstone.core.constants import ConstantSpec, Provenance, Value, settle
 from tickstone.core.rigs.kinds import kind, thermometers
@@ -52,7 +54,7 @@ def _settled(
     home: Rig, fitted: Sensor, known: Mapping[str, Value], air: Value | None = None
 ) -> dict[str, Value]:
     what = kind(fitted.kind)
-    specs = {spec.name: spec for spec in what.constants}
+    specs = what.specs
     dressed = {name: constants.dressed(value, specs) for name, value in known.items() if name in specs}
     dressed = told_by_rig(home, fitted, what.constants) | dressed
     if air is not None and "air" in specs:
@@ -80,6 +82,27 @@ def as_of(
                 value_id=line.value_id,
             )
     return values
+
+
+def standing(
+    session: Session, slug: str, sensor: str, live: LiveRig
+) -> list[tuple[Value, ConstantSpec | None]]:
+    """The constants of a sensor as they hold just now, in the air and on the supply that are measured, each
+    with what the catalogue says of it (None: nothing)."""
+    stored = rigs.rig_named(session, slug)
+    air_c = live.intake.air_c if live.connection.open else None
+    supply_v = live.intake.supply_v if live.connection.open else None
+    air = None if air_c is None else live_air(session, stored, air_c, live.intake.air_readings)
+    specs = kind(stored.rig.sensor(sensor).kind).specs
+    values = as_it_is_now(settled(session, stored, sensor, air), air_c, supply_v)
+    return [(value, specs.get(value.name)) for value in values.values()]
+
+
+def history(session: Session, slug: str, sensor: str, name: str) -> list[constants.OldValue]:
+    """Every value that a constant ever had, newest first. Raises NotFound."""
+    stored = rigs.rig_named(session, slug)
+    sensor_id = rigs.sensor_ids(session, stored.id)[stored.rig.sensor(sensor).id]
+    return constants.history(session, sensor_id, name)
 
 
 def type_value(

@@ -13,7 +13,7 @@ from tickstone.actions.constants import settled
 from tickstone.actions.reading import Converter
 from tickstone.actions.rigs import rig_fields
 from tickstone.core.checks import check_between
-from tickstone.core.constants import Provenance, Value
+from tickstone.core.constants import ConstantSpec, Provenance, Value
 from tickstone.core.decisions import catalogue
 from tickstone.core.decisions.decision import (
     Decided,
@@ -44,15 +44,32 @@ class SourceRecording:
 
 @dataclass(frozen=True)
 class WorkedDecision:
-    """A decision worked out for a sensor: what can be chosen, from which recordings, with which constants;
-    why what was chosen before no longer holds (empty while it does, or while something else is picked)."""
+    """A decision worked out for a sensor: what can be chosen, from which recordings, with which constants and
+    what the catalogue says of them; why what was chosen before no longer holds (empty while it does, or while
+    something else is picked)."""
 
     decision: Decision
     decided: Decided
     sources: tuple[SourceRecording, ...]
     test_id: int | None
     values: dict[str, Value]
+    specs: Mapping[str, ConstantSpec]
     stale: str = ""
+
+    @property
+    def heading(self) -> str:
+        """What the decision comes to, or why it is to be made again."""
+        return f"Choose again: {self.stale}" if self.stale else self.decided.heading
+
+    @property
+    def next(self) -> str:
+        """What to do now."""
+        again = "look at the odds as they are now, then choose again."
+        return again if self.stale else self.decided.next
+
+    def warning(self, name: str) -> str:
+        """What speaks against a choice; empty when nothing does."""
+        return warning_of(self.decided, name)
 
 
 def decision_of(rig: Rig, sensor: str, name: str) -> Decision:
@@ -119,8 +136,9 @@ def work(
     sources = tuple(
         SourceRecording(recording.id, recording.name, recording.id in from_ids) for recording in usable
     )
+    specs = kind(stored.rig.sensor(sensor).kind).specs
     stale = next((value.stale for value in chosen_by(decision, values) if value.stale), "")
-    return WorkedDecision(decision, decided, sources, test_id, values, "" if picked else stale)
+    return WorkedDecision(decision, decided, sources, test_id, values, specs, "" if picked else stale)
 
 
 def _usable(
@@ -198,7 +216,7 @@ def choose(
         raise BadInput("There is nothing to choose.", "choice")
     stored = rigs.rig_named(session, slug)
     sensor_id = rigs.sensor_ids(session, stored.id)[sensor]
-    specs = {spec.name: spec for spec in kind(stored.rig.sensor(sensor).kind).constants}
+    specs = worked.specs
     offered = {choice.name: choice for choice in worked.decided.choices}
     rests = [
         n for n in (*worked.decision.inputs, *worked.decision.rests_on) if n in specs and n not in wanted
@@ -212,7 +230,7 @@ def choose(
     inputs += [constants.Input(mark_id=entry) for entry in worked.decided.marks_used]
     for item, value in wanted.items():
         check_between(value, specs[item].low, specs[item].high, item)
-    warnings = {entry: warning_of(worked.decided, entry) for entry in wanted}
+    warnings = {entry: worked.warning(entry) for entry in wanted}
     last = 0
     for item, value in wanted.items():
         last = constants.add(

@@ -64,6 +64,16 @@ def change(session: Session, mark_id: int, changes: dict[str, Any]) -> None:
         recordings.change_mark(session, mark_id, **new)
 
 
+def recording_of(session: Session, mark_id: int) -> int:
+    """The recording that a mark stands in. Raises NotFound."""
+    return recordings.mark(session, mark_id).recording_id
+
+
+def set_archived(session: Session, mark_id: int, archived: bool) -> None:
+    """Put a mark away, or bring it back. Raises NotFound."""
+    recordings.set_mark_archived(session, mark_id, archived)
+
+
 def check_span(t0_us: int, t1_us: int | None) -> None:
     """Raises BadInput for times that no mark can have."""
     if t0_us < 0:

@@ -14,6 +14,20 @@ SECONDS = 5.0
 LEAST_READINGS = 8
 
 
+def at_rest(live: LiveRig, rig: Rig) -> None:
+    """Keep the last SECONDS as those with the motors off. Raises Conflict when nothing comes."""
+    live.rest = hear(live, rig)
+
+
+def running(live: LiveRig, rig: Rig) -> motor_check.Answer:
+    """Hold the last SECONDS, with the motors running, against those at rest. Raises Conflict when nothing
+    comes, or nothing was taken at rest."""
+    now = hear(live, rig)
+    if live.rest is None:
+        raise Conflict("Take the stretch at rest first, with the motors off.", "step")
+    return motor_check.judge(live.rest, now)
+
+
 def hear(live: LiveRig, rig: Rig) -> motor_check.Hearing:
     """The last SECONDS of every sensor, and the share of garbled lines so far. Raises Conflict when nothing
     comes."""

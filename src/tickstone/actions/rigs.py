@@ -14,8 +14,9 @@ from tickstone.core.rigs.catalogue import fit, part_of
 from tickstone.core.rigs.outputs import converter_of
 from tickstone.core.rigs.rig import Rig
 from tickstone.core.rigs.templates import rig_of, template
+from tickstone.core.wiring.assign import complete
 from tickstone.errors import BadInput, Conflict
-from tickstone.formats.rig_json import rig_from_json
+from tickstone.formats.rig_json import rig_from_json, rig_to_json
 from tickstone.store import log, rigs
 
 RESERVED = {"api", "assets", "convert", "rigs"}
@@ -64,6 +65,16 @@ def from_file(session: Session, text: str, title: str = "") -> str:
     rig = rig_from_json(text)
     name = title.strip() or rig.title
     return _keep(session, slug_of(name), replace(rig, title=name), "Begun from a rig file")
+
+
+def document(session: Session, slug: str) -> str:
+    """The rig file: the rig with every pin of its board, as JSON."""
+    return rig_to_json(complete(rigs.rig_named(session, slug).rig))
+
+
+def current(session: Session, slug: str) -> Rig:
+    """The rig of that name at its current revision. Raises NotFound."""
+    return rigs.rig_named(session, slug).rig
 
 
 def duplicate(session: Session, slug: str, title: str) -> str:

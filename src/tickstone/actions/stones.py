@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import datetime
 
 from sqlalchemy.orm import Session
 
 from tickstone.actions.constants import all_settled
-from tickstone.core.stones import StoneConstant, compare
+from tickstone.core.stones import Change, StoneConstant, compare
 from tickstone.errors import BadInput
 from tickstone.firmware import constants as firmware
 from tickstone.store import log, rigs
@@ -61,6 +63,31 @@ def changed_since_last(session: Session, stored: rigs.StoredRig) -> tuple[int, i
     own = ("measured", "chosen")
     count = sum(c.changed and c.after is not None and c.after.provenance in own for c in changes)
     return last.number, count
+
+
+@dataclass(frozen=True)
+class StonesOfRig:
+    """The stones of a rig, newest first; ``next`` is the number of the one to be cut, ``waiting`` how many
+    settled constants the last one lacks."""
+
+    stones: Sequence[log.StoredStone]
+    next: int
+    waiting: int
+
+
+def all_of(session: Session, slug: str) -> StonesOfRig:
+    """The stones of a rig. Raises NotFound."""
+    stored = rigs.rig_named(session, slug)
+    number, waiting = changed_since_last(session, stored)
+    return StonesOfRig(log.stones_of(session, stored.id), number + 1, waiting)
+
+
+def side_by_side(session: Session, slug: str, number: int, before: int | None) -> list[Change]:
+    """A stone beside another (or beside nothing), changed lines first; stone 0 is the rig as it stands.
+    Raises NotFound."""
+    stored = rigs.rig_named(session, slug)
+    after = lines_now(session, stored) if number == 0 else log.stone(session, stored.id, number).lines
+    return compare(log.stone(session, stored.id, before).lines if before else (), after)
 
 
 def export(session: Session, slug: str, number: int, form: str) -> tuple[str, str, str]:

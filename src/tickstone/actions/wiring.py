@@ -5,12 +5,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 from sqlalchemy.orm import Session
 
 from tickstone.actions.constants import all_settled
 from tickstone.actions.rigs import revise
+from tickstone.core.constants import Values
 from tickstone.core.rigs import boards
 from tickstone.core.rigs.catalogue import bare_wires, fit, known, part_of
 from tickstone.core.rigs.part import check_options
@@ -26,9 +27,34 @@ from tickstone.store import rigs
 MOST_NAME = 40
 
 
-def report(session: Session, stored: rigs.StoredRig) -> Report:
-    """What the wiring checks say, with the rig's constants as they stand."""
-    return checks.check(stored.rig, all_settled(session, stored))
+@dataclass(frozen=True)
+class CheckedRig:
+    """A rig with its constants by sensor and name, and what the wiring checks say."""
+
+    stored: rigs.StoredRig
+    values: Mapping[str, Values]
+    report: Report
+
+    @property
+    def verdict(self) -> str:
+        """What would happen if power came on now."""
+        return checks.verdict(self.report)
+
+
+def checked(session: Session, stored: rigs.StoredRig) -> CheckedRig:
+    """Check a rig's wiring, with its constants as they stand."""
+    values = all_settled(session, stored)
+    return CheckedRig(stored, values, checks.check(stored.rig, values))
+
+
+def checked_rig(session: Session, slug: str) -> CheckedRig:
+    """The rig of that name, checked. Raises NotFound."""
+    return checked(session, rigs.rig_named(session, slug))
+
+
+def checked_rigs(session: Session, archived: bool = False) -> list[CheckedRig]:
+    """Every rig on the bench, or every archived one, checked."""
+    return [checked(session, stored) for stored in rigs.all_rigs(session, archived)]
 
 
 def choose_board(session: Session, slug: str, revision: int, kind: str) -> None:

@@ -3,27 +3,23 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
-from sqlalchemy.orm import Session
 
-from tickstone.actions import calibrating, comparing
-from tickstone.actions.constants import settled
+from tickstone.actions import calibrating, comparing, procedures
 from tickstone.actions.live import holding
 from tickstone.api.errors import REFUSALS
 from tickstone.api.figures import PlotModel, RecordModel, TableModel
 from tickstone.api.models import Body, Done, Finite, Name, numbers
 from tickstone.api.needs import Shop
-from tickstone.core.calibration import catalogue, procedure
-from tickstone.core.rigs.kinds import kind
-from tickstone.store import calibrations, recordings, rigs
 
 router = APIRouter(
     prefix="/api/rigs/{slug}/sensors/{sensor}/procedures", tags=["calibrate"], responses=REFUSALS
 )
 MOST_FIELDS = 20
+KEPT = ("key", "label", "truth", "n", "held_s", "air_c", "supply_v", "at", "by", "recording_id")
 
 
 class AskField(RecordModel):
@@ -46,7 +42,7 @@ class WantModel(RecordModel):
     more: bool
 
 
-class HeldModel(BaseModel):
+class HeldModel(RecordModel):
     key: str
     label: str
     truth: dict[str, float]
@@ -61,7 +57,7 @@ class HeldModel(BaseModel):
     sigmas: float | None
 
 
-class FittedModel(BaseModel):
+class FittedModel(RecordModel):
     name: str
     label: str
     unit: str
@@ -76,13 +72,13 @@ class ExtraModel(RecordModel):
     label: str
 
 
-class PastModel(BaseModel):
+class PastModel(RecordModel):
     id: int
     at: datetime
     verdict: str
 
 
-class DriftModel(BaseModel):
+class DriftModel(RecordModel):
     """How a constant moved from one accepted calibration to the next: times as ISO dates, values, ± (95
     %)."""
 
@@ -94,7 +90,7 @@ class DriftModel(BaseModel):
     plus_minus: list[float | None]
 
 
-class UsableModel(BaseModel):
+class UsableModel(RecordModel):
     """A recording that has readings of this sensor; ``marks`` of them speak of this procedure."""
 
     id: int
@@ -131,7 +127,7 @@ class ProcedureModel(BaseModel):
     recordings: list[UsableModel]
 
 
-class ProcedureLine(BaseModel):
+class ProcedureLine(RecordModel):
     """A procedure in the list: how many steps are held in its draft, and when it was accepted last."""
 
     procedure: str
@@ -172,49 +168,32 @@ class BeforeAfterModel(BaseModel):
 
 
 @router.get("")
-def procedures(shop: Shop, slug: Name, sensor: Name) -> list[ProcedureLine]:
+def all_procedures(shop: Shop, slug: Name, sensor: Name) -> list[ProcedureLine]:
     """The procedures of a sensor."""
     with shop.database.transaction() as session:
-        stored = rigs.rig_named(session, slug)
-        sensor_id = rigs.sensor_ids(session, stored.id)[stored.rig.sensor(sensor).id]
-        results = []
-        for name in kind(stored.rig.sensor(sensor).kind).procedures:
-            draft = calibrations.newest(session, sensor_id, name, "draft")
-            last = calibrations.newest(session, sensor_id, name, "accepted")
-            results.append(
-                ProcedureLine(
-                    procedure=name,
-                    title=catalogue.procedure(name).title,
-                    held=len(draft.steps) if draft else 0,
-                    last_at=last.ended_at if last else None,
-                )
-            )
-        return results
+        lines = procedures.listed(session, slug, sensor)
+    return [ProcedureLine.model_validate(line) for line in lines]
 
 
-def _model(session: Session, slug: str, sensor: str, name: str) -> ProcedureModel:
-    stored = rigs.rig_named(session, slug)
-    what = calibrating.procedure_of(stored.rig, sensor, name)
-    mine = calibrating.draft(session, slug, sensor, name)
-    values, steps = settled(session, stored, sensor), calibrating.steps_of(mine)
-    outcome = what.fit(steps, values)
-    specs = {spec.name: spec for spec in kind(stored.rig.sensor(sensor).kind).constants}
-    past = comparing.past(session, slug, sensor, name)
+def _model(opened: procedures.OpenProcedure) -> ProcedureModel:
+    what, outcome = opened.procedure, opened.outcome
     return ProcedureModel(
-        id=mine.id,
-        procedure=name,
+        id=opened.id,
+        procedure=what.id,
         title=what.title,
         prepare=list(what.prepare),
         cautions=list(what.cautions),
         seconds=what.seconds,
         hands_free=what.hands_free,
         notebook=[AskField.model_validate(form_field) for form_field in what.notebook],
-        wants=[WantModel.model_validate(want) for want in what.wants(steps, values)],
+        wants=[WantModel.model_validate(want) for want in opened.wants],
         steps=[
             HeldModel(
-                **_plain(step), left=outcome.left.get(step["key"]), sigmas=outcome.sigmas.get(step["key"])
+                **{name: step[name] for name in KEPT},
+                left=outcome.left.get(step["key"]),
+                sigmas=outcome.sigmas.get(step["key"]),
             )
-            for step in mine.steps
+            for step in opened.steps
         ],
         heading=outcome.heading,
         verdict=outcome.verdict,
@@ -223,83 +202,21 @@ def _model(session: Session, slug: str, sensor: str, name: str) -> ProcedureMode
         can_accept=outcome.can_accept,
         left_unit=outcome.left_unit,
         repeat=list(outcome.repeat),
-        constants=[
-            FittedModel(
-                name=constant.name,
-                label=specs[constant.name].label,
-                unit=specs[constant.name].unit,
-                value=constant.value,
-                plus_minus=None if constant.sd is None else 2 * constant.sd,
-                before=values[constant.name].value if constant.name in values else None,
-                before_provenance=values[constant.name].provenance.value if constant.name in values else None,
-            )
-            for constant in outcome.constants
-        ],
+        constants=[FittedModel.model_validate(constant) for constant in opened.constants],
         extras=[ExtraModel.model_validate(extra) for extra in outcome.extras],
         plots=[PlotModel.model_validate(plot) for plot in outcome.plots],
         tables=[TableModel.model_validate(table) for table in outcome.tables],
-        past=[
-            PastModel(id=earlier.id, at=datetime.fromisoformat(earlier.at), verdict=earlier.verdict)
-            for earlier in past
-        ],
-        drifts=_drifts(past),
-        recordings=_usable(session, stored.id, sensor, what),
+        past=[PastModel.model_validate(past) for past in opened.past],
+        drifts=[DriftModel.model_validate(drift) for drift in opened.drifts],
+        recordings=[UsableModel.model_validate(recording) for recording in opened.recordings],
     )
-
-
-def _plain(step: dict[str, Any]) -> dict[str, Any]:
-    kept = ("key", "label", "truth", "n", "held_s", "air_c", "supply_v", "at", "by", "recording_id")
-    return {name: step[name] for name in kept}
-
-
-def _drifts(past: list[comparing.Past]) -> list[DriftModel]:
-    if len(past) < 2:
-        return []
-    drifts = []
-    for name in past[-1].constants:
-        with_it = [earlier for earlier in past if name in earlier.constants]
-        if len(with_it) < 2:
-            continue
-        label, unit = with_it[-1].units[name]
-        sds = [past.constants[name][1] for past in with_it]
-        drifts.append(
-            DriftModel(
-                name=name,
-                label=label,
-                unit=unit,
-                at=[datetime.fromisoformat(past.at) for past in with_it],
-                values=[past.constants[name][0] for past in with_it],
-                plus_minus=[None if sd is None else 2 * sd for sd in sds],
-            )
-        )
-    return drifts
-
-
-def _usable(session: Session, rig_id: int, sensor: str, what: procedure.Procedure[Any]) -> list[UsableModel]:
-    usable = [
-        recording
-        for recording in recordings.recordings_of(session, rig_id)
-        if any(stream.key == sensor and stream.n for stream in recording.streams)
-    ]
-    marks = recordings.marks_of_all(session, [recording.id for recording in usable])
-    return [
-        UsableModel(
-            id=recording.id,
-            name=recording.name,
-            marks=sum(
-                mark.sensor in (None, sensor) and what.of_mark(mark.label, mark.truth) is not None
-                for mark in marks[recording.id]
-            ),
-        )
-        for recording in usable
-    ]
 
 
 @router.get("/{name}")
 def procedure_now(shop: Shop, slug: Name, sensor: Name, name: Name) -> ProcedureModel:
     """The open draft: what is wanted, what is held, what it says."""
     with shop.database.transaction() as session:
-        return _model(session, slug, sensor, name)
+        return _model(procedures.opened(session, slug, sensor, name))
 
 
 @router.post("/{name}/hold")

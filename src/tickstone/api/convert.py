@@ -15,6 +15,7 @@ from tickstone.api.needs import Shop
 from tickstone.core import worked
 from tickstone.core.rigs.kinds import KINDS
 from tickstone.core.rigs.kinds.base import Ask, Chain, Series, Term
+from tickstone.core.uncertainty import plus_minus
 
 router = APIRouter(prefix="/api/rigs/{slug}/sensors/{sensor}/worked", tags=["convert"], responses=REFUSALS)
 loose = APIRouter(prefix="/api/kinds", tags=["convert"], responses=REFUSALS)
@@ -190,7 +191,7 @@ def _worked(part: converting.ConvertedPart, inputs: dict[str, float]) -> WorkedM
         chains=[_chain(chain) for chain in result.chains],
         terms=[_term(term) for term in result.terms],
         value=result.value,
-        plus_minus=None if result.sd is None else 2 * result.sd,
+        plus_minus=plus_minus(result.sd),
         valid=result.valid,
         reason=result.reason,
         shares=[ShareModel(label=cause, share=share) for cause, share in result.shares],
@@ -248,7 +249,7 @@ def _term(term: Term) -> TermModel:
         label=term.label,
         value=number(term.value),
         unit=term.unit,
-        plus_minus=None if term.sd is None else 2 * term.sd,
+        plus_minus=plus_minus(term.sd),
         provenance=PROVENANCE.validate_python(term.provenance),
         sign=term.sign,
     )
@@ -267,6 +268,6 @@ def _series(series: Series) -> SeriesModel:
 
 def _constant(part: converting.ConvertedPart, name: str) -> Constant:
     model = Constant.of(part.values[name])
-    specs = {spec.name: spec for spec in part.kind.constants}
+    specs = part.kind.specs
     model.counts = specs[name].counts if name in specs else True
     return model

@@ -12,11 +12,8 @@ from tickstone.api.errors import REFUSALS
 from tickstone.api.figures import PlotModel, RecordModel, TableModel
 from tickstone.api.models import Body, Constant, Done, Finite, Name
 from tickstone.api.needs import Shop
-from tickstone.core.constants import ConstantSpec, Provenance
-from tickstone.core.decisions.decision import warning_of
-from tickstone.core.rigs.kinds import kind
+from tickstone.core.constants import Provenance
 from tickstone.errors import BadInput
-from tickstone.store import rigs
 
 router = APIRouter(prefix="/api/rigs/{slug}/sensors/{sensor}/decisions", tags=["decide"], responses=REFUSALS)
 MOST_PICKED = 60
@@ -207,19 +204,16 @@ def decision_now(
     (name:value)."""
     with shop.database.transaction() as session:
         worked = deciding.work(session, slug, sensor, name, [] if none else recordings, test, _picked(pick))
-        stored = rigs.rig_named(session, slug)
-    return _model(worked, {spec.name: spec for spec in kind(stored.rig.sensor(sensor).kind).constants})
+    return _model(worked)
 
 
-def _model(worked: deciding.WorkedDecision, specs: dict[str, ConstantSpec]) -> DecisionModel:
-    decision, made = worked.decision, worked.decided
-    heading = f"Choose again: {worked.stale}" if worked.stale else made.heading
-    following = "look at the odds as they are now, then choose again." if worked.stale else made.next
+def _model(worked: deciding.WorkedDecision) -> DecisionModel:
+    decision, made, specs = worked.decision, worked.decided, worked.specs
     return DecisionModel(
         decision=decision.id,
         title=decision.title,
-        heading=heading,
-        next=following,
+        heading=worked.heading,
+        next=worked.next,
         good=made.good,
         why_not=made.why_not,
         choices=[
@@ -234,7 +228,7 @@ def _model(worked: deciding.WorkedDecision, specs: dict[str, ConstantSpec]) -> D
                 high=specs[c.name].high,
                 step=c.step,
                 options=list(c.options),
-                warning=warning_of(made, c.name),
+                warning=worked.warning(c.name),
                 candidates=[CandidateModel.model_validate(x) for x in c.candidates],
                 chosen=Constant.of(worked.values[c.name]) if c.name in worked.values else None,
             )

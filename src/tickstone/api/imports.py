@@ -10,6 +10,7 @@ from fastapi import APIRouter, Query, Request
 from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
+from tickstone.actions import rigs
 from tickstone.actions.bench_files import MOST_BYTES, BenchFile
 from tickstone.actions.importing import ColumnLook, Wish
 from tickstone.actions.jobs import JobState
@@ -18,7 +19,6 @@ from tickstone.api.meanings import MeaningModel, TargetModel, targets_of
 from tickstone.api.models import Body, Done, Finite, Name, number
 from tickstone.api.needs import Shop
 from tickstone.errors import BadInput
-from tickstone.store import rigs
 
 router = APIRouter(prefix="/api", tags=["imports"], responses=REFUSALS)
 
@@ -150,7 +150,7 @@ async def hand_over(
 
 def _check_rig(shop: Shop, slug: str) -> None:
     with shop.database.transaction() as session:
-        rigs.rig_named(session, slug)
+        rigs.current(session, slug)
 
 
 @router.get("/files/{file_id}")
@@ -165,7 +165,7 @@ def look(shop: Shop, file_id: int, body: WishAsked) -> LookModel:
     file = shop.files.file(file_id)
     result = shop.files.look(file_id, body.wish(file.wish))
     with shop.database.transaction() as session:
-        targets = targets_of(rigs.rig_named(session, file.slug).rig)
+        targets = targets_of(rigs.current(session, file.slug))
     return LookModel(
         format=result.format,
         encoding=result.encoding,

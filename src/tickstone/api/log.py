@@ -8,17 +8,18 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field
 
-from tickstone.actions import stones
+from tickstone.actions import stones, timeline
 from tickstone.api.errors import REFUSALS
+from tickstone.api.figures import RecordModel
 from tickstone.api.models import Body, Done, Name
 from tickstone.api.needs import Shop
-from tickstone.core.stones import StoneConstant, compare
-from tickstone.store import log, rigs
+from tickstone.core.stones import StoneConstant
+from tickstone.core.uncertainty import plus_minus
 
 router = APIRouter(prefix="/api/rigs/{slug}", tags=["log"], responses=REFUSALS)
 
 
-class EntryModel(BaseModel):
+class EntryModel(RecordModel):
     id: int
     at: datetime
     kind: str
@@ -84,7 +85,7 @@ def _line(line: StoneConstant | None) -> LineModel | None:
         label=line.label,
         value=line.value,
         unit=line.unit,
-        plus_minus=None if line.sd is None else 2 * line.sd,
+        plus_minus=plus_minus(line.sd),
         provenance=line.provenance,
         source=line.source,
         made_at=line.made_at,
@@ -94,20 +95,20 @@ def _line(line: StoneConstant | None) -> LineModel | None:
 
 
 @router.get("/entries")
-def entries(shop: Shop, slug: Name, search: Annotated[str, Field(max_length=200)] = "") -> list[EntryModel]:
+def all_entries(
+    shop: Shop, slug: Name, search: Annotated[str, Field(max_length=200)] = ""
+) -> list[EntryModel]:
     """What was done, newest first; ``search`` finds words and beginnings of words."""
     with shop.database.transaction() as session:
-        results = log.entries(session, rigs.rig_named(session, slug).id, search)
-        return [
-            EntryModel(id=e.id, at=e.at, kind=e.kind, text=e.text, reference=e.reference) for e in results
-        ]
+        entries = timeline.entries(session, slug, search)
+    return [EntryModel.model_validate(entry) for entry in entries]
 
 
 @router.post("/notes")
 def note(shop: Shop, slug: Name, body: NoteAsked) -> Done:
     """Write a note into the timeline."""
     with shop.change(slug) as session:
-        log.write_entry(session, rigs.rig_named(session, slug).id, "note", body.text.strip())
+        timeline.note(session, slug, body.text)
     return Done()
 
 
@@ -115,26 +116,20 @@ def note(shop: Shop, slug: Name, body: NoteAsked) -> Done:
 def all_stones(shop: Shop, slug: Name) -> StonesModel:
     """The stones of a rig, newest first."""
     with shop.database.transaction() as session:
-        stored = rigs.rig_named(session, slug)
-        results = log.stones_of(session, stored.id)
-        number, waiting = stones.changed_since_last(session, stored)
-
-    def count(stone: log.StoredStone, provenance: str) -> int:
-        return sum(line.provenance == provenance for line in stone.lines)
-
+        mine = stones.all_of(session, slug)
     models = [
         StoneModel(
-            number=s.number,
-            why=s.why,
-            cut_at=s.cut_at,
-            measured=count(s, "measured"),
-            chosen=count(s, "chosen"),
-            assumed=count(s, "assumed"),
-            derived=count(s, "derived"),
+            number=stone.number,
+            why=stone.why,
+            cut_at=stone.cut_at,
+            measured=stone.count("measured"),
+            chosen=stone.count("chosen"),
+            assumed=stone.count("assumed"),
+            derived=stone.count("derived"),
         )
-        for s in results
+        for stone in mine.stones
     ]
-    return StonesModel(stones=models, next=number + 1, waiting=waiting)
+    return StonesModel(stones=models, next=mine.next, waiting=mine.waiting)
 
 
 @router.post("/stones")
@@ -149,18 +144,12 @@ def cut(shop: Shop, slug: Name, body: CutAsked) -> Done:
 def side_by_side(shop: Shop, slug: Name, number: int, before: int | None = None) -> list[ChangeModel]:
     """A stone beside another (or beside nothing), changed lines first; stone 0 is the rig as it stands."""
     with shop.database.transaction() as session:
-        stored = rigs.rig_named(session, slug)
-        after = (
-            stones.lines_now(session, stored)
-            if number == 0
-            else list(log.stone(session, stored.id, number).lines)
-        )
-        old = list(log.stone(session, stored.id, before).lines) if before else []
+        changes = stones.side_by_side(session, slug, number, before)
     return [
         ChangeModel(
             sensor=c.sensor, label=c.label, changed=c.changed, before=_line(c.before), after=_line(c.after)
         )
-        for c in compare(old, after)
+        for c in changes
     ]
 
 

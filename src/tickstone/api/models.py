@@ -12,9 +12,10 @@ import numpy.typing as npt
 from pydantic import BaseModel, ConfigDict, Field
 
 from tickstone.actions import marking
+from tickstone.actions.recordings import StoredMark, StoredRecording
 from tickstone.core import constants as core_constants
 from tickstone.core.diagnosis.finding import Finding
-from tickstone.store import recordings
+from tickstone.core.uncertainty import plus_minus
 
 Finite = Annotated[float, Field(allow_inf_nan=False)]
 Name = Annotated[str, Field(min_length=1, max_length=120)]
@@ -76,7 +77,7 @@ class Constant(BaseModel):
             label=value.label,
             unit=value.unit,
             value=value.value,
-            plus_minus=None if value.sd is None else 2 * value.sd,
+            plus_minus=plus_minus(value.sd),
             provenance=value.provenance.value,
             source=value.source,
             station=value.station,
@@ -150,7 +151,7 @@ class RecordingModel(BaseModel):
     streams: list[StreamModel]
 
     @staticmethod
-    def of(recording: recordings.StoredRecording) -> RecordingModel:
+    def of(recording: StoredRecording) -> RecordingModel:
         """A recording as the screens show it."""
         streams = [
             StreamModel(key=s.key, n=s.n, t0_s=_seconds(s.t0), t1_s=_seconds(s.t1), segments=s.segments)
@@ -184,7 +185,7 @@ class MarkModel(BaseModel):
     conditions: dict[str, Any]
 
     @staticmethod
-    def all_of(marks: Iterable[recordings.StoredMark]) -> list[MarkModel]:
+    def all_of(marks: Iterable[StoredMark]) -> list[MarkModel]:
         """Marks as the screens show them."""
         return [
             MarkModel(

@@ -9,7 +9,7 @@ from fastapi import APIRouter, Query
 from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, Field
 
-from tickstone.actions import cutting, diagnosing, exporting, lanes, marking, reading
+from tickstone.actions import cutting, diagnosing, exporting, lanes, marking, reading, recordings
 from tickstone.api.errors import REFUSALS
 from tickstone.api.models import (
     Body,
@@ -26,7 +26,6 @@ from tickstone.api.models import (
 )
 from tickstone.api.needs import Shop
 from tickstone.errors import BadInput
-from tickstone.store import recordings, rigs
 
 router = APIRouter(prefix="/api", tags=["recordings"], responses=REFUSALS)
 
@@ -197,40 +196,31 @@ class MarkChange(Body):
 def all_recordings(shop: Shop, slug: Name, archived: bool = False) -> list[RecordingModel]:
     """A rig's recordings, or those that were put away, newest first."""
     with shop.database.transaction() as session:
-        stored = rigs.rig_named(session, slug)
-        newest_first = recordings.recordings_of(session, stored.id, archived)
-        shop.warm(reading.slow_to_open(stored.rig, newest_first))
-        return [RecordingModel.of(recording) for recording in newest_first]
+        listed = recordings.listed(session, slug, archived)
+    shop.warm(listed.slow)
+    return [RecordingModel.of(recording) for recording in listed.newest_first]
 
 
 @router.get("/recordings/{recording_id}")
 def opened(shop: Shop, recording_id: int) -> OpenedRecording:
     """One recording with its marks and what was not understood."""
     with shop.database.transaction() as session:
-        recording = recordings.recording(session, recording_id)
-        odd = [
-            OddLineModel(t_s=line.t / 1e6, text=line.text, why=line.why, line=line.line)
-            for line in recordings.odd_lines(session, recording_id)
-        ]
-        shown = lanes.everything(rigs.rig_of_revision(session, recording.rig_revision_id), recording)
-        return OpenedRecording(
-            recording=RecordingModel.of(recording),
-            odd=odd,
-            shown=[ShownModel(**asdict(s)) for s in shown],
-            marks=MarkModel.all_of(recordings.marks_of(session, recording_id)),
-        )
+        mine = recordings.opened(session, recording_id)
+    return OpenedRecording(
+        recording=RecordingModel.of(mine.recording),
+        odd=[
+            OddLineModel(t_s=line.t / 1e6, text=line.text, why=line.why, line=line.line) for line in mine.odd
+        ],
+        shown=[ShownModel(**asdict(shown)) for shown in mine.shown],
+        marks=MarkModel.all_of(mine.marks),
+    )
 
 
 @router.patch("/recordings/{recording_id}")
 def change(shop: Shop, recording_id: int, body: RecordingChange) -> Done:
     """Rename a recording, note something about it, put it away, or bring it back."""
     with shop.change_recording(recording_id) as session:
-        if body.name is not None:
-            recordings.rename(session, recording_id, body.name)
-        if body.note is not None:
-            recordings.set_note(session, recording_id, body.note)
-        if body.archived is not None:
-            recordings.set_archived(session, recording_id, body.archived)
+        recordings.change(session, recording_id, body.name, body.note, body.archived)
     return Done(id=recording_id)
 
 
@@ -411,10 +401,10 @@ def change_mark(shop: Shop, mark_id: int, body: MarkChange) -> Done:
         if name in changes and changes[name] is None:
             raise BadInput(f"{name} cannot be nothing.", name)
     with shop.database.transaction() as session:
-        recording_id = recordings.mark(session, mark_id).recording_id
+        recording_id = marking.recording_of(session, mark_id)
     with shop.change_recording(recording_id) as session:
         if changes:
             marking.change(session, mark_id, changes)
         if archived is not None:
-            recordings.set_mark_archived(session, mark_id, archived)
+            marking.set_archived(session, mark_id, archived)
     return Done(id=mark_id)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from pydantic import BaseModel
 
+from tickstone.actions.wiring import CheckedRig
+from tickstone.core.constants import Values
 from tickstone.core.rigs import boards
 from tickstone.core.rigs.catalogue import known, part_of
 from tickstone.core.rigs.kinds import KINDS, kind
@@ -11,13 +13,10 @@ from tickstone.core.rigs.outputs import OUTPUTS
 from tickstone.core.rigs.part import OptionSpec, PinSpec
 from tickstone.core.rigs.rig import FittedPart, Mount, Output, Pin, Rig, Wire
 from tickstone.core.rigs.usual import usual_values
-from tickstone.core.wiring import checks
 from tickstone.core.wiring.assign import complete
-from tickstone.core.wiring.findings import Report
 from tickstone.core.wiring.geometry import wire_length_mm
 from tickstone.core.wiring.places import all_pins, supplies_for
 from tickstone.core.wiring.schedule import part_in_wire
-from tickstone.store import rigs as stored
 
 OUTPUT_FAMILY = "output"
 
@@ -244,7 +243,8 @@ def _places(rig: Rig, spec: PinSpec) -> list[str]:
     return list(dict.fromkeys(pin.name for need in spec.needs for pin in pins if need in pin.abilities))
 
 
-def _part_model(rig: Rig, part: FittedPart, values: dict[str, float]) -> PartModel:
+def _part_model(rig: Rig, part: FittedPart, settled: Values) -> PartModel:
+    values = {name: value.value for name, value in settled.items()}
     what = known(part)
     rows = int(values["sensors"]) if "sensors" in values and "pitch" in values else None
     beam = "cone" in values
@@ -275,11 +275,9 @@ def _wire_model(rig: Rig, wire: Wire) -> WireModel:
     )
 
 
-def rig_model(
-    result: stored.StoredRig, report: Report, values: dict[str, dict[str, float]], version: int
-) -> RigModel:
-    """A rig at its current revision, with what the checks say and its sensors' constants by sensor and
-    name."""
+def rig_model(checked: CheckedRig, version: int) -> RigModel:
+    """A rig at its current revision, with what the checks say."""
+    result = checked.stored
     findings = [
         FindingModel(
             kind=f.kind,
@@ -291,7 +289,7 @@ def rig_model(
             numbers=f.numbers,
             fix=FixModel(label=f.fix.label, sentence=f.fix.sentence) if f.fix else None,
         )
-        for f in report.findings
+        for f in checked.report.findings
     ]
     rig = complete(result.rig)
     titles = [BoardLine(kind=b.kind, title=b.title) for b in boards.BOARDS.values()]
@@ -305,12 +303,13 @@ def rig_model(
         rig=rig,
         pins=list(all_pins(rig)),
         sensors=[sensor_model(rig, s.id) for s in rig.sensors],
-        parts=[_part_model(rig, part, values.get(part.id, {})) for part in rig.fitted],
+        parts=[_part_model(rig, part, checked.values.get(part.id, {})) for part in rig.fitted],
         wires=[_wire_model(rig, wire) for wire in rig.wires],
-        verdict=checks.verdict(report),
+        verdict=checked.verdict,
         findings=findings,
         assurances=[
-            AssuranceModel(kind=a.kind, sensor=a.sensor, sentence=a.sentence) for a in report.assurances
+            AssuranceModel(kind=a.kind, sensor=a.sensor, sentence=a.sentence)
+            for a in checked.report.assurances
         ],
         boards=[*titles, BoardLine(kind=boards.OWN, title=own)],
         version=version,

@@ -9,21 +9,14 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 from starlette.responses import Response
 
-from tickstone.actions import constants, rigs
-from tickstone.actions.constants import all_settled, live_air, settled
+from tickstone.actions import constants, rigs, wiring
 from tickstone.actions.standing import standing_of
 from tickstone.actions.workshop import Workshop
 from tickstone.api.errors import REFUSALS
 from tickstone.api.models import Body, Constant, Done, Finite, Name, Purpose, RevisionBody, Titled
 from tickstone.api.needs import Shop
 from tickstone.api.rig_models import RigModel, rig_model
-from tickstone.core.calibration.surroundings import as_it_is_now
-from tickstone.core.rigs.kinds import kind
-from tickstone.core.wiring import checks
-from tickstone.core.wiring.assign import complete
-from tickstone.formats.rig_json import rig_to_json
-from tickstone.store import constants as stored_constants
-from tickstone.store import rigs as stored
+from tickstone.core.uncertainty import plus_minus
 
 router = APIRouter(prefix="/api/rigs", tags=["rigs"], responses=REFUSALS)
 
@@ -91,34 +84,28 @@ class TypedConstant(Body):
 def load(shop: Workshop, slug: str) -> RigModel:
     """A rig at its current revision, as it travels."""
     with shop.database.transaction() as session:
-        result = stored.rig_named(session, slug)
-        values = all_settled(session, result)
-        report = checks.check(result.rig, values)
-    plain = {sensor: {name: value.value for name, value in mine.items()} for sensor, mine in values.items()}
-    return rig_model(result, report, plain, shop.rigs.version(slug))
+        checked = wiring.checked_rig(session, slug)
+    return rig_model(checked, shop.rigs.version(slug))
 
 
 @router.get("")
 def all_rigs(shop: Shop, archived: bool = False) -> list[RigLine]:
     """Every rig on the bench, or every archived one."""
     with shop.database.transaction() as session:
-        lines = []
-        for result in stored.all_rigs(session, archived):
-            report = checks.check(result.rig, all_settled(session, result))
-            parts = [part.name for part in result.rig.fitted]
-            lines.append(
-                RigLine(
-                    slug=result.slug,
-                    title=result.rig.title,
-                    purpose=result.rig.purpose,
-                    board=result.rig.board.title,
-                    parts=parts,
-                    verdict=checks.verdict(report),
-                    faults=len(report.faults),
-                    revision=result.revision,
-                )
-            )
-        return lines
+        every = wiring.checked_rigs(session, archived)
+    return [
+        RigLine(
+            slug=checked.stored.slug,
+            title=checked.stored.rig.title,
+            purpose=checked.stored.rig.purpose,
+            board=checked.stored.rig.board.title,
+            parts=[part.name for part in checked.stored.rig.fitted],
+            verdict=checked.verdict,
+            faults=len(checked.report.faults),
+            revision=checked.stored.revision,
+        )
+        for checked in every
+    ]
 
 
 @router.post("")
@@ -150,7 +137,7 @@ def one_rig(shop: Shop, slug: Name) -> RigModel:
 def document(shop: Shop, slug: Name) -> Response:
     """The rig file."""
     with shop.database.transaction() as session:
-        text = rig_to_json(complete(stored.rig_named(session, slug).rig))
+        text = rigs.document(session, slug)
     name = f'attachment; filename="{slug}.rig.json"'
     return Response(text + "\n", media_type="application/json", headers={"Content-Disposition": name})
 
@@ -216,24 +203,15 @@ def standing(shop: Shop, slug: Name, sensor: Name) -> list[StandingModel]:
 def sensor_constants(shop: Shop, slug: Name, sensor: Name) -> list[Constant]:
     """The constants of a sensor as they stand."""
     with shop.database.transaction() as session:
-        result = stored.rig_named(session, slug)
-        specs = {spec.name: spec for spec in kind(result.rig.sensor(sensor).kind).constants}
-        models = []
-        live = shop.live(slug)
-        air, connected = live.intake.air_c, live.connection.open
-        seen = (
-            live_air(session, result, air, live.intake.air_readings)
-            if connected and air is not None
-            else None
-        )
-        now = (air, live.intake.supply_v) if connected else (None, None)
-        for value in as_it_is_now(settled(session, result, sensor, seen), *now).values():
-            model = Constant.of(value)
-            if value.name in specs:
-                model.typed_as = specs[value.name].typed_as.value if value.typed else None
-                model.counts = specs[value.name].counts
-            models.append(model)
-        return models
+        standing = constants.standing(session, slug, sensor, shop.live(slug))
+    models = []
+    for value, spec in standing:
+        model = Constant.of(value)
+        if spec is not None:
+            model.typed_as = spec.typed_as.value if value.typed else None
+            model.counts = spec.counts
+        models.append(model)
+    return models
 
 
 @router.put("/{slug}/sensors/{sensor}/constants/{name}")
@@ -249,16 +227,15 @@ def type_constant(shop: Shop, slug: Name, sensor: Name, name: Name, body: TypedC
 def history(shop: Shop, slug: Name, sensor: Name, name: Name) -> list[OldConstant]:
     """Every value that a constant ever had, newest first."""
     with shop.database.transaction() as session:
-        result = stored.rig_named(session, slug)
-        sensor_id = stored.sensor_ids(session, result.id)[result.rig.sensor(sensor).id]
-        return [
-            OldConstant(
-                value=v.value,
-                unit=v.unit,
-                plus_minus=None if v.sd is None else 2 * v.sd,
-                provenance=v.provenance,
-                source=v.source,
-                made_at=v.made_at,
-            )
-            for v in stored_constants.history(session, sensor_id, name)
-        ]
+        every = constants.history(session, slug, sensor, name)
+    return [
+        OldConstant(
+            value=value.value,
+            unit=value.unit,
+            plus_minus=plus_minus(value.sd),
+            provenance=value.provenance,
+            source=value.source,
+            made_at=value.made_at,
+        )
+        for value in every
+    ]

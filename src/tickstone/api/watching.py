@@ -8,14 +8,11 @@ from typing import Annotated, Literal
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from tickstone.actions import labelling, motor_check
+from tickstone.actions import labelling, motor_check, rigs
 from tickstone.api.errors import REFUSALS
 from tickstone.api.meanings import MeaningModel, TargetModel, targets_of
 from tickstone.api.models import Body, Done, Name, number
 from tickstone.api.needs import Shop
-from tickstone.core.motor_check import judge
-from tickstone.errors import Conflict
-from tickstone.store import rigs
 
 router = APIRouter(prefix="/api/rigs/{slug}", tags=["watch"], responses=REFUSALS)
 
@@ -59,7 +56,7 @@ def lines(shop: Shop, slug: Name) -> LinesModel:
     """What is on the line, and how it is understood."""
     intake = shop.live(slug).intake
     with shop.database.transaction() as session:
-        rig = rigs.rig_named(session, slug).rig
+        rig = rigs.current(session, slug)
     labels = [
         LabelModel(
             label=label.name,
@@ -128,14 +125,11 @@ def check_with_motors(shop: Shop, slug: Name, body: CheckAsked) -> CheckModel:
     """One step of the check with motors."""
     live = shop.live(slug)
     with shop.database.transaction() as session:
-        rig = rigs.rig_named(session, slug).rig
-    now = motor_check.hear(live, rig)
+        rig = rigs.current(session, slug)
     if body.step == "rest":
-        live.rest = now
+        motor_check.at_rest(live, rig)
         return CheckModel(seconds=motor_check.SECONDS, at_rest=True, verdict="", remedy="", lines=[])
-    if live.rest is None:
-        raise Conflict("Take the stretch at rest first, with the motors off.", "step")
-    answer = judge(live.rest, now)
+    answer = motor_check.running(live, rig)
     shop.note(slug, f"Checked with motors: {answer.verdict}. {answer.remedy}".rstrip())
     models = [
         JudgedModel(sensor=judged.sensor, sentence=judged.sentence, bad=judged.bad) for judged in answer.lines

@@ -3,8 +3,6 @@ program."""
 
 from __future__ import annotations
 
-import csv
-import io
 from collections.abc import Callable
 from datetime import datetime
 from functools import cache
@@ -18,6 +16,7 @@ from starlette.responses import Response
 from tickstone.actions import building, rigs, wiring
 from tickstone.actions.workshop import Workshop
 from tickstone.api.errors import REFUSALS
+from tickstone.api.figures import RecordModel
 from tickstone.api.models import Body, Done, Name, RevisionBody
 from tickstone.api.needs import Shop
 from tickstone.api.rig_models import OUTPUT_FAMILY, KindModel, RigModel, catalogue
@@ -25,9 +24,7 @@ from tickstone.api.rigs import load
 from tickstone.core.rigs import boards, templates
 from tickstone.core.rigs.kinds import FAMILIES
 from tickstone.core.rigs.rig import ABILITIES, Board, Geometry, Mount, Supply
-from tickstone.core.wiring import schedule as schedules
 from tickstone.formats.export import FORMS
-from tickstone.store import rigs as stored
 
 router = APIRouter(prefix="/api/rigs", tags=["wiring"], responses=REFUSALS)
 lists = APIRouter(prefix="/api", tags=["wiring"], responses=REFUSALS)
@@ -105,7 +102,7 @@ class AssignAsked(RevisionBody):
     keep: bool = True
 
 
-class ScheduleLineModel(BaseModel):
+class ScheduleLineModel(RecordModel):
     sensor: str
     pin: str
     start: str
@@ -116,7 +113,7 @@ class ScheduleLineModel(BaseModel):
     part: str
 
 
-class PartLineModel(BaseModel):
+class PartLineModel(RecordModel):
     count: int
     title: str
     value: str
@@ -291,43 +288,22 @@ def undo(shop: Shop, slug: Name, body: RevisionBody) -> RigModel:
 def schedule(shop: Shop, slug: Name) -> ScheduleModel:
     """The wiring schedule and the parts list."""
     with shop.database.transaction() as session:
-        rig = stored.rig_named(session, slug).rig
+        tables = building.tables_of(session, slug)
     return ScheduleModel(
-        rig=rig.title,
-        board=rig.board.title,
-        wires=[ScheduleLineModel(**vars(line)) for line in schedules.schedule(rig)],
-        parts=[
-            PartLineModel(count=p.count, title=p.title, value=p.value, bands=list(p.bands), note=p.note)
-            for p in schedules.parts_list(rig)
-        ],
+        rig=tables.rig.title,
+        board=tables.rig.board.title,
+        wires=[ScheduleLineModel.model_validate(line) for line in tables.wires],
+        parts=[PartLineModel.model_validate(line) for line in tables.parts],
     )
 
 
 @router.get("/{slug}/{table}.csv")
 def table(shop: Shop, slug: Name, table: Literal["schedule", "parts"]) -> Response:
     """The wiring schedule, or the parts list, as CSV."""
-    result = schedule(shop, slug)
-    out = io.StringIO()
-    write = csv.writer(out)
-    if table == "schedule":
-        write.writerow(("from", "to", "in the program", "wire", "length_mm", "part in the wire"))
-        for line in result.wires:
-            write.writerow(
-                _safe(line.start, line.end, line.code, line.colour, f"{line.length_mm:g}", line.part)
-            )
-    else:
-        write.writerow(("count", "part", "value", "bands", "note"))
-        for part in result.parts:
-            write.writerow(_safe(str(part.count), part.title, part.value, " ".join(part.bands), part.note))
+    with shop.database.transaction() as session:
+        text = building.table(session, slug, table)
     name = f'attachment; filename="{slug}-{table}.csv"'
-    return Response(
-        out.getvalue(), media_type="text/csv; charset=utf-8", headers={"Content-Disposition": name}
-    )
-
-
-def _safe(*cells: str) -> list[str]:
-    """Cells that no spreadsheet takes for a formula."""
-    return [f"'{cell}" if cell[:1] in "=+-@\t\r" and cell else cell.replace("\u2009", " ") for cell in cells]
+    return Response(text, media_type="text/csv; charset=utf-8", headers={"Content-Disposition": name})
 
 
 @router.get("/{slug}/checklist")

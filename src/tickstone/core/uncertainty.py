@@ -23,6 +23,12 @@ class Budget:
     shares: Mapping[str, float]
 
 
+def plus_minus(sd: float | None) -> float | None:
+    """The ± that people read: half of the 95 % interval, k = 2 (JCGM 100:2008, 6.2); None where nothing is
+    known."""
+    return None if sd is None else 2 * sd
+
+
 def combine(variances: Mapping[str, float]) -> Budget:
     """Combine independent variances into one standard uncertainty and the shares (JCGM 100:2008, 5.1.2).
 

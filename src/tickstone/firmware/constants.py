@@ -10,6 +10,7 @@ from datetime import datetime
 
 from tickstone.core import units
 from tickstone.core.stones import StoneConstant
+from tickstone.core.uncertainty import plus_minus
 
 
 @dataclass(frozen=True)
@@ -93,7 +94,7 @@ def json_document(header: Header, lines: Sequence[StoneConstant]) -> str:
             "label": line.label,
             "value": line.value,
             "unit": line.unit,
-            "uncertainty_95": None if line.sd is None else 2 * line.sd,
+            "uncertainty_95": plus_minus(line.sd),
             "provenance": line.provenance,
             "source": line.source,
             "date": f"{line.made_at or header.cut_at:%Y-%m-%d}",

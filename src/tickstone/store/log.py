@@ -28,6 +28,10 @@ class StoredStone:
     rig_revision_id: int
     lines: tuple[StoneConstant, ...]
 
+    def count(self, provenance: str) -> int:
+        """How many of its constants are of that provenance."""
+        return sum(line.provenance == provenance for line in self.lines)
+
 
 @dataclass(frozen=True)
 class StoredEntry:

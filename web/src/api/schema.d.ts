@@ -2336,10 +2336,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Procedures
+         * All Procedures
          * @description The procedures of a sensor.
          */
-        get: operations["procedures_api_rigs__slug__sensors__sensor__procedures_get"];
+        get: operations["all_procedures_api_rigs__slug__sensors__sensor__procedures_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2662,10 +2662,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Entries
+         * All Entries
          * @description What was done, newest first; ``search`` finds words and beginnings of words.
          */
-        get: operations["entries_api_rigs__slug__entries_get"];
+        get: operations["all_entries_api_rigs__slug__entries_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -16515,7 +16515,7 @@ export interface operations {
             };
         };
     };
-    procedures_api_rigs__slug__sensors__sensor__procedures_get: {
+    all_procedures_api_rigs__slug__sensors__sensor__procedures_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -17569,7 +17569,7 @@ export interface operations {
             };
         };
     };
-    entries_api_rigs__slug__entries_get: {
+    all_entries_api_rigs__slug__entries_get: {
         parameters: {
             query?: {
                 search?: string;

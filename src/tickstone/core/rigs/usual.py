@@ -37,7 +37,7 @@ def usual_values(
     that cannot be so.
     """
     known = {} if rig is None or sensor is None else told_by_rig(rig, sensor, what.constants)
-    specs = {spec.name: spec for spec in what.constants}
+    specs = what.specs
     for name, number in (values or {}).items():
         if name not in specs:
             raise BadInput(f"{what.title} has no constant {name!r}; it has {', '.join(specs)}.", name)

@@ -315,6 +315,11 @@ class Kind:
         """Its pins and what it draws, with these options."""
         return self.part(Chosen(self.options, options))
 
+    @property
+    def specs(self) -> dict[str, ConstantSpec]:
+        """Its constants by name."""
+        return {spec.name: spec for spec in self.constants}
+
     def channels_of(self, options: Options) -> tuple[ChannelSpec, ...]:
         """The channels that it has with these options: the first so many, where an option counts them."""
         if not self.counted_by:
