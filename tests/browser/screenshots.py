@@ -196,7 +196,7 @@ def walk(page: Page, served: Served) -> None:
     keep(page, "decide-obstacle")
     page.keyboard.press("7")
     page.get_by_label("Why this stone").fill("first bench calibration")
-    page.locator(".stones").get_by_role("button", name="Cut stone 1").click()
+    page.locator("[data-list=stones]").get_by_role("button", name="Cut stone 1").click()
     page.locator("h1", has_text="Stone 1 holds everything").wait_for()
     page.get_by_label("Note", exact=True).fill("Trays on: check the braking again")
     page.get_by_role("button", name="Note it").click()

@@ -36,13 +36,13 @@ def test_a_note_is_written_and_found_and_a_line_leads_to_what_it_is_about(page: 
 
 def test_stones_are_cut_with_a_reason_and_held_against_each_other(page: Page, served: Served) -> None:
     page.goto("/fern/log")
-    cut = page.locator(".stones form").get_by_role("button")
+    cut = page.locator("[data-list=stones] form").get_by_role("button")
     stone = page.get_by_role("combobox", name="Stone", exact=True)
     page.get_by_label("Why this stone").fill("before the new tyres")
     expect(cut).to_have_text("Cut stone 1")
     cut.click()
     expect_notice(page, "Stone 1 is cut")
-    expect(page.locator(".Log-stone-why")).to_have_text("before the new tyres")
+    expect(page.locator(".Stones-stone-why")).to_have_text("before the new tyres")
     expect(page.get_by_label("Why this stone")).to_have_value("")
     served.client.put(
         "/api/rigs/fern/sensors/front-ranger/constants/drive_speed", json={"value": 0.3}
@@ -50,9 +50,9 @@ def test_stones_are_cut_with_a_reason_and_held_against_each_other(page: Page, se
     page.get_by_label("The stone being carved").get_by_role("button", name="Cut stone 2 of Fern").click()
     expect_notice(page, "Stone 2 of Fern is cut")
     expect(stone).to_have_value("2")
-    expect(page.locator(".stones tbody tr.table-changed")).to_have_count(1)
+    expect(page.locator("[data-list=stones] tbody tr.table-changed")).to_have_count(1)
     stone.select_option("1")
-    expect(page.locator(".Log-stone-why")).to_have_text("before the new tyres")
+    expect(page.locator(".Stones-stone-why")).to_have_text("before the new tyres")
     expect(page).to_have_url(re.compile("stone=1"))
     page.get_by_role("button", name="Stone 2 of Fern cut").click()
     expect(stone).to_have_value("2")

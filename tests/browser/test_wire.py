@@ -157,14 +157,14 @@ def test_rigs_begin_from_templates_and_are_renamed_duplicated_archived_and_broug
 
 def test_the_plan_follows_its_numbers(bench: Page, fern: str) -> None:
     bench.goto(f"{fern}?view=plan")
-    expect(bench.locator(".Plan-rig-plan")).to_contain_text("front ranger, 120 mm up")
+    expect(bench.locator(".PlanDrawing-rig-plan")).to_contain_text("front ranger, 120 mm up")
     width = bench.locator(".Plan-plan-body").get_attribute("width")
     bench.get_by_label("width", exact=True).fill("400")
     expect(bench.locator(".Plan-plan-body")).not_to_have_attribute("width", width)
     bench.get_by_label("line row height").fill("12")
     bench.get_by_role("button", name="Keep sizes and places").click()
     expect_notice(bench, "Sizes and places")
-    expect(bench.locator(".Plan-rig-plan")).to_contain_text("line row, 12 mm up")
+    expect(bench.locator(".PlanDrawing-rig-plan")).to_contain_text("line row, 12 mm up")
     bench.get_by_label("wheel diameter").fill("-4")
     bench.get_by_role("button", name="Keep sizes and places").click()
     expect(bench.locator(".frame-work [role=alert]").first).to_contain_text("wheel_mm must be above 0")
@@ -192,7 +192,7 @@ def test_a_board_of_ones_own_is_edited(bench: Page, fern: str) -> None:
 
 def test_supplies_and_pins_of_a_board_come_and_go(bench: Page, fern: str) -> None:
     bench.goto(f"{fern}?view=parts")
-    supplies = bench.locator(".Parts-supplies")
+    supplies = bench.locator(".Supplies-supplies")
     rows = supplies.locator("tbody tr")
     expect(supplies).to_be_visible()
     before = rows.count()

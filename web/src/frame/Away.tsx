@@ -32,7 +32,7 @@ export function Away() {
       {!app
         ? "Tick Stone itself does not answer. Start it again; this page goes on by itself."
         : well && !now.recording?.store_away
-          ? `A part of Tick Stone crashed and is begun again: ${unwell.map((one) => one.name).join(", ")}. The log in the data folder says why.`
+          ? `A part of Tick Stone crashed and is begun again: ${unwell.map((worker) => worker.name).join(", ")}. The log in the data folder says why.`
           : now.recording
             ? "The database is away. Recording goes on in memory; the counter stands until it is back."
             : "The database is away. Nothing is lost; this page goes on by itself when it is back."}

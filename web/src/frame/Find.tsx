@@ -28,11 +28,9 @@ function focusWhenThere(id: string, frames = 900, held = 0): void {
   if (steady < STEADY_FRAMES && frames > 0) requestAnimationFrame(() => focusWhenThere(id, frames - 1, steady));
 }
 
-/** Find a station, a constant, a recording, or a line of the log. */
-export function Find({ show, onHide }: { show: boolean; onHide: () => void }) {
+/** Everything of a rig that a text finds; `onFocus` takes the id of what is to be focused once it is there. */
+function useHits(text: string, show: boolean, onFocus: (id: string) => void): Hit[] {
   const place = usePlace();
-  const [text, setText] = useState("");
-  const [focus, setFocus] = useState<string | null>(null);
   const slug = place.rig.slug;
   const path = { params: { path: { slug } } };
   const recordings = useQuery({
@@ -45,45 +43,52 @@ export function Find({ show, onHide }: { show: boolean; onHide: () => void }) {
     queryFn: () => ask(api.GET("/api/rigs/{slug}/entries", { params: { path: { slug }, query: { search: text } } })),
     enabled: show && text.length > 1,
   });
+  const has = (title: string) => title.toLowerCase().includes(text.trim().toLowerCase());
+  return [
+    ...STATIONS.filter((station) => has(station.title)).map((station) => ({
+      key: station.id,
+      text: station.title,
+      where: "station",
+      open: () => place.go(station.id),
+    })),
+    ...place.constants
+      .filter((constant) => text && has(constant.label))
+      .map((constant) => ({
+        key: `c-${constant.name}`,
+        text: constant.label,
+        where: "constant",
+        open: () => {
+          place.go(constant.station as StationId);
+          onFocus(`constant-${constant.name}`);
+        },
+      })),
+    ...(recordings.data ?? [])
+      .filter((recording) => text && has(recording.name))
+      .map((recording) => ({
+        key: `r-${recording.id}`,
+        text: recording.name,
+        where: `recording, ${moment(recording.started_at)}`,
+        open: () => place.go("watch", { recording: String(recording.id), t0: null, t1: null, t: null }),
+      })),
+    ...(entries.data ?? []).slice(0, 8).map((entry) => ({
+      key: `e-${entry.id}`,
+      text: entry.text,
+      where: `log, ${moment(entry.at)}`,
+      open: () => place.go("log"),
+    })),
+  ];
+}
+
+/** Find a station, a constant, a recording, or a line of the log. */
+export function Find({ show, onHide }: { show: boolean; onHide: () => void }) {
+  const [text, setText] = useState("");
+  const [focus, setFocus] = useState<string | null>(null);
+  const hits = useHits(text, show, setFocus);
   const close = (open: () => void) => () => {
     onHide();
     setText("");
     open();
   };
-  const has = (one: string) => one.toLowerCase().includes(text.trim().toLowerCase());
-  const hits: Hit[] = [
-    ...STATIONS.filter((one) => has(one.title)).map((one) => ({
-      key: one.id,
-      text: one.title,
-      where: "station",
-      open: () => place.go(one.id),
-    })),
-    ...place.constants
-      .filter((one) => text && has(one.label))
-      .map((one) => ({
-        key: `c-${one.name}`,
-        text: one.label,
-        where: "constant",
-        open: () => {
-          place.go(one.station as StationId);
-          setFocus(`constant-${one.name}`);
-        },
-      })),
-    ...(recordings.data ?? [])
-      .filter((one) => text && has(one.name))
-      .map((one) => ({
-        key: `r-${one.id}`,
-        text: one.name,
-        where: `recording, ${moment(one.started_at)}`,
-        open: () => place.go("watch", { recording: String(one.id), t0: null, t1: null, t: null }),
-      })),
-    ...(entries.data ?? []).slice(0, 8).map((one) => ({
-      key: `e-${one.id}`,
-      text: one.text,
-      where: `log, ${moment(one.at)}`,
-      open: () => place.go("log"),
-    })),
-  ];
   return (
     <Modal
       show={show}

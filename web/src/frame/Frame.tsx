@@ -28,7 +28,7 @@ export function Frame() {
   const { search } = useAddress();
   const [open, setOpen] = useState<DialogName | null>(null);
   const work = useRef<HTMLElement>(null);
-  const title = STATIONS.find((one) => one.id === place.station)?.title;
+  const title = STATIONS.find((station) => station.id === place.station)?.title;
   useEffect(() => {
     document.title = `${title} · ${place.rig.rig.title} · Tick Stone`;
   }, [title, place.rig.rig.title]);
@@ -38,7 +38,7 @@ export function Frame() {
     work.current?.focus();
   };
   const marking = useHeld((lasted) => void act.mark({ lasted_s: lasted }));
-  const stations = Object.fromEntries(STATIONS.map((one, i) => [String(i + 1), () => place.go(one.id)]));
+  const stations = Object.fromEntries(STATIONS.map((station, i) => [String(i + 1), () => place.go(station.id)]));
   useKeys({ ...stations, "/": () => setOpen("find"), "?": () => setOpen("keys") }, open === null);
   useHeldKey(settings.letterKeys ? ["m", " "] : [" "], marking.down, marking.up, open === null);
   useKeys(

@@ -24,9 +24,9 @@ export function MarkDialog({ show, onHide }: { show: boolean; onHide: () => void
             times={[{ label: "The last", value: "", needed: false }]}
             keep="Mark it"
             onLeave={onHide}
-            onKeep={async ({ times, ...said }) => {
+            onKeep={async ({ times, ...words }) => {
               const [lasted = Number.NaN] = times;
-              if (await act.mark({ ...said, lasted_s: Number.isFinite(lasted) ? Math.max(0, lasted) : 0 })) onHide();
+              if (await act.mark({ ...words, lasted_s: Number.isFinite(lasted) ? Math.max(0, lasted) : 0 })) onHide();
             }}
           />
         ) : (

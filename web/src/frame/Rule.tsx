@@ -14,13 +14,13 @@ export function Rule() {
   return (
     <nav className={styles.rule} aria-label="Stations">
       {STATIONS.map((station, i) => {
-        const standing = place.standing.find((one) => one.station === station.id);
+        const standing = place.standing.find((progress) => progress.station === station.id);
         const total = standing?.total ?? 0;
         const settled = standing?.settled ?? 0;
         const notch = (station.id === "watch" && headline(findings, place.rig.sensors)) || standing?.notch;
-        const said = total ? `${settled} of ${total} settled` : "";
+        const progress = total ? `${settled} of ${total} settled` : "";
         return (
-          <NavLink key={station.id} to={`/${place.rig.slug}/${station.id}${search}`} title={notch || said}>
+          <NavLink key={station.id} to={`/${place.rig.slug}/${station.id}${search}`} title={notch || progress}>
             <span className={styles.ruleNumber}>{i + 1}</span>
             <span className={styles.ruleTitle}>
               {station.title}
@@ -29,7 +29,7 @@ export function Rule() {
             <span className={styles.ruleTick} aria-hidden="true">
               <span style={{ width: `${total ? (100 * settled) / total : 0}%` }} />
             </span>
-            {said && <span className="visually-hidden">, {said}</span>}
+            {progress && <span className="visually-hidden">, {progress}</span>}
             {notch && <span className="visually-hidden">, {notch}</span>}
           </NavLink>
         );

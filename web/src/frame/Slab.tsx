@@ -29,10 +29,12 @@ export function Slab() {
   });
   const { forming, all } = useForming();
   const mine = all.filter(
-    (one) =>
-      forming.has(one.name) || (one.station === place.station && one.counts) || one.shown_at.includes(place.station),
+    (constant) =>
+      forming.has(constant.name) ||
+      (constant.station === place.station && constant.counts) ||
+      constant.shown_at.includes(place.station),
   );
-  const rest = all.filter((one) => !mine.includes(one));
+  const rest = all.filter((constant) => !mine.includes(constant));
   const number = stones.data?.next ?? 1;
   const form = place.rig.rig.board.programs[0] === "python" ? "python" : "c";
   const cut = () =>
@@ -47,8 +49,8 @@ export function Slab() {
         {(place.station === "watch" || place.station === "calibrate") && <BigFigure />}
         <Wrong />
         <ul>
-          {mine.map((one) => (
-            <ConstantLine key={one.name} constant={one} />
+          {mine.map((constant) => (
+            <ConstantLine key={constant.name} constant={constant} />
           ))}
         </ul>
         {place.station === "wire" && <Checks />}
@@ -56,16 +58,16 @@ export function Slab() {
           <details open={mine.length === 0}>
             <summary>{mine.length === 0 ? "All" : `${rest.length} more`} of this sensor</summary>
             <ul>
-              {rest.map((one) => (
-                <ConstantLine key={one.name} constant={one} />
+              {rest.map((constant) => (
+                <ConstantLine key={constant.name} constant={constant} />
               ))}
             </ul>
           </details>
         )}
         <p className={styles.keyLine}>
-          {PROVENANCES.map((one) => (
-            <span key={one}>
-              <Glyph of={one} /> {one}
+          {PROVENANCES.map((provenance) => (
+            <span key={provenance}>
+              <Glyph of={provenance} /> {provenance}
             </span>
           ))}
           <span>(± is 95{THIN}%)</span>
@@ -91,16 +93,16 @@ export function Slab() {
 /** The constants, with those that a procedure is fitting as they form. */
 function useForming(): { forming: Set<string>; all: Constant[] } {
   const place = usePlace();
-  const { found } = useProcedure(place.station === "calibrate");
-  const fitted = place.station === "calibrate" && found?.steps.length ? found.constants : [];
-  const held = found?.steps.length ?? 0;
-  const all = place.constants.map((one) => {
-    const now = fitted.find((other) => other.name === one.name);
-    return now ? formed(one, now, held) : one;
+  const { found: procedure } = useProcedure(place.station === "calibrate");
+  const fitted = place.station === "calibrate" && procedure?.steps.length ? procedure.constants : [];
+  const held = procedure?.steps.length ?? 0;
+  const all = place.constants.map((constant) => {
+    const now = fitted.find((other) => other.name === constant.name);
+    return now ? formed(constant, now, held) : constant;
   });
   for (const now of fitted)
-    if (!all.some((one) => one.name === now.name)) all.push(formed({ ...BLANK, name: now.name }, now, held));
-  return { forming: new Set(fitted.map((one) => one.name)), all };
+    if (!all.some((constant) => constant.name === now.name)) all.push(formed({ ...BLANK, name: now.name }, now, held));
+  return { forming: new Set(fitted.map((constant) => constant.name)), all };
 }
 
 const BLANK: Omit<Constant, "name"> = {
@@ -137,12 +139,12 @@ function Wrong() {
   if (!mine.length) return null;
   return (
     <ul className={shared.checks} aria-label="What looks wrong with it">
-      {mine.map((one) => (
-        <li key={`${one.kind} ${one.channel}`} className={shared.fault}>
+      {mine.map((finding) => (
+        <li key={`${finding.kind} ${finding.channel}`} className={shared.fault}>
           <span>
             <Glyph of="fault" />
           </span>{" "}
-          {one.sensor ? one.title : `the line: ${one.title}`}. {one.evidence}
+          {finding.sensor ? finding.title : `the line: ${finding.title}`}. {finding.evidence}
         </li>
       ))}
     </ul>
@@ -190,20 +192,20 @@ function noiseText(noise: number | null, unit: string, length: ReturnType<typeof
 
 function Checks() {
   const place = usePlace();
-  const mine = <T extends { sensor: string }>(all: T[]) => all.filter((one) => one.sensor === place.sensor.id);
+  const mine = <T extends { sensor: string }>(all: T[]) => all.filter((check) => check.sensor === place.sensor.id);
   return (
     <ul className={shared.checks} aria-label="Wiring checks">
-      {mine(place.rig.findings).map((one) => (
-        <li key={`${one.kind}-${one.pin}`} className={one.severity === "fault" ? shared.fault : undefined}>
-          <span>{one.severity === "fault" ? <Glyph of="fault" /> : "?"}</span> {one.sentence}
+      {mine(place.rig.findings).map((finding) => (
+        <li key={`${finding.kind}-${finding.pin}`} className={finding.severity === "fault" ? shared.fault : undefined}>
+          <span>{finding.severity === "fault" ? <Glyph of="fault" /> : "?"}</span> {finding.sentence}
         </li>
       ))}
-      {mine(place.rig.assurances).map((one) => (
-        <li key={one.sentence}>
+      {mine(place.rig.assurances).map((assurance) => (
+        <li key={assurance.sentence}>
           <span>
             <Check />
           </span>{" "}
-          {one.sentence}
+          {assurance.sentence}
         </li>
       ))}
     </ul>

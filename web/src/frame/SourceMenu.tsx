@@ -32,7 +32,7 @@ export function SourceMenu({ onHands }: { onHands: () => void }) {
     enabled: open,
   });
   const connected = now.status === "live" || now.status === "silent";
-  const said = {
+  const heading = {
     live: `${now.source}${rateText(now.rate_hz)}`,
     silent: `${now.source} is silent`,
     idle: "not connected",
@@ -50,7 +50,7 @@ export function SourceMenu({ onHands }: { onHands: () => void }) {
           <line x1="0" y1="5" x2="34" y2="5" />
           {now.status === "lost" && <path d="m12 0 10 10m0-10-10 10" />}
         </svg>
-        <span className={styles.sourceText}>{said}</span>
+        <span className={styles.sourceText}>{heading}</span>
       </Dropdown.Toggle>
       <Dropdown.Menu className={styles.sources}>
         {(connected || now.status === "lost") && (
@@ -77,13 +77,13 @@ export function SourceMenu({ onHands }: { onHands: () => void }) {
         <TcpForm />
         <Dropdown.Divider />
         <Dropdown.Header>Recordings</Dropdown.Header>
-        {recordings.data?.slice(0, 8).map((one) => (
+        {recordings.data?.slice(0, 8).map((recording) => (
           <Dropdown.Item
             as="button"
-            key={one.id}
-            onClick={close(() => place.go("watch", { ...FORGET, recording: String(one.id) }))}
+            key={recording.id}
+            onClick={close(() => place.go("watch", { ...FORGET, recording: String(recording.id) }))}
           >
-            {one.name}
+            {recording.name}
           </Dropdown.Item>
         ))}
         <Dropdown.Item as="button" onClick={close(() => place.go("watch", { ...FORGET, view: "import" }))}>
@@ -118,8 +118,8 @@ function SerialForm({ ports, bauds }: { ports: Schemas["PortModel"][]; bauds: nu
         ))}
       </datalist>
       <select aria-label="Baud" value={baud} onChange={(event) => setBaud(Number(event.target.value))}>
-        {bauds.map((one) => (
-          <option key={one}>{one}</option>
+        {bauds.map((baud) => (
+          <option key={baud}>{baud}</option>
         ))}
       </select>
       <button type="submit" className="act">

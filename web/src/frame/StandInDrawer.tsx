@@ -37,7 +37,7 @@ export function StandInDrawer({ show, onHide }: { show: boolean; onHide: () => v
     queries.setQueryData<Hand[]>(key, change);
   };
   const move = async (id: string, value: number) => {
-    void showHands((old) => old?.map((one) => (one.id === id ? { ...one, value } : one)));
+    void showHands((old) => old?.map((hand) => (hand.id === id ? { ...hand, value } : hand)));
     const asked = last.current.then(async () => {
       const body = { hands: { [id]: value } };
       const moved = await ask(api.PATCH("/api/rigs/{slug}/standin", { ...path, body }));
@@ -48,8 +48,8 @@ export function StandInDrawer({ show, onHide }: { show: boolean; onHide: () => v
     if (!(await act.attempt(asked))) void renew(queries, key);
   };
   const of = (owner: string, fault: boolean) =>
-    (hands.data ?? []).filter((one) => one.owner === owner && one.fault === fault);
-  const line = (one: Hand) => <HandLine key={one.id} hand={one} onChange={(value) => void move(one.id, value)} />;
+    (hands.data ?? []).filter((hand) => hand.owner === owner && hand.fault === fault);
+  const line = (hand: Hand) => <HandLine key={hand.id} hand={hand} onChange={(value) => void move(hand.id, value)} />;
   return (
     <Offcanvas
       show={show}

@@ -60,7 +60,7 @@ export function Tape({ marking, onWords }: { marking: Held; onWords: () => void 
         <Chevron up={!settings.tape} />
       </button>
       {settings.tape && (connected ? <Running marking={marking} onWords={onWords} marks={marks} /> : <Unconnected />)}
-      {!settings.tape && <span className="tape-line">{sensor.name}</span>}
+      {!settings.tape && <span>{sensor.name}</span>}
     </footer>
   );
 }
@@ -140,7 +140,7 @@ function Unconnected() {
     <>
       <div className={styles.tapeNow}>
         <span>{place.sensor.name}</span>
-        <b className="tape-off">{now.status === "lost" ? "unplugged" : "not connected"}</b>
+        <b>{now.status === "lost" ? "unplugged" : "not connected"}</b>
       </div>
       <button type="button" className="act" onClick={() => void act.connect()}>
         Connect {letterKeys && <kbd>C</kbd>}

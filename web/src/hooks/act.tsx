@@ -27,7 +27,7 @@ interface Act {
   connect: (source?: Partial<SourceAsked>) => Promise<void>;
   disconnect: () => Promise<void>;
   record: () => Promise<void>;
-  mark: (said?: Partial<Schemas["LiveMark"]>) => Promise<boolean>;
+  mark: (words?: Partial<Schemas["LiveMark"]>) => Promise<boolean>;
   undoRig: () => Promise<void>;
 }
 
@@ -99,9 +99,9 @@ export function ActProvider({ children }: { children: ReactNode }) {
           say({ text: "Connect the board or the stand-in first: press C.", tone: "fault" });
         }
       },
-      mark: async (said = {}) => {
-        const done = said.lasted_s ? `Marked a span of ${said.lasted_s.toFixed(1)}\u2009s.` : "Marked.";
-        const made = ask(api.POST("/api/rigs/{slug}/marks", { ...path, body: sent<Schemas["LiveMark"]>(said) }));
+      mark: async (words = {}) => {
+        const done = words.lasted_s ? `Marked a span of ${words.lasted_s.toFixed(1)}\u2009s.` : "Marked.";
+        const made = ask(api.POST("/api/rigs/{slug}/marks", { ...path, body: sent<Schemas["LiveMark"]>(words) }));
         const kept = made.then(
           () => true,
           () => false,

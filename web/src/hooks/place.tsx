@@ -48,7 +48,7 @@ export function PlaceProvider({ rig, children }: { rig: Rig; children: ReactNode
   const airIsLive = useFeedPart(feed, (now) => now.air_c !== null);
   const slug = rig.slug;
   const station: StationId = isStation(params.station) ? params.station : "wire";
-  const sensor = rig.sensors.find((one) => one.id === search.get("sensor")) ?? rig.sensors[0];
+  const sensor = rig.sensors.find((sensor) => sensor.id === search.get("sensor")) ?? rig.sensors[0];
   if (!sensor) throw new Error("a rig without sensors");
   const recordingId = Number(search.get("recording")) || null;
   const constants = useQuery({
@@ -71,7 +71,7 @@ export function PlaceProvider({ rig, children }: { rig: Rig; children: ReactNode
       station,
       recordingId,
       constants: constants ?? [],
-      constant: (name) => constants?.find((one) => one.name === name),
+      constant: (name) => constants?.find((constant) => constant.name === name),
       standing: standing ?? [],
       go: (to, changes = {}) => navigate(addressOf(slug, to, changes)),
       pick: (id) => navigate(addressOf(slug, station, { sensor: id })),

@@ -14,10 +14,10 @@ export function useAddress() {
 
 /** Numbers of the address whose names begin with a prefix: "r." raw numbers, "c." constants. */
 export function numbersIn(search: URLSearchParams, prefix: string): Record<string, number> {
-  const found: Record<string, number> = {};
+  const numbers: Record<string, number> = {};
   for (const [name, text] of search) {
     const value = Number(text);
-    if (name.startsWith(prefix) && text !== "" && Number.isFinite(value)) found[name.slice(prefix.length)] = value;
+    if (name.startsWith(prefix) && text !== "" && Number.isFinite(value)) numbers[name.slice(prefix.length)] = value;
   }
-  return found;
+  return numbers;
 }

@@ -37,7 +37,7 @@ export function useDecision(picked: Picked) {
     queryFn: () => ask(api.GET("/api/rigs/{slug}/sensors/{sensor}/decisions", { params: { path } })),
     enabled: known.length > 0,
   });
-  const found = useQuery({
+  const decision = useQuery({
     queryKey: keys.decision(path.slug, path.sensor, name, from, test, quiet),
     queryFn: () =>
       ask(
@@ -48,7 +48,7 @@ export function useDecision(picked: Picked) {
               from: from ? from.split(",").map(Number) : undefined,
               none: from === "",
               test,
-              pick: Object.entries(quiet).map(([one, value]) => `${one}:${value}`),
+              pick: Object.entries(quiet).map(([constant, value]) => `${constant}:${value}`),
             },
           },
         }),
@@ -56,5 +56,5 @@ export function useDecision(picked: Picked) {
     enabled: name !== undefined,
     placeholderData: (old) => (old?.decision === name ? old : undefined),
   });
-  return { name, lines: lines.data ?? [], found: found.data, error: found.error };
+  return { name, lines: lines.data ?? [], found: decision.data, error: decision.error };
 }

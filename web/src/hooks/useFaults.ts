@@ -5,7 +5,7 @@ export function useFaults() {
   const [faulty, setFaulty] = useState<string[]>([]);
   const onFault = useCallback(
     (label: string) => (now: boolean) =>
-      setFaulty((all) => [...all.filter((one) => one !== label), ...(now ? [label] : [])]),
+      setFaulty((all) => [...all.filter((other) => other !== label), ...(now ? [label] : [])]),
     [],
   );
   const forget = useCallback(() => setFaulty([]), []);

@@ -16,8 +16,8 @@ export function useFindings(): { findings: Finding[]; looking: boolean; lookedAt
   const drawn = queries
     .getQueryCache()
     .findAll({ queryKey: lanes })
-    .some((one) => one.state.data !== undefined); // what is looked for must not hold up what is looked at
-  const told = useQuery({
+    .some((query) => query.state.data !== undefined); // what is looked for must not hold up what is looked at
+  const findings = useQuery({
     queryKey: keys.findings(place.rig.slug, id),
     enabled: id !== null && drawn,
     queryFn: () =>
@@ -26,9 +26,9 @@ export function useFindings(): { findings: Finding[]; looking: boolean; lookedAt
   });
   if (id === null) return { findings: now.findings, looking: false, lookedAt: 1, failed: "" };
   return {
-    findings: told.data?.findings ?? [],
-    looking: told.isPending,
-    lookedAt: told.data?.looked_at ?? 1,
-    failed: told.error?.message ?? "",
+    findings: findings.data?.findings ?? [],
+    looking: findings.isPending,
+    lookedAt: findings.data?.looked_at ?? 1,
+    failed: findings.error?.message ?? "",
   };
 }

@@ -24,10 +24,10 @@ export function useProcedure(on = true) {
   const asked = search.get("procedure");
   const hold = useHold();
   const held = hold?.sensor === path.sensor ? hold.procedure : null;
-  const begun = lines.data?.find((one) => one.held > 0)?.procedure;
+  const begun = lines.data?.find((line) => line.held > 0)?.procedure;
   const known = (name: string | null | undefined) => (name && place.sensor.procedures.includes(name) ? name : null);
   const name = known(asked) ?? known(held) ?? (lines.data ? (known(begun) ?? place.sensor.procedures[0]) : null);
-  const found = useQuery({
+  const procedure = useQuery({
     queryKey: keys.procedure(path.slug, path.sensor, name),
     queryFn: () =>
       ask(
@@ -38,7 +38,7 @@ export function useProcedure(on = true) {
     enabled: has && name !== null,
     placeholderData: (old) => (old?.procedure === name ? old : undefined),
   });
-  return { name, lines: lines.data ?? [], found: found.data, error: found.error ?? lines.error };
+  return { name, lines: lines.data ?? [], found: procedure.data, error: procedure.error ?? lines.error };
 }
 
 /** The calls of the open procedure. */

@@ -3,7 +3,7 @@ import type { Finding } from "./live";
 
 /** Whose a finding is, in the rig's own names; the line's where it is nobody's. */
 export function whose(finding: Finding, sensors: Sensor[]): string {
-  const name = sensors.find((one) => one.id === finding.sensor)?.name ?? (finding.sensor || "the line");
+  const name = sensors.find((sensor) => sensor.id === finding.sensor)?.name ?? (finding.sensor || "the line");
   return name.charAt(0).toUpperCase() + name.slice(1);
 }
 
@@ -31,5 +31,5 @@ export function sureness(confidence: number): string {
 
 /** Findings that concern a sensor: its own, and those of the line. */
 export function concerning(findings: Finding[], sensor: string): Finding[] {
-  return findings.filter((one) => one.sensor === sensor || one.sensor === "");
+  return findings.filter((finding) => finding.sensor === sensor || finding.sensor === "");
 }

@@ -1,5 +1,17 @@
 import { describe, expect, it } from "vitest";
-import { decimalsFor, few, figure, lengthText, lengthTyped, moment, ohmsTyped, shown, typed, typedIn } from "./format";
+import {
+  decimalsFor,
+  few,
+  figure,
+  lengthText,
+  lengthTyped,
+  moment,
+  ohms,
+  ohmsTyped,
+  shown,
+  typed,
+  typedIn,
+} from "./format";
 
 describe("digits follow the uncertainty", () => {
   it.each([
@@ -56,8 +68,8 @@ describe("typing", () => {
     expect(lengthTyped("m", "mm")).toBeNull();
   });
   it("takes resistances as they are written at a bench", () => {
-    const said = ["4700", "4.7k", "4k7", "4,7 kΩ", "220R", "4R7", "1M", "2M2", "0.1", "k47"];
-    expect(said.map(ohmsTyped)).toEqual([4700, 4700, 4700, 4700, 220, 4.7, 1e6, 2.2e6, 0.1, 470]);
+    const texts = ["4700", "4.7k", "4k7", "4,7 kΩ", "220R", "4R7", "1M", "2M2", "0.1", "k47"];
+    expect(texts.map(ohmsTyped)).toEqual([4700, 4700, 4700, 4700, 220, 4.7, 1e6, 2.2e6, 0.1, 470]);
     for (const text of ["", "k", "4.7k7", "4kk7", "abc", "4m7"]) expect(ohmsTyped(text)).toBeNull();
     expect([typedIn("4k7", "Ω"), typedIn("4k7", "V"), typedIn("12 cm", "mm", "in")]).toEqual([4700, null, 120]);
   });
@@ -70,4 +82,13 @@ it("says when, as a person does", () => {
   const now = new Date("2026-05-05T15:00:00");
   expect(moment("2026-05-05T14:20:00", now)).toBe("today 14:20");
   expect(moment("2026-05-04T09:05:00", now)).toBe("yesterday 09:05");
+});
+
+it("writes resistances as people do", () => {
+  expect([ohms(220), ohms(4700), ohms(10_000), ohms(1e6)].map((text) => text.replace("\u2009", " "))).toEqual([
+    "220 Ω",
+    "4.7 kΩ",
+    "10 kΩ",
+    "1 MΩ",
+  ]);
 });

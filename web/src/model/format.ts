@@ -140,3 +140,9 @@ export function duration(seconds: number): string {
   if (seconds < 5400) return `${figure(seconds / 60, 0)}${THIN}min`;
   return `${figure(seconds / 3600, 1)}${THIN}h`;
 }
+
+/** A resistance as it is said: 4.7 kΩ. */
+export function ohms(value: number): string {
+  const [per, unit] = value >= 1e6 ? [1e6, "MΩ"] : value >= 1e3 ? [1e3, "kΩ"] : [1, "Ω"];
+  return `${figure(value / per, plainDecimals(value / per))}${THIN}${unit}`;
+}

@@ -74,7 +74,10 @@ export const layout = { comb: COMB, part: PART, rail: RAIL };
  * @param picked a wire that is being moved: every pin is shown while it is
  */
 export function harness(rig: Rig, selected: string, picked: { sensor: string; pin: string } | null = null): Harness {
-  const rails = [...rig.rig.board.rails, ...rig.rig.supplies.map((one) => ({ name: one.name, volts: one.volts }))]
+  const rails = [
+    ...rig.rig.board.rails,
+    ...rig.rig.supplies.map((supply) => ({ name: supply.name, volts: supply.volts })),
+  ]
     .sort((a, b) => b.volts - a.volts)
     .map((rail, i) => ({ name: rail.name, volts: rail.volts, y: RAIL.top + i * RAIL.gap }));
   const top = RAIL.top + rails.length * RAIL.gap + SHELF.height;
@@ -94,7 +97,7 @@ export function harness(rig: Rig, selected: string, picked: { sensor: string; pi
 
 function comb(rig: Rig, selected: string, all: boolean, top: number) {
   const used = new Set(rig.rig.wires.map((wire) => wire.to));
-  const signals = (rig.parts.find((one) => one.id === selected)?.pins ?? []).filter((pin) => !isPower(pin.role));
+  const signals = (rig.parts.find((part) => part.id === selected)?.pins ?? []).filter((pin) => !isPower(pin.role));
   const able = new Set(signals.flatMap((pin) => pin.places));
   const free = rig.pins.filter((pin) => !used.has(pin.name) && able.has(pin.name)).slice(0, MOST_FREE);
   const shown = rig.pins.filter((pin) => all || used.has(pin.name) || free.includes(pin));
@@ -139,15 +142,17 @@ function boxes(rig: Rig, selected: string, top: number): PlacedPart[] {
     .sort((a, b) => first(a) - first(b) || 0)
     .map((part) => {
       const faulty = (name: string) =>
-        rig.findings.some((one) => one.severity === "fault" && one.sensor === part.id && one.pin === name);
+        rig.findings.some(
+          (finding) => finding.severity === "fault" && finding.sensor === part.id && finding.pin === name,
+        );
       const shown = part.pins.filter((pin) => !isPower(pin.role) || part.id === selected || faulty(pin.name));
       const folded = part.pins.filter((pin) => !shown.includes(pin));
       const to = (name: string) => rig.rig.wires.find((wire) => wire.sensor === part.id && wire.pin === name)?.to;
       const pins = [...shown]
         .sort((a, b) => rank(to(a.name), order) - rank(to(b.name), order))
         .map((pin, i) => ({ name: pin.name, y: y + PART.pad + PART.row / 2 + i * PART.row }));
-      const said = folded.length > 0 ? 20 : 0; // room for supply and ground in words
-      const height = Math.max(PART.least, pins.length * PART.row + 2 * PART.pad + said);
+      const room = folded.length > 0 ? 20 : 0; // room for supply and ground in words
+      const height = Math.max(PART.least, pins.length * PART.row + 2 * PART.pad + room);
       const power = folded.map((pin) => placeName(rig, to(pin.name) ?? "")).join(", ");
       const placed = { id: part.id, y, height, pins, power };
       y += height + PART.gap;
@@ -167,7 +172,8 @@ function routes(rig: Rig, pins: PlacedPin[], parts: PlacedPart[], rails: Harness
   const pinY = new Map(pins.map((pin) => [pin.name, pin.y]));
   const railY = new Map(rails.map((rail) => [rail.name, rail.y]));
   const lowest = Math.min(...rails.filter((rail) => rail.volts === 0).map((rail) => rail.y));
-  const at = (wire: Wire) => parts.find((one) => one.id === wire.sensor)?.pins.find((pin) => pin.name === wire.pin)?.y;
+  const at = (wire: Wire) =>
+    parts.find((part) => part.id === wire.sensor)?.pins.find((pin) => pin.name === wire.pin)?.y;
   const drawn = rig.rig.wires.filter((wire) => at(wire) !== undefined);
   const signals = drawn
     .filter((wire) => pinY.has(wire.to))
@@ -243,12 +249,6 @@ export const BAND_COLOURS: Record<string, string> = {
   pink: "#d98a9e",
 };
 
-/** A resistance as people write it. */
-export function ohms(value: number): string {
-  if (value >= 1e6) return `${value / 1e6}\u2009MΩ`;
-  return value >= 1e3 ? `${value / 1e3}\u2009kΩ` : `${value}\u2009Ω`;
-}
-
 /** Where a wire goes, as people say it: a pin, a rail, another part's pin. */
 export function placeName(rig: Rig, to: string): string {
   const [id, pin] = to.split(".");
@@ -270,9 +270,9 @@ export function twoLines(text: string, most: number): string[] {
 
 /** The pins a picked wire may be put on, in the comb's order: those that can take it, free ones and its own. */
 export function targets(rig: Rig, wire: Wire): string[] {
-  const places = rig.parts.find((one) => one.id === wire.sensor)?.pins.find((one) => one.name === wire.pin)?.places;
+  const places = rig.parts.find((part) => part.id === wire.sensor)?.pins.find((pin) => pin.name === wire.pin)?.places;
   const able = new Set(places ?? []);
-  const taken = new Set(rig.rig.wires.filter((one) => one !== wire).map((one) => one.to));
-  const found = rig.pins.filter((pin) => able.has(pin.name) && (!taken.has(pin.name) || pin.name === wire.to));
-  return found.map((pin) => pin.name);
+  const taken = new Set(rig.rig.wires.filter((other) => other !== wire).map((wire) => wire.to));
+  const pins = rig.pins.filter((pin) => able.has(pin.name) && (!taken.has(pin.name) || pin.name === wire.to));
+  return pins.map((pin) => pin.name);
 }

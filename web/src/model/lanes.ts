@@ -13,17 +13,17 @@ const at = (x: number, y: number) => `${x.toFixed(1)} ${y.toFixed(1)}`;
 
 /** The stretches of a lane without a hole: places of their first and last point. */
 export function stretches(lane: LaneData): [number, number][] {
-  const found: [number, number][] = [];
+  const points: [number, number][] = [];
   let begun = -1;
   for (let i = 0; i <= lane.t.length; i++) {
     const there = i < lane.t.length && lane.low[i] !== null && lane.high[i] !== null;
     if (there && begun < 0) begun = i;
     if (!there && begun >= 0) {
-      found.push([begun, i - 1]);
+      points.push([begun, i - 1]);
       begun = -1;
     }
   }
-  return found;
+  return points;
 }
 
 /** A line where every reading is drawn, else the band between the lowest and the highest. */
@@ -62,13 +62,13 @@ export function edgePath(lane: LaneData, x: Map, top: number, bottom: number): s
 
 /** Where a level's pulses begin and end, for their widths to be written into. */
 export function pulseSpans(lane: LaneData): { from: number; to: number; level: number }[] {
-  const found: { from: number; to: number; level: number }[] = [];
+  const spans: { from: number; to: number; level: number }[] = [];
   for (let i = 1; i + 1 < lane.t.length; i++) {
     const [from, to, level] = [lane.t[i], lane.t[i + 1], lane.low[i]];
     if (typeof from === "number" && typeof to === "number" && typeof level === "number")
-      found.push({ from, to, level });
+      spans.push({ from, to, level });
   }
-  return found;
+  return spans;
 }
 
 /** The span of values that a lane is drawn over: its own, a little wider, and never thinner than its last digit. */

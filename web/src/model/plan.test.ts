@@ -34,8 +34,8 @@ it("takes a round length for the scale", () => {
 
 it("keeps labels apart, each on its part's side", () => {
   const at = (x_mm: number, y_mm: number) => ({ mount: { x_mm, y_mm, heading_deg: 0 }, reach_mm: null });
-  const found = spread([at(240, 0), at(236, 0), at(40, 90)], 10);
-  expect(found.map((one) => [one.side, one.y])).toEqual([
+  const labels = spread([at(240, 0), at(236, 0), at(40, 90)], 10);
+  expect(labels.map((label) => [label.side, label.y])).toEqual([
     ["left", -40],
     ["right", -240],
     ["right", -230],

@@ -27,13 +27,15 @@ export function extent(sizes: Sizes, parts: readonly Placed[]): Extent | null {
   if (length === null && width === null && track === null && parts.length === 0) return null;
   const front = sizes.front_mm ?? (length ?? 0) / 2;
   const xs = [(width ?? track ?? 0) / 2, (track ?? 0) / 2];
-  const left = Math.max(...xs, ...parts.map((one) => Math.abs(one.mount.y_mm)), 60);
-  const top = Math.max(front, ...parts.map((one) => one.mount.x_mm), 60);
-  const bottom = Math.max((length ?? 0) - front, ...parts.map((one) => -one.mount.x_mm), 60);
+  const left = Math.max(...xs, ...parts.map((part) => Math.abs(part.mount.y_mm)), 60);
+  const top = Math.max(front, ...parts.map((part) => part.mount.x_mm), 60);
+  const bottom = Math.max((length ?? 0) - front, ...parts.map((part) => -part.mount.x_mm), 60);
   const size = Math.max(2 * left, top + bottom);
   const beam = 0.7 * size;
   const looks = (toFront: boolean) =>
-    parts.some((one) => (one.reach_mm ?? 0) > 0 && Math.cos((one.mount.heading_deg * Math.PI) / 180) > 0.5 === toFront);
+    parts.some(
+      (part) => (part.reach_mm ?? 0) > 0 && Math.cos((part.mount.heading_deg * Math.PI) / 180) > 0.5 === toFront,
+    );
   const up = top + (looks(true) ? beam : 0.12 * size);
   const down = bottom + (looks(false) ? beam : 0.12 * size);
   const height = up + down;
@@ -64,25 +66,25 @@ interface Label<P> {
 
 /** Labels beside the drawing, to the side the part is on and those in the middle to the right, none nearer than ``gap``. */
 export function spread<P extends Placed>(parts: readonly P[], gap: number): Label<P>[] {
-  const found: Label<P>[] = [];
+  const labels: Label<P>[] = [];
   for (const side of ["left", "right"] as const) {
     const mine = parts
-      .filter((one) => one.mount.y_mm > 0 === (side === "left"))
+      .filter((part) => part.mount.y_mm > 0 === (side === "left"))
       .sort((a, b) => b.mount.x_mm - a.mount.x_mm);
     let last = Number.NEGATIVE_INFINITY;
     for (const part of mine) {
       last = Math.max(-part.mount.x_mm, last + gap);
-      found.push({ part, side, y: last });
+      labels.push({ part, side, y: last });
     }
   }
-  return found;
+  return labels;
 }
 
 /** A round length for the scale bar, about a fifth of the drawing. */
 export function scaleBar(width: number): number {
   const aim = width / 5;
   const power = 10 ** Math.floor(Math.log10(aim));
-  return ([5, 2, 1].find((one) => one * power <= aim) ?? 1) * power;
+  return ([5, 2, 1].find((step) => step * power <= aim) ?? 1) * power;
 }
 
 function round(value: number): number {

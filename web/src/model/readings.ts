@@ -19,11 +19,11 @@ export function heading(sensors: Sensor[], sensor: Sensor, opening: boolean, now
   if (now.status === "silent" && !first?.readings) return `${now.source} is connected but says nothing`;
   if (!first || first.readings === 0) return `Waiting for the ${sensor.name}`;
   if (now.findings.length) return headline(now.findings, sensors);
-  const said = first.sentence.replace(/\.$/, "");
-  const silent = sensors.filter((one) => (now.sensors[one.id]?.readings ?? 0) === 0);
-  if (!silent.length) return said;
+  const sentence = first.sentence.replace(/\.$/, "");
+  const silent = sensors.filter((sensor) => (now.sensors[sensor.id]?.readings ?? 0) === 0);
+  if (!silent.length) return sentence;
   const others = silent.length > 1 ? `${silent.length} others say` : `the ${silent[0]?.name} says`;
-  return `${said}; ${others} nothing yet`;
+  return `${sentence}; ${others} nothing yet`;
 }
 
 /** A value in the unit that the person chose, with the kind's own decimals. */

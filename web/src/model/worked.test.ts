@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/client";
 import type { Units } from "./units";
-import { askedText, said, verdict } from "./worked";
+import { askedText, valueText, verdict } from "./worked";
 
 const UNITS: Units = { length: "mm", speed: "m/s", slope: "°", level: "counts" };
 const THIN = "\u2009";
@@ -84,5 +84,5 @@ describe("raw numbers", () => {
 
 it("degrees stand close to their number", () => {
   const plain = { unit: "°", to: (v: number) => v, back: (v: number) => v, decimals: 1 };
-  expect(said(5.04, "°", null, plain)).toBe("5.0°");
+  expect(valueText(5.04, "°", null, plain)).toBe("5.0°");
 });

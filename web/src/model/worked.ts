@@ -8,7 +8,7 @@ type Worked = Schemas["WorkedModel"];
 type Ask = Schemas["AskModel"];
 
 /** A number with its unit, digits following the ±. */
-export function said(value: number, unit: string, plusMinus: number | null, way: Into, digits?: number): string {
+export function valueText(value: number, unit: string, plusMinus: number | null, way: Into, digits?: number): string {
   const spread = spreadInto(value, plusMinus, way);
   const decimals = decimalsFor(spread, way.decimals ?? digits ?? plainDecimals(way.to(value)));
   const gap = way.unit === "" || way.unit === "°" ? "" : THIN;
@@ -41,7 +41,7 @@ export function verdict(worked: Worked, units: Units): string {
   if (!only || numbers.length > 1) return sentence(worked.said);
   const raw = askedText(only, units);
   if (worked.value === null) return `${raw} is no ${worked.quantity}: ${worked.reason}`;
-  const result = said(worked.value, worked.unit, worked.plus_minus, resultInto(worked, units), worked.digits);
+  const result = valueText(worked.value, worked.unit, worked.plus_minus, resultInto(worked, units), worked.digits);
   return worked.valid ? `${raw} is ${result}` : `${raw} would be ${result}: ${worked.reason}`;
 }
 

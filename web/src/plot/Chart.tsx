@@ -1,4 +1,4 @@
-import { useEffect, useRef } from "react";
+import { type RefObject, useEffect, useRef } from "react";
 import uPlot from "uplot";
 import "uplot/dist/uPlot.min.css";
 import { figure, THIN } from "../model/format";
@@ -45,84 +45,7 @@ export function Chart(props: Props) {
   useEffect(() => {
     const element = box.current;
     if (!element) return;
-    const style = getComputedStyle(element);
-    const colour = (name: string) => style.getPropertyValue(name).trim();
-    const axis: uPlot.Axis = {
-      stroke: colour("--ink-2"),
-      font: `14px ${style.fontFamily}`,
-      grid: { stroke: colour("--hairline"), width: 1 },
-      ticks: { stroke: colour("--graduation"), size: 8, width: 1 },
-    };
-    const made = new uPlot(
-      {
-        width: element.clientWidth,
-        height: element.clientHeight,
-        padding: [26, null, null, null],
-        legend: { show: false },
-        cursor: { drag: { x: true, y: false, setScale: false }, points: { size: 7 } },
-        scales: {
-          x: { time: false },
-          y: {
-            range: (_plot, low, high) => {
-              const floor = latest.current.floor ?? 0;
-              const pad = Math.max((high - low) * 0.08, (floor - (high - low)) / 2, 1e-6);
-              return [low - pad, high + pad];
-            },
-          },
-        },
-        axes: [
-          { ...axis, values: (_plot, values) => values.map((v) => `${figure(v, secondsDecimals(values))}${THIN}s`) },
-          {
-            ...axis,
-            size: 66,
-            values: (_plot, values) => values.map((v) => figure(v, v % 1 ? Math.max(decimals, 1) : 0)),
-          },
-        ],
-        series: [
-          {},
-          { stroke: colour("--measured"), width: 1.5, points: { show: false }, spanGaps: false },
-          { stroke: colour("--measured"), width: 1.5, points: { show: false }, spanGaps: false },
-        ],
-        bands: [{ series: [2, 1], fill: colour("--measured-wash") }],
-        hooks: {
-          setSelect: [
-            (plot) => {
-              const from = plot.posToVal(plot.select.left, "x");
-              const to = plot.posToVal(plot.select.left + plot.select.width, "x");
-              plot.setSelect({ left: 0, width: 0, top: 0, height: 0 }, false);
-              if (to <= from || !latest.current.onZoom) return;
-              asked.current = [from, to];
-              latest.current.onZoom(from, to);
-            },
-          ],
-          draw: [(plot) => drawMarks(plot, latest.current, colour)],
-          ready: [
-            (plot) => {
-              plot.over.addEventListener("click", () => {
-                const left = plot.cursor.left;
-                if (left !== undefined && left >= 0) latest.current.onPick?.(plot.posToVal(left, "x"));
-              });
-              plot.over.addEventListener(
-                "wheel",
-                (event) => {
-                  if (!latest.current.onZoom) return;
-                  event.preventDefault();
-                  const drawn = plot.scales.x as { min?: number; max?: number };
-                  const [min, max] = asked.current ?? [drawn.min ?? 0, drawn.max ?? 1];
-                  const at = min + (event.offsetX / plot.over.clientWidth) * (max - min);
-                  const by = event.deltaY < 0 ? 0.7 : 1 / 0.7;
-                  asked.current = [at - (at - min) * by, at + (max - at) * by];
-                  latest.current.onZoom(...asked.current);
-                },
-                { passive: false },
-              );
-            },
-          ],
-        },
-      },
-      shape(latest.current.data, per),
-      element,
-    );
+    const made = new uPlot(options(element, latest, asked, decimals), shape(latest.current.data, per), element);
     chart.current = made;
     const watching = new ResizeObserver(() =>
       made.setSize({ width: element.clientWidth, height: element.clientHeight }),
@@ -153,6 +76,89 @@ export function Chart(props: Props) {
       aria-label={`${props.label}, ${unit}`}
     />
   );
+}
+
+/** How the trace is drawn, in the colours of the theme, and what the pointer does in it. */
+function options(
+  element: HTMLElement,
+  latest: RefObject<Props>,
+  asked: RefObject<[number, number] | null>,
+  decimals: number,
+): uPlot.Options {
+  const style = getComputedStyle(element);
+  const colour = (name: string) => style.getPropertyValue(name).trim();
+  const axis: uPlot.Axis = {
+    stroke: colour("--ink-2"),
+    font: `14px ${style.fontFamily}`,
+    grid: { stroke: colour("--hairline"), width: 1 },
+    ticks: { stroke: colour("--graduation"), size: 8, width: 1 },
+  };
+  const edge: uPlot.Series = {
+    stroke: colour("--measured"),
+    width: 1.5,
+    points: { show: false },
+    spanGaps: false,
+  };
+  return {
+    width: element.clientWidth,
+    height: element.clientHeight,
+    padding: [26, null, null, null],
+    legend: { show: false },
+    cursor: { drag: { x: true, y: false, setScale: false }, points: { size: 7 } },
+    scales: {
+      x: { time: false },
+      y: {
+        range: (_plot, low, high) => {
+          const floor = latest.current.floor ?? 0;
+          const pad = Math.max((high - low) * 0.08, (floor - (high - low)) / 2, 1e-6);
+          return [low - pad, high + pad];
+        },
+      },
+    },
+    axes: [
+      { ...axis, values: (_plot, values) => values.map((v) => `${figure(v, secondsDecimals(values))}${THIN}s`) },
+      {
+        ...axis,
+        size: 66,
+        values: (_plot, values) => values.map((v) => figure(v, v % 1 ? Math.max(decimals, 1) : 0)),
+      },
+    ],
+    series: [{}, edge, { ...edge }],
+    bands: [{ series: [2, 1], fill: colour("--measured-wash") }],
+    hooks: {
+      setSelect: [(plot) => zoomToSelection(plot, latest, asked)],
+      draw: [(plot) => drawMarks(plot, latest.current, colour)],
+      ready: [(plot) => listen(plot, latest, asked)],
+    },
+  };
+}
+
+function zoomToSelection(plot: uPlot, latest: RefObject<Props>, asked: RefObject<[number, number] | null>) {
+  const from = plot.posToVal(plot.select.left, "x");
+  const to = plot.posToVal(plot.select.left + plot.select.width, "x");
+  plot.setSelect({ left: 0, width: 0, top: 0, height: 0 }, false);
+  if (to <= from || !latest.current.onZoom) return;
+  asked.current = [from, to];
+  latest.current.onZoom(from, to);
+}
+
+/** A click picks a time, the wheel zooms about the pointer. */
+function listen(plot: uPlot, latest: RefObject<Props>, asked: RefObject<[number, number] | null>) {
+  plot.over.addEventListener("click", () => {
+    const left = plot.cursor.left;
+    if (left !== undefined && left >= 0) latest.current.onPick?.(plot.posToVal(left, "x"));
+  });
+  const wheel = (event: WheelEvent) => {
+    if (!latest.current.onZoom) return;
+    event.preventDefault();
+    const drawn = plot.scales.x as { min?: number; max?: number };
+    const [min, max] = asked.current ?? [drawn.min ?? 0, drawn.max ?? 1];
+    const at = min + (event.offsetX / plot.over.clientWidth) * (max - min);
+    const by = event.deltaY < 0 ? 0.7 : 1 / 0.7;
+    asked.current = [at - (at - min) * by, at + (max - at) * by];
+    latest.current.onZoom(...asked.current);
+  };
+  plot.over.addEventListener("wheel", wheel, { passive: false });
 }
 
 /** Decimals that seconds at this spacing need. */

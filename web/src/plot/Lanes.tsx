@@ -1,4 +1,5 @@
 import { type KeyboardEvent, type PointerEvent, type RefObject, useCallback, useEffect, useRef, useState } from "react";
+import { type Point, pointIn, useDrag } from "../hooks/useDrag";
 import { useWidth } from "../hooks/useWidth";
 import { few, figure, THIN } from "../model/format";
 import { bandPath, edgePath, type LaneData, laneSpan, lasting, pulseSpans, stepPath } from "../model/lanes";
@@ -62,15 +63,71 @@ const WRITTEN_FROM = 58;
 
 /** Several channels on one time ruler: click for a cursor, drag for a span, wheel to zoom about the pointer. */
 export function Lanes(props: Props) {
-  const { lanes, marks, from, to, cursor, span, drawing } = props;
+  const { lanes, marks, from, to, cursor, drawing } = props;
   const box = useRef<HTMLDivElement>(null);
   const width = useWidth(box);
-  const [dragged, setDragged] = useState<[number, number] | null>(null);
-  const drag = useRef<[number, number] | null>(null); // the same at once, before anything is drawn anew
   const latest = useRef(props);
   latest.current = props;
-  const x = scale(from, to, GUTTER, width - 8);
-  const time = (px: number) => from + ((px - GUTTER) / (width - 8 - GUTTER)) * (to - from);
+  const zoom = useZoom(box, latest);
+  const axis: TimeAxis = { from, to, width, x: scale(from, to, GUTTER, width - 8) };
+  const span = useSpan(axis, props);
+  const { placed, height } = stacked(lanes);
+  const chosen = span.dragged ?? props.span;
+  return (
+    <div
+      ref={box}
+      className={styles.lanes}
+      // biome-ignore lint/a11y/noNoninteractiveTabindex: the cursor moves by key
+      tabIndex={0}
+      role="group"
+      aria-label={`${props.label}. Arrow keys move the cursor, + and − zoom, [ and ] begin and end a span.`}
+      onKeyDown={(event) => byKey(event, props, zoom)}
+    >
+      <svg
+        ref={drawing}
+        width={width}
+        height={height}
+        viewBox={`0 0 ${width} ${height}`}
+        aria-hidden="true"
+        onPointerDown={span.down}
+        {...span.over}
+        onDoubleClick={() => chosen && props.onView(...chosen)}
+      >
+        <TimeRuler {...axis} bottom={height} />
+        {chosen && (
+          <rect
+            className={styles.laneSpan}
+            x={axis.x(chosen[0])}
+            width={Math.max(1, axis.x(chosen[1]) - axis.x(chosen[0]))}
+            y={RULER - 6}
+            height={height - RULER}
+          />
+        )}
+        <Marks marks={marks} {...axis} bottom={height} />
+        {placed.map(({ lane, top, height }) => (
+          <g key={lane.id}>
+            <Faults faults={faultsOf(props.faults, lane)} top={top} height={height} {...axis} />
+            <Drawn lane={lane} top={top} height={height} {...axis} />
+          </g>
+        ))}
+        {cursor !== undefined && cursor >= from && cursor <= to && (
+          <line className={styles.laneCursor} x1={axis.x(cursor)} x2={axis.x(cursor)} y1={RULER - 8} y2={height} />
+        )}
+      </svg>
+    </div>
+  );
+}
+
+/** The stretch of time that is drawn, s, over so many pixels. */
+interface TimeAxis {
+  from: number;
+  to: number;
+  width: number;
+  x: (t: number) => number;
+}
+
+/** Lanes below one another, and the height of them all. */
+function stacked(lanes: DrawnLane[]) {
   let top = RULER;
   const placed = lanes.map((lane) => {
     const height = lane.form === "numbers" ? NUMBERS : LEVELS;
@@ -78,14 +135,19 @@ export function Lanes(props: Props) {
     top += height + GAP;
     return place;
   });
-  const height = top + 4;
+  return { placed, height: top + 4 };
+}
 
-  const zoom = useCallback((about: number, by: number) => {
-    const { whole, now, onView } = latest.current;
-    const [low, high] = now().view;
-    onView(Math.max(whole[0], about - (about - low) * by), Math.min(whole[1], about + (high - about) * by));
-  }, []);
-
+/** Zooming about a time, by the wheel as well. */
+function useZoom(box: RefObject<HTMLDivElement | null>, latest: RefObject<Props>) {
+  const zoom = useCallback(
+    (about: number, by: number) => {
+      const { whole, now, onView } = latest.current;
+      const [low, high] = now().view;
+      onView(Math.max(whole[0], about - (about - low) * by), Math.min(whole[1], about + (high - about) * by));
+    },
+    [latest],
+  );
   useEffect(() => {
     const node = box.current;
     if (!node) return;
@@ -97,103 +159,61 @@ export function Lanes(props: Props) {
     };
     node.addEventListener("wheel", wheel, { passive: false });
     return () => node.removeEventListener("wheel", wheel);
-  }, [zoom]);
-
-  const begun = useRef<number | null>(null);
-  const placeOf = (event: PointerEvent) => event.clientX - (box.current?.getBoundingClientRect().left ?? 0);
-  const down = (event: PointerEvent<SVGSVGElement>) => {
-    if (event.button !== 0 || placeOf(event) < GUTTER) return;
-    begun.current = placeOf(event);
-    event.currentTarget.setPointerCapture(event.pointerId);
-  };
-  const move = (event: PointerEvent) => {
-    const start = begun.current;
-    if (start === null) return;
-    const now = Math.min(width - 8, Math.max(GUTTER, placeOf(event)));
-    if (!drag.current && Math.abs(now - start) <= DRAG_FROM) return;
-    drag.current = [time(Math.min(start, now)), time(Math.max(start, now))];
-    setDragged(drag.current);
-  };
-  const up = (event: PointerEvent) => {
-    if (begun.current === null) return;
-    begun.current = null;
-    if (drag.current) props.onSpan(drag.current);
-    else props.onCursor(time(placeOf(event)));
-    drag.current = null;
-    setDragged(null);
-  };
-  const key = (event: KeyboardEvent) => {
-    const { view, cursor } = props.now();
-    const [low, high] = view;
-    const step = ((high - low) / 100) * (event.shiftKey ? 10 : 1);
-    const at = cursor ?? (low + high) / 2;
-    const moveTo = (t: number) => props.onCursor(Math.min(high, Math.max(low, t)));
-    const acts: Record<string, () => void> = {
-      ArrowLeft: () => moveTo(at - step),
-      ArrowRight: () => moveTo(at + step),
-      "+": () => zoom(at, ZOOM),
-      "-": () => zoom(at, 1 / ZOOM),
-      "[": () => props.onSpan([at, Math.max(at, span?.[1] ?? high)]),
-      "]": () => props.onSpan([Math.min(at, span?.[0] ?? low), at]),
-    };
-    const act = acts[event.key];
-    if (!act) return;
-    event.preventDefault();
-    event.stopPropagation();
-    act();
-  };
-  const chosen = dragged ?? span;
-  return (
-    <div
-      ref={box}
-      className={styles.lanes}
-      // biome-ignore lint/a11y/noNoninteractiveTabindex: the cursor moves by key
-      tabIndex={0}
-      role="group"
-      aria-label={`${props.label}. Arrow keys move the cursor, + and − zoom, [ and ] begin and end a span.`}
-      onKeyDown={key}
-    >
-      <svg
-        ref={drawing}
-        width={width}
-        height={height}
-        viewBox={`0 0 ${width} ${height}`}
-        aria-hidden="true"
-        onPointerDown={down}
-        onPointerMove={move}
-        onPointerUp={up}
-        onDoubleClick={() => chosen && props.onView(...chosen)}
-      >
-        <TimeRuler from={from} to={to} x={x} width={width} bottom={height} />
-        {chosen && (
-          <rect
-            className={styles.laneSpan}
-            x={x(chosen[0])}
-            width={Math.max(1, x(chosen[1]) - x(chosen[0]))}
-            y={RULER - 6}
-            height={height - RULER}
-          />
-        )}
-        <Marks marks={marks} from={from} to={to} x={x} width={width} bottom={height} />
-        {placed.map(({ lane, top, height }) => (
-          <g key={lane.id}>
-            <Faults faults={faultsOf(props.faults, lane)} top={top} height={height} x={x} width={width} />
-            <Drawn lane={lane} top={top} height={height} x={x} from={from} to={to} width={width} />
-          </g>
-        ))}
-        {cursor !== undefined && cursor >= from && cursor <= to && (
-          <line className={styles.laneCursor} x1={x(cursor)} x2={x(cursor)} y1={RULER - 8} y2={height} />
-        )}
-      </svg>
-    </div>
-  );
+  }, [zoom, box, latest]);
+  return zoom;
 }
 
-interface RulerProps {
-  from: number;
-  to: number;
-  x: (t: number) => number;
-  width: number;
+/** A press is a cursor, a drag a span; `dragged` is the span while it is drawn out. */
+function useSpan({ from, to, width }: TimeAxis, { onSpan, onCursor }: Props) {
+  const [dragged, setDragged] = useState<[number, number] | null>(null);
+  const drawnOut = useRef<[number, number] | null>(null); // the same at once, before anything is drawn anew
+  const time = (px: number) => from + ((px - GUTTER) / (width - 8 - GUTTER)) * (to - from);
+  const change = (span: [number, number] | null) => {
+    drawnOut.current = span;
+    setDragged(span);
+  };
+  const drag = useDrag<number>({
+    move: (at, start) => {
+      const now = Math.min(width - 8, Math.max(GUTTER, at.x));
+      if (!drawnOut.current && Math.abs(now - start) <= DRAG_FROM) return;
+      change([time(Math.min(start, now)), time(Math.max(start, now))]);
+    },
+    drop: (at) => {
+      if (drawnOut.current) onSpan(drawnOut.current);
+      else onCursor(time(at.x));
+      change(null);
+    },
+    cancel: () => change(null),
+  });
+  const down = (event: PointerEvent<SVGSVGElement>) => {
+    const { x } = pointIn(event.currentTarget, event);
+    if (event.button === 0 && x >= GUTTER) drag.grab(event, x);
+  };
+  return { dragged, down, over: drag.over };
+}
+
+function byKey(event: KeyboardEvent, props: Props, zoom: (about: number, by: number) => void) {
+  const { view, cursor } = props.now();
+  const [low, high] = view;
+  const step = ((high - low) / 100) * (event.shiftKey ? 10 : 1);
+  const at = cursor ?? (low + high) / 2;
+  const moveTo = (t: number) => props.onCursor(Math.min(high, Math.max(low, t)));
+  const acts: Record<string, () => void> = {
+    ArrowLeft: () => moveTo(at - step),
+    ArrowRight: () => moveTo(at + step),
+    "+": () => zoom(at, ZOOM),
+    "-": () => zoom(at, 1 / ZOOM),
+    "[": () => props.onSpan([at, Math.max(at, props.span?.[1] ?? high)]),
+    "]": () => props.onSpan([Math.min(at, props.span?.[0] ?? low), at]),
+  };
+  const act = acts[event.key];
+  if (!act) return;
+  event.preventDefault();
+  event.stopPropagation();
+  act();
+}
+
+interface RulerProps extends TimeAxis {
   bottom: number;
 }
 
@@ -203,14 +223,19 @@ function TimeRuler({ from, to, x, width, bottom }: RulerProps) {
   return (
     <g className={styles.laneRuler}>
       <line x1={GUTTER} x2={width - 8} y1={20} y2={20} />
-      {graduations(from, to, count).map((one) => (
-        <g key={one.at}>
-          <line x1={x(one.at)} x2={x(one.at)} y1={20} y2={{ long: 32, middle: 28, short: 25 }[one.size]} />
-          {one.label && (
+      {graduations(from, to, count).map((graduation) => (
+        <g key={graduation.at}>
+          <line
+            x1={x(graduation.at)}
+            x2={x(graduation.at)}
+            y1={20}
+            y2={{ long: 32, middle: 28, short: 25 }[graduation.size]}
+          />
+          {graduation.label && (
             <>
-              <line className={styles.laneGrid} x1={x(one.at)} x2={x(one.at)} y1={RULER} y2={bottom} />
-              <text x={x(one.at)} y={14} textAnchor={anchorOf(x(one.at), GUTTER, width - 8)}>
-                {figure(one.at, decimals)}
+              <line className={styles.laneGrid} x1={x(graduation.at)} x2={x(graduation.at)} y1={RULER} y2={bottom} />
+              <text x={x(graduation.at)} y={14} textAnchor={anchorOf(x(graduation.at), GUTTER, width - 8)}>
+                {figure(graduation.at, decimals)}
                 {THIN}s
               </text>
             </>
@@ -251,30 +276,28 @@ function Marks({ marks, from, to, x, width, bottom }: RulerProps & { marks: Lane
 }
 
 function faultsOf(faults: LaneFault[], lane: DrawnLane): LaneFault[] {
-  return faults.filter((one) => one.sensor === "" || one.sensor === lane.id.split(".")[0]);
+  return faults.filter((fault) => fault.sensor === "" || fault.sensor === lane.id.split(".")[0]);
 }
 
-interface FaultsProps {
+interface FaultsProps extends TimeAxis {
   faults: LaneFault[];
   top: number;
   height: number;
-  x: (t: number) => number;
-  width: number;
 }
 
 function Faults({ faults, top, height, x, width }: FaultsProps) {
   let free = GUTTER;
   return (
     <g className={styles.laneFaults}>
-      {faults.map((one) => {
-        const left = Math.min(width - 8, Math.max(GUTTER, x(one.t0)));
-        const right = Math.min(width - 8, Math.max(GUTTER, x(one.t1)));
-        if (right === left && (x(one.t1) < GUTTER || x(one.t0) > width - 8)) return null;
-        const text = `✕ ${one.label}`;
+      {faults.map((fault) => {
+        const left = Math.min(width - 8, Math.max(GUTTER, x(fault.t0)));
+        const right = Math.min(width - 8, Math.max(GUTTER, x(fault.t1)));
+        if (right === left && (x(fault.t1) < GUTTER || x(fault.t0) > width - 8)) return null;
+        const text = `✕ ${fault.label}`;
         const at = Math.min(Math.max(left + 4, free), width - 8 - text.length * 8);
         free = at + text.length * 8 + 12;
         return (
-          <g key={`${one.label} ${one.sensor}`}>
+          <g key={`${fault.label} ${fault.sensor}`}>
             <rect x={left} width={Math.max(3, right - left)} y={top} height={height} />
             <line x1={left} x2={left} y1={top} y2={top + height} />
             <line x1={right} x2={right} y1={top} y2={top + height} />
@@ -288,14 +311,10 @@ function Faults({ faults, top, height, x, width }: FaultsProps) {
   );
 }
 
-interface DrawnProps {
+interface DrawnProps extends TimeAxis {
   lane: DrawnLane;
   top: number;
   height: number;
-  x: (t: number) => number;
-  from: number;
-  to: number;
-  width: number;
 }
 
 function Drawn({ lane, top, height, x, from, to, width }: DrawnProps) {
@@ -311,7 +330,7 @@ function Drawn({ lane, top, height, x, from, to, width }: DrawnProps) {
       <text className={styles.laneName} x={0} y={top + 18}>
         {name}
       </text>
-      <text className="lane-what" x={0} y={top + 36}>
+      <text x={0} y={top + 36}>
         {what}
       </text>
       <g clipPath={`url(#${clip})`}>
@@ -321,7 +340,7 @@ function Drawn({ lane, top, height, x, from, to, width }: DrawnProps) {
       </g>
       {lane.form === "numbers" && <Scale lane={lane} top={top} bottom={bottom} />}
       {lane.t.length === 0 && (
-        <text className="lane-what" x={GUTTER + 12} y={top + height / 2}>
+        <text x={GUTTER + 12} y={top + height / 2}>
           no reading here
         </text>
       )}
@@ -348,17 +367,22 @@ function Scale({ lane, top, bottom }: Omit<InLane, "x">) {
   const decimals = stepDecimals(niceStep(high - low, 5));
   return (
     <g className={styles.laneScale}>
-      {graduations(low, high, 5).map((one) => (
-        <g key={one.at}>
-          <line x1={GUTTER - { long: 9, middle: 6, short: 4 }[one.size]} x2={GUTTER} y1={y(one.at)} y2={y(one.at)} />
-          {one.label && (
-            <text x={GUTTER - 13} y={y(one.at) + 5} textAnchor="end">
-              {figure(one.at, decimals)}
+      {graduations(low, high, 5).map((graduation) => (
+        <g key={graduation.at}>
+          <line
+            x1={GUTTER - { long: 9, middle: 6, short: 4 }[graduation.size]}
+            x2={GUTTER}
+            y1={y(graduation.at)}
+            y2={y(graduation.at)}
+          />
+          {graduation.label && (
+            <text x={GUTTER - 13} y={y(graduation.at) + 5} textAnchor="end">
+              {figure(graduation.at, decimals)}
             </text>
           )}
         </g>
       ))}
-      <text className="lane-what" x={0} y={top + 54}>
+      <text x={0} y={top + 54}>
         {lane.unit}
       </text>
     </g>
@@ -372,14 +396,17 @@ function Levels({ lane, top, bottom, x, from, to }: InLane & { from: number; to:
     <>
       <path className={styles.laneLine} d={stepPath(lane, x, y, to)} />
       {pulseSpans(lane)
-        .filter((one) => one.to > from && one.from < to && x(one.to) - x(one.from) > WRITTEN_FROM)
-        .map((one) => {
-          const width = lasting(one.to - one.from);
+        .filter(
+          (pulseSpan) =>
+            pulseSpan.to > from && pulseSpan.from < to && x(pulseSpan.to) - x(pulseSpan.from) > WRITTEN_FROM,
+        )
+        .map((pulseSpan) => {
+          const width = lasting(pulseSpan.to - pulseSpan.from);
           return (
             <text
-              key={one.from}
+              key={pulseSpan.from}
               className={styles.laneWidth}
-              x={(Math.max(x(one.from), GUTTER) + x(Math.min(one.to, to))) / 2}
+              x={(Math.max(x(pulseSpan.from), GUTTER) + x(Math.min(pulseSpan.to, to))) / 2}
               y={(top + bottom) / 2 + 5}
               textAnchor="middle"
             >
@@ -407,12 +434,12 @@ export function Overview({ lane, from, to, view, onView }: OverviewProps) {
   const width = useWidth(box);
   const x = scale(from, to, GUTTER, width - 8);
   const half = (view[1] - view[0]) / 2;
-  const there = (event: PointerEvent) => {
-    const px = event.clientX - (box.current?.getBoundingClientRect().left ?? 0);
+  const show = ({ x: px }: Point) => {
     const middle = from + ((px - GUTTER) / (width - 8 - GUTTER)) * (to - from);
     const begin = Math.min(Math.max(middle - half, from), Math.max(from, to - 2 * half));
     onView(begin, begin + 2 * half);
   };
+  const drag = useDrag<"view">({ move: show });
   const y = lane
     ? scale(...(lane.form === "numbers" ? laneSpan(lane, lane.digits) : ([0, 1] as [number, number])), 38, 4)
     : null;
@@ -423,10 +450,10 @@ export function Overview({ lane, from, to, view, onView }: OverviewProps) {
         height={44}
         role="img"
         aria-label="The whole recording"
-        onPointerDown={there}
-        onPointerMove={(event) => event.buttons === 1 && there(event)}
+        onPointerDown={(event) => show(drag.grab(event, "view"))}
+        {...drag.over}
       >
-        <text className="lane-what" x={0} y={26}>
+        <text x={0} y={26}>
           the whole
         </text>
         <rect

@@ -1,12 +1,12 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { type ChangeEvent, type FormEvent, useState } from "react";
-import { Link, useNavigate } from "react-router";
-import { api, ask, Refused, type Rig, type Schemas } from "../api/client";
+import { type FormEvent, useState } from "react";
+import { Link } from "react-router";
+import { api, ask, Refused, type Schemas } from "../api/client";
 import { keys } from "../api/keys";
 import { renew } from "../api/renew";
 import frame from "../frame/shared.module.css";
-import { useLists } from "../hooks/useLists";
 import { Glyph } from "../ui/Glyph";
+import { NewRig } from "./NewRig";
 import styles from "./Rigs.module.css";
 
 type RigLine = Schemas["RigLine"];
@@ -19,7 +19,7 @@ export function Rigs() {
     queryFn: () => ask(api.GET("/api/rigs", { params: { query: { archived: true } } })),
   });
   const queries = useQueryClient();
-  const [said, setSaid] = useState<{ text: string; undo?: () => void } | null>(null);
+  const [notice, setSaid] = useState<{ text: string; undo?: () => void } | null>(null);
   const attempt = async (what: Promise<unknown>, text: string, undo?: () => void) => {
     try {
       await what;
@@ -48,9 +48,9 @@ export function Rigs() {
       <p className={frame.wordmark}>Tick Stone</p>
       <h1>{heading}</h1>
       <p className={styles.notice} role="status">
-        {said?.text}{" "}
-        {said?.undo && (
-          <button type="button" className="act" onClick={said.undo}>
+        {notice?.text}{" "}
+        {notice?.undo && (
+          <button type="button" className="act" onClick={notice.undo}>
             Undo
           </button>
         )}
@@ -174,104 +174,5 @@ function RigRow({ rig, onAttempt, onBringBack }: RowProps) {
         </form>
       )}
     </li>
-  );
-}
-
-/** A new rig: its name, and what it begins with. */
-function NewRig() {
-  const lists = useLists();
-  const queries = useQueryClient();
-  const navigate = useNavigate();
-  const [title, setTitle] = useState("");
-  const [purpose, setPurpose] = useState("");
-  const [template, setTemplate] = useState("");
-  const [board, setBoard] = useState("small-5v");
-  const [first, setFirst] = useState("ultrasonic-ranger");
-  const [fault, setFault] = useState("");
-  const open = async (call: Promise<Rig>) => {
-    try {
-      const rig = await call;
-      await renew(queries, keys.rigs);
-      navigate(`/${rig.slug}/wire`);
-    } catch (error) {
-      setFault(error instanceof Refused ? error.message : "The rig was not made.");
-    }
-  };
-  const make = (event: FormEvent) => {
-    event.preventDefault();
-    if (!title.trim()) return setFault("Give it a name first.");
-    void open(ask(api.POST("/api/rigs", { body: { title, purpose, template, board, first } })));
-  };
-  const read = async (event: ChangeEvent<HTMLInputElement>) => {
-    const file = event.target.files?.[0];
-    event.target.value = "";
-    if (file) void open(ask(api.POST("/api/rigs/from-file", { body: { text: await file.text(), title } })));
-  };
-  const sensors = lists.data?.kinds.filter((kind) => kind.family !== "output") ?? [];
-  return (
-    <form className={styles.newRig} onSubmit={make} noValidate>
-      <h2>A new rig</h2>
-      <label className="field">
-        <span>Name</span>
-        <input
-          value={title}
-          maxLength={60}
-          onChange={(event) => setTitle(event.target.value)}
-          aria-invalid={fault !== ""}
-          aria-describedby="rig-fault"
-        />
-      </label>
-      <label className="field">
-        <span>What it is</span>
-        <input value={purpose} maxLength={120} onChange={(event) => setPurpose(event.target.value)} />
-      </label>
-      <label className="field">
-        <span>Begin with</span>
-        <select value={template} onChange={(event) => setTemplate(event.target.value)}>
-          <option value="">from scratch: one sensor on a board</option>
-          {lists.data?.templates.map((one) => (
-            <option key={one.id} value={one.id}>
-              {one.id} · {one.title}
-            </option>
-          ))}
-        </select>
-      </label>
-      {template === "" && (
-        <>
-          <label className="field">
-            <span>Board</span>
-            <select value={board} onChange={(event) => setBoard(event.target.value)}>
-              {Object.entries(lists.data?.boards ?? {}).map(([kind, name]) => (
-                <option key={kind} value={kind}>
-                  {name}
-                </option>
-              ))}
-            </select>
-          </label>
-          <label className="field">
-            <span>First sensor</span>
-            <select value={first} onChange={(event) => setFirst(event.target.value)}>
-              {sensors.map((kind) => (
-                <option key={kind.id} value={kind.id}>
-                  {kind.title}
-                </option>
-              ))}
-            </select>
-          </label>
-        </>
-      )}
-      <p id="rig-fault" className="field-fault" role="alert">
-        {fault}
-      </p>
-      <p className="row-of-buttons">
-        <button type="submit" className="act act-first">
-          Begin
-        </button>
-        <label className={`act ${styles.fileAct}`}>
-          Open a rig file
-          <input type="file" accept=".json,application/json" onChange={(event) => void read(event)} />
-        </label>
-      </p>
-    </form>
   );
 }

@@ -25,10 +25,10 @@ export function Cell({ label, value, onChange, unit = "", low, needed = false, o
   const take = (typed: string) => {
     setText(typed);
     const number = typedIn(typed, unit);
-    const said = complaint(typed, number);
-    if ((said !== "") !== (fault !== "")) onFault?.(said !== "");
-    setFault(said);
-    if (!said) onChange(typed.trim() === "" ? null : number);
+    const wrong = complaint(typed, number);
+    if ((wrong !== "") !== (fault !== "")) onFault?.(wrong !== "");
+    setFault(wrong);
+    if (!wrong) onChange(typed.trim() === "" ? null : number);
   };
   return (
     <>

@@ -32,7 +32,7 @@ export function ConstantLine({ constant }: { constant: Constant }) {
         onClick={(event) => setTarget(target ? null : event.currentTarget)}
       >
         <Glyph of={constant.provenance} />
-        <span className="constant-label">{constant.label}</span>
+        <span>{constant.label}</span>
         <span className={`${styles.constantValue} role-${constant.provenance}`} data-long={joined(value).length > 15}>
           {joined(value)}
         </span>

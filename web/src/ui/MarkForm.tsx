@@ -9,7 +9,7 @@ interface Props {
   mark?: Mark;
   times: MarkTime[];
   keep: string;
-  onKeep: (said: MarkSaid) => void;
+  onKeep: (words: MarkSaid) => void;
   onLeave: () => void;
 }
 
@@ -26,13 +26,13 @@ export function MarkForm({ sensors, selected, mark, times, keep, onKeep, onLeave
   const [form, setForm] = useState(() => markTyped(mark, selected.id, times));
   const [fault, setFault] = useState<MarkFault | null>(null);
   const change = (more: Partial<typeof form>) => setForm({ ...form, ...more });
-  const sensor = sensors.find((one) => one.id === form.about);
+  const sensor = sensors.find((sensor) => sensor.id === form.about);
   const unit = truth?.unit ?? sensor?.unit ?? "";
   const submit = (event: FormEvent) => {
     event.preventDefault();
-    const said = markSaid(form, times, { quantity: truth?.quantity ?? sensor?.quantity ?? "value", unit });
-    setFault("field" in said ? said : null);
-    if (!("field" in said)) onKeep(said);
+    const words = markSaid(form, times, { quantity: truth?.quantity ?? sensor?.quantity ?? "value", unit });
+    setFault("field" in words ? words : null);
+    if (!("field" in words)) onKeep(words);
   };
   return (
     <form className={styles.markForm} onSubmit={submit}>
@@ -46,9 +46,9 @@ export function MarkForm({ sensors, selected, mark, times, keep, onKeep, onLeave
       <label htmlFor={`${id}-about`}>About</label>
       <select id={`${id}-about`} value={form.about} onChange={(event) => change({ about: event.target.value })}>
         <option value="">all sensors</option>
-        {sensors.map((one) => (
-          <option key={one.id} value={one.id}>
-            {one.name}
+        {sensors.map((sensor) => (
+          <option key={sensor.id} value={sensor.id}>
+            {sensor.name}
           </option>
         ))}
       </select>
@@ -122,16 +122,16 @@ interface ConditionsProps {
 
 /** Under what conditions it was so: those that are known here, and whatever else the mark has. */
 function Conditions({ id, conditions, onChange }: ConditionsProps) {
-  const more = Object.keys(conditions).filter((name) => !KNOWN.some((one) => one.name === name));
-  return [...KNOWN, ...more.map((name) => ({ name, label: name, unit: "" }))].map((one) => (
-    <Field key={one.name} id={`${id}-${one.name}`} label={one.label}>
+  const more = Object.keys(conditions).filter((name) => !KNOWN.some((known) => known.name === name));
+  return [...KNOWN, ...more.map((name) => ({ name, label: name, unit: "" }))].map((known) => (
+    <Field key={known.name} id={`${id}-${known.name}`} label={known.label}>
       <input
-        id={`${id}-${one.name}`}
-        value={conditions[one.name] ?? ""}
-        placeholder={one.name === "lamp" ? "on, off" : ""}
-        onChange={(event) => onChange({ ...conditions, [one.name]: event.target.value })}
+        id={`${id}-${known.name}`}
+        value={conditions[known.name] ?? ""}
+        placeholder={known.name === "lamp" ? "on, off" : ""}
+        onChange={(event) => onChange({ ...conditions, [known.name]: event.target.value })}
       />{" "}
-      {one.unit}
+      {known.unit}
     </Field>
   ));
 }

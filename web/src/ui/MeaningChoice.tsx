@@ -22,8 +22,8 @@ interface Props {
 
 /** What a label or a column means, to be chosen among everything that it can be. */
 export function MeaningChoice({ name, meaning, targets, unknown = "nobody knows", marks = false, onSay }: Props) {
-  const say = (said: Partial<Meaning>) =>
-    onSay({ role: "ignored", sensor: "", channel: "", factor: 1, zero: 0, unit_us: null, ...said });
+  const say = (change: Partial<Meaning>) =>
+    onSay({ role: "ignored", sensor: "", channel: "", factor: 1, zero: 0, unit_us: null, ...change });
   const choose = (value: string) => {
     if (value === "") return;
     if (value === "ignored" || value === "mark") return say({ role: value });
@@ -42,15 +42,15 @@ export function MeaningChoice({ name, meaning, targets, unknown = "nobody knows"
   return (
     <select aria-label={`What ${name} means`} value={now} onChange={(event) => choose(event.target.value)}>
       <option value="">{unknown}</option>
-      {targets.map((one) => (
-        <option key={`${one.sensor}|${one.channel}`} value={`${one.sensor}|${one.channel}`}>
-          {one.title}
-          {one.unit && `, ${one.unit}`}
+      {targets.map((target) => (
+        <option key={`${target.sensor}|${target.channel}`} value={`${target.sensor}|${target.channel}`}>
+          {target.title}
+          {target.unit && `, ${target.unit}`}
         </option>
       ))}
-      {TIMES.map((one) => (
-        <option key={one.value} value={one.value}>
-          {one.title}
+      {TIMES.map((time) => (
+        <option key={time.value} value={time.value}>
+          {time.title}
         </option>
       ))}
       {marks && <option value="mark">what was true there</option>}

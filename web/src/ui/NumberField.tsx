@@ -39,9 +39,9 @@ export function NumberField({ label, value, unit, into, low, high, onChange, hid
   const take = (next: string): void => {
     setText(next);
     const read = readAs(next, unit, into);
-    const said = complaint(read, next);
-    setFault(said);
-    if (!said && read !== null) onChange(read);
+    const wrong = complaint(read, next);
+    setFault(wrong);
+    if (!wrong && read !== null) onChange(read);
   };
   return (
     <span className="number-field">

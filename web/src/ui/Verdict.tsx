@@ -38,7 +38,7 @@ export function Next() {
   const place = usePlace();
   const act = useAct();
   const { search } = useAddress();
-  const next = place.standing.find((one) => one.station === place.station)?.next;
+  const next = place.standing.find((progress) => progress.station === place.station)?.next;
   if (!next) return <p className="next">&nbsp;</p>;
   const { slug } = place.rig;
   const path = { params: { path: { slug } } };

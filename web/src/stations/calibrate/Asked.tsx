@@ -9,13 +9,13 @@ import styles from "./Asked.module.css";
 import { called, lengthOf } from "./wanted";
 
 /** What must be typed for a want before it is held, or all there is of one that is only typed. */
-export function Asked({ found, want }: { found: Procedure; want: Want }) {
+export function Asked({ procedure, want }: { procedure: Procedure; want: Want }) {
   const act = useAct();
   const length = useLength();
   const { letterKeys } = useSettings();
-  const calls = useCalls(found.procedure);
+  const calls = useCalls(procedure.procedure);
   const id = useId();
-  const [texts, setTexts] = useState<Record<string, string>>(() => begun(want, found, length));
+  const [texts, setTexts] = useState<Record<string, string>>(() => begun(want, procedure, length));
   const [fault, setFault] = useState<{ field: string; text: string } | null>(null);
   const [sending, setSending] = useState(false);
   const { connected } = useLive();
@@ -30,7 +30,7 @@ export function Asked({ found, want }: { found: Procedure; want: Want }) {
     setFault(null);
     setSending(true); // nothing is typed into a form that the next one is about to replace
     try {
-      if (want.watched) await calls.hold(found.hands_free && found.steps.length > 0 ? "" : want.key, truth);
+      if (want.watched) await calls.hold(procedure.hands_free && procedure.steps.length > 0 ? "" : want.key, truth);
       else {
         await calls.typed(want.key, truth);
         await act.attempt(Promise.resolve(true), `${want.label} is noted.`);
@@ -70,8 +70,8 @@ export function Asked({ found, want }: { found: Procedure; want: Want }) {
 
 /** What a form begins with: what is usual, as it was typed for the last step of the same kind. What is read off anew each
  * time begins empty: it must never be the reading before. */
-function begun(want: Want, found: Procedure, length: LengthUnit): Record<string, string> {
-  const before = found.steps.at(-1)?.truth ?? {};
+function begun(want: Want, procedure: Procedure, length: LengthUnit): Record<string, string> {
+  const before = procedure.steps.at(-1)?.truth ?? {};
   const texts: Record<string, string> = {};
   for (const field of want.fields) {
     const again = field.name === "true_mm" || field.typical === null ? undefined : before[field.name];

@@ -7,12 +7,12 @@ import { FitPlot, type Plot } from "../../plot/FitPlot";
 import styles from "./BeforeAfter.module.css";
 
 /** An old recording by the constants of today and by those that are forming. */
-export function BeforeAfter({ found }: { found: Procedure }) {
+export function BeforeAfter({ procedure }: { procedure: Procedure }) {
   const place = usePlace();
-  const calls = useCalls(found.procedure);
+  const calls = useCalls(procedure.procedure);
   const [recording, setRecording] = useState<number | null>(null);
   const seen = useQuery({
-    queryKey: keys.beforeAfter(place.rig.slug, place.sensor.id, found.procedure, recording, found.steps.length),
+    queryKey: keys.beforeAfter(place.rig.slug, place.sensor.id, procedure.procedure, recording, procedure.steps.length),
     queryFn: () => calls.beforeAfter(recording ?? 0),
     enabled: recording !== null,
   });
@@ -25,9 +25,9 @@ export function BeforeAfter({ found }: { found: Procedure }) {
           onChange={(event) => setRecording(event.target.value ? Number(event.target.value) : null)}
         >
           <option value="">no recording</option>
-          {found.recordings.map((one) => (
-            <option key={one.id} value={one.id}>
-              {one.name}
+          {procedure.recordings.map((recording) => (
+            <option key={recording.id} value={recording.id}>
+              {recording.name}
             </option>
           ))}
         </select>

@@ -19,15 +19,15 @@ import { called, lengthOf, missing } from "./wanted";
 /** Guided procedures that end in measured constants: what is held beside what it says. */
 export function Calibrate() {
   const place = usePlace();
-  const { found, error, name } = useProcedure();
+  const { found: procedure, error, name } = useProcedure();
   if (!place.sensor.procedures.length) return <Nothing />;
-  if (!found || !name) return <Verdict>{error ? error.message : "Looking for what is held"}</Verdict>;
-  return <Open key={`${place.sensor.id} ${name}`} found={found} />;
+  if (!procedure || !name) return <Verdict>{error ? error.message : "Looking for what is held"}</Verdict>;
+  return <Open key={`${place.sensor.id} ${name}`} procedure={procedure} />;
 }
 
 function Nothing() {
   const place = usePlace();
-  const other = place.rig.sensors.find((one) => one.procedures.length > 0);
+  const other = place.rig.sensors.find((sensor) => sensor.procedures.length > 0);
   return (
     <>
       <Verdict>{`The ${place.sensor.name} sensor is taken as its part sheet has it`}</Verdict>
@@ -43,60 +43,61 @@ function Nothing() {
   );
 }
 
-function Open({ found }: { found: Procedure }) {
+function Open({ procedure }: { procedure: Procedure }) {
   const act = useAct();
   const held = useHold();
-  const calls = useCalls(found.procedure);
+  const calls = useCalls(procedure.procedure);
   const { letterKeys } = useSettings();
   const [extras, setExtras] = useState<string[]>([]);
   const [notebook, setNotebook] = useState(false);
-  const hold = held?.procedure === found.procedure ? held : null;
-  const left = missing(found);
+  const hold = held?.procedure === procedure.procedure ? held : null;
+  const left = missing(procedure);
   const next = left[0];
   const { connected } = useLive();
   const accept = () =>
     act.attempt(
       calls.accept(extras),
-      `Accepted: ${found.constants
-        .map((one) => one.label)
+      `Accepted: ${procedure.constants
+        .map((constant) => constant.label)
         .slice(0, 4)
         .join(", ")} measured now.`,
     );
   const begin = (want: Want | undefined) =>
-    act.attempt(calls.hold(found.hands_free && found.steps.length > 0 ? "" : (want?.key ?? ""), {}));
+    act.attempt(calls.hold(procedure.hands_free && procedure.steps.length > 0 ? "" : (want?.key ?? ""), {}));
   const go = () => {
     if (hold) void act.attempt(calls.take());
     else if (connected && next?.watched && !next.fields.some((field) => field.needed)) void begin(next);
     else document.querySelector<HTMLInputElement>('li[aria-current="step"] :is(input, select)')?.focus();
   };
   useKeys({ h: go }, letterKeys);
-  const last = found.past.at(-1);
-  const heading = found.steps.length || !last ? found.heading : `Calibrated ${moment(last.at)}. ${last.verdict}`;
+  const last = procedure.past.at(-1);
+  const heading =
+    procedure.steps.length || !last ? procedure.heading : `Calibrated ${moment(last.at)}. ${last.verdict}`;
   return (
     <>
-      <Verdict next={<NextHold found={found} onAccept={() => void accept()} onHold={() => void begin(next)} />}>
+      <Verdict next={<NextHold procedure={procedure} onAccept={() => void accept()} onHold={() => void begin(next)} />}>
         {heading}
       </Verdict>
-      <Choice found={found} />
+      <Choice procedure={procedure} />
       <div className={styles.calibrate}>
-        <Steps found={found} />
+        <Steps procedure={procedure} />
         <section className={styles.outcome}>
-          <Holding found={found} />
-          {!found.steps.length && !hold && <Prepare found={found} />}
-          <Said found={found} extras={extras} onExtras={setExtras} />
+          <Holding procedure={procedure} />
+          {!procedure.steps.length && !hold && <Prepare procedure={procedure} />}
+          <Said procedure={procedure} extras={extras} onExtras={setExtras} />
           <div className="row-of-buttons">
-            {found.can_accept && (
+            {procedure.can_accept && (
               <button type="button" className="act" onClick={() => void accept()}>
-                Accept with {found.steps.length}
+                Accept with {procedure.steps.length}
               </button>
             )}
-            {found.notebook.length > 0 && (
+            {procedure.notebook.length > 0 && (
               <button type="button" className="act" onClick={() => setNotebook(true)}>
                 Type from a notebook
               </button>
             )}
-            <FromRecording found={found} />
-            {found.steps.length > 0 && (
+            <FromRecording procedure={procedure} />
+            {procedure.steps.length > 0 && (
               <button
                 type="button"
                 className="plain"
@@ -112,27 +113,27 @@ function Open({ found }: { found: Procedure }) {
           </div>
         </section>
       </div>
-      <Notebook found={found} show={notebook} onHide={() => setNotebook(false)} />
+      <Notebook procedure={procedure} show={notebook} onHide={() => setNotebook(false)} />
     </>
   );
 }
 
 /** The procedures of this sensor, side by side. */
-function Choice({ found }: { found: Procedure }) {
+function Choice({ procedure }: { procedure: Procedure }) {
   const { lines } = useProcedure();
   const { put } = useAddress();
   if (lines.length < 2) return null;
   return (
     <nav className={picker.procedures} aria-label="Procedures">
-      {lines.map((one) => (
+      {lines.map((line) => (
         <button
-          key={one.procedure}
+          key={line.procedure}
           type="button"
-          aria-current={one.procedure === found.procedure ? "true" : undefined}
-          onClick={() => put({ procedure: one.procedure }, false)}
+          aria-current={line.procedure === procedure.procedure ? "true" : undefined}
+          onClick={() => put({ procedure: line.procedure }, false)}
         >
-          {one.title}
-          <small>{one.held ? `${one.held} held` : one.last_at ? moment(one.last_at) : "not yet"}</small>
+          {line.title}
+          <small>{line.held ? `${line.held} held` : line.last_at ? moment(line.last_at) : "not yet"}</small>
         </button>
       ))}
     </nav>
@@ -140,20 +141,20 @@ function Choice({ found }: { found: Procedure }) {
 }
 
 interface NextProps {
-  found: Procedure;
+  procedure: Procedure;
   onAccept: () => void;
   onHold: () => void;
 }
 
-function NextHold({ found, onAccept, onHold }: NextProps) {
+function NextHold({ procedure, onAccept, onHold }: NextProps) {
   const act = useAct();
   const held = useHold();
   const length = useLength();
   const { letterKeys } = useSettings();
-  const hold = held?.procedure === found.procedure ? held : null;
-  const [next] = missing(found);
+  const hold = held?.procedure === procedure.procedure ? held : null;
+  const [next] = missing(procedure);
   const { connected } = useLive();
-  const mayAccept = found.can_accept && (!next || next.fields.length > 0) && !found.repeat.length;
+  const mayAccept = procedure.can_accept && (!next || next.fields.length > 0) && !procedure.repeat.length;
   if (hold) {
     const what = hold.any
       ? "turn it into the next pose and hold it still"
@@ -164,8 +165,8 @@ function NextHold({ found, onAccept, onHold }: NextProps) {
       </p>
     );
   }
-  if (!found.steps.length && found.past.length > 0) return <Next />; // it is done: what comes after it
-  if (next?.watched && !connected && !found.can_accept)
+  if (!procedure.steps.length && procedure.past.length > 0) return <Next />; // it is done: what comes after it
+  if (next?.watched && !connected && !procedure.can_accept)
     return (
       <p className="next">
         <b>Next:</b> <span>connect the board, or the stand-in.</span>
@@ -174,31 +175,31 @@ function NextHold({ found, onAccept, onHold }: NextProps) {
         </button>
       </p>
     );
-  if (found.repeat.length)
+  if (procedure.repeat.length)
     return (
       <p className="next">
-        <b>Next:</b> <span>{found.verdict}</span>
+        <b>Next:</b> <span>{procedure.verdict}</span>
       </p>
     );
   if (mayAccept && !next)
     return (
       <p className="next">
-        <b>Next:</b> <span>{found.verdict}</span>
+        <b>Next:</b> <span>{procedure.verdict}</span>
         <button type="button" className="act act-first" onClick={onAccept}>
           Accept
         </button>
       </p>
     );
   const at = next ? lengthOf(next) : null;
-  const said = !next
-    ? found.verdict
+  const advice = !next
+    ? procedure.verdict
     : at === null
       ? next.do
       : `Put the target near ${called(`${at} mm`, at, length)} and type what the ruler says.`;
   const atOnce = next?.watched && connected && !next.fields.some((field) => field.needed);
   return (
     <p className="next">
-      <b>Next:</b> <span>{said.charAt(0).toLowerCase() + said.slice(1)}</span>
+      <b>Next:</b> <span>{advice.charAt(0).toLowerCase() + advice.slice(1)}</span>
       {atOnce && (
         <button type="button" className="act act-first" onClick={onHold}>
           Hold it {letterKeys && <kbd>H</kbd>}

@@ -8,31 +8,31 @@ const WIDTH = 240;
 const HEIGHT = 64;
 
 /** How constants moved from one accepted calibration to the next: a small chart each. */
-export function Drift({ found }: { found: Procedure }) {
+export function Drift({ procedure }: { procedure: Procedure }) {
   const length = useLength();
   return (
     <section className={styles.drifts} aria-label="From one calibration to the next">
       <h2>From one calibration to the next</h2>
       <ul>
-        {found.drifts.map((one) => {
-          const spreads = one.values.map((_, i) => one.plus_minus[i] ?? 0);
-          const low = Math.min(...one.values.map((value, i) => value - (spreads[i] ?? 0)));
-          const high = Math.max(...one.values.map((value, i) => value + (spreads[i] ?? 0)));
-          const x = scale(0, one.values.length - 1, 12, WIDTH - 12);
+        {procedure.drifts.map((drift) => {
+          const spreads = drift.values.map((_, i) => drift.plus_minus[i] ?? 0);
+          const low = Math.min(...drift.values.map((value, i) => value - (spreads[i] ?? 0)));
+          const high = Math.max(...drift.values.map((value, i) => value + (spreads[i] ?? 0)));
+          const x = scale(0, drift.values.length - 1, 12, WIDTH - 12);
           const y = scale(low, high, HEIGHT - 8, 8);
-          const value = (i: number) => joined(shown(one.values[i] ?? 0, one.unit, one.plus_minus[i], length));
-          const last = one.values.length - 1;
+          const value = (i: number) => joined(shown(drift.values[i] ?? 0, drift.unit, drift.plus_minus[i], length));
+          const last = drift.values.length - 1;
           return (
-            <li key={one.name}>
-              <span>{one.label}</span>
+            <li key={drift.name}>
+              <span>{drift.label}</span>
               <svg
                 viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
                 role="img"
-                aria-label={`${one.label}: ${value(0)} to ${value(last)}`}
+                aria-label={`${drift.label}: ${value(0)} to ${value(last)}`}
               >
-                <polyline className="fit-line" points={one.values.map((v, i) => `${x(i)},${y(v)}`).join(" ")} />
-                {one.values.map((v, i) => (
-                  <g key={one.at[i]}>
+                <polyline className="fit-line" points={drift.values.map((v, i) => `${x(i)},${y(v)}`).join(" ")} />
+                {drift.values.map((v, i) => (
+                  <g key={drift.at[i]}>
                     <line
                       x1={x(i)}
                       x2={x(i)}
@@ -41,13 +41,13 @@ export function Drift({ found }: { found: Procedure }) {
                       className="whisker"
                     />
                     <circle cx={x(i)} cy={y(v)} r="4" className="held-dot">
-                      <title>{`${value(i)}, ${moment(one.at[i] ?? "")}`}</title>
+                      <title>{`${value(i)}, ${moment(drift.at[i] ?? "")}`}</title>
                     </circle>
                   </g>
                 ))}
               </svg>
               <small>
-                {value(0)} {moment(one.at[0] ?? "")}, now {value(last)}
+                {value(0)} {moment(drift.at[0] ?? "")}, now {value(last)}
               </small>
             </li>
           );

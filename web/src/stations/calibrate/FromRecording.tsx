@@ -3,10 +3,10 @@ import { say } from "../../hooks/notice";
 import { type Procedure, useCalls } from "../../hooks/useProcedure";
 
 /** Marks of an existing recording as steps. */
-export function FromRecording({ found }: { found: Procedure }) {
+export function FromRecording({ procedure }: { procedure: Procedure }) {
   const act = useAct();
-  const calls = useCalls(found.procedure);
-  const usable = found.recordings.filter((one) => one.marks > 0);
+  const calls = useCalls(procedure.procedure);
+  const usable = procedure.recordings.filter((recording) => recording.marks > 0);
   if (!usable.length) return null;
   const take = (id: number) =>
     act.attempt(
@@ -22,9 +22,9 @@ export function FromRecording({ found }: { found: Procedure }) {
       onChange={(event) => event.target.value && void take(Number(event.target.value))}
     >
       <option value="">From a recording’s marks …</option>
-      {usable.map((one) => (
-        <option key={one.id} value={one.id}>
-          {one.name}, {one.marks} marks
+      {usable.map((recording) => (
+        <option key={recording.id} value={recording.id}>
+          {recording.name}, {recording.marks} marks
         </option>
       ))}
     </select>

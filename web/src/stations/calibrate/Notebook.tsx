@@ -8,10 +8,10 @@ import { editable, type LengthUnit } from "../../model/format";
 import { readField } from "./Asked";
 
 /** Lines from a notebook: the fields of the procedure, in order, spaces between. */
-export function Notebook({ found, show, onHide }: { found: Procedure; show: boolean; onHide: () => void }) {
+export function Notebook({ procedure, show, onHide }: { procedure: Procedure; show: boolean; onHide: () => void }) {
   const act = useAct();
   const length = useLength();
-  const calls = useCalls(found.procedure);
+  const calls = useCalls(procedure.procedure);
   const [text, setText] = useState("");
   const [fault, setFault] = useState("");
   const save = async (event: FormEvent) => {
@@ -19,7 +19,7 @@ export function Notebook({ found, show, onHide }: { found: Procedure; show: bool
     const rows: Record<string, number>[] = [];
     for (const [i, line] of text.split("\n").entries()) {
       if (!line.trim()) continue;
-      const row = readLine(found.notebook, line, length);
+      const row = readLine(procedure.notebook, line, length);
       if (typeof row === "string") return setFault(`Line ${i + 1}: ${row}`);
       rows.push(row);
     }
@@ -33,7 +33,7 @@ export function Notebook({ found, show, onHide }: { found: Procedure; show: bool
       setFault(error instanceof Refused ? error.message : "They were not taken.");
     }
   };
-  const fields = found.notebook.map((field) => said(field, length));
+  const fields = procedure.notebook.map((field) => heading(field, length));
   return (
     <Modal show={show} onHide={onHide} centered aria-labelledby="notebook-title">
       <Modal.Header closeButton>
@@ -48,7 +48,7 @@ export function Notebook({ found, show, onHide }: { found: Procedure; show: bool
             id="notebook"
             rows={7}
             value={text}
-            placeholder={found.notebook.map((field) => usual(field, length)).join(" ")}
+            placeholder={procedure.notebook.map((field) => usual(field, length)).join(" ")}
             onChange={(event) => setText(event.target.value)}
             aria-invalid={fault !== ""}
             aria-describedby="notebook-fault"
@@ -65,7 +65,7 @@ export function Notebook({ found, show, onHide }: { found: Procedure; show: bool
   );
 }
 
-function said(field: Field, length: LengthUnit): string {
+function heading(field: Field, length: LengthUnit): string {
   if (field.choices.length) return `${field.label} (${field.choices.join(" or ")})`;
   const unit = field.unit === "mm" ? length : field.unit;
   return unit ? `${field.label} in ${unit}` : field.label;

@@ -6,45 +6,45 @@ import { Drift } from "./Drift";
 import styles from "./Said.module.css";
 
 interface Props {
-  found: Procedure;
+  procedure: Procedure;
   extras: string[];
   onExtras: (extras: string[]) => void;
 }
 
 /** What the held steps say: drawn, in words, in rows. */
-export function Said({ found, extras, onExtras }: Props) {
+export function Said({ procedure, extras, onExtras }: Props) {
   const toggle = (name: string) =>
-    onExtras(extras.includes(name) ? extras.filter((one) => one !== name) : [...extras, name]);
+    onExtras(extras.includes(name) ? extras.filter((extra) => extra !== name) : [...extras, name]);
   return (
     <>
       <p className={styles.verdictLine}>
-        {found.verdict} {found.notes.join(" ")}
+        {procedure.verdict} {procedure.notes.join(" ")}
       </p>
-      {found.plots.map((plot) => (
+      {procedure.plots.map((plot) => (
         <FitPlot key={plot.title} plot={plot} />
       ))}
-      {found.tables.map((table) => (
+      {procedure.tables.map((table) => (
         <SaidTable key={table.title} table={table} />
       ))}
-      {found.can_accept && found.extras.length > 0 && (
+      {procedure.can_accept && procedure.extras.length > 0 && (
         <fieldset className={styles.extras}>
           <legend>Take over too</legend>
-          {found.extras.map((one) => (
-            <label key={one.name}>
-              <input type="checkbox" checked={extras.includes(one.name)} onChange={() => toggle(one.name)} />{" "}
-              {one.label}
+          {procedure.extras.map((extra) => (
+            <label key={extra.name}>
+              <input type="checkbox" checked={extras.includes(extra.name)} onChange={() => toggle(extra.name)} />{" "}
+              {extra.label}
             </label>
           ))}
         </fieldset>
       )}
-      {found.constants.length > 0 && found.recordings.length > 0 && <BeforeAfter found={found} />}
-      {found.drifts.length > 0 && <Drift found={found} />}
-      {!found.steps.length && found.past.length > 0 && <Past found={found} />}
+      {procedure.constants.length > 0 && procedure.recordings.length > 0 && <BeforeAfter procedure={procedure} />}
+      {procedure.drifts.length > 0 && <Drift procedure={procedure} />}
+      {!procedure.steps.length && procedure.past.length > 0 && <Past procedure={procedure} />}
     </>
   );
 }
 
-function Past({ found }: { found: Procedure }) {
-  const last = found.past.at(-1);
+function Past({ procedure }: { procedure: Procedure }) {
+  const last = procedure.past.at(-1);
   return <p>{last?.verdict} Hold anew when something on the rig changes.</p>;
 }

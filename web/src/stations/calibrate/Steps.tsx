@@ -9,37 +9,37 @@ import styles from "./Steps.module.css";
 import { called, lengthOf, missing } from "./wanted";
 
 /** What is wanted, in working order: held, being held now, or still to come. */
-export function Steps({ found }: { found: Procedure }) {
+export function Steps({ procedure }: { procedure: Procedure }) {
   const live = useHold();
-  const hold = live?.procedure === found.procedure ? live : null;
-  const next = missing(found)[0];
-  const held = new Map(found.steps.map((step) => [step.key, step]));
-  const free = found.wants.filter((want) => want.more && !held.has(want.key));
-  const order = found.wants.filter((want) => held.has(want.key) || !want.more);
-  for (const step of found.steps) if (!order.some((want) => want.key === step.key)) order.push(asWant(step));
+  const hold = live?.procedure === procedure.procedure ? live : null;
+  const next = missing(procedure)[0];
+  const held = new Map(procedure.steps.map((step) => [step.key, step]));
+  const free = procedure.wants.filter((want) => want.more && !held.has(want.key));
+  const order = procedure.wants.filter((want) => held.has(want.key) || !want.more);
+  for (const step of procedure.steps) if (!order.some((want) => want.key === step.key)) order.push(asWant(step));
   return (
-    <section className={styles.places} aria-label={found.title}>
+    <section className={styles.places} aria-label={procedure.title}>
       <ol>
         {order.map((want) => {
           const step = held.get(want.key);
           const now = hold ? want.key === hold.key : want.key === next?.key;
-          if (step) return <Held key={want.key} step={step} found={found} now={Boolean(hold) && now} />;
+          if (step) return <Held key={want.key} step={step} procedure={procedure} now={Boolean(hold) && now} />;
           if (now && !hold)
             return (
               <li key={want.key} className={styles.now} aria-current="step">
-                <Asked found={found} want={want} />
+                <Asked procedure={procedure} want={want} />
               </li>
             );
           return <Later key={want.key} want={want} now={now} />;
         })}
       </ol>
       {!hold && free.length > 0 && (
-        <details className="more-wants" open={!next}>
+        <details open={!next}>
           <summary>{next ? "Or another" : "More"}</summary>
           <ol>
             {free.map((want) => (
               <li key={want.key} className={styles.now} aria-current="step">
-                <Asked found={found} want={want} />
+                <Asked procedure={procedure} want={want} />
               </li>
             ))}
           </ol>
@@ -54,18 +54,18 @@ function asWant(step: Step): Want {
 }
 
 /** What to have ready before the first one is held. */
-export function Prepare({ found }: { found: Procedure }) {
+export function Prepare({ procedure }: { procedure: Procedure }) {
   return (
-    <section className="prepare">
+    <section>
       <h2>Have ready</h2>
       <ul className="ticks">
-        {found.prepare.map((one) => (
-          <li key={one}>{one}</li>
+        {procedure.prepare.map((line) => (
+          <li key={line}>{line}</li>
         ))}
       </ul>
-      {found.cautions.map((one) => (
-        <p key={one} className="caution">
-          <b>Caution</b> {one}
+      {procedure.cautions.map((caution) => (
+        <p key={caution} className="caution">
+          <b>Caution</b> {caution}
         </p>
       ))}
       <p className={styles.second}>What is held is kept: close the page and go on tomorrow.</p>
@@ -87,11 +87,11 @@ function Later({ want, now }: { want: Want; now: boolean }) {
   );
 }
 
-function Held({ step, found, now }: { step: Step; found: Procedure; now: boolean }) {
+function Held({ step, procedure, now }: { step: Step; procedure: Procedure; now: boolean }) {
   const act = useAct();
   const length = useLength();
-  const calls = useCalls(found.procedure);
-  const off = found.repeat.includes(step.key);
+  const calls = useCalls(procedure.procedure);
+  const off = procedure.repeat.includes(step.key);
   const name = called(step.label, step.truth.true_mm, length);
   return (
     <li className={now ? `${styles.held} ${styles.now}` : styles.held} aria-current={now ? "step" : undefined}>
@@ -101,7 +101,7 @@ function Held({ step, found, now }: { step: Step; found: Procedure; now: boolean
         <small>
           {step.held_s > 0 ? `held ${duration(step.held_s)}, ${step.n} readings` : step.by}
           {step.left !== null && ` · ${step.left > 0 ? "+" : ""}${figure(step.left, Math.abs(step.left) < 1 ? 2 : 1)}`}
-          {step.left !== null && `${THIN}${found.left_unit}`}
+          {step.left !== null && `${THIN}${procedure.left_unit}`}
         </small>
       </span>
       <span className={off ? "stale" : styles.tick}>{off ? "repeat" : <Check />}</span>
@@ -118,15 +118,15 @@ function Held({ step, found, now }: { step: Step; found: Procedure; now: boolean
 }
 
 /** What is being held: what is still in the way, and the one figure to look at from afar. */
-export function Holding({ found }: { found: Procedure }) {
+export function Holding({ procedure }: { procedure: Procedure }) {
   const act = useAct();
   const held = useHold();
   const length = useLength();
   const { letterKeys } = useSettings();
-  const calls = useCalls(found.procedure);
+  const calls = useCalls(procedure.procedure);
   const hold = held;
-  if (hold?.procedure !== found.procedure) return null;
-  const want = found.wants.find((one) => one.key === hold.key);
+  if (hold?.procedure !== procedure.procedure) return null;
+  const want = procedure.wants.find((want) => want.key === hold.key);
   const name = hold.label ? called(hold.label, hold.true_mm, length) : (want?.label ?? "any pose");
   return (
     <section className={styles.holding} aria-label="Being held">

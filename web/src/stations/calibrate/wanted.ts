@@ -2,9 +2,9 @@ import type { Procedure, Want } from "../../hooks/useProcedure";
 import { type LengthUnit, lengthText } from "../../model/format";
 
 /** The wants that no step holds yet, in working order; those that are only welcome come last. */
-export function missing(found: Procedure): Want[] {
-  const held = new Set(found.steps.map((step) => step.key));
-  return found.wants.filter((want) => !held.has(want.key) && !want.more);
+export function missing(procedure: Procedure): Want[] {
+  const held = new Set(procedure.steps.map((step) => step.key));
+  return procedure.wants.filter((want) => !held.has(want.key) && !want.more);
 }
 
 /** What a place is called, its length in the unit that is set. */

@@ -15,20 +15,20 @@ type Preview = Schemas["PreviewModel"];
 const LOOKED_AT = 400_000; // bytes of the file's beginning, for the preview
 
 /** The file stays on the bench while one of its rows is worked elsewhere, until another takes its place. */
-const onTheBench: { file: File | null; said: Record<string, string>; own: boolean } = {
+const onTheBench: { file: File | null; meanings: Record<string, string>; own: boolean } = {
   file: null,
-  said: {},
+  meanings: {},
   own: true,
 };
 
 /** A CSV of raw readings in, raw and converted columns out. */
 export function FileBench({ first, rig }: { first: ReactNode; rig: Rig | null }) {
   const [file, setFile] = useState(onTheBench.file);
-  const [said, setSaid] = useState(onTheBench.said);
+  const [meanings, setSaid] = useState(onTheBench.meanings);
   const [own, setOwn] = useState(onTheBench.own);
-  Object.assign(onTheBench, { file, said, own });
+  Object.assign(onTheBench, { file, said: meanings, own });
   const slug = own && rig ? rig.slug : "";
-  const column = Object.entries(said).map(([name, target]) => `${name}=${target}`);
+  const column = Object.entries(meanings).map(([name, target]) => `${name}=${target}`);
   const preview = useQuery({
     queryKey: keys.looseFile(file, slug, column),
     enabled: file !== null,
@@ -44,7 +44,7 @@ export function FileBench({ first, rig }: { first: ReactNode; rig: Rig | null })
       );
     },
   });
-  const found = preview.isError ? undefined : preview.data;
+  const shown = preview.isError ? undefined : preview.data;
   const take = (next: File | null | undefined) => {
     if (!next) return;
     setSaid({});
@@ -58,8 +58,8 @@ export function FileBench({ first, rig }: { first: ReactNode; rig: Rig | null })
             ? "A file of raw readings becomes one with what they mean"
             : preview.isError
               ? preview.error.message
-              : found
-                ? heading(found)
+              : shown
+                ? heading(shown)
                 : `Reading ${file.name}`
         }
         first={first}
@@ -92,11 +92,11 @@ export function FileBench({ first, rig }: { first: ReactNode; rig: Rig | null })
           </button>
         </fieldset>
       )}
-      {file && found && (
+      {file && shown && (
         <>
-          <Columns found={found} onSay={(name, target) => setSaid({ ...said, [name]: target })} />
+          <Columns shown={shown} onSay={(name, target) => setSaid({ ...meanings, [name]: target })} />
           <Download file={file} slug={slug} column={column} />
-          <Rows found={found} mounted={own && rig !== null} />
+          <Rows shown={shown} mounted={own && rig !== null} />
         </>
       )}
     </>
@@ -110,18 +110,18 @@ async function beginning(file: File): Promise<string> {
   return file.size > LOOKED_AT && end > 0 ? text.slice(0, end + 1) : text;
 }
 
-function heading(found: Preview): string {
-  const fresh = found.header.slice(found.columns.length).filter((name) => !name.endsWith("_reason"));
+function heading(shown: Preview): string {
+  const fresh = shown.header.slice(shown.columns.length).filter((name) => !name.endsWith("_reason"));
   const list = fresh.length > 3 ? `${fresh.slice(0, 3).join(", ")} and ${fresh.length - 3} more` : fresh.join(", ");
   return `It gives ${list}`;
 }
 
 const ROLES: Record<string, string> = { time: "time", plain: "by its unit" };
 
-function Columns({ found, onSay }: { found: Preview; onSay: (name: string, target: string) => void }) {
+function Columns({ shown, onSay }: { shown: Preview; onSay: (name: string, target: string) => void }) {
   return (
     <ul className={styles.columns} aria-label="What each column is">
-      {found.columns.map((column) => (
+      {shown.columns.map((column) => (
         <li key={column.name}>
           <b>{column.name}</b>
           <select
@@ -130,7 +130,7 @@ function Columns({ found, onSay }: { found: Preview; onSay: (name: string, targe
             onChange={(event) => onSay(column.name, event.target.value)}
           >
             <option value="">{ROLES[column.role] ?? "left as it is"}</option>
-            {found.targets.map((target) => (
+            {shown.targets.map((target) => (
               <option key={target} value={target}>
                 {target.replace(/-/g, " ").replace(".", ": ")}
               </option>
@@ -151,7 +151,7 @@ function Download({ file, slug, column }: { file: File; slug: string; column: st
     const busy = (got: number) => setState({ kind: "busy", stop: () => abort.abort(), got });
     busy(0);
     try {
-      const query = new URLSearchParams([["rig", slug], ...column.map((one) => ["column", one])]);
+      const query = new URLSearchParams([["rig", slug], ...column.map((name) => ["column", name])]);
       const answer = await fetch(`/api/convert-file?${query}`, {
         method: "POST",
         body: file,
@@ -215,9 +215,9 @@ function save(blob: Blob, name: string): void {
   URL.revokeObjectURL(link.href);
 }
 
-function Rows({ found, mounted }: { found: Preview; mounted: boolean }) {
+function Rows({ shown, mounted }: { shown: Preview; mounted: boolean }) {
   const { put } = useAddress();
-  const raw = found.columns.length;
+  const raw = shown.columns.length;
   const work = (sensor: Preview["workable"][number], numbers: Record<string, number>) => {
     const asked = Object.fromEntries(Object.entries(numbers).map(([name, value]) => [`r.${name}`, String(value)]));
     put({ ...(mounted ? { sensor: sensor.sensor, part: null } : { part: sensor.kind }), bench: null, ...asked }, false);
@@ -227,12 +227,12 @@ function Rows({ found, mounted }: { found: Preview; mounted: boolean }) {
       <table className={table.schedule}>
         <caption>
           The first rows
-          {found.ragged > 0 && `; too few or too many cells in ${found.ragged} of them, filled or cut`}
+          {shown.ragged > 0 && `; too few or too many cells in ${shown.ragged} of them, filled or cut`}
         </caption>
         <thead>
           <tr>
-            {found.workable.length > 0 && <th scope="col">work out</th>}
-            {found.header.map((name, at) => (
+            {shown.workable.length > 0 && <th scope="col">work out</th>}
+            {shown.header.map((name, at) => (
               <th key={name} scope="col" className={at < raw ? undefined : styles.fresh}>
                 {name}
               </th>
@@ -240,12 +240,12 @@ function Rows({ found, mounted }: { found: Preview; mounted: boolean }) {
           </tr>
         </thead>
         <tbody>
-          {found.rows.map((row, at) => (
+          {shown.rows.map((row, at) => (
             // biome-ignore lint/suspicious/noArrayIndexKey: rows are known by their place
             <tr key={at}>
-              {found.workable.length > 0 && (
+              {shown.workable.length > 0 && (
                 <td>
-                  {found.workable.map((sensor) => {
+                  {shown.workable.map((sensor) => {
                     const numbers = sensor.rows[at];
                     return numbers && Object.keys(numbers).length > 0 ? (
                       <button
@@ -261,7 +261,7 @@ function Rows({ found, mounted }: { found: Preview; mounted: boolean }) {
                   })}
                 </td>
               )}
-              {found.header.map((name, i) => (
+              {shown.header.map((name, i) => (
                 <td key={name} className={i < raw ? undefined : styles.fresh}>
                   {row[i]}
                 </td>

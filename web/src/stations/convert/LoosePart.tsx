@@ -19,8 +19,8 @@ export function LoosePart({ part, first }: { part: string; first: ReactNode }) {
   const subject = { part, constants: numbersIn(search, "c.") };
   const asked = numbersIn(search, "r.");
   const worked = useWorked(subject, asked);
-  const found = worked.data?.kind === part ? worked.data : undefined;
-  const heading = found ? verdict(found, units) : worked.isError ? worked.error.message : "Looking it up";
+  const result = worked.data?.kind === part ? worked.data : undefined;
+  const heading = result ? verdict(result, units) : worked.isError ? worked.error.message : "Looking it up";
   return (
     <>
       <Head
@@ -30,13 +30,13 @@ export function LoosePart({ part, first }: { part: string; first: ReactNode }) {
           <Say>type or drag a raw number; hollow rings are usual values that nobody has measured on your part.</Say>
         }
       />
-      {found && (
+      {result && (
         <>
-          <Asks asks={found.asks} set={asked} onTake={(name, value) => put({ [`r.${name}`]: String(value) })} />
+          <Asks asks={result.asks} set={asked} onTake={(name, value) => put({ [`r.${name}`]: String(value) })} />
           {worked.isError && <p role="alert">{worked.error.message}</p>}
-          <WorkedView worked={found} subject={subject} ours="this part" />
+          <WorkedView worked={result} subject={subject} ours="this part" />
           <Constants
-            constants={found.constants.filter((one) => one.low !== null)}
+            constants={result.constants.filter((constant) => constant.low !== null)}
             onType={(name, value) => put({ [`c.${name}`]: String(value) })}
           />
         </>
@@ -46,8 +46,8 @@ export function LoosePart({ part, first }: { part: string; first: ReactNode }) {
 }
 
 function Constants({ constants, onType }: { constants: Constant[]; onType: (name: string, value: number) => void }) {
-  const mine = constants.filter((one) => one.shown_at.includes("convert") || one.station === "convert");
-  const rest = constants.filter((one) => !mine.includes(one));
+  const mine = constants.filter((constant) => constant.shown_at.includes("convert") || constant.station === "convert");
+  const rest = constants.filter((constant) => !mine.includes(constant));
   return (
     <section className={styles.partConstants}>
       <h2>This part’s numbers</h2>
@@ -66,17 +66,17 @@ function Fields({ constants, onType }: { constants: Constant[]; onType: (name: s
   const units = useSettings();
   return (
     <ul>
-      {constants.map((one) => (
-        <li key={one.name} title={`${one.provenance}: ${one.source}`}>
-          <Glyph of={one.provenance} />
+      {constants.map((constant) => (
+        <li key={constant.name} title={`${constant.provenance}: ${constant.source}`}>
+          <Glyph of={constant.provenance} />
           <NumberField
-            label={one.label}
-            value={one.value}
-            unit={one.unit}
-            into={one.unit === "mm" ? into("mm", "", units) : undefined}
-            low={one.low ?? undefined}
-            high={one.high ?? undefined}
-            onChange={(value) => onType(one.name, value)}
+            label={constant.label}
+            value={constant.value}
+            unit={constant.unit}
+            into={constant.unit === "mm" ? into("mm", "", units) : undefined}
+            low={constant.low ?? undefined}
+            high={constant.high ?? undefined}
+            onChange={(value) => onType(constant.name, value)}
           />
         </li>
       ))}

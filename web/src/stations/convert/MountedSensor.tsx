@@ -38,7 +38,7 @@ export function MountedSensor({ first }: { first: ReactNode }) {
   const now = useNow();
   const { sensor, rig, recordingId } = usePlace();
   const usual = useWorked({ rig: rig.slug, sensor: sensor.id, air: null }, {});
-  const names = usual.data?.asks.map((one) => one.name) ?? [];
+  const names = usual.data?.asks.map((ask) => ask.name) ?? [];
   const typed: Numbers = Object.fromEntries(
     Object.entries(numbersIn(search, "r.")).filter(([name]) => names.includes(name)), // another sensor's stay its own
   );
@@ -71,37 +71,37 @@ export function MountedSensor({ first }: { first: ReactNode }) {
   const air = effective === "cursor" ? (at.data?.air_c ?? null) : now.status === "live" ? now.air_c : null;
   const subject = { rig: rig.slug, sensor: sensor.id, air };
   const worked = useWorked(subject, asked);
-  const found = worked.data;
+  const result = worked.data;
   const take = (name: string, value: number) => {
     setFrom("typed");
     const kept = Object.fromEntries(
-      (found?.asks ?? []).map((one) => [`r.${one.name}`, String(asked?.[one.name] ?? one.value)]),
+      (result?.asks ?? []).map((ask) => [`r.${ask.name}`, String(asked?.[ask.name] ?? ask.value)]),
     );
     put({ ...kept, [`r.${name}`]: String(value) });
   };
   return (
     <>
-      <Head verdict={found ? verdict(found, units) : "Waiting for a number"} next={<Next />} first={first} />
+      <Head verdict={result ? verdict(result, units) : "Waiting for a number"} next={<Next />} first={first} />
       <div className={shared.rawLine}>
         <fieldset className={styles.from}>
           <legend className="visually-hidden">Where the raw number comes from</legend>
-          {(["live", "cursor", "typed"] as const).map((one) => (
+          {(["live", "cursor", "typed"] as const).map((source) => (
             <button
-              key={one}
+              key={source}
               type="button"
               className="act"
-              aria-pressed={effective === one}
-              disabled={(one === "live" && !liveOn) || (one === "cursor" && !cursorOn)}
-              onClick={() => setFrom(one)}
+              aria-pressed={effective === source}
+              disabled={(source === "live" && !liveOn) || (source === "cursor" && !cursorOn)}
+              onClick={() => setFrom(source)}
             >
-              {WORDS[one]}
+              {WORDS[source]}
             </button>
           ))}
         </fieldset>
-        {found && <Asks asks={found.asks} set={asked} onTake={take} />}
+        {result && <Asks asks={result.asks} set={asked} onTake={take} />}
       </div>
       {worked.isError && <p role="alert">{worked.error.message}</p>}
-      {found && <WorkedView worked={found} subject={subject} ours="this rig" />}
+      {result && <WorkedView worked={result} subject={subject} ours="this rig" />}
     </>
   );
 }

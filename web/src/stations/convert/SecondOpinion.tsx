@@ -59,44 +59,44 @@ export function SecondOpinion({ first }: { first: ReactNode }) {
     queryFn: () => ask(api.POST("/api/calc/second-opinion", { body: { readings: complete } })),
     placeholderData: (old) => old,
   });
-  const found = complete.length > 1 && !opinion.isError ? opinion.data : undefined;
+  const result = complete.length > 1 && !opinion.isError ? opinion.data : undefined;
   return (
     <>
       <Head
         verdict={
           opinion.isError
             ? opinion.error.message
-            : found
-              ? heading(found, complete.length, unit)
+            : result
+              ? heading(result, complete.length, unit)
               : "Which instrument is right?"
         }
         first={first}
         next={
-          found ? (
-            <Say>{advice(found)}</Say>
+          result ? (
+            <Say>{advice(result)}</Say>
           ) : (
             <Say>type what two or more instruments say of the same thing, each with its ±.</Say>
           )
         }
       />
-      {found && <Intervals readings={complete} opinion={found} unit={unit} />}
+      {result && <Intervals readings={complete} opinion={result} unit={unit} />}
       <Readings rows={shown} unit={unit} onRows={keep} onUnit={(text) => put({ unit: text || null })} />
     </>
   );
 }
 
-function heading(found: Opinion, all: number, unit: string): string {
-  if (found.consensus === null || found.uncertainty === null) return "No two of them agree";
-  const spread = 2 * found.uncertainty;
+function heading(result: Opinion, all: number, unit: string): string {
+  if (result.consensus === null || result.uncertainty === null) return "No two of them agree";
+  const spread = 2 * result.uncertainty;
   const decimals = decimalsFor(spread, 1);
-  const who = found.members.length === all ? `All ${all} agree` : `${found.members.length} of ${all} agree`;
-  return `${who}: ${figure(found.consensus, decimals)} ±${THIN}${figure(spread, decimals)}${THIN}${unit}`;
+  const who = result.members.length === all ? `All ${all} agree` : `${result.members.length} of ${all} agree`;
+  return `${who}: ${figure(result.consensus, decimals)} ±${THIN}${figure(spread, decimals)}${THIN}${unit}`;
 }
 
-function advice(found: Opinion): string {
-  const [odd] = found.outliers;
+function advice(result: Opinion): string {
+  const [odd] = result.outliers;
   if (!odd) return "nothing is odd here; trust the group.";
-  const named = found.outliers.find((one) => one.causes.length > 0 && one.ratio !== 1);
+  const named = result.outliers.find((outlier) => outlier.causes.length > 0 && outlier.ratio !== 1);
   if (!named) return `look at the ${odd.label} again: no common cause explains it.`;
   return `the ${named.label} says ${named.ratio === null ? "" : figure(named.ratio, 2)} times the others. Look for ${named.causes[0]}.`;
 }
@@ -115,7 +115,10 @@ function Intervals({
   opinion: Opinion;
   unit: string;
 }) {
-  const ends = readings.flatMap((one) => [one.value - 2 * one.uncertainty, one.value + 2 * one.uncertainty]);
+  const ends = readings.flatMap((reading) => [
+    reading.value - 2 * reading.uncertainty,
+    reading.value + 2 * reading.uncertainty,
+  ]);
   const margin = (Math.max(...ends) - Math.min(...ends)) * 0.06;
   const [low, high] = [Math.min(...ends) - margin, Math.max(...ends) + margin];
   const x = scale(low, high, NAMES, WIDTH - 10);
@@ -136,23 +139,23 @@ function Intervals({
             <line x1={x(opinion.consensus)} x2={x(opinion.consensus)} y1="0" y2={base} className="ours" />
           </>
         )}
-        {readings.map((one, at) => {
-          const odd = opinion.outliers.find((other) => other.label === one.label);
+        {readings.map((reading, at) => {
+          const odd = opinion.outliers.find((other) => other.label === reading.label);
           const y = at * ROW + 20;
-          const [from, to] = [x(one.value - 2 * one.uncertainty), x(one.value + 2 * one.uncertainty)];
-          const right = x(one.value) < (NAMES + WIDTH) / 2;
+          const [from, to] = [x(reading.value - 2 * reading.uncertainty), x(reading.value + 2 * reading.uncertainty)];
+          const right = x(reading.value) < (NAMES + WIDTH) / 2;
           return (
-            <g key={one.label} className={odd ? styles.outlier : styles.member}>
+            <g key={reading.label} className={odd ? styles.outlier : styles.member}>
               <text x="0" y={y + 5} className="strong">
-                {one.label.length > 22 ? `${one.label.slice(0, 21)}…` : one.label}
+                {reading.label.length > 22 ? `${reading.label.slice(0, 21)}…` : reading.label}
               </text>
               <line x1={from} x2={to} y1={y} y2={y} className={styles.interval} />
               <line x1={from} x2={from} y1={y - 7} y2={y + 7} className={styles.interval} />
               <line x1={to} x2={to} y1={y - 7} y2={y + 7} className={styles.interval} />
               {odd ? (
-                <path d={`M${x(one.value) - 6} ${y - 6}l12 12m0-12-12 12`} className={styles.interval} />
+                <path d={`M${x(reading.value) - 6} ${y - 6}l12 12m0-12-12 12`} className={styles.interval} />
               ) : (
-                <circle cx={x(one.value)} cy={y} r="6" />
+                <circle cx={x(reading.value)} cy={y} r="6" />
               )}
               {odd && (
                 <text x={right ? to + 12 : from - 12} y={y - 4} textAnchor={right ? "start" : "end"}>
@@ -172,13 +175,13 @@ function Intervals({
           {unit}
         </text>
       </svg>
-      {opinion.outliers.some((one) => one.causes.length > 1) && (
+      {opinion.outliers.some((outlier) => outlier.causes.length > 1) && (
         <details>
           <summary>Everything a ratio could betray</summary>
           <ul className="ticks">
-            {opinion.outliers.map((one) => (
-              <li key={one.label}>
-                <b>{one.label}</b>: {one.causes.join("; ") || "no common cause"}
+            {opinion.outliers.map((outlier) => (
+              <li key={outlier.label}>
+                <b>{outlier.label}</b>: {outlier.causes.join("; ") || "no common cause"}
               </li>
             ))}
           </ul>

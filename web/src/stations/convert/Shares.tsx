@@ -4,22 +4,22 @@ import styles from "./Shares.module.css";
 
 /** Where the ± comes from: the share of the variance by cause. */
 export function Shares({ worked }: { worked: Worked }) {
-  const shares = worked.shares.filter((one) => one.share > 0.0005);
+  const shares = worked.shares.filter((share) => share.share > 0.0005);
   if (shares.length === 0) return null;
   return (
     <section>
       <h2>Where the ± comes from</h2>
       <div className={styles.shares} aria-hidden="true">
-        {shares.map((one, i) => (
-          <span key={one.label} className={`grey-${Math.min(i + 1, 4)}`} style={{ flexGrow: one.share }} />
+        {shares.map((share, i) => (
+          <span key={share.label} className={`grey-${Math.min(i + 1, 4)}`} style={{ flexGrow: share.share }} />
         ))}
       </div>
       <ul className={styles.shareLabels}>
-        {shares.map((one, i) => (
-          <li key={one.label}>
-            <span className={`swatch grey-${Math.min(i + 1, 4)}`} /> {one.label}{" "}
+        {shares.map((share, i) => (
+          <li key={share.label}>
+            <span className={`swatch grey-${Math.min(i + 1, 4)}`} /> {share.label}{" "}
             <b>
-              {figure(one.share * 100, one.share < 0.095 ? 1 : 0)}
+              {figure(share.share * 100, share.share < 0.095 ? 1 : 0)}
               {THIN}%
             </b>
           </li>

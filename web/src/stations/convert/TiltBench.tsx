@@ -19,6 +19,10 @@ const AXES = [
   { name: "az_g", label: "z, up", usual: 0.994 },
 ] as const;
 
+type Axes = Record<(typeof AXES)[number]["name"], number>;
+type Flat = "plus" | "minus";
+type Put = (changes: Record<string, string | null>) => void;
+
 /** Three axes into how a vehicle leans, seen from its side and from behind, against where it would tip. */
 export function TiltBench({ first }: { first: ReactNode }) {
   const { search, put } = useAddress();
@@ -26,7 +30,7 @@ export function TiltBench({ first }: { first: ReactNode }) {
     const value = Number(search.get(name) ?? usual);
     return Number.isFinite(value) ? value : usual;
   };
-  const flat = search.get("flat") === "minus" ? "minus" : "plus";
+  const flat: Flat = search.get("flat") === "minus" ? "minus" : "plus";
   const axes = {
     ax_g: number("ax_g", 0.087),
     ay_g: number("ay_g", 0.052),
@@ -43,84 +47,20 @@ export function TiltBench({ first }: { first: ReactNode }) {
     queryFn: () => ask(api.POST("/api/calc/tip-over", { body })),
     placeholderData: (old) => old,
   });
-  const found = tilt.isError ? undefined : tilt.data;
-  const words = found ? `${found.words.charAt(0).toUpperCase()}${found.words.slice(1)}` : "";
-  const heading = tilt.isError
-    ? tilt.error.message
-    : !found
-      ? "Working"
-      : found.valid
-        ? words
-        : `${words}, if it stood still`;
-  const tipped = found && tip.data && Math.abs(found.roll_deg) >= tip.data.angle_deg;
+  const leaning = tilt.isError ? undefined : tilt.data;
+  const tipAt = tip.data?.angle_deg ?? null;
   return (
     <>
       <Head
-        verdict={heading}
+        verdict={tilt.isError ? tilt.error.message : leaning ? verdict(leaning) : "Working"}
         first={first}
-        next={
-          <Say>
-            {found && !found.valid
-              ? found.warnings[0]
-              : tipped
-                ? "this is beyond where it tips over sideways."
-                : "drag an axis, or type what an accelerometer at rest reads; a level one reads 1 g on z."}
-          </Say>
-        }
+        next={<Say>{leaning ? advice(leaning, tipAt) : DRAG}</Say>}
       />
-      {found && <Views tilt={found} tipAt={tip.data?.angle_deg ?? null} />}
+      {leaning && <Views tilt={leaning} tipAt={tipAt} />}
       <div className={shared.tiltInputs}>
-        <div className={shared.asks}>
-          {AXES.map((axis) => (
-            <div className={shared.ask} key={axis.name}>
-              <span className={shared.askLabel} aria-hidden="true">
-                {axis.label}
-              </span>
-              <input
-                type="range"
-                className={shared.graduated}
-                aria-label={`Drag ${axis.label}`}
-                min={-1.2}
-                max={1.2}
-                step={0.001}
-                value={axes[axis.name]}
-                onChange={(event) => put({ [axis.name]: event.target.value })}
-              />
-              <NumberField
-                label={axis.label}
-                hideLabel
-                value={axes[axis.name]}
-                unit="g"
-                low={-1000}
-                high={1000}
-                onChange={(value) => put({ [axis.name]: String(value) })}
-              />
-            </div>
-          ))}
-        </div>
+        <AxisInputs axes={axes} put={put} />
         <div>
-          <fieldset className={shared.askChoice}>
-            <legend>Level reads on z</legend>
-            {(["plus", "minus"] as const).map((one) => (
-              <button
-                key={one}
-                type="button"
-                className="act"
-                aria-pressed={flat === one}
-                onClick={() =>
-                  put({
-                    flat: one === "plus" ? null : one,
-                    ax_g: String(-axes.ax_g),
-                    ay_g: String(-axes.ay_g),
-                    az_g: String(-axes.az_g),
-                  })
-                }
-                disabled={flat === one}
-              >
-                {one === "plus" ? "+1 g" : "−1 g"}
-              </button>
-            ))}
-          </fieldset>
+          <LevelReads flat={flat} axes={axes} put={put} />
           <p className={styles.tipInputs}>
             <NumberField
               label="Track"
@@ -139,8 +79,76 @@ export function TiltBench({ first }: { first: ReactNode }) {
           </p>
         </div>
       </div>
-      {found && <Figures tilt={found} tipAt={tip.data?.angle_deg ?? null} />}
+      {leaning && <Figures tilt={leaning} tipAt={tipAt} />}
     </>
+  );
+}
+
+const DRAG = "drag an axis, or type what an accelerometer at rest reads; a level one reads 1 g on z.";
+
+function verdict(tilt: Tilt): string {
+  const words = `${tilt.words.charAt(0).toUpperCase()}${tilt.words.slice(1)}`;
+  return tilt.valid ? words : `${words}, if it stood still`;
+}
+
+function advice(tilt: Tilt, tipAt: number | null): string | undefined {
+  if (!tilt.valid) return tilt.warnings[0];
+  const tipped = tipAt !== null && Math.abs(tilt.roll_deg) >= tipAt;
+  return tipped ? "this is beyond where it tips over sideways." : DRAG;
+}
+
+function AxisInputs({ axes, put }: { axes: Axes; put: Put }) {
+  return (
+    <div className={shared.asks}>
+      {AXES.map((axis) => (
+        <div className={shared.ask} key={axis.name}>
+          <span className={shared.askLabel} aria-hidden="true">
+            {axis.label}
+          </span>
+          <input
+            type="range"
+            className={shared.graduated}
+            aria-label={`Drag ${axis.label}`}
+            min={-1.2}
+            max={1.2}
+            step={0.001}
+            value={axes[axis.name]}
+            onChange={(event) => put({ [axis.name]: event.target.value })}
+          />
+          <NumberField
+            label={axis.label}
+            hideLabel
+            value={axes[axis.name]}
+            unit="g"
+            low={-1000}
+            high={1000}
+            onChange={(value) => put({ [axis.name]: String(value) })}
+          />
+        </div>
+      ))}
+    </div>
+  );
+}
+
+/** The two conventions of the sign: changing it turns every axis round. */
+function LevelReads({ flat, axes, put }: { flat: Flat; axes: Axes; put: Put }) {
+  const turned = { ax_g: String(-axes.ax_g), ay_g: String(-axes.ay_g), az_g: String(-axes.az_g) };
+  return (
+    <fieldset className={shared.askChoice}>
+      <legend>Level reads on z</legend>
+      {(["plus", "minus"] as const).map((sign) => (
+        <button
+          key={sign}
+          type="button"
+          className="act"
+          aria-pressed={flat === sign}
+          onClick={() => put({ flat: sign === "plus" ? null : sign, ...turned })}
+          disabled={flat === sign}
+        >
+          {sign === "plus" ? "+1 g" : "−1 g"}
+        </button>
+      ))}
+    </fieldset>
   );
 }
 
@@ -223,9 +231,9 @@ function View({ x, turn, title, mirrored, limit, children }: ViewProps) {
     <g transform={`translate(${x} 150)`}>
       <line x1={-190} x2={190} y1="22" y2="22" className="graduation" />
       {limit !== null &&
-        [limit, -limit].map((one) => {
-          const at = end(one, R + 48);
-          return <line key={one} x1={0} y1={0} x2={at.x} y2={at.y} className={styles.tipLine} />;
+        [limit, -limit].map((angle) => {
+          const at = end(angle, R + 48);
+          return <line key={angle} x1={0} y1={0} x2={at.x} y2={at.y} className={styles.tipLine} />;
         })}
       {marks.map((degrees) => {
         const [from, to] = [end(degrees, R + 22), end(degrees, R + (degrees % 10 === 0 ? 36 : 30))];

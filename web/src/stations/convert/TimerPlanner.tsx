@@ -29,35 +29,35 @@ export function TimerPlanner({ first }: { first: ReactNode }) {
     gate_s: number("gate", 1),
     rpm_min: number("slow", 60),
     rpm_max: number("fast", 20_000),
-    prescalers: PRESCALERS.filter((one) => !(search.get("without") ?? "").split(",").includes(String(one))),
+    prescalers: PRESCALERS.filter((divisor) => !(search.get("without") ?? "").split(",").includes(String(divisor))),
   };
   const plan = useQuery({
     queryKey: keys.calculation("timer-plan", given),
     queryFn: () => ask(api.POST("/api/calc/timer-plan", { body: { ...given, curve_points: POINTS } })),
     placeholderData: (old) => old,
   });
-  const found = plan.isError ? undefined : plan.data;
+  const result = plan.isError ? undefined : plan.data;
   const set = (name: string) => (value: number) => put({ [name]: String(value) });
   const toggle = (prescaler: number) => {
-    const left = PRESCALERS.filter((one) => given.prescalers.includes(one) === (one !== prescaler));
-    put({ without: PRESCALERS.filter((one) => !left.includes(one)).join(",") || null });
+    const left = PRESCALERS.filter((divisor) => given.prescalers.includes(divisor) === (divisor !== prescaler));
+    put({ without: PRESCALERS.filter((divisor) => !left.includes(divisor)).join(",") || null });
   };
   return (
     <>
       <Head
-        verdict={plan.isError ? plan.error.message : found ? heading(found, given.gate_s) : "Planning"}
+        verdict={plan.isError ? plan.error.message : result ? heading(result, given.gate_s) : "Planning"}
         first={first}
         next={
           <Say>
-            {found
-              ? advice(found, given.rpm_min)
+            {result
+              ? advice(result, given.rpm_min)
               : plan.isError
                 ? "change what is named, and the curves come back."
                 : "a moment."}
           </Say>
         }
       />
-      {found && <PlanChart plan={found} slow={given.rpm_min} fast={given.rpm_max} gate={given.gate_s} />}
+      {result && <PlanChart plan={result} slow={given.rpm_min} fast={given.rpm_max} gate={given.gate_s} />}
       <div className={styles.plannerInputs}>
         <NumberField
           label="Clock"
@@ -87,20 +87,20 @@ export function TimerPlanner({ first }: { first: ReactNode }) {
         <NumberField label="Fastest" value={given.rpm_max} unit="rpm" low={0.001} onChange={set("fast")} />
         <fieldset className={styles.prescalers}>
           <legend>Prescalers</legend>
-          {PRESCALERS.map((one) => (
+          {PRESCALERS.map((divisor) => (
             <Form.Check
-              key={one}
+              key={divisor}
               inline
               type="checkbox"
-              id={`prescaler-${one}`}
-              label={`÷${THIN}${one}`}
-              checked={given.prescalers.includes(one)}
-              onChange={() => toggle(one)}
+              id={`prescaler-${divisor}`}
+              label={`÷${THIN}${divisor}`}
+              checked={given.prescalers.includes(divisor)}
+              onChange={() => toggle(divisor)}
             />
           ))}
         </fieldset>
       </div>
-      {found && <PlanTable plan={found} />}
+      {result && <PlanTable plan={result} />}
     </>
   );
 }
@@ -115,7 +115,7 @@ function heading(plan: Plan, gate: number): string {
 }
 
 function advice(plan: Plan, slowest: number): string {
-  const names = plan.rejected.map((one) => `÷${THIN}${one.prescaler}`);
+  const names = plan.rejected.map((plan) => `÷${THIN}${plan.prescaler}`);
   const last = names.pop();
   if (!last) return "set this prescaler in the program, and say “slow” where its curve ends.";
   const list = names.length ? `${names.join(", ")} and ${last} overflow` : `${last} overflows`;

@@ -24,9 +24,9 @@ export function WorkedView({ worked, subject, ours }: { worked: Worked; subject:
         ...(worked.reason && worked.value !== null && !heading.includes(worked.reason)
           ? [sentence(worked.reason)]
           : []),
-      ].map((one) => (
-        <p key={one} className="stale">
-          {one}
+      ].map((warning) => (
+        <p key={warning} className="stale">
+          {warning}
         </p>
       ))}
       <More worked={worked} />
@@ -37,12 +37,12 @@ export function WorkedView({ worked, subject, ours }: { worked: Worked; subject:
         {(worked.moves.length > 0 || worked.cautions.length > 0) && (
           <section>
             {worked.moves.length > 0 && <h2>Move it</h2>}
-            {worked.moves.map((one) => (
-              <p key={one}>{one}</p>
+            {worked.moves.map((move) => (
+              <p key={move}>{move}</p>
             ))}
-            {worked.cautions.map((one) => (
-              <p key={one} className="caution">
-                {one}
+            {worked.cautions.map((caution) => (
+              <p key={caution} className="caution">
+                {caution}
               </p>
             ))}
           </section>
@@ -61,13 +61,13 @@ function More({ worked }: { worked: Worked }) {
   if (worked.more.length === 0) return null;
   return (
     <dl className={shared.more}>
-      {worked.more.map((one) => (
-        <div key={one.name}>
-          <dt>{one.label}</dt>
+      {worked.more.map((series) => (
+        <div key={series.name}>
+          <dt>{series.label}</dt>
           <dd>
-            {one.value === null ? "—" : figure(one.value, one.digits)}
-            {one.value !== null && one.unit !== "°" && THIN}
-            {one.value !== null && one.unit}
+            {series.value === null ? "—" : figure(series.value, series.digits)}
+            {series.value !== null && series.unit !== "°" && THIN}
+            {series.value !== null && series.unit}
           </dd>
         </div>
       ))}

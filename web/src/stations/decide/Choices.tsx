@@ -8,21 +8,21 @@ import styles from "./Choices.module.css";
 import shared from "./shared.module.css";
 
 interface Props {
-  found: Decision;
+  decision: Decision;
   picked: Picked;
   onPick: (more: Picked) => void;
 }
 
 /** What can be chosen, each with what the readings suggest and why. */
-export function Choices({ found, picked, onPick }: Props) {
+export function Choices({ decision, picked, onPick }: Props) {
   return (
     <ul className={styles.choices}>
-      {found.choices.map((one) => (
-        <li key={one.name}>
+      {decision.choices.map((choice) => (
+        <li key={choice.name}>
           <OneChoice
-            choice={one}
-            value={picked[one.name] ?? one.value}
-            onPick={(value) => onPick({ [one.name]: value })}
+            choice={choice}
+            value={picked[choice.name] ?? choice.value}
+            onPick={(value) => onPick({ [choice.name]: value })}
           />
         </li>
       ))}
@@ -68,10 +68,15 @@ function OneChoice({ choice, value, onPick }: { choice: Choice; value: number; o
             suggested {figure(choice.suggested, decimals)} {choice.unit}
           </button>
         )}
-        {choice.candidates.slice(0, 8).map((one) => (
-          <button key={`${one.label} ${one.value}`} type="button" className="act" onClick={() => onPick(one.value)}>
-            <Glyph of={one.provenance} /> {one.label}{" "}
-            {one.label.includes(String(one.value)) ? "" : figure(one.value, decimals)}
+        {choice.candidates.slice(0, 8).map((candidate) => (
+          <button
+            key={`${candidate.label} ${candidate.value}`}
+            type="button"
+            className="act"
+            onClick={() => onPick(candidate.value)}
+          >
+            <Glyph of={candidate.provenance} /> {candidate.label}{" "}
+            {candidate.label.includes(String(candidate.value)) ? "" : figure(candidate.value, decimals)}
           </button>
         ))}
         <small>{choice.why}</small>

@@ -26,7 +26,7 @@ export function Decide() {
 
 function Nothing() {
   const place = usePlace();
-  const other = place.rig.sensors.find((one) => one.decisions.length > 0);
+  const other = place.rig.sensors.find((sensor) => sensor.decisions.length > 0);
   return (
     <>
       <Verdict>{`Nothing is decided by the ${place.sensor.name} sensor`}</Verdict>
@@ -49,34 +49,34 @@ function OfSensor() {
   const asked = search.get("decision");
   const name = asked && sensor.decisions.includes(asked) ? asked : (sensor.decisions[0] ?? "");
   const picked = all[name] ?? NONE;
-  const { lines, found, error } = useDecision(picked);
+  const { lines, found: decision, error } = useDecision(picked);
   const { put } = useAddress();
   const done = () => setAll((now) => (now[name] === picked ? { ...now, [name]: NONE } : now)); // what was picked since stays
   return (
     <>
-      {found ? (
-        <Head found={found} picked={picked} onDone={done} />
+      {decision ? (
+        <Head decision={decision} picked={picked} onDone={done} />
       ) : (
         <Verdict>{error ? error.message : "Working it out"}</Verdict>
       )}
       {lines.length > 1 && (
         <nav className={picker.procedures} aria-label="Decisions">
-          {lines.map((one) => (
+          {lines.map((line) => (
             <button
-              key={one.decision}
+              key={line.decision}
               type="button"
-              aria-current={one.decision === name ? "true" : undefined}
-              onClick={() => put({ decision: one.decision, from: null, test: null }, false)}
+              aria-current={line.decision === name ? "true" : undefined}
+              onClick={() => put({ decision: line.decision, from: null, test: null }, false)}
             >
-              {one.title}
-              <small>{one.state === "open" ? "not yet" : one.state}</small>
+              {line.title}
+              <small>{line.state === "open" ? "not yet" : line.state}</small>
             </button>
           ))}
         </nav>
       )}
-      {found && (
+      {decision && (
         <Open
-          found={found}
+          decision={decision}
           picked={picked}
           onPick={(more) => setAll((now) => ({ ...now, [name]: { ...now[name], ...more } }))}
         />
@@ -88,21 +88,26 @@ function OfSensor() {
 const NONE: Picked = {};
 
 interface HeadProps {
-  found: Decision;
+  decision: Decision;
   picked: Picked;
   onDone: () => void;
 }
 
 /** The verdict, and the one thing to do next: choose, or what is still missing. */
-function Head({ found, picked, onDone }: HeadProps) {
+function Head({ decision, picked, onDone }: HeadProps) {
   const place = usePlace();
   const act = useAct();
-  const values = Object.fromEntries(found.choices.map((one) => [one.name, picked[one.name] ?? one.value]));
-  const open = found.choices.some(
-    (one) => one.chosen?.provenance !== "chosen" || one.chosen.stale !== "" || one.chosen.value !== values[one.name],
+  const values = Object.fromEntries(
+    decision.choices.map((choice) => [choice.name, picked[choice.name] ?? choice.value]),
   );
-  const first = found.choices[0];
-  const params = { path: { slug: place.rig.slug, sensor: place.sensor.id, name: found.decision } };
+  const open = decision.choices.some(
+    (choice) =>
+      choice.chosen?.provenance !== "chosen" ||
+      choice.chosen.stale !== "" ||
+      choice.chosen.value !== values[choice.name],
+  );
+  const first = decision.choices[0];
+  const params = { path: { slug: place.rig.slug, sensor: place.sensor.id, name: decision.decision } };
   const takeBack = (upto: number) =>
     void act.attempt(
       ask(api.POST("/api/rigs/{slug}/sensors/{sensor}/decisions/{name}/take-back", { params, body: { upto } })),
@@ -113,7 +118,7 @@ function Head({ found, picked, onDone }: HeadProps) {
       ask(
         api.POST("/api/rigs/{slug}/sensors/{sensor}/decisions/{name}", {
           params,
-          body: { values, recordings: found.sources.filter((one) => one.used).map((one) => one.id) },
+          body: { values, recordings: decision.sources.filter((source) => source.used).map((source) => source.id) },
         }),
       ),
       "Chosen. It remembers what it was chosen from.",
@@ -121,11 +126,11 @@ function Head({ found, picked, onDone }: HeadProps) {
     );
     if (done) onDone();
   };
-  const may = open && !found.why_not && first !== undefined;
+  const may = open && !decision.why_not && first !== undefined;
   const label =
-    first?.unit === "mm" && found.choices.length <= 2
+    first?.unit === "mm" && decision.choices.length <= 2
       ? `Choose ${figure(values[first.name] ?? 0, 0)}${THIN}mm`
-      : found.choices.length > 2
+      : decision.choices.length > 2
         ? "Choose them"
         : "Choose";
   return (
@@ -133,64 +138,68 @@ function Head({ found, picked, onDone }: HeadProps) {
       next={
         <p className="next">
           <b>Next:</b>{" "}
-          <span>{found.why_not ? found.next : open ? found.next : "cut a stone, so that it goes into the robot."}</span>
+          <span>
+            {decision.why_not ? decision.next : open ? decision.next : "cut a stone, so that it goes into the robot."}
+          </span>
           {first === undefined && (
             <button type="button" className="act" onClick={() => place.go("watch")}>
               Record at Watch
             </button>
           )}
           {may && (
-            <button type="button" className={found.good ? "act act-first" : "act"} onClick={() => void choose()}>
+            <button type="button" className={decision.good ? "act act-first" : "act"} onClick={() => void choose()}>
               {label}
             </button>
           )}
         </p>
       }
     >
-      {found.heading}
+      {decision.heading}
     </Verdict>
   );
 }
 
 interface OpenProps {
-  found: Decision;
+  decision: Decision;
   picked: Picked;
   onPick: (more: Picked) => void;
 }
 
-function Open({ found, picked, onPick }: OpenProps) {
-  const { drawing } = found;
+function Open({ decision, picked, onPick }: OpenProps) {
+  const { drawing } = decision;
   return (
     <div className={styles.decision}>
-      {drawing?.draws === "heaps" && <Heaps found={found} heaps={drawing} picked={picked} onPick={onPick} />}
-      {drawing?.draws === "floor" && <Floor found={found} floor={drawing} picked={picked} onPick={onPick} />}
-      {drawing?.draws === "states" && <States found={found} rows={drawing.rows} picked={picked} onPick={onPick} />}
+      {drawing?.draws === "heaps" && <Heaps decision={decision} heaps={drawing} picked={picked} onPick={onPick} />}
+      {drawing?.draws === "floor" && <Floor decision={decision} floor={drawing} picked={picked} onPick={onPick} />}
+      {drawing?.draws === "states" && (
+        <States decision={decision} rows={drawing.rows} picked={picked} onPick={onPick} />
+      )}
       <div className={drawing ? styles.decide : `${styles.decide} ${styles.decidePlain}`}>
-        {found.plots.length > 0 && (
-          <section className="decide-plots">
-            {found.plots.map((plot) => (
+        {decision.plots.length > 0 && (
+          <section>
+            {decision.plots.map((plot) => (
               <FitPlot key={plot.title} plot={plot} onPick={(dot) => onPick(dot.picks)} />
             ))}
           </section>
         )}
-        {!drawing && found.choices.length > 0 && (
+        {!drawing && decision.choices.length > 0 && (
           <section>
-            <Choices found={found} picked={picked} onPick={onPick} />
-            <From found={found} />
+            <Choices decision={decision} picked={picked} onPick={onPick} />
+            <From decision={decision} />
           </section>
         )}
-        {drawing?.draws === "floor" && <Parts floor={drawing} trip={picked.trip ?? found.choices[0]?.value ?? 0} />}
-        {found.inputs.length > 0 && <Inputs found={found} />}
+        {drawing?.draws === "floor" && <Parts floor={drawing} trip={picked.trip ?? decision.choices[0]?.value ?? 0} />}
+        {decision.inputs.length > 0 && <Inputs decision={decision} />}
         <section>
-          {drawing && <From found={found} />}
-          {found.why_not && <p className={styles.decideWhy}>{found.why_not}</p>}
-          {found.notes.length > 0 && <h2>What to know</h2>}
+          {drawing && <From decision={decision} />}
+          {decision.why_not && <p className={styles.decideWhy}>{decision.why_not}</p>}
+          {decision.notes.length > 0 && <h2>What to know</h2>}
           <ul className="ticks">
-            {found.notes.map((note) => (
+            {decision.notes.map((note) => (
               <li key={note}>{note}</li>
             ))}
           </ul>
-          {found.cautions.map((caution) => (
+          {decision.cautions.map((caution) => (
             <p key={caution} className="caution">
               {caution}
             </p>
@@ -198,7 +207,7 @@ function Open({ found, picked, onPick }: OpenProps) {
         </section>
       </div>
       <div className={styles.decideTables}>
-        {found.tables.map((table) => (
+        {decision.tables.map((table) => (
           <SaidTable key={table.title} table={table} />
         ))}
       </div>

@@ -1,8 +1,9 @@
-import { type PointerEvent, useRef, useState } from "react";
+import type { PointerEvent } from "react";
 import { useNow } from "../../hooks/live";
 import { usePlace } from "../../hooks/place";
 import { useLength } from "../../hooks/settings";
 import type { Decision, Picked } from "../../hooks/useDecision";
+import { useDrag } from "../../hooks/useDrag";
 import { useNudge } from "../../hooks/useNudge";
 import { figure, lengthText, lengthTyped } from "../../model/format";
 import { niceStep, scale } from "../../model/scale";
@@ -24,51 +25,97 @@ const PARTS = [
 const FLOOR = { width: 860, left: 76, right: 846, y: 150 };
 
 interface FloorProps {
-  found: Decision;
+  decision: Decision;
   floor: FloorShown;
   picked: Picked;
   onPick: (more: Picked) => void;
 }
 
+/** The floor as it is drawn: where a distance lies, how far it goes, and how long one of the unit shown is, mm. */
+interface Drawn {
+  x: (mm: number) => number;
+  high: number;
+  per: number;
+}
+
 /** The floor in front of the bumper, to scale: what the stop is made of, where it trips, where it is clear again. */
-export function Floor({ found, floor, picked, onPick }: FloorProps) {
+export function Floor({ decision, floor, picked, onPick }: FloorProps) {
   const place = usePlace();
   const now = useNow();
   const length = useLength();
-  const drawing = useRef<SVGSVGElement>(null);
-  const [held, setHeld] = useState(false);
-  const value = (name: string) => picked[name] ?? found.choices.find((one) => one.name === name)?.value ?? 0;
+  const value = (name: string) => picked[name] ?? decision.choices.find((choice) => choice.name === name)?.value ?? 0;
   const trip = value("trip");
   const clear = value("clear");
   const move = (to: number) => {
     const next = Math.min(floor.reach_mm, Math.max(20, to));
     onPick({ trip: next, clear: next + (clear - trip) });
   };
-  const per = lengthTyped("1", length) ?? 1;
   const need = Math.max(floor.clear_mm, clear, trip, floor.common_mm[2] ?? 0) * 1.12;
   const high = Math.ceil(need / niceStep(need, 8)) * niceStep(need, 8);
-  const x = scale(0, high, FLOOR.left, FLOOR.right);
+  const drawn = { x: scale(0, high, FLOOR.left, FLOOR.right), high, per: lengthTyped("1", length) ?? 1 };
   useNudge((by) => move(trip + by));
-  const drag = (event: PointerEvent) => {
-    if (!held || !drawing.current) return;
-    const box = drawing.current.getBoundingClientRect();
-    const at = ((event.clientX - box.left) / box.width) * FLOOR.width;
-    move(Math.round(((at - FLOOR.left) / (FLOOR.right - FLOOR.left)) * high));
-  };
-  let begin = 0;
-  const nose = Math.max(x(floor.parts_mm.blind ?? 0), FLOOR.left);
-  const live = now.status === "live" ? now.sensors[place.sensor.id] : undefined;
+  const drag = useDrag<"trip">({
+    move: (at) => move(Math.round(((at.x - FLOOR.left) / (FLOOR.right - FLOOR.left)) * high)),
+  });
+  const live = now.status === "live" ? now.sensors[place.sensor.id]?.value : undefined;
   return (
     <svg
-      ref={drawing}
       className={styles.floor}
       viewBox={`0 0 ${FLOOR.width} 236`}
       role="group"
       aria-label="The floor in front of the bumper, to scale"
-      onPointerMove={drag}
-      onPointerUp={() => setHeld(false)}
-      onPointerLeave={() => setHeld(false)}
+      {...drag.over}
     >
+      <Cart floor={floor} drawn={drawn} />
+      <StopParts floor={floor} drawn={drawn} />
+      <rect
+        x={drawn.x(trip)}
+        width={Math.max(drawn.x(clear) - drawn.x(trip), 0)}
+        y={FLOOR.y - 66}
+        height="66"
+        className={shared.hysteresis}
+      />
+      <Usual floor={floor} drawn={drawn} />
+      {live != null && live < high && (
+        <g>
+          <path d={`M${drawn.x(live)} ${FLOOR.y - 66}v86`} className="ours" />
+          <text x={drawn.x(live)} y={FLOOR.y + 58} textAnchor="middle" className="ours-text">
+            now
+          </text>
+        </g>
+      )}
+      <Ruler low={0} high={high} from={FLOOR.left} to={FLOOR.right} y={FLOOR.y} per={drawn.per} />
+      <text x={FLOOR.right} y={FLOOR.y + 60} textAnchor="end" className="small">
+        ranger reading, {length}
+      </text>
+      <line x1={drawn.x(clear)} x2={drawn.x(clear)} y1={FLOOR.y - 66} y2={FLOOR.y + 8} className={styles.clearTick} />
+      <text x={drawn.x(clear) + 6} y={FLOOR.y - 72} className={styles.chosenText}>
+        clear {figure(clear / drawn.per, drawn.per === 1 ? 0 : 1)}
+      </text>
+      <TripTick
+        trip={trip}
+        reach={floor.reach_mm}
+        drawn={drawn}
+        onGrab={(event) => {
+          event.preventDefault();
+          drag.grab(event, "trip");
+        }}
+      />
+    </svg>
+  );
+}
+
+interface OnFloor {
+  floor: FloorShown;
+  drawn: Drawn;
+}
+
+/** The front of the cart, its ranger, and what lies too near to be read. */
+function Cart({ floor, drawn: { x } }: OnFloor) {
+  const length = useLength();
+  const nose = Math.max(x(floor.parts_mm.blind ?? 0), FLOOR.left);
+  return (
+    <>
       <path d={`M4 ${FLOOR.y - 62}H${nose - 12}l12 16V${FLOOR.y}H4z`} className={styles.cart} />
       <rect x={x(0) - 14} y={FLOOR.y - 40} width="14" height="22" className={styles.wheel}>
         <title>the ranger</title>
@@ -83,36 +130,43 @@ export function Floor({ found, floor, picked, onPick }: FloorProps) {
           <title>{`nearer than ${lengthText(floor.nearest_mm, length)} the reading means nothing`}</title>
         </rect>
       )}
-      {PARTS.map(([name, label], i) => {
-        const size = floor.parts_mm[name] ?? 0;
-        const [from, to] = [x(begin), x(begin + size)];
-        begin += size;
-        if (size <= 0 || name === "blind") return null;
-        return (
-          <g key={name}>
-            <rect x={from} width={Math.max(to - from, 1)} y={FLOOR.y - 54} height="54" className={`part-${i % 4}`}>
-              <title>{`${label} ${lengthText(size, length)}`}</title>
-            </rect>
-            {to - from > label.length * 8.2 && (
-              <text
-                x={(from + to) / 2}
-                y={FLOOR.y - 22}
-                textAnchor="middle"
-                className={`${styles.partLabel} on-part-${i % 4}`}
-              >
-                {label}
-              </text>
-            )}
-          </g>
-        );
-      })}
-      <rect
-        x={x(trip)}
-        width={Math.max(x(clear) - x(trip), 0)}
-        y={FLOOR.y - 66}
-        height="66"
-        className={shared.hysteresis}
-      />
+    </>
+  );
+}
+
+/** What the stop is made of, one part behind the other. */
+function StopParts({ floor, drawn: { x } }: OnFloor) {
+  const length = useLength();
+  let begin = 0;
+  return PARTS.map(([name, label], i) => {
+    const size = floor.parts_mm[name] ?? 0;
+    const [from, to] = [x(begin), x(begin + size)];
+    begin += size;
+    if (size <= 0 || name === "blind") return null;
+    return (
+      <g key={name}>
+        <rect x={from} width={Math.max(to - from, 1)} y={FLOOR.y - 54} height="54" className={`part-${i % 4}`}>
+          <title>{`${label} ${lengthText(size, length)}`}</title>
+        </rect>
+        {to - from > label.length * 8.2 && (
+          <text
+            x={(from + to) / 2}
+            y={FLOOR.y - 22}
+            textAnchor="middle"
+            className={`${styles.partLabel} on-part-${i % 4}`}
+          >
+            {label}
+          </text>
+        )}
+      </g>
+    );
+  });
+}
+
+/** Thresholds that people usually take, and the steps of an LED bar. */
+function Usual({ floor, drawn: { x, high } }: OnFloor) {
+  return (
+    <>
       {floor.common_mm.map((mm) => (
         <g key={mm}>
           <circle cx={x(mm)} cy={FLOOR.y - 92} r="5" className="flag-ring" />
@@ -129,44 +183,39 @@ export function Floor({ found, floor, picked, onPick }: FloorProps) {
             <title>one more step of an LED bar</title>
           </rect>
         ))}
-      {live?.value != null && live.value < high && (
-        <g>
-          <path d={`M${x(live.value)} ${FLOOR.y - 66}v86`} className="ours" />
-          <text x={x(live.value)} y={FLOOR.y + 58} textAnchor="middle" className="ours-text">
-            now
-          </text>
-        </g>
-      )}
-      <Ruler low={0} high={high} from={FLOOR.left} to={FLOOR.right} y={FLOOR.y} per={per} />
-      <text x={FLOOR.right} y={FLOOR.y + 60} textAnchor="end" className="small">
-        ranger reading, {length}
+    </>
+  );
+}
+
+interface TripTickProps {
+  trip: number;
+  reach: number;
+  drawn: Drawn;
+  onGrab: (event: PointerEvent<SVGElement>) => void;
+}
+
+/** The tick by which the trip distance is dragged. */
+function TripTick({ trip, reach, drawn: { x, per }, onGrab }: TripTickProps) {
+  const length = useLength();
+  return (
+    <g
+      className={shared.tripTick}
+      role="slider"
+      tabIndex={0}
+      aria-label="Trip distance"
+      aria-valuenow={Math.round(trip)}
+      aria-valuemin={20}
+      aria-valuemax={Math.round(reach)}
+      aria-valuetext={lengthText(trip, length)}
+      onPointerDown={onGrab}
+    >
+      <rect x={x(trip) - 16} y={FLOOR.y - 130} width="32" height="160" fill="transparent" />
+      <line x1={x(trip)} x2={x(trip)} y1={FLOOR.y - 104} y2={FLOOR.y + 4} />
+      <path d={`M${x(trip)} ${FLOOR.y + 2}l9 16h-18z`} />
+      <text x={x(trip)} y={FLOOR.y - 112} textAnchor="middle" className={styles.chosenText}>
+        trip {figure(trip / per, per === 1 ? 0 : 1)}
       </text>
-      <line x1={x(clear)} x2={x(clear)} y1={FLOOR.y - 66} y2={FLOOR.y + 8} className={styles.clearTick} />
-      <text x={x(clear) + 6} y={FLOOR.y - 72} className={styles.chosenText}>
-        clear {figure(clear / per, per === 1 ? 0 : 1)}
-      </text>
-      <g
-        className={shared.tripTick}
-        role="slider"
-        tabIndex={0}
-        aria-label="Trip distance"
-        aria-valuenow={Math.round(trip)}
-        aria-valuemin={20}
-        aria-valuemax={Math.round(floor.reach_mm)}
-        aria-valuetext={lengthText(trip, length)}
-        onPointerDown={(event) => {
-          event.preventDefault();
-          setHeld(true);
-        }}
-      >
-        <rect x={x(trip) - 16} y={FLOOR.y - 130} width="32" height="160" fill="transparent" />
-        <line x1={x(trip)} x2={x(trip)} y1={FLOOR.y - 104} y2={FLOOR.y + 4} />
-        <path d={`M${x(trip)} ${FLOOR.y + 2}l9 16h-18z`} />
-        <text x={x(trip)} y={FLOOR.y - 112} textAnchor="middle" className={styles.chosenText}>
-          trip {figure(trip / per, per === 1 ? 0 : 1)}
-        </text>
-      </g>
-    </svg>
+    </g>
   );
 }
 

@@ -2,6 +2,7 @@ import { type KeyboardEvent, type PointerEvent, useRef, useState } from "react";
 import { useNow } from "../../hooks/live";
 import { usePlace } from "../../hooks/place";
 import type { Decision, Picked } from "../../hooks/useDecision";
+import { useDrag } from "../../hooks/useDrag";
 import { useNudge } from "../../hooks/useNudge";
 import { figure, THIN } from "../../model/format";
 import { fitSaid, oddsAt } from "../../model/odds";
@@ -23,34 +24,30 @@ const TOP = 26;
 const FOOT = 56;
 
 interface Props {
-  found: Decision;
+  decision: Decision;
   heaps: HeapsShown;
   picked: Picked;
   onPick: (more: Picked) => void;
 }
 
 /** Heaps of all sensors on one axis of counts, each with its ochre tick, and what the tick means. */
-export function Heaps({ found, heaps, picked, onPick }: Props) {
+export function Heaps({ decision, heaps, picked, onPick }: Props) {
   const drawing = useRef<SVGSVGElement>(null);
   const place = usePlace();
   const now = useNow();
   const [selected, setSelected] = useState(0);
-  const [held, setHeld] = useState<string | null>(null);
   const tall = heaps.rows.length > 5 ? 62 : 84;
   const height = TOP + tall * heaps.rows.length + FOOT;
   const x = scale(heaps.low, heaps.high, LEFT, RIGHT);
-  const choices = new Map(found.choices.map((one) => [one.name, one]));
+  const choices = new Map(decision.choices.map((choice) => [choice.name, choice]));
   const value = (name: string) => picked[name] ?? choices.get(name)?.value ?? 0;
   const move = (name: string, to: number) =>
     onPick({ [name]: Math.round(Math.min(heaps.high, Math.max(heaps.low, to))) });
-  const row = heaps.rows[Math.min(selected, heaps.rows.length - 1)];
-  useNudge((by) => row && move(row.threshold, value(row.threshold) + by));
-  const drag = (event: PointerEvent) => {
-    if (!held || !drawing.current) return;
-    const box = drawing.current.getBoundingClientRect();
-    const at = ((event.clientX - box.left) / box.width) * WIDTH;
-    move(held, heaps.low + ((at - LEFT) / (RIGHT - LEFT)) * (heaps.high - heaps.low));
-  };
+  const shown = heaps.rows[Math.min(selected, heaps.rows.length - 1)];
+  useNudge((by) => shown && move(shown.threshold, value(shown.threshold) + by));
+  const drag = useDrag<string>({
+    move: (at, name) => move(name, heaps.low + ((at.x - LEFT) / (RIGHT - LEFT)) * (heaps.high - heaps.low)),
+  });
   const live = now.status === "live" ? now.sensors[place.sensor.id]?.asked : undefined;
   return (
     <section className={styles.heapsFigure} aria-label="Heaps and thresholds">
@@ -60,55 +57,41 @@ export function Heaps({ found, heaps, picked, onPick }: Props) {
         viewBox={`0 0 ${WIDTH} ${height}`}
         role="group"
         aria-label="Readings over the line and over ground, on one axis of counts"
-        onPointerMove={drag}
-        onPointerUp={() => setHeld(null)}
-        onPointerLeave={() => setHeld(null)}
+        {...drag.over}
       >
-        {heaps.rows.map((one, i) => (
+        {heaps.rows.map((row, i) => (
           <HeapRow
-            key={one.title}
-            row={one}
+            key={row.title}
+            row={row}
             first={i === 0}
             y={TOP + tall * (i + 1) - 18}
             tall={tall}
             x={x}
             axis={[heaps.low, heaps.high]}
-            selected={one === row}
-            threshold={value(one.threshold)}
-            band={value(one.band)}
+            selected={row === shown}
+            threshold={value(row.threshold)}
+            band={value(row.band)}
             leastSds={heaps.least_sds}
-            now={live?.[one.channel] ?? null}
+            now={live?.[row.channel] ?? null}
             onSelect={() => setSelected(i)}
-            onHold={(name) => {
+            onGrab={(event, name) => {
+              event.preventDefault();
               setSelected(i);
-              setHeld(name);
+              drag.grab(event, name);
             }}
             onNudge={(name, by) => move(name, value(name) + by)}
           />
         ))}
-        {heaps.ladder.map((step) => (
-          <circle key={step} cx={x(step)} cy={height - FOOT + 6} r="5" className="flag-ring">
-            <title>{`the usual ladder: ${Math.round(step)}`}</title>
-          </circle>
-        ))}
-        <Ruler low={heaps.low} high={heaps.high} from={LEFT} to={RIGHT} y={height - FOOT + 6} labels={6} />
-        {heaps.ladder.length > 0 && (
-          <text x={WIDTH - 4} y={height - FOOT + 16} textAnchor="end" className="small">
-            misread, counted
-            <tspan x={WIDTH - 4} dy="20">
-              ○ the usual ladder
-            </tspan>
-          </text>
-        )}
+        <Foot heaps={heaps} x={x} y={height - FOOT + 6} />
       </svg>
-      {row && row.odds.counted.length > 0 && (
+      {shown && shown.odds.counted.length > 0 && (
         <About
-          row={row}
+          row={shown}
           heaps={heaps}
-          threshold={value(row.threshold)}
-          band={choices.get(row.band)}
-          bandNow={value(row.band)}
-          choice={choices.get(row.threshold)}
+          threshold={value(shown.threshold)}
+          band={choices.get(shown.band)}
+          bandNow={value(shown.band)}
+          choice={choices.get(shown.threshold)}
           onPick={onPick}
         />
       )}
@@ -116,7 +99,7 @@ export function Heaps({ found, heaps, picked, onPick }: Props) {
         <button
           type="button"
           className={`plain ${styles.smallButton}`}
-          onClick={() => onPick(Object.fromEntries(heaps.rows.map((one) => [one.threshold, heaps.shared ?? 0])))}
+          onClick={() => onPick(Object.fromEntries(heaps.rows.map((row) => [row.threshold, heaps.shared ?? 0])))}
         >
           One threshold for all: {figure(heaps.shared, 0)}
         </button>
@@ -129,6 +112,28 @@ export function Heaps({ found, heaps, picked, onPick }: Props) {
         Save the drawing
       </button>
     </section>
+  );
+}
+
+/** The axis of counts, with the usual ladder where there is one. */
+function Foot({ heaps, x, y }: { heaps: HeapsShown; x: (value: number) => number; y: number }) {
+  return (
+    <>
+      {heaps.ladder.map((step) => (
+        <circle key={step} cx={x(step)} cy={y} r="5" className="flag-ring">
+          <title>{`the usual ladder: ${Math.round(step)}`}</title>
+        </circle>
+      ))}
+      <Ruler low={heaps.low} high={heaps.high} from={LEFT} to={RIGHT} y={y} labels={6} />
+      {heaps.ladder.length > 0 && (
+        <text x={WIDTH - 4} y={y + 10} textAnchor="end" className="small">
+          misread, counted
+          <tspan x={WIDTH - 4} dy="20">
+            ○ the usual ladder
+          </tspan>
+        </text>
+      )}
+    </>
   );
 }
 
@@ -145,7 +150,7 @@ interface RowProps {
   leastSds: number;
   now: number | null;
   onSelect: () => void;
-  onHold: (name: string) => void;
+  onGrab: (event: PointerEvent<SVGElement>, name: string) => void;
   onNudge: (name: string, by: number) => void;
 }
 
@@ -162,7 +167,7 @@ function HeapRow({
   leastSds,
   now,
   onSelect,
-  onHold,
+  onGrab,
   onNudge,
 }: RowProps) {
   const room = tall - 32;
@@ -216,13 +221,13 @@ function HeapRow({
         name={row.threshold}
         label={span ? `Lower end of ${row.title}` : `Threshold of ${row.title}`}
         value={threshold}
-        said={odds ? `${threshold} counts, ${odds.counted} of ${odds.of} misread` : `${threshold} counts`}
+        text={odds ? `${threshold} counts, ${odds.counted} of ${odds.of} misread` : `${threshold} counts`}
         axis={axis}
         x={x(threshold)}
         y={y}
         room={room}
         left={span}
-        onHold={onHold}
+        onGrab={onGrab}
         onNudge={onNudge}
         onFocus={onSelect}
       />
@@ -231,13 +236,13 @@ function HeapRow({
           name={row.band}
           label={`Upper end of ${row.title}`}
           value={band}
-          said={`${band} counts`}
+          text={`${band} counts`}
           axis={axis}
           x={x(band)}
           y={y}
           room={room}
           left={false}
-          onHold={onHold}
+          onGrab={onGrab}
           onNudge={onNudge}
           onFocus={onSelect}
         />
@@ -275,18 +280,18 @@ interface TickProps {
   name: string;
   label: string;
   value: number;
-  said: string;
+  text: string;
   axis: [number, number];
   x: number;
   y: number;
   room: number;
   left: boolean;
-  onHold: (name: string) => void;
+  onGrab: (event: PointerEvent<SVGElement>, name: string) => void;
   onNudge: (name: string, by: number) => void;
   onFocus: () => void;
 }
 
-function Tick({ name, label, value, said, axis, x, y, room, left, onHold, onNudge, onFocus }: TickProps) {
+function Tick({ name, label, value, text, axis, x, y, room, left, onGrab, onNudge, onFocus }: TickProps) {
   const press = (event: KeyboardEvent) => {
     const way = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
     if (!way) return;
@@ -303,13 +308,10 @@ function Tick({ name, label, value, said, axis, x, y, room, left, onHold, onNudg
       aria-valuenow={Math.round(value)}
       aria-valuemin={Math.round(axis[0])}
       aria-valuemax={Math.round(axis[1])}
-      aria-valuetext={said}
+      aria-valuetext={text}
       onKeyDown={press}
       onFocus={onFocus}
-      onPointerDown={(event) => {
-        event.preventDefault();
-        onHold(name);
-      }}
+      onPointerDown={(event) => onGrab(event, name)}
     >
       <rect x={x - 14} y={y - room} width="28" height={room + 16} fill="transparent" />
       <line x1={x} x2={x} y1={y - room} y2={y} />
@@ -356,14 +358,14 @@ function About({ row, heaps, threshold, choice, band, bandNow, onPick }: AboutPr
         <button type="button" className="act" onClick={() => onPick({ [row.threshold]: choice.suggested })}>
           <Glyph of="chosen" /> widest margin {figure(choice.suggested, 0)}
         </button>
-        {choice.candidates.map((one) => (
+        {choice.candidates.map((candidate) => (
           <button
-            key={one.label}
+            key={candidate.label}
             type="button"
             className="act"
-            onClick={() => onPick({ [row.threshold]: Math.round(one.value) })}
+            onClick={() => onPick({ [row.threshold]: Math.round(candidate.value) })}
           >
-            <Glyph of={one.provenance} /> {one.label} {figure(one.value, 0)}
+            <Glyph of={candidate.provenance} /> {candidate.label} {figure(candidate.value, 0)}
           </button>
         ))}
       </p>

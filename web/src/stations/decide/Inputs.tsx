@@ -10,7 +10,7 @@ import { NumberField } from "../../ui/NumberField";
 import styles from "./Inputs.module.css";
 
 /** The constants that a decision is worked from, to be set beside it. */
-export function Inputs({ found }: { found: Decision }) {
+export function Inputs({ decision }: { decision: Decision }) {
   const place = usePlace();
   const act = useAct();
   const length = useLength();
@@ -27,13 +27,13 @@ export function Inputs({ found }: { found: Decision }) {
     <section>
       <h2>From these</h2>
       <ul className={styles.inputs}>
-        {found.inputs.map((one) => (
-          <li key={one.name}>
-            <Glyph of={one.provenance} />
+        {decision.inputs.map((input) => (
+          <li key={input.name}>
+            <Glyph of={input.provenance} />
             <Settled
-              constant={one}
-              into={one.unit === "mm" ? lengthInto(length) : undefined}
-              onSet={(value) => void set(one, value)}
+              constant={input}
+              into={input.unit === "mm" ? lengthInto(length) : undefined}
+              onSet={(value) => void set(input, value)}
             />
           </li>
         ))}

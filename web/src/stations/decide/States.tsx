@@ -5,19 +5,19 @@ import { figure } from "../../model/format";
 import styles from "./States.module.css";
 
 interface Props {
-  found: Decision;
+  decision: Decision;
   rows: Extract<Decision["drawing"], { draws: "states" }>["rows"];
   picked: Picked;
   onPick: (more: Picked) => void;
 }
 
 /** Every state of the row: what it looks like, what it means, what the vehicle does then, and what is wrong with that. */
-export function States({ found, rows, picked, onPick }: Props) {
+export function States({ decision, rows, picked, onPick }: Props) {
   const place = usePlace();
   const now = useNow();
   const lit = now.status === "live" ? now.sensors[place.sensor.id]?.instruments.lamps?.lit : undefined;
   const here = Array.isArray(lit) ? lit.map((on) => (on ? "1" : "0")).join("") : "";
-  const known = rows.some((one) => one.pattern === here);
+  const known = rows.some((row) => row.pattern === here);
   return (
     <table className={styles.states}>
       <thead>
@@ -31,11 +31,11 @@ export function States({ found, rows, picked, onPick }: Props) {
       </thead>
       <tbody>
         {rows.map((state) => {
-          const choice = found.choices.find((one) => one.name === state.choice);
+          const choice = decision.choices.find((choice) => choice.name === state.choice);
           const value = picked[state.choice] ?? choice?.value ?? 0;
           const live = here !== "" && (state.pattern === here || (state.pattern === "broken" && !known));
           return (
-            <tr key={state.pattern} className={live ? styles.stateNow : state.reachable ? undefined : "state-odd"}>
+            <tr key={state.pattern} className={live ? styles.stateNow : undefined}>
               <td>
                 <Dots pattern={state.pattern} />
                 {live && <small> now</small>}
@@ -78,7 +78,7 @@ function Dots({ pattern }: { pattern: string }) {
   if (pattern === "broken") return <span className={styles.stateWord}>broken</span>;
   return (
     <svg width={pattern.length * 16} height="16" role="img" aria-label={pattern}>
-      {[...pattern].map((one, i) => (
+      {[...pattern].map((dot, i) => (
         <rect
           // biome-ignore lint/suspicious/noArrayIndexKey: sensors never move
           key={i}
@@ -86,7 +86,7 @@ function Dots({ pattern }: { pattern: string }) {
           y="2"
           width="12"
           height="12"
-          className={one === "1" ? styles.stateDark : styles.statePale}
+          className={dot === "1" ? styles.stateDark : styles.statePale}
         />
       ))}
     </svg>

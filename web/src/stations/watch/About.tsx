@@ -44,13 +44,13 @@ export function About({ opened }: { opened: Opened }) {
             {stream.segments > 1 && `, ${stream.segments} segments`}
           </li>
         ))}
-        {recording.made_from.map((one) => (
-          <li key={String(one.recording)}>
-            {String(one.how)} from{" "}
+        {recording.made_from.map((source) => (
+          <li key={String(source.recording)}>
+            {String(source.how)} from{" "}
             <button
               type="button"
               className="link"
-              onClick={() => place.go("watch", { ...FORGET, recording: String(one.recording) })}
+              onClick={() => place.go("watch", { ...FORGET, recording: String(source.recording) })}
             >
               an earlier recording
             </button>
@@ -62,10 +62,10 @@ export function About({ opened }: { opened: Opened }) {
             : "every line understood"}
         </li>
       </ul>
-      {odd.slice(0, 5).map((one) => (
-        <p key={`${one.line} ${one.t_s} ${one.text}`} className={shared.odd}>
-          {one.line !== null && <small>line {one.line} </small>}
-          <code>{one.text}</code> {one.why}
+      {odd.slice(0, 5).map((line) => (
+        <p key={`${line.line} ${line.t_s} ${line.text}`} className={shared.odd}>
+          {line.line !== null && <small>line {line.line} </small>}
+          <code>{line.text}</code> {line.why}
         </p>
       ))}
       {recording.status !== "live" &&

@@ -27,7 +27,8 @@ export function AllRecordings() {
   const [picked, setPicked] = useState<number[]>([]);
   const cut = useCutting(0);
   const every = list.data ?? [];
-  const turn = (id: number) => setPicked(picked.includes(id) ? picked.filter((one) => one !== id) : [...picked, id]);
+  const turn = (id: number) =>
+    setPicked(picked.includes(id) ? picked.filter((other) => other !== id) : [...picked, id]);
   const count = every.length === 1 ? "One recording" : `${figure(every.length, 0)} recordings`;
   return (
     <>
@@ -79,8 +80,13 @@ export function AllRecordings() {
             </tr>
           </thead>
           <tbody>
-            {every.map((one) => (
-              <Line key={one.id} one={one} picked={picked.includes(one.id)} onPick={away ? null : () => turn(one.id)} />
+            {every.map((recording) => (
+              <Line
+                key={recording.id}
+                recording={recording}
+                picked={picked.includes(recording.id)}
+                onPick={away ? null : () => turn(recording.id)}
+              />
             ))}
           </tbody>
         </table>
@@ -89,18 +95,18 @@ export function AllRecordings() {
   );
 }
 
-function Line({ one, picked, onPick }: { one: Recording; picked: boolean; onPick: (() => void) | null }) {
+function Line({ recording, picked, onPick }: { recording: Recording; picked: boolean; onPick: (() => void) | null }) {
   const place = usePlace();
-  const readings = one.streams.reduce((sum, stream) => sum + stream.n, 0);
+  const readings = recording.streams.reduce((sum, stream) => sum + stream.n, 0);
   return (
     <tr>
       {onPick && (
         <td>
           <input
             type="checkbox"
-            aria-label={`Pick ${one.name}`}
+            aria-label={`Pick ${recording.name}`}
             checked={picked}
-            disabled={one.status === "live"}
+            disabled={recording.status === "live"}
             onChange={onPick}
           />
         </td>
@@ -109,17 +115,17 @@ function Line({ one, picked, onPick }: { one: Recording; picked: boolean; onPick
         <button
           type="button"
           className="link"
-          onClick={() => place.go("watch", { ...FORGET, recording: String(one.id) })}
+          onClick={() => place.go("watch", { ...FORGET, recording: String(recording.id) })}
         >
-          {one.name}
+          {recording.name}
         </button>
-        {one.note && <small> {one.note.slice(0, 80)}</small>}
+        {recording.note && <small> {recording.note.slice(0, 80)}</small>}
       </th>
-      <td>{recordingLine(one)}</td>
+      <td>{recordingLine(recording)}</td>
       <td className="figures">{figure(readings, 0)}</td>
       <td>
-        {ORIGINS[one.origin] ?? one.origin}
-        {one.origin === "live" && `, ${one.source}`}
+        {ORIGINS[recording.origin] ?? recording.origin}
+        {recording.origin === "live" && `, ${recording.source}`}
       </td>
     </tr>
   );

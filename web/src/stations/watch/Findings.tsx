@@ -23,28 +23,28 @@ export function Findings({ onShow }: { onShow?: (finding: Finding) => void }) {
       <h2>{findings.length ? "What looks wrong" : "Nothing looks wrong"}</h2>
       {lookedAt < 1 && <p className={styles.findingsSaid}>Looked at its beginning, its middle and its end.</p>}
       <ol>
-        {findings.map((one, i) => (
-          <li key={`${one.kind} ${one.sensor} ${one.channel}`}>
+        {findings.map((finding, i) => (
+          <li key={`${finding.kind} ${finding.sensor} ${finding.channel}`}>
             <details open={i === 0}>
               <summary>
-                <Glyph of="fault" /> <b>{whose(one, rig.sensors)}</b>: {one.title}{" "}
-                <span>{sureness(one.confidence)}</span>
+                <Glyph of="fault" /> <b>{whose(finding, rig.sensors)}</b>: {finding.title}{" "}
+                <span>{sureness(finding.confidence)}</span>
               </summary>
               <p>
-                {channels(one) && `${channels(one)}: `}
-                {one.evidence}{" "}
+                {channels(finding) && `${channels(finding)}: `}
+                {finding.evidence}{" "}
                 {onShow && (
-                  <button type="button" className="plain" onClick={() => onShow(one)}>
-                    Show {figure(one.start_s, 1)} to {figure(one.end_s, 1)}
+                  <button type="button" className="plain" onClick={() => onShow(finding)}>
+                    Show {figure(finding.start_s, 1)} to {figure(finding.end_s, 1)}
                     {THIN}s
                   </button>
                 )}
               </p>
               <p>
-                <b>Likely</b> {one.causes.join("; or ")}.
+                <b>Likely</b> {finding.causes.join("; or ")}.
               </p>
               <p>
-                <b>Next check</b> {one.advice}
+                <b>Next check</b> {finding.advice}
               </p>
             </details>
           </li>
@@ -55,7 +55,7 @@ export function Findings({ onShow }: { onShow?: (finding: Finding) => void }) {
 }
 
 /** Which of a sensor's channels: said only where the sensor's name does not. */
-function channels(one: Finding): string {
-  if (one.sensor === "") return "";
-  return one.also.length ? [one.channel, ...one.also].join(", ") : one.channel;
+function channels(finding: Finding): string {
+  if (finding.sensor === "") return "";
+  return finding.also.length ? [finding.channel, ...finding.also].join(", ") : finding.channel;
 }

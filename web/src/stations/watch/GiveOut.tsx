@@ -27,9 +27,9 @@ export function GiveOut({ recording, span, stone }: Props) {
       <h2>Take it along</h2>
       <p>
         <select aria-label="Form of the file" value={form} onChange={(event) => setForm(event.target.value)}>
-          {lists.data?.forms.map((one) => (
-            <option key={one.id} value={one.id}>
-              {one.title}
+          {lists.data?.forms.map((form) => (
+            <option key={form.id} value={form.id}>
+              {form.title}
             </option>
           ))}
         </select>

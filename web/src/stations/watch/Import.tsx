@@ -37,7 +37,7 @@ export function Import() {
   const place = usePlace();
   const { search } = useAddress();
   const { files, sending, hand } = useFiles();
-  const chosen = files.find((one) => one.id === Number(search.get("file"))) ?? files[files.length - 1];
+  const chosen = files.find((file) => file.id === Number(search.get("file"))) ?? files[files.length - 1];
   return (
     <>
       {chosen ? <OnTheBench key={chosen.id} file={chosen} /> : <Nothing waiting={sending.length > 0} />}
@@ -51,10 +51,10 @@ export function Import() {
       >
         {sending.length === 0 && "or drop them here, one or many"}
         {files.length === 0 && sending.length === 0 && <Examples />}
-        {sending.map((one) => (
-          <span key={one.name} className={styles.sending}>
-            {one.name} <progress value={one.done} aria-label={`Handing over ${one.name}`} />
-            <button type="button" className="plain" onClick={one.stop}>
+        {sending.map((file) => (
+          <span key={file.name} className={styles.sending}>
+            {file.name} <progress value={file.done} aria-label={`Handing over ${file.name}`} />
+            <button type="button" className="plain" onClick={file.stop}>
               Stop
             </button>
           </span>
@@ -63,17 +63,17 @@ export function Import() {
       <Typed onTable={(text) => void hand([new File([text], "from the notebook.txt")], true)} />
       {files.length > 1 && (
         <ul className={`ticks ${styles.fileList}`} aria-label="Files on the bench">
-          {files.map((one) => (
-            <li key={one.id}>
+          {files.map((file) => (
+            <li key={file.id}>
               <button
                 type="button"
                 className="link"
-                aria-current={one.id === chosen?.id}
-                onClick={() => place.show({ file: String(one.id) })}
+                aria-current={file.id === chosen?.id}
+                onClick={() => place.show({ file: String(file.id) })}
               >
-                {one.name}
+                {file.name}
               </button>{" "}
-              <small>{standing(one)}</small>
+              <small>{standing(file)}</small>
             </li>
           ))}
         </ul>
@@ -171,16 +171,16 @@ function standing(file: BenchFile): string {
 function OnTheBench({ file }: { file: BenchFile }) {
   const place = usePlace();
   const act = useAct();
-  const [said, setSaid] = useState<Record<string, Meaning>>(file.said);
+  const [meanings, setSaid] = useState<Record<string, Meaning>>(file.said);
   const [name, setName] = useState(file.name);
   const [rate, setRate] = useState(
     file.asked_rate_hz === null ? (file.by_hand ? "1" : "") : String(file.asked_rate_hz),
   );
   const settled = ["new", "failed", "stopped"].includes(file.state);
-  const wish = { said, name, rate_hz: rate.trim() ? typed(rate) : null };
+  const wish = { said: meanings, name, rate_hz: rate.trim() ? typed(rate) : null };
   const path = { params: { path: { file_id: file.id } } };
   const look = useQuery({
-    queryKey: keys.fileLook(place.rig.slug, file.id, said, wish.rate_hz),
+    queryKey: keys.fileLook(place.rig.slug, file.id, meanings, wish.rate_hz),
     enabled: settled,
     queryFn: () => ask(api.POST("/api/files/{file_id}/look", { ...path, body: sent<Schemas["WishAsked"]>(wish) })),
     placeholderData: (old) => old,
@@ -190,7 +190,7 @@ function OnTheBench({ file }: { file: BenchFile }) {
   useEffect(() => {
     if (own) setName(own);
   }, [own]);
-  const found = look.isError ? undefined : look.data;
+  const seen = look.isError ? undefined : look.data;
   const take = () =>
     void act.attempt(
       ask(api.POST("/api/files/{file_id}/take-in", { ...path, body: sent<Schemas["WishAsked"]>(wish) })),
@@ -198,17 +198,17 @@ function OnTheBench({ file }: { file: BenchFile }) {
   const away = (text?: string) => void act.attempt(ask(api.DELETE("/api/files/{file_id}", path)), text);
   return (
     <>
-      <Verdict next={<Next file={file} look={found} refused={look.isError} onTake={take} onAway={() => away()} />}>
-        {heading(file, found, look.isError ? look.error.message : "")}
+      <Verdict next={<Next file={file} look={seen} refused={look.isError} onTake={take} onAway={() => away()} />}>
+        {heading(file, seen, look.isError ? look.error.message : "")}
       </Verdict>
       {isBusy(file) && <Progress file={file} onStop={() => away("Stopped; nothing of it was kept.")} />}
-      {settled && found && (
+      {settled && seen && (
         <>
           <div className={styles.importSaid}>
             <label>
               Name <input value={name} maxLength={120} onChange={(event) => setName(event.target.value)} />
             </label>
-            {found.time === "" && (
+            {seen.time === "" && (
               <label>
                 Rows a second{" "}
                 <input
@@ -222,14 +222,14 @@ function OnTheBench({ file }: { file: BenchFile }) {
               </label>
             )}
             <small>
-              {FORMATS[found.format]}
-              {found.encoding && found.encoding !== "utf-8" && found.encoding !== "ascii" && `, ${found.encoding}`}
-              {found.own && ", given out by Tick Stone"}
-              {found.rate_hz !== null && `, about ${few(found.rate_hz)} rows/s`}
+              {FORMATS[seen.format]}
+              {seen.encoding && seen.encoding !== "utf-8" && seen.encoding !== "ascii" && `, ${seen.encoding}`}
+              {seen.own && ", given out by Tick Stone"}
+              {seen.rate_hz !== null && `, about ${few(seen.rate_hz)} rows/s`}
             </small>
           </div>
-          <Sheet look={found} onSay={(column, meaning) => setSaid({ ...said, [column]: meaning })} />
-          <Bad look={found} />
+          <Sheet look={seen} onSay={(column, meaning) => setSaid({ ...meanings, [column]: meaning })} />
+          <Bad look={seen} />
         </>
       )}
     </>
@@ -243,7 +243,7 @@ function heading(file: BenchFile, look: Look | undefined, refused: string): stri
   if (refused) return refused;
   if (!look) return `Looking at ${file.name}`;
   if (look.wanting) return look.wanting;
-  const unknown = look.columns.filter((one) => one.meaning === null).map((one) => one.name);
+  const unknown = look.columns.filter((column) => column.meaning === null).map((column) => column.name);
   if (look.sensors.length === 0) return "None of its columns is known to be of a sensor of this rig";
   if (unknown.length === 1) return `All but ${unknown[0]} is understood`;
   if (unknown.length > 1)
@@ -327,18 +327,18 @@ function Sheet({ look, onSay }: { look: Look; onSay: (column: string, meaning: M
             <th scope="col">
               <span className="visually-hidden">line</span>
             </th>
-            {look.columns.map((one) => (
-              <th key={one.name} scope="col" className={kindOf(one)}>
-                <code>{one.name}</code> {one.unit && <small>{one.unit}</small>}
+            {look.columns.map((column) => (
+              <th key={column.name} scope="col" className={kindOf(column)}>
+                <code>{column.name}</code> {column.unit && <small>{column.unit}</small>}
                 <MeaningChoice
-                  name={one.name}
-                  meaning={one.meaning}
-                  targets={one.type === "number" ? look.targets : []}
-                  unknown={one.type === "number" ? "a reading of no sensor" : "choose"}
-                  marks={one.type === "text"}
-                  onSay={(meaning) => onSay(one.name, meaning)}
+                  name={column.name}
+                  meaning={column.meaning}
+                  targets={column.type === "number" ? look.targets : []}
+                  unknown={column.type === "number" ? "a reading of no sensor" : "choose"}
+                  marks={column.type === "text"}
+                  onSay={(meaning) => onSay(column.name, meaning)}
                 />
-                <Becomes column={one} look={look} onSay={onSay} />
+                <Becomes column={column} look={look} onSay={onSay} />
               </th>
             ))}
           </tr>
@@ -347,9 +347,9 @@ function Sheet({ look, onSay }: { look: Look; onSay: (column: string, meaning: M
           {look.lines.map((line, at) => (
             <tr key={line}>
               <th scope="row">{line}</th>
-              {look.columns.map((one) => (
-                <td key={one.name} className={kindOf(one)}>
-                  {one.cells[at]}
+              {look.columns.map((column) => (
+                <td key={column.name} className={kindOf(column)}>
+                  {column.cells[at]}
                 </td>
               ))}
             </tr>
@@ -362,7 +362,15 @@ function Sheet({ look, onSay }: { look: Look; onSay: (column: string, meaning: M
 
 const kindOf = (column: Column) => (column.meaning?.role === "ignored" ? styles.leftOut : undefined);
 
-function Becomes({ column, look, onSay }: { column: Column; look: Look; onSay: (name: string, one: Meaning) => void }) {
+function Becomes({
+  column,
+  look,
+  onSay,
+}: {
+  column: Column;
+  look: Look;
+  onSay: (name: string, meaning: Meaning) => void;
+}) {
   const { meaning } = column;
   if (meaning === null) return <small className={styles.becomes}>kept, shown as it is</small>;
   if (meaning.role === "ignored") return <small className={styles.becomes}>left out</small>;
@@ -371,7 +379,8 @@ function Becomes({ column, look, onSay }: { column: Column; look: Look; onSay: (
     return (
       <small className={styles.becomes}>{column.type === "clock" ? "date and time of day" : "when each row was"}</small>
     );
-  const unit = look.targets.find((one) => one.sensor === meaning.sensor && one.channel === meaning.channel)?.unit ?? "";
+  const unit =
+    look.targets.find((target) => target.sensor === meaning.sensor && target.channel === meaning.channel)?.unit ?? "";
   return (
     <span className={styles.becomes}>
       <Glyph of={column.guessed ? "assumed" : "chosen"} />{" "}
@@ -400,9 +409,9 @@ function Bad({ look }: { look: Look }) {
     <section className={styles.badLines}>
       <h2>Not understood near its beginning; kept as text</h2>
       <ol>
-        {look.bad.slice(0, 8).map((one) => (
-          <li key={one.line} value={one.line}>
-            <code>{one.text}</code> <small>{one.why}</small>
+        {look.bad.slice(0, 8).map((line) => (
+          <li key={line.line} value={line.line}>
+            <code>{line.text}</code> <small>{line.why}</small>
           </li>
         ))}
       </ol>

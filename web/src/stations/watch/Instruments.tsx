@@ -11,8 +11,8 @@ import { LevelCross } from "./LevelCross";
 import row from "./Row.module.css";
 
 const number = (shown: Shown | undefined, name: string): number | null => {
-  const found = shown?.[name];
-  return typeof found === "number" ? found : null;
+  const value = shown?.[name];
+  return typeof value === "number" ? value : null;
 };
 
 function useShown(sensor: Sensor, name: string): Shown | undefined {
@@ -87,14 +87,14 @@ function GradeGlance({ sensor }: { sensor: Sensor }) {
 function Lamps({ sensor }: { sensor: Sensor }) {
   const lit = useShown(sensor, "lamps")?.lit;
   if (!Array.isArray(lit)) return null;
-  const said = lit.map((on) => (on ? "on" : "off")).join(", ");
+  const words = lit.map((on) => (on ? "on" : "off")).join(", ");
   return (
     <svg
       className={row.lamps}
       width={lit.length * 24}
       height="20"
       role="img"
-      aria-label={`Lamps, left to right: ${said}`}
+      aria-label={`Lamps, left to right: ${words}`}
     >
       {lit.map((on, place) => (
         // biome-ignore lint/suspicious/noArrayIndexKey: a lamp is its place
@@ -108,9 +108,9 @@ function Bar({ sensor }: { sensor: Sensor }) {
   const bar = useShown(sensor, "bar");
   const steps = number(bar, "steps") ?? 0;
   const lit = number(bar, "lit");
-  const said = lit === null ? "not known" : `${lit} of ${steps} steps`;
+  const words = lit === null ? "not known" : `${lit} of ${steps} steps`;
   return (
-    <svg className={row.lamps} width={steps * 16} height="20" role="img" aria-label={`LED bar: ${said}`}>
+    <svg className={row.lamps} width={steps * 16} height="20" role="img" aria-label={`LED bar: ${words}`}>
       {Array.from({ length: steps }, (_, place) => (
         <rect
           // biome-ignore lint/suspicious/noArrayIndexKey: a step is its place
@@ -140,10 +140,10 @@ function useZero(sensor: Sensor, name: string) {
   const place = usePlace();
   const act = useAct();
   const path = { slug: place.rig.slug, sensor: sensor.id, name };
-  return (said: string) =>
+  return (done: string) =>
     void act.attempt(
       ask(api.POST("/api/rigs/{slug}/sensors/{sensor}/instruments/{name}/zero", { params: { path } })),
-      said,
+      done,
     );
 }
 
@@ -153,8 +153,8 @@ function TripComputer({ sensor }: { sensor: Sensor }) {
   const way = useWay();
   const speed = into("m/s", "speed", useSettings());
   const fast = (name: string) => {
-    const found = number(trip, name);
-    return found === null ? "—" : figure(speed.to(found), speed.decimals ?? 2);
+    const value = number(trip, name);
+    return value === null ? "—" : figure(speed.to(value), speed.decimals ?? 2);
   };
   const rolled = way(number(trip, "distance_m") ?? 0);
   return (

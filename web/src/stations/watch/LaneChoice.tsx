@@ -22,8 +22,8 @@ export function LaneChoice({ shown, chosen, stone }: Props) {
     queryFn: () => ask(api.GET("/api/rigs/{slug}/stones", { params: { path: { slug: place.rig.slug } } })),
   });
   const turn = (id: string) => {
-    const next = chosen.includes(id) ? chosen.filter((one) => one !== id) : [...chosen, id];
-    const inOrder = shown.map((one) => one.id).filter((one) => next.includes(one));
+    const next = chosen.includes(id) ? chosen.filter((other) => other !== id) : [...chosen, id];
+    const inOrder = shown.map((lane) => lane.id).filter((id) => next.includes(id));
     if (inOrder.length) place.show({ show: inOrder.join(",") });
   };
   return (
@@ -33,17 +33,17 @@ export function LaneChoice({ shown, chosen, stone }: Props) {
           {lanesCounted(chosen.length)}
         </Dropdown.Toggle>
         <Dropdown.Menu className={styles.laneMenu}>
-          {shown.map((one) => (
-            <label key={one.id} className={one.channel ? styles.rawLane : undefined}>
-              <input type="checkbox" checked={chosen.includes(one.id)} onChange={() => turn(one.id)} />
-              {one.title}
-              {one.unit && <small> {one.unit}</small>}
+          {shown.map((lane) => (
+            <label key={lane.id} className={lane.channel ? styles.rawLane : undefined}>
+              <input type="checkbox" checked={chosen.includes(lane.id)} onChange={() => turn(lane.id)} />
+              {lane.title}
+              {lane.unit && <small> {lane.unit}</small>}
             </label>
           ))}
         </Dropdown.Menu>
       </Dropdown>
       {(stones.data?.stones.length ?? 0) > 0 && (
-        <label className="by-stone">
+        <label>
           converted{" "}
           <select
             aria-label="Constants to convert with"
@@ -51,9 +51,9 @@ export function LaneChoice({ shown, chosen, stone }: Props) {
             onChange={(event) => place.show({ stone: event.target.value || null })}
           >
             <option value="">with today’s constants</option>
-            {stones.data?.stones.map((one) => (
-              <option key={one.number} value={one.number}>
-                as of stone {one.number}
+            {stones.data?.stones.map((stone) => (
+              <option key={stone.number} value={stone.number}>
+                as of stone {stone.number}
               </option>
             ))}
           </select>

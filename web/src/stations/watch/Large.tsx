@@ -17,7 +17,7 @@ export function Large() {
   const close = () => place.show({ large: null });
   useEffect(() => dialog.current?.showModal(), []);
   const next = () => {
-    const at = place.rig.sensors.findIndex((one) => one.id === sensor.id);
+    const at = place.rig.sensors.findIndex((other) => other.id === sensor.id);
     const other = place.rig.sensors[(at + 1) % place.rig.sensors.length];
     if (other) place.show({ sensor: other.id });
   };

@@ -25,8 +25,8 @@ export function Lines() {
     refetchInterval: on ? 1000 : false,
   });
   const labels = lines.data?.labels ?? [];
-  const unknown = labels.filter((one) => one.meaning === null);
-  const said = !labels.length
+  const unknown = labels.filter((label) => label.meaning === null);
+  const heading = !labels.length
     ? "No labels have come yet"
     : unknown.length
       ? `${unknown.length} of ${labels.length} labels mean nothing yet`
@@ -47,7 +47,7 @@ export function Lines() {
           </p>
         }
       >
-        {said}
+        {heading}
       </Verdict>
       {labels.length > 0 && (
         <table className={styles.labels}>
@@ -91,7 +91,7 @@ function LabelLine({ label, targets }: { label: Label; targets: Target[] }) {
   const act = useAct();
   const path = { params: { path: { slug: place.rig.slug } } };
   const { meaning } = label;
-  const target = targets.find((one) => one.sensor === meaning?.sensor && one.channel === meaning.channel);
+  const target = targets.find((target) => target.sensor === meaning?.sensor && target.channel === meaning.channel);
   const say = (asked: Partial<Schemas["LabelAsked"]>) =>
     void act.attempt(
       ask(

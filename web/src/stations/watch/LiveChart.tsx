@@ -18,10 +18,10 @@ export function LiveChart() {
   const { sensor } = usePlace();
   const [data, setData] = useState<ChartData>({ t: [], low: [], high: [] });
   const marks = useRecordingMarks();
-  const faults = concerning(now.findings, sensor.id).map((one) => ({
-    t0: one.start_s,
-    t1: one.end_s,
-    label: one.kind,
+  const faults = concerning(now.findings, sensor.id).map((finding) => ({
+    t0: finding.start_s,
+    t1: finding.end_s,
+    label: finding.kind,
     fault: true,
   }));
   useEffect(() => {

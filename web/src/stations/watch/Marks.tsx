@@ -47,9 +47,9 @@ export function Marks({ recording, marks, cursor, span }: MarksProps) {
           ]}
           keep="Mark it"
           onLeave={() => close("new")}
-          onKeep={async ({ times, ...said }) => {
+          onKeep={async ({ times, ...words }) => {
             const [from = 0, to = Number.NaN] = times;
-            if (await act.attempt(add({ ...said, t0_s: from, t1_s: seconds(to) }), "Marked.")) close("new");
+            if (await act.attempt(add({ ...words, t0_s: from, t1_s: seconds(to) }), "Marked.")) close("new");
           }}
         />
       ) : (
@@ -76,8 +76,8 @@ function MarkLine({ mark, open, onOpen, onClose }: LineProps) {
   const act = useAct();
   const patch = (body: Schemas["MarkChange"]) =>
     ask(api.PATCH("/api/marks/{mark_id}", { params: { path: { mark_id: mark.id } }, body }));
-  const keep = async (said: Schemas["MarkChange"]) => {
-    if (await act.attempt(patch(said), "The mark is changed.")) onClose();
+  const keep = async (words: Schemas["MarkChange"]) => {
+    if (await act.attempt(patch(words), "The mark is changed.")) onClose();
   };
   if (open)
     return (
@@ -92,23 +92,23 @@ function MarkLine({ mark, open, onOpen, onClose }: LineProps) {
           ]}
           keep="Keep"
           onLeave={onClose}
-          onKeep={({ times, ...said }) => void keep(changes(mark, said, times))}
+          onKeep={({ times, ...words }) => void keep(changes(mark, words, times))}
         />
       </li>
     );
   const truth = mark.truth as Schemas["TruthModel"] | null;
-  const told = [
+  const words = [
     `at ${figure(mark.t0_s, 1)}${THIN}s`,
     mark.t1_s === null ? "" : `for ${duration(mark.t1_s - mark.t0_s)}`,
     truth ? `really ${truth.value}${THIN}${truth.unit}` : "",
-    ...Object.entries(mark.conditions).map(([name, said]) => `${name.replace(/_(mm|v)$/, "")} ${said}`),
+    ...Object.entries(mark.conditions).map(([name, value]) => `${name.replace(/_(mm|v)$/, "")} ${value}`),
   ];
   return (
     <li>
       <button type="button" className="link" onClick={() => place.show({ t: mark.t0_s.toFixed(3) })}>
         {mark.label}
       </button>{" "}
-      <small>{told.filter(Boolean).join(", ")}</small>
+      <small>{words.filter(Boolean).join(", ")}</small>
       <button type="button" className="plain" onClick={onOpen}>
         Change
       </button>
@@ -132,19 +132,19 @@ function MarkLine({ mark, open, onOpen, onClose }: LineProps) {
 }
 
 /** Only what was changed is sent: a mark that a constant rests on still takes another label. */
-function changes(mark: Mark, said: Omit<Schemas["NewMark"], "t0_s">, times: number[]): Schemas["MarkChange"] {
+function changes(mark: Mark, words: Omit<Schemas["NewMark"], "t0_s">, times: number[]): Schemas["MarkChange"] {
   const [from = mark.t0_s, to = Number.NaN] = times;
   const t1 = Number.isFinite(to) ? to : null;
   const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b);
-  const found: Schemas["MarkChange"] = {};
-  if (said.label && said.label !== mark.label) found.label = said.label;
-  if (Math.abs(from - mark.t0_s) > 0.006) found.t0_s = from;
+  const changed: Schemas["MarkChange"] = {};
+  if (words.label && words.label !== mark.label) changed.label = words.label;
+  if (Math.abs(from - mark.t0_s) > 0.006) changed.t0_s = from;
   if ((t1 === null) !== (mark.t1_s === null) || (t1 !== null && mark.t1_s !== null && Math.abs(t1 - mark.t1_s) > 0.006))
-    found.t1_s = t1;
-  if ((said.sensor ?? null) !== mark.sensor) found.sensor = said.sensor ?? null;
+    changed.t1_s = t1;
+  if ((words.sensor ?? null) !== mark.sensor) changed.sensor = words.sensor ?? null;
   const before = mark.truth as Schemas["TruthModel"] | null;
-  const now = said.truth ?? null;
-  if (!same([before?.value, before?.sd ?? null], [now?.value, now?.sd ?? null])) found.truth = now;
-  if (!same(said.conditions ?? {}, mark.conditions)) found.conditions = said.conditions ?? {};
-  return found;
+  const now = words.truth ?? null;
+  if (!same([before?.value, before?.sd ?? null], [now?.value, now?.sd ?? null])) changed.truth = now;
+  if (!same(words.conditions ?? {}, mark.conditions)) changed.conditions = words.conditions ?? {};
+  return changed;
 }

@@ -33,10 +33,10 @@ export function MotorCheck() {
     const step = stage === "rest" ? "rest" : "running";
     void act
       .attempt(ask(api.POST("/api/rigs/{slug}/motor-check", { params: { path: { slug } }, body: { step } })))
-      .then((said) => {
+      .then((answer) => {
         if (gone) return;
-        if (!said) return setStage(step === "rest" ? "before" : "between");
-        setAnswer(said);
+        if (!answer) return setStage(step === "rest" ? "before" : "between");
+        setAnswer(answer);
         setStage(step === "rest" ? "between" : "done");
       });
     return () => {

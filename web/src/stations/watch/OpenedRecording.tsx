@@ -85,7 +85,7 @@ function Inside({ opened }: { opened: Opened }) {
         Nothing was recorded in it. <About opened={opened} />
       </p>
     );
-  const drawn = (lanes.part.data ?? []).map((lane) => drawnLane(lane, shown, length)).filter((one) => one !== null);
+  const drawn = (lanes.part.data ?? []).map((lane) => drawnLane(lane, shown, length)).filter((lane) => lane !== null);
   return (
     <>
       <div className={styles.chartTools}>
@@ -112,7 +112,12 @@ function Inside({ opened }: { opened: Opened }) {
       <Lanes
         lanes={drawn}
         marks={opened.marks.map((mark) => ({ t0: mark.t0_s, t1: mark.t1_s, label: mark.label }))}
-        faults={findings.map((one) => ({ t0: one.start_s, t1: one.end_s, label: one.kind, sensor: one.sensor }))}
+        faults={findings.map((finding) => ({
+          t0: finding.start_s,
+          t1: finding.end_s,
+          label: finding.kind,
+          sensor: finding.sensor,
+        }))}
         from={part.view[0]}
         to={part.view[1]}
         whole={part.whole}
@@ -181,7 +186,7 @@ function SpanTools({ id, part }: { id: number; part: Part }) {
 
 /** A lane with its title and in the unit of the settings. */
 function drawnLane(lane: Lane, shown: Shown[], length: LengthUnit): DrawnLane | null {
-  const its = shown.find((one) => one.id === lane.id);
+  const its = shown.find((other) => other.id === lane.id);
   if (!its) return null;
   const per = its.unit === "mm" && its.channel === "" ? (lengthTyped("1", length) ?? 1) : 1;
   const into = (values: (number | null)[]) => (per === 1 ? values : values.map((v) => (v === null ? null : v / per)));

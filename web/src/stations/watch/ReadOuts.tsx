@@ -46,7 +46,7 @@ export function ReadOuts({ id, shown, show, cursor, span, stone }: Props) {
     placeholderData: (old) => old,
   });
   if (cursor === undefined && span === undefined) return null;
-  const rows = show.map((one) => shown.find((other) => other.id === one)).filter((one) => one !== undefined);
+  const rows = show.map((id) => shown.find((other) => other.id === id)).filter((row) => row !== undefined);
   return (
     <table className={styles.readOuts}>
       <thead>
@@ -61,29 +61,29 @@ export function ReadOuts({ id, shown, show, cursor, span, stone }: Props) {
             </th>
           )}
           {span &&
-            ["mean", "sd", "lowest", "highest", "rate", "readings"].map((one) => (
-              <th key={one} scope="col">
-                {one}
+            ["mean", "sd", "lowest", "highest", "rate", "readings"].map((head) => (
+              <th key={head} scope="col">
+                {head}
               </th>
             ))}
         </tr>
       </thead>
       <tbody>
-        {rows.map((one) => {
-          const told = over.data?.find((other) => other.id === one.id);
+        {rows.map((row) => {
+          const readOut = over.data?.find((other) => other.id === row.id);
           return (
-            <tr key={one.id}>
-              <th scope="row">{one.title}</th>
+            <tr key={row.id}>
+              <th scope="row">{row.title}</th>
               {cursor !== undefined && (
                 <td className={styles.atCursor}>
                   {atCursor(
-                    moments.data?.find((other) => other.id === one.id),
-                    one,
+                    moments.data?.find((other) => other.id === row.id),
+                    row,
                     length,
                   )}
                 </td>
               )}
-              {span && told && <Over told={told} shown={one} length={length} />}
+              {span && readOut && <Over readOut={readOut} shown={row} length={length} />}
             </tr>
           );
         })}
@@ -92,10 +92,10 @@ export function ReadOuts({ id, shown, show, cursor, span, stone }: Props) {
   );
 }
 
-const value = (number: number | null, one: Shown, length: LengthUnit, finer = 0) => {
+const value = (number: number | null, lane: Shown, length: LengthUnit, finer = 0) => {
   if (number === null) return "—";
-  if (one.channel) return `${figure(number, one.digits + finer)}${THIN}${one.unit}`;
-  const text = said(number, one.unit, one.unit === "mm" ? 1.2 : 0.15 * 10 ** -one.digits, length);
+  if (lane.channel) return `${figure(number, lane.digits + finer)}${THIN}${lane.unit}`;
+  const text = said(number, lane.unit, lane.unit === "mm" ? 1.2 : 0.15 * 10 ** -lane.digits, length);
   return `${text.text}${THIN}${text.unit}`;
 };
 
@@ -105,21 +105,21 @@ const time = (seconds: number | null) => {
   return `${few(value)}${THIN}${unit}`;
 };
 
-function atCursor(moment: Moment | undefined, one: Shown, length: LengthUnit): string {
+function atCursor(moment: Moment | undefined, lane: Shown, length: LengthUnit): string {
   if (!moment) return "—";
-  if (one.form === "levels") {
+  if (lane.form === "levels") {
     const level = moment.value ? "high" : "low";
     const width = moment.width_s === null ? "" : ` for ${time(moment.width_s)}`;
     return `${level}${width}${moment.period_s === null ? "" : `, ${time(moment.period_s)} from rise to rise`}`;
   }
-  if (one.form === "edges") return `edge at ${figure(moment.t_s, 4)}${THIN}s`;
-  return moment.value === null ? "no reading" : value(moment.value, one, length);
+  if (lane.form === "edges") return `edge at ${figure(moment.t_s, 4)}${THIN}s`;
+  return moment.value === null ? "no reading" : value(moment.value, lane, length);
 }
 
-function Over({ told, shown, length }: { told: ReadOut; shown: Shown; length: LengthUnit }) {
-  const { pulses } = told;
-  const rate = told.rate_hz === null ? "—" : `${few(told.rate_hz)}/s`;
-  const count = `${figure(told.n, 0)}${told.missing ? `, ${figure(told.missing, 0)} say nothing` : ""}${told.whole ? "" : " (its first part)"}`;
+function Over({ readOut, shown, length }: { readOut: ReadOut; shown: Shown; length: LengthUnit }) {
+  const { pulses } = readOut;
+  const rate = readOut.rate_hz === null ? "—" : `${few(readOut.rate_hz)}/s`;
+  const count = `${figure(readOut.n, 0)}${readOut.missing ? `, ${figure(readOut.missing, 0)} say nothing` : ""}${readOut.whole ? "" : " (its first part)"}`;
   if (pulses)
     return (
       <>
@@ -137,17 +137,17 @@ function Over({ told, shown, length }: { told: ReadOut; shown: Shown; length: Le
     );
   return (
     <>
-      <td>{value(told.mean, shown, length, 1)}</td>
-      <td>{told.sd === null ? "—" : spread(told.sd, shown, length)}</td>
-      <td>{value(told.low, shown, length)}</td>
-      <td>{value(told.high, shown, length)}</td>
+      <td>{value(readOut.mean, shown, length, 1)}</td>
+      <td>{readOut.sd === null ? "—" : spread(readOut.sd, shown, length)}</td>
+      <td>{value(readOut.low, shown, length)}</td>
+      <td>{value(readOut.high, shown, length)}</td>
       <td>{rate}</td>
       <td>{count}</td>
     </>
   );
 }
 
-function spread(sd: number, one: Shown, length: LengthUnit): string {
-  const into = one.unit === "mm" && !one.channel ? { mm: 1, cm: 10, in: 25.4 }[length] : 1;
-  return `${few(sd / into)}${THIN}${into === 1 ? one.unit : length}`;
+function spread(sd: number, lane: Shown, length: LengthUnit): string {
+  const into = lane.unit === "mm" && !lane.channel ? { mm: 1, cm: 10, in: 25.4 }[length] : 1;
+  return `${few(sd / into)}${THIN}${into === 1 ? lane.unit : length}`;
 }

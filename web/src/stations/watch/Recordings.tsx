@@ -7,10 +7,10 @@ import { duration, moment } from "../../model/format";
 import styles from "./Recordings.module.css";
 
 /** A recording in one line: when, how long, how it ended. */
-export function recordingLine(one: Recording): string {
-  const kept = { live: "running", closed: "", cut: "cut short" }[one.status] ?? one.status;
-  const length = one.status === "live" ? "" : duration(one.duration_s);
-  return [moment(one.started_at), length, kept].filter(Boolean).join(", ");
+export function recordingLine(recording: Recording): string {
+  const kept = { live: "running", closed: "", cut: "cut short" }[recording.status] ?? recording.status;
+  const length = recording.status === "live" ? "" : duration(recording.duration_s);
+  return [moment(recording.started_at), length, kept].filter(Boolean).join(", ");
 }
 
 /** The last recordings of the rig. */
@@ -34,16 +34,16 @@ export function Recordings() {
         )}
       </p>
       <ul className="ticks">
-        {list.data?.slice(0, 6).map((one) => (
-          <li key={one.id}>
+        {list.data?.slice(0, 6).map((recording) => (
+          <li key={recording.id}>
             <button
               type="button"
               className="link"
-              onClick={() => place.go("watch", { ...FORGET, recording: String(one.id) })}
+              onClick={() => place.go("watch", { ...FORGET, recording: String(recording.id) })}
             >
-              {one.name}
+              {recording.name}
             </button>{" "}
-            <small>{recordingLine(one)}</small>
+            <small>{recordingLine(recording)}</small>
           </li>
         ))}
       </ul>

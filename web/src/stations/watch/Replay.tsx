@@ -10,14 +10,14 @@ export function Replay({ id }: { id: number }) {
   const [speed, setSpeed] = useState(1);
   const sources = useQuery({ queryKey: keys.sources, queryFn: () => ask(api.GET("/api/sources")) });
   return (
-    <span className="replay">
+    <span>
       <button type="button" className="act" onClick={() => void act.connect({ kind: "replay", recording: id, speed })}>
         Replay it
       </button>
       <select aria-label="Speed of the replay" value={speed} onChange={(event) => setSpeed(Number(event.target.value))}>
-        {(sources.data?.speeds ?? [1]).map((one) => (
-          <option key={one} value={one}>
-            × {one}
+        {(sources.data?.speeds ?? [1]).map((speed) => (
+          <option key={speed} value={speed}>
+            × {speed}
           </option>
         ))}
       </select>

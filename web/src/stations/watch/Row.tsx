@@ -28,7 +28,7 @@ export function Row({ sensor }: { sensor: Sensor }) {
       <span className={styles.watchName}>
         <b>
           {sensor.name}
-          {on && now.findings.some((one) => one.sensor === sensor.id) && <Glyph of="fault" />}
+          {on && now.findings.some((finding) => finding.sensor === sensor.id) && <Glyph of="fault" />}
         </b>
         <span className={styles.raw}>{on ? rawText(sensor, seen) : "no reading"}</span>
       </span>

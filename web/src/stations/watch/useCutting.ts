@@ -15,18 +15,19 @@ export function useCutting(id: number) {
   const path = { params: { path: { recording_id: id } } };
   const open = (recording: number | null | undefined) =>
     place.go("watch", { ...FORGET, recording: recording ? String(recording) : null });
-  const cut = (call: Promise<Done>, said: string, back: number | null) =>
+  const cut = (call: Promise<Done>, notice: string, back: number | null) =>
     act.attempt(
       call.then((done) => {
         open(done.made[0]);
         return done;
       }),
-      said,
+      notice,
       (done) =>
         void act.attempt(
-          Promise.all([...done.put_away.map((one) => put(one, false)), ...done.made.map((one) => put(one, true))]).then(
-            () => open(back),
-          ),
+          Promise.all([
+            ...done.put_away.map((recording) => put(recording, false)),
+            ...done.made.map((recording) => put(recording, true)),
+          ]).then(() => open(back)),
         ),
     );
   return {

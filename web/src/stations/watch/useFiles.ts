@@ -32,9 +32,9 @@ export function useFiles() {
   const hand = async (chosen: File[], byHand = false) => {
     for (const file of chosen) {
       const sent = await send(slug, file, byHand, (now) =>
-        setSending((all) => [...all.filter((one) => one.name !== file.name), now]),
+        setSending((all) => [...all.filter((other) => other.name !== file.name), now]),
       );
-      setSending((all) => all.filter((one) => one.name !== file.name));
+      setSending((all) => all.filter((other) => other.name !== file.name));
       if ("message" in sent) {
         if (sent.message) say({ text: `${file.name}: ${sent.message}`, tone: "fault" });
         continue;

@@ -15,10 +15,10 @@ const MOST_LANES = 12;
 
 /** What is drawn when nothing was chosen: the selected sensor, and a few others. */
 function firstLanes(shown: Shown[], sensor: string): string[] {
-  const main = shown.filter((one) => one.channel === "");
-  const rest = main.filter((one) => one.sensor !== sensor);
-  const chosen = [...main.filter((one) => one.sensor === sensor), ...rest].slice(0, FIRST_LANES);
-  return (chosen.length ? chosen : shown.slice(0, FIRST_LANES)).map((one) => one.id);
+  const main = shown.filter((lane) => lane.channel === "");
+  const rest = main.filter((lane) => lane.sensor !== sensor);
+  const chosen = [...main.filter((lane) => lane.sensor === sensor), ...rest].slice(0, FIRST_LANES);
+  return (chosen.length ? chosen : shown.slice(0, FIRST_LANES)).map((lane) => lane.id);
 }
 
 export type Part = ReturnType<typeof usePart>;
@@ -29,12 +29,12 @@ export function usePart(opened: Opened) {
   const { search } = useAddress();
   const { recording, shown } = opened;
   const number = (name: string) => (search.has(name) ? Number(search.get(name)) : undefined);
-  const known = new Set(shown.map((one) => one.id));
-  const said = (search.get("show") ?? "").split(",").filter((one) => known.has(one));
-  const show = said.length ? said.slice(0, MOST_LANES) : firstLanes(shown, place.sensor.id);
-  const streams = recording.streams.filter((one) => one.n > 0);
-  const first = Math.min(...streams.map((one) => one.t0_s ?? 0));
-  const last = Math.max(...streams.map((one) => one.t1_s ?? 0), first + 1e-3);
+  const known = new Set(shown.map((lane) => lane.id));
+  const shownIds = (search.get("show") ?? "").split(",").filter((id) => known.has(id));
+  const show = shownIds.length ? shownIds.slice(0, MOST_LANES) : firstLanes(shown, place.sensor.id);
+  const streams = recording.streams.filter((stream) => stream.n > 0);
+  const first = Math.min(...streams.map((stream) => stream.t0_s ?? 0));
+  const last = Math.max(...streams.map((stream) => stream.t1_s ?? 0), first + 1e-3);
   const placeIn = (address: URLSearchParams) => ({
     view: [Number(address.get("t0") ?? first), Number(address.get("t1") ?? last)] as Span,
     cursor: address.has("t") ? Number(address.get("t")) : undefined,
@@ -62,7 +62,7 @@ export function usePart(opened: Opened) {
     /** The place of a finding, with some room around it, and its sensor's lane. */
     showFinding: (finding: Finding) => {
       const room = Math.max((finding.end_s - finding.start_s) * 0.3, 0.5);
-      const lane = shown.find((one) => one.sensor === finding.sensor && one.channel === "");
+      const lane = shown.find((lane) => lane.sensor === finding.sensor && lane.channel === "");
       const more: Record<string, string> =
         lane && !show.includes(lane.id) ? { show: [...show.slice(0, MOST_LANES - 1), lane.id].join(",") } : {};
       place.show({ ...more, ...viewOf(finding.start_s - room, finding.end_s + room) });

@@ -184,9 +184,9 @@ function Timers({ board, onPut }: PartProps) {
           <span>{service}</span>
           <input
             placeholder="none"
-            value={board.services.find((one) => one.name === service)?.timer ?? ""}
+            value={board.services.find((other) => other.name === service)?.timer ?? ""}
             onChange={(event) => {
-              const others = board.services.filter((one) => one.name !== service);
+              const others = board.services.filter((other) => other.name !== service);
               const timer = event.target.value;
               onPut({ services: timer ? [...others, { name: service, timer }] : others });
             }}
@@ -209,7 +209,10 @@ function Programs({ board, onPut }: PartProps) {
           checked={board.programs.includes("cpp")}
           onChange={(event) =>
             onPut({
-              programs: [...(event.target.checked ? ["cpp"] : []), ...board.programs.filter((one) => one !== "cpp")],
+              programs: [
+                ...(event.target.checked ? ["cpp"] : []),
+                ...board.programs.filter((program) => program !== "cpp"),
+              ],
             })
           }
         />
@@ -220,7 +223,7 @@ function Programs({ board, onPut }: PartProps) {
           value={board.programs.includes("python") ? board.python : ""}
           onChange={(event) => {
             const python = event.target.value;
-            const others = board.programs.filter((one) => one !== "python");
+            const others = board.programs.filter((program) => program !== "python");
             onPut({ python, programs: python ? [...others, "python"] : others });
           }}
         >
@@ -244,9 +247,9 @@ function Pins({ board, abilities, onPut }: PartProps & { abilities: Ability[] })
             <tr>
               <th scope="col">Print</th>
               <th scope="col">In the program</th>
-              {abilities.map((one) => (
-                <th key={one} scope="col" className="slant">
-                  {one}
+              {abilities.map((ability) => (
+                <th key={ability} scope="col">
+                  {ability}
                 </th>
               ))}
               <th scope="col">Timer</th>
@@ -263,7 +266,7 @@ function Pins({ board, abilities, onPut }: PartProps & { abilities: Ability[] })
                 pin={pin}
                 place={i}
                 abilities={abilities}
-                onEdit={(part) => onPut({ pins: board.pins.map((one, at) => (at === i ? { ...one, ...part } : one)) })}
+                onEdit={(part) => onPut({ pins: board.pins.map((pin, at) => (at === i ? { ...pin, ...part } : pin)) })}
                 onRemove={() => onPut({ pins: board.pins.filter((_, at) => at !== i) })}
               />
             ))}
@@ -318,16 +321,16 @@ function PinRow({ pin, place, abilities, onEdit, onRemove }: PinProps) {
           onChange={(event) => onEdit({ code: event.target.value })}
         />
       </td>
-      {abilities.map((one) => (
-        <td key={one}>
+      {abilities.map((ability) => (
+        <td key={ability}>
           <input
             type="checkbox"
-            aria-label={`${pin.name} ${one}`}
-            checked={pin.abilities.includes(one)}
+            aria-label={`${pin.name} ${ability}`}
+            checked={pin.abilities.includes(ability)}
             onChange={(event) =>
               onEdit({
                 abilities: abilities.filter((can) =>
-                  can === one ? event.target.checked : pin.abilities.includes(can),
+                  can === ability ? event.target.checked : pin.abilities.includes(can),
                 ),
               })
             }

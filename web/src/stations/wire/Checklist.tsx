@@ -34,7 +34,7 @@ export function Checklist() {
   const done = steps.data.filter((step) => step.ticked_at).length;
   const sections = [...new Set(steps.data.map((step) => step.section))];
   const next = steps.data.find((step) => !step.ticked_at);
-  const faults = rig.findings.filter((one) => one.severity === "fault").length;
+  const faults = rig.findings.filter((finding) => finding.severity === "fault").length;
   return (
     <div className={styles.checklist}>
       <div className={shared.wireBoard}>

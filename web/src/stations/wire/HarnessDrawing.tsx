@@ -1,14 +1,13 @@
-import { type KeyboardEvent, type PointerEvent, useRef, useState } from "react";
+import type { KeyboardEvent } from "react";
 import type { Finding, Rig } from "../../api/client";
+import type { Point } from "../../hooks/useDrag";
+import { ohms } from "../../model/format";
 import {
   BAND_COLOURS,
   type Harness,
-  harness,
   layout,
-  ohms,
   type PlacedPart,
   type PlacedWire,
-  targets,
   twoLines,
   WIDTH,
   WIRE_COLOURS,
@@ -16,6 +15,7 @@ import {
 } from "../../model/harness";
 import { Glyph } from "../../ui/Glyph";
 import styles from "./HarnessDrawing.module.css";
+import { type Moving, useWireMove } from "./useWireMove";
 
 interface Props {
   rig: Rig;
@@ -27,87 +27,24 @@ interface Props {
 
 const key = (wire: { sensor: string; pin: string }) => `${wire.sensor}-${wire.pin}`;
 
-/** A wire that is being moved: by the pointer (which has a place), or by keys (which go from pin to pin). */
-interface Moving {
-  wire: Wire;
-  to: string;
-  at: { x: number; y: number } | null;
-}
-
 /** The harness: rails above, the board's pins as a comb, parts, and the wires between them in their real colours. */
 export function HarnessDrawing({ rig, selected, onPick, onFix, onMove }: Props) {
-  const [moving, setMoving] = useState<Moving | null>(null);
-  const svg = useRef<SVGSVGElement>(null);
-  const drawn = harness(rig, selected, moving?.wire ?? null);
-  const able = moving ? targets(rig, moving.wire) : [];
-
-  const place = (event: PointerEvent): { x: number; y: number } => {
-    const matrix = svg.current?.getScreenCTM();
-    const point = new DOMPoint(event.clientX, event.clientY);
-    const inside = matrix ? point.matrixTransform(matrix.inverse()) : point;
-    return { x: inside.x, y: inside.y };
-  };
-  const nearest = (at: { x: number; y: number }): string => {
-    const pins = drawn.pins.filter((pin) => able.includes(pin.name));
-    const near = pins.reduce<(typeof pins)[number] | null>(
-      (best, pin) => (!best || Math.abs(pin.y - at.y) < Math.abs(best.y - at.y) ? pin : best),
-      null,
-    );
-    return near && Math.abs(near.y - at.y) < layout.comb.row && at.x < 340 ? near.name : "";
-  };
-  const drop = () => {
-    if (moving?.to && moving.to !== moving.wire.to) onMove(moving.wire, moving.to);
-    setMoving(null);
-  };
-  const keys = (event: KeyboardEvent, wire: Wire) => {
-    if (event.key === "Enter" || event.key === " ") {
-      event.preventDefault();
-      if (moving) drop();
-      else setMoving({ wire, to: wire.to, at: null });
-    } else if (moving && event.key === "Escape") {
-      setMoving(null);
-    } else if (moving && (event.key === "ArrowDown" || event.key === "ArrowUp")) {
-      event.preventDefault();
-      const now = able.indexOf(moving.to);
-      const next = able[Math.min(Math.max(now + (event.key === "ArrowDown" ? 1 : -1), 0), able.length - 1)];
-      if (next) setMoving({ ...moving, to: next });
-    }
-  };
-  const faults = rig.findings.filter((one) => one.severity === "fault" && one.pin);
+  const move = useWireMove(rig, selected, onMove);
+  const { drawn, moving } = move;
+  const faults = rig.findings.filter((finding) => finding.severity === "fault" && finding.pin);
+  const wires = new Map(drawn.wires.map((placed) => [key(placed.wire), placed]));
   return (
     <>
       <svg
-        ref={svg}
         data-drawing="harness"
         className={`${styles.harness}${moving ? ` ${styles.moving}` : ""}`}
         viewBox={`0 0 ${WIDTH} ${drawn.height}`}
         role="group"
         aria-label="Harness: the board's pins on the left, sensors on the right"
-        onPointerMove={(event) => {
-          if (!moving?.at) return;
-          const at = place(event);
-          setMoving({ ...moving, at, to: nearest(at) });
-        }}
-        onPointerUp={() => moving?.at && drop()}
-        onPointerLeave={() => moving?.at && setMoving(null)}
+        {...move.over}
       >
-        {drawn.rails.map((rail) => (
-          <g key={rail.name}>
-            <text x="0" y={rail.y + 5} className={styles.railName}>
-              {rail.name}
-            </text>
-            <line x1={layout.rail.left} x2={WIDTH} y1={rail.y} y2={rail.y} className={styles.casing} strokeWidth="6" />
-            <line
-              x1={layout.rail.left}
-              x2={WIDTH}
-              y1={rail.y}
-              y2={rail.y}
-              stroke={railColour(rail.volts)}
-              strokeWidth="4"
-            />
-          </g>
-        ))}
-        <Comb drawn={drawn} able={able} over={moving?.to ?? ""} />
+        <Rails drawn={drawn} />
+        <Comb drawn={drawn} able={move.able} over={moving?.to ?? ""} />
         {[...drawn.wires]
           .sort((a, b) => Number(a.wire.sensor === selected) - Number(b.wire.sensor === selected))
           .map((placed) => (
@@ -119,42 +56,12 @@ export function HarnessDrawing({ rig, selected, onPick, onFix, onMove }: Props) 
         {drawn.wires.map((placed) => (
           <Parts key={key(placed.wire)} placed={placed} />
         ))}
-        {drawn.wires.map(
-          (placed) =>
-            placed.end && (
-              <circle
-                key={key(placed.wire)}
-                cx={placed.end.x - 9}
-                cy={placed.end.y}
-                r="8"
-                className={styles.wireEnd}
-                data-handle
-                role="button"
-                tabIndex={0}
-                aria-label={`${name(rig, placed.wire)} on ${placed.wire.to}: move it`}
-                aria-pressed={moving !== null && key(moving.wire) === key(placed.wire)}
-                onKeyDown={(event) => keys(event, placed.wire)}
-                onBlur={() => moving && !moving.at && setMoving(null)}
-                onPointerDown={(event) => {
-                  event.currentTarget.focus();
-                  setMoving({ wire: placed.wire, to: placed.wire.to, at: place(event) });
-                }}
-              />
-            ),
-        )}
-        {moving?.at && (
-          <line
-            x1={moving.at.x}
-            y1={moving.at.y}
-            x2={layout.part.left}
-            y2={drawn.wires.find((one) => key(one.wire) === key(moving.wire))?.run.y ?? 0}
-            stroke={WIRE_COLOURS[moving.wire.colour]}
-            strokeWidth="4"
-            strokeDasharray="8 5"
-          />
-        )}
+        {drawn.wires.map((placed) => (
+          <WireEnd key={key(placed.wire)} rig={rig} placed={placed} move={move} />
+        ))}
+        {moving?.at && <Carried moving={moving} at={moving.at} y={wires.get(key(moving.wire))?.run.y ?? 0} />}
         {faults.map((finding) => {
-          const placed = drawn.wires.find((one) => key(one.wire) === key(finding));
+          const placed = wires.get(key(finding));
           return (
             placed && (
               <Fault
@@ -178,8 +85,65 @@ export function HarnessDrawing({ rig, selected, onPick, onFix, onMove }: Props) 
   );
 }
 
+function Rails({ drawn }: { drawn: Harness }) {
+  return drawn.rails.map((rail) => {
+    const line = { x1: layout.rail.left, x2: WIDTH, y1: rail.y, y2: rail.y };
+    return (
+      <g key={rail.name}>
+        <text x="0" y={rail.y + 5} className={styles.railName}>
+          {rail.name}
+        </text>
+        <line {...line} className={styles.casing} strokeWidth="6" />
+        <line {...line} stroke={railColour(rail.volts)} strokeWidth="4" />
+      </g>
+    );
+  });
+}
+
+interface WireEndProps {
+  rig: Rig;
+  placed: PlacedWire;
+  move: ReturnType<typeof useWireMove>;
+}
+
+/** The end of a wire at the board, by which it is moved. */
+function WireEnd({ rig, placed: { wire, end }, move }: WireEndProps) {
+  if (!end) return null;
+  return (
+    <circle
+      cx={end.x - 9}
+      cy={end.y}
+      r="8"
+      className={styles.wireEnd}
+      data-handle
+      role="button"
+      tabIndex={0}
+      aria-label={`${name(rig, wire)} on ${wire.to}: move it`}
+      aria-pressed={move.moving !== null && key(move.moving.wire) === key(wire)}
+      onKeyDown={(event) => move.keys(event, wire)}
+      onBlur={move.blur}
+      onPointerDown={(event) => move.grab(event, wire)}
+    />
+  );
+}
+
+/** The wire that is held, from its part to the pointer. */
+function Carried({ moving, at, y }: { moving: Moving; at: Point; y: number }) {
+  return (
+    <line
+      x1={at.x}
+      y1={at.y}
+      x2={layout.part.left}
+      y2={y}
+      stroke={WIRE_COLOURS[moving.wire.colour]}
+      strokeWidth="4"
+      strokeDasharray="8 5"
+    />
+  );
+}
+
 function name(rig: Rig, wire: Wire): string {
-  return `${rig.parts.find((one) => one.id === wire.sensor)?.name ?? wire.sensor} ${wire.pin}`;
+  return `${rig.parts.find((part) => part.id === wire.sensor)?.name ?? wire.sensor} ${wire.pin}`;
 }
 
 function railColour(volts: number): string {
@@ -242,7 +206,7 @@ interface PartBoxProps {
 
 function PartBox({ rig, part, selected, onPick }: PartBoxProps) {
   const { left, width } = layout.part;
-  const known = rig.parts.find((one) => one.id === part.id);
+  const known = rig.parts.find((fitted) => fitted.id === part.id);
   const press = (event: KeyboardEvent) => {
     if (event.key === "Enter" || event.key === " ") onPick(part.id);
   };
@@ -281,7 +245,7 @@ function PartBox({ rig, part, selected, onPick }: PartBoxProps) {
 function Parts({ placed }: { placed: PlacedWire }) {
   const { inLine, shelved, run } = placed;
   return (
-    <g className="part">
+    <g>
       {shelved && (
         <>
           <line x1={shelved.x} x2={shelved.x} y1={shelved.railY} y2={run.y} className={styles.partLead} />

@@ -6,9 +6,8 @@ import { type OnFault, useFaults } from "../../hooks/useFaults";
 import { useLists } from "../../hooks/useLists";
 import { editable, typedIn } from "../../model/format";
 import { placeName } from "../../model/harness";
-import { Cell } from "../../ui/Cell";
-import table from "../../ui/table.module.css";
 import styles from "./Parts.module.css";
+import { Supplies } from "./Supplies";
 import shared from "./shared.module.css";
 import { useRigChange } from "./useRigChange";
 
@@ -48,7 +47,7 @@ function FitPart({ kind }: { kind: string }) {
   const [name, setName] = useState("");
   const [answers, setAnswers] = useState<Answers>({});
   const { faulty, onFault, forget } = useFaults();
-  const chosen = lists.data?.kinds.find((one) => one.id === kind);
+  const chosen = lists.data?.kinds.find((known) => known.id === kind);
   const fitIt = async (event: FormEvent) => {
     event.preventDefault();
     const done = await change(
@@ -64,20 +63,20 @@ function FitPart({ kind }: { kind: string }) {
           <div key={family.id}>
             <h2>{family.title}</h2>
             {lists.data?.kinds
-              .filter((one) => one.family === family.id)
-              .map((one) => (
+              .filter((kind) => kind.family === family.id)
+              .map((known) => (
                 <button
-                  key={one.id}
+                  key={known.id}
                   type="button"
                   className={styles.kindChoice}
-                  aria-pressed={one.id === kind}
+                  aria-pressed={known.id === kind}
                   onClick={() => {
                     setAnswers({});
                     forget();
-                    put({ fit: one.id });
+                    put({ fit: known.id });
                   }}
                 >
-                  {one.title}
+                  {known.title}
                 </button>
               ))}
           </div>
@@ -121,12 +120,12 @@ function Clues({ kind }: { kind: { clues: string[]; cautions: string[] } }) {
   if (kind.clues.length + kind.cautions.length === 0) return null;
   return (
     <ul className={styles.clues}>
-      {kind.clues.map((one) => (
-        <li key={one}>{one}</li>
+      {kind.clues.map((clue) => (
+        <li key={clue}>{clue}</li>
       ))}
-      {kind.cautions.map((one) => (
-        <li key={one} className="caution">
-          {one}
+      {kind.cautions.map((caution) => (
+        <li key={caution} className="caution">
+          {caution}
         </li>
       ))}
     </ul>
@@ -173,9 +172,9 @@ function Ask({ question, value, onChange, onFault }: AskProps) {
       <label htmlFor={id}>{question.label}</label>
       {question.choices.length > 0 ? (
         <select id={id} value={String(value)} onChange={(event) => onChange(event.target.value)}>
-          {question.choices.map((one) => (
-            <option key={one.value} value={one.value}>
-              {one.label}
+          {question.choices.map((choice) => (
+            <option key={choice.value} value={choice.value}>
+              {choice.label}
             </option>
           ))}
         </select>
@@ -212,22 +211,22 @@ function PartCard({ part }: { part: Part }) {
   const [name, setName] = useState(part.name);
   const [answers, setAnswers] = useState<Answers>(part.options);
   const { faulty, onFault } = useFaults();
-  const one = { params: { path: { ...path.params.path, part: part.id } } };
+  const onPart = { params: { path: { ...path.params.path, part: part.id } } };
   const changed = name !== part.name || part.questions.some((q) => at(answers, q) !== at(part.options, q));
   const save = (event: FormEvent) => {
     event.preventDefault();
     void change(
-      api.PUT("/api/rigs/{slug}/parts/{part}", { ...one, body: { name, options: answers, revision } }),
+      api.PUT("/api/rigs/{slug}/parts/{part}", { ...onPart, body: { name, options: answers, revision } }),
       `${name} is changed.`,
     );
   };
   const off = () =>
     void change(
-      api.POST("/api/rigs/{slug}/parts/{part}/take-off", { ...one, body: { revision } }),
+      api.POST("/api/rigs/{slug}/parts/{part}/take-off", { ...onPart, body: { revision } }),
       `${part.name} is taken off; what was measured with it is kept.`,
     );
   const wires = rig.rig.wires.filter((wire) => wire.sensor === part.id);
-  const faults = rig.findings.filter((found) => found.sensor === part.id && found.severity === "fault");
+  const faults = rig.findings.filter((finding) => finding.sensor === part.id && finding.severity === "fault");
   return (
     <form className={styles.partCard} onSubmit={save} noValidate aria-label={part.name}>
       <header>
@@ -243,9 +242,9 @@ function PartCard({ part }: { part: Part }) {
         </button>
       </header>
       <p className={styles.partWires}>{wires.map((wire) => `${wire.pin} → ${placeName(rig, wire.to)}`).join(" · ")}</p>
-      {faults.map((found) => (
-        <p key={found.kind + found.pin} className={shared.faultLine}>
-          {found.sentence}
+      {faults.map((finding) => (
+        <p key={finding.kind + finding.pin} className={shared.faultLine}>
+          {finding.sentence}
         </p>
       ))}
       {part.questions.length > 0 && (
@@ -271,110 +270,4 @@ function PartCard({ part }: { part: Part }) {
 
 function at(answers: Answers, question: Question): string | number {
   return answers[question.name] ?? question.usual;
-}
-
-/** Supplies beside the board: batteries, regulators of their own. */
-function Supplies() {
-  const { rig } = usePlace();
-  const { change, refusal, path, revision } = useRigChange();
-  const [supplies, setSupplies] = useState(rig.rig.supplies);
-  const { faulty, onFault } = useFaults();
-  const [from, setFrom] = useState(rig.rig.board_from);
-  const put = (i: number, part: Partial<(typeof supplies)[number]>) =>
-    setSupplies(supplies.map((one, place) => (place === i ? { ...one, ...part } : one)));
-  const changed = JSON.stringify(supplies) !== JSON.stringify(rig.rig.supplies) || from !== rig.rig.board_from;
-  const save = () =>
-    void change(
-      api.PUT("/api/rigs/{slug}/supplies", { ...path, body: { supplies, board_from: from, revision } }),
-      "The supplies are changed.",
-    );
-  const add = () => {
-    const names = supplies.map((one) => one.name);
-    const name = names.includes("battery") ? `supply ${supplies.length + 1}` : "battery";
-    setSupplies([...supplies, { name, volts: 7.4, most_v: 8.4, ma: 2000, grounded: true }]);
-  };
-  return (
-    <section className={styles.supplies}>
-      <h2>Supplies beside the board</h2>
-      {supplies.length > 0 && (
-        <div className={table.tableScroll}>
-          <table className={table.schedule}>
-            <thead>
-              <tr>
-                <th scope="col">Name</th>
-                <th scope="col">Volts</th>
-                <th scope="col">When full</th>
-                <th scope="col">Gives, mA</th>
-                <th scope="col">Minus on the board's ground</th>
-                <th scope="col">
-                  <span className="visually-hidden">Remove</span>
-                </th>
-              </tr>
-            </thead>
-            <tbody>
-              {supplies.map((one, i) => (
-                // biome-ignore lint/suspicious/noArrayIndexKey: the name is what is being typed
-                <tr key={i}>
-                  <td>
-                    <input aria-label="Name" value={one.name} onChange={(e) => put(i, { name: e.target.value })} />
-                  </td>
-                  {(["volts", "most_v", "ma"] as const).map((field) => (
-                    <td key={field}>
-                      <Cell
-                        label={`${one.name} ${field}`}
-                        value={one[field]}
-                        low={0}
-                        needed
-                        onFault={onFault(`${i} ${field}`)}
-                        onChange={(n) => n !== null && put(i, { [field]: n })}
-                      />
-                    </td>
-                  ))}
-                  <td>
-                    <input
-                      type="checkbox"
-                      aria-label={`${one.name} minus on the board's ground`}
-                      checked={one.grounded}
-                      onChange={(e) => put(i, { grounded: e.target.checked })}
-                    />
-                  </td>
-                  <td>
-                    <button
-                      type="button"
-                      className="plain"
-                      onClick={() => setSupplies(supplies.filter((_, place) => place !== i))}
-                    >
-                      Remove
-                    </button>
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        </div>
-      )}
-      <label className="field">
-        <span>The board is powered from</span>
-        <select value={from} onChange={(event) => setFrom(event.target.value)}>
-          {["USB", ...supplies.map((one) => one.name)].map((one) => (
-            <option key={one}>{one}</option>
-          ))}
-        </select>
-      </label>
-      <p className="caution">Lithium cells: never short them, never puncture them, charge them watched.</p>
-      <p className="field-fault" role="alert">
-        {refusal?.message}
-      </p>
-      <p className="row-of-buttons">
-        <button type="button" className="act" onClick={add}>
-          Add a supply
-        </button>
-        {(changed || faulty.length > 0) && (
-          <button type="button" className="act act-first" disabled={faulty.length > 0} onClick={save}>
-            Keep the supplies
-          </button>
-        )}
-      </p>
-    </section>
-  );
 }

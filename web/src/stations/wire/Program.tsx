@@ -36,15 +36,15 @@ export function Program() {
   return (
     <>
       <div className={shared.wireBoard}>
-        {runs.map((one) => (
+        {runs.map((run) => (
           <button
-            key={one}
+            key={run}
             type="button"
             className="act"
-            aria-pressed={one === language}
-            onClick={() => put({ language: one })}
+            aria-pressed={run === language}
+            onClick={() => put({ language: run })}
           >
-            {TITLES[one] ?? one}
+            {TITLES[run] ?? run}
           </button>
         ))}
         <span>{program.data && `${program.data.name}, ${lines} lines, 115 200 baud`}</span>

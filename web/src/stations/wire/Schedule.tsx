@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, ask, type Rig } from "../../api/client";
+import { api, ask, type Rig, type Schemas } from "../../api/client";
 import { keys } from "../../api/keys";
 import { usePlace } from "../../hooks/place";
 import { BAND_COLOURS, WIRE_COLOURS } from "../../model/harness";
@@ -56,83 +56,90 @@ export function Schedule() {
       <p className="field-fault" role="alert">
         {refusal?.message}
       </p>
-      <div className={table.tableScroll}>
-        <table className={table.schedule}>
-          <thead>
-            <tr>
-              <th scope="col">From</th>
-              <th scope="col">To</th>
-              <th scope="col">In the program</th>
-              <th scope="col">Wire</th>
-              <th scope="col">Cut to</th>
-              <th scope="col">Part in the wire</th>
-            </tr>
-          </thead>
-          <tbody>
-            {list.data.wires.map((line) => {
-              const wire = rig.rig.wires.find((one) => one.sensor === line.sensor && one.pin === line.pin);
-              return (
-                <tr key={`${line.sensor}-${line.pin}-${line.end}`}>
-                  <th scope="row">{line.start}</th>
-                  <td>
-                    {wire ? (
-                      <PlaceMenu
-                        rig={rig}
-                        wire={wire}
-                        label={`${line.start} goes to`}
-                        onMove={(to) => move(line.sensor, line.pin, to)}
-                      />
-                    ) : (
-                      line.end
-                    )}
-                  </td>
-                  <td>
-                    <code>{line.code}</code>
-                  </td>
-                  <td className={styles.wireColour}>
-                    <span className={styles.wireSwatch} style={{ background: WIRE_COLOURS[line.colour] }} />{" "}
-                    {line.colour}
-                  </td>
-                  <td className={table.number}>{line.length_mm} mm</td>
-                  <td>{line.part}</td>
-                </tr>
-              );
-            })}
-          </tbody>
-        </table>
-      </div>
+      <Wires rig={rig} lines={list.data.wires} onMove={move} />
       <h2>Parts</h2>
-      <div className={table.tableScroll}>
-        <table className={table.schedule}>
-          <thead>
-            <tr>
-              <th scope="col">How many</th>
-              <th scope="col">What</th>
-              <th scope="col">Value</th>
-              <th scope="col">Bands</th>
-              <th scope="col">Note</th>
-            </tr>
-          </thead>
-          <tbody>
-            {list.data.parts.map((part) => (
-              <tr key={`${part.title}-${part.value}`}>
-                <td className={table.number}>{part.count}</td>
-                <th scope="row">{part.title}</th>
-                <td>{part.value}</td>
-                <td>
-                  {part.bands.map((band, i) => (
-                    // biome-ignore lint/suspicious/noArrayIndexKey: bands have an order and may repeat
-                    <span key={i} className={styles.wireBand} style={{ background: BAND_COLOURS[band] }} title={band} />
-                  ))}{" "}
-                  {part.bands.join(" ")}
-                </td>
-                <td>{part.note}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      </div>
+      <PartsList parts={list.data.parts} />
     </>
+  );
+}
+
+/** The heads of a table's columns. */
+function Heads({ names }: { names: string[] }) {
+  return (
+    <thead>
+      <tr>
+        {names.map((name) => (
+          <th key={name} scope="col">
+            {name}
+          </th>
+        ))}
+      </tr>
+    </thead>
+  );
+}
+
+interface WiresProps {
+  rig: Rig;
+  lines: Schemas["ScheduleModel"]["wires"];
+  onMove: (sensor: string, pin: string, to: string) => void;
+}
+
+function Wires({ rig, lines, onMove }: WiresProps) {
+  return (
+    <div className={table.tableScroll}>
+      <table className={table.schedule}>
+        <Heads names={["From", "To", "In the program", "Wire", "Cut to", "Part in the wire"]} />
+        <tbody>
+          {lines.map((line) => {
+            const wire = rig.rig.wires.find((wire) => wire.sensor === line.sensor && wire.pin === line.pin);
+            const move = (to: string) => onMove(line.sensor, line.pin, to);
+            return (
+              <tr key={`${line.sensor}-${line.pin}-${line.end}`}>
+                <th scope="row">{line.start}</th>
+                <td>
+                  {wire ? <PlaceMenu rig={rig} wire={wire} label={`${line.start} goes to`} onMove={move} /> : line.end}
+                </td>
+                <td>
+                  <code>{line.code}</code>
+                </td>
+                <td className={styles.wireColour}>
+                  <span className={styles.wireSwatch} style={{ background: WIRE_COLOURS[line.colour] }} /> {line.colour}
+                </td>
+                <td className={table.number}>{line.length_mm} mm</td>
+                <td>{line.part}</td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+    </div>
+  );
+}
+
+function PartsList({ parts }: { parts: Schemas["ScheduleModel"]["parts"] }) {
+  return (
+    <div className={table.tableScroll}>
+      <table className={table.schedule}>
+        <Heads names={["How many", "What", "Value", "Bands", "Note"]} />
+        <tbody>
+          {parts.map((part) => (
+            <tr key={`${part.title}-${part.value}`}>
+              <td className={table.number}>{part.count}</td>
+              <th scope="row">{part.title}</th>
+              <td>{part.value}</td>
+              <td>
+                {part.bands.map((band, i) => (
+                  // biome-ignore lint/suspicious/noArrayIndexKey: bands have an order and may repeat
+                  <span key={i} className={styles.wireBand} style={{ background: BAND_COLOURS[band] }} title={band} />
+                ))}{" "}
+                {part.bands.join(" ")}
+              </td>
+              <td>{part.note}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
   );
 }
 
@@ -145,40 +152,40 @@ interface PlaceMenuProps {
 
 /** Where a wire may go: the places that can take it first. */
 function PlaceMenu({ rig, wire, label, onMove }: PlaceMenuProps) {
-  const pin = rig.parts.find((one) => one.id === wire.sensor)?.pins.find((one) => one.name === wire.pin);
+  const pinOf = (end: { sensor: string; pin: string }) =>
+    rig.parts.find((part) => part.id === end.sensor)?.pins.find((pin) => pin.name === end.pin);
+  const pin = pinOf(wire);
   const able = pin?.places ?? [];
-  const rails = [...rig.rig.board.rails, ...rig.rig.supplies].map((one) => one.name);
-  const others = [...rails, ...rig.pins.map((one) => one.name)].filter((one) => !able.includes(one));
+  const rails = [...rig.rig.board.rails, ...rig.rig.supplies].map((rail) => rail.name);
+  const others = [...rails, ...rig.pins.map((pin) => pin.name)].filter((name) => !able.includes(name));
+  const power = pin?.role === "ground" || pin?.role === "supply";
   const chain = rig.rig.wires
-    .filter((one) => one.sensor !== wire.sensor && (pin?.role === "ground" || pin?.role === "supply"))
-    .filter(
-      (one) => rig.parts.find((p) => p.id === one.sensor)?.pins.find((p) => p.name === one.pin)?.role === pin?.role,
-    )
-    .map((one) => ({
-      to: `${one.sensor}.${one.pin}`,
-      name: `${rig.parts.find((p) => p.id === one.sensor)?.name} ${one.pin}`,
+    .filter((other) => power && other.sensor !== wire.sensor && pinOf(other)?.role === pin?.role)
+    .map((other) => ({
+      to: `${other.sensor}.${other.pin}`,
+      name: `${rig.parts.find((part) => part.id === other.sensor)?.name} ${other.pin}`,
     }));
   return (
     <select aria-label={label} value={wire.to} onChange={(event) => onMove(event.target.value)}>
       {wire.to === "" && <option value="">nowhere yet</option>}
       <optgroup label="Can take it">
-        {able.map((one) => (
-          <option key={one}>{one}</option>
+        {able.map((name) => (
+          <option key={name}>{name}</option>
         ))}
       </optgroup>
       {chain.length > 0 && (
         <optgroup label="On to another part">
-          {chain.map((one) => (
-            <option key={one.to} value={one.to}>
-              {one.name}
+          {chain.map((place) => (
+            <option key={place.to} value={place.to}>
+              {place.name}
             </option>
           ))}
         </optgroup>
       )}
       {others.length > 0 && (
         <optgroup label="Other places">
-          {others.map((one) => (
-            <option key={one}>{one}</option>
+          {others.map((name) => (
+            <option key={name}>{name}</option>
           ))}
         </optgroup>
       )}

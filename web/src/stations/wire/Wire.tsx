@@ -32,7 +32,7 @@ const VIEWS = [
 export function Wire() {
   const { rig } = usePlace();
   const { search, put } = useAddress();
-  const open = VIEWS.find((one) => one.id === search.get("view")) ?? VIEWS[0];
+  const open = VIEWS.find((view) => view.id === search.get("view")) ?? VIEWS[0];
   const Show: (props: ViewProps) => ReactNode = open.show;
   const [doing, setDoing] = useState("");
   return (
@@ -62,9 +62,9 @@ function Harness() {
   const { search } = useAddress();
   const { change, refusal, path, revision } = useRigChange();
   const { rig } = usePlace();
-  const selected = rig.parts.find((one) => one.id === search.get("part"))?.id ?? place.sensor.id;
+  const selected = rig.parts.find((part) => part.id === search.get("part"))?.id ?? place.sensor.id;
   const pick = (part: string) => {
-    const sensor = rig.sensors.some((one) => one.id === part);
+    const sensor = rig.sensors.some((sensor) => sensor.id === part);
     place.show(sensor ? { sensor: part, part: null } : { part });
   };
   const fix = (finding: Finding) =>
@@ -85,8 +85,8 @@ function Harness() {
       api.POST("/api/rigs/{slug}/assign", { ...path, body: { revision, keep: true } }),
       "All pins are assigned anew; what you placed yourself stayed.",
     );
-  const hints = rig.findings.filter((one) => one.severity === "hint");
-  const loose = rig.findings.filter((one) => one.severity === "fault" && !one.pin);
+  const hints = rig.findings.filter((finding) => finding.severity === "hint");
+  const loose = rig.findings.filter((finding) => finding.severity === "fault" && !finding.pin);
   return (
     <>
       <div className={shared.wireBoard}>
@@ -125,12 +125,12 @@ function Harness() {
         <>
           <h2>Worth knowing</h2>
           <ul className={styles.hints}>
-            {[...loose, ...hints].map((one) => (
-              <li key={`${one.kind}-${one.sensor}-${one.pin}`}>
-                {one.sentence}
-                {one.fix && (
-                  <button type="button" className="act" onClick={() => void fix(one)} title={one.fix.sentence}>
-                    {one.fix.label}
+            {[...loose, ...hints].map((finding) => (
+              <li key={`${finding.kind}-${finding.sensor}-${finding.pin}`}>
+                {finding.sentence}
+                {finding.fix && (
+                  <button type="button" className="act" onClick={() => void fix(finding)} title={finding.fix.sentence}>
+                    {finding.fix.label}
                   </button>
                 )}
               </li>
