@@ -138,9 +138,9 @@ def test_a_wire_that_is_let_go_of_beside_the_board_stays_where_it_was(bench: Pag
     bench.mouse.down()
     bench.mouse.move(box["x"] + 60, box["y"] + 4, steps=4)
     expect(bench.locator(".HarnessDrawing-harness.HarnessDrawing-moving")).to_have_count(1)
-    bench.mouse.move(2, 2, steps=4)  # out of the drawing
-    expect(bench.locator(".HarnessDrawing-harness.HarnessDrawing-moving")).to_have_count(0)
+    bench.mouse.move(2, 2, steps=4)  # out of the drawing: it is held until it is let go of
     bench.mouse.up()
+    expect(bench.locator(".HarnessDrawing-harness.HarnessDrawing-moving")).to_have_count(0)
     expect(end).to_have_attribute("aria-label", name)
 
 

@@ -131,6 +131,7 @@ def test_a_damaged_rig_file_is_refused_in_words_and_changes_nothing(bench: Page)
 
 def test_rigs_begin_from_templates_and_are_renamed_duplicated_archived_and_brought_back(page: Page) -> None:
     page.goto("/rigs")
+    page.locator(".Rigs-rig-list > li").first.wait_for()  # the list pushes the form down as it comes
     page.get_by_label("Name", exact=True).fill("Bench bar")
     page.get_by_label("Begin with").select_option("T13")
     page.get_by_role("button", name="Begin", exact=True).click()
@@ -158,9 +159,9 @@ def test_rigs_begin_from_templates_and_are_renamed_duplicated_archived_and_broug
 def test_the_plan_follows_its_numbers(bench: Page, fern: str) -> None:
     bench.goto(f"{fern}?view=plan")
     expect(bench.locator(".PlanDrawing-rig-plan")).to_contain_text("front ranger, 120 mm up")
-    width = bench.locator(".Plan-plan-body").get_attribute("width")
+    width = bench.locator(".PlanDrawing-plan-body").get_attribute("width")
     bench.get_by_label("width", exact=True).fill("400")
-    expect(bench.locator(".Plan-plan-body")).not_to_have_attribute("width", width)
+    expect(bench.locator(".PlanDrawing-plan-body")).not_to_have_attribute("width", width)
     bench.get_by_label("line row height").fill("12")
     bench.get_by_role("button", name="Keep sizes and places").click()
     expect_notice(bench, "Sizes and places")

@@ -19,15 +19,15 @@ export function Rigs() {
     queryFn: () => ask(api.GET("/api/rigs", { params: { query: { archived: true } } })),
   });
   const queries = useQueryClient();
-  const [notice, setSaid] = useState<{ text: string; undo?: () => void } | null>(null);
+  const [notice, setNotice] = useState<{ text: string; undo?: () => void } | null>(null);
   const attempt = async (what: Promise<unknown>, text: string, undo?: () => void) => {
     try {
       await what;
     } catch (error) {
-      setSaid({ text: error instanceof Refused ? error.message : "Nothing was changed." });
+      setNotice({ text: error instanceof Refused ? error.message : "Nothing was changed." });
       return false;
     }
-    setSaid({ text, undo });
+    setNotice({ text, undo });
     await renew(queries, keys.rigs);
     return true;
   };

@@ -24,9 +24,9 @@ const onTheBench: { file: File | null; meanings: Record<string, string>; own: bo
 /** A CSV of raw readings in, raw and converted columns out. */
 export function FileBench({ first, rig }: { first: ReactNode; rig: Rig | null }) {
   const [file, setFile] = useState(onTheBench.file);
-  const [meanings, setSaid] = useState(onTheBench.meanings);
+  const [meanings, setMeanings] = useState(onTheBench.meanings);
   const [own, setOwn] = useState(onTheBench.own);
-  Object.assign(onTheBench, { file, said: meanings, own });
+  Object.assign(onTheBench, { file, meanings, own });
   const slug = own && rig ? rig.slug : "";
   const column = Object.entries(meanings).map(([name, target]) => `${name}=${target}`);
   const preview = useQuery({
@@ -47,7 +47,7 @@ export function FileBench({ first, rig }: { first: ReactNode; rig: Rig | null })
   const shown = preview.isError ? undefined : preview.data;
   const take = (next: File | null | undefined) => {
     if (!next) return;
-    setSaid({});
+    setMeanings({});
     setFile(next);
   };
   return (
@@ -94,7 +94,7 @@ export function FileBench({ first, rig }: { first: ReactNode; rig: Rig | null })
       )}
       {file && shown && (
         <>
-          <Columns shown={shown} onSay={(name, target) => setSaid({ ...meanings, [name]: target })} />
+          <Columns shown={shown} onSay={(name, target) => setMeanings({ ...meanings, [name]: target })} />
           <Download file={file} slug={slug} column={column} />
           <Rows shown={shown} mounted={own && rig !== null} />
         </>

@@ -171,7 +171,7 @@ function standing(file: BenchFile): string {
 function OnTheBench({ file }: { file: BenchFile }) {
   const place = usePlace();
   const act = useAct();
-  const [meanings, setSaid] = useState<Record<string, Meaning>>(file.said);
+  const [meanings, setMeanings] = useState<Record<string, Meaning>>(file.said);
   const [name, setName] = useState(file.name);
   const [rate, setRate] = useState(
     file.asked_rate_hz === null ? (file.by_hand ? "1" : "") : String(file.asked_rate_hz),
@@ -228,7 +228,7 @@ function OnTheBench({ file }: { file: BenchFile }) {
               {seen.rate_hz !== null && `, about ${few(seen.rate_hz)} rows/s`}
             </small>
           </div>
-          <Sheet look={seen} onSay={(column, meaning) => setSaid({ ...meanings, [column]: meaning })} />
+          <Sheet look={seen} onSay={(column, meaning) => setMeanings({ ...meanings, [column]: meaning })} />
           <Bad look={seen} />
         </>
       )}
