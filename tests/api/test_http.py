@@ -326,3 +326,49 @@ def test_health_is_honest_about_the_stand_in(client: TestClient) -> None:
         "demo": False,
         "unwell": [],
     }
+
+
+def test_recordings_are_trimmed_split_and_marked_in_seconds(client: TestClient) -> None:
+    whole = client.get(f"{RIG}/recordings").json()[0]
+
+    def opened(recording: int) -> dict:
+        return client.get(f"/api/recordings/{recording}").raise_for_status().json()
+
+    mark = {"t0_s": 1.25, "t1_s": 1.75, "label": "here"}
+    client.post(f"/api/recordings/{whole['id']}/marks", json=mark).raise_for_status()
+    (kept,) = (each for each in opened(whole["id"])["marks"] if each["label"] == "here")
+    assert (kept["t0_s"], kept["t1_s"]) == (1.25, 1.75)
+    client.patch(f"/api/marks/{kept['id']}", json={"t0_s": 1.5}).raise_for_status()
+    span = {"t0_s": 1.0, "t1_s": 2.5}
+    (middle,) = client.post(f"/api/recordings/{whole['id']}/trim", json=span).json()["made"]
+    trimmed = opened(middle)
+    assert trimmed["recording"]["duration_s"] == pytest.approx(1.5, abs=0.1)
+    moved = [(each["t0_s"], each["t1_s"]) for each in trimmed["marks"] if each["label"] == "here"]
+    assert moved == [(pytest.approx(0.5), pytest.approx(0.75))]
+    parts = client.post(f"/api/recordings/{middle}/split", json={"t_s": 0.6}).json()["made"]
+    lasting = [opened(each)["recording"]["duration_s"] for each in parts]
+    assert lasting == [pytest.approx(0.6, abs=0.1), pytest.approx(0.9, abs=0.1)]
+    (joined,) = client.post(f"{RIG}/recordings/join", json={"recordings": parts}).json()["made"]
+    assert opened(joined)["recording"]["duration_s"] == pytest.approx(1.5, abs=0.1)
+
+
+def test_an_exported_file_is_named_after_its_recording(client: TestClient) -> None:
+    recording = client.get(f"{RIG}/recordings").json()[0]["id"]
+    for name, file in (("Bench 2, wet!", "bench-2--wet"), ("äöü", "recording"), ("A.B", "a-b")):
+        client.patch(f"/api/recordings/{recording}", json={"name": name}).raise_for_status()
+        answer = client.get(f"/api/recordings/{recording}/export?form=csv")
+        assert answer.headers["content-disposition"] == f'attachment; filename="fern-{recording}-{file}.csv"'
+
+
+def test_the_plus_minus_is_of_95_percent(client: TestClient) -> None:
+    constants = {each["name"]: each for each in client.get(f"{RANGER}/constants").json()}
+    client.put(f"{RANGER}/constants/humidity", json={"value": 50, "plus_minus": 8}).raise_for_status()
+    assert constants["humidity"]["plus_minus"] != 8
+    now = {each["name"]: each for each in client.get(f"{RANGER}/constants").json()}
+    assert now["humidity"]["plus_minus"] == pytest.approx(8)
+    history = client.get(f"{RANGER}/constants/humidity/history").json()
+    assert history[0]["plus_minus"] == pytest.approx(8)
+    worked = client.post(f"{RANGER}/worked", json={"asked": {"echo": 1748}}).json()
+    assert {t["name"]: t["plus_minus"] for t in worked["terms"]}["sound"] == pytest.approx(
+        now["sound"]["plus_minus"], rel=0.05
+    )

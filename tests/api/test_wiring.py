@@ -300,3 +300,32 @@ def test_a_board_runs_only_its_own_languages(client: TestClient) -> None:
     found = client.get("/api/rigs/heron/program", params={"language": "python"}).json()
     assert found["name"] == "heron_watch.py"
     assert found["languages"] == ["cpp", "python"]
+
+
+def test_wires_that_a_person_put_stay_when_another_pin_of_the_board_goes(client: TestClient) -> None:
+    rig = client.get("/api/rigs/fern").json()
+    board = {**rig["rig"]["board"]}
+    echo = next(
+        wire for wire in rig["rig"]["wires"] if (wire["sensor"], wire["pin"]) == ("front-ranger", "echo")
+    )
+    places = next(
+        pin["places"]
+        for part in rig["parts"]
+        if part["id"] == "front-ranger"
+        for pin in part["pins"]
+        if pin["name"] == "echo"
+    )
+    used = {wire["to"] for wire in rig["rig"]["wires"]}
+    free = [place for place in places if place not in used]
+    body = {"sensor": "front-ranger", "pin": "echo", "to": free[-1], "revision": rig["revision"]}
+    rig = client.post("/api/rigs/fern/wire", json=body).raise_for_status().json()
+    gone = next(wire for wire in rig["rig"]["wires"] if (wire["sensor"], wire["pin"]) == ("wheel", "output"))[
+        "to"
+    ]
+    board["pins"] = [pin for pin in rig["rig"]["board"]["pins"] if pin["name"] != gone]
+    body = {"board": board, "revision": rig["revision"]}
+    changed = client.put("/api/rigs/fern/board", json=body).raise_for_status().json()
+    before = {(wire["sensor"], wire["pin"]): wire["to"] for wire in rig["rig"]["wires"]}
+    after = {(wire["sensor"], wire["pin"]): wire["to"] for wire in changed["rig"]["wires"]}
+    assert after["front-ranger", "echo"] == free[-1] != echo["to"]
+    assert {end for end in before if before[end] != after[end]} == {("wheel", "output")}

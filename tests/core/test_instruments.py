@@ -238,3 +238,10 @@ def test_a_level_goes_the_short_way_round() -> None:
     level.take(seen([0], [0], series={"roll": [179.0], "pitch": [0.0]}), NOTHING)
     level.take(seen([1], [0], series={"roll": [-179.0], "pitch": [0.0]}), NOTHING)
     assert 179.0 < level.roll_deg % 360 < 181.0
+
+
+def test_a_level_goes_a_part_of_the_way_with_each_reading() -> None:
+    level = Level()
+    for pitch, shown in ((0.0, 0.0), (10.0, 1.5), (10.0, 2.775), (-10.0, 2.775 - 0.15 * 12.775)):
+        level.take(seen([0.0], [pitch], series={"roll": [0.0], "pitch": [pitch]}), NOTHING)
+        assert level.shown(0, NOTHING)["pitch_deg"] == pytest.approx(shown)

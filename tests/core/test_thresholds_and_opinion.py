@@ -205,3 +205,11 @@ def test_a_threshold_is_a_whole_count_between_two_heaps_or_none() -> None:
         with pytest.raises(BadInput) as refused:
             thresholds.threshold_otsu(nothing)
         assert refused.value.path == "counts"
+
+
+def test_readings_that_are_all_alike_have_nothing_to_part() -> None:
+    for counts in ([7], [7, 7, 7]):
+        with pytest.raises(BadInput, match="two different values"):
+            thresholds.threshold_otsu(counts)
+    with pytest.raises(BadInput, match="counts"):
+        thresholds.threshold_otsu([])

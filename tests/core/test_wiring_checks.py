@@ -10,10 +10,11 @@ import pytest
 from tests.rigs import PACK, part, placed, ranger_and_air, rewired, rig
 from tickstone.core import electrical, resistors
 from tickstone.core.rigs import boards
-from tickstone.core.rigs.catalogue import fit, pin_of
+from tickstone.core.rigs.catalogue import fit, part_of, pin_of
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.labels import known_labels, labels
 from tickstone.core.rigs.outputs import converter_of
+from tickstone.core.rigs.part import Role
 from tickstone.core.rigs.rig import (
     DividerPart,
     Geometry,
@@ -28,6 +29,7 @@ from tickstone.core.rigs.usual import usual_values
 from tickstone.core.wiring import checks, power
 from tickstone.core.wiring.assign import assignment
 from tickstone.core.wiring.findings import WiringFinding
+from tickstone.core.wiring.places import own_supplies
 from tickstone.errors import BadInput
 
 
@@ -584,3 +586,11 @@ def test_what_sounds_and_shines_counts_against_what_a_pin_gives() -> None:
     off = lamp.with_wire(replace(wire, series=None))
     assert power.pin_loads(off) == []
     assert one(off, "lamp-current").pin == wire.pin
+
+
+def test_a_supply_that_gives_enough_comes_before_one_that_does_not() -> None:
+    made = rig(part("servo", "arm"))
+    weak, strong = Supply("weak", 5.0, 5.2, 10.0, True), Supply("strong", 5.0, 5.2, 3000.0, True)
+    pin = next(pin for pin in part_of(made.part("arm")).pins if pin.role is Role.SUPPLY)
+    for supplies in ((weak, strong), (strong, weak)):
+        assert own_supplies(replace(made, supplies=supplies), pin) == ["strong", "weak"]

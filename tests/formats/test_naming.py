@@ -9,6 +9,7 @@ import pytest
 from tests.rigs import part, rig
 from tickstone.core.diagnosis.record import AIR, DISTANCE, ECHO, EDGE, LIGHT, OTHER, RANGING, SUPPLY
 from tickstone.formats import columns, converted
+from tickstone.formats.examined import record_of
 from tickstone.formats.naming import channel_named, named
 from tickstone.formats.opening import open_readings, open_table
 from tickstone.formats.summary import summary
@@ -66,3 +67,10 @@ def test_the_time_is_the_same_to_a_look_and_to_a_conversion() -> None:
         look = summary(open_readings(io.BytesIO(text)))
         assert look["time"] == heading
         assert look["duration_s"] == pytest.approx(plan.time[1] / 1e6)
+
+
+def test_edges_are_the_time_only_where_there_is_no_other() -> None:
+    edges = "hall_edge_us\n0\n20000\n41000\n60000\n"
+    assert record_of(open_readings(io.BytesIO(edges.encode()))).clock == "hall_edge_us"
+    both = "t_ms,hall_edge_us\n0,5\n20,20000\n40,41000\n60,60000\n"
+    assert record_of(open_readings(io.BytesIO(both.encode()))).clock == "t_ms"

@@ -327,3 +327,9 @@ def test_words_in_a_column_are_no_sentence(lines: list[str], types: list[str]) -
 
 def test_words_and_numbers_in_turn_are_a_sentence_and_no_table() -> None:
     assert layout_of(["echo 1748 us", "echo 1750 us", "echo 1752 us"]) is None
+
+
+def test_some_lines_that_end_in_a_separator_are_rows_like_the_others() -> None:
+    source, numbers = opened("t_ms,echo_us\n0,1748,\n20,1749\n40,1750,\n60,1751,,\n80\n")
+    assert numbers == {"t_ms": [0, 20, 40], "echo_us": [1748, 1749, 1750]}
+    assert [line.line for line in source.bad.first] == [5, 6]

@@ -219,3 +219,16 @@ def test_two_sensors_of_a_kind_are_told_apart_by_their_names() -> None:
     two = rig(part("ultrasonic-ranger", "front-ranger"), part("ultrasonic-ranger", "rear-ranger"))
     found = heard(two, "front distance: 20 cm, rear distance: 40 cm")[0]
     assert found.values == pytest.approx({("front-ranger", "echo"): 1160.0, ("rear-ranger", "echo"): 2320.0})
+
+
+def test_a_sensors_own_word_goes_before_the_name_of_another_part() -> None:
+    lamp, ranger = part("comparator-switch", "front-lamp"), part("ultrasonic-ranger", "front")
+    for parts in ((lamp, ranger), (ranger, lamp)):
+        meaning = guess("front distance", "cm", rig(*parts))
+        assert meaning is not None
+        assert (meaning.sensor, meaning.channel) == ("front", "echo")
+    alone = guess("front level 2", "", rig(part("hall-switch", "wheel"), part("air-temperature", "cabin")))
+    assert alone is None or alone.sensor == "wheel"
+    assert guess("cabin", "", rig(part("hall-switch", "wheel"), part("air-temperature", "cabin"))) == Meaning(
+        CHANNEL, "cabin", "air"
+    )

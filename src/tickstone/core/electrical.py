@@ -198,8 +198,9 @@ class PullUp:
 def pull_up(ohms: float, farads: float, supply_v: float = 5.0) -> PullUp:
     """What a pull-up resistor makes of a wire of some capacitance: a pulse must outlast its own rise.
 
-    >>> round(pull_up(10_000, 100e-12).max_hz)
-    227560
+    >>> pull = pull_up(10_000, 100e-12)
+    >>> round(pull.max_hz), pull.low_ma
+    (227560, 0.5)
     """
     rise = rise_time_s(ohms, farads)
     return PullUp(rise, 1.0 / (2.0 * rise), 1000.0 * check_positive(supply_v, "supply_v") / ohms)

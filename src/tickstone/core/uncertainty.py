@@ -25,7 +25,11 @@ class Budget:
 
 def plus_minus(sd: float | None) -> float | None:
     """The ± that people read: half of the 95 % interval, k = 2 (JCGM 100:2008, 6.2); None where nothing is
-    known."""
+    known.
+
+    >>> plus_minus(1.5)
+    3.0
+    """
     return None if sd is None else 2 * sd
 
 

@@ -17,6 +17,7 @@ from tests.simulated.calibrations import SIMULATIONS, values_of, window
 from tickstone.core.calibration.catalogue import procedure
 from tickstone.core.calibration.marks import MarkLevels, Traces
 from tickstone.core.calibration.procedure import Holding, Step, Want, Window
+from tickstone.core.calibration.still import differs
 from tickstone.core.inertial import gravity_at
 from tickstone.errors import BadInput
 
@@ -500,3 +501,24 @@ def test_the_levels_of_a_sweep_are_those_that_it_dwells_on() -> None:
     numbers = line.take(window(50, {"s1": swept}), "sweep", values)
     assert numbers.lows.means == pytest.approx([200.0], abs=1.4)
     assert numbers.highs.means == pytest.approx([700.0], abs=1.4)
+
+
+@pytest.mark.parametrize(
+    ("swing", "noise", "ready"), [(9, 0.3, True), (6, 0.3, False), (60, 6.0, True), (60, 12.0, False)]
+)
+def test_a_trace_swings_by_eight_counts_and_eight_times_its_noise(
+    swing: float, noise: float, ready: bool
+) -> None:
+    rng = np.random.default_rng(3)
+    at = np.arange(900) * 0.004
+    level = 400 + swing * (np.sin(2 * np.pi * 2.5 * at) > 0) + rng.normal(0, noise, 900)
+    held = judged("trace", Window(at, {"s1": level}), values_of("line-sensors"), sensor=1)
+    assert held.ready is ready, held.why_not
+
+
+def test_readings_that_are_always_the_same_are_as_uncertain_as_their_size() -> None:
+    for middle in (0.2, 1.0, 1000.0, 30_000.0):
+        size = 1e-4 * max(middle, 1.0)
+        at = np.full(9, middle)
+        assert not differs(at, at + 3.5 * size)
+        assert differs(at, at + 4.5 * size)

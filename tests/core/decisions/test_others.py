@@ -460,3 +460,16 @@ def test_each_way_with_missing_readings_says_what_it_does_of_this_recording() ->
     at_once = policy.work(Question([seen], picked={"dropout_policy": float(dropouts.AT_ONCE)}), usual)
     assert at_once.heading.startswith("It would have stopped 2 times")
     assert policy.work(Question(), usual).heading.startswith("A missing reading is never")
+
+
+def test_a_trim_is_good_while_nothing_is_measured_and_then_only_well_between() -> None:
+    trim = decision("trim")
+    for constants, picked, good in (
+        ({}, {}, True),
+        ({}, {"trim_v": 4.9}, True),
+        ({"pale_v": 0.5, "dark_v": 3.5}, {}, True),
+        ({"pale_v": 0.5, "dark_v": 3.5}, {"trim_v": 0.52}, False),
+        ({"pale_v": 0.5, "dark_v": 3.5}, {"trim_v": 4.2}, False),
+    ):
+        decided = trim.work(Question(picked=picked), values_of("comparator-switch", **constants))
+        assert decided.good is good, (constants, picked)

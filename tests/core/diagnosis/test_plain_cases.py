@@ -213,6 +213,7 @@ FAULTY: list[Case] = [
         of(FOLLOWED | {"line2_adc": put(FOLLOWED["line2_adc"], slice(800, 1400), 201)}),
     ),
     ("one axis that never moves", "stuck", unit(COUNTS, ay=np.full(M, -93.0))),
+    ("a unit of which nothing moves", "stuck", unit({name: np.full(M, x[0]) for name, x in COUNTS.items()})),
     (
         "all axes at once",
         "stuck",

@@ -249,3 +249,11 @@ def test_one_fault_of_many_channels_is_one_finding() -> None:
         [told("flicker", "a", 0.7), told("flicker", "b", 0.9), told("flicker", "c", 0.8)]
     )
     assert (one.channel, one.also) == ("b", ("c", "a"))
+
+
+@pytest.mark.parametrize(("odd", "sure"), [(1, 0.4), (2, 0.4 + 0.2 / 3), (4, 0.6), (12, 0.785), (40, 0.95)])
+def test_garbled_lines_are_the_surer_the_more_of_them_there_are(odd: int, sure: float) -> None:
+    still = stream(2900 + R.normal(0, 3, 2000))
+    record = Record((still,), (), lines=2000, odd_count=odd, odd_first="\x00\x07", odd_s=np.zeros(1))
+    (garbled,) = lines.find_lines(record)
+    assert garbled.confidence == pytest.approx(sure, abs=0.005)

@@ -112,7 +112,7 @@ def _score(words: set[str], stem: str, sensor: Sensor, channel: ChannelSpec) -> 
     mine = set(re.findall(r"[a-z]+|\d+", f"{sensor.id} {sensor.name}".lower()))
     score = 4 if stem.lower().replace(" ", "_") in called else 2 if words & called else 0
     if not score and len(kind(sensor.kind).channels_of(sensor.options)) == 1 and words & (mine - {"sensor"}):
-        score = 2
+        score = 1  # only the part's name fits: another's own word goes first
     return score + len(words & mine) if score else 0
 
 
