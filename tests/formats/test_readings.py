@@ -333,3 +333,15 @@ def test_some_lines_that_end_in_a_separator_are_rows_like_the_others() -> None:
     source, numbers = opened("t_ms,echo_us\n0,1748,\n20,1749\n40,1750,\n60,1751,,\n80\n")
     assert numbers == {"t_ms": [0, 20, 40], "echo_us": [1748, 1749, 1750]}
     assert [line.line for line in source.bad.first] == [5, 6]
+
+
+def test_a_column_alone_may_have_decimal_commas() -> None:
+    source, numbers = opened("level_v\n17,5\n18\n17,6\n17,5\n16\n17,25\n")
+    assert [column.name for column in source.columns] == ["level_v"]
+    assert numbers["level_v"] == [17.5, 18, 17.6, 17.5, 16, 17.25]
+
+
+def test_the_line_right_above_the_rows_names_as_many_columns_as_there_are() -> None:
+    source, numbers = opened("Trip one\nt_ms,echo_us\n0,1748,\n20,1749,\n40,1750\n60,1751,\n")
+    assert [column.name for column in source.columns] == ["t_ms", "echo_us"]
+    assert numbers["echo_us"] == [1748, 1749, 1750, 1751]
