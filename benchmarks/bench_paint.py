@@ -52,30 +52,30 @@ def opened_s(page: Page, recording_id: int) -> float:
     page.wait_for_timeout(500)
     begin = time.perf_counter()
     page.goto(f"/fern/watch?recording={recording_id}&show=front-ranger", wait_until="commit")
-    page.locator(".lanes path[d]").first.wait_for()
+    page.locator(".Lanes-lanes path[d]").first.wait_for()
     return time.perf_counter() - begin
 
 
 def from_the_list_s(page: Page, name: str) -> float:
     """Seconds from a click in the list of recordings to the lanes drawn."""
     page.goto("/fern/watch?view=recordings")
-    link = page.locator(".all-recordings").get_by_role("button", name=name)
+    link = page.locator(".AllRecordings-all-recordings").get_by_role("button", name=name)
     link.wait_for()
     page.wait_for_timeout(1500)  # a person finds the one they want
     begin = time.perf_counter()
     link.click()
-    page.locator(".lanes path[d]").first.wait_for()
+    page.locator(".Lanes-lanes path[d]").first.wait_for()
     return time.perf_counter() - begin
 
 
 def zoomed_s(page: Page) -> float:
     """Seconds from a turn of the wheel to the closer lanes drawn."""
-    page.locator(".lanes svg").hover(position={"x": 500, "y": 100})
-    before = page.locator(".lanes .lane-band").get_attribute("d")
+    page.locator(".Lanes-lanes svg").hover(position={"x": 500, "y": 100})
+    before = page.locator(".Lanes-lanes .Lanes-lane-band").get_attribute("d")
     begin = time.perf_counter()
     page.mouse.wheel(0, -200)
     page.wait_for_function(
-        "d => document.querySelector('.lanes .lane-band')?.getAttribute('d') !== d", arg=before
+        "d => document.querySelector('.Lanes-lanes .Lanes-lane-band')?.getAttribute('d') !== d", arg=before
     )
     with page.expect_response(lambda answer: "/lanes" in answer.url):
         page.mouse.wheel(0, -200)
