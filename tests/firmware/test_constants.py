@@ -12,6 +12,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tickstone.core import units
 from tickstone.core.rigs.kinds import KINDS
 from tickstone.core.stones import StoneConstant, compare
 from tickstone.firmware import constants as firmware
@@ -50,7 +51,7 @@ def test_numbers_keep_what_a_32_bit_float_holds(value: float) -> None:
 def test_every_unit_of_the_catalogue_has_a_word() -> None:
     for kind in KINDS.values():
         for spec in (*kind.constants, *kind.derived):
-            assert spec.unit in firmware.UNIT_WORDS, spec.unit
+            assert spec.unit in units.CONSTANTS, spec.unit
             name = firmware.identifier(line(name=spec.name, unit=spec.unit))
             assert name.isidentifier()
             assert name.isupper()
