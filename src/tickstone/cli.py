@@ -61,7 +61,12 @@ def main(arguments: list[str] | None = None) -> int:
         if name == "program":
             command.add_argument("--language", choices=("cpp", "python"), default="cpp")
     schema = commands.add_parser("schema", help="the JSON Schema of a document")
-    schema.add_argument("document", choices=("rig",))
+    schema.add_argument("document", choices=("rig", "world"))
+    drive = commands.add_parser("drive", help="a behaviour of a rig run in a world, as JSON")
+    drive.add_argument("run", metavar="RUN.json", help="what is run, or - for standard input")
+    drive.add_argument("--trace", metavar="FILE.csv", help="write every loop there")
+    commands.add_parser("worlds", help="the worlds there are, as JSON")
+    commands.add_parser("behaviours", help="the behaviours there are, with their settings, as JSON")
     commands.add_parser("screenshots", help="renew docs/screenshots")
     commands.add_parser("api-types", help="renew the front end's types from the API")
     benchmark = commands.add_parser("benchmark", help="measure speed and memory")
@@ -94,6 +99,10 @@ def _run(arguments: argparse.Namespace) -> int:
         return _diagnose(arguments)
     if arguments.command in ("template", "check", "assign", "program", "schema"):
         return _rig_command(arguments)
+    if arguments.command == "drive":
+        return _drive(arguments)
+    if arguments.command in ("worlds", "behaviours"):
+        return _listed(arguments.command)
     if arguments.command in ("demo", "serve"):
         from tickstone.launch.serve import serve
 
@@ -218,7 +227,10 @@ def _rig_command(arguments: argparse.Namespace) -> int:
     from tickstone.formats import rig_json
 
     if arguments.command == "schema":
-        print(json.dumps(rig_json.rig_schema(), ensure_ascii=False, indent=2))
+        from tickstone.formats import world_json
+
+        schema = {"rig": rig_json.rig_schema, "world": world_json.world_schema}[arguments.document]()
+        print(json.dumps(schema, ensure_ascii=False, indent=2))
         return 0
     if arguments.command == "template":
         from tickstone.core.rigs import templates
@@ -265,6 +277,38 @@ def _rig_command(arguments: argparse.Namespace) -> int:
         print(result.reason, file=sys.stderr)
         return 1
     print(rig_json.rig_to_json(result.rig))
+    return 0
+
+
+def _drive(arguments: argparse.Namespace) -> int:
+    """One run, worked out without a database."""
+    from tickstone.core.drive.run import run
+    from tickstone.errors import BadInput
+    from tickstone.formats import run_json
+
+    with _opened(arguments.run) as stream:
+        result = run(run_json.request_from_json(stream.read()))
+    if arguments.trace:
+        try:
+            with open(arguments.trace, "w", encoding="utf-8") as file:
+                file.writelines(run_json.trace_csv(result))
+        except OSError as error:
+            reason = (error.strerror or "no such folder").lower()
+            raise BadInput(f"{arguments.trace} cannot be written: {reason}.", "trace") from None
+    print(json.dumps(run_json.run_to_plain(result), ensure_ascii=False, allow_nan=False, indent=2))
+    return 0
+
+
+def _listed(what: str) -> int:
+    """All worlds, or all behaviours."""
+    from tickstone.core.drive.worlds import WORLDS
+    from tickstone.formats import run_json, world_json
+
+    if what == "worlds":
+        plain: Any = [json.loads(world_json.world_to_json(world)) for world in WORLDS.values()]
+    else:
+        plain = run_json.behaviours_to_plain()
+    print(json.dumps(plain, ensure_ascii=False, indent=2))
     return 0
 
 

@@ -2,22 +2,42 @@
 before.
 
 A loop is one plain Python function over arrays. Short inputs run it as it is; long ones run the same function
-compiled.
+compiled. Functions that a loop calls are marked with ``part_of_loops``: they stay plain functions, and are
+compiled with the loops that call them.
 """
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Callable
 from functools import cache
-from typing import Any
+from typing import Any, TypeVar
 
 COMPILED_FROM = 20_000  # samples: below this the plain loop is done before the compiler would be loaded
+_PARTS: list[Callable[..., Any]] = []
+Part = TypeVar("Part", bound=Callable[..., Any])
+
+
+def part_of_loops(function: Part) -> Part:
+    """Mark a plain function of numbers and arrays that loops may call. It must be marked before a loop that
+    calls it is compiled."""
+    _PARTS.append(function)
+    return function
 
 
 @cache
 def _compiled(loop: Callable[..., Any]) -> Callable[..., Any]:
     import numba  # here, since loading it takes longer than most calculations
+    from numba.extending import register_jitable
 
+    for part in _PARTS:
+        register_jitable(part)
+    # what was compiled is kept by name: with another part it is another loop
+    kept = hashlib.sha256()
+    for part in (loop, *_PARTS):
+        code = part.__code__
+        kept.update(repr((code.co_code, code.co_names, code.co_consts)).encode())
+    loop.__qualname__ = f"{loop.__qualname__}_{kept.hexdigest()[:12]}"
     try:
         made: Callable[..., Any] = numba.njit(cache=True)(loop)
     except RuntimeError:  # nowhere to keep what was compiled: compile anew each time

@@ -9,7 +9,7 @@ from dataclasses import replace
 from functools import cache
 from typing import Any
 
-from pydantic import TypeAdapter, ValidationError
+from pydantic import TypeAdapter
 
 from tickstone.core.rigs.catalogue import fit, known, part_of
 from tickstone.core.rigs.rig import ABILITIES, SCHEMA, SERVICES, Board, Rig
@@ -17,20 +17,17 @@ from tickstone.core.wiring.assign import complete
 from tickstone.core.wiring.geometry import check_possible
 from tickstone.core.wiring.places import is_place, neighbour
 from tickstone.errors import BadInput
+from tickstone.formats.documents import parsed, strict, validated
 
 RIG_DOCUMENT: TypeAdapter[Rig] = TypeAdapter(Rig)
 BOARD_DOCUMENT: TypeAdapter[Board] = TypeAdapter(Board)
-MOST_CHARACTERS = 2_000_000
 MOST_PARTS = 200
 
 
 @cache
 def rig_schema() -> Mapping[str, Any]:
     """The JSON Schema (draft 2020-12) of a rig document; ``schema`` in it is its version."""
-    schema = RIG_DOCUMENT.json_schema()
-    for part in (schema, *schema["$defs"].values()):
-        if part.get("type") == "object" and "properties" in part:
-            part["additionalProperties"] = False
+    schema = strict(RIG_DOCUMENT.json_schema())
     schema["properties"]["schema"] |= {"minimum": 1, "maximum": SCHEMA}
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Rig"} | schema
 
@@ -50,13 +47,8 @@ def rig_from_json(text: str, anew: bool = False) -> Rig:
     what no rig can be (unknown kinds and abilities, two parts of one id, wires to nowhere, grounds in a
     circle, impossible sizes).
     """
-    if len(text) > MOST_CHARACTERS:
-        raise BadInput("This file is far too long for a rig.", "rig")
-    try:
-        document = json.loads(text)
-    except (ValueError, RecursionError):
-        raise BadInput("This is no rig file, or it is damaged: it is not JSON.", "rig") from None
-    if not isinstance(document, dict) or "board" not in document or "sensors" not in document:
+    document = parsed(text, "rig")
+    if "board" not in document or "sensors" not in document:
         raise BadInput("This is no rig file: it has no board and sensors.", "rig")
     version = document.get("schema", 1)
     if isinstance(version, int) and not isinstance(version, bool) and version > SCHEMA:
@@ -64,44 +56,12 @@ def rig_from_json(text: str, anew: bool = False) -> Rig:
             f"This rig file has version {version}; this app reads up to version {SCHEMA}. Take a newer app.",
             "schema",
         )
-    _refuse_unknown(document)
-    try:
-        rig = RIG_DOCUMENT.validate_python(document | {"schema": SCHEMA})
-    except ValidationError as error:
-        first = error.errors(include_url=False, include_context=False, include_input=False)[0]
-        where = ".".join(str(part) for part in first["loc"]) or "rig"
-        raise BadInput(f"The rig's {where}: {first['msg'][:1].lower()}{first['msg'][1:]}.", where) from None
+    rig = validated(RIG_DOCUMENT, document | {"schema": SCHEMA}, rig_schema(), "rig")
     if anew:
         rig = replace(rig, wires=tuple(w if is_place(rig, w.to) else replace(w, to="") for w in rig.wires))
     for where, sentence in _faults(rig):
         raise BadInput(sentence, where)
     return complete(rig)
-
-
-def _refuse_unknown(document: dict[str, Any]) -> None:
-    """A field that no rig has is a sign of damage or of another version: better said than dropped."""
-    schema = rig_schema()
-    for path, name in _unknown(document, schema, schema, ""):
-        raise BadInput(f"A rig has no field {name!r} (at {path or 'the top'}).", f"{path}.{name}".lstrip("."))
-
-
-def _unknown(
-    value: Any, part: Mapping[str, Any], schema: Mapping[str, Any], path: str
-) -> Iterator[tuple[str, str]]:
-    if "$ref" in part:
-        part = schema["$defs"][part["$ref"].rsplit("/", 1)[1]]
-    for item in part.get("anyOf", ()):
-        if value is not None and "$ref" in item:
-            yield from _unknown(value, item, schema, path)
-    if isinstance(value, dict) and "properties" in part:
-        for name, inner in value.items():
-            if name not in part["properties"]:
-                yield path, name
-            else:
-                yield from _unknown(inner, part["properties"][name], schema, f"{path}.{name}".lstrip("."))
-    if isinstance(value, list) and "items" in part:
-        for i, inner in enumerate(value):
-            yield from _unknown(inner, part["items"], schema, f"{path}.{i}".lstrip("."))
 
 
 def _faults(rig: Rig) -> Iterator[tuple[str, str]]:

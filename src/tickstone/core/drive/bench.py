@@ -1,0 +1,169 @@
+"""A run on the bench: nothing drives, hands move what is sensed, lamps and sounders answer."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import numpy.typing as npt
+
+from tickstone.core.behaviours.behaviour import Behaviour, Inputs
+from tickstone.core.behaviours.indicate import DARK, NEAR
+from tickstone.core.drive import loop
+from tickstone.core.drive.ground import side_share
+from tickstone.core.drive.parts import Parts
+from tickstone.core.drive.request import Event, Figure, Judged, Run, RunRequest
+from tickstone.core.drive.sensing import SimulatedRow, rangers_of, row_of
+from tickstone.core.drive.world import BenchWorld, Schedule
+from tickstone.core.rigs.kinds import kind
+from tickstone.core.wording import fixed
+from tickstone.errors import BadInput
+
+Array = npt.NDArray[np.float64]
+TAPE_MM = 19.0
+OWN = {"distance": "distance_mm", "line-sensors": "dark"}  # what moves before a sensor, by family or kind
+
+
+def shown(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) -> Run:
+    """Run a behaviour while hands move what its sensor sees. Raises BadInput for ``world`` where they move
+    something else."""
+    world = request.world
+    assert isinstance(world, BenchWorld)
+    sensor, what = parts.sensors[0], kind(parts.sensors[0].kind)
+    quantity = OWN.get(sensor.kind, OWN.get(what.family, "level"))
+    schedule = next(
+        (each for each in world.schedules if each.quantity == quantity and each.sensor in ("", sensor.id)),
+        None,
+    )
+    if schedule is None:
+        raise BadInput(
+            f"On this bench nothing moves what the {sensor.name} sees: {quantity} is missing.", "world"
+        )
+    times: Array = np.arange(count, dtype=np.float64) * parts.loop_s
+    moved = _moved(schedule, times)
+    settings, sensors = dict(parts.settings), np.zeros((0, 4))
+    assumed: tuple[str, ...] = ()
+    columns: tuple[str, ...]
+    if behaviour.id == "indicate" and "mode" not in parts.chosen:
+        settings["mode"] = {"distance_mm": NEAR, "dark": DARK}.get(quantity, 0.0)
+    if quantity == "distance_mm":
+        columns, readings, assumed = _distances(parts, moved)
+    elif quantity == "dark":
+        row = row_of(
+            sensor, parts.values[0], parts.spread, parts.hands["lamp_counts"], parts.hands["higher_mm"]
+        )
+        columns, readings, sensors, assumed = _row(parts, row, moved)
+        if "lamps" in settings and "lamps" not in parts.chosen:
+            settings["lamps"] = float(row.places.size)
+    else:
+        columns, readings = (f"{sensor.id}_level",), moved[:, None].copy()
+    inputs = Inputs(settings, sensors, integers=request.integers)
+    memory = behaviour.begin()
+    trace = np.zeros((count, loop.READINGS + readings.shape[1]))
+    trace[:, loop.T_S], trace[:, loop.X], trace[:, loop.READINGS :] = times, moved, readings
+    for k in range(count):
+        now = readings[k, 1:3] if quantity == "distance_mm" else readings[k]
+        behaviour.step(memory, now, inputs, parts.loop_s)
+        trace[k, loop.STATE] = memory.state
+        size = min(memory.outputs.size, loop.MOST_OUTPUTS)
+        trace[k, loop.OUTPUTS : loop.OUTPUTS + size] = memory.outputs[:size]
+    judged = _judged(behaviour, settings, quantity, trace, parts.loop_s)
+    return Run(behaviour, parts.loop_s, trace, columns, judged, assumed, settings, parts.vehicle)
+
+
+def _moved(schedule: Schedule, times: Array) -> Array:
+    at = np.array(schedule.at, dtype=np.float64)
+    if schedule.quantity == "level":
+        return np.asarray(at[np.maximum(np.searchsorted(at[:, 0], times, "right") - 1, 0), 1])
+    return np.interp(times, at[:, 0], at[:, 1])
+
+
+def _distances(parts: Parts, moved: Array) -> tuple[tuple[str, ...], Array, tuple[str, ...]]:
+    """Raw, converted, and whether it is new, of every loop."""
+    rangers = rangers_of(parts.sensors[:1], parts.values[:1], parts.loop_s, parts.spread)
+    table, every = rangers.table[0], int(rangers.table[0, loop.EVERY])
+    noise, chance = parts.rng(2).standard_normal(moved.size), parts.rng(3).random(moved.size)
+    readings = np.zeros((moved.size, 3))
+    raw, mm = math.nan, math.nan
+    for k in range(moved.size):
+        new = k % every == 0
+        if new:
+            raw = loop.ping(float(moved[k]), table, noise[k], chance[k], rangers.raw_of_mm)
+            mm = loop.converted(raw, table, rangers.mm_of_raw)
+        readings[k] = raw, mm, float(new)
+    name = rangers.sensors[0]
+    return (f"{name}_raw", f"{name}_mm", f"{name}_new"), readings, rangers.assumed
+
+
+def _row(
+    parts: Parts, row: SimulatedRow, moved: Array
+) -> tuple[tuple[str, ...], Array, Array, tuple[str, ...]]:
+    """Counts of every sensor while tape goes by under the row; ``moved`` is its middle, mm to the left."""
+    noise = parts.rng(1).standard_normal((moved.size, row.places.size))
+    radius = float(row.mount[loop.SPOT_R])
+    readings = np.zeros((moved.size, row.places.size))
+    for k, middle in enumerate(moved.tolist()):
+        for i, place in enumerate(row.places.tolist()):
+            away = abs(place - middle)
+            share = (
+                side_share((TAPE_MM / 2 - away) / radius) + side_share((TAPE_MM / 2 + away) / radius) - 1.0
+            )
+            count = row.levels[i, 0] + (row.levels[i, 1] - row.levels[i, 0]) * max(share, 0.0)
+            readings[k, i] = count + row.mount[loop.LAMP_COUNTS] + row.mount[loop.ROW_NOISE] * noise[k, i]
+    readings = np.clip(np.floor(readings + 0.5), 0.0, row.mount[loop.TOP_CODE])
+    return tuple(f"s{i + 1}" for i in range(row.places.size)), readings, row.sensors, row.assumed
+
+
+def _judged(
+    behaviour: Behaviour, settings: dict[str, float], quantity: str, trace: Array, loop_s: float
+) -> Judged:
+    """How often the answer switched, how often more than it had to, and how late, ms."""
+    place = 2 if behaviour.id == "stop-warn" else 0
+    lit = trace[:, loop.OUTPUTS + place] > 0.5
+    if settings.get("inverted"):
+        lit = ~lit
+    switches = np.flatnonzero(np.diff(lit.astype(int)))
+    moved = trace[:, loop.X]
+    if quantity == "distance_mm":
+        true = _with_band(moved, settings["trip_mm"], settings["clear_mm"])
+    elif quantity == "level":
+        true = moved > 0.5
+    else:
+        true = None
+    late: float | None = None
+    wanted = 0
+    if true is not None:
+        turns = np.flatnonzero(np.diff(true.astype(int)))
+        wanted = turns.size
+        waits = [switches[switches >= k][0] - k for k in turns if (switches >= k).any()]
+        late = round(float(np.mean(waits)) * loop_s * 1000.0, 2) if waits else None
+    chatter = max(0, int(switches.size) - wanted) if true is not None else 0
+    figures: dict[str, Figure] = {"switches": int(switches.size), "chatter": chatter, "late_ms": late}
+    events = tuple(
+        Event(float(trace[k + 1, loop.T_S]), "switch", "on" if lit[k + 1] else "off")
+        for k in switches.tolist()[:400]
+    )
+    answer = f"Switches {switches.size} times"
+    if late is not None:
+        answer += f", {fixed(late)} ms behind what moves"
+    follows = behaviour.id == "stop-warn" or settings.get("mode") in (NEAR, 0.0)
+    why = ""
+    if true is not None and follows and chatter > 2:
+        band = settings["clear_mm"] - settings["trip_mm"]
+        why = (
+            f"It switched {chatter} times more than what moves asked for: the band of {band:g} mm is too "
+            "narrow."
+        )
+    elif true is not None and follows and wanted and not switches.size:
+        why = "It never answered: what moves does not reach its threshold."
+    return Judged(figures, events, why, answer)
+
+
+def _with_band(moved: Array, trip: float, clear: float) -> npt.NDArray[np.bool_]:
+    """Whether something is near, by trip and clear as they are meant."""
+    near = np.zeros(moved.size, bool)
+    state = False
+    for k, distance in enumerate(moved.tolist()):
+        state = True if distance < trip else False if distance > clear else state
+        near[k] = state
+    return near

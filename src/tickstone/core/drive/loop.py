@@ -1,0 +1,341 @@
+"""The loop of a run on wheels: readings are made, a behaviour answers, wheels follow, the vehicle moves.
+Plain numbers and arrays, so that it can be compiled; the same seed gives the same run."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import numpy.typing as npt
+
+from tickstone.core.behaviours.catalogue import take_step
+from tickstone.core.drive.ground import line_near, ray, speckle_at, tape_share, within
+from tickstone.core.loops import part_of_loops
+
+Array = npt.NDArray[np.float64]
+Places = npt.NDArray[np.int64]
+
+# columns of a trace; behind them the sensors' raw readings, then each ranger's raw and converted ones
+T_S, X, Y, HEADING, LEFT_V, RIGHT_V, STATE, OFFSET, WAY, OUTPUTS = range(10)
+MOST_OUTPUTS = 8
+READINGS = OUTPUTS + MOST_OUTPUTS
+# numbers of a vehicle
+V_TOP, DEAD_PCT, LAG_S, MISMATCH, GRIP, BATTERY, TRACK, FRONT, REAR, HALF_WIDTH = range(10)
+# numbers of a row's mount and converter
+ROW_X, ROW_Y, SPOT_R, TOP_CODE, LAMP_COUNTS, ROW_NOISE = range(6)
+# numbers of a ranger
+RANGER_X, RANGER_Y, LOOKS, HALF_CONE, EVERY, SLANT, NEAR, FAR, LOST, RAW_NOISE, RAW_STEP = range(11)
+RAYS = 5  # across a cone
+FELL = 1  # why a loop ended before its time
+
+
+@part_of_loops
+def wheel_target(command: float, vehicle: Array, side: float) -> float:
+    """The speed that a wheel would reach, mm/s: dead band, battery, and how much that side is faster."""
+    band = vehicle[DEAD_PCT]
+    size = abs(command)
+    live = 0.0 if size <= band else (size - band) / (100.0 - band)
+    speed: float = vehicle[V_TOP] * vehicle[BATTERY] * live * (1.0 + side * vehicle[MISMATCH] / 2.0)
+    return float(speed if command >= 0 else -speed)
+
+
+@part_of_loops
+def share_in(dt: float, vehicle: Array) -> float:
+    """The share of a change that a wheel makes within a step: one time constant."""
+    return 1.0 - math.exp(-dt / vehicle[LAG_S]) if vehicle[LAG_S] > 0 else 1.0
+
+
+@part_of_loops
+def wheel_step(speed: float, target: float, dt: float, share: float, vehicle: Array) -> float:
+    """A wheel's speed after a step: so great a share of the change, and no more than it grips."""
+    change = (target - speed) * share
+    most = vehicle[GRIP] * dt
+    return float(speed + min(max(change, -most), most))
+
+
+@part_of_loops
+def arc(left: float, right: float, track: float, pose: Array) -> None:
+    """Roll both wheels so far, mm: ``core.motion.arc_step`` with angles in rad, in place."""
+    turn = (right - left) / track
+    half = turn / 2
+    chord = (left + right) / 2 * (1.0 - half * half / 6.0 if abs(half) < 1e-4 else math.sin(half) / half)
+    pose[0] += chord * math.cos(pose[2] + half)
+    pose[1] += chord * math.sin(pose[2] + half)
+    pose[2] += turn
+
+
+@part_of_loops
+def look_down(
+    pose: Array,
+    mount: Array,
+    places: Array,
+    levels: Array,
+    noise: Array,
+    pieces: Array,
+    grid: Array,
+    starts: Places,
+    items: Places,
+    outline: Array,
+    patches: Array,
+    patch_starts: Places,
+    patch_counts: Array,
+    patch_spans: Array,
+    speckle: float,
+    readings: Array,
+    shares: Array,
+) -> None:
+    """Counts of every sensor of a row where the vehicle stands, and how much of its spot was dark."""
+    c, s = math.cos(pose[2]), math.sin(pose[2])
+    for i in range(places.size):
+        along, aside = mount[ROW_X], mount[ROW_Y] + places[i]
+        x, y = pose[0] + along * c - aside * s, pose[1] + along * s + aside * c
+        share = tape_share(x, y, mount[SPOT_R], pieces, grid, starts, items)
+        if outline.shape[0] > 0 and not within(x, y, outline, 0, outline.shape[0]):
+            share = 1.0  # beyond the edge nothing comes back
+        count = levels[i, 0] + (levels[i, 1] - levels[i, 0]) * share + mount[LAMP_COUNTS]
+        if speckle > 0:
+            count += speckle * speckle_at(x, y) * (1.0 - share)
+        for k in range(patch_counts.size):
+            span = patch_spans[k]
+            near = span[0] <= x <= span[2] and span[1] <= y <= span[3]
+            if near and within(x, y, patches, patch_starts[k], patch_starts[k + 1]):
+                count += patch_counts[k]
+        count += mount[ROW_NOISE] * noise[i]
+        readings[i] = min(max(math.floor(count + 0.5), 0.0), mount[TOP_CODE])
+        shares[i] = share
+
+
+@part_of_loops
+def look_ahead(
+    pose: Array, ranger: Array, noise: float, chance: float, raw_of_mm: Array, walls: Array
+) -> float:
+    """What a ranger tells, raw; NaN for nothing: too slanted, too soft, too far, or lost by chance."""
+    c, s = math.cos(pose[2]), math.sin(pose[2])
+    x = pose[0] + ranger[RANGER_X] * c - ranger[RANGER_Y] * s
+    y = pose[1] + ranger[RANGER_X] * s + ranger[RANGER_Y] * c
+    best = math.inf
+    for k in range(RAYS):
+        angle = pose[2] + ranger[LOOKS] + ranger[HALF_CONE] * (2.0 * k / (RAYS - 1) - 1.0)
+        away, slant, soft = ray(x, y, angle, walls)
+        if soft < 0.5 and slant <= ranger[SLANT] + abs(ranger[HALF_CONE] * (2.0 * k / (RAYS - 1) - 1.0)):
+            best = min(best, away)
+    return ping(best, ranger, noise, chance, raw_of_mm)
+
+
+@part_of_loops
+def ping(away: float, ranger: Array, noise: float, chance: float, raw_of_mm: Array) -> float:
+    """The raw number of something so far away, mm; NaN beyond what is seen, and where it is lost by
+    chance."""
+    if away > ranger[FAR] or away < ranger[NEAR] or chance < ranger[LOST]:
+        return math.nan
+    low = int(away)
+    raw = raw_of_mm[low] + (away - low) * (raw_of_mm[low + 1] - raw_of_mm[low]) + ranger[RAW_NOISE] * noise
+    return float(max(0.0, math.floor(raw / ranger[RAW_STEP] + 0.5) * ranger[RAW_STEP]))
+
+
+@part_of_loops
+def converted(raw: float, ranger: Array, mm_of_raw: Array) -> float:
+    """What a raw number means, mm, by the table of the kind's own conversion; NaN where it means nothing."""
+    if raw != raw:
+        return math.nan
+    place = int(raw / ranger[RAW_STEP] + 0.5)
+    return float(mm_of_raw[place]) if place < mm_of_raw.size else math.nan
+
+
+@part_of_loops
+def touches(pose: Array, vehicle: Array, walls: Array) -> bool:
+    """Whether a wall reaches into the vehicle's outline."""
+    c, s = math.cos(pose[2]), math.sin(pose[2])
+    for i in range(walls.shape[0]):
+        # the wall in the vehicle's own axes, cut by its outline (Liang & Barsky, ACM TOG 3 (1984) 1)
+        ax, ay = walls[i, 0] - pose[0], walls[i, 1] - pose[1]
+        bx, by = walls[i, 2] - pose[0], walls[i, 3] - pose[1]
+        x1, y1, x2, y2 = ax * c + ay * s, ay * c - ax * s, bx * c + by * s, by * c - bx * s
+        enter, leave = 0.0, 1.0
+        for side in range(4):
+            if side == 0:
+                p, q = x1 - x2, x1 + vehicle[REAR]
+            elif side == 1:
+                p, q = x2 - x1, vehicle[FRONT] - x1
+            elif side == 2:
+                p, q = y1 - y2, y1 + vehicle[HALF_WIDTH]
+            else:
+                p, q = y2 - y1, vehicle[HALF_WIDTH] - y1
+            if p == 0.0:
+                if q < 0:
+                    enter, leave = 1.0, 0.0
+            elif p < 0:
+                enter = max(enter, q / p)
+            else:
+                leave = min(leave, q / p)
+        if enter <= leave:
+            return True
+    return False
+
+
+@part_of_loops
+def ping_all(
+    k: int,
+    pose: Array,
+    rangers: Array,
+    noise: Array,
+    chance: Array,
+    raw_of_mm: Array,
+    mm_of_raw: Array,
+    walls: Array,
+    readings: Array,
+    trace: Array,
+) -> None:
+    """Let those rangers ping whose turn it is, so that none hears the other's; what they tell is noted."""
+    for i in range(rangers.shape[0]):
+        every = int(rangers[i, EVERY])
+        new = k % every == (i * every) // rangers.shape[0]
+        readings[2 * i + 1] = 1.0 if new else 0.0
+        if new:
+            raw = look_ahead(pose, rangers[i], noise[i], chance[i], raw_of_mm, walls)
+            readings[2 * i] = converted(raw, rangers[i], mm_of_raw)
+            trace[k, READINGS + 2 * i] = raw
+        elif k > 0:
+            trace[k, READINGS + 2 * i] = trace[k - 1, READINGS + 2 * i]
+        trace[k, READINGS + 2 * i + 1] = readings[2 * i]
+
+
+@part_of_loops
+def crosses(before: Array, after: Array, finish: Array) -> int:
+    """1 where a step of the way goes over the finish."""
+    if finish.size == 0:
+        return 0
+    dx, dy = finish[2] - finish[0], finish[3] - finish[1]
+    one = dx * (before[1] - finish[1]) - dy * (before[0] - finish[0])
+    other = dx * (after[1] - finish[1]) - dy * (after[0] - finish[0])
+    along = (after[0] - finish[0]) * dx + (after[1] - finish[1]) * dy
+    return 1 if one * other < 0 and 0 <= along <= dx * dx + dy * dy else 0
+
+
+@part_of_loops
+def stands(pose: Array, half_track: float, outline: Array) -> bool:
+    """Whether both wheels are on the table."""
+    aside_x, aside_y = -half_track * math.sin(pose[2]), half_track * math.cos(pose[2])
+    size = outline.shape[0]
+    return within(pose[0] + aside_x, pose[1] + aside_y, outline, 0, size) and within(
+        pose[0] - aside_x, pose[1] - aside_y, outline, 0, size
+    )
+
+
+def roll(
+    number: int,
+    integers: bool,
+    loop_s: float,
+    substeps: int,
+    settings: Array,
+    sensors: Array,
+    choices: Array,
+    vehicle: Array,
+    start: Array,
+    mount: Array,
+    places: Array,
+    levels: Array,
+    row_noise: Array,
+    rangers: Array,
+    range_noise: Array,
+    range_chance: Array,
+    raw_of_mm: Array,
+    mm_of_raw: Array,
+    pieces: Array,
+    grid: Array,
+    starts: Places,
+    items: Places,
+    outline: Array,
+    patches: Array,
+    patch_starts: Places,
+    patch_counts: Array,
+    patch_spans: Array,
+    speckle: float,
+    walls: Array,
+    finish: Array,
+    outputs: Array,
+    trace: Array,
+    shares: Array,
+    hits: Array,
+) -> tuple[int, int, int]:
+    """Run until the trace is full or the vehicle falls.
+
+    Fills ``trace``, shape (loops, columns), ``shares`` (what each spot truly saw, shape (loops, sensors)) and
+    ``hits`` (1 at a loop in which it drives into something). Returns: how many loops there were, why it
+    ended (0: its time is over), and how often it crossed the finish.
+    """
+    count, watching = places.size, rangers.shape[0]
+    pose, kept = start.copy(), start.copy()
+    left, right, memory = 0.0, 0.0, np.zeros(64)
+    size = count if count > 0 else 2 * watching
+    readings, seen, crossed, piece, ended = np.full(size, np.nan), np.zeros(count), 0, -1, 0
+    dt = loop_s / substeps
+    share = share_in(dt, vehicle)
+    loops = trace.shape[0]
+    k = 0
+    while k < loops:
+        row = trace[k]
+        if count > 0:
+            look_down(
+                pose,
+                mount,
+                places,
+                levels,
+                row_noise[k],
+                pieces,
+                grid,
+                starts,
+                items,
+                outline,
+                patches,
+                patch_starts,
+                patch_counts,
+                patch_spans,
+                speckle,
+                readings,
+                seen,
+            )
+            for i in range(count):
+                row[READINGS + i] = readings[i]
+                shares[k, i] = seen[i]
+        else:
+            ping_all(
+                k,
+                pose,
+                rangers,
+                range_noise[k],
+                range_chance[k],
+                raw_of_mm,
+                mm_of_raw,
+                walls,
+                readings,
+                trace,
+            )
+        state = take_step(number, loop_s, readings, settings, sensors, choices, integers, memory, outputs)
+        row[T_S], row[X], row[Y], row[HEADING] = k * loop_s, pose[0], pose[1], pose[2]
+        row[LEFT_V], row[RIGHT_V], row[STATE] = left, right, state
+        for i in range(min(outputs.size, MOST_OUTPUTS)):
+            row[OUTPUTS + i] = outputs[i]
+        if pieces.shape[0] > 0:
+            c, s = math.cos(pose[2]), math.sin(pose[2])
+            x = pose[0] + mount[ROW_X] * c - mount[ROW_Y] * s
+            y = pose[1] + mount[ROW_X] * s + mount[ROW_Y] * c
+            row[OFFSET], row[WAY], piece = line_near(x, y, pose[2], pieces, piece)
+        else:
+            row[OFFSET], row[WAY] = math.nan, math.nan
+        kept[:] = pose
+        to_left, to_right = wheel_target(outputs[0], vehicle, -1.0), wheel_target(outputs[1], vehicle, 1.0)
+        for _ in range(substeps):
+            left = wheel_step(left, to_left, dt, share, vehicle)
+            right = wheel_step(right, to_right, dt, share, vehicle)
+            arc(left * dt, right * dt, vehicle[TRACK], pose)
+        if walls.shape[0] > 0 and touches(pose, vehicle, walls):
+            hits[k] = 1.0
+            pose[:] = kept
+            left = right = 0.0
+        crossed += crosses(kept, pose, finish)
+        k += 1
+        if outline.shape[0] > 0 and not stands(pose, vehicle[TRACK] / 2, outline):
+            ended = FELL
+            break
+    return k, ended, crossed

@@ -1,0 +1,118 @@
+"""What takes part in a run: the sensors that a behaviour reads, their constants, settings, the vehicle."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from tickstone.core.behaviours.behaviour import LAMPS, LEVEL, RANGERS, ROW, SERVO, WHEELS, Behaviour
+from tickstone.core.checks import check_between
+from tickstone.core.constants import Values
+from tickstone.core.drive.request import RunRequest
+from tickstone.core.drive.vehicle import SPECS, vehicle_of
+from tickstone.core.rigs.kinds import kind
+from tickstone.core.rigs.rig import Rig, Sensor
+from tickstone.core.rigs.usual import usual_values
+from tickstone.errors import BadInput
+
+MOST_RANGERS = 3
+HANDS = {  # what a hand changes for a run, and how long a loop takes: usual, lowest, highest
+    "lamp_counts": (0.0, -4000.0, 4000.0),
+    "higher_mm": (0.0, -50.0, 100.0),
+    "loop_ms": (10.0, 0.1, 1000.0),
+}
+NAMED = {ROW: "a row of line sensors", RANGERS: "a ranger", LEVEL: "a sensor"}
+MOVED = {
+    WHEELS: "a motor driver for two wheels",
+    SERVO: "a servo or a motor driver",
+    LAMPS: "a lamp or a buzzer",
+}
+
+
+class Parts:
+    """What takes part in a run: sensors with their constants, settings, the vehicle, and generators of their
+    own for each, so that one's numbers do not hang on another's."""
+
+    def __init__(self, request: RunRequest, behaviour: Behaviour) -> None:
+        self.request, self.behaviour = request, behaviour
+        rig = request.rig
+        self.sensors = sensors_of(rig, behaviour)
+        own: dict[str, float] = {}
+        settings: dict[str, float] = {}
+        numbers: dict[str, float] = {}
+        self.hands = {name: usual for name, (usual, _, _) in HANDS.items()}
+        spec = kind(self.sensors[0].kind).specs
+        names = {setting.name for setting in behaviour.settings}
+        for name, value in request.given.items():
+            if name in HANDS:
+                self.hands[name] = check_between(float(value), *HANDS[name][1:], name)
+            elif name in names:
+                settings[name] = float(value)
+            elif name in {each.name for each in SPECS}:
+                numbers[name] = float(value)
+            elif name in spec:
+                own[name] = float(value)
+            else:
+                raise BadInput(f"There is no {name!r} to set for {behaviour.id} on this rig.", name)
+        self.vehicle = vehicle_of(rig, numbers)
+        self.values = [self._values(sensor, own) for sensor in self.sensors]
+        for setting in behaviour.settings:
+            constant = self.values[0].get(setting.constant) if setting.constant else None
+            if constant is not None and setting.name not in settings:
+                settings[setting.name] = constant.value
+        self.settings = behaviour.resolved(settings)
+        self.chosen = tuple(settings)
+        self.loop_s = self.hands["loop_ms"] / 1000.0
+
+    def _values(self, sensor: Sensor, own: Mapping[str, float]) -> Values:
+        if self.request.values is not None and not own:
+            return self.request.values[sensor.id]
+        known = usual_values(kind(sensor.kind), self.request.rig, sensor, own)
+        if self.request.values is None:
+            return known
+        return {**self.request.values[sensor.id], **{name: known[name] for name in own}}
+
+    def rng(self, number: int) -> np.random.Generator:
+        """A generator of one's own."""
+        return np.random.default_rng([self.request.seed, number])
+
+    @property
+    def spread(self) -> np.random.Generator | None:
+        """By which parts differ from their constants, where they do."""
+        return self.rng(99) if self.request.real else None
+
+
+def sensors_of(rig: Rig, behaviour: Behaviour) -> list[Sensor]:
+    """The sensors that a behaviour reads. Raises BadInput for ``rig`` where it lacks them, or what moves."""
+    if behaviour.reads == ROW:
+        found = [sensor for sensor in rig.sensors if sensor.kind == "line-sensors"][:1]
+    elif behaviour.reads == RANGERS:
+        rangers = [sensor for sensor in rig.sensors if kind(sensor.kind).family == "distance"]
+        found = [sensor for sensor in rangers if sensor.kind == rangers[0].kind][:MOST_RANGERS]
+    else:
+        wanted = ("line-sensors", "digital-line-sensor")
+        found = [
+            sensor
+            for sensor in rig.sensors
+            if sensor.kind in wanted or kind(sensor.kind).family in ("distance", "turning")
+        ][:1]
+    if not found:
+        raise BadInput(f"{behaviour.title} reads {NAMED[behaviour.reads]}: this rig has none.", "rig")
+    if behaviour.reads == ROW:
+        count = int(usual_values(kind(found[0].kind), rig, found[0])["sensors"].value)
+        if count < behaviour.least:
+            raise BadInput(
+                f"{behaviour.title} needs {behaviour.least} sensors in the row: this one has {count}.", "rig"
+            )
+    kinds = {output.kind: output for output in rig.outputs}
+    wheels = "motor-driver" in kinds and str(kinds["motor-driver"].options.get("motors", "2")) == "2"
+    able = {
+        WHEELS: wheels,
+        SERVO: "servo" in kinds or "motor-driver" in kinds,
+        LAMPS: bool(kinds.keys() & {"led", "led-bar", "buzzer"}),
+    }
+    if not any(able[way] for way in behaviour.moves):
+        lacking = " or ".join(MOVED[way] for way in behaviour.moves)
+        raise BadInput(f"{behaviour.title} moves {lacking}: this rig has none.", "rig")
+    return found

@@ -1,0 +1,153 @@
+"""A run on a rail: a ball on a beam that a servo tilts, a float in a tube over a fan."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import numpy.typing as npt
+
+from tickstone.core.behaviours.behaviour import RANGERS, Behaviour, Inputs
+from tickstone.core.control import step_metrics
+from tickstone.core.drive import loop
+from tickstone.core.drive.parts import Parts
+from tickstone.core.drive.request import Event, Figure, Judged, Run, RunRequest
+from tickstone.core.drive.sensing import SimulatedRangers, rangers_of
+from tickstone.core.drive.world import RailWorld
+from tickstone.core.wording import fixed
+from tickstone.errors import BadInput
+
+Array = npt.NDArray[np.float64]
+GRAVITY_MM_S2 = 9806.65
+ROLLS = 5.0 / 7.0  # of the slope's pull goes into moving a solid ball that rolls
+DRAG = 2.0  # 1/s, of a float in its tube
+RESTS_MM_S = 0.5
+DROPOUT_SHARE = 0.01  # of pings at a small round thing, common practice
+
+
+def held(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) -> Run:
+    """Run a behaviour that holds a distance. Raises BadInput for ``world`` where it holds none."""
+    world = request.world
+    assert isinstance(world, RailWorld)
+    if behaviour.id != "hold-distance" or behaviour.reads != RANGERS:
+        raise BadInput(f"{behaviour.title} holds no distance: choose a floor, a table or the bench.", "world")
+    settings = dict(parts.settings)
+    if world.plant == "tube":  # more fan, nearer to the ranger above: the output runs the other way
+        usual = {"low_deg": 100.0, "high_deg": 0.0, "safe_deg": 30.0, "deg_per_s": 0.0, "kd": 1.2, "ki": 0.3}
+        settings |= {name: value for name, value in usual.items() if name not in parts.chosen}
+    rangers = rangers_of(parts.sensors[:1], parts.values[:1], parts.loop_s, parts.spread)
+    rangers.table[0, loop.LOST] = DROPOUT_SHARE
+    inputs = Inputs(settings, integers=request.integers)
+    trace = np.zeros((count, loop.READINGS + 2))
+    _simulate(request, world, behaviour, inputs, parts, rangers, trace)
+    return Run(
+        behaviour,
+        parts.loop_s,
+        trace,
+        (f"{rangers.sensors[0]}_raw", f"{rangers.sensors[0]}_mm"),
+        _judged(world, behaviour, settings, parts.loop_s, trace),
+        (*rangers.assumed, "stiction", "servo"),
+        settings,
+        parts.vehicle,
+    )
+
+
+def _simulate(
+    request: RunRequest,
+    world: RailWorld,
+    behaviour: Behaviour,
+    inputs: Inputs,
+    parts: Parts,
+    rangers: SimulatedRangers,
+    trace: Array,
+) -> None:
+    """Fill a trace; x is the distance from the ranger, the speed is the left wheel's column."""
+    memory = behaviour.begin()
+    memory.outputs[0] = world.level
+    x, v, fan = world.from_mm + world.start_mm, 0.0, world.level
+    noise: Array = parts.rng(2).standard_normal((trace.shape[0],))
+    chance: Array = parts.rng(3).random((trace.shape[0],))
+    table, every = rangers.table[0], int(rangers.table[0, loop.EVERY])
+    substeps = max(1, round(1000.0 * parts.loop_s / request.step_ms))
+    dt = parts.loop_s / substeps
+    readings = np.array([math.nan, 0.0])
+    low, high = world.from_mm, world.from_mm + world.length_mm
+    raw = math.nan
+    for k in range(trace.shape[0]):
+        row = trace[k]
+        readings[1] = 1.0 if k % every == 0 else 0.0
+        if readings[1]:
+            raw = loop.ping(x, table, noise[k], chance[k], rangers.raw_of_mm)
+            readings[0] = loop.converted(raw, table, rangers.mm_of_raw)
+        behaviour.step(memory, readings, inputs, parts.loop_s)
+        row[[loop.T_S, loop.X, loop.LEFT_V, loop.STATE]] = k * parts.loop_s, x, v, memory.state
+        row[loop.OUTPUTS] = memory.outputs[0]
+        row[loop.READINGS], row[loop.READINGS + 1] = raw, readings[0]
+        for _ in range(substeps):
+            if world.plant == "beam":
+                slope = math.sin(math.radians(world.gain * (memory.outputs[0] - world.level)))
+                pull = GRAVITY_MM_S2 * ROLLS * slope
+                sticks = world.stiction * GRAVITY_MM_S2
+                if abs(v) < RESTS_MM_S and abs(pull) <= sticks:
+                    v = 0.0
+                else:
+                    v += (pull - math.copysign(sticks, v if abs(v) >= RESTS_MM_S else pull)) * dt
+            else:
+                fan += (memory.outputs[0] - fan) * (1.0 - math.exp(-dt / world.lag_s))
+                v += (-world.gain * 40.0 * (fan - world.level) - DRAG * v) * dt
+            x += v * dt
+            if x < low or x > high:
+                x, v = min(max(x, low), high), 0.0
+
+
+def _judged(
+    world: RailWorld, behaviour: Behaviour, settings: dict[str, float], loop_s: float, trace: Array
+) -> Judged:
+    x, wanted, out = trace[:, loop.X], settings["set_mm"], trace[:, loop.OUTPUTS]
+    late = slice(trace.shape[0] // 2, None)
+    error = x - wanted
+    low, high = sorted((settings["low_deg"], settings["high_deg"]))
+    clamped = (out <= low + 1e-6) | (out >= high - 1e-6)
+    slew = settings["deg_per_s"] * loop_s
+    slewed = np.abs(np.diff(out)) >= slew - 1e-9 if slew else np.zeros(out.size - 1, bool)
+    response = step_metrics(trace[:, loop.T_S], x, wanted) if abs(x[0] - wanted) > 1.0 else None
+    figures: dict[str, Figure] = {
+        "rms_mm": round(float(np.sqrt((error[late] ** 2).mean())), 3),
+        "overshoot_pct": None if response is None else round(response.overshoot_pct, 2),
+        "settling_s": None
+        if response is None or response.settling_s is None
+        else round(response.settling_s, 3),
+        "steady_mm": round(float(error[late].mean()), 3),
+        "clamped_share": round(float(clamped.mean()), 4),
+        "slewed_share": round(float(slewed.mean()), 4),
+    }
+    states = trace[:, loop.STATE].astype(int)
+    events = tuple(
+        Event(float(trace[k, loop.T_S]), "state", behaviour.states[states[k]])
+        for k in (np.flatnonzero(np.diff(states)) + 1).tolist()[:400]
+    )
+    rms = float(figures["rms_mm"] or 0.0)
+    near, far = world.from_mm, world.from_mm + world.length_mm
+    last = x[-max(1, x.size // 10) :]
+    at_end = bool((last <= near + 1.0).all() or (last >= far - 1.0).all())
+    if at_end:
+        away = (wanted - float(last[0])) * (float(out[-1]) - world.level)
+        sign = -1.0 if world.plant == "tube" else 1.0
+        wrong = away * sign < 0
+        why = f"It ran to the end at {fixed(float(last[0]))} mm and stays there: " + (
+            "the output pushes it on, so the sign is the wrong way round."
+            if wrong
+            else f"an output of {fixed(float(out[-1]))} does not bring it back."
+        )
+        return Judged(figures, events, why, f"Runs to its end, {fixed(float(last[0]))} mm")
+    if rms > 0.2 * world.length_mm:
+        half = error[late]
+        swings = int((np.diff(np.sign(half[np.abs(half) > 2.0])) != 0).sum())
+        why = (
+            f"It swings {swings} times in the second half, {fixed(float(np.abs(half).max()))} mm wide: less "
+            "kp, or more kd."
+            if swings >= 3
+            else f"It stays {fixed(float(half.mean()))} mm off: a small ki would bring it home."
+        )
+        return Judged(figures, events, why, f"Does not hold: {fixed(rms)} mm off")
+    return Judged(figures, events, "", f"Holds {fixed(wanted)} mm within {fixed(2 * rms, 1)} mm")

@@ -1,0 +1,72 @@
+"""What is asked of a run, and what comes of it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+import numpy.typing as npt
+
+from tickstone.core.behaviours.behaviour import Behaviour
+from tickstone.core.constants import Values
+from tickstone.core.drive.vehicle import Vehicle
+from tickstone.core.drive.world import World
+from tickstone.core.rigs.rig import Rig
+
+Array = npt.NDArray[np.float64]
+Figure = float | int | bool | None
+
+
+@dataclass(frozen=True)
+class Event:
+    """Something that happened in a run."""
+
+    t_s: float
+    kind: str
+    words: str
+
+
+@dataclass(frozen=True)
+class Judged:
+    """How a run went: its score, its events, why it failed (empty when it did not), and that in a
+    heading."""
+
+    score: Mapping[str, Figure]
+    events: tuple[Event, ...]
+    why: str
+    verdict: str
+
+
+@dataclass(frozen=True)
+class RunRequest:
+    """What is run: ``given`` are settings of the behaviour, numbers of the vehicle, constants of the sensor
+    and hands (lamp_counts, higher_mm, loop_ms) by name, as they are for this run alone; ``values`` the
+    constants of each sensor as they stand (None: as the rig's document tells); ``real``: parts differ from
+    their constants as real ones do."""
+
+    rig: Rig
+    world: World
+    behaviour: str
+    given: Mapping[str, float] = field(default_factory=dict)
+    seconds: float = 20.0
+    seed: int = 1
+    step_ms: float = 1.0
+    real: bool = False
+    integers: bool = False
+    values: Mapping[str, Values] | None = None
+
+
+@dataclass(frozen=True)
+class Run:
+    """A run worked out. ``trace``: a row for each loop, in the columns of ``core.drive.loop``; ``columns``
+    names its readings; ``assumed`` are the numbers that nobody has measured."""
+
+    behaviour: Behaviour
+    loop_s: float
+    trace: Array
+    columns: tuple[str, ...]
+    judged: Judged
+    assumed: tuple[str, ...]
+    settings: Mapping[str, float]
+    vehicle: Vehicle

@@ -1,0 +1,125 @@
+"""A run on wheels, on a floor or on a table."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from tickstone.core import loops
+from tickstone.core.behaviours.behaviour import ROW, WHEELS, Behaviour, Inputs
+from tickstone.core.drive import loop, score
+from tickstone.core.drive.ground import ground_of
+from tickstone.core.drive.parts import Parts
+from tickstone.core.drive.request import Run, RunRequest
+from tickstone.core.drive.sensing import (
+    SimulatedRangers,
+    SimulatedRow,
+    rangers_of,
+    row_of,
+    span_of_table,
+)
+from tickstone.core.drive.world import FloorWorld, TableWorld
+from tickstone.errors import BadInput
+
+COMPILED_FROM = 30_000  # loops: below this the compiler takes longer than the run
+
+
+def rolled(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) -> Run:
+    """A run on wheels."""
+    world = request.world
+    assert isinstance(world, FloorWorld | TableWorld)
+    if WHEELS not in behaviour.moves:
+        raise BadInput(f"{behaviour.title} does not drive: choose a rail or the bench.", "world")
+    row: SimulatedRow | None = None
+    rangers: SimulatedRangers | None = None
+    if behaviour.reads == ROW:
+        row = row_of(
+            parts.sensors[0],
+            parts.values[0],
+            parts.spread,
+            parts.hands["lamp_counts"],
+            parts.hands["higher_mm"],
+        )
+        if behaviour.id == "edge-guard":
+            row = replace(row, sensors=span_of_table(row, parts.values[0]))
+        if behaviour.id.startswith("follow") and not (isinstance(world, FloorWorld) and world.lines):
+            raise BadInput("This world has no line to follow.", "world")
+    else:
+        rangers = rangers_of(parts.sensors, parts.values, parts.loop_s, parts.spread)
+    mount = row.mount if row else np.array([80.0, 0.0, 4.0, 1023.0, 0.0, 0.0])
+    ground = ground_of(world, float(mount[loop.SPOT_R]))
+    places = row.places if row else np.zeros(0)
+    watching = len(rangers.sensors) if rangers else 0
+    inputs = Inputs(
+        parts.settings,
+        row.sensors if row else np.zeros((0, 4)),
+        row.choices if row else np.zeros(1),
+        request.integers,
+    )
+    trace = np.zeros((count, loop.READINGS + places.size + 2 * watching))
+    shares, hits = np.zeros((count, places.size)), np.zeros(count)
+    memory = behaviour.begin()
+    start = np.array([world.start.x_mm, world.start.y_mm, np.radians(world.start.heading_deg)])
+    substeps = max(1, round(1000.0 * parts.loop_s / request.step_ms))
+    done, ended, crossed = _call(
+        count,
+        behaviour.number,
+        request.integers,
+        parts.loop_s,
+        substeps,
+        behaviour.array(inputs),
+        inputs.sensors,
+        inputs.choices,
+        parts.vehicle.array(),
+        start,
+        mount,
+        places,
+        row.levels if row else np.zeros((0, 2)),
+        parts.rng(1).standard_normal((count, max(places.size, 1))),
+        rangers.table if rangers else np.zeros((0, 11)),
+        parts.rng(2).standard_normal((count, max(watching, 1))),
+        parts.rng(3).random((count, max(watching, 1))),
+        rangers.raw_of_mm if rangers else np.zeros(2),
+        rangers.mm_of_raw if rangers else np.zeros(2),
+        ground.pieces,
+        ground.grid,
+        ground.starts,
+        ground.items,
+        ground.outline,
+        ground.patches,
+        ground.patch_starts,
+        ground.patch_counts,
+        ground.patch_spans,
+        ground.speckle,
+        ground.walls,
+        np.array(world.finish if isinstance(world, FloorWorld) and world.finish else (), dtype=np.float64),
+        memory.outputs,
+        trace,
+        shares,
+        hits,
+    )
+    trace, shares, hits = trace[:done], shares[:done], hits[:done]
+    judged = score.of_roll(
+        score.Rolled(behaviour, world, ground, trace, shares, hits, ended, crossed, row, rangers, parts)
+    )
+    columns = tuple(f"s{i + 1}" for i in range(places.size)) + tuple(
+        name for sensor in (rangers.sensors if rangers else ()) for name in (f"{sensor}_raw", f"{sensor}_mm")
+    )
+    return Run(
+        behaviour,
+        parts.loop_s,
+        trace,
+        columns,
+        judged,
+        (*(row.assumed if row else ()), *(rangers.assumed if rangers else ()), *parts.vehicle.assumed),
+        parts.settings,
+        parts.vehicle,
+    )
+
+
+def _call(count: int, *arguments: object) -> tuple[int, int, int]:
+    """The loop, compiled where that is worth it."""
+    samples = loops.COMPILED_FROM if count >= COMPILED_FROM else 0
+    result: tuple[int, int, int] = loops.run(loop.roll, samples, *arguments)
+    return result

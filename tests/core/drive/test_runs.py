@@ -1,0 +1,205 @@
+"""Runs as people know them: which set-up follows which course, what goes wrong, and the reason that is
+given."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+
+from tickstone.core.drive import rolling
+from tickstone.core.drive.request import Run, RunRequest
+from tickstone.core.drive.run import run
+from tickstone.core.drive.worlds import world
+from tickstone.core.rigs.rig import Geometry, Mount, Rig
+from tickstone.core.rigs.templates import template
+from tickstone.errors import BadInput
+
+SMALL = Geometry(160.0, 130.0, 90.0, 60.0, 110.0, 60.0)
+
+
+def made(rig: str | Rig, place: str, behaviour: str, seconds: float = 20.0, **given: float) -> Run:
+    return run(
+        RunRequest(template(rig) if isinstance(rig, str) else rig, world(place), behaviour, given, seconds)
+    )
+
+
+def rover(*headings: float) -> Rig:
+    """A small rover with a ranger for each heading."""
+    rig = template("T06")
+    ranger = rig.sensors[0]
+    places = {0.0: (85.0, 0.0)}
+    sensors = tuple(
+        replace(
+            ranger,
+            id=f"ranger-{i}",
+            name=f"ranger {i}",
+            mount=Mount(*places.get(heading, (70.0, 40.0 if heading > 0 else -40.0)), 60.0, heading),
+        )
+        for i, heading in enumerate(headings)
+    )
+    return replace(rig, sensors=sensors, geometry=SMALL)
+
+
+def table_rover() -> Rig:
+    rig = template("T09")
+    row = replace(rig.sensors[0], mount=Mount(85.0, 0.0, 6.0))
+    return replace(rig, sensors=(row,), geometry=SMALL)
+
+
+@pytest.mark.parametrize("behaviour", ["follow-pid", "follow-table", "follow-two"])
+@pytest.mark.parametrize("place", ["oval", "path"])
+def test_a_row_of_five_follows_smooth_courses_in_every_way(behaviour: str, place: str) -> None:
+    done = made("T15", place, behaviour, 32.0)
+    assert done.judged.score["finished"], done.judged
+    assert done.judged.score["lost"] == 0
+    assert done.judged.why == ""
+    assert float(done.judged.score["offset_worst_mm"] or 0) < 20
+
+
+def test_a_controller_keeps_nearer_and_laps_sooner_than_two_sensors_do() -> None:
+    two, weighted = (made("T15", "path", name, 32.0).judged.score for name in ("follow-two", "follow-pid"))
+    assert float(weighted["lap_s"] or 0) < float(two["lap_s"] or 0)
+    assert float(weighted["offset_mean_mm"] or 0) < float(two["offset_mean_mm"] or 0)
+
+
+def test_a_gain_that_is_too_small_leaves_the_line_in_a_bend_and_says_so() -> None:
+    done = made("T15", "oval", "follow-pid", 20.0, kp=0.1, kd=0.0, cruise_pct=70)
+    assert done.judged.verdict.startswith("Leaves the line at")
+    assert "in the first bend" in done.judged.verdict
+    assert "the bend of 400 mm radius" in done.judged.why
+
+
+def test_too_little_steering_is_named_with_its_number() -> None:
+    done = made("T15", "bends", "follow-pid", 20.0, u_max_pct=15, kp=3)
+    assert "it steered with all it may, 15 %" in done.judged.why
+
+
+def test_a_threshold_below_the_lit_ground_is_named_with_its_counts() -> None:
+    thresholds = {f"threshold_s{i}": 205.0 for i in range(1, 6)}
+    done = made("T15", "path", "follow-table", 30.0, lamp_counts=30.0, **thresholds)
+    assert done.judged.score["lost"]
+    assert "as line" in done.judged.why
+    assert "over a threshold of 205" in done.judged.why
+
+
+def test_a_gap_is_bridged_by_the_search_and_not_without_one() -> None:
+    assert made("T15", "dashed", "follow-pid", 20.0).judged.score["lost"] == 0
+    gone = made("T15", "dashed", "follow-table", 6.0, search_s=0.0)
+    assert gone.judged.verdict == "Stands still"
+    assert gone.judged.why.endswith("no sensor saw the line for 0 s.")
+    assert "stop" in {event.words for event in gone.judged.events}
+
+
+def test_corners_are_corners() -> None:
+    done = made("T15", "corners", "follow-pid", 20.0)
+    assert "the corner came faster than it turned" in done.judged.why
+
+
+def test_wheels_within_their_dead_band_do_not_move() -> None:
+    done = made("T15", "oval", "follow-two", 2.0, cruise_pct=5, slow_pct=0)
+    assert done.judged.verdict == "Stands still"
+    assert "within their dead band of 8 %" in done.judged.why
+
+
+def test_whole_numbers_lose_what_stands_behind_the_point() -> None:
+    rig, place = template("T15"), world("path")
+    plain = run(RunRequest(rig, place, "follow-pid", {"kp": 1.5}, 5.0))
+    whole = run(RunRequest(rig, place, "follow-pid", {"kp": 1.5}, 5.0, integers=True))
+    one = run(RunRequest(rig, place, "follow-pid", {"kp": 1.0}, 5.0, integers=True))
+    assert (whole.trace == one.trace).all()
+    assert (whole.trace != plain.trace).any()
+
+
+def test_three_rangers_bring_a_rover_through_ten_minutes_and_one_does_not() -> None:
+    given = {"trip_mm": 180.0, "clear_mm": 230.0, "side": 2.0}
+    for place in ("room", "greenhouse"):
+        done = made(rover(0.0, 50.0, -50.0), place, "wander", 600.0, **given)
+        assert done.judged.score["hits"] == 0, (place, done.judged.why)
+        assert float(done.judged.score["way_m"] or 0) > 20
+    alone = made(rover(0.0), "greenhouse", "wander", 600.0, **given)
+    assert alone.judged.score["hits"]
+
+
+def test_a_trip_that_is_too_near_is_named() -> None:
+    done = made(rover(0.0), "corridor", "wander", 60.0, trip_mm=25, clear_mm=40, cruise_pct=90, lag_s=0.3)
+    assert done.judged.score["hits"]
+    assert "trip" in done.judged.why
+
+
+def test_no_echo_is_not_clear() -> None:
+    done = made("T06", "curtain", "wander", 20.0)
+    assert done.judged.verdict.startswith("Waits since")
+    assert "No echo is not clear" in done.judged.why
+    assert done.judged.score["hits"] == 0
+
+
+def test_the_edge_guard_stays_on_the_table_for_ten_minutes_unless_its_span_is_too_wide() -> None:
+    done = made(table_rover(), "table", "edge-guard", 600.0, pitch=90)
+    assert done.judged.score["falls"] == 0, done.judged.why
+    assert float(done.judged.score["way_m"] or 0) > 30
+    wide = made(table_rover(), "table", "edge-guard", 60.0, pitch=90, table_high_s1=900, table_high_s2=900)
+    assert wide.judged.score["falls"] == 1
+    assert "within the table's span of 0 to 900: it never stopped" in wide.judged.why
+    fast = made("T09", "table", "edge-guard", 60.0, cruise_pct=100)
+    assert "that is too short to stop in" in fast.judged.why
+
+
+def test_a_ball_is_held_on_its_beam_and_swings_without_kd() -> None:
+    done = made("T07", "beam", "hold-distance", 30.0)
+    assert done.judged.verdict == "Holds 200 mm within 4.3 mm"
+    swings = made("T07", "beam", "hold-distance", 30.0, kd=0)
+    assert swings.judged.why.startswith("It swings")
+    assert "more kd" in swings.judged.why
+
+
+def test_the_sign_the_wrong_way_round_runs_to_the_end_and_is_named() -> None:
+    done = made("T07", "beam", "hold-distance", 20.0, low_deg=120, high_deg=60)
+    assert done.judged.why.endswith("so the sign is the wrong way round.")
+
+
+def test_the_bench_answers_what_moves_and_chatters_without_a_band() -> None:
+    for name in ("T16", "T19"):
+        assert made(name, "bench", "stop-warn").judged.score["chatter"] == 0
+    assert made("T13", "bench", "indicate").judged.score["switches"] == 4
+
+
+@pytest.mark.parametrize(
+    ("rig", "place", "behaviour", "given", "path"),
+    [
+        ("T15", "oval", "fly", {}, "behaviour"),
+        ("T15", "oval", "wander", {}, "rig"),  # no ranger
+        ("T01", "oval", "follow-pid", {}, "rig"),  # nothing moves wheels
+        ("T15", "room", "follow-pid", {}, "world"),  # no line
+        ("T15", "beam", "follow-pid", {}, "world"),
+        ("T07", "oval", "hold-distance", {}, "world"),
+        ("T15", "oval", "follow-pid", {"kp": 1e9}, "kp"),
+        ("T15", "oval", "follow-pid", {"colour": 1}, "colour"),
+        ("T15", "oval", "follow-pid", {"lag_s": -1}, "lag_s"),
+        ("T15", "oval", "follow-pid", {"loop_ms": 0}, "loop_ms"),
+        ("T15", "oval", "follow-pid", {"white": -4}, "white"),
+    ],
+)
+def test_what_cannot_be_run_is_refused_by_its_field(
+    rig: str, place: str, behaviour: str, given: dict[str, float], path: str
+) -> None:
+    with pytest.raises(BadInput) as refused:
+        made(rig, place, behaviour, 2.0, **given)
+    assert refused.value.path == path
+
+
+def test_a_run_that_is_far_too_long_is_refused_before_it_begins() -> None:
+    with pytest.raises(BadInput, match="at most"):
+        made("T15", "oval", "follow-pid", 3000.0, loop_ms=0.1)
+
+
+@pytest.mark.parametrize(
+    ("rig", "place", "behaviour"), [("T15", "path", "follow-pid"), ("T06", "room", "wander")]
+)
+def test_what_is_compiled_is_the_plain_loop(
+    rig: str, place: str, behaviour: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    plain = made(rig, place, behaviour, 3.0)
+    monkeypatch.setattr(rolling, "COMPILED_FROM", 0)
+    compiled = made(rig, place, behaviour, 3.0)
+    assert compiled.trace == pytest.approx(plain.trace, nan_ok=True, rel=1e-9, abs=1e-9)
