@@ -55,7 +55,7 @@ def test_every_key_has_a_list_and_a_button(page: Page) -> None:
         page.keyboard.press(str(number))
         expect(page).to_have_url(re.compile(f"/fern/{station}"))
     page.keyboard.press("6")
-    expect(heading(page)).to_have_text("Drive is not there yet")
+    expect(heading(page)).to_contain_text("Follows the line")
 
 
 def readings_come(page: Page) -> None:

@@ -76,7 +76,7 @@ def test_a_wire_is_moved_in_the_harness_by_mouse_and_by_keyboard(bench: Page, fe
     bench.goto(fern)
     end = end_of(bench, "wheel output")
     expect(end).to_have_accessible_name("wheel output on int 1: move it")
-    bench.locator(".HarnessDrawing-sensor", has_text="wheel").get_by_role("button").click()
+    bench.locator(".HarnessDrawing-sensor").get_by_role("button", name="Hall switch").click()
     box = end.bounding_box()
     bench.mouse.move(box["x"] + 4, box["y"] + 4)
     bench.mouse.down()

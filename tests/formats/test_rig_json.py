@@ -60,7 +60,7 @@ def test_an_older_document_is_read_with_what_it_lacks() -> None:
     old = plain()
     for name in ("outputs", "supplies", "geometry", "board_from"):
         del old[name]
-    old["wires"] = [w for w in old["wires"] if w["sensor"] != "battery-gauge"]
+    old["wires"] = [w for w in old["wires"] if w["sensor"] not in ("battery-gauge", "wheels")]
     old["sensors"] = [
         {k: s[k] for k in ("id", "kind", "name")} for s in old["sensors"] if s["id"] != "battery-gauge"
     ]

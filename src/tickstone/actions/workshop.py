@@ -9,7 +9,7 @@ from collections.abc import Sequence
 from functools import partial
 from typing import Any, Protocol
 
-from tickstone.actions import reading
+from tickstone.actions import driving, reading
 from tickstone.actions.bench_files import BenchFiles
 from tickstone.actions.jobs import Jobs
 from tickstone.actions.live.holding import Holds
@@ -55,7 +55,7 @@ class Workshop:
         self.files = BenchFiles(database, self.jobs, self.rigs.changed)
         self.change, self.change_recording = self.rigs.change, self.rigs.change_recording
         self._stop = threading.Event()
-        self._warming = threading.Lock()
+        self._warming, self._compiling = threading.Lock(), threading.Lock()
         self._threads: list[threading.Thread] = []
 
     def open(self) -> None:
@@ -143,3 +143,8 @@ class Workshop:
 
         if streams and self._warming.acquire(blocking=False):
             self.supervisor.start("warm", run, again=False)
+
+    def compile_runs(self) -> None:
+        """Get ready, once and beside everything else, to work runs out fast."""
+        if self._compiling.acquire(blocking=False):
+            self.supervisor.start("compile runs", driving.warm, again=False)

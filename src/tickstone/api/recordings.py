@@ -55,7 +55,7 @@ class ShownModel(BaseModel):
     digits: int
 
 
-class OpenedRecording(BaseModel):
+class OpenedRecordingModel(BaseModel):
     recording: RecordingModel
     shown: list[ShownModel]
     marks: list[MarkModel]
@@ -202,11 +202,11 @@ def all_recordings(shop: Shop, slug: Name, archived: bool = False) -> list[Recor
 
 
 @router.get("/recordings/{recording_id}")
-def opened(shop: Shop, recording_id: int) -> OpenedRecording:
+def opened(shop: Shop, recording_id: int) -> OpenedRecordingModel:
     """One recording with its marks and what was not understood."""
     with shop.database.transaction() as session:
         mine = recordings.opened(session, recording_id)
-    return OpenedRecording(
+    return OpenedRecordingModel(
         recording=RecordingModel.of(mine.recording),
         odd=[
             OddLineModel(t_s=line.t / 1e6, text=line.text, why=line.why, line=line.line) for line in mine.odd

@@ -15,6 +15,7 @@ from typing import Any, TypeVar
 
 COMPILED_FROM = 20_000  # samples: below this the plain loop is done before the compiler would be loaded
 _PARTS: list[Callable[..., Any]] = []
+_READY: set[Callable[..., Any]] = set()
 Part = TypeVar("Part", bound=Callable[..., Any])
 
 
@@ -37,7 +38,7 @@ def _compiled(loop: Callable[..., Any]) -> Callable[..., Any]:
     for part in (loop, *_PARTS):
         code = part.__code__
         kept.update(repr((code.co_code, code.co_names, code.co_consts)).encode())
-    loop.__qualname__ = f"{loop.__qualname__}_{kept.hexdigest()[:12]}"
+    loop.__qualname__ = f"{loop.__name__}_{kept.hexdigest()[:12]}"
     try:
         made: Callable[..., Any] = numba.njit(cache=True)(loop)
     except RuntimeError:  # nowhere to keep what was compiled: compile anew each time
@@ -45,6 +46,15 @@ def _compiled(loop: Callable[..., Any]) -> Callable[..., Any]:
     return made
 
 
+def ready(loop: Callable[..., Any]) -> bool:
+    """Whether a loop has been compiled in this process: then it is worth it for any number of samples."""
+    return loop in _READY
+
+
 def run(loop: Callable[..., Any], samples: int, *arguments: Any) -> Any:
     """The result of ``loop(*arguments)``; compiled when there are many ``samples``."""
-    return (loop if samples < COMPILED_FROM else _compiled(loop))(*arguments)
+    if samples < COMPILED_FROM:
+        return loop(*arguments)
+    result = _compiled(loop)(*arguments)
+    _READY.add(loop)
+    return result

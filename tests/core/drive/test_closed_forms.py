@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from scipy.integrate import solve_ivp
 from scipy.signal import lfilter
 
-from tickstone.core.behaviours.behaviour import Inputs
+from tickstone.core.behaviours.behaviour import StepInputs
 from tickstone.core.behaviours.catalogue import BEHAVIOURS
 from tickstone.core.behaviours.follow import line_at
 from tickstone.core.drive import loop
@@ -183,7 +183,7 @@ def test_the_controller_is_that_of_a_reference_at_the_same_sampling() -> None:
     kp, ki, kd, dt, tau = 0.7, 0.4, 0.05, 0.01, 0.03
     what = BEHAVIOURS["follow-pid"]
     given = {"kp": kp, "ki": ki, "kd": kd, "d_filter_ms": 1000 * tau, "u_max_pct": 200, "cruise_pct": 0}
-    inputs, memory = Inputs(what.resolved(given), sensors), what.begin()
+    inputs, memory = StepInputs(what.resolved(given), sensors), what.begin()
     counts = np.clip(300 + 250 * rng.standard_normal((300, 5)), 210, 1000)
     places = np.array([line_at(row, sensors, 12.0) for row in counts])
     answers = []

@@ -199,6 +199,7 @@ def test_a_run_that_is_far_too_long_is_refused_before_it_begins() -> None:
 def test_what_is_compiled_is_the_plain_loop(
     rig: str, place: str, behaviour: str, monkeypatch: pytest.MonkeyPatch
 ) -> None:
+    monkeypatch.setattr(rolling.loops, "ready", lambda _: False)
     plain = made(rig, place, behaviour, 3.0)
     monkeypatch.setattr(rolling, "COMPILED_FROM", 0)
     compiled = made(rig, place, behaviour, 3.0)

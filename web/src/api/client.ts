@@ -13,7 +13,7 @@ export type Constant = Schemas["Constant"];
 export type Standing = Schemas["StandingModel"];
 export type Recording = Schemas["RecordingModel"];
 export type Mark = Schemas["MarkModel"];
-export type Opened = Whole<Schemas["OpenedRecording"]>;
+export type Opened = Whole<Schemas["OpenedRecordingModel"]>;
 
 /** A refusal in the API's own words: narrow on `code`; `path` names the field. */
 export class Refused extends Error {

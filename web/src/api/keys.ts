@@ -42,6 +42,8 @@ export const keys = {
   procedures: ofRig("procedures"),
   procedure: ofRig("procedure"),
   beforeAfter: ofRig("before-after"),
+  driveChoices: ofRig("drive-choices"),
+  drive: ofRig("drive"),
   decisions: ofRig("decisions"),
   decision: ofRig("decision"),
 

@@ -2654,6 +2654,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{slug}/drive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Choices
+         * @description What a rig can be run with, and where.
+         */
+        get: operations["choices_api_rigs__slug__drive_get"];
+        put?: never;
+        /**
+         * Drive
+         * @description Work a run out, with the rig's constants as they stand.
+         */
+        post: operations["drive_api_rigs__slug__drive_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{slug}/entries": {
         parameters: {
             query?: never;
@@ -2862,6 +2886,24 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AbleModel
+         * @description A behaviour, where it is at home, and what the rig lacks for it (empty: nothing).
+         */
+        AbleModel: {
+            /** Id */
+            id: string;
+            /** Title */
+            title: string;
+            /** Words */
+            words: string;
+            /** States */
+            states: string[];
+            /** World */
+            world: string;
+            /** Lacks */
+            lacks: string;
+        };
         /** AcceptAsked */
         AcceptAsked: {
             /** Extras */
@@ -3110,6 +3152,13 @@ export interface components {
              * @default true
              */
             keep: boolean;
+        };
+        /** AssumedModel */
+        AssumedModel: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
         };
         /** AssuranceModel */
         AssuranceModel: {
@@ -3439,6 +3488,13 @@ export interface components {
             /** Warning */
             warning: string;
             chosen: components["schemas"]["Constant"] | null;
+        };
+        /** ChoicesModel */
+        ChoicesModel: {
+            /** Behaviours */
+            behaviours: components["schemas"]["AbleModel"][];
+            /** Worlds */
+            worlds: components["schemas"]["WorldLine"][];
         };
         /** ChooseAsked */
         ChooseAsked: {
@@ -3895,6 +3951,35 @@ export interface components {
             plus_minus: (number | null)[];
         };
         /**
+         * DriveAsked
+         * @description What is run; ``given`` are numbers by name, for this run alone.
+         */
+        DriveAsked: {
+            /** Behaviour */
+            behaviour: string;
+            /** World */
+            world: string;
+            /** Given */
+            given?: {
+                [key: string]: number;
+            };
+            /**
+             * Seconds
+             * @default 20
+             */
+            seconds: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Real
+             * @default false
+             */
+            real: boolean;
+        };
+        /**
          * EchoDistanceInputs
          * @description ``speed_m_s`` overrides the formula; with ``speed_at_c`` it is carried from that air to
          *     ``temperature_c``.
@@ -4117,6 +4202,15 @@ export interface components {
             reference: {
                 [key: string]: unknown;
             };
+        };
+        /** EventModel */
+        EventModel: {
+            /** T S */
+            t_s: number;
+            /** Kind */
+            kind: string;
+            /** Words */
+            words: string;
         };
         /** ExtraModel */
         ExtraModel: {
@@ -4952,6 +5046,20 @@ export interface components {
             n: number;
             /** Exact */
             exact: boolean;
+        };
+        /**
+         * LaneOfRun
+         * @description One number of a run over its time, s; null where there is none.
+         */
+        LaneOfRun: {
+            /** Id */
+            id: string;
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
+            /** Values */
+            values: (number | null)[];
         };
         /**
          * LedResistorInputs
@@ -5813,8 +5921,8 @@ export interface components {
              */
             made_at: string;
         };
-        /** OpenedRecording */
-        OpenedRecording: {
+        /** OpenedRecordingModel */
+        OpenedRecordingModel: {
             recording: components["schemas"]["RecordingModel"];
             /** Shown */
             shown: components["schemas"]["ShownModel"][];
@@ -7057,6 +7165,48 @@ export interface components {
             /** Exact At C */
             exact_at_c: number | null;
         };
+        /**
+         * RunModel
+         * @description A run: its verdict, why it failed (empty when it did not), its score by name, what happened, its way
+         *     and its lanes on the same times, what it was worked out with. ``world`` is a world's document.
+         */
+        RunModel: {
+            /** Behaviour */
+            behaviour: string;
+            /** Verdict */
+            verdict: string;
+            /** Why */
+            why: string;
+            /** Score */
+            score: {
+                [key: string]: number | boolean | null;
+            };
+            /** Events */
+            events: components["schemas"]["EventModel"][];
+            /** Assumed */
+            assumed: components["schemas"]["AssumedModel"][];
+            /** Settings */
+            settings: components["schemas"]["SettingModel"][];
+            /** Vehicle */
+            vehicle: components["schemas"]["SettingModel"][];
+            outline: components["schemas"]["VehicleModel"];
+            /** World */
+            world: {
+                [key: string]: unknown;
+            };
+            /** T S */
+            t_s: (number | null)[];
+            /** X Mm */
+            x_mm: (number | null)[];
+            /** Y Mm */
+            y_mm: (number | null)[];
+            /** Heading Deg */
+            heading_deg: (number | null)[];
+            /** States */
+            states: number[];
+            /** Lanes */
+            lanes: components["schemas"]["LaneOfRun"][];
+        };
         /** ScheduleLineModel */
         ScheduleLineModel: {
             /** Sensor */
@@ -7335,6 +7485,29 @@ export interface components {
             clamped: number;
             /** Saturated */
             saturated: boolean;
+        };
+        /**
+         * SettingModel
+         * @description A number that can be set for a run: as it stands, its bounds, its choices by place; ``own`` where it
+         *     was given for this run.
+         */
+        SettingModel: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Choices */
+            choices: string[];
+            /** Own */
+            own: boolean;
         };
         /** ShareModel */
         ShareModel: {
@@ -8355,6 +8528,20 @@ export interface components {
             marks: number;
         };
         /**
+         * VehicleModel
+         * @description The outline of what drives, mm from the middle of its axle, and where its sensors look from.
+         */
+        VehicleModel: {
+            /** Front Mm */
+            front_mm: number;
+            /** Rear Mm */
+            rear_mm: number;
+            /** Width Mm */
+            width_mm: number;
+            /** Track Mm */
+            track_mm: number;
+        };
+        /**
          * VideoRpmInputs
          * @description ``fps`` is the rate at capture, not at playback; ``frames`` is last − first.
          */
@@ -8585,6 +8772,13 @@ export interface components {
             /** Constants */
             constants: components["schemas"]["Constant"][];
             inverse: components["schemas"]["InverseSpan"] | null;
+        };
+        /** WorldLine */
+        WorldLine: {
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
         };
     };
     responses: never;
@@ -15049,7 +15243,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["OpenedRecording"];
+                    "application/json": components["schemas"]["OpenedRecordingModel"];
                 };
             };
             /** @description Not Found */
@@ -17529,6 +17723,126 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    choices_api_rigs__slug__drive_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChoicesModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    drive_api_rigs__slug__drive_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DriveAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunModel"];
                 };
             };
             /** @description Not Found */

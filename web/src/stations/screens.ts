@@ -12,7 +12,7 @@ const STATIONS: Record<StationId, () => Promise<Screen>> = {
   convert: async () => (await import("./convert/Convert")).Convert,
   calibrate: async () => (await import("./calibrate/Calibrate")).Calibrate,
   decide: async () => (await import("./decide/Decide")).Decide,
-  drive: async () => (await import("./Drive")).Drive,
+  drive: async () => (await import("./drive/Drive")).Drive,
   log: async () => (await import("./Log")).Log,
 };
 

@@ -55,7 +55,7 @@ class Memory:
 
 
 @dataclass(frozen=True)
-class Inputs:
+class StepInputs:
     """What a behaviour is set to: its settings by name; per sensor of a row white, black, threshold and
     hysteresis (counts), shape (sensors, 4); what is done in each state of a row, shape (states,)."""
 
@@ -76,6 +76,7 @@ class Behaviour(ABC):
     reads: ClassVar[str]
     moves: ClassVar[tuple[str, ...]]
     least: ClassVar[int] = 1  # sensors of the row, or rangers
+    follows: ClassVar[bool] = False  # a line
     settings: ClassVar[tuple[Setting, ...]]
     states: ClassVar[tuple[str, ...]]
     outputs: ClassVar[tuple[str, ...]] = ("left_pct", "right_pct")
@@ -102,12 +103,12 @@ class Behaviour(ABC):
         """Nothing is known yet, and nothing moves."""
         return Memory(np.zeros(MEMORY), np.zeros(max(len(self.outputs), 2)))
 
-    def array(self, inputs: Inputs) -> Array:
+    def array(self, inputs: StepInputs) -> Array:
         """The settings in order; whole numbers where the program has only those."""
         values = np.array([inputs.settings[setting.name] for setting in self.settings], dtype=np.float64)
         return np.trunc(values) if inputs.integers else values
 
-    def step(self, memory: Memory, readings: Array, inputs: Inputs, loop_s: float) -> Memory:
+    def step(self, memory: Memory, readings: Array, inputs: StepInputs, loop_s: float) -> Memory:
         """One turn of the loop.
 
         Parameters: memory, which is changed; readings: of a row counts, shape (sensors,); of rangers distance

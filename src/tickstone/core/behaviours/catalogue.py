@@ -16,7 +16,7 @@ from tickstone.core.behaviours.follow import (
 from tickstone.core.behaviours.hold import HoldDistance, hold_distance
 from tickstone.core.behaviours.indicate import Indicate, indicate
 from tickstone.core.behaviours.roam import (
-    EdgeGuard,
+    GuardEdge,
     StopWarn,
     Wander,
     edge_guard,
@@ -34,7 +34,7 @@ BEHAVIOURS: dict[str, Behaviour] = {
         FollowTable(),
         FollowPid(),
         Wander(),
-        EdgeGuard(),
+        GuardEdge(),
         StopWarn(),
         HoldDistance(),
         Indicate(),

@@ -232,6 +232,7 @@ class FollowEdge(Behaviour):
     title = "Follow one edge"
     words = "One sensor on the edge of the line: dark turns off it, pale back to it."
     reads, moves = ROW, (WHEELS,)
+    follows = True
     settings = (
         CRUISE,
         replace(SLOW, usual=25.0),
@@ -252,6 +253,7 @@ class FollowTwo(Behaviour):
     title = "Follow between two sensors"
     words = "Two sensors beside the line: the one that sees it is where to turn."
     reads, moves, least = ROW, (WHEELS,), 2
+    follows = True
     settings = (
         CRUISE,
         SLOW,
@@ -272,6 +274,7 @@ class FollowTable(Behaviour):
     title = "Follow by the table"
     words = "What is chosen for each state of the row; the last side is remembered."
     reads, moves = ROW, (WHEELS,)
+    follows = True
     settings = (
         CRUISE,
         Setting("little", "a little", "", 0.3, 0, 2),
@@ -294,6 +297,7 @@ class FollowPid(Behaviour):
     title = "Follow, weighted, with a controller"
     words = "The place of the line under the row, held in its middle by a controller."
     reads, moves, least = ROW, (WHEELS,), 2
+    follows = True
     settings = (
         CRUISE,
         Setting("kp", "kp", "%/mm", 1.0, 0, 1000),

@@ -270,7 +270,7 @@ class Wander(Behaviour):
         return wander
 
 
-class EdgeGuard(Behaviour):
+class GuardEdge(Behaviour):
     """Stays on the table."""
 
     id = "edge-guard"

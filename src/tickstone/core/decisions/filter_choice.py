@@ -50,7 +50,7 @@ AMOUNT_WORDS = {"average": "of {}", "median": "of {}", "smooth": "α {}", "kalma
 
 
 @dataclass(frozen=True)
-class Setting:
+class FilterSetting:
     """A filter with its amount (length, α, or q/r), and what it costs for white noise."""
 
     kind: str
@@ -99,7 +99,7 @@ def arguments(kind: str, amount: float) -> dict[str, Any]:
     return {"q": amount, "r": 1.0}
 
 
-def setting(kind: str, amount: float) -> Setting:
+def setting(kind: str, amount: float) -> FilterSetting:
     """A filter with what it costs. Raises BadInput for ``filter_kind`` or ``filter_amount``.
 
     >>> setting("average", 4).noise_ratio
@@ -108,12 +108,12 @@ def setting(kind: str, amount: float) -> Setting:
     if kind not in KINDS:
         raise BadInput(f"filter_kind must be one of {', '.join(KINDS)}, not {kind}.", "filter_kind")
     if kind == "none":
-        return Setting(kind, 1.0, 1.0, 0.0)
+        return FilterSetting(kind, 1.0, 1.0, 0.0)
     tradeoff = filters.tradeoff(kind, **arguments(kind, amount))
-    return Setting(kind, amount, tradeoff.noise_ratio, tradeoff.lag_samples)
+    return FilterSetting(kind, amount, tradeoff.noise_ratio, tradeoff.lag_samples)
 
 
-def chosen(values: Values) -> Setting | None:
+def chosen(values: Values) -> FilterSetting | None:
     """The filter that is chosen for a sensor; None while there is none."""
     kind = values.get("filter_kind")
     if kind is None or not 0 < round(kind.value) < len(KINDS):
@@ -126,14 +126,14 @@ class FilterTrial:
     """A filter on these very readings: what is left of their noise (sd, their unit), of their spikes, its
     lag, s, and the recording that it needs to show it, s."""
 
-    setting: Setting
+    setting: FilterSetting
     noise: float
     spikes: int
     lag_s: float
     needs_s: float = 0.0
 
 
-def needed_readings(item: Setting) -> int:
+def needed_readings(item: FilterSetting) -> int:
     """How many readings show what a filter does: those in which it settles, and some to look at."""
     return math.ceil(SETTLES * item.lag_samples) + (0 if item.kind == "none" else LEAST_READINGS)
 
@@ -170,7 +170,7 @@ def on_these(readings: Array, interval_s: float) -> list[FilterTrial]:
     return trials
 
 
-def _left(item: Setting, calm: Array, raw: float) -> float:
+def _left(item: FilterSetting, calm: Array, raw: float) -> float:
     """Which share of the noise a filter leaves of a calm stretch, or of white noise where that is too short
     to tell."""
     settle = math.ceil(SETTLES * item.lag_samples)
@@ -180,7 +180,7 @@ def _left(item: Setting, calm: Array, raw: float) -> float:
     return after / before if before > LEAST_SHARE * raw else item.noise_ratio
 
 
-def _spikes(item: Setting, readings: Array, there: Array, raw: float) -> int:
+def _spikes(item: FilterSetting, readings: Array, there: Array, raw: float) -> int:
     """How many readings still stand off after a filter, once it has settled."""
     lag = round(item.lag_samples)
     if not raw or readings.size < needed_readings(item):
@@ -347,7 +347,7 @@ def _size(value: float) -> str:
 
 
 def _notes(
-    evidence: Evidence, trials: list[FilterTrial], unit: str, values: Values, mine: Setting
+    evidence: Evidence, trials: list[FilterTrial], unit: str, values: Values, mine: FilterSetting
 ) -> tuple[str, ...]:
     sentences = ["Order: reject what is no reading, then a median against spikes, then smooth, then decide."]
     lost = int((~evidence.valid).sum())
@@ -385,7 +385,7 @@ def _notes(
     return tuple(sentences)
 
 
-def _odds(evidence: Evidence, mine: Setting, raw: float, values: Values) -> tuple[Table, ...]:
+def _odds(evidence: Evidence, mine: FilterSetting, raw: float, values: Values) -> tuple[Table, ...]:
     """What the filter makes of the odds of what is decided from these readings, beside none."""
     both = (setting("none", 1.0), mine)
     if "ping_interval" in values:
@@ -440,7 +440,7 @@ def _odds(evidence: Evidence, mine: Setting, raw: float, values: Values) -> tupl
     )
 
 
-def _misread(item: Setting, light: Light, sensor: int, threshold: float) -> int:
+def _misread(item: FilterSetting, light: Light, sensor: int, threshold: float) -> int:
     """Readings of a sensor that stand on the wrong side of its threshold after the filter."""
     line, ground = item.run(light.line[sensor]), item.run(light.ground[sensor])
     low, high = (ground, line) if ground.mean() < line.mean() else (line, ground)
@@ -483,7 +483,7 @@ def _too_slow(trials: list[FilterTrial], length_s: float) -> tuple[str, ...]:
     )
 
 
-def _traces(evidence: Evidence, mine: Setting, values: Values) -> tuple[Plot, ...]:
+def _traces(evidence: Evidence, mine: FilterSetting, values: Values) -> tuple[Plot, ...]:
     """The liveliest stretch of the recording, raw and through the filter; and what the filter takes away."""
     times, readings = evidence.times_s[evidence.valid], evidence.converted[evidence.valid]
     start = 0

@@ -7,12 +7,12 @@ import math
 import numpy as np
 import numpy.typing as npt
 
-from tickstone.core.behaviours.behaviour import Behaviour, Inputs
+from tickstone.core.behaviours.behaviour import Behaviour, StepInputs
 from tickstone.core.behaviours.indicate import DARK, NEAR
 from tickstone.core.drive import loop
 from tickstone.core.drive.ground import side_share
 from tickstone.core.drive.parts import Parts
-from tickstone.core.drive.request import Event, Figure, Judged, Run, RunRequest
+from tickstone.core.drive.request import Event, Figure, Run, RunRequest, RunVerdict
 from tickstone.core.drive.sensing import SimulatedRow, rangers_of, row_of
 from tickstone.core.drive.world import BenchWorld, Schedule
 from tickstone.core.rigs.kinds import kind
@@ -57,9 +57,10 @@ def shown(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) -
             settings["lamps"] = float(row.places.size)
     else:
         columns, readings = (f"{sensor.id}_level",), moved[:, None].copy()
-    inputs = Inputs(settings, sensors, integers=request.integers)
+    inputs = StepInputs(settings, sensors, integers=request.integers)
     memory = behaviour.begin()
     trace = np.zeros((count, loop.READINGS + readings.shape[1]))
+    trace[:, [loop.OFFSET, loop.WAY]] = np.nan  # there is no line here
     trace[:, loop.T_S], trace[:, loop.X], trace[:, loop.READINGS :] = times, moved, readings
     for k in range(count):
         now = readings[k, 1:3] if quantity == "distance_mm" else readings[k]
@@ -116,7 +117,7 @@ def _row(
 
 def _judged(
     behaviour: Behaviour, settings: dict[str, float], quantity: str, trace: Array, loop_s: float
-) -> Judged:
+) -> RunVerdict:
     """How often the answer switched, how often more than it had to, and how late, ms."""
     place = 2 if behaviour.id == "stop-warn" else 0
     lit = trace[:, loop.OUTPUTS + place] > 0.5
@@ -156,7 +157,7 @@ def _judged(
         )
     elif true is not None and follows and wanted and not switches.size:
         why = "It never answered: what moves does not reach its threshold."
-    return Judged(figures, events, why, answer)
+    return RunVerdict(figures, events, why, answer)
 
 
 def _with_band(moved: Array, trip: float, clear: float) -> npt.NDArray[np.bool_]:

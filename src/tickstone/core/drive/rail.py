@@ -7,11 +7,11 @@ import math
 import numpy as np
 import numpy.typing as npt
 
-from tickstone.core.behaviours.behaviour import RANGERS, Behaviour, Inputs
+from tickstone.core.behaviours.behaviour import RANGERS, Behaviour, StepInputs
 from tickstone.core.control import step_metrics
 from tickstone.core.drive import loop
 from tickstone.core.drive.parts import Parts
-from tickstone.core.drive.request import Event, Figure, Judged, Run, RunRequest
+from tickstone.core.drive.request import Event, Figure, Run, RunRequest, RunVerdict
 from tickstone.core.drive.sensing import SimulatedRangers, rangers_of
 from tickstone.core.drive.world import RailWorld
 from tickstone.core.wording import fixed
@@ -37,8 +37,9 @@ def held(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) ->
         settings |= {name: value for name, value in usual.items() if name not in parts.chosen}
     rangers = rangers_of(parts.sensors[:1], parts.values[:1], parts.loop_s, parts.spread)
     rangers.table[0, loop.LOST] = DROPOUT_SHARE
-    inputs = Inputs(settings, integers=request.integers)
+    inputs = StepInputs(settings, integers=request.integers)
     trace = np.zeros((count, loop.READINGS + 2))
+    trace[:, [loop.OFFSET, loop.WAY]] = np.nan  # there is no line here
     _simulate(request, world, behaviour, inputs, parts, rangers, trace)
     return Run(
         behaviour,
@@ -56,7 +57,7 @@ def _simulate(
     request: RunRequest,
     world: RailWorld,
     behaviour: Behaviour,
-    inputs: Inputs,
+    inputs: StepInputs,
     parts: Parts,
     rangers: SimulatedRangers,
     trace: Array,
@@ -102,7 +103,7 @@ def _simulate(
 
 def _judged(
     world: RailWorld, behaviour: Behaviour, settings: dict[str, float], loop_s: float, trace: Array
-) -> Judged:
+) -> RunVerdict:
     x, wanted, out = trace[:, loop.X], settings["set_mm"], trace[:, loop.OUTPUTS]
     late = slice(trace.shape[0] // 2, None)
     error = x - wanted
@@ -139,7 +140,7 @@ def _judged(
             if wrong
             else f"an output of {fixed(float(out[-1]))} does not bring it back."
         )
-        return Judged(figures, events, why, f"Runs to its end, {fixed(float(last[0]))} mm")
+        return RunVerdict(figures, events, why, f"Runs to its end, {fixed(float(last[0]))} mm")
     if rms > 0.2 * world.length_mm:
         half = error[late]
         swings = int((np.diff(np.sign(half[np.abs(half) > 2.0])) != 0).sum())
@@ -149,5 +150,5 @@ def _judged(
             if swings >= 3
             else f"It stays {fixed(float(half.mean()))} mm off: a small ki would bring it home."
         )
-        return Judged(figures, events, why, f"Does not hold: {fixed(rms)} mm off")
-    return Judged(figures, events, "", f"Holds {fixed(wanted)} mm within {fixed(2 * rms, 1)} mm")
+        return RunVerdict(figures, events, why, f"Does not hold: {fixed(rms)} mm off")
+    return RunVerdict(figures, events, "", f"Holds {fixed(wanted)} mm within {fixed(2 * rms, 1)} mm")

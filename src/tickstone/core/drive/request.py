@@ -28,7 +28,7 @@ class Event:
 
 
 @dataclass(frozen=True)
-class Judged:
+class RunVerdict:
     """How a run went: its score, its events, why it failed (empty when it did not), and that in a
     heading."""
 
@@ -66,7 +66,7 @@ class Run:
     loop_s: float
     trace: Array
     columns: tuple[str, ...]
-    judged: Judged
+    judged: RunVerdict
     assumed: tuple[str, ...]
     settings: Mapping[str, float]
     vehicle: Vehicle

@@ -7,12 +7,14 @@ from dataclasses import replace
 import numpy as np
 
 from tickstone.core import loops
-from tickstone.core.behaviours.behaviour import ROW, WHEELS, Behaviour, Inputs
+from tickstone.core.behaviours.behaviour import ROW, WHEELS, Behaviour, StepInputs
 from tickstone.core.drive import loop, score
 from tickstone.core.drive.ground import ground_of
 from tickstone.core.drive.parts import Parts
 from tickstone.core.drive.request import Run, RunRequest
 from tickstone.core.drive.sensing import (
+    NO_RANGERS,
+    NO_ROW,
     SimulatedRangers,
     SimulatedRow,
     rangers_of,
@@ -31,32 +33,12 @@ def rolled(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) 
     assert isinstance(world, FloorWorld | TableWorld)
     if WHEELS not in behaviour.moves:
         raise BadInput(f"{behaviour.title} does not drive: choose a rail or the bench.", "world")
-    row: SimulatedRow | None = None
-    rangers: SimulatedRangers | None = None
-    if behaviour.reads == ROW:
-        row = row_of(
-            parts.sensors[0],
-            parts.values[0],
-            parts.spread,
-            parts.hands["lamp_counts"],
-            parts.hands["higher_mm"],
-        )
-        if behaviour.id == "edge-guard":
-            row = replace(row, sensors=span_of_table(row, parts.values[0]))
-        if behaviour.id.startswith("follow") and not (isinstance(world, FloorWorld) and world.lines):
-            raise BadInput("This world has no line to follow.", "world")
-    else:
-        rangers = rangers_of(parts.sensors, parts.values, parts.loop_s, parts.spread)
-    mount = row.mount if row else np.array([80.0, 0.0, 4.0, 1023.0, 0.0, 0.0])
-    ground = ground_of(world, float(mount[loop.SPOT_R]))
-    places = row.places if row else np.zeros(0)
-    watching = len(rangers.sensors) if rangers else 0
-    inputs = Inputs(
-        parts.settings,
-        row.sensors if row else np.zeros((0, 4)),
-        row.choices if row else np.zeros(1),
-        request.integers,
-    )
+    if behaviour.follows and not (isinstance(world, FloorWorld) and world.lines):
+        raise BadInput("This world has no line to follow.", "world")
+    row, rangers = _sensors(behaviour, parts)
+    ground = ground_of(world, float(row.mount[loop.SPOT_R]))
+    places, watching = row.places, len(rangers.sensors)
+    inputs = StepInputs(parts.settings, row.sensors, row.choices, request.integers)
     trace = np.zeros((count, loop.READINGS + places.size + 2 * watching))
     shares, hits = np.zeros((count, places.size)), np.zeros(count)
     memory = behaviour.begin()
@@ -73,15 +55,15 @@ def rolled(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) 
         inputs.choices,
         parts.vehicle.array(),
         start,
-        mount,
+        row.mount,
         places,
-        row.levels if row else np.zeros((0, 2)),
+        row.levels,
         parts.rng(1).standard_normal((count, max(places.size, 1))),
-        rangers.table if rangers else np.zeros((0, 11)),
+        rangers.table,
         parts.rng(2).standard_normal((count, max(watching, 1))),
         parts.rng(3).random((count, max(watching, 1))),
-        rangers.raw_of_mm if rangers else np.zeros(2),
-        rangers.mm_of_raw if rangers else np.zeros(2),
+        rangers.raw_of_mm,
+        rangers.mm_of_raw,
         ground.pieces,
         ground.grid,
         ground.starts,
@@ -104,7 +86,7 @@ def rolled(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) 
         score.Rolled(behaviour, world, ground, trace, shares, hits, ended, crossed, row, rangers, parts)
     )
     columns = tuple(f"s{i + 1}" for i in range(places.size)) + tuple(
-        name for sensor in (rangers.sensors if rangers else ()) for name in (f"{sensor}_raw", f"{sensor}_mm")
+        name for sensor in rangers.sensors for name in (f"{sensor}_raw", f"{sensor}_mm")
     )
     return Run(
         behaviour,
@@ -112,14 +94,26 @@ def rolled(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) 
         trace,
         columns,
         judged,
-        (*(row.assumed if row else ()), *(rangers.assumed if rangers else ()), *parts.vehicle.assumed),
+        (*row.assumed, *rangers.assumed, *parts.vehicle.assumed),
         parts.settings,
         parts.vehicle,
     )
 
 
+def _sensors(behaviour: Behaviour, parts: Parts) -> tuple[SimulatedRow, SimulatedRangers]:
+    """What a behaviour reads, as the rig has it; nothing of the other sort."""
+    if behaviour.reads != ROW:
+        return NO_ROW, rangers_of(parts.sensors, parts.values, parts.loop_s, parts.spread)
+    hands = parts.hands
+    row = row_of(parts.sensors[0], parts.values[0], parts.spread, hands["lamp_counts"], hands["higher_mm"])
+    if behaviour.id == "edge-guard":
+        row = replace(row, sensors=span_of_table(row, parts.values[0]))
+    return row, NO_RANGERS
+
+
 def _call(count: int, *arguments: object) -> tuple[int, int, int]:
     """The loop, compiled where that is worth it."""
-    samples = loops.COMPILED_FROM if count >= COMPILED_FROM else 0
+    worth = count >= COMPILED_FROM or loops.ready(loop.roll)
+    samples = loops.COMPILED_FROM if worth else 0
     result: tuple[int, int, int] = loops.run(loop.roll, samples, *arguments)
     return result

@@ -16,7 +16,7 @@ from tickstone.core.behaviours.follow import BAND, BLACK, STOPPED, THRESHOLD, WH
 from tickstone.core.drive import loop
 from tickstone.core.drive.ground import Ground, ray
 from tickstone.core.drive.parts import Parts
-from tickstone.core.drive.request import Event, Figure, Judged
+from tickstone.core.drive.request import Event, Figure, RunVerdict
 from tickstone.core.drive.sensing import SimulatedRangers, SimulatedRow
 from tickstone.core.drive.world import FloorWorld, TableWorld, inside
 from tickstone.core.wording import fixed
@@ -45,8 +45,8 @@ class Rolled:
     hits: Array
     ended: int
     crossed: int
-    row: SimulatedRow | None
-    rangers: SimulatedRangers | None
+    row: SimulatedRow
+    rangers: SimulatedRangers
     parts: Parts
 
     @property
@@ -64,11 +64,11 @@ class Rolled:
         return slice(max(0, k - round(seconds / self.parts.loop_s)), k + 1)
 
 
-def of_roll(rolled: Rolled) -> Judged:
+def of_roll(rolled: Rolled) -> RunVerdict:
     """Judge a run on wheels."""
     if isinstance(rolled.world, TableWorld):
         return _of_table(rolled)
-    if rolled.behaviour.id.startswith("follow"):
+    if rolled.behaviour.follows:
         return _of_line(rolled)
     return _of_room(rolled)
 
@@ -89,8 +89,7 @@ def changes(rolled: Rolled) -> Iterator[Event]:
 # The line ---------------------------------------------------------------------------------------------------
 
 
-def _of_line(rolled: Rolled) -> Judged:
-    assert rolled.row is not None
+def _of_line(rolled: Rolled) -> RunVerdict:
     assert isinstance(rolled.world, FloorWorld)
     trace, row, dt = rolled.trace, rolled.row, rolled.parts.loop_s
     offset = trace[:, loop.OFFSET]
@@ -124,21 +123,23 @@ def _of_line(rolled: Rolled) -> Judged:
             events.append(Event(float(rolled.times[b]), "regained", "is over the line again"))
     events.sort(key=lambda event: event.t_s)
     if not lost:
-        done = f"{laps} lap{'s' if laps != 1 else ''}, {fixed(lap_s, 1)} s each" if lap_s else "to its end"
+        done = f"{laps} laps, {fixed(lap_s, 1)} s each" if lap_s else "to its end"
+        if lap_s and laps == 1:
+            done = f"1 lap in {fixed(lap_s, 1)} s"
         stopped = trace.shape[0] > 0 and bool(abs(rolled.speed[-1]) < 1.0) and not finished
         widest = fixed(float(figures["offset_worst_mm"] or 0.0))
         if stopped:
-            return Judged(figures, tuple(events), _why_stopped(rolled), "Stands still")
+            return RunVerdict(figures, tuple(events), _why_stopped(rolled), "Stands still")
         verdict = (
             f"Follows the line {done}, at most {widest} mm beside it"
             if finished
             else (f"On the line all the time, at most {widest} mm beside it")
         )
-        return Judged(figures, tuple(events), "", verdict)
+        return RunVerdict(figures, tuple(events), "", verdict)
     first = lost[0][0]
     where = _bend_at(rolled, bends, first)
     verdict = f"Leaves the line at {fixed(float(rolled.times[first]), 1)} s{where}"
-    return Judged(figures, tuple(events), _why_lost(rolled, first, bends), verdict)
+    return RunVerdict(figures, tuple(events), _why_lost(rolled, first, bends), verdict)
 
 
 def _laps(rolled: Rolled) -> tuple[float, float | None]:
@@ -189,7 +190,6 @@ def _bend_at(rolled: Rolled, bends: list[tuple[float, float, float]], k: int) ->
 def _misread(rolled: Rolled, k: int) -> str | None:
     """The sensor that took ground for line or line for ground before a loop, most often."""
     row = rolled.row
-    assert row is not None
     look = rolled.before(k, LOOK_BACK_S)
     counts = rolled.trace[look, loop.READINGS : loop.READINGS + row.places.size]
     high = counts > row.sensors[:, THRESHOLD]
@@ -216,7 +216,6 @@ def _misread(rolled: Rolled, k: int) -> str | None:
 
 def _place(rolled: Rolled, k: int, sensor: int) -> tuple[float, float]:
     row, trace = rolled.row, rolled.trace
-    assert row is not None
     c, s = math.cos(trace[k, loop.HEADING]), math.sin(trace[k, loop.HEADING])
     along, aside = row.mount[loop.ROW_X], row.mount[loop.ROW_Y] + row.places[sensor]
     return trace[k, loop.X] + along * c - aside * s, trace[k, loop.Y] + along * s + aside * c
@@ -300,7 +299,7 @@ def _distances(points: Array, walls: Array) -> Array:
     return np.asarray(np.hypot(*np.moveaxis(points[:, None] - foot, -1, 0)).min(axis=1))
 
 
-def _of_room(rolled: Rolled) -> Judged:
+def _of_room(rolled: Rolled) -> RunVerdict:
     trace, dt = rolled.trace, rolled.parts.loop_s
     walls = rolled.ground.walls
     states = trace[:, loop.STATE].astype(int)
@@ -329,7 +328,7 @@ def _of_room(rolled: Rolled) -> Judged:
     events.sort(key=lambda event: event.t_s)
     if starts:
         at = float(rolled.times[starts[0]])
-        return Judged(
+        return RunVerdict(
             figures, tuple(events), _why_hit(rolled, starts[0]), f"Drives into something at {fixed(at, 1)} s"
         )
     moved, waits = float(figures["way_m"] or 0.0), bool((states == roam.WAITING).any())
@@ -340,18 +339,17 @@ def _of_room(rolled: Rolled) -> Judged:
             f"Since {fixed(since, 1)} s hardly a ping has come back: what is ahead is soft, slanted or "
             "farther than it sees. No echo is not clear."
         )
-        return Judged(figures, tuple(events), why, f"Waits since {fixed(since, 1)} s")
+        return RunVerdict(figures, tuple(events), why, f"Waits since {fixed(since, 1)} s")
     if moved < 0.05 and rolled.behaviour.id == "wander":
-        return Judged(figures, tuple(events), _why_stopped(rolled), "Stands still")
+        return RunVerdict(figures, tuple(events), _why_stopped(rolled), "Stands still")
     verdict = f"Goes {fixed(moved, 1)} m and touches nothing"
     if not math.isinf(nearest):
         verdict += f", {fixed(nearest)} mm at the nearest"
-    return Judged(figures, tuple(events), "", verdict)
+    return RunVerdict(figures, tuple(events), "", verdict)
 
 
 def _ahead(rolled: Rolled, k: int) -> float:
     """How far it truly is to the nearest thing before the first ranger, mm."""
-    assert rolled.rangers is not None
     look = rolled.rangers.table[0]
     x, y, heading = rolled.trace[k, [loop.X, loop.Y, loop.HEADING]]
     c, s = math.cos(heading), math.sin(heading)
@@ -401,7 +399,7 @@ def _why_hit(rolled: Rolled, k: int) -> str:
 # A table ----------------------------------------------------------------------------------------------------
 
 
-def _of_table(rolled: Rolled) -> Judged:
+def _of_table(rolled: Rolled) -> RunVerdict:
     trace, dt = rolled.trace, rolled.parts.loop_s
     outline = rolled.ground.outline
     sides = np.column_stack([outline, np.roll(outline, -1, axis=0), np.zeros(outline.shape[0])])
@@ -422,17 +420,16 @@ def _of_table(rolled: Rolled) -> Judged:
     events = list(changes(rolled))
     if not fell:
         moved = fixed(float(figures["way_m"] or 0.0), 1)
-        return Judged(
+        return RunVerdict(
             figures, tuple(events), "", f"Stays on the table for {moved} m, {fixed(worst)} mm over it at most"
         )
     at = float(rolled.times[-1])
     events.append(Event(at, "fall", "falls"))
-    return Judged(figures, tuple(events), _why_fell(rolled), f"Falls at {fixed(at, 1)} s")
+    return RunVerdict(figures, tuple(events), _why_fell(rolled), f"Falls at {fixed(at, 1)} s")
 
 
 def _why_fell(rolled: Rolled) -> str:
     row, trace = rolled.row, rolled.trace
-    assert row is not None
     k = trace.shape[0] - 1
     states = trace[:, loop.STATE].astype(int)
     if states[k] in (roam.BACKING, roam.TURNING):

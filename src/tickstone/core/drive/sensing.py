@@ -42,6 +42,17 @@ class SimulatedRow:
     assumed: tuple[str, ...]
 
 
+NO_ROW = SimulatedRow(  # looks as a spot 4 mm wide would, ahead of the axle, and reads nothing
+    "",
+    np.array([80.0, 0.0, 4.0, 1023.0, 0.0, 0.0]),
+    np.zeros(0),
+    np.zeros((0, 2)),
+    np.zeros((0, 4)),
+    np.zeros(1),
+    (),
+)
+
+
 def row_of(
     sensor: Sensor, values: Values, rng: np.random.Generator | None, lamp_counts: float, higher_mm: float
 ) -> SimulatedRow:
@@ -126,6 +137,9 @@ class SimulatedRangers:
     raw_of_mm: Array
     mm_of_raw: Array
     assumed: tuple[str, ...]
+
+
+NO_RANGERS = SimulatedRangers((), np.zeros((0, 11)), np.zeros(2), np.zeros(2), ())
 
 
 def rangers_of(

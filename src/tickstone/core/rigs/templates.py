@@ -75,6 +75,7 @@ def fern() -> Rig:
                 Mount(-90.0, 40.0, 60.0),
                 top_ohm=22_000.0,
             ),
+            _part("motor-driver", "wheels", mount=Mount(-40.0, 0.0, 50.0)),
         ),
         (BATTERY,),
         replace(CART, board_x_mm=20.0),

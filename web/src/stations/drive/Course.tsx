@@ -1,0 +1,292 @@
+import { usePlace } from "../../hooks/place";
+import { type DriveRun, dashes, linePoints, poseAt, stretches } from "../../model/drive";
+import { figure, THIN } from "../../model/format";
+import { rowPlaces, scaleBar } from "../../model/plan";
+import styles from "./Course.module.css";
+
+type Point = [number, number];
+type Outline = { polygon: Point[] };
+
+/** A world's document, as far as it is drawn. */
+interface Ground {
+  kind: string;
+  polygon?: Point[];
+  lines?: { points: Point[]; arcs: Record<string, number>[]; width_mm: number; closed: boolean; gaps: Point[] }[];
+  patches?: (Outline & { light_counts: number })[];
+  walls?: [number, number, number, number][];
+  curtains?: [number, number, number, number][];
+  boxes?: Outline[];
+  start?: { x_mm: number; y_mm: number; heading_deg: number };
+  length_mm?: number;
+  from_mm?: number;
+  plant?: string;
+}
+
+interface Props {
+  run: DriveRun;
+  before: DriveRun | undefined;
+  t: number;
+}
+
+const corners = (points: Point[]) => points.map(([x, y]) => `${x},${y}`).join(" ");
+
+/** The world from above and to scale, the way that was driven, and the vehicle where it is at a time. */
+export function Course({ run, before, t }: Props) {
+  const ground = run.world as unknown as Ground;
+  if (ground.kind === "rail") return <Rail run={run} ground={ground} t={t} />;
+  if (ground.kind === "bench")
+    return (
+      <p className="empty">Nothing drives here: hands move what the sensor sees, and the lanes tell what answers.</p>
+    );
+  const [left, bottom, width, height] = span(ground, run);
+  const unit = Math.max(width / 520, height / 330); // about a pixel
+  const bar = scaleBar(width);
+  return (
+    <svg
+      className={styles.course}
+      viewBox={`${left} ${-bottom - height} ${width} ${height + 8 * unit}`}
+      role="img"
+      aria-label={`The ${run.world.name} from above: ${run.verdict}`}
+    >
+      <g transform="scale(1 -1)">
+        <World ground={ground} unit={unit} />
+        {before && <path d={way(before)} className={styles.before} strokeWidth={1.6 * unit} />}
+        {stretches(run).map((part) => (
+          <path
+            key={part.d.slice(0, 40)}
+            d={part.d}
+            className={styles.way}
+            strokeWidth={(1.6 + 7 * part.away) * unit}
+          />
+        ))}
+        <Vehicle run={run} t={t} unit={unit} />
+        <Failure run={run} unit={unit} right={left + width} />
+      </g>
+      <g transform={`translate(${left + width - bar - 30 * unit} ${-bottom})`}>
+        <path d={`M0 ${-5 * unit}V0H${bar}V${-5 * unit}`} className={styles.bar} strokeWidth={1.6 * unit} />
+        <text x={bar / 2} y={-8 * unit} textAnchor="middle" style={{ fontSize: 14 * unit }}>
+          {figure(bar, 0)}
+          {THIN}mm
+        </text>
+      </g>
+    </svg>
+  );
+}
+
+const ROOM_MM = 140;
+
+/** What of the world is drawn: left, bottom, width, height, around all that lies there and the way that was driven. */
+function span(ground: Ground, run: DriveRun): [number, number, number, number] {
+  const points: Point[] = [
+    ...(ground.polygon ?? []),
+    ...(ground.lines ?? []).flatMap(linePoints),
+    ...[...(ground.boxes ?? []), ...(ground.patches ?? [])].flatMap((each) => each.polygon),
+    ...[...(ground.walls ?? []), ...(ground.curtains ?? [])].flatMap(([x1, y1, x2, y2]): Point[] => [
+      [x1, y1],
+      [x2, y2],
+    ]),
+    ...run.x_mm.map((x, i): Point => [x ?? 0, run.y_mm[i] ?? 0]),
+  ];
+  const [xs, ys] = [points.map(([x]) => x), points.map(([, y]) => y)];
+  const [left, bottom] = [Math.min(...xs) - ROOM_MM, Math.min(...ys) - ROOM_MM];
+  return [left, bottom, Math.max(...xs) + ROOM_MM - left, Math.max(...ys) + ROOM_MM - bottom];
+}
+
+const way = (run: DriveRun) => `M${run.t_s.map((_, i) => `${run.x_mm[i]} ${run.y_mm[i]}`).join("L")}`;
+
+function World({ ground, unit }: { ground: Ground; unit: number }) {
+  return (
+    <>
+      {ground.polygon && <polygon points={corners(ground.polygon)} className={styles.table} strokeWidth={1.6 * unit} />}
+      {ground.patches?.map((patch) => (
+        <polygon
+          key={corners(patch.polygon)}
+          points={corners(patch.polygon)}
+          className={styles.lamp}
+          strokeWidth={unit}
+        >
+          <title>{`lamp, ${patch.light_counts > 0 ? "+" : ""}${patch.light_counts} counts`}</title>
+        </polygon>
+      ))}
+      {ground.lines?.map((line) => {
+        const points = linePoints(line);
+        const path = `M${points.map(([x, y]) => `${x} ${y}`).join("L")}${line.closed ? "Z" : ""}`;
+        return (
+          <path
+            key={path.slice(0, 60)}
+            d={path}
+            className={styles.tape}
+            strokeWidth={line.width_mm}
+            strokeDasharray={dashes(points, line.closed, line.gaps)}
+          />
+        );
+      })}
+      {ground.boxes?.map((box) => (
+        <polygon
+          key={corners(box.polygon)}
+          points={corners(box.polygon)}
+          className={styles.box}
+          strokeWidth={1.6 * unit}
+        />
+      ))}
+      {ground.walls?.map(([x1, y1, x2, y2]) => (
+        <line
+          key={`${x1} ${y1} ${x2} ${y2}`}
+          {...{ x1, y1, x2, y2 }}
+          className={styles.wall}
+          strokeWidth={2.6 * unit}
+        />
+      ))}
+      {ground.curtains?.map(([x1, y1, x2, y2]) => (
+        <line
+          key={`${x1} ${y1} ${x2} ${y2}`}
+          {...{ x1, y1, x2, y2 }}
+          className={styles.wall}
+          strokeWidth={2.6 * unit}
+          strokeDasharray={`${3 * unit} ${5 * unit}`}
+        >
+          <title>a curtain: it sends no echo back</title>
+        </line>
+      ))}
+    </>
+  );
+}
+
+const BAD: Record<string, string> = { lost: "left the line", hit: "touched", fall: "fell" };
+const WORDS = 250;
+
+/** Where it went wrong, with its time: written to the side where there is room. */
+function Failure({ run, unit, right }: { run: DriveRun; unit: number; right: number }) {
+  const bad = run.events.find((event) => event.kind in BAD);
+  if (!bad) return null;
+  const { x, y } = poseAt(run, bad.t_s);
+  const size = 6 * unit;
+  const side = x + WORDS * unit > right ? -1 : 1;
+  return (
+    <g transform={`translate(${x} ${y})`} className={styles.bad}>
+      <path d={`M${-size} ${-size}L${size} ${size}M${-size} ${size}L${size} ${-size}`} strokeWidth={2 * unit} />
+      <path d={`M0 0L${side * 84 * unit} ${34 * unit}`} strokeWidth={1.2 * unit} />
+      <text
+        transform="scale(1 -1)"
+        x={side * 88 * unit}
+        y={-34 * unit}
+        textAnchor={side < 0 ? "end" : "start"}
+        style={{ fontSize: 15 * unit }}
+      >
+        {BAD[bad.kind]}, {figure(bad.t_s, 1)}
+        {THIN}s
+      </text>
+    </g>
+  );
+}
+
+/** The outline of what drives, its wheels, and where its sensors look. */
+function Vehicle({ run, t, unit }: { run: DriveRun; t: number; unit: number }) {
+  const { rig } = usePlace();
+  const { x, y, heading } = poseAt(run, t);
+  const { front_mm: front, rear_mm: rear, width_mm: width, track_mm: track } = run.outline;
+  const wheel = Math.max(24, 0.2 * track);
+  return (
+    <g transform={`translate(${x} ${y}) rotate(${heading})`} className={styles.vehicle}>
+      {rig.parts
+        .filter((part) => part.mount && part.cone_deg !== null)
+        .map((part) => (
+          <Beam key={part.id} part={part} unit={unit} />
+        ))}
+      <rect x={-rear} y={-width / 2} width={rear + front} height={width} strokeWidth={1.6 * unit} />
+      {[-1, 1].map((side) => (
+        <rect
+          key={side}
+          x={-wheel / 2}
+          y={(side * track) / 2 - wheel / 8}
+          width={wheel}
+          height={wheel / 4}
+          className={styles.wheel}
+        />
+      ))}
+      {rig.parts
+        .filter((part) => part.mount && part.row)
+        .flatMap((part) =>
+          rowPlaces(part.row ?? 0, part.pitch_mm ?? 12).map((aside) => (
+            <circle
+              key={`${part.id} ${aside}`}
+              cx={part.mount?.x_mm ?? 0}
+              cy={(part.mount?.y_mm ?? 0) - aside}
+              r={2.4 * unit}
+              className={styles.spot}
+            />
+          )),
+        )}
+    </g>
+  );
+}
+
+type Part = ReturnType<typeof usePlace>["rig"]["parts"][number];
+
+function Beam({ part, unit }: { part: Part; unit: number }) {
+  const mount = part.mount ?? { x_mm: 0, y_mm: 0, heading_deg: 0 };
+  const reach = 130 * unit;
+  const half = (((part.cone_deg ?? 10) / 2) * Math.PI) / 180;
+  const looks = (mount.heading_deg * Math.PI) / 180;
+  const end = (angle: number) =>
+    `${mount.x_mm + reach * Math.cos(looks + angle)} ${mount.y_mm + reach * Math.sin(looks + angle)}`;
+  return <path d={`M${mount.x_mm} ${mount.y_mm}L${end(-half)}L${end(half)}Z`} className={styles.beam} />;
+}
+
+/** A rail from the side: the ranger at its near end, the ball or the float, and the wanted place. A tube stands, the
+ * ranger on top and the fan under it. */
+function Rail({ run, ground, t }: { run: DriveRun; ground: Ground; t: number }) {
+  const [from, length] = [ground.from_mm ?? 0, ground.length_mm ?? 1];
+  const stands = ground.plant === "tube";
+  const at = poseAt(run, t).x;
+  const wanted = run.settings.find((setting) => setting.name === "set_mm")?.value ?? 0;
+  const spot = (mm: number, aside = 0): Point => {
+    const share = mm / (from + length);
+    return stands ? [300 + aside, 24 + 250 * share] : [40 + 560 * share, 80 + aside];
+  };
+  const turned = (point: Point) => `translate(${point}) rotate(${stands ? 0 : 90})`;
+  return (
+    <svg
+      className={styles.course}
+      viewBox={`0 0 640 ${stands ? 310 : 150}`}
+      role="img"
+      aria-label={`On the ${ground.plant}: ${run.verdict}`}
+    >
+      <path d="M-16 -6h32v-14h-32z" transform={turned(spot(0))} className={styles.box} strokeWidth="1.6" />
+      {(stands ? [-18, 18] : [14]).map((aside) => (
+        <path
+          key={aside}
+          d={`M${spot(from, aside)}L${spot(from + length, aside)}`}
+          className={styles.wall}
+          strokeWidth="2.6"
+        />
+      ))}
+      {stands && (
+        <path d="M-14 6h28M0 6v10M-14 16h28v8h-28z" transform={turned(spot(from + length))} className={styles.fan} />
+      )}
+      <path d="M0 0l14 -8v16z" transform={turned(spot(wanted, 22))} className={styles.wanted} />
+      <Label of="wanted" mm={wanted} at={spot(wanted, stands ? 44 : 54)} anchor={stands ? "start" : "middle"} />
+      <circle r="12" transform={turned(spot(at))} className={styles.ball} strokeWidth="1.6" />
+      <Label of="" mm={at} at={spot(at, stands ? -28 : -22)} anchor={stands ? "end" : "middle"} />
+    </svg>
+  );
+}
+
+function Label({
+  of,
+  mm,
+  at: [x, y],
+  anchor,
+}: {
+  of: string;
+  mm: number;
+  at: Point;
+  anchor: "start" | "middle" | "end";
+}) {
+  return (
+    <text x={x} y={y} textAnchor={anchor} dominantBaseline="middle">
+      {of} {figure(mm, 0)}
+      {THIN}mm
+    </text>
+  );
+}

@@ -1,0 +1,112 @@
+import { useEffect, useRef, useState } from "react";
+import type { Able } from "../../hooks/useDrive";
+import { useKeys } from "../../hooks/useKeys";
+import { type DriveRun, rowAt, runLanes } from "../../model/drive";
+import { figure, THIN } from "../../model/format";
+import { Lanes } from "../../plot/Lanes";
+import { Course } from "./Course";
+import styles from "./Shown.module.css";
+
+const SPEEDS = [0.25, 1, 4];
+const LANES = 4;
+
+interface Props {
+  run: DriveRun;
+  before: DriveRun | undefined;
+  behaviour: Able | undefined;
+}
+
+/** A run drawn and played: the course, the states, and its lanes on one ruler of time. */
+export function Shown({ run, before, behaviour }: Props) {
+  const end = run.t_s.at(-1) ?? 0;
+  const play = usePlay(end, run.events.find((event) => ENDS.includes(event.kind))?.t_s);
+  const [view, setView] = useState<[number, number] | null>(null);
+  const drawing = useRef<SVGSVGElement>(null);
+  const shown = view ?? [0, Math.max(end, 0.1)];
+  const next = run.events.find((event) => event.t_s > play.t + 1e-3);
+  useKeys({ " ": play.toggle, n: () => next && play.to(next.t_s) }, true);
+  const state = run.states[rowAt(run, play.t)] ?? 0;
+  return (
+    <>
+      <ol className={styles.states} aria-label="States">
+        {behaviour?.states.map((name, i) => (
+          <li key={name} aria-current={i === state ? "step" : undefined}>
+            {name}
+          </li>
+        ))}
+      </ol>
+      <Course run={run} before={before} t={play.t} />
+      <div className={styles.play}>
+        <button type="button" className="act" onClick={play.toggle} aria-pressed={play.on}>
+          {play.on ? "Pause" : "Play"} <kbd>Space</kbd>
+        </button>
+        <button type="button" className="act" disabled={!next} onClick={() => next && play.to(next.t_s)}>
+          Next event <kbd>N</kbd>
+        </button>
+        <select aria-label="Speed" value={play.speed} onChange={(event) => play.setSpeed(Number(event.target.value))}>
+          {SPEEDS.map((speed) => (
+            <option key={speed} value={speed}>
+              ×{THIN}
+              {speed}
+            </option>
+          ))}
+        </select>
+        <span>
+          {figure(play.t, 2)}
+          {THIN}s
+        </span>
+        <span className="small">{run.events.filter((event) => event.t_s <= play.t).at(-1)?.words}</span>
+      </div>
+      <Lanes
+        lanes={runLanes(run, LANES)}
+        marks={run.events
+          .filter((event) => ENDS.includes(event.kind))
+          .map((event) => ({ t0: event.t_s, t1: null, label: event.kind }))}
+        faults={[]}
+        from={shown[0]}
+        to={shown[1]}
+        whole={[0, end]}
+        now={() => ({ view: shown, cursor: play.t })}
+        cursor={play.t}
+        span={undefined}
+        drawing={drawing}
+        label="Lanes of the run"
+        onCursor={play.to}
+        onSpan={setView}
+        onView={(from, to) => setView([from, to])}
+      />
+    </>
+  );
+}
+
+const ENDS = ["lost", "hit", "fall"];
+
+/** The time that is shown: played at a speed, or set by hand. It begins where the run failed. */
+function usePlay(end: number, failed: number | undefined) {
+  const [t, setT] = useState(failed ?? end);
+  const [on, setOn] = useState(false);
+  const [speed, setSpeed] = useState(1);
+  const first = failed ?? end;
+  useEffect(() => setT(first), [first]);
+  useEffect(() => {
+    if (!on) return;
+    let last = performance.now();
+    let frame = requestAnimationFrame(function step(now) {
+      const gone = ((now - last) / 1000) * speed;
+      last = now;
+      setT((was) => Math.min(end, was + gone));
+      frame = requestAnimationFrame(step);
+    });
+    return () => cancelAnimationFrame(frame);
+  }, [on, speed, end]);
+  const ended = on && t >= end;
+  useEffect(() => {
+    if (ended) setOn(false);
+  }, [ended]);
+  const to = (at: number) => setT(Math.min(end, Math.max(0, at)));
+  const toggle = () => {
+    if (!on && t >= end) setT(0);
+    setOn(!on);
+  };
+  return { t, on, speed, setSpeed, to, toggle };
+}
