@@ -6,6 +6,7 @@ import json
 from typing import Annotated, Any
 
 import numpy as np
+import numpy.typing as npt
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
@@ -14,9 +15,11 @@ from tickstone.api.errors import REFUSALS
 from tickstone.api.models import Body, Finite, Name, numbers
 from tickstone.api.needs import Shop
 from tickstone.core.drive import loop
+from tickstone.core.drive.world import BenchWorld
 from tickstone.core.drive.worlds import WORLDS
 from tickstone.formats.world_json import world_to_json
 
+Array = npt.NDArray[np.float64]
 router = APIRouter(prefix="/api/rigs/{slug}/drive", tags=["drive"], responses=REFUSALS)
 MOST_PLACES = 2000
 MOST_GIVEN = 60
@@ -156,20 +159,6 @@ def _model(driven: driving.DrivenRun, given: dict[str, float]) -> RunModel:
     trace = run.trace
     rows = np.unique(np.linspace(0, trace.shape[0] - 1, min(MOST_PLACES, trace.shape[0])).astype(int))
     some = trace[rows]
-    outputs = [
-        LaneOfRun(
-            id=name,
-            title=f"{name.removesuffix('_pct').removesuffix('_deg').replace('_', ' ')}",
-            unit="%" if name.endswith("_pct") else "°" if name.endswith("_deg") else "",
-            values=numbers(some[:, loop.OUTPUTS + i], 3),
-        )
-        for i, name in enumerate(run.behaviour.outputs[: loop.MOST_OUTPUTS])
-    ]
-    readings = [
-        LaneOfRun(id=name, title=_column_title(name), unit="", values=numbers(some[:, loop.READINGS + i], 3))
-        for i, name in enumerate(run.columns)
-    ]
-    offset = LaneOfRun(id="offset", title="offset", unit="mm", values=numbers(some[:, loop.OFFSET], 2))
     vehicle = run.vehicle.values
     return RunModel(
         behaviour=run.behaviour.id,
@@ -211,8 +200,32 @@ def _model(driven: driving.DrivenRun, given: dict[str, float]) -> RunModel:
         y_mm=numbers(some[:, loop.Y], 2),
         heading_deg=numbers(np.degrees(some[:, loop.HEADING]), 2),
         states=[int(state) for state in some[:, loop.STATE]],
-        lanes=[offset, *outputs, *readings],
+        lanes=_lanes(driven, some),
     )
+
+
+def _lanes(driven: driving.DrivenRun, rows: Array) -> list[LaneOfRun]:
+    """What is shown of a run over its time: on the bench what is sensed, then the lamps that are ever lit;
+    else the offset, what is commanded, what is sensed."""
+    run = driven.run
+    readings = [
+        LaneOfRun(id=name, title=_column_title(name), unit="", values=numbers(rows[:, loop.READINGS + i], 3))
+        for i, name in enumerate(run.columns)
+        if not name.endswith("_new")
+    ]
+    outputs = [
+        LaneOfRun(
+            id=name,
+            title=name.removesuffix("_pct").removesuffix("_deg").replace("_", " "),
+            unit="%" if name.endswith("_pct") else "°" if name.endswith("_deg") else "",
+            values=numbers(rows[:, loop.OUTPUTS + i], 3),
+        )
+        for i, name in enumerate(run.behaviour.outputs[: loop.MOST_OUTPUTS])
+    ]
+    if isinstance(driven.request.world, BenchWorld):
+        return [*readings, *(lane for lane in outputs if any(lane.values))]
+    offset = LaneOfRun(id="offset", title="offset", unit="mm", values=numbers(rows[:, loop.OFFSET], 2))
+    return [offset, *outputs, *readings]
 
 
 def _column_title(name: str) -> str:

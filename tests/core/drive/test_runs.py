@@ -5,9 +5,10 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+import numpy as np
 import pytest
 
-from tickstone.core.drive import rolling
+from tickstone.core.drive import loop, rolling
 from tickstone.core.drive.request import Run, RunRequest
 from tickstone.core.drive.run import run
 from tickstone.core.drive.worlds import world
@@ -161,7 +162,41 @@ def test_the_sign_the_wrong_way_round_runs_to_the_end_and_is_named() -> None:
 def test_the_bench_answers_what_moves_and_chatters_without_a_band() -> None:
     for name in ("T16", "T19"):
         assert made(name, "bench", "stop-warn").judged.score["chatter"] == 0
-    assert made("T13", "bench", "indicate").judged.score["switches"] == 4
+
+
+@pytest.mark.parametrize(
+    ("rig", "place", "behaviour", "lamps"),
+    [
+        ("T01", "bench", "indicate", 3),
+        ("T02", "bench", "indicate", 1),
+        ("T04", "bench", "indicate", 1),
+        ("T13", "bench", "indicate", 8),
+        ("T18", "bench", "indicate", 4),
+        ("T06", "greenhouse", "wander", 0),
+        ("T07", "beam", "hold-distance", 0),
+        ("T09", "table", "edge-guard", 0),
+        ("T15", "path", "follow-pid", 0),
+        ("T16", "bench", "stop-warn", 0),
+        ("T19", "bench", "stop-warn", 0),
+    ],
+)
+def test_a_template_runs_as_it_is(rig: str, place: str, behaviour: str, lamps: int) -> None:
+    done = made(rig, place, behaviour)
+    assert done.judged.why == ""
+    if lamps:
+        lit = done.trace[:, loop.OUTPUTS : loop.OUTPUTS + loop.MOST_OUTPUTS] > 0.5
+        assert np.flatnonzero(lit.any(axis=0)).tolist() == list(range(lamps))  # each answers, no other
+
+
+def test_a_bar_is_longer_the_nearer_and_keeps_through_what_is_missing() -> None:
+    done = made("T13", "bench", "indicate")
+    away = done.trace[:, loop.X]
+    lit = (done.trace[:, loop.OUTPUTS : loop.OUTPUTS + 8] > 0.5).sum(axis=1)
+    assert (lit[away < 250] == 8).all()
+    assert (lit[away > 1300] == 0).all()
+    between = (away > 320) & (away < 1180)
+    even = 8 * (1200 - away[between]) / 900
+    assert np.abs(lit[between] - even).max() <= 1.2  # half a lamp, and what moves on between two pings
 
 
 @pytest.mark.parametrize(

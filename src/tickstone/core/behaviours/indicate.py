@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from tickstone.core.behaviours.behaviour import LAMPS, LEVEL, Array, Behaviour, Setting, Step
+from tickstone.core.behaviours.behaviour import LAMPS, LEVEL, Array, Behaviour, Setting, Step, clamped
 from tickstone.core.behaviours.follow import BLACK, THRESHOLD, WHITE
 from tickstone.core.behaviours.roam import CLEAR, TRIP
 from tickstone.core.loops import part_of_loops
 
-FOLLOWS, TOGGLES, FLICKERS, CHASES, NEAR, DARK = range(6)
+FOLLOWS, TOGGLES, FLICKERS, CHASES, NEAR, DARK, BAR = range(7)
 MODES = (
     "follows the level",
     "toggles as it rises",
@@ -15,6 +15,7 @@ MODES = (
     "runs on at each change",
     "while something is near",
     "while it is dark",
+    "more of them the nearer",
 )
 BEFORE, LIT, PHASE_S, DRAWN = range(4)
 RANDOM_OF = 2147483647.0
@@ -30,6 +31,20 @@ def light_dark(readings: Array, sensors: Array, lamps: int, inverted: bool, outp
             dark = (count > sensors[i, THRESHOLD]) == (sensors[i, BLACK] > sensors[i, WHITE])
             outputs[i] = 1.0 if dark != inverted else 0.0
     return 1 if outputs[0] > 0 else 0
+
+
+@part_of_loops
+def nearer(distance: float, near: float, far: float, lamps: int, inverted: bool, outputs: Array) -> int:
+    """A bar: every lamp from ``near`` on, none from ``far`` on, even steps between; a missing distance leaves
+    it as it is."""
+    if distance == distance and distance > 0.0:
+        share = clamped((far - distance) / max(far - near, 1.0), 0.0, 1.0)
+        for i in range(lamps):
+            outputs[i] = 1.0 if (share * lamps > i + 0.5) != inverted else 0.0
+    lit = 0
+    for i in range(lamps):
+        lit += 1 if (outputs[i] > 0) != inverted else 0
+    return lit
 
 
 @part_of_loops
@@ -65,6 +80,8 @@ def indicate(
     lit = int(memory[LIT])
     if mode == DARK:
         return light_dark(readings, sensors, min(lamps, MOST_LAMPS), inverted, outputs)
+    if mode == BAR:
+        return nearer(level, settings[4], settings[5], min(lamps, MOST_LAMPS), inverted, outputs)
     if mode == NEAR:
         if level == level and level < settings[4]:
             lit = 1
@@ -106,7 +123,7 @@ class Indicate(Behaviour):
         TRIP,
         CLEAR,
     )
-    states = tuple(f"{i} lit" if i else "dark" for i in range(MOST_LAMPS))
+    states = tuple(f"{i} lit" if i else "dark" for i in range(MOST_LAMPS + 1))
 
     def kernel(self) -> Step:
         """Its step."""

@@ -8,7 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from tickstone.core.behaviours.behaviour import Behaviour, StepInputs
-from tickstone.core.behaviours.indicate import DARK, NEAR
+from tickstone.core.behaviours.indicate import BAR, CHASES, DARK, FOLLOWS, MOST_LAMPS, NEAR
 from tickstone.core.drive import loop
 from tickstone.core.drive.ground import side_share
 from tickstone.core.drive.parts import Parts
@@ -16,11 +16,13 @@ from tickstone.core.drive.request import Event, Figure, Run, RunRequest, RunVerd
 from tickstone.core.drive.sensing import SimulatedRow, rangers_of, row_of
 from tickstone.core.drive.world import BenchWorld, Schedule
 from tickstone.core.rigs.kinds import kind
+from tickstone.core.rigs.rig import Rig
 from tickstone.core.wording import fixed
 from tickstone.errors import BadInput
 
 Array = npt.NDArray[np.float64]
 TAPE_MM = 19.0
+BAR_ENDS_MM = 1200.0  # from here on a bar is dark
 OWN = {"distance": "distance_mm", "line-sensors": "dark"}  # what moves before a sensor, by family or kind
 
 
@@ -44,8 +46,10 @@ def shown(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) -
     settings, sensors = dict(parts.settings), np.zeros((0, 4))
     assumed: tuple[str, ...] = ()
     columns: tuple[str, ...]
-    if behaviour.id == "indicate" and "mode" not in parts.chosen:
-        settings["mode"] = {"distance_mm": NEAR, "dark": DARK}.get(quantity, 0.0)
+    if behaviour.id == "indicate":
+        settings |= {
+            name: value for name, value in _lamps(request.rig, quantity).items() if name not in parts.chosen
+        }
     if quantity == "distance_mm":
         columns, readings, assumed = _distances(parts, moved)
     elif quantity == "dark":
@@ -53,8 +57,6 @@ def shown(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) -
             sensor, parts.values[0], parts.spread, parts.hands["lamp_counts"], parts.hands["higher_mm"]
         )
         columns, readings, sensors, assumed = _row(parts, row, moved)
-        if "lamps" in settings and "lamps" not in parts.chosen:
-            settings["lamps"] = float(row.places.size)
     else:
         columns, readings = (f"{sensor.id}_level",), moved[:, None].copy()
     inputs = StepInputs(settings, sensors, integers=request.integers)
@@ -70,6 +72,21 @@ def shown(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) -
         trace[k, loop.OUTPUTS : loop.OUTPUTS + size] = memory.outputs[:size]
     judged = _judged(behaviour, settings, quantity, trace, parts.loop_s)
     return Run(behaviour, parts.loop_s, trace, columns, judged, assumed, settings, parts.vehicle)
+
+
+def _lamps(rig: Rig, quantity: str) -> dict[str, float]:
+    """What the lamps of a rig are for, as far as it shows: all of them answer; a bar shows how near, several
+    lamps at what only changes run on."""
+    bars = [int(lamp.options.get("steps", MOST_LAMPS)) for lamp in rig.outputs if lamp.kind == "led-bar"]
+    single = sum(output.kind == "led" for output in rig.outputs)
+    lamps = float(min(MOST_LAMPS, max(1, single, *bars)))
+    if quantity == "dark":
+        return {"mode": DARK, "lamps": lamps}
+    if quantity == "distance_mm":
+        return (
+            {"mode": BAR, "lamps": lamps, "clear_mm": BAR_ENDS_MM} if bars else {"mode": NEAR, "lamps": lamps}
+        )
+    return {"mode": CHASES if lamps > 1 else FOLLOWS, "lamps": lamps}
 
 
 def _moved(schedule: Schedule, times: Array) -> Array:
@@ -125,9 +142,11 @@ def _judged(
         lit = ~lit
     switches = np.flatnonzero(np.diff(lit.astype(int)))
     moved = trace[:, loop.X]
-    if quantity == "distance_mm":
+    if settings.get("mode") == BAR:
+        true = None
+    elif quantity == "distance_mm":
         true = _with_band(moved, settings["trip_mm"], settings["clear_mm"])
-    elif quantity == "level":
+    elif quantity == "level" and settings.get("mode", FOLLOWS) == FOLLOWS:
         true = moved > 0.5
     else:
         true = None

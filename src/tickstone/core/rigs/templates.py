@@ -147,16 +147,25 @@ TEMPLATES = {
             _of(
                 "small-5v",
                 _part("line-sensors", "line-row", mount=_LOW, count=3, light="visible", made="bare"),
+                *(_part("led", f"{side}-lamp", colour="yellow") for side in ("left", "middle", "right")),
                 geometry=CART,
             ),
         ),
-        Template("T02", "Hall switch on an interrupt pin", _of("small-5v", _part("hall-switch", "wheel"))),
+        Template(
+            "T02",
+            "Hall switch on an interrupt pin",
+            _of("small-5v", _part("hall-switch", "wheel"), _part("led", "lamp", colour="red")),
+        ),
         Template(
             "T03",
             "optical tachometer from an infrared comparator module",
             _of("small-5v", _part("comparator-switch", "tachometer")),
         ),
-        Template("T04", "one digital line sensor", _of("small-5v", _part("digital-line-sensor", "line"))),
+        Template(
+            "T04",
+            "one digital line sensor",
+            _of("small-5v", _part("digital-line-sensor", "line"), _part("led", "lamp", colour="red")),
+        ),
         Template(
             "T05",
             "three motor Halls on a brushless outrunner",
@@ -242,14 +251,22 @@ TEMPLATES = {
         Template(
             "T16",
             "ranger that warns: too close, or safe",
-            _of("small-5v", _ranger(), _part("buzzer", "buzzer")),
+            _of("small-5v", _ranger(), _part("buzzer", "buzzer"), _part("led", "near-lamp", colour="red")),
         ),
         Template(
             "T17",
             "wheel speedometer and trip meter, one magnet",
             _of("small-5v", _part("hall-switch", "wheel", magnets=1), geometry=Geometry(wheel_mm=650.0)),
         ),
-        Template("T18", "reflective encoder wheel", _of("small-5v", _part("encoder", "encoder-wheel"))),
+        Template(
+            "T18",
+            "reflective encoder wheel",
+            _of(
+                "small-5v",
+                _part("encoder", "encoder-wheel"),
+                *(_part("led", f"lamp-{i}", colour="green") for i in range(1, 5)),
+            ),
+        ),
         Template(
             "T19",
             "ranger as a near switch",

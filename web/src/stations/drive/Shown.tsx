@@ -8,7 +8,7 @@ import { Course } from "./Course";
 import styles from "./Shown.module.css";
 
 const SPEEDS = [0.25, 1, 4];
-const LANES = 4;
+const LANES = 6;
 
 interface Props {
   run: DriveRun;
