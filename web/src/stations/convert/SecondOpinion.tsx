@@ -204,10 +204,6 @@ function Readings({
 }) {
   const change = (at: number, change: Partial<Row>) =>
     onRows(rows.map((row, i) => (i === at ? { ...row, ...change } : row)));
-  const faulty = (text: string, positive: boolean) => {
-    const value = typed(text);
-    return text !== "" && (value === null || (positive && value <= 0));
-  };
   return (
     <section className={styles.readings}>
       <div className={table.tableScroll}>
@@ -224,48 +220,14 @@ function Readings({
           </thead>
           <tbody>
             {rows.map((row, at) => (
-              // biome-ignore lint/suspicious/noArrayIndexKey: rows are known by their place
-              <tr key={at}>
-                <td>
-                  <input
-                    className={styles.readingName}
-                    aria-label={`Instrument ${at + 1}`}
-                    value={row.label}
-                    maxLength={60}
-                    onChange={(event) => change(at, { label: event.target.value })}
-                  />
-                </td>
-                <td>
-                  <input
-                    inputMode="decimal"
-                    aria-label={`Reading ${at + 1}`}
-                    value={row.value}
-                    aria-invalid={faulty(row.value, false)}
-                    onChange={(event) => change(at, { value: event.target.value })}
-                  />
-                </td>
-                <td>
-                  <input
-                    inputMode="decimal"
-                    aria-label={`± of reading ${at + 1}`}
-                    value={row.spread}
-                    aria-invalid={faulty(row.spread, true)}
-                    onChange={(event) => change(at, { spread: event.target.value })}
-                  />{" "}
-                  {faulty(row.spread, true) && <span className="field-fault">± must be above zero</span>}
-                  {faulty(row.value, false) && <span className="field-fault">not a number</span>}
-                </td>
-                <td>
-                  <button
-                    type="button"
-                    className="plain"
-                    aria-label={`Remove reading ${at + 1}`}
-                    onClick={() => onRows(rows.filter((_, i) => i !== at))}
-                  >
-                    ✕
-                  </button>
-                </td>
-              </tr>
+              <Reading
+                // biome-ignore lint/suspicious/noArrayIndexKey: rows are known by their place
+                key={at}
+                place={at + 1}
+                row={row}
+                onChange={(changed) => change(at, changed)}
+                onRemove={() => onRows(rows.filter((_, i) => i !== at))}
+              />
             ))}
           </tbody>
         </table>
@@ -290,5 +252,59 @@ function Readings({
         )}
       </p>
     </section>
+  );
+}
+
+const faulty = (text: string, positive: boolean) => {
+  const value = typed(text);
+  return text !== "" && (value === null || (positive && value <= 0));
+};
+
+interface ReadingProps {
+  place: number;
+  row: Row;
+  onChange: (changed: Partial<Row>) => void;
+  onRemove: () => void;
+}
+
+/** One instrument: its name, what it says, how sure it is. */
+function Reading({ place, row, onChange, onRemove }: ReadingProps) {
+  return (
+    <tr>
+      <td>
+        <input
+          className={styles.readingName}
+          aria-label={`Instrument ${place}`}
+          value={row.label}
+          maxLength={60}
+          onChange={(event) => onChange({ label: event.target.value })}
+        />
+      </td>
+      <td>
+        <input
+          inputMode="decimal"
+          aria-label={`Reading ${place}`}
+          value={row.value}
+          aria-invalid={faulty(row.value, false)}
+          onChange={(event) => onChange({ value: event.target.value })}
+        />
+      </td>
+      <td>
+        <input
+          inputMode="decimal"
+          aria-label={`± of reading ${place}`}
+          value={row.spread}
+          aria-invalid={faulty(row.spread, true)}
+          onChange={(event) => onChange({ spread: event.target.value })}
+        />{" "}
+        {faulty(row.spread, true) && <span className="field-fault">± must be above zero</span>}
+        {faulty(row.value, false) && <span className="field-fault">not a number</span>}
+      </td>
+      <td>
+        <button type="button" className="plain" aria-label={`Remove reading ${place}`} onClick={onRemove}>
+          ✕
+        </button>
+      </td>
+    </tr>
   );
 }

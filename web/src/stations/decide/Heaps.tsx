@@ -195,27 +195,7 @@ function HeapRow({
         ))}
       <line x1={LEFT} x2={RIGHT} y1={y} y2={y} className={styles.heapBase} />
       <rect x={x(from)} width={Math.max(x(to) - x(from), 1)} y={y - room} height={room} className={shared.hysteresis} />
-      {row.heaps.map((heap) => (
-        <polygon
-          key={`${heap.place} ${heap.condition}`}
-          className={heap.filled ? `${styles.heap} ${styles.filled}` : styles.heap}
-          points={`${x(heap.outline[0]?.[0] ?? 0)},${y} ${heap.outline
-            .map(([at, high]) => `${x(at).toFixed(1)},${(y - high * (room - 6)).toFixed(1)}`)
-            .join(" ")} ${x(heap.outline.at(-1)?.[0] ?? 0)},${y}`}
-        >
-          <title>{`${heap.place}, ${heap.condition}: ${figure(heap.mean, 0)} ± ${figure(2 * heap.sd, 0)}`}</title>
-        </polygon>
-      ))}
-      {first &&
-        [...new Set(row.heaps.map((heap) => heap.place))].map((place) => {
-          const some = row.heaps.filter((heap) => heap.place === place);
-          const middle = some.reduce((sum, heap) => sum + heap.mean, 0) / some.length;
-          return (
-            <text key={place} x={x(middle)} y={y - room - 2} textAnchor="middle" className={styles.heapPlace}>
-              {place}
-            </text>
-          );
-        })}
+      <Outlines row={row} first={first} x={x} y={y} room={room} />
       {now !== null && <path d={`M${x(now)} ${y + 5}l5 8h-10z`} className={styles.heapNow} />}
       <Tick
         name={row.threshold}
@@ -248,31 +228,75 @@ function HeapRow({
         />
       )}
       {bad && <path d={`M${RIGHT + 22} ${y - 34}l10 10m0 -10l-10 10`} className={styles.heapCross} />}
-      {odds ? (
-        <>
-          <text
-            x={WIDTH - 4}
-            y={y - 22}
-            textAnchor="end"
-            className={bad ? `${styles.heapFigure} ${styles.bad}` : styles.heapFigure}
-          >
-            {figure(odds.counted, 0)} of {figure(odds.of, 0)}
-          </text>
-          <text x={WIDTH - 4} y={y - 2} textAnchor="end" className="small">
-            {bad ? row.said : `margin ${figure(odds.marginSds, 1)} σ`}
-          </text>
-        </>
-      ) : (
-        <text
-          x={WIDTH - 4}
-          y={y - 12}
-          textAnchor="end"
-          className={bad ? `${styles.heapFigure} ${styles.bad} small` : "small"}
-        >
-          {figure(threshold, 0)} to {figure(band, 0)}
-        </text>
-      )}
+      <Misread row={row} odds={odds} bad={bad} ends={[threshold, band]} y={y} />
     </g>
+  );
+}
+
+/** The heaps of a row, each with its place above the first. */
+function Outlines({ row, first, x, y, room }: Pick<RowProps, "row" | "first" | "x" | "y"> & { room: number }) {
+  return (
+    <>
+      {row.heaps.map((heap) => (
+        <polygon
+          key={`${heap.place} ${heap.condition}`}
+          className={heap.filled ? `${styles.heap} ${styles.filled}` : styles.heap}
+          points={`${x(heap.outline[0]?.[0] ?? 0)},${y} ${heap.outline
+            .map(([at, high]) => `${x(at).toFixed(1)},${(y - high * (room - 6)).toFixed(1)}`)
+            .join(" ")} ${x(heap.outline.at(-1)?.[0] ?? 0)},${y}`}
+        >
+          <title>{`${heap.place}, ${heap.condition}: ${figure(heap.mean, 0)} ± ${figure(2 * heap.sd, 0)}`}</title>
+        </polygon>
+      ))}
+      {first &&
+        [...new Set(row.heaps.map((heap) => heap.place))].map((place) => {
+          const some = row.heaps.filter((heap) => heap.place === place);
+          const middle = some.reduce((sum, heap) => sum + heap.mean, 0) / some.length;
+          return (
+            <text key={place} x={x(middle)} y={y - room - 2} textAnchor="middle" className={styles.heapPlace}>
+              {place}
+            </text>
+          );
+        })}
+    </>
+  );
+}
+
+interface MisreadProps {
+  row: Row;
+  odds: ReturnType<typeof oddsAt>;
+  bad: boolean;
+  ends: [number, number];
+  y: number;
+}
+
+/** What a threshold comes to at the end of its row: how many are misread and its margin, or the ends of a span. */
+function Misread({ row, odds, bad, ends: [low, high], y }: MisreadProps) {
+  if (!odds)
+    return (
+      <text
+        x={WIDTH - 4}
+        y={y - 12}
+        textAnchor="end"
+        className={bad ? `${styles.heapFigure} ${styles.bad} small` : "small"}
+      >
+        {figure(low, 0)} to {figure(high, 0)}
+      </text>
+    );
+  return (
+    <>
+      <text
+        x={WIDTH - 4}
+        y={y - 22}
+        textAnchor="end"
+        className={bad ? `${styles.heapFigure} ${styles.bad}` : styles.heapFigure}
+      >
+        {figure(odds.counted, 0)} of {figure(odds.of, 0)}
+      </text>
+      <text x={WIDTH - 4} y={y - 2} textAnchor="end" className="small">
+        {bad ? row.said : `margin ${figure(odds.marginSds, 1)} σ`}
+      </text>
+    </>
   );
 }
 
