@@ -69,6 +69,14 @@ def test_what_a_hand_does_is_worked_in(page: Page) -> None:
     expect(heading(page)).to_have_text(re.compile("^Follows"))
 
 
+def test_what_nobody_has_measured_leads_to_where_it_is(page: Page) -> None:
+    page.goto("/fern/drive")
+    numbers = page.get_by_label("Numbers of the run")
+    expect(numbers).to_contain_text(re.compile("Nobody has measured: .*motor lag"))
+    numbers.get_by_role("button", name="Measure").click()
+    expect(page).to_have_url(re.compile(r"/fern/calibrate\?.*sensor=line-row"))
+
+
 def test_a_rig_that_lacks_a_part_is_told_which(page: Page, served: Served) -> None:
     page.goto("/plume/drive")
     expect(heading(page)).to_have_text(re.compile(r"^Holds 200 mm within \d\.\d mm"))

@@ -16,6 +16,7 @@ from tickstone.core.drive.rolling import COMPILED_FROM
 from tickstone.core.drive.run import run
 from tickstone.core.drive.vehicle import SPECS, VehicleSpec
 from tickstone.core.drive.worlds import world
+from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.rig import Rig
 from tickstone.core.rigs.templates import fern
 from tickstone.errors import BadInput
@@ -56,6 +57,12 @@ class DrivenRun:
         """What a number that nobody has measured is called."""
         known = {spec.name: spec.label for spec in SPECS}
         return known.get(name, name.replace("_", " "))
+
+    def sensor_of(self, name: str) -> str:
+        """The id of the sensor whose constant nobody has measured; empty for a number of the vehicle or of
+        what it moves."""
+        sensor = sensors_of(self.request.rig, self.run.behaviour)[0]
+        return sensor.id if name in kind(sensor.kind).specs else ""
 
 
 def able(session: Session, slug: str) -> list[AbleBehaviour]:

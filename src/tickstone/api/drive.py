@@ -67,8 +67,11 @@ class EventModel(BaseModel):
 
 
 class AssumedModel(BaseModel):
+    """A number that nobody has measured, and the sensor whose it is (empty: the vehicle's)."""
+
     name: str
     label: str
+    sensor: str
 
 
 class LaneOfRun(BaseModel):
@@ -166,7 +169,10 @@ def _model(driven: driving.DrivenRun, given: dict[str, float]) -> RunModel:
         why=run.judged.why,
         score=dict(run.judged.score),
         events=[EventModel(t_s=round(e.t_s, 3), kind=e.kind, words=e.words) for e in run.judged.events],
-        assumed=[AssumedModel(name=name, label=driven.label_of(name)) for name in run.assumed],
+        assumed=[
+            AssumedModel(name=name, label=driven.label_of(name), sensor=driven.sensor_of(name))
+            for name in run.assumed
+        ],
         settings=[
             SettingModel(
                 name=setting.name,

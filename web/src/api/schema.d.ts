@@ -3153,12 +3153,17 @@ export interface components {
              */
             keep: boolean;
         };
-        /** AssumedModel */
+        /**
+         * AssumedModel
+         * @description A number that nobody has measured, and the sensor whose it is (empty: the vehicle's).
+         */
         AssumedModel: {
             /** Name */
             name: string;
             /** Label */
             label: string;
+            /** Sensor */
+            sensor: string;
         };
         /** AssuranceModel */
         AssuranceModel: {

@@ -1,3 +1,4 @@
+import { usePlace } from "../../hooks/place";
 import type { Given } from "../../hooks/useDrive";
 import type { DriveRun } from "../../model/drive";
 import { figure } from "../../model/format";
@@ -49,12 +50,24 @@ export function Numbers({ run, given, onSet }: Props) {
           </div>
         ))}
       </dl>
-      {run.assumed.length > 0 && (
-        <p>
-          <Glyph of="assumed" /> Nobody has measured: {run.assumed.map((each) => each.label).join(", ")}.
-        </p>
-      )}
+      {run.assumed.length > 0 && <Assumed run={run} />}
     </section>
+  );
+}
+
+/** What nobody has measured, and the way to where it is measured. */
+function Assumed({ run }: { run: DriveRun }) {
+  const { go } = usePlace();
+  const sensor = run.assumed.find((each) => each.sensor)?.sensor;
+  return (
+    <p>
+      <Glyph of="assumed" /> Nobody has measured: {run.assumed.map((each) => each.label).join(", ")}.{" "}
+      {sensor && (
+        <button type="button" className="link" onClick={() => go("calibrate", { sensor })}>
+          Measure {run.assumed.filter((each) => each.sensor === sensor).length > 1 ? "those of the sensor" : "it"}
+        </button>
+      )}
+    </p>
   );
 }
 
