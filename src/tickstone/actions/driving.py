@@ -1,4 +1,5 @@
-"""Driving: what a rig can be run with, and runs with its constants as they stand."""
+"""Driving: what a rig can be run with, runs with its constants as they stand, and settings that are chosen
+by a run."""
 
 from __future__ import annotations
 
@@ -7,9 +8,14 @@ from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
 
-from tickstone.actions.constants import all_settled
-from tickstone.core.behaviours.behaviour import Behaviour
+from tickstone.actions import worlds
+from tickstone.actions.constants import all_settled, settled
+from tickstone.actions.rigs import rig_fields
+from tickstone.core.behaviours.behaviour import Behaviour, Setting
 from tickstone.core.behaviours.catalogue import BEHAVIOURS
+from tickstone.core.behaviours.catalogue import behaviour as behaviour_named
+from tickstone.core.checks import check_between
+from tickstone.core.constants import Provenance, Value
 from tickstone.core.drive.parts import sensors_of
 from tickstone.core.drive.request import Run, RunRequest
 from tickstone.core.drive.rolling import COMPILED_FROM
@@ -20,7 +26,7 @@ from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.rig import Rig
 from tickstone.core.rigs.templates import fern
 from tickstone.errors import BadInput
-from tickstone.store import rigs
+from tickstone.store import constants, log, rigs
 
 USUAL_WORLD = {  # where each behaviour is at home; the one that a rig is begun with first
     "follow-pid": "path",
@@ -33,7 +39,7 @@ USUAL_WORLD = {  # where each behaviour is at home; the one that a rig is begun 
     "hold-distance": "beam",
     "indicate": "bench",
 }
-MOST_S = 120.0  # of a run that somebody waits for
+LEAST_S, MOST_S = 0.1, 600.0  # of a run that somebody waits for
 
 
 @dataclass(frozen=True)
@@ -57,6 +63,18 @@ class DrivenRun:
         """What a number that nobody has measured is called."""
         known = {spec.name: spec.label for spec in SPECS}
         return known.get(name, name.replace("_", " "))
+
+    def value_of(self, setting: Setting) -> Value | None:
+        """The constant that a setting is, as it stands on the rig; None where nobody has settled it."""
+        sensor = sensors_of(self.request.rig, self.run.behaviour)[0]
+        values = (self.request.values or {}).get(sensor.id, {})
+        return values.get(self.run.behaviour.constant_of(setting))
+
+    def keeps(self, setting: Setting) -> bool:
+        """Whether a setting can be kept as a chosen constant of the rig."""
+        sensor = sensors_of(self.request.rig, self.run.behaviour)[0]
+        spec = kind(sensor.kind).specs.get(self.run.behaviour.constant_of(setting))
+        return spec is not None and spec.typed_as is Provenance.CHOSEN
 
     def sensor_of(self, name: str) -> str:
         """The id of the sensor whose constant nobody has measured; empty for a number of the vehicle or of
@@ -92,28 +110,100 @@ def _home(rig: Rig, behaviour: Behaviour) -> str:
     return "tube" if behaviour.id == "hold-distance" and not servo else USUAL_WORLD[behaviour.id]
 
 
-def drive(
-    session: Session,
-    slug: str,
-    behaviour: str,
-    world_name: str,
-    given: Mapping[str, float],
-    seconds: float,
-    seed: int,
-    real: bool = False,
-) -> DrivenRun:
-    """Run a rig with its constants as they stand. Raises BadInput naming the field that cannot be."""
-    if seconds > MOST_S:
-        raise BadInput(f"A run on the screen lasts at most {MOST_S:g} s.", "seconds")
+@dataclass(frozen=True)
+class Asked:
+    """What a person asks to be run: ``given`` are numbers by name, for this run alone."""
+
+    behaviour: str
+    world: str
+    given: Mapping[str, float]
+    seconds: float = 20.0
+    seed: int = 1
+    real: bool = False
+    integers: bool = False
+
+
+def requested(session: Session, slug: str, asked: Asked) -> RunRequest:
+    """What is run: the rig with its constants as they stand, in that world. Raises NotFound, and BadInput
+    naming the field that cannot be."""
+    check_between(asked.seconds, LEAST_S, MOST_S, "seconds")
     stored = rigs.rig_named(session, slug)
-    request = RunRequest(
+    return RunRequest(
         stored.rig,
-        world(world_name),
-        behaviour,
-        given,
-        seconds,
-        seed,
-        real=real,
+        worlds.find(session, asked.world),
+        asked.behaviour,
+        asked.given,
+        asked.seconds,
+        asked.seed,
+        real=asked.real,
+        integers=asked.integers,
         values=all_settled(session, stored),
     )
+
+
+def drive(request: RunRequest) -> DrivenRun:
+    """Work a run out. Raises BadInput naming the field that cannot be."""
     return DrivenRun(request, run(request))
+
+
+RESTS_ON = ("white", "black", "threshold", "band", "table_", "act_", "trip", "clear", "offset", "pitch")
+
+
+def choose(session: Session, slug: str, asked: Asked, verdict: str) -> int:
+    """Keep the settings of a behaviour that were given for a run as chosen constants of the sensor that it
+    reads. They remember what the run rested on. Returns the id of the last one, by which the choice can be
+    taken back. Raises BadInput for ``given`` where none of them can be chosen."""
+    stored = rigs.rig_named(session, slug)
+    behaviour = behaviour_named(asked.behaviour)
+    sensor = sensors_of(stored.rig, behaviour)[0]
+    specs, values = kind(sensor.kind).specs, settled(session, stored, sensor.id)
+    wanted = {}
+    for setting in behaviour.settings:
+        spec = specs.get(behaviour.constant_of(setting))
+        if setting.name in asked.given and spec is not None and spec.typed_as is Provenance.CHOSEN:
+            value = check_between(asked.given[setting.name], spec.low, spec.high, setting.name)
+            wanted[spec.name] = (setting, value)
+    if not wanted:
+        raise BadInput(
+            "None of the numbers that were changed is one of the behaviour's own to keep.", "given"
+        )
+    rests = [name for name in values if name.startswith(RESTS_ON) and name not in wanted]
+    inputs = [constants.Input(value_id=values[name].value_id, name=name) for name in rests]
+    inputs += [constants.Input(name=n, seen=seen) for n, seen in rig_fields(stored.rig, sensor.id).items()]
+    last = 0
+    sensor_id = rigs.sensor_ids(session, stored.id)[sensor.id]
+    for name, (_, value) in wanted.items():
+        new = constants.NewValue(
+            name,
+            value,
+            specs[name].unit,
+            None,
+            Provenance.CHOSEN,
+            f"chosen by a run in {asked.world}: {verdict.lower()}",
+            {},
+            tuple(inputs),
+        )
+        last = constants.add(session, stored.id, sensor_id, new)
+    text = ", ".join(f"{s.label} {_words(s, value)}" for s, value in wanted.values())
+    log.write_entry(
+        session, stored.id, "constant", f"{behaviour.title} in {asked.world}: {text}", sensor=sensor.id
+    )
+    return last
+
+
+def take_back(session: Session, slug: str, name: str, upto: int) -> None:
+    """Take the last choice of a behaviour's settings back; ``upto`` is the value by which it is known. Raises
+    Conflict when something was chosen since."""
+    stored = rigs.rig_named(session, slug)
+    behaviour = behaviour_named(name)
+    sensor = sensors_of(stored.rig, behaviour)[0]
+    names = [behaviour.constant_of(setting) for setting in behaviour.settings]
+    constants.take_back(session, rigs.sensor_ids(session, stored.id)[sensor.id], names, upto)
+    log.write_entry(
+        session, stored.id, "constant", f"{behaviour.title}: the choice was taken back", sensor=sensor.id
+    )
+
+
+def _words(setting: Setting, value: float) -> str:
+    """A setting's value as a person reads it."""
+    return setting.choices[int(value)] if setting.choices else f"{value:g} {setting.unit}".rstrip()

@@ -26,8 +26,10 @@ from tickstone.api import (
     recordings,
     rigs,
     sources,
+    trials,
     watching,
     wiring,
+    worlds,
 )
 from tickstone.api.errors import REFUSALS, add_handlers
 from tickstone.api.guard import OwnOriginOnly
@@ -93,6 +95,8 @@ def make_app(
         calibrate.router,
         decide.router,
         drive.router,
+        trials.router,
+        worlds.router,
         log.router,
         convert.loose,
         wiring.lists,

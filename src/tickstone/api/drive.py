@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from typing import Annotated, Any
 
 import numpy as np
@@ -10,14 +9,17 @@ import numpy.typing as npt
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from tickstone.actions import driving
+from tickstone.actions import driving, worlds
 from tickstone.api.errors import REFUSALS
-from tickstone.api.models import Body, Finite, Name, numbers
+from tickstone.api.models import Body, Done, Finite, Name, Provenance, numbers
 from tickstone.api.needs import Shop
+from tickstone.core.behaviours.behaviour import ROW, Setting
 from tickstone.core.drive import loop
+from tickstone.core.drive.hands import HANDS
+from tickstone.core.drive.scores import SCORES
+from tickstone.core.drive.vehicle import VehicleSpec
 from tickstone.core.drive.world import BenchWorld
-from tickstone.core.drive.worlds import WORLDS
-from tickstone.formats.world_json import world_to_json
+from tickstone.formats.world_json import world_to_plain
 
 Array = npt.NDArray[np.float64]
 router = APIRouter(prefix="/api/rigs/{slug}/drive", tags=["drive"], responses=REFUSALS)
@@ -27,7 +29,8 @@ MOST_GIVEN = 60
 
 class SettingModel(BaseModel):
     """A number that can be set for a run: as it stands, its bounds, its choices by place; ``own`` where it
-    was given for this run."""
+    was given for this run; else what is known of it, from where, and why that no longer holds (empty while it
+    does). ``keeps``: it can be kept as a chosen constant."""
 
     name: str
     label: str
@@ -37,6 +40,32 @@ class SettingModel(BaseModel):
     high: float
     choices: list[str]
     own: bool
+    provenance: Provenance
+    source: str
+    stale: str
+    keeps: bool
+
+
+class RunHandModel(BaseModel):
+    """A thing that a hand does to a run: the numbers it changes; the number that is the time at which it does
+    it (empty: all along); those that are a place so far before the vehicle."""
+
+    id: str
+    label: str
+    changes: dict[str, float]
+    moment: str
+    place: list[str]
+    ahead_mm: float
+
+
+class ScoreModel(BaseModel):
+    """A number of a score; null where the run has none."""
+
+    name: str
+    label: str
+    unit: str
+    digits: int
+    value: float | bool | None
 
 
 class AbleModel(BaseModel):
@@ -51,8 +80,11 @@ class AbleModel(BaseModel):
 
 
 class WorldLine(BaseModel):
+    """A world by its name; ``own``: it was drawn or taken in."""
+
     name: str
     kind: str
+    own: bool
 
 
 class ChoicesModel(BaseModel):
@@ -99,11 +131,12 @@ class RunModel(BaseModel):
     behaviour: str
     verdict: str
     why: str
-    score: dict[str, float | int | bool | None]
+    score: list[ScoreModel]
     events: list[EventModel]
     assumed: list[AssumedModel]
     settings: list[SettingModel]
     vehicle: list[SettingModel]
+    hands: list[RunHandModel]
     outline: VehicleModel
     world: dict[str, Any]
     t_s: list[float | None]
@@ -123,6 +156,11 @@ class DriveAsked(Body):
     seconds: Finite = 20.0
     seed: Annotated[int, Field(ge=0, le=2**31)] = 1
     real: bool = False
+    integers: bool = False
+
+    def asked(self) -> driving.Asked:
+        """The same as the action has it."""
+        return driving.Asked(**self.model_dump())
 
 
 @router.get("")
@@ -130,6 +168,7 @@ def choices(shop: Shop, slug: Name) -> ChoicesModel:
     """What a rig can be run with, and where."""
     with shop.database.transaction() as session:
         every = driving.able(session, slug)
+        places = worlds.every(session)
     shop.compile_runs()
     return ChoicesModel(
         behaviours=[
@@ -143,7 +182,7 @@ def choices(shop: Shop, slug: Name) -> ChoicesModel:
             )
             for each in every
         ],
-        worlds=[WorldLine(name=world.name, kind=world.kind) for world in WORLDS.values()],
+        worlds=[WorldLine(name=world.name, kind=world.kind, own=own) for world, own in places],
     )
 
 
@@ -151,56 +190,66 @@ def choices(shop: Shop, slug: Name) -> ChoicesModel:
 def drive(shop: Shop, slug: Name, body: DriveAsked) -> RunModel:
     """Work a run out, with the rig's constants as they stand."""
     with shop.database.transaction() as session:
-        driven = driving.drive(
-            session, slug, body.behaviour, body.world, body.given, body.seconds, body.seed, body.real
-        )
-    return _model(driven, body.given)
+        request = driving.requested(session, slug, body.asked())
+    return run_model(driving.drive(request))
 
 
-def _model(driven: driving.DrivenRun, given: dict[str, float]) -> RunModel:
+@router.post("/choose")
+def choose(shop: Shop, slug: Name, body: DriveAsked) -> Done:
+    """Keep the behaviour's settings of a run as chosen constants; by the answer's id the choice can be
+    taken back."""
+    with shop.database.transaction() as session:
+        request = driving.requested(session, slug, body.asked())
+    verdict = driving.drive(request).run.judged.verdict
+    with shop.change(slug) as session:
+        return Done(id=driving.choose(session, slug, body.asked(), verdict))
+
+
+class TakeBackAsked(Body):
+    """``upto`` is what choosing answered."""
+
+    behaviour: Name
+    upto: int
+
+
+@router.post("/take-back")
+def take_back(shop: Shop, slug: Name, body: TakeBackAsked) -> Done:
+    """Take the last choice of a behaviour's settings back: what held before holds again."""
+    with shop.change(slug) as session:
+        driving.take_back(session, slug, body.behaviour, body.upto)
+    return Done()
+
+
+def run_model(driven: driving.DrivenRun) -> RunModel:
+    """A run as the screen has it."""
     run = driven.run
-    trace = run.trace
-    rows = np.unique(np.linspace(0, trace.shape[0] - 1, min(MOST_PLACES, trace.shape[0])).astype(int))
-    some = trace[rows]
-    vehicle = run.vehicle.values
+    rows = np.unique(np.linspace(0, run.trace.shape[0] - 1, min(MOST_PLACES, run.trace.shape[0])).astype(int))
+    some = run.trace[rows]
     return RunModel(
         behaviour=run.behaviour.id,
         verdict=run.judged.verdict,
         why=run.judged.why,
-        score=dict(run.judged.score),
+        score=[
+            ScoreModel(
+                name=name, label=spec.label, unit=spec.unit, digits=spec.digits, value=run.judged.score[name]
+            )
+            for name, spec in SCORES.items()
+            if name in run.judged.score
+        ],
         events=[EventModel(t_s=round(e.t_s, 3), kind=e.kind, words=e.words) for e in run.judged.events],
         assumed=[
             AssumedModel(name=name, label=driven.label_of(name), sensor=driven.sensor_of(name))
             for name in run.assumed
         ],
-        settings=[
-            SettingModel(
-                name=setting.name,
-                label=setting.label,
-                unit=setting.unit,
-                value=run.settings[setting.name],
-                low=setting.low,
-                high=setting.high,
-                choices=list(setting.choices),
-                own=setting.name in given,
-            )
-            for setting in run.behaviour.settings
+        settings=[_setting(driven, setting) for setting in run.behaviour.settings],
+        vehicle=[_vehicle_number(driven, spec) for spec in driven.vehicle],
+        hands=[
+            RunHandModel.model_validate(hand, from_attributes=True)
+            for hand in HANDS
+            if run.world.kind in hand.worlds and (run.behaviour.reads == ROW or not hand.row)
         ],
-        vehicle=[
-            SettingModel(
-                name=spec.name,
-                label=spec.label,
-                unit=spec.unit,
-                value=vehicle[spec.name],
-                low=spec.low,
-                high=spec.high,
-                choices=[],
-                own=spec.name in given,
-            )
-            for spec in driven.vehicle
-        ],
-        outline=VehicleModel(**{name: vehicle[name] for name in VehicleModel.model_fields}),
-        world=json.loads(world_to_json(driven.request.world)),
+        outline=VehicleModel(**{name: run.vehicle.values[name] for name in VehicleModel.model_fields}),
+        world=world_to_plain(run.world),
         t_s=numbers(some[:, loop.T_S], 4),
         x_mm=numbers(some[:, loop.X], 2),
         y_mm=numbers(some[:, loop.Y], 2),
@@ -210,31 +259,63 @@ def _model(driven: driving.DrivenRun, given: dict[str, float]) -> RunModel:
     )
 
 
+def _setting(driven: driving.DrivenRun, setting: Setting) -> SettingModel:
+    own, known = setting.name in driven.request.given, driven.value_of(setting)
+    return SettingModel(
+        name=setting.name,
+        label=setting.label,
+        unit=setting.unit,
+        value=driven.run.settings[setting.name],
+        low=setting.low,
+        high=setting.high,
+        choices=list(setting.choices),
+        own=own,
+        provenance="assumed" if known is None else known.provenance.value,
+        source="usual" if known is None else known.source,
+        stale="" if known is None else known.stale,
+        keeps=driven.keeps(setting),
+    )
+
+
+def _vehicle_number(driven: driving.DrivenRun, spec: VehicleSpec) -> SettingModel:
+    vehicle = driven.run.vehicle
+    measured = vehicle.measured.get(spec.name)
+    return SettingModel(
+        name=spec.name,
+        label=spec.label,
+        unit=spec.unit,
+        value=vehicle.values[spec.name],
+        low=spec.low,
+        high=spec.high,
+        choices=[],
+        own=spec.name in driven.request.given,
+        provenance="assumed" if measured is None else "measured" if measured else "chosen",
+        source="usual"
+        if measured is None
+        else f"by the {measured}"
+        if measured
+        else "from the rig's own record",
+        stale="",
+        keeps=False,
+    )
+
+
 def _lanes(driven: driving.DrivenRun, rows: Array) -> list[LaneOfRun]:
     """What is shown of a run over its time: on the bench what is sensed, then the lamps that are ever lit;
     else the offset, what is commanded, what is sensed."""
     run = driven.run
     readings = [
-        LaneOfRun(id=name, title=_column_title(name), unit="", values=numbers(rows[:, loop.READINGS + i], 3))
-        for i, name in enumerate(run.columns)
-        if not name.endswith("_new")
+        LaneOfRun(id=c.name, title=c.label, unit=c.unit, values=numbers(rows[:, loop.READINGS + i], 3))
+        for i, c in enumerate(run.columns)
+        if not c.hidden
     ]
     outputs = [
-        LaneOfRun(
-            id=name,
-            title=name.removesuffix("_pct").removesuffix("_deg").replace("_", " "),
-            unit="%" if name.endswith("_pct") else "°" if name.endswith("_deg") else "",
-            values=numbers(rows[:, loop.OUTPUTS + i], 3),
-        )
-        for i, name in enumerate(run.behaviour.outputs[: loop.MOST_OUTPUTS])
+        LaneOfRun(id=o.name, title=o.label, unit=o.unit, values=numbers(rows[:, loop.OUTPUTS + i], 3))
+        for i, o in enumerate(run.behaviour.outputs[: loop.MOST_OUTPUTS])
     ]
-    if isinstance(driven.request.world, BenchWorld):
+    if isinstance(run.world, BenchWorld):
         return [*readings, *(lane for lane in outputs if any(lane.values))]
-    offset = LaneOfRun(id="offset", title="offset", unit="mm", values=numbers(rows[:, loop.OFFSET], 2))
+    offset = LaneOfRun(
+        id="offset", title="beside the line", unit="mm", values=numbers(rows[:, loop.OFFSET], 2)
+    )
     return [offset, *outputs, *readings]
-
-
-def _column_title(name: str) -> str:
-    """``front-ranger_mm`` is the mm of the front ranger."""
-    sensor, _, what = name.rpartition("_")
-    return f"{sensor.replace('-', ' ')}: {what}" if sensor else name

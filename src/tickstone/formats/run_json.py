@@ -121,7 +121,16 @@ def path_of(run: Run, most: int = MOST_PLACES) -> list[list[float]]:
 def trace_csv(run: Run) -> Iterator[str]:
     """Every loop as CSV, in pieces: t_us, raw readings, commands, pose, state."""
     outputs = run.behaviour.outputs[: loop.MOST_OUTPUTS]
-    heads = ["t_us", *run.columns, *outputs, "x_mm", "y_mm", "heading_deg", "offset_mm", "state"]
+    heads = [
+        "t_us",
+        *(c.name for c in run.columns),
+        *(o.name for o in outputs),
+        "x_mm",
+        "y_mm",
+        "heading_deg",
+        "offset_mm",
+        "state",
+    ]
     yield ",".join(heads) + "\n"
     for first in range(0, run.trace.shape[0], 4096):
         out = io.StringIO()
@@ -155,7 +164,7 @@ def behaviours_to_plain() -> list[dict[str, Any]]:
             "words": what.words,
             "reads": what.reads,
             "moves": list(what.moves),
-            "outputs": list(what.outputs),
+            "outputs": [output.name for output in what.outputs],
             "states": list(what.states),
             "settings": [
                 {

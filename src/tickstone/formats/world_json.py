@@ -41,10 +41,15 @@ def world_schema() -> Mapping[str, Any]:
     }
 
 
+def world_to_plain(world: World) -> dict[str, Any]:
+    """A world as its document, of plain data."""
+    plain: dict[str, Any] = DOCUMENTS[world.kind].dump_python(world, mode="json")
+    return plain
+
+
 def world_to_json(world: World, indent: int | None = 2) -> str:
     """A world as its document."""
-    plain = DOCUMENTS[world.kind].dump_python(world, mode="json")
-    return json.dumps(plain, ensure_ascii=False, allow_nan=False, indent=indent)
+    return json.dumps(world_to_plain(world), ensure_ascii=False, allow_nan=False, indent=indent)
 
 
 def world_of(document: Mapping[str, Any]) -> World:

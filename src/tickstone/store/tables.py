@@ -295,6 +295,38 @@ class LineLabelRow(Base):
     at: Mapped[datetime] = _now()
 
 
+class WorldRow(Base):
+    """A world that was drawn or taken in; it belongs to the app, and every rig can be run in it."""
+
+    __tablename__ = "world"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(unique=True)
+    document: Mapped[dict[str, Any]]
+    changed_at: Mapped[datetime] = _now()
+
+
+class TrialRow(Base):
+    """A run that was kept, with all that it takes to repeat it: a copy, so that what it tells never
+    changes."""
+
+    __tablename__ = "trial"
+    __table_args__ = (UniqueConstraint("rig_id", "number"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    rig_id: Mapped[int] = mapped_column(ForeignKey("rig.id"))
+    number: Mapped[int] = mapped_column(Integer)
+    rig_revision_id: Mapped[int] = mapped_column(ForeignKey("rig_revision.id"))
+    at: Mapped[datetime] = _now()
+    note: Mapped[str] = mapped_column(server_default="")
+    behaviour: Mapped[str]
+    world: Mapped[dict[str, Any]]
+    asked: Mapped[dict[str, Any]]  # given, seconds, seed, step_ms, real, integers
+    constants: Mapped[dict[str, Any]]  # by sensor and name: value, sd, provenance
+    score: Mapped[dict[str, Any]]
+    verdict: Mapped[str]
+    why: Mapped[str]
+    archived_at: Mapped[datetime | None]
+
+
 class EntryRow(Base):
     """The timeline, written in the action's own transaction."""
 

@@ -11,6 +11,7 @@ export const keys = {
   kinds: ["kinds"],
   lists: ["lists"],
   sources: ["sources"],
+  world: (name: string) => ["world", name],
   hands: (slug: string) => ["hands", slug], // a hand that moves is ahead of the server
   rigs: ["rigs"],
   archivedRigs: ["rigs", "archived"],
@@ -44,6 +45,9 @@ export const keys = {
   beforeAfter: ofRig("before-after"),
   driveChoices: ofRig("drive-choices"),
   drive: ofRig("drive"),
+  trials: ofRig("trials"),
+  trial: ofRig("trial"),
+  trialsBeside: ofRig("trials-beside"),
   decisions: ofRig("decisions"),
   decision: ofRig("decision"),
 

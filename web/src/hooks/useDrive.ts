@@ -8,6 +8,11 @@ import { useAddress } from "./useAddress";
 
 export type Able = Schemas["AbleModel"];
 export type Given = Record<string, number>;
+export type Asked = Schemas["DriveAsked"];
+export type Difference = Schemas["DifferenceModel"];
+
+const SECONDS = 30;
+const LONGEST_S = 600;
 
 /** Numbers for this run alone, as they stand in the address: name:value, name:value. */
 function givenIn(text: string | null): Given {
@@ -19,8 +24,8 @@ function givenIn(text: string | null): Given {
   return given;
 }
 
-/** The run that is open at Drive: behaviour, world, seed and numbers stand in the address. The run before it stays, to be
- * drawn pale behind it. */
+/** The run that is open at Drive: behaviour, world, seed and numbers stand in the address, or the number of a kept one. The
+ * run before it stays, to be drawn pale behind it; a kept one can be put there instead. */
 export function useDrive() {
   const { rig } = usePlace();
   const { search, put } = useAddress();
@@ -31,27 +36,50 @@ export function useDrive() {
   });
   const able = choices.data?.behaviours ?? [];
   const behaviour = able.find((each) => each.id === search.get("behaviour")) ?? able[0];
-  const world = search.get("world") ?? behaviour?.world ?? "";
-  const given = givenIn(search.get("set"));
-  const seed = Number(search.get("seed")) || 1;
-  const may = behaviour !== undefined && behaviour.lacks === "";
-  const body = { behaviour: behaviour?.id ?? "", world, given, seconds: SECONDS, seed, real: false };
-  const run = useQuery({
+  const body: Asked & { given: Given } = {
+    behaviour: behaviour?.id ?? "",
+    world: search.get("world") ?? behaviour?.world ?? "",
+    given: givenIn(search.get("set")),
+    seconds: Math.min(LONGEST_S, Number(search.get("seconds")) || SECONDS),
+    seed: Number(search.get("seed")) || 1,
+    real: search.has("real"),
+    integers: search.has("integers"),
+  };
+  const kept = Number(search.get("run")) || null;
+  const worked = useQuery({
     queryKey: keys.drive(rig.slug, rig.version, body),
     queryFn: () => ask(api.POST("/api/rigs/{slug}/drive", { params: { path }, body })),
-    enabled: may,
+    enabled: kept === null && behaviour !== undefined && behaviour.lacks === "",
     placeholderData: (old) => (old?.behaviour === behaviour?.id ? old : undefined),
     retry: false,
   });
-  const before = useBefore(run.isPlaceholderData ? undefined : run.data);
+  const again = useKept(kept);
+  const run = kept === null ? worked : again;
+  const last = useBefore(run.isPlaceholderData ? undefined : run.data);
+  const beside = Number(search.get("beside")) || null;
+  const other = useKept(beside);
+  const change = (changes: Record<string, string | null>) => put({ ...changes, run: null });
   const set = (changes: Record<string, number | null>) => {
-    const next = Object.entries({ ...given, ...changes }).filter(([, value]) => value !== null);
-    put({ set: next.map(([name, value]) => `${name}:${value}`).join(",") || null });
+    const next = Object.entries({ ...body.given, ...changes }).filter(([, value]) => value !== null);
+    change({ set: next.map(([name, value]) => `${name}:${value}`).join(",") || null });
   };
-  return { choices: choices.data, behaviour, world, given, seed, run, before, set, put };
+  const before = beside === null ? last : other.data;
+  return { choices: choices.data, behaviour, body, kept, beside, run, before, set, change, put };
 }
 
-const SECONDS = 30;
+export type Drive = ReturnType<typeof useDrive>;
+
+/** A kept run, repeated exactly. */
+function useKept(number: number | null) {
+  const { rig } = usePlace();
+  return useQuery({
+    queryKey: keys.trial(rig.slug, number),
+    queryFn: () =>
+      ask(api.GET("/api/rigs/{slug}/trials/{number}", { params: { path: { slug: rig.slug, number: number ?? 0 } } })),
+    enabled: number !== null,
+    retry: false,
+  });
+}
 
 /** The run before the one that is shown now, in the same world. */
 function useBefore(run: DriveRun | undefined): DriveRun | undefined {

@@ -1,5 +1,5 @@
 import { expect, it } from "vitest";
-import { type DriveRun, dashes, linePoints, poseAt, rowAt, stretches } from "./drive";
+import { type DriveRun, passages, poseAt, rowAt, stretches } from "./drive";
 
 const run = {
   t_s: [0, 1, 2, 3],
@@ -26,24 +26,11 @@ it("has no stretches of a run of one row", () => {
   expect(stretches({ ...run, t_s: [0] } as DriveRun)).toEqual([]);
 });
 
-it("draws arcs out, counter-clockwise", () => {
-  const points = linePoints({
-    points: [[100, 0]],
-    arcs: [{ x_mm: 0, y_mm: 0, radius_mm: 100, from_deg: 0, to_deg: 90 }],
-    closed: false,
-  });
-  const [x, y] = points.at(-1) ?? [0, 0];
-  expect(x).toBeCloseTo(0);
-  expect(y).toBeCloseTo(100);
-});
-
-it("draws gaps as dashes, a gap beyond the end as none", () => {
-  const line: [number, number][] = [
-    [0, 0],
-    [100, 0],
-  ];
-  expect(dashes(line, false, [])).toBeUndefined();
-  expect(dashes(line, false, [[40, 60]])).toBe("40.0 20.0 40.0 0.0");
-  expect(dashes(line, false, [[90, 130]])).toBe("90.0 10.0 0.0 0.0");
-  expect(dashes(line, true, [[150, 160]])).toBe("150.0 10.0 40.0 0.0");
+it("counts what went over into what", () => {
+  const states = [0, 0, 1, 0, 1, 2];
+  expect(passages({ ...run, states } as DriveRun)).toEqual([
+    { from: 0, to: 1, count: 2 },
+    { from: 1, to: 0, count: 1 },
+    { from: 1, to: 2, count: 1 },
+  ]);
 });

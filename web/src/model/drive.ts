@@ -3,7 +3,6 @@ import type { DrawnLane } from "../plot/Lanes";
 
 export type DriveRun = Schemas["RunModel"];
 export type Pose = { x: number; y: number; heading: number };
-type Point = [number, number];
 
 /** A stretch of the way: a path in millimetres, how far it was beside the line (0 to 1), for its width. */
 export interface Stretch {
@@ -73,40 +72,15 @@ export function runLanes(run: DriveRun, shown: number): DrawnLane[] {
     }));
 }
 
-/** The points of a world's line, arcs drawn out. */
-export function linePoints(line: { points: Point[]; arcs: Record<string, number>[]; closed: boolean }): Point[] {
-  const points = [...line.points];
-  for (const arc of line.arcs) {
-    const from = ((arc.from_deg ?? 0) * Math.PI) / 180;
-    const turn = (((arc.to_deg ?? 0) - (arc.from_deg ?? 0)) * Math.PI) / 180;
-    const pieces = Math.max(2, Math.ceil((Math.abs(turn) * (arc.radius_mm ?? 0)) / 8));
-    for (let i = 0; i <= pieces; i++) {
-      const angle = from + (turn * i) / pieces;
-      points.push([
-        (arc.x_mm ?? 0) + (arc.radius_mm ?? 0) * Math.cos(angle),
-        (arc.y_mm ?? 0) + (arc.radius_mm ?? 0) * Math.sin(angle),
-      ]);
-    }
+/** What went over into what in a run, and how often. */
+export function passages(run: DriveRun): { from: number; to: number; count: number }[] {
+  const counts = new Map<string, number>();
+  for (let i = 1; i < run.states.length; i++) {
+    const [from, to] = [run.states[i - 1], run.states[i]];
+    if (from !== to) counts.set(`${from} ${to}`, (counts.get(`${from} ${to}`) ?? 0) + 1);
   }
-  return points;
-}
-
-/** A line with its gaps as dashes: the pattern of an SVG stroke, none where it is whole. */
-export function dashes(points: Point[], closed: boolean, gaps: Point[]): string | undefined {
-  if (!gaps.length) return undefined;
-  const ends = closed && points[0] ? [...points, points[0]] : points;
-  let length = 0;
-  for (let i = 1; i < ends.length; i++) {
-    const [a, b] = [ends[i - 1], ends[i]];
-    if (a && b) length += Math.hypot(b[0] - a[0], b[1] - a[1]);
-  }
-  const parts: number[] = [];
-  let at = 0;
-  for (const [from, to] of [...gaps].sort((a, b) => a[0] - b[0])) {
-    if (from >= length) break;
-    parts.push(from - at, Math.min(to, length) - from);
-    at = Math.min(to, length);
-  }
-  parts.push(length - at, 0);
-  return parts.map((part) => part.toFixed(1)).join(" ");
+  return [...counts].map(([key, count]) => {
+    const [from, to] = key.split(" ").map(Number);
+    return { from: from ?? 0, to: to ?? 0, count };
+  });
 }

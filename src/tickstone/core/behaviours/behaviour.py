@@ -32,7 +32,7 @@ MOST_SENSORS = 8
 @dataclass(frozen=True)
 class Setting:
     """A number that a person sets for a behaviour, or one of ``choices`` (0, 1, …). ``constant`` is the
-    constant of the sensor that it is taken from, where one is chosen or measured."""
+    constant of the sensor that it is, where another station settles it; else it has one of its own."""
 
     name: str
     label: str
@@ -42,6 +42,18 @@ class Setting:
     high: float
     constant: str = ""
     choices: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Output:
+    """Something that a behaviour moves or lights: the command it gives."""
+
+    name: str
+    label: str
+    unit: str = ""
+
+
+LEFT_WHEEL, RIGHT_WHEEL = Output("left_pct", "left wheel", "%"), Output("right_pct", "right wheel", "%")
 
 
 @dataclass
@@ -79,11 +91,15 @@ class Behaviour(ABC):
     follows: ClassVar[bool] = False  # a line
     settings: ClassVar[tuple[Setting, ...]]
     states: ClassVar[tuple[str, ...]]
-    outputs: ClassVar[tuple[str, ...]] = ("left_pct", "right_pct")
+    outputs: ClassVar[tuple[Output, ...]] = (LEFT_WHEEL, RIGHT_WHEEL)
 
     @abstractmethod
     def kernel(self) -> Step:
         """Its step, as a plain function."""
+
+    def constant_of(self, setting: Setting) -> str:
+        """The name of the constant by which a rig keeps a setting."""
+        return setting.constant or f"{self.id}_{setting.name}".replace("-", "_")
 
     def resolved(self, given: Mapping[str, float]) -> dict[str, float]:
         """Every setting by name: as given, else as usual. Raises BadInput naming a setting that it does not

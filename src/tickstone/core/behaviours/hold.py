@@ -8,6 +8,7 @@ from tickstone.core.behaviours.behaviour import (
     Array,
     Behaviour,
     Memory,
+    Output,
     Setting,
     Step,
     clamped,
@@ -83,7 +84,7 @@ class HoldDistance(Behaviour):
     title = "Hold a distance"
     words = "A controller moves the servo or the fan until the reading is the wanted one."
     reads, moves = RANGERS, (SERVO,)
-    outputs = ("servo_deg",)
+    outputs = (Output("servo_deg", "servo", "°"),)
     settings = (
         Setting("set_mm", "wanted", "mm", 200.0, 1, 10_000),
         Setting("kp", "kp", "", 1.0, -1000, 1000),

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from tickstone.core.behaviours.behaviour import (
     LAMPS,
+    LEFT_WHEEL,
     MEMORY,
     RANGERS,
+    RIGHT_WHEEL,
     ROW,
     WHEELS,
     Array,
     Behaviour,
+    Output,
     Setting,
     Step,
     clamped,
@@ -253,7 +256,7 @@ class Wander(Behaviour):
     title = "Wander"
     words = "Forward until something is near, then back and turn; green while it goes, red while it backs."
     reads, moves = RANGERS, (WHEELS,)
-    outputs = ("left_pct", "right_pct", "green", "red")
+    outputs = (LEFT_WHEEL, RIGHT_WHEEL, Output("green", "green lamp"), Output("red", "red lamp"))
     settings = (
         CRUISE,
         TRIP,
@@ -299,7 +302,13 @@ class StopWarn(Behaviour):
     title = "Stop and warn"
     words = "Goes while nothing is near; stops with lamp and sounder; a bar by distance."
     reads, moves = RANGERS, (WHEELS, LAMPS)
-    outputs = ("left_pct", "right_pct", "lamp", "buzzer", "bar_steps")
+    outputs = (
+        LEFT_WHEEL,
+        RIGHT_WHEEL,
+        Output("lamp", "lamp"),
+        Output("buzzer", "buzzer"),
+        Output("bar_steps", "bar", "steps"),
+    )
     settings = (
         CRUISE,
         TRIP,

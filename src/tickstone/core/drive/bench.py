@@ -12,7 +12,16 @@ from tickstone.core.behaviours.indicate import BAR, CHASES, DARK, FOLLOWS, MOST_
 from tickstone.core.drive import loop
 from tickstone.core.drive.ground import side_share
 from tickstone.core.drive.parts import Parts
-from tickstone.core.drive.request import Event, Figure, Run, RunRequest, RunVerdict
+from tickstone.core.drive.request import (
+    Column,
+    Event,
+    Figure,
+    Run,
+    RunRequest,
+    RunVerdict,
+    ranger_columns,
+    row_columns,
+)
 from tickstone.core.drive.sensing import SimulatedRow, rangers_of, row_of
 from tickstone.core.drive.world import BenchWorld, Schedule
 from tickstone.core.rigs.kinds import kind
@@ -45,7 +54,7 @@ def shown(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) -
     moved = _moved(schedule, times)
     settings, sensors = dict(parts.settings), np.zeros((0, 4))
     assumed: tuple[str, ...] = ()
-    columns: tuple[str, ...]
+    columns: tuple[Column, ...]
     if behaviour.id == "indicate":
         settings |= {
             name: value for name, value in _lamps(request.rig, quantity).items() if name not in parts.chosen
@@ -58,7 +67,10 @@ def shown(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) -
         )
         columns, readings, sensors, assumed = _row(parts, row, moved)
     else:
-        columns, readings = (f"{sensor.id}_level",), moved[:, None].copy()
+        columns, readings = (
+            (Column(f"{sensor.id}_level", f"{sensor.name}, level", "", raw=True),),
+            moved[:, None].copy(),
+        )
     inputs = StepInputs(settings, sensors, integers=request.integers)
     memory = behaviour.begin()
     trace = np.zeros((count, loop.READINGS + readings.shape[1]))
@@ -71,7 +83,7 @@ def shown(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) -
         size = min(memory.outputs.size, loop.MOST_OUTPUTS)
         trace[k, loop.OUTPUTS : loop.OUTPUTS + size] = memory.outputs[:size]
     judged = _judged(behaviour, settings, quantity, trace, parts.loop_s)
-    return Run(behaviour, parts.loop_s, trace, columns, judged, assumed, settings, parts.vehicle)
+    return Run(behaviour, parts.loop_s, trace, columns, judged, assumed, settings, parts.vehicle, world)
 
 
 def _lamps(rig: Rig, quantity: str) -> dict[str, float]:
@@ -96,7 +108,7 @@ def _moved(schedule: Schedule, times: Array) -> Array:
     return np.interp(times, at[:, 0], at[:, 1])
 
 
-def _distances(parts: Parts, moved: Array) -> tuple[tuple[str, ...], Array, tuple[str, ...]]:
+def _distances(parts: Parts, moved: Array) -> tuple[tuple[Column, ...], Array, tuple[str, ...]]:
     """Raw, converted, and whether it is new, of every loop."""
     rangers = rangers_of(parts.sensors[:1], parts.values[:1], parts.loop_s, parts.spread)
     table, every = rangers.table[0], int(rangers.table[0, loop.EVERY])
@@ -109,13 +121,14 @@ def _distances(parts: Parts, moved: Array) -> tuple[tuple[str, ...], Array, tupl
             raw = loop.ping(float(moved[k]), table, noise[k], chance[k], rangers.raw_of_mm)
             mm = loop.converted(raw, table, rangers.mm_of_raw)
         readings[k] = raw, mm, float(new)
-    name = rangers.sensors[0]
-    return (f"{name}_raw", f"{name}_mm", f"{name}_new"), readings, rangers.assumed
+    sensor = parts.sensors[0]
+    fresh = Column(f"{sensor.id}_new", f"{sensor.name}, new", "", hidden=True)
+    return (*ranger_columns(sensor), fresh), readings, rangers.assumed
 
 
 def _row(
     parts: Parts, row: SimulatedRow, moved: Array
-) -> tuple[tuple[str, ...], Array, Array, tuple[str, ...]]:
+) -> tuple[tuple[Column, ...], Array, Array, tuple[str, ...]]:
     """Counts of every sensor while tape goes by under the row; ``moved`` is its middle, mm to the left."""
     noise = parts.rng(1).standard_normal((moved.size, row.places.size))
     radius = float(row.mount[loop.SPOT_R])
@@ -129,7 +142,7 @@ def _row(
             count = row.levels[i, 0] + (row.levels[i, 1] - row.levels[i, 0]) * max(share, 0.0)
             readings[k, i] = count + row.mount[loop.LAMP_COUNTS] + row.mount[loop.ROW_NOISE] * noise[k, i]
     readings = np.clip(np.floor(readings + 0.5), 0.0, row.mount[loop.TOP_CODE])
-    return tuple(f"s{i + 1}" for i in range(row.places.size)), readings, row.sensors, row.assumed
+    return row_columns(row.places.size), readings, row.sensors, row.assumed
 
 
 def _judged(

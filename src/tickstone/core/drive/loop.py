@@ -253,12 +253,14 @@ def roll(
     speckle: float,
     walls: Array,
     finish: Array,
+    push: Array,
     outputs: Array,
     trace: Array,
     shares: Array,
     hits: Array,
 ) -> tuple[int, int, int]:
-    """Run until the trace is full or the vehicle falls.
+    """Run until the trace is full or the vehicle falls. ``push`` is the loop in which a hand moves it aside,
+    and how far, mm to the left.
 
     Fills ``trace``, shape (loops, columns), ``shares`` (what each spot truly saw, shape (loops, sensors)) and
     ``hits`` (1 at a loop in which it drives into something). Returns: how many loops there were, why it
@@ -324,6 +326,9 @@ def roll(
         else:
             row[OFFSET], row[WAY] = math.nan, math.nan
         kept[:] = pose
+        if k == push[0]:  # aside, to the left
+            pose[0] -= push[1] * math.sin(pose[2])
+            pose[1] += push[1] * math.cos(pose[2])
         to_left, to_right = wheel_target(outputs[0], vehicle, -1.0), wheel_target(outputs[1], vehicle, 1.0)
         for _ in range(substeps):
             left = wheel_step(left, to_left, dt, share, vehicle)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 
 import numpy as np
@@ -9,6 +10,7 @@ import numpy as np
 from tickstone.core.behaviours.behaviour import LAMPS, LEVEL, RANGERS, ROW, SERVO, WHEELS, Behaviour
 from tickstone.core.checks import check_between
 from tickstone.core.constants import Values
+from tickstone.core.drive import hands
 from tickstone.core.drive.request import RunRequest
 from tickstone.core.drive.vehicle import SPECS, vehicle_of
 from tickstone.core.rigs.kinds import kind
@@ -17,11 +19,6 @@ from tickstone.core.rigs.usual import usual_values
 from tickstone.errors import BadInput
 
 MOST_RANGERS = 3
-HANDS = {  # what a hand changes for a run, and how long a loop takes: usual, lowest, highest
-    "lamp_counts": (0.0, -4000.0, 4000.0),
-    "higher_mm": (0.0, -50.0, 100.0),
-    "loop_ms": (10.0, 0.1, 1000.0),
-}
 NAMED = {ROW: "a row of line sensors", RANGERS: "a ranger", LEVEL: "a sensor"}
 MOVED = {
     WHEELS: "a motor driver for two wheels",
@@ -41,12 +38,12 @@ class Parts:
         own: dict[str, float] = {}
         settings: dict[str, float] = {}
         numbers: dict[str, float] = {}
-        self.hands = {name: usual for name, (usual, _, _) in HANDS.items()}
+        self.hands = {name: usual for name, (usual, _, _) in hands.NUMBERS.items()}
         spec = kind(self.sensors[0].kind).specs
         names = {setting.name for setting in behaviour.settings}
         for name, value in request.given.items():
-            if name in HANDS:
-                self.hands[name] = check_between(float(value), *HANDS[name][1:], name)
+            if name in hands.NUMBERS:
+                self.hands[name] = check_between(float(value), *hands.NUMBERS[name][1:], name)
             elif name in names:
                 settings[name] = float(value)
             elif name in {each.name for each in SPECS}:
@@ -55,10 +52,10 @@ class Parts:
                 own[name] = float(value)
             else:
                 raise BadInput(f"There is no {name!r} to set for {behaviour.id} on this rig.", name)
-        self.vehicle = vehicle_of(rig, numbers)
+        self.vehicle = vehicle_of(rig, numbers, request.values)
         self.values = [self._values(sensor, own) for sensor in self.sensors]
         for setting in behaviour.settings:
-            constant = self.values[0].get(setting.constant) if setting.constant else None
+            constant = self.values[0].get(behaviour.constant_of(setting))
             if constant is not None and setting.name not in settings:
                 settings[setting.name] = constant.value
         self.settings = behaviour.resolved(settings)
@@ -76,6 +73,11 @@ class Parts:
     def rng(self, number: int) -> np.random.Generator:
         """A generator of one's own."""
         return np.random.default_rng([self.request.seed, number])
+
+    def moment(self, name: str) -> float:
+        """The loop in which a hand does something; −1 where it never does."""
+        at = self.hands[name]
+        return -1.0 if math.isnan(at) else float(round(at / self.loop_s))
 
     @property
     def spread(self) -> np.random.Generator | None:

@@ -11,7 +11,7 @@ from tickstone.core.behaviours.behaviour import RANGERS, Behaviour, StepInputs
 from tickstone.core.control import step_metrics
 from tickstone.core.drive import loop
 from tickstone.core.drive.parts import Parts
-from tickstone.core.drive.request import Event, Figure, Run, RunRequest, RunVerdict
+from tickstone.core.drive.request import Event, Figure, Run, RunRequest, RunVerdict, ranger_columns
 from tickstone.core.drive.sensing import SimulatedRangers, rangers_of
 from tickstone.core.drive.world import RailWorld
 from tickstone.core.wording import fixed
@@ -45,11 +45,12 @@ def held(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) ->
         behaviour,
         parts.loop_s,
         trace,
-        (f"{rangers.sensors[0]}_raw", f"{rangers.sensors[0]}_mm"),
+        ranger_columns(parts.sensors[0]),
         _judged(world, behaviour, settings, parts.loop_s, trace),
         (*rangers.assumed, "stiction", "servo"),
         settings,
         parts.vehicle,
+        world,
     )
 
 
@@ -74,6 +75,8 @@ def _simulate(
     readings = np.array([math.nan, 0.0])
     low, high = world.from_mm, world.from_mm + world.length_mm
     raw = math.nan
+    pushed, held = parts.moment("push_s"), parts.moment("hold_s")
+    holds = range(int(held), int(held + parts.hands["hold_for_s"] / parts.loop_s) if held >= 0 else -1)
     for k in range(trace.shape[0]):
         row = trace[k]
         readings[1] = 1.0 if k % every == 0 else 0.0
@@ -84,6 +87,11 @@ def _simulate(
         row[[loop.T_S, loop.X, loop.LEFT_V, loop.STATE]] = k * parts.loop_s, x, v, memory.state
         row[loop.OUTPUTS] = memory.outputs[0]
         row[loop.READINGS], row[loop.READINGS + 1] = raw, readings[0]
+        if k == pushed:
+            x = min(max(x + parts.hands["push_mm"], low), high)
+        if k in holds:
+            v = 0.0
+            continue
         for _ in range(substeps):
             if world.plant == "beam":
                 slope = math.sin(math.radians(world.gain * (memory.outputs[0] - world.level)))

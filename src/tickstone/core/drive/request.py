@@ -12,7 +12,8 @@ from tickstone.core.behaviours.behaviour import Behaviour
 from tickstone.core.constants import Values
 from tickstone.core.drive.vehicle import Vehicle
 from tickstone.core.drive.world import World
-from tickstone.core.rigs.rig import Rig
+from tickstone.core.rigs.kinds import kind
+from tickstone.core.rigs.rig import Rig, Sensor
 
 Array = npt.NDArray[np.float64]
 Figure = float | int | bool | None
@@ -58,15 +59,43 @@ class RunRequest:
 
 
 @dataclass(frozen=True)
+class Column:
+    """A reading in a trace; ``raw`` as the sensor tells it; one that is ``hidden`` only says whether another
+    is new."""
+
+    name: str
+    label: str
+    unit: str
+    raw: bool = False
+    hidden: bool = False
+
+
+def ranger_columns(sensor: Sensor) -> tuple[Column, Column]:
+    """What a trace holds of a ranger: its raw numbers, and what they mean."""
+    channel = kind(sensor.kind).channels[0]
+    return (
+        Column(f"{sensor.id}_raw", f"{sensor.name}, raw", channel.unit, raw=True),
+        Column(f"{sensor.id}_mm", sensor.name, "mm"),
+    )
+
+
+def row_columns(count: int) -> tuple[Column, ...]:
+    """What a trace holds of a row of line sensors."""
+    return tuple(Column(f"s{i}", f"sensor {i}", "counts", raw=True) for i in range(1, count + 1))
+
+
+@dataclass(frozen=True)
 class Run:
-    """A run worked out. ``trace``: a row for each loop, in the columns of ``core.drive.loop``; ``columns``
-    names its readings; ``assumed`` are the numbers that nobody has measured."""
+    """A run worked out, in its world as hands left it. ``trace``: a row for each loop, in the columns of
+    ``core.drive.loop``; ``columns`` tells its readings; ``assumed`` are the numbers that nobody has
+    measured."""
 
     behaviour: Behaviour
     loop_s: float
     trace: Array
-    columns: tuple[str, ...]
+    columns: tuple[Column, ...]
     judged: RunVerdict
     assumed: tuple[str, ...]
     settings: Mapping[str, float]
     vehicle: Vehicle
+    world: World

@@ -10,8 +10,9 @@ from tickstone.core import loops
 from tickstone.core.behaviours.behaviour import ROW, WHEELS, Behaviour, StepInputs
 from tickstone.core.drive import loop, score
 from tickstone.core.drive.ground import ground_of
+from tickstone.core.drive.hands import with_box
 from tickstone.core.drive.parts import Parts
-from tickstone.core.drive.request import Run, RunRequest
+from tickstone.core.drive.request import Run, RunRequest, ranger_columns, row_columns
 from tickstone.core.drive.sensing import (
     NO_RANGERS,
     NO_ROW,
@@ -29,7 +30,7 @@ COMPILED_FROM = 30_000  # loops: below this the compiler takes longer than the r
 
 def rolled(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) -> Run:
     """A run on wheels."""
-    world = request.world
+    world = with_box(request.world, parts.hands)
     assert isinstance(world, FloorWorld | TableWorld)
     if WHEELS not in behaviour.moves:
         raise BadInput(f"{behaviour.title} does not drive: choose a rail or the bench.", "world")
@@ -76,6 +77,7 @@ def rolled(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) 
         ground.speckle,
         ground.walls,
         np.array(world.finish if isinstance(world, FloorWorld) and world.finish else (), dtype=np.float64),
+        np.array([parts.moment("push_s"), parts.hands["push_mm"]]),
         memory.outputs,
         trace,
         shares,
@@ -85,9 +87,9 @@ def rolled(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) 
     judged = score.of_roll(
         score.Rolled(behaviour, world, ground, trace, shares, hits, ended, crossed, row, rangers, parts)
     )
-    columns = tuple(f"s{i + 1}" for i in range(places.size)) + tuple(
-        name for sensor in rangers.sensors for name in (f"{sensor}_raw", f"{sensor}_mm")
-    )
+    columns = row_columns(places.size)
+    if watching:
+        columns += tuple(column for sensor in parts.sensors for column in ranger_columns(sensor))
     return Run(
         behaviour,
         parts.loop_s,
@@ -97,6 +99,7 @@ def rolled(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) 
         (*row.assumed, *rangers.assumed, *parts.vehicle.assumed),
         parts.settings,
         parts.vehicle,
+        world,
     )
 
 

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 import numpy.typing as npt
 
 from tickstone.core.checks import check_between
+from tickstone.core.constants import Provenance, Values
 from tickstone.core.rigs.rig import Rig
 from tickstone.errors import BadInput
 
@@ -17,8 +19,9 @@ Array = npt.NDArray[np.float64]
 
 @dataclass(frozen=True)
 class VehicleSpec:
-    """A number of the vehicle: its usual value, its bounds, and the field of the rig's geometry that tells it
-    (empty: none)."""
+    """A number of the vehicle: its usual value, its bounds, the constants of the wheels' sensor that tell it
+    once they are measured (their mean), and the field of the rig's geometry that tells it else (empty:
+    none)."""
 
     name: str
     label: str
@@ -26,18 +29,19 @@ class VehicleSpec:
     usual: float
     low: float
     high: float
-    field: str = ""
+    told_by: str = ""
+    constants: tuple[str, ...] = ()
 
 
 # in the order in which loops have them
 SPECS = (
-    VehicleSpec("v_top_mm_s", "fastest", "mm/s", 600.0, 1, 20_000),
-    VehicleSpec("dead_pct", "dead band", "%", 8.0, 0, 99),
-    VehicleSpec("lag_s", "motor lag", "s", 0.08, 0, 10),
-    VehicleSpec("mismatch_pct", "right faster", "%", 0.0, -50, 50),
+    VehicleSpec("v_top_mm_s", "fastest", "mm/s", 600.0, 1, 20_000, "", ("top_speed",)),
+    VehicleSpec("dead_pct", "dead band", "%", 8.0, 0, 99, "", ("dead_band_left", "dead_band_right")),
+    VehicleSpec("lag_s", "motor lag", "s", 0.08, 0, 10, "", ("motor_lag",)),
+    VehicleSpec("mismatch_pct", "right faster", "%", 0.0, -50, 50, "", ("mismatch",)),
     VehicleSpec("grip_mm_s2", "grip", "mm/s²", 3000.0, 10, 100_000),
     VehicleSpec("battery_pct", "battery", "%", 100.0, 1, 150),
-    VehicleSpec("track_mm", "track", "mm", 150.0, 5, 10_000, "track_mm"),
+    VehicleSpec("track_mm", "track", "mm", 150.0, 5, 10_000, "track_mm", ("track",)),
     VehicleSpec("front_mm", "bumper before the axle", "mm", 120.0, 0, 10_000, "front_mm"),
     VehicleSpec("rear_mm", "behind the axle", "mm", 60.0, 0, 10_000),
     VehicleSpec("width_mm", "width", "mm", 160.0, 5, 10_000, "width_mm"),
@@ -46,10 +50,12 @@ SPECS = (
 
 @dataclass(frozen=True)
 class Vehicle:
-    """The numbers of a vehicle by name, and those that nobody has measured or said."""
+    """The numbers of a vehicle by name, those that nobody has measured or said, and the sensor by which each
+    of the others was measured (empty: the rig's own record says it)."""
 
     values: Mapping[str, float]
     assumed: tuple[str, ...]
+    measured: Mapping[str, str] = field(default_factory=dict)
 
     def array(self) -> Array:
         """The numbers as loops have them: shares for percent, half the width."""
@@ -59,25 +65,47 @@ class Vehicle:
         return values
 
 
-def vehicle_of(rig: Rig, given: Mapping[str, float]) -> Vehicle:
-    """The vehicle of a rig, with numbers changed for one run. Raises BadInput naming a number that it does
-    not have, or that cannot be so."""
-    known = {spec.name: spec for spec in SPECS}
+def vehicle_of(rig: Rig, given: Mapping[str, float], known: Mapping[str, Values] | None = None) -> Vehicle:
+    """The vehicle of a rig, by the constants of its sensors as they stand, with numbers changed for one run.
+    Raises BadInput naming a number that it does not have, or that cannot be so."""
+    names = {spec.name for spec in SPECS}
     for name in given:
-        if name not in known:
-            raise BadInput(f"A vehicle has no {name!r}; it has {', '.join(known)}.", name)
+        if name not in names:
+            raise BadInput(f"A vehicle has no {name!r}; it has {', '.join(sorted(names))}.", name)
     values: dict[str, float] = {}
-    assumed = []
-    geometry = rig.geometry
+    assumed, measured = [], {}
     for spec in SPECS:
-        measured = getattr(geometry, spec.field) if spec.field else None
-        if spec.name == "rear_mm" and geometry.length_mm is not None and geometry.front_mm is not None:
-            measured = geometry.length_mm - geometry.front_mm
+        sensor, fitted = _measured(spec, known or {})
+        told = _told(spec, rig)
         if spec.name in given:
             values[spec.name] = check_between(float(given[spec.name]), spec.low, spec.high, spec.name)
-        elif measured is not None:
-            values[spec.name] = float(measured)
+        elif fitted is not None:
+            values[spec.name], measured[spec.name] = min(max(fitted, spec.low), spec.high), sensor
+        elif told is not None:
+            values[spec.name], measured[spec.name] = told, ""
         else:
             values[spec.name] = spec.usual
             assumed.append(spec.name)
-    return Vehicle(values, tuple(assumed))
+    return Vehicle(values, tuple(assumed), measured)
+
+
+def _measured(spec: VehicleSpec, known: Mapping[str, Values]) -> tuple[str, float | None]:
+    """What was measured of a number, and by which sensor; that of the least ± where several know it."""
+    best: tuple[str, float | None] = ("", None)
+    least = math.inf
+    for sensor, values in known.items():
+        some = [values[name] for name in spec.constants if name in values]
+        own = [value for value in some if value.provenance is Provenance.MEASURED]
+        sd = max((value.sd or 0.0 for value in own), default=math.inf)
+        if own and sd < least:
+            best, least = (sensor, sum(value.value for value in own) / len(own)), sd
+    return best
+
+
+def _told(spec: VehicleSpec, rig: Rig) -> float | None:
+    """What the rig's own record says of a number."""
+    geometry = rig.geometry
+    if spec.name == "rear_mm" and geometry.length_mm is not None and geometry.front_mm is not None:
+        return float(geometry.length_mm - geometry.front_mm)
+    size = getattr(geometry, spec.told_by) if spec.told_by else None
+    return None if size is None else float(size)

@@ -1,26 +1,11 @@
+import { useMemo } from "react";
 import { usePlace } from "../../hooks/place";
-import { type DriveRun, dashes, linePoints, poseAt, stretches } from "../../model/drive";
+import { type DriveRun, poseAt, stretches } from "../../model/drive";
 import { figure, THIN } from "../../model/format";
 import { rowPlaces, scaleBar } from "../../model/plan";
+import { type Ground, groundOf, type Point, spanOf } from "../../model/world";
 import styles from "./Course.module.css";
-
-type Point = [number, number];
-type Outline = { polygon: Point[] };
-
-/** A world's document, as far as it is drawn. */
-interface Ground {
-  kind: string;
-  polygon?: Point[];
-  lines?: { points: Point[]; arcs: Record<string, number>[]; width_mm: number; closed: boolean; gaps: Point[] }[];
-  patches?: (Outline & { light_counts: number })[];
-  walls?: [number, number, number, number][];
-  curtains?: [number, number, number, number][];
-  boxes?: Outline[];
-  start?: { x_mm: number; y_mm: number; heading_deg: number };
-  length_mm?: number;
-  from_mm?: number;
-  plant?: string;
-}
+import { GroundDrawn } from "./GroundDrawn";
 
 interface Props {
   run: DriveRun;
@@ -28,17 +13,21 @@ interface Props {
   t: number;
 }
 
-const corners = (points: Point[]) => points.map(([x, y]) => `${x},${y}`).join(" ");
-
 /** The world from above and to scale, the way that was driven, and the vehicle where it is at a time. */
 export function Course({ run, before, t }: Props) {
-  const ground = run.world as unknown as Ground;
-  if (ground.kind === "rail") return <Rail run={run} ground={ground} t={t} />;
-  if (ground.kind === "bench")
+  if (run.world.kind === "rail") return <Rail run={run} ground={groundOf(run.world)} t={t} />;
+  if (run.world.kind === "bench")
     return (
       <p className="empty">Nothing drives here: hands move what the sensor sees, and the lanes tell what answers.</p>
     );
-  const [left, bottom, width, height] = span(ground, run);
+  return <FromAbove run={run} before={before} t={t} />;
+}
+
+function FromAbove({ run, before, t }: Props) {
+  const ground = useMemo(() => groundOf(run.world), [run]);
+  const [left, bottom, width, height] = useMemo(() => spanOf(ground, driven(run)), [ground, run]);
+  const parts = useMemo(() => stretches(run), [run]);
+  const pale = useMemo(() => before && way(before), [before]);
   const unit = Math.max(width / 520, height / 330); // about a pixel
   const bar = scaleBar(width);
   return (
@@ -49,9 +38,9 @@ export function Course({ run, before, t }: Props) {
       aria-label={`The ${run.world.name} from above: ${run.verdict}`}
     >
       <g transform="scale(1 -1)">
-        <World ground={ground} unit={unit} />
-        {before && <path d={way(before)} className={styles.before} strokeWidth={1.6 * unit} />}
-        {stretches(run).map((part) => (
+        <GroundDrawn ground={ground} unit={unit} />
+        {pale && <path d={pale} className={styles.before} strokeWidth={1.6 * unit} />}
+        {parts.map((part) => (
           <path
             key={part.d.slice(0, 40)}
             d={part.d}
@@ -73,84 +62,9 @@ export function Course({ run, before, t }: Props) {
   );
 }
 
-const ROOM_MM = 140;
-
-/** What of the world is drawn: left, bottom, width, height, around all that lies there and the way that was driven. */
-function span(ground: Ground, run: DriveRun): [number, number, number, number] {
-  const points: Point[] = [
-    ...(ground.polygon ?? []),
-    ...(ground.lines ?? []).flatMap(linePoints),
-    ...[...(ground.boxes ?? []), ...(ground.patches ?? [])].flatMap((each) => each.polygon),
-    ...[...(ground.walls ?? []), ...(ground.curtains ?? [])].flatMap(([x1, y1, x2, y2]): Point[] => [
-      [x1, y1],
-      [x2, y2],
-    ]),
-    ...run.x_mm.map((x, i): Point => [x ?? 0, run.y_mm[i] ?? 0]),
-  ];
-  const [xs, ys] = [points.map(([x]) => x), points.map(([, y]) => y)];
-  const [left, bottom] = [Math.min(...xs) - ROOM_MM, Math.min(...ys) - ROOM_MM];
-  return [left, bottom, Math.max(...xs) + ROOM_MM - left, Math.max(...ys) + ROOM_MM - bottom];
-}
+const driven = (run: DriveRun) => run.x_mm.map((x, i): Point => [x ?? 0, run.y_mm[i] ?? 0]);
 
 const way = (run: DriveRun) => `M${run.t_s.map((_, i) => `${run.x_mm[i]} ${run.y_mm[i]}`).join("L")}`;
-
-function World({ ground, unit }: { ground: Ground; unit: number }) {
-  return (
-    <>
-      {ground.polygon && <polygon points={corners(ground.polygon)} className={styles.table} strokeWidth={1.6 * unit} />}
-      {ground.patches?.map((patch) => (
-        <polygon
-          key={corners(patch.polygon)}
-          points={corners(patch.polygon)}
-          className={styles.lamp}
-          strokeWidth={unit}
-        >
-          <title>{`lamp, ${patch.light_counts > 0 ? "+" : ""}${patch.light_counts} counts`}</title>
-        </polygon>
-      ))}
-      {ground.lines?.map((line) => {
-        const points = linePoints(line);
-        const path = `M${points.map(([x, y]) => `${x} ${y}`).join("L")}${line.closed ? "Z" : ""}`;
-        return (
-          <path
-            key={path.slice(0, 60)}
-            d={path}
-            className={styles.tape}
-            strokeWidth={line.width_mm}
-            strokeDasharray={dashes(points, line.closed, line.gaps)}
-          />
-        );
-      })}
-      {ground.boxes?.map((box) => (
-        <polygon
-          key={corners(box.polygon)}
-          points={corners(box.polygon)}
-          className={styles.box}
-          strokeWidth={1.6 * unit}
-        />
-      ))}
-      {ground.walls?.map(([x1, y1, x2, y2]) => (
-        <line
-          key={`${x1} ${y1} ${x2} ${y2}`}
-          {...{ x1, y1, x2, y2 }}
-          className={styles.wall}
-          strokeWidth={2.6 * unit}
-        />
-      ))}
-      {ground.curtains?.map(([x1, y1, x2, y2]) => (
-        <line
-          key={`${x1} ${y1} ${x2} ${y2}`}
-          {...{ x1, y1, x2, y2 }}
-          className={styles.wall}
-          strokeWidth={2.6 * unit}
-          strokeDasharray={`${3 * unit} ${5 * unit}`}
-        >
-          <title>a curtain: it sends no echo back</title>
-        </line>
-      ))}
-    </>
-  );
-}
 
 const BAD: Record<string, string> = { lost: "left the line", hit: "touched", fall: "fell" };
 const WORDS = 250;

@@ -1,35 +1,32 @@
+import { useState } from "react";
 import { usePlace } from "../../hooks/place";
 import type { Given } from "../../hooks/useDrive";
-import type { DriveRun } from "../../model/drive";
-import { figure } from "../../model/format";
+import { type DriveRun, poseAt } from "../../model/drive";
+import { figure, THIN } from "../../model/format";
 import { Glyph } from "../../ui/Glyph";
 import { NumberField } from "../../ui/NumberField";
 import styles from "./Numbers.module.css";
 
 type Setting = DriveRun["settings"][number];
+type Hand = DriveRun["hands"][number];
+type Score = DriveRun["score"][number];
 type Set = (changes: Record<string, number | null>) => void;
-
-const HANDS: [label: string, changes: Record<string, number>][] = [
-  ["Lamp off", { lamp_counts: -60 }],
-  ["Low battery", { battery_pct: 75 }],
-  ["5 mm higher", { higher_mm: 5 }],
-];
 
 const WHEELED = ["floor", "table"];
 
 interface Props {
   run: DriveRun;
   given: Given;
+  now: () => number;
   onSet: Set;
 }
 
 /** Numbers for this run: the behaviour's, the vehicle's, and what a hand does; what they come to. */
-export function Numbers({ run, given, onSet }: Props) {
-  const scores = Object.entries(run.score).filter(([, value]) => value !== null);
+export function Numbers({ run, given, now, onSet }: Props) {
   return (
     <section className={styles.numbers} aria-label="Numbers of the run">
       <Group title="Behaviour" settings={run.settings} onSet={onSet} />
-      {run.world.kind !== "rail" && <Hands given={given} onSet={onSet} />}
+      {run.hands.length > 0 && <Hands run={run} given={given} now={now} onSet={onSet} />}
       {WHEELED.includes(String(run.world.kind)) && (
         <details>
           <summary>Vehicle</summary>
@@ -38,21 +35,23 @@ export function Numbers({ run, given, onSet }: Props) {
       )}
       <h2>Score</h2>
       <dl className={styles.score}>
-        {scores.map(([name, value]) => (
-          <div key={name}>
-            <dt>
-              {name
-                .replace(/_(mm|s|pct|ms|m)$/, ", $1")
-                .replaceAll("_", " ")
-                .replace("pct", "%")}
-            </dt>
-            <dd>{typeof value === "number" ? figure(value, Number.isInteger(value) ? 0 : 2) : value ? "yes" : "no"}</dd>
-          </div>
-        ))}
+        {run.score
+          .filter((score) => score.value !== null)
+          .map((score) => (
+            <div key={score.name}>
+              <dt>{score.label}</dt>
+              <dd>{scoreText(score)}</dd>
+            </div>
+          ))}
       </dl>
       {run.assumed.length > 0 && <Assumed run={run} />}
     </section>
   );
+}
+
+function scoreText({ value, digits, unit }: Score): string {
+  if (typeof value !== "number") return value ? "yes" : "no";
+  return unit ? `${figure(value, digits)}${THIN}${unit}` : figure(value, digits);
 }
 
 /** What nobody has measured, and the way to where it is measured. */
@@ -71,24 +70,39 @@ function Assumed({ run }: { run: DriveRun }) {
   );
 }
 
-/** What a hand does to the run: switches, each with what it changes. */
-function Hands({ given, onSet }: { given: Given; onSet: Set }) {
+/** What a hand does to the run: switches, each with what it changes; a push and a box come where the run is looked at. */
+function Hands({ run, given, now, onSet }: Props) {
+  const at = (hand: Hand): Given => {
+    const changes: Given = { ...hand.changes };
+    const t = now();
+    if (hand.moment) changes[hand.moment] = Math.round(t * 100) / 100;
+    const [x, y] = hand.place;
+    if (x && y) {
+      const pose = poseAt(run, t);
+      const heading = (pose.heading * Math.PI) / 180;
+      changes[x] = Math.round(pose.x + hand.ahead_mm * Math.cos(heading));
+      changes[y] = Math.round(pose.y + hand.ahead_mm * Math.sin(heading));
+    }
+    return changes;
+  };
   return (
     <>
       <h2>Hands</h2>
       <p className={styles.hands}>
-        {HANDS.map(([label, changes]) => {
-          const on = Object.entries(changes).every(([name, value]) => given[name] === value);
-          const off = Object.fromEntries(Object.keys(changes).map((name) => [name, null]));
+        {run.hands.map((hand) => {
+          const own = Object.keys(at(hand));
+          const on = own.every((name) => name in given);
+          const off = Object.fromEntries(own.map((name) => [name, null]));
           return (
             <button
-              key={label}
+              key={hand.id}
               type="button"
               className="act"
               aria-pressed={on}
-              onClick={() => onSet(on ? off : changes)}
+              onClick={() => onSet(on ? off : at(hand))}
             >
-              {label}
+              {hand.label}
+              {hand.moment && on && ` at ${figure(given[hand.moment] ?? 0, 1)}${THIN}s`}
             </button>
           );
         })}
@@ -108,11 +122,21 @@ function Group({ title, settings, onSet }: { title: string; settings: Setting[];
   );
 }
 
+/** A number with where it comes from; while it is worked at, a slider under it, so that the run can be watched meanwhile. */
 function OneNumber({ setting, onSet }: { setting: Setting; onSet: Set }) {
+  const [reach, setReach] = useState<[number, number] | null>(null);
   const put = (value: number | null) => onSet({ [setting.name]: value });
+  const provenance = setting.own ? "chosen" : setting.provenance;
   return (
-    <div className={styles.number}>
-      <Glyph of={setting.own ? "chosen" : "assumed"} />
+    // biome-ignore lint/a11y/noStaticElementInteractions: it only sees whether one of its fields is in use
+    <div
+      className={styles.number}
+      onFocus={() => setReach((was) => was ?? reachOf(setting))}
+      onBlur={(event) => !event.currentTarget.contains(event.relatedTarget) && setReach(null)}
+    >
+      <span title={setting.own ? "for this run alone" : setting.stale ? `stale: ${setting.stale}` : setting.source}>
+        <Glyph of={provenance} />
+      </span>
       {setting.choices.length > 0 ? (
         <label className={styles.choice}>
           {setting.label}
@@ -139,6 +163,25 @@ function OneNumber({ setting, onSet }: { setting: Setting; onSet: Set }) {
           ↺
         </button>
       )}
+      {reach && setting.choices.length === 0 && (
+        <input
+          type="range"
+          className={styles.slide}
+          aria-label={`${setting.label}, slide`}
+          min={reach[0]}
+          max={reach[1]}
+          step={(reach[1] - reach[0]) / 100}
+          value={setting.value}
+          onChange={(event) => put(Number(Number(event.target.value).toPrecision(3)))}
+        />
+      )}
+      {setting.stale && !setting.own && <p className={`stale ${styles.stale}`}>stale: {setting.stale}</p>}
     </div>
   );
+}
+
+/** How far a slider goes: three times the number as it is, within what can be. */
+function reachOf({ value, low, high }: Setting): [number, number] {
+  const far = 3 * Math.max(Math.abs(value), Math.min(high, 1) / 10);
+  return [Math.max(low, value < 0 ? -far : 0), Math.min(high, far)];
 }

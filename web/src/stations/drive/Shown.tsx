@@ -1,11 +1,12 @@
-import { useEffect, useRef, useState } from "react";
+import { type MutableRefObject, useEffect, useMemo, useRef, useState } from "react";
 import type { Able } from "../../hooks/useDrive";
 import { useKeys } from "../../hooks/useKeys";
-import { type DriveRun, rowAt, runLanes } from "../../model/drive";
+import { type DriveRun, runLanes } from "../../model/drive";
 import { figure, THIN } from "../../model/format";
 import { Lanes } from "../../plot/Lanes";
 import { Course } from "./Course";
 import styles from "./Shown.module.css";
+import { States } from "./States";
 
 const SPEEDS = [0.25, 1, 4];
 const LANES = 6;
@@ -14,10 +15,11 @@ interface Props {
   run: DriveRun;
   before: DriveRun | undefined;
   behaviour: Able | undefined;
+  clock: MutableRefObject<number>;
 }
 
 /** A run drawn and played: the course, the states, and its lanes on one ruler of time. */
-export function Shown({ run, before, behaviour }: Props) {
+export function Shown({ run, before, behaviour, clock }: Props) {
   const end = run.t_s.at(-1) ?? 0;
   const play = usePlay(end, run.events.find((event) => ENDS.includes(event.kind))?.t_s);
   const [view, setView] = useState<[number, number] | null>(null);
@@ -25,16 +27,11 @@ export function Shown({ run, before, behaviour }: Props) {
   const shown = view ?? [0, Math.max(end, 0.1)];
   const next = run.events.find((event) => event.t_s > play.t + 1e-3);
   useKeys({ " ": play.toggle, n: () => next && play.to(next.t_s) }, true);
-  const state = run.states[rowAt(run, play.t)] ?? 0;
+  clock.current = play.t;
+  const lanes = useMemo(() => runLanes(run, LANES), [run]);
   return (
     <>
-      <ol className={styles.states} aria-label="States">
-        {behaviour?.states.map((name, i) => (
-          <li key={name} aria-current={i === state ? "step" : undefined}>
-            {name}
-          </li>
-        ))}
-      </ol>
+      {behaviour && <States run={run} names={behaviour.states} t={play.t} />}
       <Course run={run} before={before} t={play.t} />
       <div className={styles.play}>
         <button type="button" className="act" onClick={play.toggle} aria-pressed={play.on}>
@@ -58,7 +55,7 @@ export function Shown({ run, before, behaviour }: Props) {
         <span className="small">{run.events.filter((event) => event.t_s <= play.t).at(-1)?.words}</span>
       </div>
       <Lanes
-        lanes={runLanes(run, LANES)}
+        lanes={lanes}
         marks={run.events
           .filter((event) => ENDS.includes(event.kind))
           .map((event) => ({ t0: event.t_s, t1: null, label: event.kind }))}

@@ -30,6 +30,7 @@ from tickstone.core.rigs.kinds.base import (
     Working,
 )
 from tickstone.core.rigs.kinds.deciding import TRIM, TURNING
+from tickstone.core.rigs.kinds.driving import LEVEL_DRIVEN
 from tickstone.core.rigs.kinds.parts import (
     GROUND,
     NO_PULSE,
@@ -190,6 +191,7 @@ KIND = Kind(
         *GAPS,
         *TURNING,
         *TRIM,
+        *LEVEL_DRIVEN,
     ),
     derived=(),
     reasons=NO_PULSE,

@@ -21,6 +21,7 @@ from tickstone.core.rigs.kinds.base import (
     Term,
     Working,
 )
+from tickstone.core.rigs.kinds.driving import LEVEL_DRIVEN
 from tickstone.core.rigs.kinds.parts import GROUND, raw, supply_pin, term
 from tickstone.core.rigs.kinds.told import by_option
 from tickstone.core.rigs.part import Chosen, Part, PinSpec, Role, question
@@ -96,6 +97,7 @@ KIND = Kind(
             ("convert",),
             from_rig=by_option("dark", {"high": 1.0, "low": 0.0}),
         ),
+        *LEVEL_DRIVEN,
     ),
     derived=(),
     reasons=REASONS,

@@ -29,6 +29,7 @@ from tickstone.core.rigs.kinds.base import (
     Working,
 )
 from tickstone.core.rigs.kinds.deciding import TURNING
+from tickstone.core.rigs.kinds.driving import LEVEL_DRIVEN
 from tickstone.core.rigs.kinds.parts import (
     GROUND,
     ON_MODULE,
@@ -135,6 +136,7 @@ def _constants(steps: float, steps_source: str) -> tuple[ConstantSpec, ...]:
         ConstantSpec("diameter", "nominal diameter", "mm", 30.0, None, SHEET, 1, 6000, "wire", counts=False),
         *DRIVE,
         *TURNING,
+        *LEVEL_DRIVEN,
     )
 
 

@@ -28,6 +28,7 @@ from tickstone.core.rigs.kinds.base import (
     Working,
 )
 from tickstone.core.rigs.kinds.deciding import TURNING
+from tickstone.core.rigs.kinds.driving import LEVEL_DRIVEN
 from tickstone.core.rigs.kinds.parts import (
     GROUND,
     NO_PULSE,
@@ -238,6 +239,7 @@ KIND = Kind(
         *DRIVE,
         *GAPS,
         *TURNING,
+        *LEVEL_DRIVEN,
     ),
     derived=(),
     reasons=NO_PULSE,

@@ -30,6 +30,7 @@ from tickstone.core.rigs.kinds.base import (
     Working,
 )
 from tickstone.core.rigs.kinds.deciding import EDGE, FILTER
+from tickstone.core.rigs.kinds.driving import ROW_DRIVEN
 from tickstone.core.rigs.kinds.parts import (
     GROUND,
     UNMEASURED,
@@ -406,6 +407,7 @@ KIND = Kind(
         *converter(4.0),
         *FILTER,
         *EDGE,
+        *ROW_DRIVEN,
         *(
             ConstantSpec(
                 f"threshold_{name}",

@@ -29,6 +29,7 @@ from tickstone.core.rigs.kinds.base import (
     Working,
 )
 from tickstone.core.rigs.kinds.deciding import TURNING
+from tickstone.core.rigs.kinds.driving import LEVEL_DRIVEN
 from tickstone.core.rigs.kinds.parts import (
     GROUND,
     ON_MODULE,
@@ -235,6 +236,7 @@ KIND = Kind(
         ),
         ConstantSpec("phase_order", "phase order", "", None, None, "", 1, 6, "calibrate", counts=False),
         *TURNING,
+        *LEVEL_DRIVEN,
     ),
     derived=(),
     reasons=REASONS,

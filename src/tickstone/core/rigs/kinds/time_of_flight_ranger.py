@@ -27,6 +27,7 @@ from tickstone.core.rigs.kinds.base import (
     Working,
 )
 from tickstone.core.rigs.kinds.deciding import DROPOUTS, FILTER, OBSTACLE
+from tickstone.core.rigs.kinds.driving import RANGER_DRIVEN
 from tickstone.core.rigs.kinds.parts import REGULATOR, UNMEASURED, bus_part, raw, term
 from tickstone.core.rigs.outputs import address
 from tickstone.core.rigs.part import Chosen, Part, PinSpec, Role, question
@@ -164,6 +165,7 @@ KIND = Kind(
         *OBSTACLE,
         *FILTER,
         *DROPOUTS,
+        *RANGER_DRIVEN,
     ),
     derived=(),
     reasons=REASONS,

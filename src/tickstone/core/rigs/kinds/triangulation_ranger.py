@@ -26,6 +26,7 @@ from tickstone.core.rigs.kinds.base import (
     Working,
 )
 from tickstone.core.rigs.kinds.deciding import DROPOUTS, FILTER, OBSTACLE
+from tickstone.core.rigs.kinds.driving import RANGER_DRIVEN
 from tickstone.core.rigs.kinds.parts import (
     GROUND,
     SHEET,
@@ -197,6 +198,7 @@ KIND = Kind(
         *OBSTACLE,
         *FILTER,
         *DROPOUTS,
+        *RANGER_DRIVEN,
     ),
     derived=(),
     reasons=REASONS,

@@ -28,6 +28,7 @@ from tickstone.core.rigs.kinds.base import (
     Working,
 )
 from tickstone.core.rigs.kinds.deciding import DROPOUTS, FILTER, OBSTACLE
+from tickstone.core.rigs.kinds.driving import RANGER_DRIVEN
 from tickstone.core.rigs.kinds.parts import GROUND, SHEET, raw, result, supply_pin, term
 from tickstone.core.rigs.kinds.told import by_board, by_mount
 from tickstone.core.rigs.part import Chosen, Part, PinSpec, Role, question
@@ -278,6 +279,7 @@ KIND = Kind(
         *OBSTACLE,
         *FILTER,
         *DROPOUTS,
+        *RANGER_DRIVEN,
         ConstantSpec(
             "height",
             "height",

@@ -1,0 +1,247 @@
+import { useEffect, useState } from "react";
+import {
+  added,
+  bent,
+  extended,
+  type Ground,
+  type Handle,
+  moved,
+  removed,
+  type Tape,
+  type Thing,
+} from "../../model/world";
+import { NumberField } from "../../ui/NumberField";
+import styles from "./WorldParts.module.css";
+
+const THINGS: [what: Thing, label: string][] = [
+  ["line", "Line"],
+  ["wall", "Wall"],
+  ["curtain", "Curtain"],
+  ["box", "Box"],
+  ["patch", "Patch of light"],
+];
+
+interface Props {
+  ground: Ground;
+  chosen: Handle | null;
+  mayUndo: boolean;
+  onUndo: () => void;
+  onChoose: (handle: Handle | null) => void;
+  onPut: (ground: Ground) => void;
+}
+
+/** What can be put into a world, and the numbers of what is chosen in it. */
+export function WorldParts({ ground, chosen, mayUndo, onUndo, onChoose, onPut }: Props) {
+  const floor = ground.kind === "floor";
+  const [wide, high] = ground.size_mm ?? [0, 0];
+  return (
+    <section className={styles.parts} aria-label="What is in the world">
+      <label className={styles.name}>
+        Name
+        <input
+          value={ground.name}
+          maxLength={40}
+          onChange={(event) => onPut({ ...ground, name: event.target.value })}
+        />
+      </label>
+      {floor && (
+        <>
+          <h2>Put in</h2>
+          <p className={styles.things}>
+            {THINGS.map(([what, label]) => (
+              <button
+                key={what}
+                type="button"
+                className="act"
+                onClick={() => onPut(added(ground, what, [Math.round(wide / 2), Math.round(high / 2)]))}
+              >
+                {label}
+              </button>
+            ))}
+          </p>
+          <h2>Floor</h2>
+          <Field
+            label="wide"
+            value={wide}
+            unit="mm"
+            onChange={(value) => onPut({ ...ground, size_mm: [value, high] })}
+          />
+          <Field
+            label="deep"
+            value={high}
+            unit="mm"
+            onChange={(value) => onPut({ ...ground, size_mm: [wide, value] })}
+          />
+        </>
+      )}
+      <p>
+        <button type="button" className="act" disabled={!mayUndo} onClick={onUndo}>
+          Undo <kbd>Ctrl Z</kbd>
+        </button>
+      </p>
+      {chosen ? (
+        <Chosen ground={ground} handle={chosen} onChoose={onChoose} onPut={onPut} />
+      ) : (
+        <p className="small">
+          Take hold of a point to see its numbers. By keys: Tab from point to point, arrows move it 10 mm (with Shift 1
+          mm), Enter puts one behind it, Delete takes it away.
+        </p>
+      )}
+    </section>
+  );
+}
+
+type ChosenProps = Pick<Props, "ground" | "onChoose" | "onPut"> & { handle: Handle };
+
+function Chosen({ ground, handle, onChoose, onPut }: ChosenProps) {
+  const { what, index, at } = handle;
+  const fixed = what === "start";
+  const line = what === "line" || what === "arc" ? ground.lines?.[index] : undefined;
+  const patch = what === "patch" ? ground.patches?.[index] : undefined;
+  return (
+    <>
+      <h2>{handle.label}</h2>
+      <Place ground={ground} handle={handle} at={at} onPut={onPut} />
+      {what === "start" && ground.start && (
+        <Field
+          label="looks to"
+          value={ground.start.heading_deg}
+          unit="°"
+          onChange={(heading_deg) => ground.start && onPut({ ...ground, start: { ...ground.start, heading_deg } })}
+        />
+      )}
+      {patch && (
+        <Field
+          label="more light"
+          value={patch.light_counts}
+          unit="counts"
+          onChange={(light_counts) =>
+            onPut({
+              ...ground,
+              patches: ground.patches?.map((each, i) => (i === index ? { ...each, light_counts } : each)),
+            })
+          }
+        />
+      )}
+      {line && <LineFields ground={ground} line={line} handle={handle} onPut={onPut} />}
+      {!fixed && (
+        <p className={styles.things}>
+          {what !== "arc" && what !== "wall" && what !== "curtain" && (
+            <button type="button" className="act" onClick={() => onPut(extended(ground, handle))}>
+              Point behind it
+            </button>
+          )}
+          <button
+            type="button"
+            className="act"
+            onClick={() => {
+              onChoose(null);
+              onPut(removed(ground, handle));
+            }}
+          >
+            Take it away
+          </button>
+        </p>
+      )}
+    </>
+  );
+}
+
+function Place({
+  ground,
+  handle,
+  at,
+  onPut,
+}: Pick<ChosenProps, "ground" | "handle" | "onPut"> & { at: [number, number] }) {
+  const put = (to: [number, number]) => onPut(moved(ground, handle, to));
+  return (
+    <>
+      <Field label="x" value={at[0]} unit="mm" onChange={(x) => put([x, at[1]])} />
+      <Field label="y" value={at[1]} unit="mm" onChange={(y) => put([at[0], y])} />
+    </>
+  );
+}
+
+type LineProps = Pick<ChosenProps, "ground" | "handle" | "onPut"> & { line: Tape };
+
+function LineFields({ ground, line, handle, onPut }: LineProps) {
+  const { index, what, point } = handle;
+  const [radius, setRadius] = useState(200);
+  const put = (changes: Partial<Tape>) =>
+    onPut({ ...ground, lines: ground.lines?.map((each, i) => (i === index ? { ...each, ...changes } : each)) });
+  const arc = what === "arc" ? line.arcs[point] : undefined;
+  const turn = (changes: Partial<Tape["arcs"][number]>) =>
+    put({ arcs: line.arcs.map((each, i) => (i === point ? { ...each, ...changes } : each)) });
+  return (
+    <>
+      {arc && (
+        <>
+          <Field label="radius" value={arc.radius_mm} unit="mm" onChange={(radius_mm) => turn({ radius_mm })} />
+          <Field label="from" value={arc.from_deg} unit="°" onChange={(from_deg) => turn({ from_deg })} />
+          <Field label="to" value={arc.to_deg} unit="°" onChange={(to_deg) => turn({ to_deg })} />
+        </>
+      )}
+      <Field label="tape" value={line.width_mm} unit="mm" onChange={(width_mm) => put({ width_mm })} />
+      <label className={styles.tick}>
+        <input type="checkbox" checked={line.closed} onChange={(event) => put({ closed: event.target.checked })} />
+        closed to a loop
+      </label>
+      <Gaps line={line} onGaps={(gaps) => put({ gaps })} />
+      <Field label="bend" value={radius} unit="mm" low={10} onChange={setRadius} />
+      <p className={styles.things}>
+        <button type="button" className="act" onClick={() => onPut(bent(ground, index, radius, 90))}>
+          Bend on, left
+        </button>
+        <button type="button" className="act" onClick={() => onPut(bent(ground, index, radius, -90))}>
+          Bend on, right
+        </button>
+      </p>
+    </>
+  );
+}
+
+/** Stretches without tape, typed as "400-460, 900-960". */
+function Gaps({ line, onGaps }: { line: Tape; onGaps: (gaps: Tape["gaps"]) => void }) {
+  const written = line.gaps.map(([from, to]) => `${from}-${to}`).join(", ");
+  const [text, setText] = useState(written);
+  const [wrong, setWrong] = useState("");
+  useEffect(() => setText(written), [written]);
+  const take = () => {
+    const parts = text.split(",").filter((part) => part.trim());
+    const gaps = parts.map((part) => part.split("-").map(Number));
+    if (gaps.some((gap) => gap.length !== 2 || gap.some((end) => !Number.isFinite(end)))) {
+      setWrong("Type gaps as from-to in mm, with commas between.");
+      return;
+    }
+    setWrong("");
+    if (text !== written) onGaps(gaps as Tape["gaps"]);
+  };
+  return (
+    <label className={styles.name}>
+      Gaps, mm along it
+      <input
+        value={text}
+        placeholder="400-460, 900-960"
+        aria-invalid={wrong !== ""}
+        onChange={(event) => setText(event.target.value)}
+        onBlur={take}
+        onKeyDown={(event) => event.key === "Enter" && take()}
+      />
+      {wrong && (
+        <span className="field-fault" role="alert">
+          {wrong}
+        </span>
+      )}
+    </label>
+  );
+}
+
+type FieldProps = { label: string; value: number; unit: string; low?: number; onChange: (value: number) => void };
+
+function Field(props: FieldProps) {
+  return (
+    <div className={styles.field}>
+      <NumberField {...props} />
+    </div>
+  );
+}
