@@ -6,6 +6,7 @@ import re
 
 from playwright.sync_api import Page, expect
 
+from tests.browser.steps import expect_notice
 from tests.served import Served
 
 
@@ -54,7 +55,7 @@ def test_a_run_is_played_and_stepped_by_keys(page: Page) -> None:
     page.keyboard.press("Space")
     expect(page.get_by_role("button", name=re.compile("^Play"))).to_be_visible()
     page.keyboard.press("n")  # the first that happens is that it has come near a wall
-    expect(page.locator(".Shown-states [aria-current]")).to_have_text("stop")
+    expect(page.locator(".States-state[aria-current]")).to_have_text("stop")
     expect(page.locator(".Shown-play")).to_contain_text("stop")
 
 
@@ -91,3 +92,108 @@ def test_a_rig_that_lacks_a_part_is_told_which(page: Page, served: Served) -> No
     )
     assert answer.status_code == 422
     assert answer.json()["path"] == "rig"
+
+
+def test_a_number_is_chosen_taken_back_and_goes_into_the_slab(page: Page) -> None:
+    page.goto("/fern/drive")
+    number(page, "kp").fill("1,3")
+    expect(page.get_by_role("slider", name="kp, slide")).to_be_visible()  # while it is worked at
+    page.get_by_role("button", name="Choose kp", exact=True).click()
+    expect_notice(page, "It remembers the run it was chosen by")
+    line = page.locator("#constant-follow_pid_kp")
+    expect(line).to_contain_text(re.compile("kp, follow-pid.*1.3.*chosen by a run in path", re.S))
+    expect(page).not_to_have_url(re.compile("kp"))
+    expect(number(page, "kp")).to_have_value("1.3")
+    page.get_by_role("button", name="Undo").click()
+    expect(line).to_have_count(0)
+    expect(number(page, "kp")).to_have_value("1")
+
+
+def test_runs_are_kept_opened_as_they_were_and_laid_beside_each_other(page: Page) -> None:
+    page.goto("/fern/drive?seconds=10&set=cruise_pct:90")
+    expect(heading(page)).to_have_text(re.compile("^Leaves the line"))
+    page.get_by_role("button", name="Keep this run").click()
+    expect(heading(page)).to_have_text(re.compile(r"^Run \d+: Leaves the line"))
+    first = (heading(page).inner_text()).split(":")[0]
+    page.get_by_role("button", name="Back to the rig as it is").click()
+    number(page, "cruise").fill("50")
+    expect(heading(page)).to_have_text(re.compile("^On the line all the time"))
+    page.get_by_role("button", name="Keep this run").click()
+    expect(heading(page)).to_have_text(re.compile(r"^Run \d+: On the line"))
+    kept = page.get_by_label("Kept runs")
+    older = kept.get_by_role("listitem").filter(has_text="Leaves the line").first
+    older.get_by_role("button", name="Lay beside").click()
+    row = kept.get_by_role("row", name=re.compile("^cruise pct"))
+    expect(row.get_by_role("cell")).to_have_text(["90", "50"])
+    expect(kept.get_by_role("columnheader")).to_have_text(
+        ["not the same", first.lower(), re.compile(r"run \d+")]
+    )
+    expect(drawing(page, "path").locator(".Course-before")).to_have_count(1)
+    page.reload()  # all of it stands in the address
+    expect(row.get_by_role("cell")).to_have_text(["90", "50"])
+    older.get_by_role("button", name="Put away").click()
+    expect(row).to_have_count(0)
+
+
+def test_a_world_is_drawn_by_keys_and_by_mouse_and_run_in(page: Page) -> None:
+    page.goto("/fern/drive?behaviour=follow-pid&world=corners")
+    page.get_by_role("button", name="Draw", exact=True).click()
+    expect(heading(page)).to_have_text("Draw a world")
+    parts = page.get_by_label("What is in the world")
+    page.get_by_label("Name", exact=True).fill("bench course")
+    point = page.get_by_role("button", name=re.compile("^line 1, point 2, at"))
+    was = point.get_attribute("aria-label") or ""
+    point.focus()
+    page.keyboard.press("ArrowUp")
+    page.keyboard.press("Shift+ArrowRight")
+    x, y = (float(each) for each in was.split(" at ")[1].split(", "))
+    expect(point).to_have_attribute("aria-label", f"line 1, point 2, at {x + 1:g}, {y + 10:g}")
+    parts.get_by_role("button", name="Undo").click()
+    parts.get_by_role("button", name="Undo").click()
+    expect(point).to_have_attribute("aria-label", was)
+    parts.get_by_role("button", name="Box").click()
+    corner = page.get_by_role("button", name=re.compile("^box 1, corner 1, at"))
+    before = corner.get_attribute("aria-label") or ""
+    box = corner.bounding_box()
+    assert box
+    page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+    page.mouse.down()
+    page.mouse.move(box["x"] - 40, box["y"] + 30, steps=4)
+    page.mouse.up()
+    expect(corner).not_to_have_attribute("aria-label", before)
+    parts.get_by_role("button", name="Undo").click()  # a drag is undone as a whole
+    expect(corner).to_have_attribute("aria-label", before)
+    point.focus()
+    parts.get_by_label("tape").fill("-3")
+    page.get_by_role("button", name="Keep bench course").click()
+    expect(page.locator(".next")).to_contain_text("(lines[0].width_mm)")  # nothing is lost
+    expect(page.get_by_label("Name", exact=True)).to_have_value("bench course")
+    parts.get_by_label("tape").fill("25")
+    page.get_by_role("button", name="Keep bench course").click()
+    expect(page.get_by_label("World", exact=True)).to_have_value("bench course")
+    expect(drawing(page, "bench course")).to_be_visible()
+    page.get_by_role("button", name="Draw", exact=True).click()
+    with page.expect_download() as download:
+        page.get_by_role("link", name="Take it along as SVG").click()
+    assert download.value.suggested_filename == "bench-course.svg"
+    page.get_by_role("button", name="Take bench course away").click()
+    expect(page.get_by_label("World", exact=True)).not_to_have_value("bench course")
+
+
+def test_a_drawing_is_taken_in_looked_at_and_kept_and_one_with_a_script_refused(page: Page) -> None:
+    page.goto("/fern/drive?view=world&world=oval")
+    place = page.get_by_label("World file", exact=True)
+    svg = (
+        '<svg xmlns="http://www.w3.org/2000/svg" width="1200mm" height="800mm" viewBox="0 0 1200 800">'
+        '{}<path d="M100 700H1000" stroke="#000" stroke-width="19" fill="none"/></svg>'
+    )
+    script = svg.format("<script>alert(1)</script>").encode()
+    place.set_input_files({"name": "yard.svg", "mimeType": "image/svg+xml", "buffer": script})
+    expect(page.locator(".next")).to_contain_text("A drawing may hold no <script>")
+    expect(page.get_by_label("Name", exact=True)).to_have_value("oval, mine")  # what was there stands
+    plain = svg.format("").encode()
+    place.set_input_files({"name": "yard.svg", "mimeType": "image/svg+xml", "buffer": plain})
+    expect(page.get_by_label("Name", exact=True)).to_have_value("yard")
+    expect(page.get_by_role("button", name="line 1, point 2, at 1000, 100")).to_be_visible()
+    page.get_by_role("button", name="Keep yard").click()
+    expect(drawing(page, "yard")).to_be_visible()

@@ -44,10 +44,12 @@ LEAST_S, MOST_S = 0.1, 600.0  # of a run that somebody waits for
 
 @dataclass(frozen=True)
 class AbleBehaviour:
-    """A behaviour, the world where it is at home, and what the rig lacks for it (empty: nothing)."""
+    """A behaviour, the world where it is at home, the sensor that it reads (the first of several), and what
+    the rig lacks for it (empty: nothing)."""
 
     behaviour: Behaviour
     world: str
+    sensor: str
     lacks: str
 
 
@@ -88,12 +90,12 @@ def able(session: Session, slug: str) -> list[AbleBehaviour]:
     rig = rigs.rig_named(session, slug).rig
     results = []
     for behaviour in BEHAVIOURS.values():
-        lacks = ""
+        lacks = sensor = ""
         try:
-            sensors_of(rig, behaviour)
+            sensor = sensors_of(rig, behaviour)[0].id
         except BadInput as refused:
             lacks = refused.message
-        results.append(AbleBehaviour(behaviour, _home(rig, behaviour), lacks))
+        results.append(AbleBehaviour(behaviour, _home(rig, behaviour), sensor, lacks))
     order = list(USUAL_WORLD)
     return sorted(results, key=lambda each: (each.lacks != "", order.index(each.behaviour.id)))
 

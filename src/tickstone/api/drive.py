@@ -69,13 +69,15 @@ class ScoreModel(BaseModel):
 
 
 class AbleModel(BaseModel):
-    """A behaviour, where it is at home, and what the rig lacks for it (empty: nothing)."""
+    """A behaviour, where it is at home, the sensor that it reads, and what the rig lacks for it (empty:
+    nothing)."""
 
     id: str
     title: str
     words: str
     states: list[str]
     world: str
+    sensor: str
     lacks: str
 
 
@@ -178,6 +180,7 @@ def choices(shop: Shop, slug: Name) -> ChoicesModel:
                 words=each.behaviour.words,
                 states=list(each.behaviour.states),
                 world=each.world,
+                sensor=each.sensor,
                 lacks=each.lacks,
             )
             for each in every

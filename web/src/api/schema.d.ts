@@ -3117,7 +3117,8 @@ export interface components {
     schemas: {
         /**
          * AbleModel
-         * @description A behaviour, where it is at home, and what the rig lacks for it (empty: nothing).
+         * @description A behaviour, where it is at home, the sensor that it reads, and what the rig lacks for it (empty:
+         *     nothing).
          */
         AbleModel: {
             /** Id */
@@ -3130,6 +3131,8 @@ export interface components {
             states: string[];
             /** World */
             world: string;
+            /** Sensor */
+            sensor: string;
             /** Lacks */
             lacks: string;
         };

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { useRef } from "react";
+import { useEffect, useRef } from "react";
 import { api, ask } from "../../api/client";
 import { keys } from "../../api/keys";
 import { useAct } from "../../hooks/act";
@@ -23,6 +23,7 @@ function Runs() {
   const drive = useDrive();
   const { behaviour, run } = drive;
   const clock = useRef(0);
+  useSlabOf(behaviour?.sensor);
   return (
     <>
       <Head drive={drive} />
@@ -38,6 +39,14 @@ function Runs() {
       </p>
     </>
   );
+}
+
+/** The slab shows the constants of the sensor that a behaviour reads, once it is chosen. */
+function useSlabOf(sensor: string | undefined) {
+  const { put } = useAddress();
+  useEffect(() => {
+    if (sensor) put({ sensor });
+  }, [sensor, put]);
 }
 
 /** The verdict, why it failed, and what can be done with the run. */
