@@ -277,3 +277,36 @@ def test_a_database_that_goes_away_loses_nothing_that_was_taken(served_on_own_cl
     )
     times = trace.json()["t"]
     assert {round(b - a, 6) for a, b in itertools.pairwise(times)} == {0.05}
+
+
+def test_what_drives_on_the_track_is_watched_and_its_commands_are_recorded(connected: Served) -> None:
+    asked = {"behaviour": "follow-pid", "world": "path"}
+    connected.client.put(f"{RIG}/drive/track", json=asked).raise_for_status()
+    with window(connected.address) as line:
+        begun = message_when(line, lambda m: m["sensors"]["wheel"]["readings"] > 3)["now_s"]
+        message_when(line, lambda m: m["now_s"] > begun + 0.5)
+    recording_id = served_recording(connected, seconds=3)
+    kept = recording(connected, recording_id)
+    assert kept["recording"]["odd_lines"] == 0
+    shown = [lane for lane in kept["shown"] if lane["unit"] == "%"]
+    assert [lane["title"] for lane in shown] == ["wheels: left wheel", "wheels: right wheel"]
+    answer = connected.client.get(
+        f"/api/recordings/{recording_id}/lanes", params={"show": [lane["id"] for lane in shown]}
+    )
+    for lane in answer.raise_for_status().json():
+        known = [value for value in lane["low"] if value is not None]
+        assert len(known) > 20
+        assert all(0 <= value <= 80 for value in known)
+    stands = connected.client.get(f"{RIG}/drive/track").raise_for_status().json()
+    assert stands["behaviour"] == "follow-pid"
+    assert abs(stands["offset_mm"]) < 60
+    text = (
+        connected.client.get(f"/api/recordings/{recording_id}/export", params={"form": "csv"})
+        .raise_for_status()
+        .text
+    )
+    assert "wheels_left_pct" in text
+    connected.client.delete(f"{RIG}/drive/track").raise_for_status()
+    assert connected.client.get(f"{RIG}/drive/track").json() is None
+    refused = connected.client.put(f"{RIG}/drive/track", json=asked | {"world": "bench"})
+    assert (refused.status_code, refused.json()["path"]) == (422, "world")

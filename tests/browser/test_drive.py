@@ -197,3 +197,21 @@ def test_a_drawing_is_taken_in_looked_at_and_kept_and_one_with_a_script_refused(
     expect(page.get_by_role("button", name="line 1, point 2, at 1000, 100")).to_be_visible()
     page.get_by_role("button", name="Keep yard").click()
     expect(drawing(page, "yard")).to_be_visible()
+
+
+def test_the_stand_in_drives_what_was_run_and_is_watched(page: Page) -> None:
+    page.goto("/fern/drive")
+    page.get_by_role("button", name="Let the stand-in drive it").click()
+    expect_notice(page, "The stand-in drives")
+    expect(page.get_by_role("button", name="Set the stand-in back to the start")).to_be_visible()
+    page.get_by_role("link", name=re.compile("^2 Watch")).click()
+    watched = page.get_by_role("main")
+    expect(watched).to_contain_text(re.compile("Line under the middle|Line .* of the middle"))
+    expect(page.locator(".Row-watch").filter(has_text="wheel").first).to_contain_text(re.compile(r"0\.[1-9]"))
+    page.locator(".source").click()
+    page.get_by_role("button", name="Move the stand-in").click()
+    drawer = page.get_by_role("dialog", name="Stand-in")
+    expect(drawer).to_contain_text("On the track: follow-pid in path, at")
+    drawer.get_by_role("button", name="Back to the bench").click()
+    expect_notice(page, "back on the bench")
+    expect(drawer).not_to_contain_text("On the track")

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Any
 
 from sqlalchemy.orm import Session
 
@@ -26,6 +27,7 @@ from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.rig import Rig
 from tickstone.core.rigs.templates import fern
 from tickstone.errors import BadInput
+from tickstone.formats.world_json import world_to_plain
 from tickstone.store import constants, log, rigs
 
 USUAL_WORLD = {  # where each behaviour is at home; the one that a rig is begun with first
@@ -146,6 +148,20 @@ def requested(session: Session, slug: str, asked: Asked) -> RunRequest:
 def drive(request: RunRequest) -> DrivenRun:
     """Work a run out. Raises BadInput naming the field that cannot be."""
     return DrivenRun(request, run(request))
+
+
+def on_track(request: RunRequest) -> dict[str, Any]:
+    """What a stand-in on the track is told: the behaviour, the world, and the constants that the board's
+    program would have."""
+    values = request.values or {}
+    return {
+        "behaviour": request.behaviour,
+        "world": world_to_plain(request.world),
+        "given": dict(request.given),
+        "constants": {
+            sensor: {name: value.value for name, value in every.items()} for sensor, every in values.items()
+        },
+    }
 
 
 RESTS_ON = ("white", "black", "threshold", "band", "table_", "act_", "trip", "clear", "offset", "pitch")

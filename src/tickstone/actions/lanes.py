@@ -15,6 +15,7 @@ from tickstone.actions.reading import Array, Converter, Times
 from tickstone.core import decimation
 from tickstone.core.constants import Values
 from tickstone.core.lanes import Pulses, Statistics, changes, pulses, statistics
+from tickstone.core.rigs.commands import command_labels
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.rig import Rig
 from tickstone.errors import NotFound
@@ -66,16 +67,17 @@ class ReadOut:
 
 def everything(rig: Rig, recording: recordings.StoredRecording) -> list[Shown]:
     """Everything of a recording that can be a lane."""
-    shown = []
+    shown: list[Shown] = []
+    commands = command_labels(rig)
     for stream in recording.streams:
         if not stream.n:
             continue
         sensor = rig.find_sensor(stream.key)
         if sensor is None:
-            shown += [
-                Shown(f"{OTHER}.{c.channel}", OTHER, c.channel, c.label, c.unit, NUMBERS, 3)
-                for c in stream.columns
-            ]
+            for c in stream.columns:
+                command = commands.get(c.channel)
+                title, digits = (c.label, 3) if command is None else (command.label, command.digits)
+                shown.append(Shown(f"{OTHER}.{c.channel}", OTHER, c.channel, title, c.unit, NUMBERS, digits))
             continue
         what = kind(sensor.kind)
         quantity = what.quantity

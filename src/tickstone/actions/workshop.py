@@ -34,12 +34,15 @@ class StandIn(Protocol):
     @property
     def tcp_address(self) -> tuple[str, int]: ...
     def hands(self, changes: dict[str, float] | None = None) -> list[dict[str, Any]]: ...
+    def drive(self, drive: dict[str, Any] | None) -> None: ...
+    def track(self) -> dict[str, Any] | None: ...
 
 
 class StandIns(Protocol):
     """Where stand-ins come from."""
 
     def for_rig(self, slug: str, rig: Rig) -> StandIn: ...
+    def running(self, slug: str) -> StandIn | None: ...
 
 
 class Workshop:
@@ -130,6 +133,14 @@ class Workshop:
         with self.database.transaction() as session:
             rig = rigs.rig_named(session, slug).rig
         return self.standins.for_rig(slug, rig)
+
+    def track(self, slug: str) -> dict[str, Any] | None:
+        """How a rig's stand-in stands on the track; None while it is on the bench, or not there yet. Raises
+        NotFound when there are no stand-ins."""
+        if self.standins is None:
+            raise NotFound("The stand-in is not running.")
+        standin = self.standins.running(slug)
+        return None if standin is None else standin.track()
 
     def warm(self, streams: Sequence[tuple[int, str]]) -> None:
         """Get ready, beside everything else, for streams that are slow to open."""

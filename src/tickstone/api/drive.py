@@ -223,6 +223,45 @@ def take_back(shop: Shop, slug: Name, body: TakeBackAsked) -> Done:
     return Done()
 
 
+class TrackModel(BaseModel):
+    """A stand-in on the track: what it does there, for how long, and where it really is. ``world`` is the
+    world's document."""
+
+    behaviour: str
+    world: dict[str, Any]
+    t_s: float
+    state: int
+    x_mm: float
+    y_mm: float
+    heading_deg: float
+    hits: float = 0.0
+    fell: float = 0.0
+    offset_mm: float | None = None
+
+
+@router.get("/track")
+def track(shop: Shop, slug: Name) -> TrackModel | None:
+    """How the rig's stand-in stands on the track; null while it is on the bench."""
+    stands = shop.track(slug)
+    return None if stands is None else TrackModel.model_validate(stands)
+
+
+@router.put("/track")
+def put_on_track(shop: Shop, slug: Name, body: DriveAsked) -> Done:
+    """Let the rig's stand-in drive, from the world's start, with the constants as they stand."""
+    with shop.database.transaction() as session:
+        request = driving.requested(session, slug, body.asked())
+    shop.standin(slug).drive(driving.on_track(request))
+    return Done()
+
+
+@router.delete("/track")
+def take_off_track(shop: Shop, slug: Name) -> Done:
+    """Take the rig's stand-in back to the bench."""
+    shop.standin(slug).drive(None)
+    return Done()
+
+
 def run_model(driven: driving.DrivenRun) -> RunModel:
     """A run as the screen has it."""
     run = driven.run

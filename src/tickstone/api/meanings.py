@@ -11,12 +11,12 @@ from tickstone.core.rigs.labels import channels
 from tickstone.core.rigs.meanings import Meaning
 from tickstone.core.rigs.rig import Rig
 
-Role = Literal["channel", "time", "mark", "ignored"]
+Role = Literal["channel", "time", "mark", "ignored", "command"]
 
 
 class MeaningModel(Body):
     """What becomes of a label's number: a channel by ``number × factor + zero``, the board's time, what was
-    true at a row of a file, or nothing."""
+    true at a row of a file, what the program commands, or nothing."""
 
     role: Role
     sensor: Annotated[str, Field(max_length=120)] = ""

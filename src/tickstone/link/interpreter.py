@@ -6,10 +6,21 @@ from __future__ import annotations
 import math
 from collections import deque
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
+from tickstone.core.rigs.commands import command_labels
 from tickstone.core.rigs.kinds import kind
-from tickstone.core.rigs.meanings import CHANNEL, IGNORED, MARK, TIME, Meaning, guess, guess_bare
+from tickstone.core.rigs.meanings import (
+    CHANNEL,
+    COMMAND,
+    COMMANDED,
+    IGNORED,
+    MARK,
+    TIME,
+    Meaning,
+    guess,
+    guess_bare,
+)
 from tickstone.core.rigs.rig import Rig
 from tickstone.formats.shapes import Heading, LabelledNumber, Unread, take_apart
 
@@ -25,12 +36,14 @@ GARBLED, WORDS, UNUSED = "garbled", "words", "unused"
 
 @dataclass(frozen=True)
 class Reading:
-    """A line that was understood: raw values by (sensor, channel), and the board's own time, µs, with where
-    it wraps; ``stamp_us`` is None where the line has no time or its unit is not known yet."""
+    """A line that was understood: raw values by (sensor, channel), what the program commands by label, and
+    the board's own time, µs, with where it wraps; ``stamp_us`` is None where the line has no time or its unit
+    is not known yet."""
 
     values: dict[Key, float]
     stamp_us: int | None = None
     wrap_us: int = WRAP
+    commands: dict[str, float] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -91,6 +104,7 @@ class Interpreter:
             for sensor in rig.sensors
             for channel in kind(sensor.kind).channels_of(sensor.options)
         }
+        self._commands = command_labels(rig)
         self._targets: dict[str, _Target] = {}
         self._time_label = ""
         self._time_us: float | None = None
@@ -166,6 +180,7 @@ class Interpreter:
 
     def _reading(self, line: str, pieces: tuple[LabelledNumber, ...], arrival_s: float) -> Reading | OddLine:
         values: dict[Key, float] = {}
+        commands: dict[str, float] = {}
         stamp: float | None = None
         names: set[str] = set()
         unknown = ""
@@ -180,6 +195,10 @@ class Interpreter:
             label.last = number
             if name == self._time_label:
                 stamp = number
+                continue
+            if label.meaning == COMMANDED:
+                if number is not None:
+                    commands[name] = number
                 continue
             target = self._targets.get(name)
             if target is None:
@@ -197,26 +216,31 @@ class Interpreter:
                 values[target.key] = raw
         if unknown and (values or stamp is not None):
             return _odd(line, f"no sensor of this rig sends {unknown[:40]}")
-        if not values:
+        if not values and not commands:
             return _odd(line, "no reading", UNUSED if unused else GARBLED)
-        return self._timed(line, values, stamp, arrival_s)
+        return self._timed(line, values, commands, stamp, arrival_s)
 
     def _timed(
-        self, line: str, values: dict[Key, float], stamp: float | None, arrival_s: float
+        self,
+        line: str,
+        values: dict[Key, float],
+        commands: dict[str, float],
+        stamp: float | None,
+        arrival_s: float,
     ) -> Reading | OddLine:
         if stamp is None:
             return (
                 _odd(line, f"no {self._time_label}")
                 if self._time_label and self._always_timed()
-                else Reading(values)
+                else Reading(values, commands=commands)
             )
         unit_us = self._time_us or self._found_us
         if unit_us is None:
             self._find_unit(stamp, arrival_s)
-            return Reading(values)
+            return Reading(values, commands=commands)
         if not 0 <= stamp < WRAP or (unit_us == 1.0 and stamp != int(stamp)):
             return _odd(line, f"{self._time_label} is no 32-bit count")
-        return Reading(values, round(stamp * unit_us), round(WRAP * min(unit_us, 1e6)))
+        return Reading(values, round(stamp * unit_us), round(WRAP * min(unit_us, 1e6)), commands)
 
     def _always_timed(self) -> bool:
         """Whether every line so far had its time: then one without has lost it."""
@@ -247,6 +271,8 @@ class Interpreter:
         label.guessed = meaning is None
         if meaning is not None:
             label.meaning = meaning
+        elif label.name in self._commands:
+            label.meaning = COMMANDED
         elif label.name.isdigit():
             label.meaning = guess_bare(self._columns, self._rig).get(label.name)
         else:
@@ -258,7 +284,7 @@ class Interpreter:
     def _aim(self, label: Label) -> None:
         self._targets.pop(label.name, None)
         meaning = label.meaning
-        if meaning is None or meaning.role in (IGNORED, MARK):
+        if meaning is None or meaning.role in (IGNORED, MARK, COMMAND):
             return
         if meaning.role == TIME:
             if not self._time_label or self._time_label == label.name or not label.guessed:

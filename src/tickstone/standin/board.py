@@ -7,6 +7,8 @@ import heapq
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
+import numpy as np
+
 from tickstone.core.rigs.labels import labels
 from tickstone.core.rigs.part import Chosen
 from tickstone.core.rigs.reading import Counts, Echo, Edges, Levels, Reading, Registers, Steps, Swing
@@ -15,11 +17,13 @@ from tickstone.standin.faults import Disturber
 from tickstone.standin.hands import BOARD, BOARD_HANDS
 from tickstone.standin.parts import part_for
 from tickstone.standin.parts.base import SimulatedPart
+from tickstone.standin.track import Drive, track_of
 from tickstone.standin.world import World
 
 PING_S = 0.05
 AIR_S = 1.0
 AGAIN_S = 0.5  # levels and counts that do not change are told again
+COMMANDS_S = 0.05  # commands are told so often
 STEP_S = 0.005  # of the physics, for what happens between two readings
 JITTER_S = 0.012
 GARBLED = 0.15
@@ -54,7 +58,7 @@ class SimBoard:
     """
 
     def __init__(self, rig: Rig, seed: int = 1, pace: float = 1.0) -> None:
-        self.rig, self.world = rig, World(seed)
+        self.rig, self.seed, self.world = rig, seed, World(seed)
         self.world.add(BOARD, BOARD_HANDS)
         self.labels = labels(rig)
         self.parts = [part_for(self.world, rig, sensor) for sensor in rig.sensors]
@@ -66,6 +70,8 @@ class SimBoard:
         self._due = [(0.0, i) for i in range(len(self.sampled))]
         heapq.heapify(self._due)
         self._t_s = 0.0
+        self._drive: Drive | None = None
+        self._told_s = 0.0  # when commands were told last
         self._late: list[tuple[float, int, str]] = []  # lines whose time has not come
         self._boot_s = 0.0
         self._greets = True
@@ -103,13 +109,37 @@ class SimBoard:
             self.world.set[f"{BOARD}.fault.reset"] = 0.0
             self._boot_s, self._greets, self._late = self._t_s, True, []
 
+    def put_on_track(self, drive: Drive | None) -> None:
+        """Let it drive, from the start of a world; None takes it back to the bench. Raises BadInput naming
+        what cannot be; then nothing changes."""
+        random = np.random.default_rng([self.seed, 7])
+        track = None if drive is None else track_of(self.rig, drive, self._read_now, random)
+        self.world.track, self._drive = track, drive
+
+    @property
+    def drive(self) -> Drive | None:
+        """What it drives by; None on the bench."""
+        return self._drive
+
+    def _read_now(self, sensor: str) -> Mapping[str, float]:
+        """What its program reads of a sensor in a turn, faults and all."""
+        return next(
+            (
+                sampled.disturber.disturb(sampled.part.sample())
+                for sampled in self.sampled
+                if sampled.part.key == sensor
+            ),
+            {},
+        )
+
     def has(self, name: str) -> bool:
         """Whether a fault of the board is switched on."""
         return self.world.set[f"{BOARD}.fault.{name}"] >= 0.5
 
     def truth(self) -> dict[str, dict[str, float]]:
-        """What is really so, by sensor. For tests."""
-        return {part.key: dict(part.truth()) for part in self.parts}
+        """What is really so, by sensor, and on the track. For tests."""
+        truth = {part.key: dict(part.truth()) for part in self.parts}
+        return truth if self.world.track is None else truth | {"track": self.world.track.truth()}
 
     def made(self) -> dict[str, dict[str, float]]:
         """The constants as the parts on the bench really have them, by sensor. For tests."""
@@ -134,8 +164,12 @@ class SimBoard:
     def _step(self, end_s: float, said: list[tuple[float, int, str]]) -> None:
         before_s = self._t_s
         if end_s > before_s:
+            if self.world.track is not None:
+                self.world.t_s = before_s
+                self.world.track.advance(end_s - before_s)
             for part in self.parts:
                 part.advance(end_s - before_s)
+            self._tell_commands(end_s, said)
             for watched in self._watched:
                 for t_s, known in self._happened(watched, before_s, end_s):
                     said.append((t_s, len(said), self._line(watched.part, t_s, known)))
@@ -148,6 +182,16 @@ class SimBoard:
             read = sampled.disturber.disturb(sampled.part.sample())
             late = abs(self.world.normal(JITTER_S)) if self.has("jitter") else 0.0
             said.append((due_s + late, len(said), self._line(sampled.part, due_s + late, read)))
+
+    def _tell_commands(self, end_s: float, said: list[tuple[float, int, str]]) -> None:
+        track = self.world.track
+        if track is None or end_s - self._told_s < COMMANDS_S - 1e-9:
+            return
+        self._told_s = end_s
+        pairs = [f"t_us:{round((end_s - self._boot_s) * 1e6) % WRAP_US}"]
+        pairs += [f"{label}:{value:.1f}" for label, value in track.commands().items()]
+        if len(pairs) > 1:
+            said.append((end_s, len(said), " ".join(pairs)))
 
     def _happened(
         self, watched: _Watched, t0_s: float, t1_s: float

@@ -46,6 +46,7 @@ class StandInProcess:
         ]
         self._rig = rig
         self._set: dict[str, float] = {}  # as they were put last, for a process that takes over
+        self._drive: dict[str, Any] | None = None
         self._stopping = threading.Event()
         self._process = self._started()
         (supervisor or Supervisor()).start(f"stand-in of {rig.title}", self._attend, self._stopping)
@@ -70,7 +71,7 @@ class StandInProcess:
         names."""
         if not self.running:
             self._process = self._started()
-            self.ask(set=self._set)
+            self.ask(set=self._set, drive=self._drive)
         code = self._process.wait()
         if not self._stopping.is_set():
             raise ChildProcessError(f"its process ended with code {code}")
@@ -114,6 +115,17 @@ class StandInProcess:
         self._set |= changes or {}
         return hands
 
+    def drive(self, drive: dict[str, Any] | None) -> None:
+        """Put it on the track with a behaviour in a world, or (None) back on the bench. Raises BadInput
+        naming what cannot be."""
+        self.ask(drive=drive)
+        self._drive = drive
+
+    def track(self) -> dict[str, Any] | None:
+        """How it stands on the track; None on the bench."""
+        track: dict[str, Any] | None = self.ask(track=True)["track"]
+        return track
+
     def put(self, rig: Rig) -> None:
         """Put another rig, or the same one changed, on the bench."""
         self.ask(rig=RIG.dump_python(rig, mode="json"))
@@ -152,6 +164,12 @@ class StandInProcesses:
         self._seed, self._lines_per_s, self._supervisor = seed, lines_per_s, supervisor
         self._running: dict[str, StandInProcess] = {}
         self._lock = threading.Lock()
+
+    def running(self, slug: str) -> StandInProcess | None:
+        """The stand-in of a rig, where it was asked for before."""
+        with self._lock:
+            process = self._running.get(slug)
+        return process if process is not None and process.running else None
 
     def for_rig(self, slug: str, rig: Rig) -> StandInProcess:
         """The stand-in of a rig with that rig on its bench, started if need be."""

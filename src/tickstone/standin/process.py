@@ -12,6 +12,7 @@ bench, ``truth`` is for tests). Real sockets and a real serial interface: nothin
 from __future__ import annotations
 
 import argparse
+import contextlib
 import json
 import os
 import pty
@@ -31,6 +32,7 @@ from tickstone.core.rigs.rig import Rig
 from tickstone.errors import TickStoneError
 from tickstone.standin.board import SWALLOWED, SimBoard
 from tickstone.standin.serial_line import misread
+from tickstone.standin.track import Drive
 
 MOST_REQUEST = 4_000_000
 TICK_S = 0.002
@@ -104,9 +106,11 @@ class StandInLoop:
 
     def _put(self, rig: Rig) -> None:
         """Put a rig on the bench; what was set and still can be stays set."""
-        kept = self._bench.world.set
+        kept, drive = self._bench.world.set, self._bench.drive
         self._bench, self._begin = self._board(rig), time.monotonic()
         self._bench.move({key: value for key, value in kept.items() if key in self._bench.world.specs})
+        with contextlib.suppress(TickStoneError):  # a rig that lacks a part is back on the bench
+            self._bench.put_on_track(drive)
 
     def run(self) -> None:
         """Run until the process is told to end."""
@@ -169,6 +173,9 @@ class StandInLoop:
                 if rig != self._bench.rig:
                     self._put(rig)
             self._bench.move(wanted.get("set", {}))
+            if "drive" in wanted:
+                drive = None if wanted["drive"] is None else Drive.model_validate(wanted["drive"])
+                self._bench.put_on_track(drive)
         except TickStoneError as error:
             return {"error": error.message, "path": error.path}
         except (TypeError, ValueError, AttributeError, ValidationError) as error:
@@ -186,11 +193,26 @@ class StandInLoop:
         if wanted.get("truth"):
             return {"truth": self._bench.truth(), "made": self._bench.made()}
         world = self._bench.world
+        if wanted.get("track"):
+            return {"track": self._on_track()}
         return {
             "hands": [
                 {"id": key, "owner": key.partition(".")[0], **asdict(spec), "value": world.set[key]}
                 for key, spec in world.specs.items()
             ]
+        }
+
+    def _on_track(self) -> dict[str, Any] | None:
+        """How it stands on the track."""
+        track, drive = self._bench.world.track, self._bench.drive
+        if track is None or drive is None:
+            return None
+        return {
+            "behaviour": drive.behaviour,
+            "world": drive.world,
+            "t_s": track.t_s,
+            "state": track.memory.state,
+            **{name: round(value, 2) for name, value in track.truth().items()},
         }
 
 

@@ -9,6 +9,7 @@ import numpy as np
 
 from tickstone.errors import BadInput
 from tickstone.standin.hands import ROOM, ROOM_HANDS, Hand
+from tickstone.standin.track import Track
 
 MAINS_HZ = (50.0, 60.0)
 FLICKER = 0.35  # of the lamp's light: it swings at twice the mains
@@ -26,6 +27,7 @@ class World:
         self.random = np.random.default_rng(seed)
         self.specs: dict[str, Hand] = {}
         self.set: dict[str, float] = {}
+        self.track: Track | None = None  # what drives, while it is on one
         self.add(ROOM, ROOM_HANDS)
 
     def add(self, owner: str, hands: tuple[Hand, ...]) -> None:
@@ -59,17 +61,22 @@ class World:
         """Light of the lamp now, 0 to about 1."""
         return self.room("lamp") * (1.0 + depth * self.mains_wave())
 
+    @property
+    def motors(self) -> float:
+        """How hard the motors work, 0 to 1."""
+        return max(self.room("motors"), 0.0 if self.track is None else self.track.effort)
+
     def sag_v(self) -> float:
         """How far the battery sags just now, V."""
-        return SAG_V * self.room("motors")
+        return SAG_V * self.motors
 
     def shake_g(self) -> float:
         """How strongly the motors shake the vehicle, g (k = 1)."""
-        return SHAKE_G * self.room("motors")
+        return SHAKE_G * self.motors
 
     def pick_up_v(self) -> float:
         """What the motors induce on an analogue wire, V (k = 1)."""
-        return MOTOR_NOISE_V * self.room("motors")
+        return MOTOR_NOISE_V * self.motors
 
     def normal(self, sd: float) -> float:
         """A draw of a normal variable around zero."""

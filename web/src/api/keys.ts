@@ -45,6 +45,7 @@ export const keys = {
   beforeAfter: ofRig("before-after"),
   driveChoices: ofRig("drive-choices"),
   drive: ofRig("drive"),
+  track: ofRig("track"),
   trials: ofRig("trials"),
   trial: ofRig("trial"),
   trialsBeside: ofRig("trials-beside"),

@@ -2719,6 +2719,34 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{slug}/drive/track": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Track
+         * @description How the rig's stand-in stands on the track; null while it is on the bench.
+         */
+        get: operations["track_api_rigs__slug__drive_track_get"];
+        /**
+         * Put On Track
+         * @description Let the rig's stand-in drive, from the world's start, with the constants as they stand.
+         */
+        put: operations["put_on_track_api_rigs__slug__drive_track_put"];
+        post?: never;
+        /**
+         * Take Off Track
+         * @description Take the rig's stand-in back to the bench.
+         */
+        delete: operations["take_off_track_api_rigs__slug__drive_track_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{slug}/trials": {
         parameters: {
             query?: never;
@@ -5236,7 +5264,7 @@ export interface components {
              * Role
              * @enum {string}
              */
-            role: "channel" | "time" | "mark" | "ignored";
+            role: "channel" | "time" | "mark" | "ignored" | "command";
             /**
              * Sensor
              * @default
@@ -5680,14 +5708,14 @@ export interface components {
         /**
          * MeaningModel
          * @description What becomes of a label's number: a channel by ``number × factor + zero``, the board's time, what was
-         *     true at a row of a file, or nothing.
+         *     true at a row of a file, what the program commands, or nothing.
          */
         MeaningModel: {
             /**
              * Role
              * @enum {string}
              */
-            role: "channel" | "time" | "mark" | "ignored";
+            role: "channel" | "time" | "mark" | "ignored" | "command";
             /**
              * Sensor
              * @default
@@ -8741,6 +8769,41 @@ export interface components {
             n: number;
             /** Exact */
             exact: boolean;
+        };
+        /**
+         * TrackModel
+         * @description A stand-in on the track: what it does there, for how long, and where it really is. ``world`` is the
+         *     world's document.
+         */
+        TrackModel: {
+            /** Behaviour */
+            behaviour: string;
+            /** World */
+            world: {
+                [key: string]: unknown;
+            };
+            /** T S */
+            t_s: number;
+            /** State */
+            state: number;
+            /** X Mm */
+            x_mm: number;
+            /** Y Mm */
+            y_mm: number;
+            /** Heading Deg */
+            heading_deg: number;
+            /**
+             * Hits
+             * @default 0
+             */
+            hits: number;
+            /**
+             * Fell
+             * @default 0
+             */
+            fell: number;
+            /** Offset Mm */
+            offset_mm?: number | null;
         };
         /**
          * TrialAsked
@@ -18387,6 +18450,184 @@ export interface operations {
                 "application/json": components["schemas"]["tickstone__api__drive__TakeBackAsked"];
             };
         };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    track_api_rigs__slug__drive_track_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrackModel"] | null;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    put_on_track_api_rigs__slug__drive_track_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DriveAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    take_off_track_api_rigs__slug__drive_track_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description Successful Response */
             200: {

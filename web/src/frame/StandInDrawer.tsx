@@ -7,6 +7,7 @@ import { renew } from "../api/renew";
 import { useAct } from "../hooks/act";
 import { usePlace } from "../hooks/place";
 import { useSettings } from "../hooks/settings";
+import { useTrack } from "../hooks/useTrack";
 import { figure, plainDecimals, THIN } from "../model/format";
 import { into } from "../model/units";
 import { NumberField } from "../ui/NumberField";
@@ -65,6 +66,7 @@ export function StandInDrawer({ show, onHide }: { show: boolean; onHide: () => v
       </Offcanvas.Header>
       <Offcanvas.Body>
         <p>A simulated bench in place of a real one, about as exact as hands are.</p>
+        {show && <Track />}
         {hands.data && (
           <>
             <SensorMenu label="Sensor at the stand-in" />
@@ -77,6 +79,34 @@ export function StandInDrawer({ show, onHide }: { show: boolean; onHide: () => v
         )}
       </Offcanvas.Body>
     </Offcanvas>
+  );
+}
+
+/** What the stand-in does on the track: there what moves its sensors is the vehicle, and no hand. */
+function Track() {
+  const place = usePlace();
+  const act = useAct();
+  const track = useTrack();
+  const { slug } = place.rig;
+  if (!track.data) return null;
+  const { behaviour, world, x_mm, y_mm, fell } = track.data;
+  const at = `${figure(x_mm, 0)}, ${figure(y_mm, 0)}${THIN}mm`;
+  return (
+    <p>
+      On the track: {behaviour} in {String(world.name)}, {fell ? "fallen" : `at ${at}`}.{" "}
+      <button
+        type="button"
+        className="act"
+        onClick={() =>
+          void act.attempt(
+            ask(api.DELETE("/api/rigs/{slug}/drive/track", { params: { path: { slug } } })),
+            "The stand-in is back on the bench.",
+          )
+        }
+      >
+        Back to the bench
+      </button>
+    </p>
   );
 }
 

@@ -25,7 +25,7 @@ export function MeaningChoice({ name, meaning, targets, unknown = "nobody knows"
   const say = (change: Partial<Meaning>) =>
     onSay({ role: "ignored", sensor: "", channel: "", factor: 1, zero: 0, unit_us: null, ...change });
   const choose = (value: string) => {
-    if (value === "") return;
+    if (value === "" || value === "command") return;
     if (value === "ignored" || value === "mark") return say({ role: value });
     if (value.startsWith("time:")) return say({ role: "time", unit_us: Number(value.slice(5)) });
     const [sensor = "", channel = ""] = value.split("|");
@@ -54,6 +54,7 @@ export function MeaningChoice({ name, meaning, targets, unknown = "nobody knows"
         </option>
       ))}
       {marks && <option value="mark">what was true there</option>}
+      {now === "command" && <option value="command">what the program commands</option>}
       <option value="ignored">nothing: leave it out</option>
     </select>
   );

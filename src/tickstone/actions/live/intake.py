@@ -14,6 +14,7 @@ from tickstone.actions.live.running import RunningRecording
 from tickstone.actions.live.state import HeardLine, Trouble
 from tickstone.actions.live.watched import Watched
 from tickstone.core.constants import Values
+from tickstone.core.rigs.commands import command_labels
 from tickstone.core.rigs.kinds import is_thermometer, kind
 from tickstone.core.rigs.kinds.base import Ambient
 from tickstone.core.rigs.meanings import Meaning
@@ -89,6 +90,7 @@ class Intake:
             self._convert()  # what came before belongs to the rig as it was
             self.rig, self.values = rig, values
             self._interpreter.refresh(rig, meanings)
+            self.commands = tuple(command_labels(rig))
             watched = {}
             for sensor in rig.sensors:
                 fresh = Watched(sensor.id, kind(sensor.kind), sensor.options)
@@ -161,6 +163,8 @@ class Intake:
         if placed.segment != self._segment:
             self._begin_segment(placed)
         self.now_us = placed.t_us
+        if reading.commands and self.recording is not None:
+            self.recording.take_commands(placed.segment, placed.t_us, reading.commands)
         by_sensor: dict[str, dict[str, float]] = {}
         for (sensor, channel), value in reading.values.items():
             by_sensor.setdefault(sensor, {})[channel] = value

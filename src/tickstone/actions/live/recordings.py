@@ -9,14 +9,24 @@ from datetime import UTC, datetime
 from tickstone.actions import marking
 from tickstone.actions.live.rig import LiveRig
 from tickstone.actions.live.rigs import LiveRigs
+from tickstone.core.rigs.commands import command_labels
 from tickstone.core.rigs.kinds import kind
+from tickstone.core.rigs.rig import Rig
 from tickstone.errors import Conflict, NotConnected, StoreAway
+from tickstone.formats.mapping import OTHER
 from tickstone.link.recorder import Recorder
 from tickstone.store import log, recordings, rigs
 from tickstone.store.database import Database
 from tickstone.store.samples import SampleSink
 
 GRACE_S = 5.0  # a plug that comes back within so long goes on in the same recording, as a new segment
+
+
+def _streams(rig: Rig) -> list[recordings.NewStream]:
+    """What a rig sends: the readings of each sensor, and what its program commands."""
+    streams = [recordings.NewStream(s.id, s.id, kind(s.kind).channels_of(s.options)) for s in rig.sensors]
+    commands = tuple(command_labels(rig).values())
+    return [*streams, recordings.NewStream(OTHER, None, commands)] if commands else streams
 
 
 @dataclass(frozen=True)
@@ -70,10 +80,7 @@ class Recordings:
                     origin="live",
                     source=live.connection.source,
                     clock="device",
-                    streams=[
-                        recordings.NewStream(s.id, s.id, kind(s.kind).channels_of(s.options))
-                        for s in stored.rig.sensors
-                    ],
+                    streams=_streams(stored.rig),
                 )
                 log.write_entry(
                     session, stored.id, "recording", f"Recording begun: {title}", recording=recording_id

@@ -78,7 +78,7 @@ class LiveRig:
                 raise NotConnected("Connect the board or the stand-in first.")
             if self.recording is not None:
                 raise Conflict("A recording is running already.", "recording")
-            self.intake.recording = RunningRecording(recorder, name)
+            self.intake.recording = RunningRecording(recorder, name, self.intake.commands)
 
     def end(self) -> Recorder | None:
         """Stop sending rows, and watching for what would be held in them; returns the recorder, which may

@@ -3,17 +3,20 @@ row."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import math
+from collections.abc import Mapping, Sequence
 
 from tickstone.actions.live.state import RecordingState
+from tickstone.formats.mapping import OTHER
 from tickstone.link.recorder import Recorder
 
 
 class RunningRecording:
-    """Hands rows to a recorder. Times are the rig's, µs, until they are put on the recording's axis."""
+    """Hands rows to a recorder. Times are the rig's, µs, until they are put on the recording's axis.
+    ``commands`` are the columns of what is commanded, as the rig had them when it began."""
 
-    def __init__(self, recorder: Recorder, name: str) -> None:
-        self.recorder, self.name = recorder, name
+    def __init__(self, recorder: Recorder, name: str, commands: Sequence[str] = ()) -> None:
+        self.recorder, self.name, self._commands = recorder, name, tuple(commands)
         self.start_us: int | None = None
 
     @property
@@ -29,6 +32,11 @@ class RunningRecording:
     def take(self, sensor: str, segment: int, t_us: int, row: Sequence[float]) -> None:
         """Keep a row of a sensor."""
         self.recorder.take(sensor, segment, self._since_start(t_us), row)
+
+    def take_commands(self, segment: int, t_us: int, commands: Mapping[str, float]) -> None:
+        """Keep what is commanded, by label."""
+        if self._commands:
+            self.take(OTHER, segment, t_us, [commands.get(label, math.nan) for label in self._commands])
 
     def take_odd(self, t_us: int, text: str, why: str) -> None:
         """Keep a line that is no reading."""

@@ -106,20 +106,27 @@ def look_down(
 
 
 @part_of_loops
-def look_ahead(
-    pose: Array, ranger: Array, noise: float, chance: float, raw_of_mm: Array, walls: Array
-) -> float:
-    """What a ranger tells, raw; NaN for nothing: too slanted, too soft, too far, or lost by chance."""
+def nearest_ahead(pose: Array, ranger: Array, walls: Array) -> float:
+    """How far the nearest surface is that sends an echo back, mm; inf where none does: too slanted, too
+    soft."""
     c, s = math.cos(pose[2]), math.sin(pose[2])
     x = pose[0] + ranger[RANGER_X] * c - ranger[RANGER_Y] * s
     y = pose[1] + ranger[RANGER_X] * s + ranger[RANGER_Y] * c
     best = math.inf
     for k in range(RAYS):
-        angle = pose[2] + ranger[LOOKS] + ranger[HALF_CONE] * (2.0 * k / (RAYS - 1) - 1.0)
-        away, slant, soft = ray(x, y, angle, walls)
-        if soft < 0.5 and slant <= ranger[SLANT] + abs(ranger[HALF_CONE] * (2.0 * k / (RAYS - 1) - 1.0)):
+        aside = ranger[HALF_CONE] * (2.0 * k / (RAYS - 1) - 1.0)
+        away, slant, soft = ray(x, y, pose[2] + ranger[LOOKS] + aside, walls)
+        if soft < 0.5 and slant <= ranger[SLANT] + abs(aside):
             best = min(best, away)
-    return ping(best, ranger, noise, chance, raw_of_mm)
+    return best
+
+
+@part_of_loops
+def look_ahead(
+    pose: Array, ranger: Array, noise: float, chance: float, raw_of_mm: Array, walls: Array
+) -> float:
+    """What a ranger tells, raw; NaN for nothing: too slanted, too soft, too far, or lost by chance."""
+    return ping(nearest_ahead(pose, ranger, walls), ranger, noise, chance, raw_of_mm)
 
 
 @part_of_loops

@@ -7,7 +7,7 @@ import math
 import numpy as np
 import numpy.typing as npt
 
-from tickstone.core.behaviours.behaviour import RANGERS, Behaviour, StepInputs
+from tickstone.core.behaviours.behaviour import SERVO, Behaviour, StepInputs
 from tickstone.core.control import step_metrics
 from tickstone.core.drive import loop
 from tickstone.core.drive.parts import Parts
@@ -25,16 +25,50 @@ RESTS_MM_S = 0.5
 DROPOUT_SHARE = 0.01  # of pings at a small round thing, common practice
 
 
+class Plant:
+    """What moves on a rail: where it is, mm from the ranger, and how fast, mm/s."""
+
+    def __init__(self, world: RailWorld) -> None:
+        self.world, self.x, self.v = world, world.from_mm + world.start_mm, 0.0
+        self._fan = world.level
+
+    def push(self, mm: float) -> None:
+        """Move it by hand, as far as the rail goes."""
+        low = self.world.from_mm
+        self.x = min(max(self.x + mm, low), low + self.world.length_mm)
+
+    def advance(self, output: float, dt: float) -> None:
+        """Carry it on by ``dt``, s, under an output: the servo's angle, or how strong the fan is."""
+        world = self.world
+        if world.plant == "beam":
+            slope = math.sin(math.radians(world.gain * (output - world.level)))
+            pull = GRAVITY_MM_S2 * ROLLS * slope
+            sticks = world.stiction * GRAVITY_MM_S2
+            if abs(self.v) < RESTS_MM_S and abs(pull) <= sticks:
+                self.v = 0.0
+            else:
+                self.v += (pull - math.copysign(sticks, self.v if abs(self.v) >= RESTS_MM_S else pull)) * dt
+        else:
+            self._fan += (output - self._fan) * (1.0 - math.exp(-dt / world.lag_s))
+            self.v += (-world.gain * 40.0 * (self._fan - world.level) - DRAG * self.v) * dt
+        self.x += self.v * dt
+        low, high = world.from_mm, world.from_mm + world.length_mm
+        if self.x < low or self.x > high:
+            self.x, self.v = min(max(self.x, low), high), 0.0
+
+
+def check_holds(behaviour: Behaviour) -> None:
+    """Raises BadInput for ``world`` where a behaviour holds no distance."""
+    if SERVO not in behaviour.moves:
+        raise BadInput(f"{behaviour.title} holds no distance: choose a floor, a table or the bench.", "world")
+
+
 def held(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) -> Run:
     """Run a behaviour that holds a distance. Raises BadInput for ``world`` where it holds none."""
     world = request.world
     assert isinstance(world, RailWorld)
-    if behaviour.id != "hold-distance" or behaviour.reads != RANGERS:
-        raise BadInput(f"{behaviour.title} holds no distance: choose a floor, a table or the bench.", "world")
-    settings = dict(parts.settings)
-    if world.plant == "tube":  # more fan, nearer to the ranger above: the output runs the other way
-        usual = {"low_deg": 100.0, "high_deg": 0.0, "safe_deg": 30.0, "deg_per_s": 0.0, "kd": 1.2, "ki": 0.3}
-        settings |= {name: value for name, value in usual.items() if name not in parts.chosen}
+    check_holds(behaviour)
+    settings = settings_on(world, parts)
     rangers = rangers_of(parts.sensors[:1], parts.values[:1], parts.loop_s, parts.spread)
     rangers.table[0, loop.LOST] = DROPOUT_SHARE
     inputs = StepInputs(settings, integers=request.integers)
@@ -54,6 +88,16 @@ def held(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) ->
     )
 
 
+def settings_on(world: RailWorld, parts: Parts) -> dict[str, float]:
+    """The settings on a rail; over a fan, more of it brings the float nearer to the ranger above it, so the
+    output runs the other way."""
+    settings = dict(parts.settings)
+    if world.plant == "tube":
+        usual = {"low_deg": 100.0, "high_deg": 0.0, "safe_deg": 30.0, "deg_per_s": 0.0, "kd": 1.2, "ki": 0.3}
+        settings |= {name: value for name, value in usual.items() if name not in parts.chosen}
+    return settings
+
+
 def _simulate(
     request: RunRequest,
     world: RailWorld,
@@ -66,14 +110,13 @@ def _simulate(
     """Fill a trace; x is the distance from the ranger, the speed is the left wheel's column."""
     memory = behaviour.begin()
     memory.outputs[0] = world.level
-    x, v, fan = world.from_mm + world.start_mm, 0.0, world.level
+    plant = Plant(world)
     noise: Array = parts.rng(2).standard_normal((trace.shape[0],))
     chance: Array = parts.rng(3).random((trace.shape[0],))
     table, every = rangers.table[0], int(rangers.table[0, loop.EVERY])
     substeps = max(1, round(1000.0 * parts.loop_s / request.step_ms))
     dt = parts.loop_s / substeps
     readings = np.array([math.nan, 0.0])
-    low, high = world.from_mm, world.from_mm + world.length_mm
     raw = math.nan
     pushed, held = parts.moment("push_s"), parts.moment("hold_s")
     holds = range(int(held), int(held + parts.hands["hold_for_s"] / parts.loop_s) if held >= 0 else -1)
@@ -81,32 +124,19 @@ def _simulate(
         row = trace[k]
         readings[1] = 1.0 if k % every == 0 else 0.0
         if readings[1]:
-            raw = loop.ping(x, table, noise[k], chance[k], rangers.raw_of_mm)
+            raw = loop.ping(plant.x, table, noise[k], chance[k], rangers.raw_of_mm)
             readings[0] = loop.converted(raw, table, rangers.mm_of_raw)
         behaviour.step(memory, readings, inputs, parts.loop_s)
-        row[[loop.T_S, loop.X, loop.LEFT_V, loop.STATE]] = k * parts.loop_s, x, v, memory.state
+        row[[loop.T_S, loop.X, loop.LEFT_V, loop.STATE]] = k * parts.loop_s, plant.x, plant.v, memory.state
         row[loop.OUTPUTS] = memory.outputs[0]
         row[loop.READINGS], row[loop.READINGS + 1] = raw, readings[0]
         if k == pushed:
-            x = min(max(x + parts.hands["push_mm"], low), high)
+            plant.push(parts.hands["push_mm"])
         if k in holds:
-            v = 0.0
+            plant.v = 0.0
             continue
         for _ in range(substeps):
-            if world.plant == "beam":
-                slope = math.sin(math.radians(world.gain * (memory.outputs[0] - world.level)))
-                pull = GRAVITY_MM_S2 * ROLLS * slope
-                sticks = world.stiction * GRAVITY_MM_S2
-                if abs(v) < RESTS_MM_S and abs(pull) <= sticks:
-                    v = 0.0
-                else:
-                    v += (pull - math.copysign(sticks, v if abs(v) >= RESTS_MM_S else pull)) * dt
-            else:
-                fan += (memory.outputs[0] - fan) * (1.0 - math.exp(-dt / world.lag_s))
-                v += (-world.gain * 40.0 * (fan - world.level) - DRAG * v) * dt
-            x += v * dt
-            if x < low or x > high:
-                x, v = min(max(x, low), high), 0.0
+            plant.advance(memory.outputs[0], dt)
 
 
 def _judged(

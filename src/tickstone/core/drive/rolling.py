@@ -22,21 +22,27 @@ from tickstone.core.drive.sensing import (
     row_of,
     span_of_table,
 )
+from tickstone.core.drive.vehicle import as_real
 from tickstone.core.drive.world import FloorWorld, TableWorld
 from tickstone.errors import BadInput
 
 COMPILED_FROM = 30_000  # loops: below this the compiler takes longer than the run
 
 
-def rolled(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) -> Run:
-    """A run on wheels."""
-    world = with_box(request.world, parts.hands)
-    assert isinstance(world, FloorWorld | TableWorld)
+def check_rolls(world: FloorWorld | TableWorld, behaviour: Behaviour) -> None:
+    """Raises BadInput for ``world`` where a behaviour cannot drive in it."""
     if WHEELS not in behaviour.moves:
         raise BadInput(f"{behaviour.title} does not drive: choose a rail or the bench.", "world")
     if behaviour.follows and not (isinstance(world, FloorWorld) and world.lines):
         raise BadInput("This world has no line to follow.", "world")
-    row, rangers = _sensors(behaviour, parts)
+
+
+def rolled(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) -> Run:
+    """A run on wheels."""
+    world = with_box(request.world, parts.hands)
+    assert isinstance(world, FloorWorld | TableWorld)
+    check_rolls(world, behaviour)
+    row, rangers = sensed_by(behaviour, parts)
     ground = ground_of(world, float(row.mount[loop.SPOT_R]))
     places, watching = row.places, len(rangers.sensors)
     inputs = StepInputs(parts.settings, row.sensors, row.choices, request.integers)
@@ -54,7 +60,7 @@ def rolled(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) 
         behaviour.array(inputs),
         inputs.sensors,
         inputs.choices,
-        parts.vehicle.array(),
+        as_real(parts.vehicle.array(), parts.rng(98)) if request.real else parts.vehicle.array(),
         start,
         row.mount,
         places,
@@ -103,7 +109,7 @@ def rolled(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) 
     )
 
 
-def _sensors(behaviour: Behaviour, parts: Parts) -> tuple[SimulatedRow, SimulatedRangers]:
+def sensed_by(behaviour: Behaviour, parts: Parts) -> tuple[SimulatedRow, SimulatedRangers]:
     """What a behaviour reads, as the rig has it; nothing of the other sort."""
     if behaviour.reads != ROW:
         return NO_ROW, rangers_of(parts.sensors, parts.values, parts.loop_s, parts.spread)

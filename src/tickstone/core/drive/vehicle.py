@@ -65,6 +65,22 @@ class Vehicle:
         return values
 
 
+# how far a real vehicle is from its numbers (k = 1), common practice: shares of speed and lag, the share by
+# which its right wheel is faster, and percent of the dead band
+TOP_SPREAD, LAG_SPREAD, MISMATCH_SPREAD, DEAD_SPREAD = 0.03, 0.15, 0.015, 0.8
+
+
+def as_real(vehicle: Array, random: np.random.Generator) -> Array:
+    """The numbers of a vehicle as loops have them, as far from what is known as a real one's are."""
+    real = vehicle.copy()
+    top, lag, mismatch, dead = random.standard_normal(4).tolist()
+    real[0] *= 1.0 + TOP_SPREAD * top
+    real[1] = max(0.0, real[1] + DEAD_SPREAD * dead)
+    real[2] *= max(0.3, 1.0 + LAG_SPREAD * lag)
+    real[3] += MISMATCH_SPREAD * mismatch
+    return real
+
+
 def vehicle_of(rig: Rig, given: Mapping[str, float], known: Mapping[str, Values] | None = None) -> Vehicle:
     """The vehicle of a rig, by the constants of its sensors as they stand, with numbers changed for one run.
     Raises BadInput naming a number that it does not have, or that cannot be so."""

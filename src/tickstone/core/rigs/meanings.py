@@ -14,7 +14,7 @@ from tickstone.core.rigs.outputs import converter_of
 from tickstone.core.rigs.rig import Rig, Sensor
 from tickstone.core.units import CELSIUS, FAHRENHEIT, LENGTHS_MM, TIMES_US, VOLTS, without_unit
 
-CHANNEL, TIME, MARK, IGNORED = "channel", "time", "mark", "ignored"
+CHANNEL, TIME, MARK, IGNORED, COMMAND = "channel", "time", "mark", "ignored", "command"
 ECHO_US_PER_MM = 5.8  # common practice: programs divide by 58 for centimetres
 FULL_SCALES = {"g": "accel", "dps": "gyro", "°/s": "gyro"}  # the option that tells what a full count is
 FULL_COUNTS = 2**15
@@ -40,7 +40,8 @@ TIME_NAMES = {
 @dataclass(frozen=True)
 class Meaning:
     """What becomes of a label's number: a raw channel, ``number × factor + zero``; the board's time, in steps
-    of ``unit_us`` µs (None: to be found out); what was true at a row of a file; or nothing."""
+    of ``unit_us`` µs (None: to be found out); what was true at a row of a file; what the program commands; or
+    nothing."""
 
     role: str
     sensor: str = ""
@@ -50,7 +51,7 @@ class Meaning:
     unit_us: float | None = None
 
 
-NOTHING = Meaning(IGNORED)
+NOTHING, COMMANDED = Meaning(IGNORED), Meaning(COMMAND)
 
 
 def guess(label: str, unit: str, rig: Rig, taken: Iterable[tuple[str, str]] = ()) -> Meaning | None:

@@ -11,6 +11,7 @@ from tickstone.core.rigs.outputs import converter_of
 from tickstone.core.rigs.rig import Rig, Sensor
 from tickstone.core.rigs.usual import usual_values
 from tickstone.standin.hands import Hand, fault
+from tickstone.standin.track import Track
 from tickstone.standin.world import World
 
 Event = tuple[float, dict[str, float]]  # time, s, and the channels that are told then
@@ -54,6 +55,12 @@ class SimulatedPart:
     def span(self) -> tuple[float, float]:
         """The span of raw numbers that a healthy reading has: what faults are sized by."""
         return 0.0, 1.0
+
+    @property
+    def track(self) -> Track | None:
+        """The track, where this part is moved by it and not by hands."""
+        track = self.world.track
+        return track if track is not None and track.sees(self.sensor) else None
 
     def hand(self, name: str) -> float:
         """What is set."""

@@ -5,6 +5,8 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 
+import numpy as np
+
 from tickstone.core.inertial import AXES, gravity_at
 from tickstone.core.rigs.kinds.inertial import FULL
 from tickstone.standin.hands import Hand
@@ -37,7 +39,8 @@ class PosedPart(SimulatedPart):
     def advance(self, dt_s: float) -> None:
         nose = approach(self.nose, self.hand("nose_up_deg"), TURN_DEG_S * dt_s)
         left = approach(self.left, self.hand("left_up_deg"), TURN_DEG_S * dt_s)
-        turning = self.hand("turns_deg_s")
+        track = self.world.track
+        turning = self.hand("turns_deg_s") if track is None else track.turns_deg_s
         self.rates = (
             ((left - self.left) / dt_s, (self.nose - nose) / dt_s, turning) if dt_s > 0 else self.rates
         )
@@ -47,6 +50,8 @@ class PosedPart(SimulatedPart):
         """Specific force along x, y, z, g."""
         shake = math.hypot(self.hand("shakes_g"), self.world.shake_g())
         times = gravity_at(self.left, -self.nose)
+        if self.world.track is not None:
+            times = times + np.array([self.world.track.pushes_g, 0.0, 0.0])
         return [float(g) + self.world.normal(ACCEL_NOISE_G) + self.world.normal(shake) for g in times]
 
     def truth(self) -> Mapping[str, float]:

@@ -14,6 +14,7 @@ JITTER_US = 4.0
 TICK_US = 4
 HUMIDITY_PCT = 62.0
 REACH_MM = 4000.0
+FAR_MM = 50_000.0  # where nothing sends an echo back
 SLANT_LOSES_FROM_DEG = 12.0  # a smooth wall met at a slant reflects away
 SLANT_LOSES_ALL_DEG = 30.0
 COMMON = ("zeros", "spikes", "stuck", "scale", "drift")
@@ -45,6 +46,9 @@ class RangedPart(SimulatedPart):
             self.distance_mm = self._placed()
 
     def advance(self, dt_s: float) -> None:
+        if self.track is not None:
+            self.distance_mm = min(self.track.away(self.sensor), FAR_MM)
+            return
         moves = self.hand("moves_mm_s")
         if not moves:
             return

@@ -8,12 +8,22 @@ from bisect import bisect_right
 from collections.abc import Mapping
 
 from tickstone.core import motor_halls
+from tickstone.core.rigs.rig import Sensor
 from tickstone.standin.hands import Hand
 from tickstone.standin.parts.base import Event, SimulatedPart, approach
+from tickstone.standin.track import Track
 
 UNEVEN = 0.02  # of a gap: how far a magnet or mark sits from its place (k = 1)
 BOUNCE_S = 0.0012
 MISSED = 0.2
+
+
+def rolled_by(track: Track, sensor: Sensor) -> float:
+    """How fast what a sensor watches rolls on the track, mm/s: the wheel on its side, both where it sits in
+    the middle."""
+    left, right = track.rolls_mm_s
+    aside = sensor.mount.y_mm if sensor.mount else 0.0
+    return left if aside > 0 else right if aside < 0 else (left + right) / 2
 
 
 class SimulatedShaft(SimulatedPart):
@@ -106,10 +116,13 @@ class WheelPart(MarkedShaft):
         super().make()
 
     def wanted(self) -> float:
+        track = self.world.track
+        if track is not None:
+            return abs(rolled_by(track, self.sensor)) / 1000.0 / self.circumference_m
         return self.hand("speed_m_s") / self.circumference_m
 
     def gain(self) -> float:
-        return self.hand("gain_m_s2") / self.circumference_m
+        return math.inf if self.world.track else self.hand("gain_m_s2") / self.circumference_m
 
     def truth(self) -> Mapping[str, float]:
         return {"speed": self.rate * self.circumference_m, "distance_m": self.turns * self.circumference_m}
@@ -144,7 +157,12 @@ class RollerPart(SimulatedShaft):
         super().make()
 
     def wanted(self) -> float:
-        return self.hand("speed_mm_s") / self.circumference_mm
+        track = self.world.track
+        speed = self.hand("speed_mm_s") if track is None else rolled_by(track, self.sensor)
+        return speed / self.circumference_mm
+
+    def gain(self) -> float:
+        return math.inf if self.world.track else super().gain()
 
     def truth(self) -> Mapping[str, float]:
         return {"distance": self.turns * self.circumference_mm}

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 
 from tickstone.standin.hands import Hand, choice
 from tickstone.standin.parts.base import Event, SimulatedPart
+from tickstone.standin.track import Rolling
 
 SPOT_MM = 7.0  # width of what one sensor sees
 BEST_MM, FALLS_MM = 4.0, 7.0  # height of most light, and how fast it falls away from there
@@ -33,6 +34,8 @@ class GroundPart(SimulatedPart):
 
     def dark(self, place_mm: float) -> float:
         """Share of a spot at a place across the way that is dark, 0 to 1."""
+        if isinstance(self.track, Rolling):
+            return self.track.dark(self.sensor, place_mm)
         ground = int(self.hand("ground"))
         if ground != TAPED:
             return 1.0 if ground == DARK else 0.0
@@ -73,7 +76,7 @@ class LineRowPart(GroundPart):
         read = {}
         depth = 3.0 if self.has("flicker") else 0.35
         lamp = LAMP_SHARE * self.world.light(depth) * (1.0 + self.hand("height_mm") / 20.0)
-        lost = int(self.hand("ground")) == NOTHING
+        lost = self.track is None and int(self.hand("ground")) == NOTHING
         for i in range(self.count):
             place = (i - (self.count - 1) / 2) * self.pitch
             back = 0.0 if lost else 1.0 - self.dark(place)

@@ -3,9 +3,11 @@ import { useEffect, useRef } from "react";
 import { api, ask } from "../../api/client";
 import { keys } from "../../api/keys";
 import { useAct } from "../../hooks/act";
+import { useLive } from "../../hooks/live";
 import { usePlace } from "../../hooks/place";
 import { useAddress } from "../../hooks/useAddress";
 import { type Drive as Driven, useDrive } from "../../hooks/useDrive";
+import { useTrack } from "../../hooks/useTrack";
 import { Verdict } from "../../ui/Verdict";
 import styles from "./Drive.module.css";
 import { Kept } from "./Kept";
@@ -134,7 +136,32 @@ function Keep({ drive }: { drive: Driven }) {
       <button type="button" className="act" onClick={() => void keep()}>
         Keep this run
       </button>
+      <OnTrack drive={drive} />
     </>
+  );
+}
+
+/** Let the stand-in drive what was run: then Watch, Record and the stations behind it look at a moving vehicle. */
+function OnTrack({ drive }: { drive: Driven }) {
+  const { rig } = usePlace();
+  const act = useAct();
+  const { connected } = useLive();
+  const track = useTrack();
+  const params = { path: { slug: rig.slug } };
+  const kind = String(drive.run.data?.world.kind ?? "bench");
+  const may = kind !== "bench" && track.data !== undefined;
+  const put = async () => {
+    const done = await act.attempt(
+      ask(api.PUT("/api/rigs/{slug}/drive/track", { params, body: drive.body })),
+      "The stand-in drives: look at it at Watch, record it.",
+    );
+    if (done && !connected) await act.connect();
+  };
+  if (!may) return null;
+  return (
+    <button type="button" className="act" onClick={() => void put()}>
+      {track.data ? "Set the stand-in back to the start" : "Let the stand-in drive it"}
+    </button>
   );
 }
 
