@@ -56,6 +56,11 @@ CONSTANTS = {  # what ends the name of a constant in a program: FRONT_OFFSET_MM
     "/h": "PER_H",
     "kg": "KG",
     "turn": "TURN",
+    "ms": "MS",
+    "1/s": "PER_S",
+    "%/mm": "PCT_PER_MM",
+    "%/(mm·s)": "PCT_PER_MM_S",
+    "%·s/mm": "PCT_S_PER_MM",
 }
 
 _AT_THE_END = re.compile(r"(?:[\s_]|\(|\[)(mm|cm|m|in|us|ms|s|mV|V|C|F|degC|degF|pct|adc|g|dps)(?:\)|\])?$")

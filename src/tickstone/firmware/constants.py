@@ -24,8 +24,11 @@ class Header:
 
 
 def identifier(line: StoneConstant) -> str:
-    """The constant's name in code: sensor, name and unit, in capitals."""
-    words = f"{line.sensor}_{line.name}_{units.CONSTANTS.get(line.unit, line.unit)}"
+    """The constant's name in code: sensor, name and unit, in capitals; a unit that the name ends with is not
+    said twice."""
+    unit = units.CONSTANTS.get(line.unit, line.unit)
+    said = line.name.upper().endswith(f"_{unit}")
+    words = f"{line.sensor}_{line.name}" if said else f"{line.sensor}_{line.name}_{unit}"
     return re.sub(r"\W+", "_", words, flags=re.ASCII).strip("_").upper()
 
 
