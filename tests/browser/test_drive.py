@@ -207,7 +207,9 @@ def test_the_stand_in_drives_what_was_run_and_is_watched(page: Page) -> None:
     page.get_by_role("link", name=re.compile("^2 Watch")).click()
     watched = page.get_by_role("main")
     expect(watched).to_contain_text(re.compile("Line under the middle|Line .* of the middle"))
-    expect(page.locator(".Row-watch-row").filter(has_text="wheel").first).to_contain_text(re.compile(r"0\.[1-9]"))
+    expect(page.locator(".Row-watch-row").filter(has_text="wheel").first).to_contain_text(
+        re.compile(r"0\.[1-9]")
+    )
     page.locator(".source").click()
     page.get_by_role("button", name="Move the stand-in").click()
     drawer = page.get_by_role("dialog", name="Stand-in")
