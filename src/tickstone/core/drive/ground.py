@@ -17,14 +17,19 @@ Array = npt.NDArray[np.float64]
 Places = npt.NDArray[np.int64]
 CELL_MM = 20.0
 MOST_CELLS = 4_000_000
-NEIGHBOURS, LOCAL_MM = 13, 60.0  # pieces about the last one; so near to them nothing else is the line
+AROUND, WALK, LOCAL_MM = (
+    2,
+    12,
+    60.0,
+)  # pieces to either side; steps along them; nothing nearer is another line
+X1, Y1, X2, Y2, HALF, WAY, DX, DY, PER_MM2 = range(9)  # columns of the pieces
 SPECKLE_MM = 6.0  # over which the ground stays the same
 
 
 @dataclass(frozen=True)
 class Ground:
-    """``pieces`` of tape: x1, y1, x2, y2, half its width, way before it, shape (pieces, 6); ``grid``: x, y,
-    cell, columns, rows; ``starts`` and ``items``: the pieces near each cell. ``way_mm`` is the length of the
+    """``pieces`` of tape: x1, y1, x2, y2, half its width, way before it, how far it goes (x, y) and one over the
+    square of that, shape (pieces, 9); ``grid``: x, y, one over the size of a cell, columns, rows; ``starts`` and ``items``: the pieces near each cell. ``way_mm`` is the length of the
     first line, ``closed`` whether it closes. ``outline`` of a table, shape (corners, 2), none of a floor.
     ``patches``: corners, shape (n, 2), with ``patch_starts``, the counts of each, and its span
     (x from, y from, x to, y to). ``walls``: x1, y1, x2,
@@ -62,7 +67,9 @@ def ground_of(world: FloorWorld | TableWorld, reach_mm: float) -> Ground:
                 pieces.append((*p, *q, line.width_mm / 2, begin if number == 0 else -1.0))
             way += length
         first_way = first_way or way
-    table = np.array(pieces, dtype=np.float64).reshape(-1, 6)
+    plain = np.array(pieces, dtype=np.float64).reshape(-1, 6)
+    goes = plain[:, [X2, Y2]] - plain[:, [X1, Y1]]
+    table = np.column_stack([plain, goes, 1.0 / (goes**2).sum(axis=1)])
     grid, starts, items = _grid(table, reach_mm)
     corners = [point for patch in world.patches for point in patch.polygon]
     counts = [len(patch.polygon) for patch in world.patches]
@@ -115,7 +122,7 @@ def _kept(begin: float, end: float, gaps: Sequence[Point]) -> list[Point]:
 def _grid(pieces: Array, reach_mm: float) -> tuple[Array, Places, Places]:
     """Cells of a grid, each with the pieces that a spot in it can see."""
     if not pieces.size:
-        return np.array([0.0, 0.0, CELL_MM, 0.0, 0.0]), np.zeros(1, np.int64), np.zeros(0, np.int64)
+        return np.array([0.0, 0.0, 1.0 / CELL_MM, 0.0, 0.0]), np.zeros(1, np.int64), np.zeros(0, np.int64)
     reach = reach_mm + float(pieces[:, 4].max())
     low = pieces[:, [0, 1, 2, 3]].reshape(-1, 2).min(axis=0) - reach
     high = pieces[:, [0, 1, 2, 3]].reshape(-1, 2).max(axis=0) + reach
@@ -130,7 +137,7 @@ def _grid(pieces: Array, reach_mm: float) -> tuple[Array, Places, Places]:
                 near[row * columns + column].append(number)
     starts = np.cumsum([0, *(len(some) for some in near)]).astype(np.int64)
     items = np.array([number for some in near for number in some], dtype=np.int64)
-    return np.array([low[0], low[1], cell, columns, rows]), starts, items
+    return np.array([low[0], low[1], 1.0 / cell, columns, rows]), starts, items
 
 
 @part_of_loops
@@ -149,23 +156,23 @@ def side_share(share: float) -> float:
 
 
 @part_of_loops
-def distance2_to(px: float, py: float, pieces: Array, i: int) -> float:
-    """From a point to the middle of a piece of tape, mm², squared."""
-    x, y = pieces[i, 0], pieces[i, 1]
-    dx, dy = pieces[i, 2] - x, pieces[i, 3] - y
-    along = ((px - x) * dx + (py - y) * dy) / (dx * dx + dy * dy)
+def along_piece(px: float, py: float, pieces: Array, i: int) -> tuple[float, float]:
+    """From a point to the middle of a piece of tape, mm², squared; and where along it that is, 0 to 1."""
+    x, y = px - pieces[i, X1], py - pieces[i, Y1]
+    dx, dy = pieces[i, DX], pieces[i, DY]
+    along = (x * dx + y * dy) * pieces[i, PER_MM2]
     along = min(max(along, 0.0), 1.0)
-    ex, ey = px - x - along * dx, py - y - along * dy
-    return float(ex * ex + ey * ey)
+    ex, ey = x - along * dx, y - along * dy
+    return ex * ex + ey * ey, along
 
 
 @part_of_loops
 def cell_of(px: float, py: float, grid: Array) -> int:
     """The cell of a point, −1 off the grid."""
-    column, row = math.floor((px - grid[0]) / grid[2]), math.floor((py - grid[1]) / grid[2])
-    if column < 0 or row < 0 or column >= grid[3] or row >= grid[4]:
+    column, row = (px - grid[0]) * grid[2], (py - grid[1]) * grid[2]
+    if column < 0.0 or row < 0.0 or column >= grid[3] or row >= grid[4]:
         return -1
-    return int(row * grid[3] + column)
+    return int(row) * int(grid[3]) + int(column)
 
 
 @part_of_loops
@@ -179,8 +186,8 @@ def tape_share(
     most = 0.0
     for place in range(starts[cell], starts[cell + 1]):
         i = items[place]
-        half = pieces[i, 4]
-        away = distance2_to(px, py, pieces, i)
+        half = pieces[i, HALF]
+        away, _ = along_piece(px, py, pieces, i)
         if away < (half + radius) * (half + radius):
             away = math.sqrt(away)
             share = side_share((half - away) / radius) + side_share((half + away) / radius) - 1.0
@@ -213,35 +220,51 @@ def speckle_at(px: float, py: float) -> float:
 
 
 @part_of_loops
+def nearest_piece(px: float, py: float, pieces: Array, near: int) -> tuple[float, float, int]:
+    """The piece of tape nearest to a point: its distance, mm², squared, where along it, and which. From
+    ``near`` on along the tape; among all where that is −1."""
+    count = pieces.shape[0]
+    best, best_along, best_piece = 1e12, 0.0, -1
+    if near < 0:
+        for i in range(count):
+            away, along = along_piece(px, py, pieces, i)
+            if away < best - 1e-9:
+                best, best_along, best_piece = away, along, i
+        return best, best_along, best_piece
+    middle = near
+    for _ in range(WALK):
+        for k in range(-AROUND, AROUND + 1):
+            i = middle + k
+            if i < 0:
+                i += count
+            elif i >= count:
+                i -= count
+            if 0 <= i < count:
+                away, along = along_piece(px, py, pieces, i)
+                if away < best - 1e-9:
+                    best, best_along, best_piece = away, along, i
+        if best_piece == middle:
+            break
+        middle = best_piece
+    return best, best_along, best_piece
+
+
+@part_of_loops
 def line_near(px: float, py: float, heading: float, pieces: Array, near: int) -> tuple[float, float, int]:
     """Where the tape is: its distance, mm, positive to the right; the way along it, mm; which piece. ``near``
-    is the piece last time (−1: none): while that one's neighbours are within LOCAL_MM only they are looked
-    at, so that a crossing is passed straight on."""
-    best, best_piece, best_along = 1e12, -1, 0.0
-    count = pieces.shape[0]
-    everywhere = near < 0
-    for _ in range(2):
-        for k in range(count if everywhere else min(NEIGHBOURS, count)):
-            i = k if everywhere else (near + k - NEIGHBOURS // 2) % count
-            dx, dy = pieces[i, 2] - pieces[i, 0], pieces[i, 3] - pieces[i, 1]
-            along = ((px - pieces[i, 0]) * dx + (py - pieces[i, 1]) * dy) / (dx * dx + dy * dy)
-            along = min(max(along, 0.0), 1.0)
-            ex, ey = pieces[i, 0] + along * dx - px, pieces[i, 1] + along * dy - py
-            away = ex * ex + ey * ey
-            if away < best - 1e-9:
-                best, best_piece, best_along = away, i, along
-        if everywhere or best < LOCAL_MM * LOCAL_MM:
-            break
-        everywhere = True
-    if best_piece < 0:
+    is the piece last time (−1: none): while its neighbours are within LOCAL_MM only they are looked at, so
+    that a crossing is passed straight on."""
+    best, along, i = nearest_piece(px, py, pieces, near)
+    if near >= 0 and best >= LOCAL_MM * LOCAL_MM:
+        best, along, i = nearest_piece(px, py, pieces, -1)
+    if i < 0:
         return np.nan, np.nan, -1
-    piece = pieces[best_piece]
-    dx, dy = piece[2] - piece[0], piece[3] - piece[1]
-    ex, ey = piece[0] + best_along * dx - px, piece[1] + best_along * dy - py
+    dx, dy = pieces[i, DX], pieces[i, DY]
+    ex, ey = pieces[i, X1] + along * dx - px, pieces[i, Y1] + along * dy - py
     to_left = -math.sin(heading) * ex + math.cos(heading) * ey
     away = math.sqrt(best)
-    way = piece[5] + best_along * math.hypot(dx, dy) if piece[5] >= 0 else -1.0
-    return (-away if to_left > 0 else away), way, best_piece
+    way = pieces[i, WAY] + along / math.sqrt(pieces[i, PER_MM2]) if pieces[i, WAY] >= 0 else -1.0
+    return (-away if to_left > 0 else away), way, i
 
 
 @part_of_loops
