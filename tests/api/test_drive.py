@@ -32,9 +32,10 @@ def test_the_station_and_the_command_line_have_the_same_numbers(client: TestClie
     assert {lane["id"] for lane in answer["lanes"]} == {
         "offset", "left_pct", "right_pct", "s1", "s2", "s3", "s4", "s5"
     }  # fmt: skip
-    of = {each["name"]: each["sensor"] for each in answer["assumed"]}
-    assert of["lag_s"] == ""
-    assert of["pitch"] == "line-row"
+    of = {each["name"]: (each["sensor"], each["procedure"]) for each in answer["assumed"]}
+    assert of["lag_s"] == ("wheel", "motor-lag")
+    assert of["spot"] == ("line-row", "spot")
+    assert of["grip_mm_s2"] == ("", "")
     assert [s["name"] for s in answer["settings"] if s["own"]] == ["cruise_pct"]
 
 

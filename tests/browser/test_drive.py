@@ -74,8 +74,13 @@ def test_what_nobody_has_measured_leads_to_where_it_is(page: Page) -> None:
     page.goto("/fern/drive")
     numbers = page.get_by_label("Numbers of the run")
     expect(numbers).to_contain_text(re.compile("Nobody has measured: .*motor lag"))
-    numbers.get_by_role("button", name="Measure").click()
-    expect(page).to_have_url(re.compile(r"/fern/calibrate\?.*sensor=line-row"))
+    numbers.get_by_role("button", name="spot").click()
+    expect(page).to_have_url(re.compile(r"/fern/calibrate\?.*procedure=spot"))
+    expect(heading(page)).to_have_text("What a sensor sees is taken as usual")
+    page.go_back()
+    numbers.get_by_role("button", name="motor lag").click()
+    expect(page).to_have_url(re.compile(r"/fern/calibrate\?.*sensor=wheel.*procedure=motor-lag"))
+    expect(heading(page)).to_have_text("How fast the motors follow is taken as usual")
 
 
 def test_a_rig_that_lacks_a_part_is_told_which(page: Page, served: Served) -> None:

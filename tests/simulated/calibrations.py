@@ -31,7 +31,11 @@ def values_of(kind_id: str, **changed: float) -> dict[str, Value]:
     """The constants of a kind at their defaults, some changed."""
     what = kind(kind_id)
     values = settle(what.constants, what.derived, {})
-    return values | {name: replace(values[name], value=value) for name, value in changed.items()}
+    for name, value in changed.items():
+        spec = what.specs[name]
+        blank = Value(name, spec.label, spec.unit, value, 0.0, spec.typed_as, "simulated")
+        values[name] = replace(values.get(name, blank), value=value)
+    return values
 
 
 def window(rate_hz: float, columns: Mapping[str, np.ndarray], **more: object) -> Window:
@@ -325,6 +329,48 @@ def still(random: Random) -> Simulated:
     return [held("filter", "still", {}, window(100, seen), values)], {"noise": noise}, values
 
 
+def motor_lag(random: Random) -> Simulated:
+    """Three runs from rest of an encoder's roller, by integration of the lag in fine steps; every edge a
+    little out of its place."""
+    values, steps = values_of("encoder", dead_band_left=8.0, dead_band_right=8.0), []
+    band_sd = 1.0
+    values |= {name: replace(values[name], sd=band_sd) for name in ("dead_band_left", "dead_band_right")}
+    band, round_mm = 8.0 + random.normal(0, band_sd), values["circumference"]
+    lag, top = random.uniform(0.08, 0.3), random.uniform(300, 900)
+    per_turn, wheel = int(values["steps"].value), round_mm.value + random.normal(0, round_mm.sd or 0.0)
+    places = (np.arange(per_turn) + random.normal(0, 0.04, per_turn)) / per_turn
+    for run in range(1, 4):
+        t = np.arange(0, 1.6, 1e-4)
+        speed = top * (60.0 - band) / (100.0 - band) / wheel * (1 - np.exp(-t / lag))
+        turned = random.uniform(0, 1) + np.cumsum(speed) * 1e-4
+        passed = np.floor(turned[:, None] - places[None, :]).sum(axis=1)
+        at = np.flatnonzero(np.diff(passed) > 0)
+        told = np.concatenate([[2.5], t[at] + 3.0])  # at rest it tells its count too
+        seen = Window(told, {"count": 100 + np.arange(told.size, dtype=float)})
+        steps.append(held("motor-lag", f"run {run}", {"command_pct": 60.0}, seen, values))
+    return steps, {"motor_lag": lag, "top_speed": top}, values
+
+
+def spot(random: Random) -> Simulated:
+    """Three passes by hand, a little uneven, over a tape 19 mm wide; each spot a disc of points."""
+    values, steps = values_of("line-sensors"), []
+    width, noise = random.uniform(4, 13), random.uniform(1, 5)
+    tape = 19.0 * (1 + random.normal(0, 0.01))
+    x, y = np.meshgrid(*[np.linspace(-1, 1, 160)] * 2)
+    across = np.sort(x[x**2 + y**2 < 1]) * width / 2
+    for run in range(1, 4):
+        t = np.arange(0, 4, 0.02)
+        way = 25.0 * (t + random.normal(0, 0.02) * np.sin(2.2 * t + random.uniform(0, 6)))
+        seen = {}
+        for i in range(5):
+            middle = way - 20.0 - 12.0 * i + 24.0
+            inside = np.searchsorted(across, tape / 2 - middle) - np.searchsorted(across, -tape / 2 - middle)
+            dark = inside / across.size
+            seen[f"s{i + 1}"] = np.round(180 + 560 * dark + random.normal(0, noise, t.size))
+        steps.append(held("spot", f"pass {run}", {}, window(50, seen), values))
+    return steps, {"spot": width}, values
+
+
 SIMULATIONS: dict[str, tuple[str, Callable[[Random], Simulated]]] = {
     "ruler": ("ruler", ruler),
     "air": ("air", air),
@@ -345,6 +391,8 @@ SIMULATIONS: dict[str, tuple[str, Callable[[Random], Simulated]]] = {
     "straight-run": ("straight-run", straight_run),
     "dead-band": ("dead-band", dead_band),
     "filter": ("filter", still),
+    "motor-lag": ("motor-lag", motor_lag),
+    "spot": ("spot", spot),
 }
 
 

@@ -17,6 +17,7 @@ from tickstone.core.behaviours.catalogue import BEHAVIOURS
 from tickstone.core.behaviours.catalogue import behaviour as behaviour_named
 from tickstone.core.checks import check_between
 from tickstone.core.constants import Provenance, Value
+from tickstone.core.drive.assumed import Assumed, assumed_of
 from tickstone.core.drive.parts import sensors_of
 from tickstone.core.drive.request import Run, RunRequest
 from tickstone.core.drive.rolling import COMPILED_FROM
@@ -63,10 +64,11 @@ class DrivenRun:
     run: Run
     vehicle: tuple[VehicleSpec, ...] = SPECS
 
-    def label_of(self, name: str) -> str:
-        """What a number that nobody has measured is called."""
-        known = {spec.name: spec.label for spec in SPECS}
-        return known.get(name, name.replace("_", " "))
+    @property
+    def assumed(self) -> list[Assumed]:
+        """What nobody has measured."""
+        sensor = sensors_of(self.request.rig, self.run.behaviour)[0]
+        return [assumed_of(name, self.request.rig, sensor) for name in self.run.assumed]
 
     def value_of(self, setting: Setting) -> Value | None:
         """The constant that a setting is, as it stands on the rig; None where nobody has settled it."""
@@ -79,12 +81,6 @@ class DrivenRun:
         sensor = sensors_of(self.request.rig, self.run.behaviour)[0]
         spec = kind(sensor.kind).specs.get(self.run.behaviour.constant_of(setting))
         return spec is not None and spec.typed_as is Provenance.CHOSEN
-
-    def sensor_of(self, name: str) -> str:
-        """The id of the sensor whose constant nobody has measured; empty for a number of the vehicle or of
-        what it moves."""
-        sensor = sensors_of(self.request.rig, self.run.behaviour)[0]
-        return sensor.id if name in kind(sensor.kind).specs else ""
 
 
 def able(session: Session, slug: str) -> list[AbleBehaviour]:

@@ -7,7 +7,7 @@ from typing import Annotated, Any
 import numpy as np
 import numpy.typing as npt
 from fastapi import APIRouter
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, ConfigDict, Field
 
 from tickstone.actions import driving, worlds
 from tickstone.api.errors import REFUSALS
@@ -101,11 +101,15 @@ class EventModel(BaseModel):
 
 
 class AssumedModel(BaseModel):
-    """A number that nobody has measured, and the sensor whose it is (empty: the vehicle's)."""
+    """A number that nobody has measured; the sensor and the procedure by which it is (empty: none, it is
+    typed for the run)."""
+
+    model_config = ConfigDict(from_attributes=True)
 
     name: str
     label: str
     sensor: str
+    procedure: str
 
 
 class LaneOfRun(BaseModel):
@@ -279,10 +283,7 @@ def run_model(driven: driving.DrivenRun) -> RunModel:
             if name in run.judged.score
         ],
         events=[EventModel(t_s=round(e.t_s, 3), kind=e.kind, words=e.words) for e in run.judged.events],
-        assumed=[
-            AssumedModel(name=name, label=driven.label_of(name), sensor=driven.sensor_of(name))
-            for name in run.assumed
-        ],
+        assumed=[AssumedModel.model_validate(each) for each in driven.assumed],
         settings=[_setting(driven, setting) for setting in run.behaviour.settings],
         vehicle=[_vehicle_number(driven, spec) for spec in driven.vehicle],
         hands=[

@@ -14,7 +14,6 @@ from functools import cache
 from typing import Any, TypeVar
 
 COMPILED_FROM = 20_000  # samples: below this the plain loop is done before the compiler would be loaded
-OPTIONS = {"error_model": "numpy", "nogil": True}  # a division by zero is inf, and nobody waits
 _PARTS: list[Callable[..., Any]] = []
 _READY: set[Callable[..., Any]] = set()
 Part = TypeVar("Part", bound=Callable[..., Any])
@@ -38,12 +37,12 @@ def _compiled(loop: Callable[..., Any]) -> Callable[..., Any]:
     kept = hashlib.sha256()
     for part in (loop, *_PARTS):
         code = part.__code__
-        kept.update(repr((code.co_code, code.co_names, code.co_consts, OPTIONS)).encode())
+        kept.update(repr((code.co_code, code.co_names, code.co_consts)).encode())
     loop.__qualname__ = f"{loop.__name__}_{kept.hexdigest()[:12]}"
     try:
-        made: Callable[..., Any] = numba.njit(cache=True, **OPTIONS)(loop)
+        made: Callable[..., Any] = numba.njit(cache=True, error_model="numpy", nogil=True)(loop)
     except RuntimeError:  # nowhere to keep what was compiled: compile anew each time
-        made = numba.njit(**OPTIONS)(loop)
+        made = numba.njit(error_model="numpy", nogil=True)(loop)
     return made
 
 

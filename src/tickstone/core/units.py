@@ -34,6 +34,7 @@ CONSTANTS = {  # what ends the name of a constant in a program: FRONT_OFFSET_MM
     "mm": "MM",
     "µs": "US",
     "m/s": "M_PER_S",
+    "mm/s": "MM_PER_S",
     "m/s²": "M_PER_S2",
     "°C": "C",
     "K": "K",

@@ -34,7 +34,7 @@ Array = npt.NDArray[np.float64]
 Read = Callable[[str], Mapping[str, float]]  # what a sensor tells just now, raw
 WORLD: TypeAdapter[World] = TypeAdapter(World)
 STEP_S = 0.001
-SPOT_MM = 3.2  # half of what a sensor truly sees across
+MOST_SPOT_MM = 6.0  # half of the widest that a sensor sees across
 PINGS_S = 0.05
 GRAVITY_MM_S2 = 9806.65
 
@@ -171,7 +171,7 @@ class Rolling(Track):
         size = row.places.size if self.behaviour.reads == ROW else 2 * len(rangers.sensors)
         self.readings = np.full(size, math.nan)
         self._rangers = rangers
-        self._ground = ground_of(world, SPOT_MM)
+        self._ground = ground_of(world, MOST_SPOT_MM)
         self._vehicle = as_real(self.parts.vehicle.array(), random)
         start = world.start
         self._pose = np.array([start.x_mm, start.y_mm, math.radians(start.heading_deg)])
@@ -232,13 +232,13 @@ class Rolling(Track):
         along, aside = mount.x_mm, mount.y_mm - aside_mm
         return self._pose[0] + along * c - aside * s, self._pose[1] + along * s + aside * c
 
-    def dark(self, sensor: Sensor, aside_mm: float) -> float:
+    def dark(self, sensor: Sensor, aside_mm: float, radius_mm: float) -> float:
         """How much of the spot of a sensor is dark, ``aside_mm`` right of the middle of its row."""
         ground, (x, y) = self._ground, self._at(sensor, aside_mm)
         outline = ground.outline
         if outline.shape[0] and not within(x, y, outline, 0, outline.shape[0]):
             return 1.0  # beyond the edge nothing comes back
-        return float(tape_share(x, y, SPOT_MM, ground.pieces, ground.grid, ground.starts, ground.items))
+        return float(tape_share(x, y, radius_mm, ground.pieces, ground.grid, ground.starts, ground.items))
 
     def away(self, sensor: Sensor) -> float:
         walls = self._ground.walls

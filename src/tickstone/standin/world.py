@@ -23,6 +23,7 @@ class World:
     repeated."""
 
     def __init__(self, seed: int) -> None:
+        self.seed = seed
         self.t_s = 0.0  # since the board was first plugged in
         self.random = np.random.default_rng(seed)
         self.specs: dict[str, Hand] = {}

@@ -522,3 +522,91 @@ def test_readings_that_are_always_the_same_are_as_uncertain_as_their_size() -> N
         at = np.full(9, middle)
         assert not differs(at, at + 3.5 * size)
         assert differs(at, at + 4.5 * size)
+
+
+def from_rest(lag_s: float, speed: float, until_s: float, begins_s: float = 1.0) -> Window:
+    """Edges of four magnets of a wheel that follows a step, by inverting its way numerically."""
+    t = np.arange(0, until_s, 1e-4)
+    s = np.maximum(t - begins_s, 0)
+    turned = 0.1 + speed * (s - lag_s * (1 - np.exp(-s / lag_s)))
+    marks = np.arange(1, int(turned[-1] * 4) + 1) / 4
+    times = np.interp(marks, turned, t)
+    return Window(times, {"edge": times * 1e6})
+
+
+def test_a_motor_s_lag_is_taken_once_it_runs_steadily_and_began_at_rest() -> None:
+    values = values_of("hall-switch", magnets=4)
+    said = {
+        "stands": judged("motor-lag", from_rest(0.4, 8, 1.05), values),
+        "run on": judged("motor-lag", from_rest(0.4, 8, 1.6), values),
+        "gains": judged("motor-lag", from_rest(1.5, 8, 2.6), values),
+        "already": judged("motor-lag", from_rest(0.001, 8, 3.0), values),
+    }
+    assert "It stands" in said["stands"].why_not
+    assert "let it run on" in said["run on"].why_not
+    assert "still gains speed" in said["gains"].why_not
+    assert "turning already" in said["already"].why_not
+    seen = from_rest(0.4, 8, 4.0)
+    assert judged("motor-lag", seen, values).ready
+    taken = procedure("motor-lag").take(seen, "run 1", values)
+    assert taken.lag_s == pytest.approx(0.4, rel=0.01)
+    assert taken.speed == pytest.approx(8, rel=0.001)
+    with pytest.raises(BadInput, match="too few marks"):
+        procedure("motor-lag").take(from_rest(0.4, 8, 1.5), "run 1", values)
+
+
+def test_a_lag_that_is_over_before_the_next_mark_is_not_claimed() -> None:
+    values, rng = values_of("hall-switch", magnets=4), np.random.default_rng(3)
+    seen = from_rest(0.004, 2, 6.0)
+    edges = seen.channels["edge"] + 1e6 * rng.normal(0, 2e-3, seen.times_s.size)
+    edges[0] -= 2e5  # it stood close before its first mark
+    shaken = Window(edges / 1e6, {"edge": edges})
+    taken = procedure("motor-lag").take(shaken, "run 1", values)
+    outcome = procedure("motor-lag").fit([Step("run 1", "run 1", {"command_pct": 50}, taken)], values)
+    assert taken.lag_sd > 0.2 * taken.lag_s
+    assert "more marks a turn" in outcome.verdict
+
+
+def passed(width_mm: float, speed: float, seconds: float = 4.0, tape_mm: float = 19.0) -> Window:
+    """Counts of one sensor while tape passes under a round spot, by a fine sum over the disc."""
+    t = np.arange(0, seconds, 0.02)
+    x, y = np.meshgrid(*[np.linspace(-1, 1, 201)] * 2)
+    across = x[x**2 + y**2 < 1] * width_mm / 2
+    way = speed * (t - seconds / 2)
+    dark = np.array([np.mean(np.abs(at + across) < tape_mm / 2) for at in way])
+    return Window(t, {"s1": np.round(180 + 560 * dark)})
+
+
+@pytest.mark.parametrize("width", [4.0, 7.0, 11.0])
+def test_a_spot_is_as_wide_as_the_disc_that_passed(width: float) -> None:
+    values = values_of("line-sensors")
+    seen = passed(width, 18.0)
+    assert judged("spot", seen, values, "pass 1").ready
+    (share,) = procedure("spot").take(seen, "pass 1", values).shares
+    assert 19 * share == pytest.approx(width, rel=0.02)
+
+
+@pytest.mark.parametrize(
+    "seen",
+    [
+        passed(7.0, 18.0, 1.2),  # it ends over the tape
+        passed(7.0, 900.0),  # too fast to see an edge
+        passed(25.0, 18.0),  # wider than the tape
+        Window(np.arange(0, 4, 0.02), {"s1": np.full(200, 180.0)}),  # it never crossed
+    ],
+)
+def test_a_pass_that_tells_no_width_is_asked_for_again(seen: Window) -> None:
+    values = values_of("line-sensors")
+    holding = judged("spot", seen, values, "pass 1")
+    assert not holding.ready
+    assert "pale over dark to pale" in holding.why_not
+    with pytest.raises(BadInput, match="crossed the tape"):
+        procedure("spot").take(seen, "pass 1", values)
+
+
+def test_one_pass_of_one_sensor_has_no_plus_minus() -> None:
+    values = values_of("line-sensors")
+    taken = procedure("spot").take(passed(7.0, 18.0), "pass 1", values)
+    outcome = procedure("spot").fit([Step("pass 1", "pass 1", {}, taken)], values)
+    assert "push it across again" in outcome.why_not
+    assert outcome.constants == ()

@@ -3415,7 +3415,8 @@ export interface components {
         };
         /**
          * AssumedModel
-         * @description A number that nobody has measured, and the sensor whose it is (empty: the vehicle's).
+         * @description A number that nobody has measured; the sensor and the procedure by which it is (empty: none, it is
+         *     typed for the run).
          */
         AssumedModel: {
             /** Name */
@@ -3424,6 +3425,8 @@ export interface components {
             label: string;
             /** Sensor */
             sensor: string;
+            /** Procedure */
+            procedure: string;
         };
         /** AssuranceModel */
         AssuranceModel: {

@@ -10,11 +10,13 @@ from tickstone.core.calibration import (
     gyro,
     halls,
     infrared,
+    lag,
     marks,
     mounting,
     poses,
     response,
     rolling,
+    spot,
     surface,
     turning,
     ultrasonic,
@@ -37,6 +39,8 @@ PROCEDURES: dict[str, Procedure[Any]] = {
         halls,
         battery,
         drive,
+        lag,
+        spot,
         response,
     )
     for item in subject.PROCEDURES

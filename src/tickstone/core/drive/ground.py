@@ -28,12 +28,12 @@ SPECKLE_MM = 6.0  # over which the ground stays the same
 
 @dataclass(frozen=True)
 class Ground:
-    """``pieces`` of tape: x1, y1, x2, y2, half its width, way before it, how far it goes (x, y) and one over the
-    square of that, shape (pieces, 9); ``grid``: x, y, one over the size of a cell, columns, rows; ``starts`` and ``items``: the pieces near each cell. ``way_mm`` is the length of the
-    first line, ``closed`` whether it closes. ``outline`` of a table, shape (corners, 2), none of a floor.
-    ``patches``: corners, shape (n, 2), with ``patch_starts``, the counts of each, and its span
-    (x from, y from, x to, y to). ``walls``: x1, y1, x2,
-    y2, 1 where it sends no echo back."""
+    """``pieces`` of tape: x1, y1, x2, y2, half its width, way before it, how far it goes (x, y) and one over
+    the square of that, shape (pieces, 9); ``grid``: x, y, one over the size of a cell, columns, rows;
+    ``starts`` and ``items``: the pieces near each cell. ``way_mm`` is the length of the first line,
+    ``closed`` whether it closes. ``outline`` of a table, shape (corners, 2), none of a floor. ``patches``:
+    corners, shape (n, 2), with ``patch_starts``, the counts of each, and its span (x from, y from, x to,
+    y to). ``walls``: x1, y1, x2, y2, 1 where it sends no echo back."""
 
     pieces: Array
     grid: Array

@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+import zlib
 from collections.abc import Mapping
+from functools import cached_property
 
+import numpy as np
+
+from tickstone.core.drive.ground import side_share
 from tickstone.standin.hands import Hand, choice
 from tickstone.standin.parts.base import Event, SimulatedPart
 from tickstone.standin.track import Rolling
 
-SPOT_MM = 7.0  # width of what one sensor sees
+SPOT_MM, SPOT_SD_MM = 7.0, 0.6  # across what one sensor sees, and how parts differ (k = 1)
 BEST_MM, FALLS_MM = 4.0, 7.0  # height of most light, and how fast it falls away from there
 LAMP_SHARE = 0.10  # of the way from black to white that a full lamp adds
 TAPED, PALE, DARK, NOTHING = range(4)
@@ -23,6 +28,12 @@ def gain(height_mm: float) -> float:
 class GroundPart(SimulatedPart):
     """What surface sensors share: where the line is, and how much of a spot it covers."""
 
+    @cached_property
+    def spot_mm(self) -> float:
+        """How wide what each of its sensors sees is: drawn apart, so that no other draw is another."""
+        own = np.random.default_rng([self.world.seed, zlib.crc32(self.key.encode())])
+        return float(SPOT_MM + own.normal(0.0, SPOT_SD_MM))
+
     def advance(self, dt_s: float) -> None:
         moves = self.hand("moves_mm_s")
         if moves:
@@ -35,13 +46,14 @@ class GroundPart(SimulatedPart):
     def dark(self, place_mm: float) -> float:
         """Share of a spot at a place across the way that is dark, 0 to 1."""
         if isinstance(self.track, Rolling):
-            return self.track.dark(self.sensor, place_mm)
+            return self.track.dark(self.sensor, place_mm, self.spot_mm / 2)
         ground = int(self.hand("ground"))
         if ground != TAPED:
             return 1.0 if ground == DARK else 0.0
         half = (self.rig.geometry.line_mm or 19.0) / 2
-        low, high = self.hand("line_mm") - half, self.hand("line_mm") + half
-        return max(0.0, min(place_mm + SPOT_MM / 2, high) - max(place_mm - SPOT_MM / 2, low)) / SPOT_MM
+        low, high = self.hand("line_mm") - half - place_mm, self.hand("line_mm") + half - place_mm
+        radius = self.spot_mm / 2
+        return max(0.0, side_share(high / radius) - side_share(low / radius))
 
     def truth(self) -> Mapping[str, float]:
         return {"line": self.hand("line_mm")}
@@ -69,6 +81,7 @@ class LineRowPart(GroundPart):
         self.made = {
             **{f"white_s{i}": level for i, level in enumerate(self.whites, 1)},
             **{f"black_s{i}": level for i, level in enumerate(self.blacks, 1)},
+            "spot": self.spot_mm,
         }
         _, self.reference_v = self.converter
 

@@ -54,18 +54,25 @@ function scoreText({ value, digits, unit }: Score): string {
   return unit ? `${figure(value, digits)}${THIN}${unit}` : figure(value, digits);
 }
 
-/** What nobody has measured, and the way to where it is measured. */
+/** What nobody has measured, each with the way to where it is measured. */
 function Assumed({ run }: { run: DriveRun }) {
   const { go } = usePlace();
-  const sensor = run.assumed.find((each) => each.sensor)?.sensor;
   return (
     <p>
-      <Glyph of="assumed" /> Nobody has measured: {run.assumed.map((each) => each.label).join(", ")}.{" "}
-      {sensor && (
-        <button type="button" className="link" onClick={() => go("calibrate", { sensor })}>
-          Measure {run.assumed.filter((each) => each.sensor === sensor).length > 1 ? "those of the sensor" : "it"}
-        </button>
-      )}
+      <Glyph of="assumed" /> Nobody has measured:{" "}
+      {run.assumed.map(({ name, label, sensor, procedure }, i) => (
+        <span key={name}>
+          {i > 0 && ", "}
+          {procedure ? (
+            <button type="button" className="link" onClick={() => go("calibrate", { sensor, procedure })}>
+              {label}
+            </button>
+          ) : (
+            label
+          )}
+        </span>
+      ))}
+      .
     </p>
   );
 }

@@ -479,7 +479,7 @@ KIND = Kind(
         inverse=Inverse(6.0, -800.0, 800.0, _counts_at),
     ),
     words=words,
-    procedures=("line", "trace", "filter"),
+    procedures=("line", "trace", "spot", "filter"),
     decisions=("line", "steering", "edge", "filter"),
     instruments=("lamps",),
     cautions=(

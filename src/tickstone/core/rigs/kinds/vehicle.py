@@ -8,7 +8,7 @@ from tickstone.core.rigs.kinds.parts import UNMEASURED
 from tickstone.core.rigs.kinds.told import by_geometry
 
 MOST_GAPS = 8
-DRIVE_PROCEDURES = ("dead-band", "straight-run", "squares")
+DRIVE_PROCEDURES = ("dead-band", "straight-run", "squares", "motor-lag")
 
 LOAD = ConstantSpec(
     "load", "load carried", "kg", None, None, "", 0, 5000, "calibrate", Provenance.MEASURED, counts=False
@@ -66,6 +66,34 @@ DRIVE = (
         100,
         "calibrate",
         Provenance.MEASURED,
+        counts=False,
+    ),
+    ConstantSpec(
+        "motor_lag",
+        "motor lag",
+        "s",
+        None,
+        None,
+        "",
+        0.0001,
+        10,
+        "calibrate",
+        Provenance.MEASURED,
+        ("drive",),
+        counts=False,
+    ),
+    ConstantSpec(
+        "top_speed",
+        "fastest",
+        "mm/s",
+        None,
+        None,
+        "",
+        1,
+        20_000,
+        "calibrate",
+        Provenance.MEASURED,
+        ("drive",),
         counts=False,
     ),
 )
