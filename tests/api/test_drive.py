@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import json
 import math
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import pytest
 from fastapi.testclient import TestClient
 
 from tests.api.conftest import refused
+from tests.conftest import until
 from tickstone.core.drive.run import run
 from tickstone.formats.run_json import request_of, run_to_plain
 
@@ -229,3 +231,15 @@ def test_hands_push_hold_and_put_boxes(client: TestClient) -> None:
     assert max(still) - min(still) < 0.01
     boxed = client.post(f"{FERN}/drive", json=asked | {"given": {"box_x_mm": 1200, "box_y_mm": 850}}).json()
     assert len(boxed["world"]["boxes"]) == len(plain["world"]["boxes"]) + 1
+
+
+def test_a_long_run_shows_how_far_it_is_and_is_stopped(client: TestClient) -> None:
+    asked = {"behaviour": "hold-distance", "world": "beam", "seconds": 600, "given": {"loop_ms": 0.5}}
+    made = client.post("/api/rigs", json={"title": "Long", "template": "T07"}).raise_for_status().json()
+    rig = f"/api/rigs/{made['slug']}/drive"
+    with ThreadPoolExecutor(1) as pool:
+        answer = pool.submit(client.post, rig, json=asked)
+        until(lambda: any(each["share"] > 0 for each in client.get(f"{rig}/running").json()))
+        client.delete(f"{rig}/running").raise_for_status()
+        refused(answer.result(), "conflict", "run")
+    assert client.get(f"{rig}/running").json() == []

@@ -222,3 +222,14 @@ def test_the_stand_in_drives_what_was_run_and_is_watched(page: Page) -> None:
     drawer.get_by_role("button", name="Back to the bench").click()
     expect_notice(page, "back on the bench")
     expect(drawer).not_to_contain_text("On the track")
+
+
+def test_a_long_run_is_shown_while_it_is_worked_out_and_stopped(page: Page, served: Served) -> None:
+    made = served.client.post("/api/rigs", json={"title": "Long beam", "template": "T07"}).json()
+    page.goto(f"/{made['slug']}/drive?behaviour=hold-distance&seconds=600&set=loop_ms:0.4")
+    progress = page.get_by_role("progressbar", name="How much of the run is worked out")
+    expect(progress).to_be_visible()
+    page.get_by_role("button", name="Stop it").click()
+    expect(heading(page)).to_have_text("The run was stopped: nothing of it is kept.")
+    page.get_by_label("Lasts").select_option("10")
+    expect(heading(page)).to_have_text(re.compile("^Holds"))

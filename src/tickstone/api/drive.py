@@ -198,7 +198,28 @@ def drive(shop: Shop, slug: Name, body: DriveAsked) -> RunModel:
     """Work a run out, with the rig's constants as they stand."""
     with shop.database.transaction() as session:
         request = driving.requested(session, slug, body.asked())
-    return run_model(driving.drive(request))
+    with shop.run_of(slug) as progress:
+        return run_model(driving.drive(request, progress))
+
+
+class RunningModel(BaseModel):
+    """How much of a run is worked out, 0 to 1."""
+
+    share: float
+
+
+@router.get("/running")
+def running(shop: Shop, slug: Name) -> list[RunningModel]:
+    """The runs of a rig that are being worked out just now."""
+    return [RunningModel(share=progress.share) for progress in shop.runs(slug)]
+
+
+@router.delete("/running")
+def stop(shop: Shop, slug: Name) -> Done:
+    """Stop the runs of a rig that are being worked out: nothing of them is kept."""
+    for progress in shop.runs(slug):
+        progress.stop()
+    return Done()
 
 
 @router.post("/choose")

@@ -3,18 +3,20 @@ given."""
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 
 import numpy as np
 import pytest
 
+from tests.conftest import until
 from tickstone.core.drive import loop, rolling
-from tickstone.core.drive.request import Run, RunRequest
+from tickstone.core.drive.request import Progress, Run, RunRequest
 from tickstone.core.drive.run import run
 from tickstone.core.drive.worlds import world
 from tickstone.core.rigs.rig import Geometry, Mount, Rig
 from tickstone.core.rigs.templates import template
-from tickstone.errors import BadInput
+from tickstone.errors import BadInput, Conflict
 
 SMALL = Geometry(160.0, 130.0, 90.0, 60.0, 110.0, 60.0)
 
@@ -239,3 +241,26 @@ def test_what_is_compiled_is_the_plain_loop(
     monkeypatch.setattr(rolling, "COMPILED_FROM", 0)
     compiled = made(rig, place, behaviour, 3.0)
     assert compiled.trace == pytest.approx(plain.trace, nan_ok=True, rel=1e-9, abs=1e-9)
+
+
+@pytest.mark.parametrize(
+    ("rig", "place", "behaviour"),
+    [("T15", "path", "follow-pid"), ("T07", "beam", "hold-distance"), ("T13", "bench", "stop-warn")],
+)
+def test_a_run_tells_how_far_it_is_and_stops_when_it_is_told(rig: str, place: str, behaviour: str) -> None:
+    progress = Progress()
+    asked = RunRequest(template(rig), world(place), behaviour, {"loop_ms": 1.0}, 600.0)
+    with ThreadPoolExecutor(1) as pool:
+        future = pool.submit(run, asked, progress)
+        until(lambda: progress.share > 0.002)
+        assert progress.share < 1
+        progress.stop()
+        with pytest.raises(Conflict, match="was stopped"):
+            future.result()
+
+
+def test_a_run_that_would_take_minutes_says_so_before_it_begins() -> None:
+    asked = RunRequest(template("T07"), world("beam"), "hold-distance", {}, 3600.0, step_ms=0.01)
+    with pytest.raises(BadInput, match=r"would take about \d+ min") as refused:
+        run(asked)
+    assert refused.value.path == "seconds"

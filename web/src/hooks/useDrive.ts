@@ -13,6 +13,7 @@ export type Difference = Schemas["DifferenceModel"];
 
 const SECONDS = 30;
 const LONGEST_S = 600;
+const LOOK_MS = 400;
 
 /** Numbers for this run alone, as they stand in the address: name:value, name:value. */
 function givenIn(text: string | null): Given {
@@ -68,6 +69,19 @@ export function useDrive() {
 }
 
 export type Drive = ReturnType<typeof useDrive>;
+
+/** How much of the run is worked out that is waited for, 0 to 1; null while none takes long. */
+export function useRunning(waiting: boolean): number | null {
+  const { rig } = usePlace();
+  const running = useQuery({
+    queryKey: keys.running(rig.slug),
+    queryFn: () => ask(api.GET("/api/rigs/{slug}/drive/running", { params: { path: { slug: rig.slug } } })),
+    enabled: waiting,
+    refetchInterval: LOOK_MS,
+    gcTime: 0,
+  });
+  return waiting ? (running.data?.[0]?.share ?? null) : null;
+}
 
 /** A kept run, repeated exactly. */
 function useKept(number: number | null) {

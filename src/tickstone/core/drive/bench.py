@@ -16,6 +16,7 @@ from tickstone.core.drive.request import (
     Column,
     Event,
     Figure,
+    Progress,
     Run,
     RunRequest,
     RunVerdict,
@@ -35,7 +36,7 @@ BAR_ENDS_MM = 1200.0  # from here on a bar is dark
 OWN = {"distance": "distance_mm", "line-sensors": "dark"}  # what moves before a sensor, by family or kind
 
 
-def shown(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) -> Run:
+def shown(request: RunRequest, behaviour: Behaviour, parts: Parts, progress: Progress) -> Run:
     """Run a behaviour while hands move what its sensor sees. Raises BadInput for ``world`` where they move
     something else."""
     world = request.world
@@ -50,6 +51,7 @@ def shown(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) -
         raise BadInput(
             f"On this bench nothing moves what the {sensor.name} sees: {quantity} is missing.", "world"
         )
+    count = progress.loops
     times: Array = np.arange(count, dtype=np.float64) * parts.loop_s
     moved = _moved(schedule, times)
     settings, sensors = dict(parts.settings), np.zeros((0, 4))
@@ -77,6 +79,7 @@ def shown(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) -
     trace[:, [loop.OFFSET, loop.WAY]] = np.nan  # there is no line here
     trace[:, loop.T_S], trace[:, loop.X], trace[:, loop.READINGS :] = times, moved, readings
     for k in range(count):
+        progress.reached(k)
         now = readings[k, 1:3] if quantity == "distance_mm" else readings[k]
         behaviour.step(memory, now, inputs, parts.loop_s)
         trace[k, loop.STATE] = memory.state

@@ -261,13 +261,14 @@ def roll(
     walls: Array,
     finish: Array,
     push: Array,
+    progress: Array,
     outputs: Array,
     trace: Array,
     shares: Array,
     hits: Array,
 ) -> tuple[int, int, int]:
     """Run until the trace is full or the vehicle falls. ``push`` is the loop in which a hand moves it aside,
-    and how far, mm to the left.
+    and how far, mm to the left. ``progress``: the loop it is in is told there, and whether it shall stop.
 
     Fills ``trace``, shape (loops, columns), ``shares`` (what each spot truly saw, shape (loops, sensors)) and
     ``hits`` (1 at a loop in which it drives into something). Returns: how many loops there were, why it
@@ -283,6 +284,9 @@ def roll(
     loops = trace.shape[0]
     k = 0
     while k < loops:
+        progress[0] = k
+        if progress[1] > 0:
+            break
         row = trace[k]
         if count > 0:
             look_down(

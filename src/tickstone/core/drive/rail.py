@@ -11,7 +11,7 @@ from tickstone.core.behaviours.behaviour import SERVO, Behaviour, StepInputs
 from tickstone.core.control import step_metrics
 from tickstone.core.drive import loop
 from tickstone.core.drive.parts import Parts
-from tickstone.core.drive.request import Event, Figure, Run, RunRequest, RunVerdict, ranger_columns
+from tickstone.core.drive.request import Event, Figure, Progress, Run, RunRequest, RunVerdict, ranger_columns
 from tickstone.core.drive.sensing import SimulatedRangers, rangers_of
 from tickstone.core.drive.world import RailWorld
 from tickstone.core.wording import fixed
@@ -63,7 +63,7 @@ def check_holds(behaviour: Behaviour) -> None:
         raise BadInput(f"{behaviour.title} holds no distance: choose a floor, a table or the bench.", "world")
 
 
-def held(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) -> Run:
+def held(request: RunRequest, behaviour: Behaviour, parts: Parts, progress: Progress) -> Run:
     """Run a behaviour that holds a distance. Raises BadInput for ``world`` where it holds none."""
     world = request.world
     assert isinstance(world, RailWorld)
@@ -72,9 +72,9 @@ def held(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) ->
     rangers = rangers_of(parts.sensors[:1], parts.values[:1], parts.loop_s, parts.spread)
     rangers.table[0, loop.LOST] = DROPOUT_SHARE
     inputs = StepInputs(settings, integers=request.integers)
-    trace = np.zeros((count, loop.READINGS + 2))
+    trace = np.zeros((progress.loops, loop.READINGS + 2))
     trace[:, [loop.OFFSET, loop.WAY]] = np.nan  # there is no line here
-    _simulate(request, world, behaviour, inputs, parts, rangers, trace)
+    _simulate(request, world, behaviour, inputs, parts, rangers, trace, progress)
     return Run(
         behaviour,
         parts.loop_s,
@@ -106,6 +106,7 @@ def _simulate(
     parts: Parts,
     rangers: SimulatedRangers,
     trace: Array,
+    progress: Progress,
 ) -> None:
     """Fill a trace; x is the distance from the ranger, the speed is the left wheel's column."""
     memory = behaviour.begin()
@@ -121,6 +122,7 @@ def _simulate(
     pushed, held = parts.moment("push_s"), parts.moment("hold_s")
     holds = range(int(held), int(held + parts.hands["hold_for_s"] / parts.loop_s) if held >= 0 else -1)
     for k in range(trace.shape[0]):
+        progress.reached(k)
         row = trace[k]
         readings[1] = 1.0 if k % every == 0 else 0.0
         if readings[1]:

@@ -14,6 +14,7 @@ from tickstone.core.drive.vehicle import Vehicle
 from tickstone.core.drive.world import World
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.rig import Rig, Sensor
+from tickstone.errors import Conflict
 
 Array = npt.NDArray[np.float64]
 Figure = float | int | bool | None
@@ -56,6 +57,29 @@ class RunRequest:
     real: bool = False
     integers: bool = False
     values: Mapping[str, Values] | None = None
+
+
+class Progress:
+    """How far a run is, told while it is worked out; and the wish that it stop."""
+
+    def __init__(self) -> None:
+        self.seen: Array = np.zeros(2)  # loops done; 1 when it shall stop
+        self.loops = 0
+
+    @property
+    def share(self) -> float:
+        """How much of it is done, 0 to 1."""
+        return float(self.seen[0]) / self.loops if self.loops else 0.0
+
+    def stop(self) -> None:
+        """End it where it is."""
+        self.seen[1] = 1.0
+
+    def reached(self, k: int) -> None:
+        """Note that a loop is reached. Raises Conflict when it shall stop."""
+        self.seen[0] = k
+        if self.seen[1] > 0:
+            raise Conflict("The run was stopped: nothing of it is kept.", "run")
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,7 @@ from tickstone.core.drive import loop, score
 from tickstone.core.drive.ground import ground_of
 from tickstone.core.drive.hands import with_box
 from tickstone.core.drive.parts import Parts
-from tickstone.core.drive.request import Run, RunRequest, ranger_columns, row_columns
+from tickstone.core.drive.request import Progress, Run, RunRequest, ranger_columns, row_columns
 from tickstone.core.drive.sensing import (
     NO_RANGERS,
     NO_ROW,
@@ -37,11 +37,12 @@ def check_rolls(world: FloorWorld | TableWorld, behaviour: Behaviour) -> None:
         raise BadInput("This world has no line to follow.", "world")
 
 
-def rolled(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) -> Run:
+def rolled(request: RunRequest, behaviour: Behaviour, parts: Parts, progress: Progress) -> Run:
     """A run on wheels."""
     world = with_box(request.world, parts.hands)
     assert isinstance(world, FloorWorld | TableWorld)
     check_rolls(world, behaviour)
+    count = progress.loops
     row, rangers = sensed_by(behaviour, parts)
     ground = ground_of(world, float(row.mount[loop.SPOT_R]))
     places, watching = row.places, len(rangers.sensors)
@@ -84,11 +85,13 @@ def rolled(request: RunRequest, behaviour: Behaviour, parts: Parts, count: int) 
         ground.walls,
         np.array(world.finish if isinstance(world, FloorWorld) and world.finish else (), dtype=np.float64),
         np.array([parts.moment("push_s"), parts.hands["push_mm"]]),
+        progress.seen,
         memory.outputs,
         trace,
         shares,
         hits,
     )
+    progress.reached(done)
     trace, shares, hits = trace[:done], shares[:done], hits[:done]
     judged = score.of_roll(
         score.Rolled(behaviour, world, ground, trace, shares, hits, ended, crossed, row, rangers, parts)
@@ -120,9 +123,13 @@ def sensed_by(behaviour: Behaviour, parts: Parts) -> tuple[SimulatedRow, Simulat
     return row, NO_RANGERS
 
 
+def compiled(count: int) -> bool:
+    """Whether so many loops are worked out compiled: where that is worth it."""
+    return count >= COMPILED_FROM or loops.ready(loop.roll)
+
+
 def _call(count: int, *arguments: object) -> tuple[int, int, int]:
     """The loop, compiled where that is worth it."""
-    worth = count >= COMPILED_FROM or loops.ready(loop.roll)
-    samples = loops.COMPILED_FROM if worth else 0
+    samples = loops.COMPILED_FROM if compiled(count) else 0
     result: tuple[int, int, int] = loops.run(loop.roll, samples, *arguments)
     return result

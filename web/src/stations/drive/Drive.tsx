@@ -1,12 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useRef } from "react";
+import { useEffect, useRef, useState } from "react";
 import { api, ask } from "../../api/client";
 import { keys } from "../../api/keys";
 import { useAct } from "../../hooks/act";
 import { useLive } from "../../hooks/live";
 import { usePlace } from "../../hooks/place";
 import { useAddress } from "../../hooks/useAddress";
-import { type Drive as Driven, useDrive } from "../../hooks/useDrive";
+import { type Drive as Driven, useDrive, useRunning } from "../../hooks/useDrive";
 import { useTrack } from "../../hooks/useTrack";
 import { Verdict } from "../../ui/Verdict";
 import styles from "./Drive.module.css";
@@ -30,6 +30,7 @@ function Runs() {
     <>
       <Head drive={drive} />
       <Choices drive={drive} />
+      {run.isFetching && <Running />}
       <div className={styles.bench}>
         <div>{run.data && <Shown run={run.data} before={drive.before} behaviour={behaviour} clock={clock} />}</div>
         {run.data && <Numbers run={run.data} given={drive.body.given} now={() => clock.current} onSet={drive.set} />}
@@ -40,6 +41,35 @@ function Runs() {
         On paths and roads the local rules hold; ask where you are not sure.
       </p>
     </>
+  );
+}
+
+const LONG_MS = 500;
+
+/** How far a run is that takes long, and the way to stop it. */
+function Running() {
+  const { rig } = usePlace();
+  const act = useAct();
+  const [long, setLong] = useState(false);
+  const share = useRunning(long);
+  useEffect(() => {
+    const timer = setTimeout(() => setLong(true), LONG_MS);
+    return () => clearTimeout(timer);
+  }, []);
+  if (share === null) return null;
+  return (
+    <p className={styles.running} role="status">
+      <progress value={share} aria-label="How much of the run is worked out" />
+      <button
+        type="button"
+        className="act"
+        onClick={() =>
+          void act.attempt(ask(api.DELETE("/api/rigs/{slug}/drive/running", { params: { path: { slug: rig.slug } } })))
+        }
+      >
+        Stop it
+      </button>
+    </p>
   );
 }
 
