@@ -49,24 +49,19 @@ const LONG_MS = 500;
 /** How far a run is that takes long, and the way to stop it. */
 function Running() {
   const { rig } = usePlace();
-  const act = useAct();
   const [long, setLong] = useState(false);
   const share = useRunning(long);
   useEffect(() => {
     const timer = setTimeout(() => setLong(true), LONG_MS);
     return () => clearTimeout(timer);
   }, []);
+  // nothing is looked at again: the run would begin anew
+  const stop = () => ask(api.DELETE("/api/rigs/{slug}/drive/running", { params: { path: { slug: rig.slug } } }));
   if (share === null) return null;
   return (
     <p className={styles.running} role="status">
       <progress value={share} aria-label="How much of the run is worked out" />
-      <button
-        type="button"
-        className="act"
-        onClick={() =>
-          void act.attempt(ask(api.DELETE("/api/rigs/{slug}/drive/running", { params: { path: { slug: rig.slug } } })))
-        }
-      >
+      <button type="button" className="act" onClick={() => void stop()}>
         Stop it
       </button>
     </p>
