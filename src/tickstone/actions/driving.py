@@ -37,6 +37,7 @@ USUAL_WORLD = {  # where each behaviour is at home; the one that a rig is begun 
     "follow-two": "path",
     "follow-edge": "path",
     "wander": "greenhouse",
+    "follow-wall": "track",
     "edge-guard": "table",
     "stop-warn": "bench",
     "hold-distance": "beam",

@@ -305,7 +305,11 @@ def run_model(driven: driving.DrivenRun) -> RunModel:
         ],
         events=[EventModel(t_s=round(e.t_s, 3), kind=e.kind, words=e.words) for e in run.judged.events],
         assumed=[AssumedModel.model_validate(each) for each in driven.assumed],
-        settings=[_setting(driven, setting) for setting in run.behaviour.settings],
+        settings=[
+            _setting(driven, setting)
+            for setting in run.behaviour.settings
+            if setting.name not in run.vehicle.values  # those stand there
+        ],
         vehicle=[_vehicle_number(driven, spec) for spec in driven.vehicle],
         hands=[
             RunHandModel.model_validate(hand, from_attributes=True)

@@ -56,7 +56,7 @@ def test_a_ball_without_stiction_answers_a_tilt_as_a_double_integrator() -> None
     answer = control.forced_response(
         control.tf([slope], [1.0, 0.0, 0.0]), times, np.full(times.size, tilt_deg)
     )
-    plant = rail.Plant(replace(BEAM, stiction=0.0, **LONG))
+    plant = rail.Plant(replace(BEAM, stiction=0.0, servo_deg_s=0.0, **LONG))
     begun, places = plant.x, [0.0]
     for _ in range(15):
         for _ in range(1000):

@@ -16,10 +16,12 @@ from tickstone.core.behaviours.follow import (
 from tickstone.core.behaviours.hold import HoldDistance, hold_distance
 from tickstone.core.behaviours.indicate import Indicate, indicate
 from tickstone.core.behaviours.roam import (
+    FollowWall,
     GuardEdge,
     StopWarn,
     Wander,
     edge_guard,
+    follow_wall,
     stop_warn,
     wander,
 )
@@ -38,6 +40,7 @@ BEHAVIOURS: dict[str, Behaviour] = {
         StopWarn(),
         HoldDistance(),
         Indicate(),
+        FollowWall(),
     )
 }
 
@@ -78,4 +81,6 @@ def take_step(
         return stop_warn(loop_s, readings, settings, sensors, choices, integers, memory, outputs)
     if number == 7:
         return hold_distance(loop_s, readings, settings, sensors, choices, integers, memory, outputs)
+    if number == 9:
+        return follow_wall(loop_s, readings, settings, sensors, choices, integers, memory, outputs)
     return indicate(loop_s, readings, settings, sensors, choices, integers, memory, outputs)

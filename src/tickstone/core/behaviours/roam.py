@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from tickstone.core.behaviours.behaviour import (
     LAMPS,
     LEFT_WHEEL,
-    MEMORY,
     RANGERS,
     RIGHT_WHEEL,
     ROW,
@@ -24,7 +25,10 @@ GOING, STOPPING, BACKING, TURNING, WAITING = range(5)
 STATES = ("going", "stop", "backing", "turning", "waiting")
 # places in the memory; the last pings' votes stand behind them
 STATE, LEFT_S, SIDE, MISSING_S, DRAWN, ESCAPES, NEXT_VOTE, AHEAD, VOTES = range(9)
-MOST_VOTES = MEMORY - VOTES
+TURNS_FIRST, DRIVES_FIRST = 5, 6  # of an edge guard's states
+BEGUN = 40  # behind the votes
+MOST_VOTES = BEGUN - VOTES
+DEG = 0.017453292519943295  # rad
 ALTERNATE, RANDOM, AWAY = range(3)
 SIDES = ("alternate", "random", "away")
 WAIT_S = 1.0  # without an echo, before it looks another way
@@ -179,6 +183,37 @@ def wander(
 
 
 @part_of_loops
+def takes_s(way_mm: float, command: float, v_top: float, dead: float) -> float:
+    """How long a wheel takes for a way at a command, by its fastest and its dead band."""
+    size = abs(command)
+    return abs(way_mm) / (v_top * (size - dead) / (100.0 - dead)) if size > dead else 0.0
+
+
+@part_of_loops
+def prelude(loop_s: float, settings: Array, memory: Array, outputs: Array) -> int:
+    """What it does first: turn so far, drive so far, each as long as track and speed ask for; then go."""
+    cruise, turn, turn_deg, drive_mm = settings[0], settings[5], settings[7], settings[8]
+    track, v_top, dead = settings[9], settings[10], settings[11]
+    state = int(memory[STATE])
+    if memory[BEGUN] == 0.0:
+        memory[BEGUN], state = 1.0, TURNS_FIRST
+        memory[LEFT_S] = takes_s(turn_deg * DEG * track / 2.0, turn, v_top, dead)
+    elif state in (TURNS_FIRST, DRIVES_FIRST):
+        memory[LEFT_S] -= loop_s
+    if state == TURNS_FIRST and memory[LEFT_S] <= 0.0:
+        state, memory[LEFT_S] = DRIVES_FIRST, takes_s(drive_mm, cruise, v_top, dead)
+    if state == DRIVES_FIRST and memory[LEFT_S] <= 0.0:
+        state = GOING
+    memory[STATE] = float(state)
+    if state == TURNS_FIRST:
+        left = -turn if turn_deg > 0 else turn
+        outputs[0], outputs[1] = left, -left
+    elif state == DRIVES_FIRST:
+        outputs[0] = outputs[1] = cruise if drive_mm > 0 else -cruise
+    return state
+
+
+@part_of_loops
 def edge_guard(
     loop_s: float,
     readings: Array,
@@ -198,11 +233,15 @@ def edge_guard(
         elif not (sensors[i, THRESHOLD] <= count <= sensors[i, BAND]):
             off = True
             side += 1.0 if i < (readings.size - 1) / 2 else (-1.0 if i > (readings.size - 1) / 2 else 0.0)
-    state = int(memory[STATE])
+    state = prelude(loop_s, settings, memory, outputs)
+    if state == TURNS_FIRST:
+        return state
     memory[AHEAD] += loop_s if state == GOING else 0.0
-    if state == GOING and votes_for(off or missing, settings[1], settings[1], memory):
+    if state in (GOING, DRIVES_FIRST) and votes_for(off or missing, settings[1], settings[1], memory):
         away = 0.0 if side == 0.0 else (1.0 if side > 0 else -1.0)
         stop_for_it(next_side(settings[6], away, memory), loop_s, memory)
+    elif state == DRIVES_FIRST:
+        return state
     return back_and_turn(
         loop_s, settings[0], settings[2], settings[3], settings[4], settings[5], memory, outputs
     )
@@ -248,6 +287,92 @@ def stop_warn(
     return state
 
 
+LOOKING = 5
+LOST_WALL = 2.5  # times the wanted distance: there is no wall
+
+
+@part_of_loops
+def follow_wall(
+    loop_s: float,
+    readings: Array,
+    settings: Array,
+    sensors: Array,
+    choices: Array,
+    integers: bool,
+    memory: Array,
+    outputs: Array,
+) -> int:
+    """Along a wall at a distance by the ranger on its side; away from it where something is ahead; towards
+    where it was when it ends."""
+    cruise, wanted, kp, kd, most = settings[0], settings[1], settings[2], settings[3], settings[4]
+    trip, clear, turn, to_right = settings[5], settings[6], settings[7], settings[8] > 0
+    ahead, place = readings[0], 2 if to_right else 1
+    side, new = readings[2 * place], readings[2 * place + 1] > 0
+    sees, beside = ahead == ahead, side == side
+    memory[MISSING_S] = 0.0 if sees or beside else memory[MISSING_S] + loop_s
+    turning = int(memory[STATE]) == TURNING
+    if (sees and ahead < trip) or (turning and not (sees and ahead > clear)):
+        state = TURNING
+    elif memory[MISSING_S] > settings[9]:
+        state = WAITING
+    elif not beside or side > LOST_WALL * wanted:
+        state = LOOKING
+    else:
+        state = GOING
+    answer = 0.0
+    if state == GOING:
+        if new:  # how fast it comes nearer, from ping to ping
+            fresh = memory[LEFT_S] > 0.0 and memory[AHEAD] > 0.0
+            memory[DRAWN] = (side - memory[AHEAD]) / memory[LEFT_S] if fresh else 0.0
+            memory[AHEAD], memory[LEFT_S] = side, 0.0
+        answer = clamped(kp * (side - wanted) + kd * memory[DRAWN], -most, most)
+    elif state == LOOKING:
+        answer = settings[10]
+    if state != GOING:
+        memory[AHEAD] = memory[DRAWN] = 0.0
+    memory[LEFT_S] += loop_s
+    memory[STATE] = float(state)
+    toward = answer if to_right else -answer  # more on the left wheel turns right
+    if state == TURNING:
+        away = -turn if to_right else turn
+        outputs[0], outputs[1] = away, -away
+    elif state == WAITING:
+        outputs[0] = outputs[1] = 0.0
+    else:
+        cruise *= 1.0 if sees else 0.6  # no echo is not clear
+        outputs[0] = clamped(cruise + toward, -100.0, 100.0)
+        outputs[1] = clamped(cruise - toward, -100.0, 100.0)
+    return state
+
+
+class FollowWall(Behaviour):
+    """Along a wall."""
+
+    id = "follow-wall"
+    number = 9
+    title = "Follow a wall"
+    words = "Three rangers, ahead, left and right: along the wall on one side, away from what is ahead."
+    reads, moves, least = RANGERS, (WHEELS,), 3
+    settings = (
+        CRUISE,
+        Setting("wall_mm", "keeps from it", "mm", 220.0, 10, 5000),
+        Setting("kp", "kp", "%/mm", 0.1, 0, 100),
+        Setting("kd", "kd", "%·s/mm", 0.13, 0, 100),
+        Setting("u_max_pct", "steers at most", "%", 25.0, 0, 200),
+        TRIP,
+        CLEAR,
+        Setting("turn_pct", "turns at", "%", 35.0, 0, 100),
+        Setting("side", "wall on its", "", 0, 0, 1, choices=("left", "right")),
+        replace(DROPOUT_S, usual=1.5, constant=""),
+        Setting("corner_pct", "round a corner by", "%", 6.0, 0, 100),
+    )
+    states = ("along the wall", "stop", "backing", "turning away", "waiting", "looks for the wall")
+
+    def kernel(self) -> Step:
+        """Its step."""
+        return follow_wall
+
+
 class Wander(Behaviour):
     """From obstacle to obstacle."""
 
@@ -286,8 +411,13 @@ class GuardEdge(Behaviour):
         Setting("edge_votes", "looks in a row", "", 2, 1, 20, constant="edge_votes"),
         *BACK,
         Setting("side", "turns to", "", AWAY, 0, 2, choices=SIDES),
+        Setting("first_turn_deg", "first turns by", "°", 0.0, -720, 720),
+        Setting("first_drive_mm", "then drives", "mm", 0.0, -10_000, 10_000),
+        Setting("track_mm", "track", "mm", 150.0, 5, 10_000, constant="track"),
+        Setting("v_top_mm_s", "fastest", "mm/s", 600.0, 1, 20_000, constant="top_speed"),
+        Setting("dead_pct", "dead band", "%", 8.0, 0, 99, constant="dead_band_left"),
     )
-    states = STATES
+    states = (*STATES, "turns first", "drives first")
 
     def kernel(self) -> Step:
         """Its step."""

@@ -42,12 +42,12 @@ class Parts:
         spec = kind(self.sensors[0].kind).specs
         names = {setting.name for setting in behaviour.settings}
         for name, value in request.given.items():
-            if name in hands.NUMBERS:
+            if name in {each.name for each in SPECS}:  # a behaviour that knows the vehicle gets it from there
+                numbers[name] = float(value)
+            elif name in hands.NUMBERS:
                 self.hands[name] = check_between(float(value), *hands.NUMBERS[name][1:], name)
             elif name in names:
                 settings[name] = float(value)
-            elif name in {each.name for each in SPECS}:
-                numbers[name] = float(value)
             elif name in spec:
                 own[name] = float(value)
             else:
@@ -58,6 +58,8 @@ class Parts:
             constant = self.values[0].get(behaviour.constant_of(setting))
             if constant is not None and setting.name not in settings:
                 settings[setting.name] = constant.value
+            elif setting.name in self.vehicle.values and setting.name not in settings:
+                settings[setting.name] = self.vehicle.values[setting.name]
         self.settings = behaviour.resolved(settings)
         self.chosen = tuple(settings)
         self.loop_s = self.hands["loop_ms"] / 1000.0
@@ -107,6 +109,12 @@ def sensors_of(rig: Rig, behaviour: Behaviour) -> list[Sensor]:
             raise BadInput(
                 f"{behaviour.title} needs {behaviour.least} sensors in the row: this one has {count}.", "rig"
             )
+    if behaviour.reads == RANGERS and len(found) < behaviour.least:
+        raise BadInput(
+            f"{behaviour.title} needs {behaviour.least} rangers of a kind, ahead, left and right: this rig "
+            f"has {len(found)}.",
+            "rig",
+        )
     kinds = {output.kind: output for output in rig.outputs}
     wheels = "motor-driver" in kinds and str(kinds["motor-driver"].options.get("motors", "2")) == "2"
     able = {

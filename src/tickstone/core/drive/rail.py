@@ -22,6 +22,8 @@ GRAVITY_MM_S2 = 9806.65
 ROLLS = 5.0 / 7.0  # of the slope's pull goes into moving a solid ball that rolls
 DRAG = 2.0  # 1/s, of a float in its tube
 RESTS_MM_S = 0.5
+SERVO_END_DEG = 180.0
+TOO_FAST = 1.1  # times what the servo can: it is asked for more
 DROPOUT_SHARE = 0.01  # of pings at a small round thing, common practice
 
 
@@ -30,7 +32,7 @@ class Plant:
 
     def __init__(self, world: RailWorld) -> None:
         self.world, self.x, self.v = world, world.from_mm + world.start_mm, 0.0
-        self._fan = world.level
+        self._fan = self._angle = world.level
 
     def push(self, mm: float) -> None:
         """Move it by hand, as far as the rail goes."""
@@ -41,7 +43,10 @@ class Plant:
         """Carry it on by ``dt``, s, under an output: the servo's angle, or how strong the fan is."""
         world = self.world
         if world.plant == "beam":
-            slope = math.sin(math.radians(world.gain * (output - world.level)))
+            most = world.servo_deg_s * dt if world.servo_deg_s else math.inf
+            wanted = min(max(output, 0.0), SERVO_END_DEG)
+            self._angle += min(max(wanted - self._angle, -most), most)
+            slope = math.sin(math.radians(world.gain * (self._angle - world.level)))
             pull = GRAVITY_MM_S2 * ROLLS * slope
             sticks = world.stiction * GRAVITY_MM_S2
             if abs(self.v) < RESTS_MM_S and abs(pull) <= sticks:
@@ -167,6 +172,7 @@ def _judged(
         Event(float(trace[k, loop.T_S]), "state", behaviour.states[states[k]])
         for k in (np.flatnonzero(np.diff(states)) + 1).tolist()[:400]
     )
+    events = (*_too_fast(world, out, trace[:, loop.T_S], loop_s), *events)
     rms = float(figures["rms_mm"] or 0.0)
     near, far = world.from_mm, world.from_mm + world.length_mm
     last = x[-max(1, x.size // 10) :]
@@ -192,3 +198,18 @@ def _judged(
         )
         return RunVerdict(figures, events, why, f"Does not hold: {fixed(rms)} mm off")
     return RunVerdict(figures, events, "", f"Holds {fixed(wanted)} mm within {fixed(2 * rms, 1)} mm")
+
+
+def _too_fast(world: RailWorld, out: Array, times: Array, loop_s: float) -> tuple[Event, ...]:
+    """A warning where the servo is asked to move faster than it can."""
+    if world.plant != "beam" or not world.servo_deg_s or out.size < 2:
+        return ()
+    asked = np.abs(np.diff(out)) / loop_s
+    fast = np.flatnonzero(asked > TOO_FAST * world.servo_deg_s)
+    if not fast.size:
+        return ()
+    words = (
+        f"asks the servo for {fixed(float(asked.max()))} °/s, it moves at {fixed(world.servo_deg_s)}: it "
+        "lags behind, and wears"
+    )
+    return (Event(float(times[fast[0] + 1]), "warning", words),)

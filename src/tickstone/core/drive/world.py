@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 from typing import Literal
 
-from tickstone.core.checks import check_positive
+from tickstone.core.checks import check_not_negative, check_positive
 from tickstone.errors import BadInput
 
 Point = tuple[float, float]
@@ -136,7 +136,8 @@ class RailWorld:
     """One dimension: a ball on a tilting beam (``plant`` beam: it rolls by the servo's angle about
     ``level``), or a float in a tube (its height by the fan's strength about ``level``). ``from_mm`` is how
     far the near end is from the ranger; ``stiction`` the share of gravity that must be overcome to move;
-    ``lag_s`` of the fan."""
+    ``lag_s`` of the fan; ``servo_deg_s`` how fast the servo turns (0: at once), between its end stops at 0 and
+    180°."""
 
     name: str
     plant: Literal["beam", "tube"]
@@ -147,6 +148,7 @@ class RailWorld:
     stiction: float = 0.004
     gain: float = 0.5
     lag_s: float = 0.3
+    servo_deg_s: float = 350.0
     kind: Literal["rail"] = "rail"
 
 
@@ -169,6 +171,8 @@ def check_world(world: World) -> None:
     else:
         _check_size(world.length_mm, "length_mm")
         check_positive(world.from_mm, "from_mm")
+        check_positive(world.lag_s, "lag_s")
+        check_not_negative(world.servo_deg_s, "servo_deg_s")
         if not 0 <= world.start_mm <= world.length_mm:
             raise BadInput(f"The start must lie on the rail, 0 to {world.length_mm:g} mm.", "start_mm")
 
