@@ -136,8 +136,8 @@ class RailWorld:
     """One dimension: a ball on a tilting beam (``plant`` beam: it rolls by the servo's angle about
     ``level``), or a float in a tube (its height by the fan's strength about ``level``). ``from_mm`` is how
     far the near end is from the ranger; ``stiction`` the share of gravity that must be overcome to move;
-    ``lag_s`` of the fan; ``servo_deg_s`` how fast the servo turns (0: at once), between its end stops at 0 and
-    180°."""
+    ``lag_s`` of the fan; ``servo_deg_s`` how fast the servo turns (0: at once), between its end stops at 0
+    and 180°."""
 
     name: str
     plant: Literal["beam", "tube"]
