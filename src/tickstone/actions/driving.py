@@ -19,7 +19,7 @@ from tickstone.core.checks import check_between
 from tickstone.core.constants import Provenance, Value
 from tickstone.core.drive.assumed import Assumed, assumed_of
 from tickstone.core.drive.parts import sensors_of
-from tickstone.core.drive.request import Progress, Run, RunRequest
+from tickstone.core.drive.request import Run, RunProgress, RunRequest
 from tickstone.core.drive.rolling import COMPILED_FROM
 from tickstone.core.drive.run import run
 from tickstone.core.drive.vehicle import SPECS, VehicleSpec
@@ -142,7 +142,7 @@ def requested(session: Session, slug: str, asked: Asked) -> RunRequest:
     )
 
 
-def drive(request: RunRequest, progress: Progress | None = None) -> DrivenRun:
+def drive(request: RunRequest, progress: RunProgress | None = None) -> DrivenRun:
     """Work a run out. Raises BadInput naming the field that cannot be, Conflict when it was stopped."""
     return DrivenRun(request, run(request, progress))
 

@@ -17,7 +17,7 @@ from tickstone.actions.live.looking import Lookout
 from tickstone.actions.live.recordings import Recordings
 from tickstone.actions.live.rig import LiveRig
 from tickstone.actions.live.rigs import LiveRigs
-from tickstone.core.drive.request import Progress
+from tickstone.core.drive.request import RunProgress
 from tickstone.core.rigs.rig import Rig
 from tickstone.errors import Conflict, NotFound, TickStoneError
 from tickstone.link.recorder import FLUSH_S
@@ -58,7 +58,7 @@ class Workshop:
         self.jobs = Jobs()
         self.files = BenchFiles(database, self.jobs, self.rigs.changed)
         self.change, self.change_recording = self.rigs.change, self.rigs.change_recording
-        self._runs: dict[str, list[Progress]] = {}
+        self._runs: dict[str, list[RunProgress]] = {}
         self._stop = threading.Event()
         self._warming, self._compiling = threading.Lock(), threading.Lock()
         self._threads: list[threading.Thread] = []
@@ -158,16 +158,16 @@ class Workshop:
             self.supervisor.start("warm", run, again=False)
 
     @contextlib.contextmanager
-    def run_of(self, slug: str) -> Iterator[Progress]:
+    def run_of(self, slug: str) -> Iterator[RunProgress]:
         """A run of a rig that is worked out meanwhile: it can be looked at and stopped."""
-        progress = Progress()
+        progress = RunProgress()
         self._runs.setdefault(slug, []).append(progress)
         try:
             yield progress
         finally:
             self._runs[slug].remove(progress)
 
-    def runs(self, slug: str) -> list[Progress]:
+    def runs(self, slug: str) -> list[RunProgress]:
         """The runs of a rig that are being worked out."""
         return list(self._runs.get(slug, ()))
 

@@ -233,7 +233,7 @@ def choose(shop: Shop, slug: Name, body: DriveAsked) -> Done:
         return Done(id=driving.choose(session, slug, body.asked(), verdict))
 
 
-class TakeBackAsked(Body):
+class TakeSettingsBack(Body):
     """``upto`` is what choosing answered."""
 
     behaviour: Name
@@ -241,7 +241,7 @@ class TakeBackAsked(Body):
 
 
 @router.post("/take-back")
-def take_back(shop: Shop, slug: Name, body: TakeBackAsked) -> Done:
+def take_back(shop: Shop, slug: Name, body: TakeSettingsBack) -> Done:
     """Take the last choice of a behaviour's settings back: what held before holds again."""
     with shop.change(slug) as session:
         driving.take_back(session, slug, body.behaviour, body.upto)

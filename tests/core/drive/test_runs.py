@@ -11,7 +11,7 @@ import pytest
 
 from tests.conftest import until
 from tickstone.core.drive import loop, rolling
-from tickstone.core.drive.request import Progress, Run, RunRequest
+from tickstone.core.drive.request import Run, RunProgress, RunRequest
 from tickstone.core.drive.run import run
 from tickstone.core.drive.worlds import world
 from tickstone.core.rigs.rig import Geometry, Mount, Rig
@@ -248,7 +248,7 @@ def test_what_is_compiled_is_the_plain_loop(
     [("T15", "path", "follow-pid"), ("T07", "beam", "hold-distance"), ("T13", "bench", "stop-warn")],
 )
 def test_a_run_tells_how_far_it_is_and_stops_when_it_is_told(rig: str, place: str, behaviour: str) -> None:
-    progress = Progress()
+    progress = RunProgress()
     asked = RunRequest(template(rig), world(place), behaviour, {"loop_ms": 1.0}, 600.0)
     with ThreadPoolExecutor(1) as pool:
         future = pool.submit(run, asked, progress)

@@ -8502,6 +8502,24 @@ export interface components {
             /** Rows */
             rows: string[][];
         };
+        /**
+         * TakeBackAsked
+         * @description ``upto`` is what choosing answered.
+         */
+        TakeBackAsked: {
+            /** Upto */
+            upto: number;
+        };
+        /**
+         * TakeSettingsBack
+         * @description ``upto`` is what choosing answered.
+         */
+        TakeSettingsBack: {
+            /** Behaviour */
+            behaviour: string;
+            /** Upto */
+            upto: number;
+        };
         /** TakenModel */
         TakenModel: {
             /** Taken */
@@ -9287,24 +9305,6 @@ export interface components {
             kind: string;
             /** Own */
             own: boolean;
-        };
-        /**
-         * TakeBackAsked
-         * @description ``upto`` is what choosing answered.
-         */
-        tickstone__api__decide__TakeBackAsked: {
-            /** Upto */
-            upto: number;
-        };
-        /**
-         * TakeBackAsked
-         * @description ``upto`` is what choosing answered.
-         */
-        tickstone__api__drive__TakeBackAsked: {
-            /** Behaviour */
-            behaviour: string;
-            /** Upto */
-            upto: number;
         };
     };
     responses: never;
@@ -18238,7 +18238,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["tickstone__api__decide__TakeBackAsked"];
+                "application/json": components["schemas"]["TakeBackAsked"];
             };
         };
         responses: {
@@ -18598,7 +18598,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["tickstone__api__drive__TakeBackAsked"];
+                "application/json": components["schemas"]["TakeSettingsBack"];
             };
         };
         responses: {

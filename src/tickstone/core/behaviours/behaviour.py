@@ -45,7 +45,7 @@ class Setting:
 
 
 @dataclass(frozen=True)
-class Output:
+class Command:
     """Something that a behaviour moves or lights: the command it gives."""
 
     name: str
@@ -53,7 +53,7 @@ class Output:
     unit: str = ""
 
 
-LEFT_WHEEL, RIGHT_WHEEL = Output("left_pct", "left wheel", "%"), Output("right_pct", "right wheel", "%")
+LEFT_WHEEL, RIGHT_WHEEL = Command("left_pct", "left wheel", "%"), Command("right_pct", "right wheel", "%")
 
 
 @dataclass
@@ -91,7 +91,7 @@ class Behaviour(ABC):
     follows: ClassVar[bool] = False  # a line
     settings: ClassVar[tuple[Setting, ...]]
     states: ClassVar[tuple[str, ...]]
-    outputs: ClassVar[tuple[Output, ...]] = (LEFT_WHEEL, RIGHT_WHEEL)
+    outputs: ClassVar[tuple[Command, ...]] = (LEFT_WHEEL, RIGHT_WHEEL)
 
     @abstractmethod
     def kernel(self) -> Step:

@@ -7,8 +7,8 @@ from tickstone.core.behaviours.behaviour import (
     SERVO,
     Array,
     Behaviour,
+    Command,
     Memory,
-    Output,
     Setting,
     Step,
     clamped,
@@ -84,7 +84,7 @@ class HoldDistance(Behaviour):
     title = "Hold a distance"
     words = "A controller moves the servo or the fan until the reading is the wanted one."
     reads, moves = RANGERS, (SERVO,)
-    outputs = (Output("servo_deg", "servo", "°"),)
+    outputs = (Command("servo_deg", "servo", "°"),)
     settings = (
         Setting("set_mm", "wanted", "mm", 200.0, 1, 10_000),
         Setting("kp", "kp", "", 1.0, -1000, 1000),

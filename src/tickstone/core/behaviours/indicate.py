@@ -2,7 +2,16 @@
 
 from __future__ import annotations
 
-from tickstone.core.behaviours.behaviour import LAMPS, LEVEL, Array, Behaviour, Output, Setting, Step, clamped
+from tickstone.core.behaviours.behaviour import (
+    LAMPS,
+    LEVEL,
+    Array,
+    Behaviour,
+    Command,
+    Setting,
+    Step,
+    clamped,
+)
 from tickstone.core.behaviours.follow import BLACK, THRESHOLD, WHITE
 from tickstone.core.behaviours.roam import CLEAR, TRIP
 from tickstone.core.loops import part_of_loops
@@ -114,7 +123,7 @@ class Indicate(Behaviour):
     title = "Indicate"
     words = "Lamps that follow a level, toggle, flicker, run on, or show what is near or dark."
     reads, moves = LEVEL, (LAMPS,)
-    outputs = tuple(Output(f"lamp_{i}", f"lamp {i}") for i in range(1, MOST_LAMPS + 1))
+    outputs = tuple(Command(f"lamp_{i}", f"lamp {i}") for i in range(1, MOST_LAMPS + 1))
     settings = (
         Setting("mode", "lamps", "", FOLLOWS, 0, len(MODES) - 1, choices=MODES),
         Setting("lamps", "how many", "", 1, 1, MOST_LAMPS),

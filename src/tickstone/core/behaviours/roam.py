@@ -13,7 +13,7 @@ from tickstone.core.behaviours.behaviour import (
     WHEELS,
     Array,
     Behaviour,
-    Output,
+    Command,
     Setting,
     Step,
     clamped,
@@ -292,6 +292,16 @@ LOST_WALL = 2.5  # times the wanted distance: there is no wall
 
 
 @part_of_loops
+def parts_by(side: float, new: bool, memory: Array) -> float:
+    """How fast a wall goes away, mm/s, from ping to ping; nothing at the first."""
+    if new:
+        fresh = memory[LEFT_S] > 0.0 and memory[AHEAD] > 0.0
+        memory[DRAWN] = (side - memory[AHEAD]) / memory[LEFT_S] if fresh else 0.0
+        memory[AHEAD], memory[LEFT_S] = side, 0.0
+    return float(memory[DRAWN])
+
+
+@part_of_loops
 def follow_wall(
     loop_s: float,
     readings: Array,
@@ -321,11 +331,8 @@ def follow_wall(
         state = GOING
     answer = 0.0
     if state == GOING:
-        if new:  # how fast it comes nearer, from ping to ping
-            fresh = memory[LEFT_S] > 0.0 and memory[AHEAD] > 0.0
-            memory[DRAWN] = (side - memory[AHEAD]) / memory[LEFT_S] if fresh else 0.0
-            memory[AHEAD], memory[LEFT_S] = side, 0.0
-        answer = clamped(kp * (side - wanted) + kd * memory[DRAWN], -most, most)
+        nearing = parts_by(side, new, memory)
+        answer = clamped(kp * (side - wanted) + kd * nearing, -most, most)
     elif state == LOOKING:
         answer = settings[10]
     if state != GOING:
@@ -381,7 +388,7 @@ class Wander(Behaviour):
     title = "Wander"
     words = "Forward until something is near, then back and turn; green while it goes, red while it backs."
     reads, moves = RANGERS, (WHEELS,)
-    outputs = (LEFT_WHEEL, RIGHT_WHEEL, Output("green", "green lamp"), Output("red", "red lamp"))
+    outputs = (LEFT_WHEEL, RIGHT_WHEEL, Command("green", "green lamp"), Command("red", "red lamp"))
     settings = (
         CRUISE,
         TRIP,
@@ -435,9 +442,9 @@ class StopWarn(Behaviour):
     outputs = (
         LEFT_WHEEL,
         RIGHT_WHEEL,
-        Output("lamp", "lamp"),
-        Output("buzzer", "buzzer"),
-        Output("bar_steps", "bar", "steps"),
+        Command("lamp", "lamp"),
+        Command("buzzer", "buzzer"),
+        Command("bar_steps", "bar", "steps"),
     )
     settings = (
         CRUISE,

@@ -16,8 +16,8 @@ from tickstone.core.drive.request import (
     Column,
     Event,
     Figure,
-    Progress,
     Run,
+    RunProgress,
     RunRequest,
     RunVerdict,
     ranger_columns,
@@ -36,7 +36,7 @@ BAR_ENDS_MM = 1200.0  # from here on a bar is dark
 OWN = {"distance": "distance_mm", "line-sensors": "dark"}  # what moves before a sensor, by family or kind
 
 
-def shown(request: RunRequest, behaviour: Behaviour, parts: Parts, progress: Progress) -> Run:
+def shown(request: RunRequest, behaviour: Behaviour, parts: Parts, progress: RunProgress) -> Run:
     """Run a behaviour while hands move what its sensor sees. Raises BadInput for ``world`` where they move
     something else."""
     world = request.world

@@ -25,7 +25,7 @@ NUMBERS: dict[str, tuple[float, float, float]] = {
 
 
 @dataclass(frozen=True)
-class Hand:
+class RunHand:
     """A thing that a hand does: the numbers it changes; ``moment`` is a number that is the time at which it
     does it, ``place`` two that are a place so far before the vehicle."""
 
@@ -40,12 +40,12 @@ class Hand:
 
 
 HANDS = (
-    Hand("lamp-off", "Lamp off", {"lamp_counts": -60.0}, worlds=("floor", "table", "bench"), row=True),
-    Hand("higher", "5 mm higher", {"higher_mm": 5.0}, worlds=("floor", "table", "bench"), row=True),
-    Hand("battery-low", "Low battery", {"battery_pct": 75.0}),
-    Hand("push", "Push it aside", {"push_mm": 20.0}, "push_s", worlds=("floor", "table", "rail")),
-    Hand("hold", "Hold it", {"hold_for_s": 1.0}, "hold_s", worlds=("rail",)),
-    Hand(
+    RunHand("lamp-off", "Lamp off", {"lamp_counts": -60.0}, worlds=("floor", "table", "bench"), row=True),
+    RunHand("higher", "5 mm higher", {"higher_mm": 5.0}, worlds=("floor", "table", "bench"), row=True),
+    RunHand("battery-low", "Low battery", {"battery_pct": 75.0}),
+    RunHand("push", "Push it aside", {"push_mm": 20.0}, "push_s", worlds=("floor", "table", "rail")),
+    RunHand("hold", "Hold it", {"hold_for_s": 1.0}, "hold_s", worlds=("rail",)),
+    RunHand(
         "box",
         "Put a box in the way",
         place=("box_x_mm", "box_y_mm"),

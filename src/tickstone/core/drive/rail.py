@@ -11,7 +11,15 @@ from tickstone.core.behaviours.behaviour import SERVO, Behaviour, StepInputs
 from tickstone.core.control import step_metrics
 from tickstone.core.drive import loop
 from tickstone.core.drive.parts import Parts
-from tickstone.core.drive.request import Event, Figure, Progress, Run, RunRequest, RunVerdict, ranger_columns
+from tickstone.core.drive.request import (
+    Event,
+    Figure,
+    Run,
+    RunProgress,
+    RunRequest,
+    RunVerdict,
+    ranger_columns,
+)
 from tickstone.core.drive.sensing import SimulatedRangers, rangers_of
 from tickstone.core.drive.world import RailWorld
 from tickstone.core.wording import fixed
@@ -68,7 +76,7 @@ def check_holds(behaviour: Behaviour) -> None:
         raise BadInput(f"{behaviour.title} holds no distance: choose a floor, a table or the bench.", "world")
 
 
-def held(request: RunRequest, behaviour: Behaviour, parts: Parts, progress: Progress) -> Run:
+def held(request: RunRequest, behaviour: Behaviour, parts: Parts, progress: RunProgress) -> Run:
     """Run a behaviour that holds a distance. Raises BadInput for ``world`` where it holds none."""
     world = request.world
     assert isinstance(world, RailWorld)
@@ -111,7 +119,7 @@ def _simulate(
     parts: Parts,
     rangers: SimulatedRangers,
     trace: Array,
-    progress: Progress,
+    progress: RunProgress,
 ) -> None:
     """Fill a trace; x is the distance from the ranger, the speed is the left wheel's column."""
     memory = behaviour.begin()

@@ -59,7 +59,7 @@ class RunRequest:
     values: Mapping[str, Values] | None = None
 
 
-class Progress:
+class RunProgress:
     """How far a run is, told while it is worked out; and the wish that it stop."""
 
     def __init__(self) -> None:

@@ -12,7 +12,7 @@ from tickstone.core.drive import loop, score
 from tickstone.core.drive.ground import ground_of
 from tickstone.core.drive.hands import with_box
 from tickstone.core.drive.parts import Parts
-from tickstone.core.drive.request import Progress, Run, RunRequest, ranger_columns, row_columns
+from tickstone.core.drive.request import Run, RunProgress, RunRequest, ranger_columns, row_columns
 from tickstone.core.drive.sensing import (
     NO_RANGERS,
     NO_ROW,
@@ -37,7 +37,7 @@ def check_rolls(world: FloorWorld | TableWorld, behaviour: Behaviour) -> None:
         raise BadInput("This world has no line to follow.", "world")
 
 
-def rolled(request: RunRequest, behaviour: Behaviour, parts: Parts, progress: Progress) -> Run:
+def rolled(request: RunRequest, behaviour: Behaviour, parts: Parts, progress: RunProgress) -> Run:
     """A run on wheels."""
     world = with_box(request.world, parts.hands)
     assert isinstance(world, FloorWorld | TableWorld)

@@ -8,7 +8,7 @@ from tickstone.core.behaviours.catalogue import behaviour as behaviour_named
 from tickstone.core.checks import check_between
 from tickstone.core.drive import bench, rail, rolling
 from tickstone.core.drive.parts import Parts
-from tickstone.core.drive.request import Progress, Run, RunRequest
+from tickstone.core.drive.request import Run, RunProgress, RunRequest
 from tickstone.core.drive.world import BenchWorld, FloorWorld, RailWorld, TableWorld, check_world
 from tickstone.errors import BadInput
 
@@ -29,7 +29,7 @@ def takes_s(request: RunRequest, loops: int, loop_s: float) -> float:
     return plain * (COMPILED_S if rolling.compiled(loops) else 10.0)
 
 
-def run(request: RunRequest, progress: Progress | None = None) -> Run:
+def run(request: RunRequest, progress: RunProgress | None = None) -> Run:
     """Work a run out; ``progress`` tells how far it is. Raises BadInput naming the field that cannot be: a
     rig that lacks a part, a setting, a world one cannot start in, a run that would take too long; Conflict
     when it was stopped."""
@@ -49,7 +49,7 @@ def run(request: RunRequest, progress: Progress | None = None) -> Run:
             f"That run would take about {math.ceil(wait_s / 60)} min: make it shorter, or step_ms longer.",
             "seconds",
         )
-    progress = progress or Progress()
+    progress = progress or RunProgress()
     progress.loops = loops_in_all
     if isinstance(request.world, FloorWorld | TableWorld):
         return rolling.rolled(request, behaviour, parts, progress)

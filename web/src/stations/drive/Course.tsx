@@ -62,7 +62,15 @@ function FromAbove({ run, before, t }: Props) {
   );
 }
 
-const driven = (run: DriveRun) => run.x_mm.map((x, i): Point => [x ?? 0, run.y_mm[i] ?? 0]);
+/** The corners of all that the vehicle reached, its own length around its way. */
+function driven(run: DriveRun): Point[] {
+  const reach = run.outline.front_mm;
+  const [xs, ys] = [run.x_mm.map((x) => x ?? 0), run.y_mm.map((y) => y ?? 0)];
+  return [
+    [Math.min(...xs) - reach, Math.min(...ys) - reach],
+    [Math.max(...xs) + reach, Math.max(...ys) + reach],
+  ];
+}
 
 const way = (run: DriveRun) => `M${run.t_s.map((_, i) => `${run.x_mm[i]} ${run.y_mm[i]}`).join("L")}`;
 

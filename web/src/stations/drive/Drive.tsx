@@ -161,7 +161,6 @@ function Keep({ drive }: { drive: Driven }) {
       <button type="button" className="act" onClick={() => void keep()}>
         Keep this run
       </button>
-      <OnTrack drive={drive} />
     </>
   );
 }
@@ -271,6 +270,7 @@ function Choices({ drive }: { drive: Driven }) {
         />
         whole numbers
       </label>
+      {!kept && <OnTrack drive={drive} />}
     </div>
   );
 }

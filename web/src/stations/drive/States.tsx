@@ -16,12 +16,14 @@ export function States({ run, names, t }: { run: DriveRun; names: string[]; t: n
     .map((name, state) => ({ name, state }))
     .filter(({ state }) => names.length <= 6 || been.has(state));
   const place = new Map(shown.map(({ state }, i) => [state, i * (WIDE + GAP)]));
+  const above = went.some(({ from, to }) => to > from) ? REACH : 0;
+  const below = went.some(({ from, to }) => to < from) ? REACH : 0;
   const width = shown.length * (WIDE + GAP) - GAP;
   const said = names[present] ?? "";
   return (
     <svg
       className={styles.states}
-      viewBox={`-2 ${-REACH - 4} ${width + 4} ${HIGH + 2 * REACH + 8}`}
+      viewBox={`-2 ${-above - 4} ${width + 4} ${HIGH + above + below + 8}`}
       style={{ maxWidth: width }}
       role="img"
       aria-label={`States: ${names.join(", ")}; now ${said}`}
