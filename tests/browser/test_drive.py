@@ -54,6 +54,13 @@ def test_a_run_is_played_and_stepped_by_keys(page: Page) -> None:
     expect(vehicle).not_to_have_attribute("transform", ended or "")
     page.keyboard.press("Space")
     expect(page.get_by_role("button", name=re.compile("^Play"))).to_be_visible()
+    shown = page.locator(".Shown-play > span").first
+    at = shown.inner_text()
+    page.locator("h1").click()  # nothing is in use
+    page.keyboard.press("ArrowRight")
+    expect(shown).not_to_have_text(at)
+    page.keyboard.press("ArrowLeft")
+    expect(shown).to_have_text(at)
     page.keyboard.press("n")  # the first that happens is that it has come near a wall
     expect(page.locator(".States-state[aria-current]")).to_have_text("stop")
     expect(page.locator(".Shown-play")).to_contain_text("stop")
@@ -154,6 +161,10 @@ def test_a_world_is_drawn_by_keys_and_by_mouse_and_run_in(page: Page) -> None:
     x, y = (float(each) for each in was.split(" at ")[1].split(", "))
     expect(point).to_have_attribute("aria-label", f"line 1, point 2, at {x + 1:g}, {y + 10:g}")
     parts.get_by_role("button", name="Undo").click()
+    parts.get_by_role("button", name="Undo").click()
+    expect(point).to_have_attribute("aria-label", was)
+    parts.get_by_role("button", name="Empty the floor").click()
+    expect(point).to_have_count(0)
     parts.get_by_role("button", name="Undo").click()
     expect(point).to_have_attribute("aria-label", was)
     parts.get_by_role("button", name="Box").click()

@@ -3,17 +3,26 @@ given."""
 
 from __future__ import annotations
 
+import contextlib
+import re
+import warnings
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 
 import numpy as np
 import pytest
+from hypothesis import given as drawn
+from hypothesis import settings
+from hypothesis import strategies as st
 
 from tests.conftest import until
-from tickstone.core.drive import loop, rolling
+from tickstone.core.behaviours.catalogue import BEHAVIOURS
+from tickstone.core.drive import hands, loop, rolling
 from tickstone.core.drive.request import Run, RunProgress, RunRequest
 from tickstone.core.drive.run import run
-from tickstone.core.drive.worlds import world
+from tickstone.core.drive.scores import SCORES
+from tickstone.core.drive.vehicle import SPECS
+from tickstone.core.drive.worlds import WORLDS, world
 from tickstone.core.rigs.rig import Geometry, Mount, Rig
 from tickstone.core.rigs.templates import template
 from tickstone.errors import BadInput, Conflict
@@ -312,3 +321,59 @@ def test_an_edge_guard_turns_and_drives_first_as_far_as_it_is_asked() -> None:
     assert (np.diff(states[states > 4]) >= 0).all()  # first the turn, then the way, once
     toward = made(table_rover(), "table", "edge-guard", 12.0, pitch=90, first_drive_mm=3000)
     assert toward.judged.score["falls"] == 0  # the edge is guarded then, too
+
+
+def test_a_guard_keeps_to_a_dark_field_by_its_span_and_not_because_white_is_ground() -> None:
+    span = {f"table_{end}_s{i}": value for i in (1, 2) for end, value in (("low", 470), ("high", 1023))}
+    done = made(table_rover(), "field", "edge-guard", 120.0, pitch=90, **span)
+    assert done.judged.score["falls"] == 0, done.judged.why
+    assert float(done.judged.score["way_m"] or 0) > 5
+    pale = made(table_rover(), "field", "edge-guard", 20.0, pitch=90)
+    assert pale.judged.verdict == "Takes its own field for the edge"
+    assert re.search(r"read \d+ counts there, outside the field's span of 0 to \d+", pale.judged.why)
+    wide = {name: 0 if "low" in name else 1023 for name in span}
+    left = made(table_rover(), "field", "edge-guard", 30.0, pitch=90, **wide)
+    assert left.judged.verdict.startswith("Leaves its field at")
+    assert "within the field's span of 0 to 1023" in left.judged.why
+
+
+@pytest.mark.parametrize("rig", ["T07", "T09", "T13", "T16", "T18", "T15", "rover"])
+def test_whatever_is_run_wherever_has_a_score_or_is_refused_by_its_field(rig: str) -> None:
+    used = rover(0.0, 90.0, -90.0) if rig == "rover" else template(rig)
+    refused = set()
+    for behaviour in BEHAVIOURS:
+        for place in WORLDS.values():
+            try:
+                done = run(RunRequest(used, place, behaviour, {}, 0.6))
+            except BadInput as error:
+                refused.add(error.path)
+                continue
+            assert done.judged.verdict
+            assert done.judged.score.keys() <= SCORES.keys()
+            assert all(np.isfinite(value) for value in done.judged.score.values() if value is not None)
+    assert refused == {"rig", "world"}
+
+
+NUMBERS_OF_A_RUN = {spec.name: (spec.low, spec.high) for spec in SPECS} | {
+    name: (low, high) for name, (_, low, high) in hands.NUMBERS.items()
+}
+
+
+@settings(max_examples=60, deadline=None)
+@drawn(st.data())
+def test_no_numbers_that_may_be_set_break_a_run(data: st.DataObject) -> None:
+    """Ends and middles of everything that can be set: gains that clamp, plants that run away."""
+    behaviour = data.draw(st.sampled_from(list(BEHAVIOURS.values())))
+    rig = data.draw(
+        st.sampled_from([template("T15"), template("T07"), template("T13"), rover(0.0, 90.0, -90.0)])
+    )
+    bounds = NUMBERS_OF_A_RUN | {each.name: (each.low, each.high) for each in behaviour.settings}
+    names = data.draw(st.lists(st.sampled_from(list(bounds)), max_size=12, unique=True))
+    given = {name: data.draw(st.sampled_from([*bounds[name], sum(bounds[name]) / 2])) for name in names}
+    place = data.draw(st.sampled_from(list(WORLDS.values())))
+    asked = RunRequest(rig, place, behaviour.id, given, 1.0, real=data.draw(st.booleans()))
+    with contextlib.suppress(BadInput), warnings.catch_warnings():
+        warnings.simplefilter("error")
+        done = run(asked)
+        assert np.isfinite(done.trace[:, : loop.STATE + 1]).all()
+        assert all(np.isfinite(value) for value in done.judged.score.values() if value is not None)

@@ -47,7 +47,8 @@ export function useKeys(handlers: Record<string, () => void>, on: boolean): void
   useEffect(() => {
     if (!on) return;
     const press = (event: KeyboardEvent) => {
-      if (busy(event) || event.repeat) return;
+      if (event.defaultPrevented || busy(event)) return;
+      if (event.repeat && !event.key.startsWith("Arrow")) return;
       const focused = document.activeElement;
       if (event.key === " " && focused && focused !== document.body) return;
       const handler = latest.current[event.key.length === 1 ? event.key.toLowerCase() : event.key];

@@ -7,7 +7,7 @@ import math
 import numpy as np
 import numpy.typing as npt
 
-from tickstone.core.behaviours.behaviour import Behaviour, StepInputs
+from tickstone.core.behaviours.behaviour import RANGERS, Behaviour, StepInputs
 from tickstone.core.behaviours.indicate import BAR, CHASES, DARK, FOLLOWS, MOST_LAMPS, NEAR
 from tickstone.core.drive import loop
 from tickstone.core.drive.ground import side_share
@@ -52,9 +52,11 @@ def shown(request: RunRequest, behaviour: Behaviour, parts: Parts, progress: Run
             f"On this bench nothing moves what the {sensor.name} sees: {quantity} is missing.", "world"
         )
     count = progress.loops
+    if behaviour.least > 1 and behaviour.reads == RANGERS:
+        raise BadInput(f"{behaviour.title} needs more than one thing moved: choose a floor.", "world")
     times: Array = np.arange(count, dtype=np.float64) * parts.loop_s
     moved = _moved(schedule, times)
-    settings, sensors = dict(parts.settings), np.zeros((0, 4))
+    settings, sensors, choices = dict(parts.settings), np.zeros((0, 4)), np.zeros(1)
     assumed: tuple[str, ...] = ()
     columns: tuple[Column, ...]
     if behaviour.id == "indicate":
@@ -68,12 +70,13 @@ def shown(request: RunRequest, behaviour: Behaviour, parts: Parts, progress: Run
             sensor, parts.values[0], parts.spread, parts.hands["lamp_counts"], parts.hands["higher_mm"]
         )
         columns, readings, sensors, assumed = _row(parts, row, moved)
+        choices = row.choices
     else:
         columns, readings = (
             (Column(f"{sensor.id}_level", f"{sensor.name}, level", "", raw=True),),
             moved[:, None].copy(),
         )
-    inputs = StepInputs(settings, sensors, integers=request.integers)
+    inputs = StepInputs(settings, sensors, choices, request.integers)
     memory = behaviour.begin()
     trace = np.zeros((count, loop.READINGS + readings.shape[1]))
     trace[:, [loop.OFFSET, loop.WAY]] = np.nan  # there is no line here
@@ -160,7 +163,7 @@ def _judged(
     moved = trace[:, loop.X]
     if settings.get("mode") == BAR:
         true = None
-    elif quantity == "distance_mm":
+    elif quantity == "distance_mm" and "trip_mm" in settings:
         true = _with_band(moved, settings["trip_mm"], settings["clear_mm"])
     elif quantity == "level" and settings.get("mode", FOLLOWS) == FOLLOWS:
         true = moved > 0.5

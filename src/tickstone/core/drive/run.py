@@ -39,6 +39,10 @@ def run(request: RunRequest, progress: RunProgress | None = None) -> Run:
     check_between(request.step_ms, 0.01, 100.0, "step_ms")
     parts = Parts(request, behaviour)
     loops_in_all = round(request.seconds / parts.loop_s)
+    if loops_in_all < 2:
+        raise BadInput(
+            f"A run needs two loops at least, of {1000 * parts.loop_s:g} ms each: make it longer.", "seconds"
+        )
     if loops_in_all > MOST_LOOPS:
         raise BadInput(
             f"A run has at most {MOST_LOOPS} loops: make it shorter, or loop_ms longer.", "seconds"

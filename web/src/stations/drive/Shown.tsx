@@ -10,6 +10,7 @@ import { States } from "./States";
 
 const SPEEDS = [0.25, 1, 4];
 const LANES = 6;
+const STEP_S = 0.1;
 
 interface Props {
   run: DriveRun;
@@ -26,7 +27,16 @@ export function Shown({ run, before, behaviour, clock }: Props) {
   const drawing = useRef<SVGSVGElement>(null);
   const shown = view ?? [0, Math.max(end, 0.1)];
   const next = run.events.find((event) => event.t_s > play.t + 1e-3);
-  useKeys({ " ": play.toggle, n: () => next && play.to(next.t_s) }, true);
+  const step = (way: number) => play.to(play.t + way * STEP_S);
+  useKeys(
+    {
+      " ": play.toggle,
+      n: () => next && play.to(next.t_s),
+      ArrowLeft: () => step(-1),
+      ArrowRight: () => step(1),
+    },
+    true,
+  );
   clock.current = play.t;
   const lanes = useMemo(() => runLanes(run, LANES), [run]);
   return (

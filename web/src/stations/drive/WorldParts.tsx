@@ -59,6 +59,18 @@ export function WorldParts({ ground, chosen, mayUndo, onUndo, onChoose, onPut }:
               </button>
             ))}
           </p>
+          <p>
+            <button
+              type="button"
+              className="act"
+              onClick={() => {
+                onChoose(null);
+                onPut({ ...ground, lines: [], patches: [], walls: [], curtains: [], boxes: [] });
+              }}
+            >
+              Empty the floor
+            </button>
+          </p>
           <h2>Floor</h2>
           <Field
             label="wide"
