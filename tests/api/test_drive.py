@@ -30,7 +30,8 @@ def test_the_station_and_the_command_line_have_the_same_numbers(client: TestClie
     for name in ("verdict", "why"):
         assert answer[name] == line[name], name
     assert [e["words"] for e in answer["events"]] == [e["words"] for e in line["events"]]
-    assert len(answer["t_s"]) == len(answer["x_mm"]) == len(answer["states"]) <= 2000
+    assert len(answer["t_s"]) == len(answer["x_mm"]) == len(answer["away_mm"]) == 3000
+    assert len(answer["lanes_t_s"]) == len(answer["states"]) == len(answer["lanes"][0]["values"]) == 2000
     assert {lane["id"] for lane in answer["lanes"]} == {
         "offset", "left_pct", "right_pct", "s1", "s2", "s3", "s4", "s5"
     }  # fmt: skip

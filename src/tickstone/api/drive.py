@@ -23,7 +23,7 @@ from tickstone.formats.world_json import world_to_plain
 
 Array = npt.NDArray[np.float64]
 router = APIRouter(prefix="/api/rigs/{slug}/drive", tags=["drive"], responses=REFUSALS)
-MOST_PLACES = 2000
+MOST_PLACES, MOST_LOOKS = 20_000, 2000  # of a way, and of lanes
 MOST_GIVEN = 60
 
 
@@ -132,7 +132,8 @@ class VehicleModel(BaseModel):
 
 class RunModel(BaseModel):
     """A run: its verdict, why it failed (empty when it did not), its score by name, what happened, its way
-    and its lanes on the same times, what it was worked out with. ``world`` is a world's document."""
+    with how far beside the line it was, what it was worked out with; its states and lanes on times of their
+    own, ``lanes_t_s``. ``world`` is a world's document."""
 
     behaviour: str
     verdict: str
@@ -149,6 +150,8 @@ class RunModel(BaseModel):
     x_mm: list[float | None]
     y_mm: list[float | None]
     heading_deg: list[float | None]
+    away_mm: list[float | None]
+    lanes_t_s: list[float | None]
     states: list[int]
     lanes: list[LaneOfRun]
 
@@ -290,8 +293,7 @@ def take_off_track(shop: Shop, slug: Name) -> Done:
 def run_model(driven: driving.DrivenRun) -> RunModel:
     """A run as the screen has it."""
     run = driven.run
-    rows = np.unique(np.linspace(0, run.trace.shape[0] - 1, min(MOST_PLACES, run.trace.shape[0])).astype(int))
-    some = run.trace[rows]
+    way, some = _rows(run.trace, MOST_PLACES), _rows(run.trace, MOST_LOOKS)
     return RunModel(
         behaviour=run.behaviour.id,
         verdict=run.judged.verdict,
@@ -318,13 +320,20 @@ def run_model(driven: driving.DrivenRun) -> RunModel:
         ],
         outline=VehicleModel(**{name: run.vehicle.values[name] for name in VehicleModel.model_fields}),
         world=world_to_plain(run.world),
-        t_s=numbers(some[:, loop.T_S], 4),
-        x_mm=numbers(some[:, loop.X], 2),
-        y_mm=numbers(some[:, loop.Y], 2),
-        heading_deg=numbers(np.degrees(some[:, loop.HEADING]), 2),
+        t_s=numbers(way[:, loop.T_S], 4),
+        x_mm=numbers(way[:, loop.X], 1),
+        y_mm=numbers(way[:, loop.Y], 1),
+        heading_deg=numbers(np.degrees(way[:, loop.HEADING]), 1),
+        away_mm=numbers(way[:, loop.OFFSET], 1),
+        lanes_t_s=numbers(some[:, loop.T_S], 4),
         states=[int(state) for state in some[:, loop.STATE]],
         lanes=_lanes(driven, some),
     )
+
+
+def _rows(trace: Array, most: int) -> Array:
+    """At most so many rows of a trace, evenly."""
+    return trace[np.unique(np.linspace(0, trace.shape[0] - 1, min(most, trace.shape[0])).astype(int))]
 
 
 def _setting(driven: driving.DrivenRun, setting: Setting) -> SettingModel:

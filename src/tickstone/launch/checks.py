@@ -17,6 +17,7 @@ API_TYPES = WEB / "src" / "api" / "schema.d.ts"
 
 # Tests run side by side, each given out alone; one more of them than processors, for they wait at times.
 SIDE_BY_SIDE = ["-n", str((os.cpu_count() or 1) + 1), "--dist", "load", "--maxschedchunk", "1"]
+COMPILE = "from tickstone.actions.driving import warm; warm()"
 FAST, MUTATE = "--fast", "--mutate"
 
 
@@ -48,6 +49,8 @@ def _run_whole(pytest_arguments: list[str]) -> int:
     frontend.ensure_packages()
     frontend.ensure_built()
     if not pytest_arguments:
+        # beside what follows, once for all processes of the tests, which would each do it else
+        compiling = subprocess.Popen([sys.executable, "-c", COMPILE], cwd=ROOT, env=_environment())
         steps = [
             ("ruff check", [sys.executable, "-m", "ruff", "check", *PYTHON_CODE], ROOT),
             ("ruff format", [sys.executable, "-m", "ruff", "format", "--check", *PYTHON_CODE], ROOT),
@@ -61,7 +64,9 @@ def _run_whole(pytest_arguments: list[str]) -> int:
             code = subprocess.run(command, cwd=folder, env=_environment()).returncode
             if code:
                 print(f"{name} found something (exit {code}).", flush=True)
+                compiling.kill()
                 return code
+        compiling.wait()
     print("── pytest", flush=True)
     wanted = pytest_arguments or SIDE_BY_SIDE
     return subprocess.run([sys.executable, "-m", "pytest", *wanted], cwd=ROOT, env=_environment()).returncode

@@ -7506,7 +7506,8 @@ export interface components {
         /**
          * RunModel
          * @description A run: its verdict, why it failed (empty when it did not), its score by name, what happened, its way
-         *     and its lanes on the same times, what it was worked out with. ``world`` is a world's document.
+         *     with how far beside the line it was, what it was worked out with; its states and lanes on times of their
+         *     own, ``lanes_t_s``. ``world`` is a world's document.
          */
         RunModel: {
             /** Behaviour */
@@ -7540,6 +7541,10 @@ export interface components {
             y_mm: (number | null)[];
             /** Heading Deg */
             heading_deg: (number | null)[];
+            /** Away Mm */
+            away_mm: (number | null)[];
+            /** Lanes T S */
+            lanes_t_s: (number | null)[];
             /** States */
             states: number[];
             /** Lanes */

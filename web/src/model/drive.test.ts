@@ -6,14 +6,14 @@ const run = {
   x_mm: [0, 100, 200, 300],
   y_mm: [0, 0, 50, 50],
   heading_deg: [0, 0, 90, 90],
-  lanes: [{ id: "offset", title: "offset", unit: "mm", values: [0, 1, 70, -80] }],
+  away_mm: [0, 1, 70, -80],
 } as unknown as DriveRun;
 
 it("is between two rows along a straight line, and stays at the ends", () => {
   expect(poseAt(run, 1.5)).toEqual({ x: 150, y: 25, heading: 45 });
   expect(poseAt(run, -1).x).toBe(0);
   expect(poseAt(run, 9).x).toBe(300);
-  expect([0, 0.99, 1, 2.5].map((t) => rowAt(run, t))).toEqual([0, 0, 1, 2]);
+  expect([0, 0.99, 1, 2.5].map((t) => rowAt(run.t_s, t))).toEqual([0, 0, 1, 2]);
 });
 
 it("cuts the way where it leaves the line, each stretch joined to the next", () => {

@@ -15,9 +15,8 @@ const FULL_MM = 60;
 
 /** The way in stretches of like distance from the line: drawn wider the farther beside it it was. */
 export function stretches(run: DriveRun): Stretch[] {
-  const offset = run.lanes.find((lane) => lane.id === "offset")?.values ?? [];
   const step = (i: number) => {
-    const value = offset[i];
+    const value = run.away_mm[i];
     return value == null ? 0 : Math.min(STEPS - 1, Math.floor((Math.abs(value) / FULL_MM) * STEPS));
   };
   const done: Stretch[] = [];
@@ -32,13 +31,13 @@ export function stretches(run: DriveRun): Stretch[] {
   return done;
 }
 
-/** The place in a run's rows at a time, s. */
-export function rowAt(run: DriveRun, t: number): number {
+/** The row at a time, s, of times that rise. */
+export function rowAt(times: (number | null)[], t: number): number {
   let low = 0;
-  let high = run.t_s.length - 1;
+  let high = times.length - 1;
   while (low < high) {
     const middle = (low + high + 1) >> 1;
-    if ((run.t_s[middle] ?? 0) <= t) low = middle;
+    if ((times[middle] ?? 0) <= t) low = middle;
     else high = middle - 1;
   }
   return low;
@@ -46,7 +45,7 @@ export function rowAt(run: DriveRun, t: number): number {
 
 /** Where the vehicle is at a time, between two rows along a straight line. */
 export function poseAt(run: DriveRun, t: number): Pose {
-  const i = rowAt(run, t);
+  const i = rowAt(run.t_s, t);
   const j = Math.min(i + 1, run.t_s.length - 1);
   const [a, b] = [run.t_s[i] ?? 0, run.t_s[j] ?? 0];
   const share = b > a ? Math.min(1, Math.max(0, (t - a) / (b - a))) : 0;
@@ -65,7 +64,7 @@ export function runLanes(run: DriveRun, shown: number): DrawnLane[] {
       unit: lane.unit,
       form: "numbers",
       digits: 0,
-      t: run.t_s,
+      t: run.lanes_t_s,
       low: lane.values,
       high: lane.values,
       exact: true,

@@ -9,7 +9,7 @@ const REACH = 30;
 
 /** A behaviour's states as a small diagram: what went over into what in this run, the present one marked. */
 export function States({ run, names, t }: { run: DriveRun; names: string[]; t: number }) {
-  const present = run.states[rowAt(run, t)] ?? 0;
+  const present = run.states[rowAt(run.lanes_t_s, t)] ?? 0;
   const went = useMemo(() => passages(run), [run]);
   const been = useMemo(() => new Set(run.states), [run]);
   const shown = names
