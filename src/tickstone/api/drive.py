@@ -333,7 +333,8 @@ def run_model(driven: driving.DrivenRun) -> RunModel:
 
 def _rows(trace: Array, most: int) -> Array:
     """At most so many rows of a trace, evenly."""
-    return trace[np.unique(np.linspace(0, trace.shape[0] - 1, min(most, trace.shape[0])).astype(int))]
+    rows: Array = trace[np.unique(np.linspace(0, trace.shape[0] - 1, min(most, trace.shape[0])).astype(int))]
+    return rows
 
 
 def _setting(driven: driving.DrivenRun, setting: Setting) -> SettingModel:
