@@ -1,4 +1,4 @@
-import { useMemo } from "react";
+import { memo, useMemo } from "react";
 import { usePlace } from "../../hooks/place";
 import { type DriveRun, poseAt, stretches } from "../../model/drive";
 import { figure, THIN } from "../../model/format";
@@ -23,44 +23,55 @@ export function Course({ run, before, t }: Props) {
   return <FromAbove run={run} before={before} t={t} />;
 }
 
+/** The world and the way lie still; what is played moves in a drawing of its own over them, so that a long way is drawn
+ * once and not for every frame. */
 function FromAbove({ run, before, t }: Props) {
   const ground = useMemo(() => groundOf(run.world), [run]);
   const [left, bottom, width, height] = useMemo(() => spanOf(ground, driven(run)), [ground, run]);
-  const parts = useMemo(() => stretches(run), [run]);
-  const pale = useMemo(() => before && way(before), [before]);
   const unit = Math.max(width / 520, height / 330); // about a pixel
-  const bar = scaleBar(width);
+  const box = `${left} ${-bottom - height} ${width} ${height + 8 * unit}`;
   return (
-    <svg
-      className={styles.course}
-      viewBox={`${left} ${-bottom - height} ${width} ${height + 8 * unit}`}
-      role="img"
-      aria-label={`The ${run.world.name} from above: ${run.verdict}`}
-    >
-      <g transform="scale(1 -1)">
-        <GroundDrawn ground={ground} unit={unit} />
-        {pale && <path d={pale} className={styles.before} strokeWidth={1.6 * unit} />}
-        {parts.map((part) => (
-          <path
-            key={part.d.slice(0, 40)}
-            d={part.d}
-            className={styles.way}
-            strokeWidth={(1.6 + 7 * part.away) * unit}
-          />
-        ))}
-        <Vehicle run={run} t={t} unit={unit} />
-        <Failure run={run} unit={unit} right={left + width} />
-      </g>
-      <g transform={`translate(${left + width - bar - 30 * unit} ${-bottom})`}>
-        <path d={`M0 ${-5 * unit}V0H${bar}V${-5 * unit}`} className={styles.bar} strokeWidth={1.6 * unit} />
-        <text x={bar / 2} y={-8 * unit} textAnchor="middle" style={{ fontSize: 14 * unit }}>
-          {figure(bar, 0)}
-          {THIN}mm
-        </text>
-      </g>
-    </svg>
+    <div className={styles.above} role="img" aria-label={`The ${run.world.name} from above: ${run.verdict}`}>
+      <svg className={`${styles.course} ${styles.still}`} viewBox={box} aria-hidden="true">
+        <g transform="scale(1 -1)">
+          <GroundDrawn ground={ground} unit={unit} />
+          <Way run={run} before={before} unit={unit} />
+        </g>
+        <ScaleBar width={width} right={left + width} bottom={bottom} unit={unit} />
+      </svg>
+      <svg className={`${styles.course} ${styles.moving}`} viewBox={box} aria-hidden="true">
+        <g transform="scale(1 -1)">
+          <Vehicle run={run} t={t} unit={unit} />
+          <Failure run={run} unit={unit} right={left + width} />
+        </g>
+      </svg>
+    </div>
   );
 }
+
+const Way = memo(function Way({ run, before, unit }: Omit<Props, "t"> & { unit: number }) {
+  return (
+    <>
+      {before && <path d={way(before)} className={styles.before} strokeWidth={1.6 * unit} />}
+      {stretches(run).map((part) => (
+        <path key={part.d.slice(0, 40)} d={part.d} className={styles.way} strokeWidth={(1.6 + 7 * part.away) * unit} />
+      ))}
+    </>
+  );
+});
+
+const ScaleBar = memo(function ScaleBar(at: { width: number; right: number; bottom: number; unit: number }) {
+  const bar = scaleBar(at.width);
+  return (
+    <g transform={`translate(${at.right - bar - 30 * at.unit} ${-at.bottom})`}>
+      <path d={`M0 ${-5 * at.unit}V0H${bar}V${-5 * at.unit}`} className={styles.bar} strokeWidth={1.6 * at.unit} />
+      <text x={bar / 2} y={-8 * at.unit} textAnchor="middle" style={{ fontSize: 14 * at.unit }}>
+        {figure(bar, 0)}
+        {THIN}mm
+      </text>
+    </g>
+  );
+});
 
 /** The corners of all that the vehicle reached, its own length around its way. */
 function driven(run: DriveRun): Point[] {
