@@ -73,7 +73,7 @@ def shown(request: RunRequest, behaviour: Behaviour, parts: Parts, progress: Run
         choices = row.choices
     else:
         columns, readings = (
-            (Column(f"{sensor.id}_level", f"{sensor.name}, level", "", raw=True),),
+            (Column(f"{sensor.id}_level", f"{sensor.name}, level", ""),),
             moved[:, None].copy(),
         )
     inputs = StepInputs(settings, sensors, choices, request.integers)

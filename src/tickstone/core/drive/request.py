@@ -84,13 +84,11 @@ class RunProgress:
 
 @dataclass(frozen=True)
 class Column:
-    """A reading in a trace; ``raw`` as the sensor tells it; one that is ``hidden`` only says whether another
-    is new."""
+    """A reading in a trace; one that is ``hidden`` only says whether another is new."""
 
     name: str
     label: str
     unit: str
-    raw: bool = False
     hidden: bool = False
 
 
@@ -98,14 +96,14 @@ def ranger_columns(sensor: Sensor) -> tuple[Column, Column]:
     """What a trace holds of a ranger: its raw numbers, and what they mean."""
     channel = kind(sensor.kind).channels[0]
     return (
-        Column(f"{sensor.id}_raw", f"{sensor.name}, raw", channel.unit, raw=True),
+        Column(f"{sensor.id}_raw", f"{sensor.name}, raw", channel.unit),
         Column(f"{sensor.id}_mm", sensor.name, "mm"),
     )
 
 
 def row_columns(count: int) -> tuple[Column, ...]:
     """What a trace holds of a row of line sensors."""
-    return tuple(Column(f"s{i}", f"sensor {i}", "counts", raw=True) for i in range(1, count + 1))
+    return tuple(Column(f"s{i}", f"sensor {i}", "counts") for i in range(1, count + 1))
 
 
 @dataclass(frozen=True)

@@ -7,20 +7,19 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class ScoreSpec:
-    """A number of a score; ``unit`` is empty for a count or a share, ``lower`` is better but for a few."""
+    """A number of a score; ``unit`` is empty for a count or a share."""
 
     name: str
     label: str
     unit: str = ""
     digits: int = 0
-    lower: bool = True
 
 
 SCORES: dict[str, ScoreSpec] = {
     spec.name: spec
     for spec in (
-        ScoreSpec("finished", "reached the end", lower=False),
-        ScoreSpec("laps", "laps", lower=False),
+        ScoreSpec("finished", "reached the end"),
+        ScoreSpec("laps", "laps"),
         ScoreSpec("lap_s", "a lap takes", "s", 2),
         ScoreSpec("offset_mean_mm", "beside the line, mean", "mm", 1),
         ScoreSpec("offset_p95_mm", "beside it, 95 % of the time within", "mm", 1),
@@ -30,10 +29,10 @@ SCORES: dict[str, ScoreSpec] = {
         ScoreSpec("reversals_per_s", "steers to and fro", "/s", 2),
         ScoreSpec("effort_pct", "steers with, mean", "%", 1),
         ScoreSpec("hits", "drove into something, times"),
-        ScoreSpec("nearest_mm", "nearest to anything", "mm", 0, lower=False),
+        ScoreSpec("nearest_mm", "nearest to anything", "mm", 0),
         ScoreSpec("late_stops", "stopped too late, times"),
         ScoreSpec("false_stops", "stopped for nothing, times"),
-        ScoreSpec("way_m", "way", "m", 2, lower=False),
+        ScoreSpec("way_m", "way", "m", 2),
         ScoreSpec("falls", "fell, times"),
         ScoreSpec("worst_overhang_mm", "over the edge, at most", "mm", 1),
         ScoreSpec("switches", "switched, times"),
