@@ -153,6 +153,17 @@ def test_a_station_whose_code_does_not_come_at_once_opens_when_it_does(page: Pag
     expect(page.locator(".Log-timeline ol li").first).to_be_visible()
 
 
+def test_dialogs_whose_code_does_not_come_at_once_open_when_it_does(page: Page) -> None:
+    coming = re.compile(r"/assets/Dialogs-.*\.js$")
+    page.route(coming, lambda route: route.abort())
+    with page.expect_request(coming):
+        page.goto("/fern/wire")
+    expect(page.locator(".HarnessDrawing-harness")).to_be_visible()
+    page.unroute_all()
+    page.keyboard.press("/")
+    expect(page.get_by_role("dialog")).to_be_visible()
+
+
 def test_a_database_that_goes_away_is_said_and_the_page_recovers_by_itself(
     chromium, served_on_own_cluster
 ) -> None:

@@ -1,4 +1,4 @@
-import { lazy, Suspense, useEffect, useRef, useState } from "react";
+import { Suspense, useEffect, useRef, useState } from "react";
 import { Outlet } from "react-router";
 import { useAct } from "../hooks/act";
 import { useLive } from "../hooks/live";
@@ -8,6 +8,7 @@ import { useAddress } from "../hooks/useAddress";
 import { useHeld } from "../hooks/useHeld";
 import { useHeldKey, useKeys } from "../hooks/useKeys";
 import { STATIONS } from "../model/stations";
+import { coming } from "../ui/coming";
 import { Away } from "./Away";
 import type { DialogName } from "./Dialogs";
 import styles from "./Frame.module.css";
@@ -17,7 +18,7 @@ import shared from "./shared.module.css";
 import { Tape } from "./Tape";
 import { TopLine } from "./TopLine";
 
-const Dialogs = lazy(() => import("./Dialogs")); // after the first paint
+const Dialogs = coming(async () => (await import("./Dialogs")).default); // after the first paint
 
 /** Rule, top line, work, slab and tape: always in the same place. */
 export function Frame() {

@@ -1,11 +1,11 @@
 /** The stations and the pages beside them: each comes when it is first opened, the rest while nothing else is to do. */
 
-import { type ComponentType, lazy } from "react";
+import type { ComponentType } from "react";
 import type { StationId } from "../model/stations";
+import { coming } from "../ui/coming";
 
 type Screen = ComponentType;
 
-const AGAIN_MS = 1500;
 const STATIONS: Record<StationId, () => Promise<Screen>> = {
   wire: async () => (await import("./wire/Wire")).Wire,
   watch: async () => (await import("./watch/Watch")).Watch,
@@ -15,19 +15,6 @@ const STATIONS: Record<StationId, () => Promise<Screen>> = {
   drive: async () => (await import("./drive/Drive")).Drive,
   log: async () => (await import("./Log")).Log,
 };
-
-/** A screen whose code is asked for until it comes: the app may be away just then. */
-function coming(bring: () => Promise<Screen>) {
-  return lazy(async () => {
-    for (;;) {
-      try {
-        return { default: await bring() };
-      } catch {
-        await new Promise((resolve) => setTimeout(resolve, AGAIN_MS));
-      }
-    }
-  });
-}
 
 export const SCREENS: Record<StationId, Screen> = {
   wire: coming(STATIONS.wire),
