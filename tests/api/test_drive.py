@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import math
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
@@ -13,7 +12,7 @@ from fastapi.testclient import TestClient
 from tests.api.conftest import refused
 from tests.conftest import until
 from tickstone.core.drive.run import run
-from tickstone.formats.run_json import request_of, run_to_plain
+from tickstone.formats.run_json import request_from_json, run_to_plain
 
 FERN = "/api/rigs/fern"
 
@@ -23,8 +22,8 @@ def test_the_station_and_the_command_line_have_the_same_numbers(client: TestClie
     answer = (
         client.post(f"{FERN}/drive", json=asked | {"given": {"cruise_pct": 90}}).raise_for_status().json()
     )
-    rig = json.loads(client.get(f"{FERN}/document").raise_for_status().text)
-    line = run_to_plain(run(request_of(asked | {"rig": rig, "set": {"cruise_pct": 90}})))
+    document = client.post(f"{FERN}/drive/document", json=asked | {"given": {"cruise_pct": 90}})
+    line = run_to_plain(run(request_from_json(document.raise_for_status().text)))
     assert answer["why"].startswith("At ")
     assert {each["name"]: each["value"] for each in answer["score"]} == line["score"]
     for name in ("verdict", "why"):
@@ -32,9 +31,12 @@ def test_the_station_and_the_command_line_have_the_same_numbers(client: TestClie
     assert [e["words"] for e in answer["events"]] == [e["words"] for e in line["events"]]
     assert len(answer["t_s"]) == len(answer["x_mm"]) == len(answer["away_mm"]) == 3000
     assert len(answer["lanes_t_s"]) == len(answer["states"]) == len(answer["lanes"][0]["values"]) == 2000
-    assert {lane["id"] for lane in answer["lanes"]} == {
-        "offset", "left_pct", "right_pct", "s1", "s2", "s3", "s4", "s5"
-    }  # fmt: skip
+    lanes = [lane["id"] for lane in answer["lanes"]]
+    assert lanes[:8] == ["offset", "left_pct", "right_pct", "s1", "s2", "s3", "s4", "s5"]
+    assert {"wheel_speed", "tilt_gz", "battery-gauge_counts"} <= set(lanes)
+    assert (len(answer["row"]), len(answer["row"][0])) == (5, 2000)
+    (noise,) = answer["recorded"]  # of the row, since nobody has measured it
+    assert (noise["name"], noise["source"]) == ("noise", "recording First look at the bench")
     of = {each["name"]: (each["sensor"], each["procedure"]) for each in answer["assumed"]}
     assert of["lag_s"] == ("wheel", "motor-lag")
     assert of["spot"] == ("line-row", "spot")
@@ -57,7 +59,51 @@ def test_lamps_on_the_bench_come_with_what_they_answer(client: TestClient) -> No
     asked = {"behaviour": "indicate", "world": "bench"}
     answer = client.post(f"/api/rigs/{made['slug']}/drive", json=asked).raise_for_status().json()
     assert [lane["id"] for lane in answer["lanes"]][:2] == ["front-ranger_raw", "front-ranger_mm"]
-    assert len(answer["lanes"]) == 2 + 8
+    assert [lane["id"] for lane in answer["lanes"]][2:] == [f"lamp_{i}" for i in range(1, 9)]
+
+
+def test_recordings_tell_how_often_a_ranger_answers_unless_that_is_chosen(client: TestClient) -> None:
+    asked = {"behaviour": "wander", "world": "greenhouse", "seconds": 2}
+    answer = client.post(f"{FERN}/drive", json=asked).raise_for_status().json()
+    told = {each["name"]: each for each in answer["recorded"]}
+    assert 0.02 < told["ping_interval"]["value"] < 0.2
+    assert told["jitter"]["unit"] == "µs"
+    assert all(each["source"].startswith("recording ") for each in told.values())
+    assert "jitter" not in {each["name"] for each in answer["assumed"]}
+    known = f"{FERN}/sensors/front-ranger/constants/ping_interval"
+    client.put(known, json={"value": 0.08}).raise_for_status()
+    again = client.post(f"{FERN}/drive", json=asked).raise_for_status().json()
+    assert "ping_interval" not in {each["name"] for each in again["recorded"]}
+
+
+def test_every_way_on_a_course_stands_beside_the_others(client: TestClient) -> None:
+    asked = {
+        "behaviour": "follow-pid",
+        "world": "path",
+        "seconds": 30,
+        "given": {"cruise_pct": 90, "lag_s": 0.1},
+    }
+    ways = client.post(f"{FERN}/drive/ways", json=asked).raise_for_status().json()
+    assert [(way["behaviour"], way["words"]) for way in ways] == [
+        ("follow-edge", "left"),
+        ("follow-edge", "right"),
+        ("follow-two", ""),
+        ("follow-table", "3 sensors"),
+        ("follow-table", "5 sensors"),
+        ("follow-pid", "3 sensors"),
+        ("follow-pid", "5 sensors"),
+    ]
+    score = {(way["behaviour"], way["words"]): {s["name"]: s["value"] for s in way["score"]} for way in ways}
+    assert score["follow-pid", "5 sensors"]["lost"] == 0
+    assert score["follow-pid", "5 sensors"]["lap_s"] < score["follow-two", ""]["lap_s"]
+    assert all(way["given"]["lag_s"] == 0.1 and "cruise_pct" not in way["given"] for way in ways)
+    # a way is opened by its numbers, and is then the same run
+    three = next(way for way in ways if way["words"] == "3 sensors" and way["behaviour"] == "follow-table")
+    opened = asked | {"behaviour": three["behaviour"], "given": three["given"]}
+    run_again = client.post(f"{FERN}/drive", json=opened).raise_for_status().json()
+    assert run_again["verdict"] == three["verdict"]
+    rooms = client.post(f"{FERN}/drive/ways", json=asked | {"behaviour": "wander", "world": "greenhouse"})
+    assert [way["behaviour"] for way in rooms.raise_for_status().json()] == ["wander"]
 
 
 @pytest.mark.parametrize(

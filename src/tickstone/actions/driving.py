@@ -4,25 +4,27 @@ by a run."""
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from sqlalchemy.orm import Session
 
 from tickstone.actions import worlds
 from tickstone.actions.constants import all_settled, settled
+from tickstone.actions.recorded import told_by_recordings
 from tickstone.actions.rigs import rig_fields
-from tickstone.core.behaviours.behaviour import Behaviour, Setting
+from tickstone.core.behaviours.behaviour import MOST_SENSORS, ROW, Behaviour, Setting
 from tickstone.core.behaviours.catalogue import BEHAVIOURS
 from tickstone.core.behaviours.catalogue import behaviour as behaviour_named
 from tickstone.core.checks import check_between
 from tickstone.core.constants import Provenance, Value
 from tickstone.core.drive.assumed import Assumed, assumed_of
+from tickstone.core.drive.hands import NUMBERS
 from tickstone.core.drive.parts import sensors_of
 from tickstone.core.drive.request import Run, RunProgress, RunRequest
 from tickstone.core.drive.rolling import COMPILED_FROM
 from tickstone.core.drive.run import run
-from tickstone.core.drive.vehicle import SPECS, VehicleSpec
+from tickstone.core.drive.vehicle import SPECS, VehicleSpec, specs_of
 from tickstone.core.drive.worlds import world
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.rig import Rig
@@ -59,11 +61,15 @@ class AbleBehaviour:
 
 @dataclass(frozen=True)
 class DrivenRun:
-    """A run with what it was worked out for: its request, and the vehicle's numbers in words."""
+    """A run with what it was worked out for."""
 
     request: RunRequest
     run: Run
-    vehicle: tuple[VehicleSpec, ...] = SPECS
+
+    @property
+    def vehicle(self) -> tuple[VehicleSpec, ...]:
+        """The vehicle's numbers in words."""
+        return specs_of(self.request.rig)
 
     @property
     def assumed(self) -> list[Assumed]:
@@ -129,6 +135,8 @@ def requested(session: Session, slug: str, asked: Asked) -> RunRequest:
     naming the field that cannot be."""
     check_between(asked.seconds, LEAST_S, MOST_S, "seconds")
     stored = rigs.rig_named(session, slug)
+    values, read = all_settled(session, stored), sensors_of(stored.rig, behaviour_named(asked.behaviour))
+    recorded = told_by_recordings(session, stored, read, values)
     return RunRequest(
         stored.rig,
         worlds.find(session, asked.world),
@@ -138,13 +146,78 @@ def requested(session: Session, slug: str, asked: Asked) -> RunRequest:
         asked.seed,
         real=asked.real,
         integers=asked.integers,
-        values=all_settled(session, stored),
+        values={sensor: known | recorded.get(sensor, {}) for sensor, known in values.items()},
+        recorded=tuple(value for told in recorded.values() for value in told.values()),
     )
 
 
 def drive(request: RunRequest, progress: RunProgress | None = None) -> DrivenRun:
     """Work a run out. Raises BadInput naming the field that cannot be, Conflict when it was stopped."""
     return DrivenRun(request, run(request, progress))
+
+
+# ways to drive a course: a behaviour, with what is set for it (of a row, how many sensors it reads)
+WAYS: tuple[tuple[str, dict[str, float]], ...] = (
+    ("follow-edge", {"side": 0.0}),
+    ("follow-edge", {"side": 1.0}),
+    ("follow-two", {}),
+    ("follow-table", {"read_sensors": 3.0}),
+    ("follow-table", {}),
+    ("follow-pid", {"read_sensors": 3.0}),
+    ("follow-pid", {}),
+    ("wander", {}),
+    ("follow-wall", {"side": 0.0}),
+    ("follow-wall", {"side": 1.0}),
+)
+
+
+@dataclass(frozen=True)
+class Way:
+    """A way to drive a course, in words what is set for it, the numbers it was given, and how it went."""
+
+    behaviour: Behaviour
+    words: str
+    given: Mapping[str, float]
+    run: Run
+
+
+def ways(request: RunRequest) -> list[Way]:
+    """Every way in which the rig can drive a course like the one that is asked for, in the same world, with
+    the same seed and hands. Numbers of a behaviour stand as they are on the rig."""
+    asked = behaviour_named(request.behaviour)
+    common = {name for name in NUMBERS if name != "read_sensors"} | {spec.name for spec in SPECS}
+    given = {name: value for name, value in request.given.items() if name in common}
+    results = []
+    for name, own in WAYS:
+        behaviour = behaviour_named(name)
+        if (behaviour.follows, behaviour.reads) != (asked.follows, asked.reads):
+            continue
+        if own.get("read_sensors", 0.0) >= _fitted(request, behaviour):
+            continue  # the same as all of them
+        numbers = given | own
+        try:
+            done = run(replace(request, behaviour=name, given=numbers))
+        except BadInput:  # this rig lacks what it takes
+            continue
+        results.append(Way(behaviour, _way_words(behaviour, own, done), numbers, done))
+    return results
+
+
+def _way_words(behaviour: Behaviour, own: Mapping[str, float], done: Run) -> str:
+    """What is set for a way: the side, or how many sensors of a row."""
+    sides = next((setting.choices for setting in behaviour.settings if setting.name == "side"), ())
+    if sides:
+        return sides[int(own.get("side", 0.0))]
+    count = 0 if behaviour.id == "follow-two" else done.flags.shape[1]  # that has it in its title
+    return f"{count} sensors" if count else ""
+
+
+def _fitted(request: RunRequest, behaviour: Behaviour) -> int:
+    """How many sensors the row has that a behaviour reads; more than any where it reads none."""
+    if behaviour.reads != ROW:
+        return MOST_SENSORS + 1
+    values = (request.values or {}).get(sensors_of(request.rig, behaviour_named(request.behaviour))[0].id, {})
+    return int(values["sensors"].value) if "sensors" in values else MOST_SENSORS + 1
 
 
 def on_track(request: RunRequest) -> dict[str, Any]:

@@ -4,18 +4,16 @@ that each can be repeated as it was, and two be held beside each other."""
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any, Protocol
 
 from sqlalchemy.orm import Session
 
 from tickstone.actions import driving
-from tickstone.core.constants import Provenance, Value, Values
 from tickstone.core.drive.request import RunRequest
 from tickstone.core.drive.scores import SCORES
 from tickstone.core.rigs.kinds import kind
-from tickstone.core.rigs.rig import Rig
-from tickstone.core.rigs.usual import usual_values
+from tickstone.formats.run_json import constants_of, constants_to_plain
 from tickstone.formats.world_json import world_of, world_to_plain
 from tickstone.store import drive, log, rigs
 
@@ -50,7 +48,7 @@ def keep(session: Session, slug: str, driven: driving.DrivenRun, note: str) -> i
             request.behaviour,
             world_to_plain(request.world),
             {"given": dict(request.given)} | {name: getattr(request, name) for name in ASKED},
-            {sensor: _plain(values) for sensor, values in (request.values or {}).items()},
+            constants_to_plain(request.values or {}),
             dict(judged.score),
             judged.verdict,
             judged.why,
@@ -81,9 +79,7 @@ def again(session: Session, slug: str, number: int) -> RunRequest:
         world_of(trial.world),
         trial.behaviour,
         asked["given"],
-        values={
-            sensor.id: _values(rig, sensor.id, trial.constants.get(sensor.id, {})) for sensor in rig.sensors
-        },
+        values=constants_of(rig, trial.constants),
         **{name: asked[name] for name in ASKED},
     )
 
@@ -135,24 +131,3 @@ def _differences(
             label, unit = (spec.label, spec.unit) if spec else (name.replace("_", " "), "")
             results.append(Difference(what, sensor, name, label, unit, before, after))
     return results
-
-
-def _plain(values: Values) -> dict[str, Any]:
-    return {
-        name: {"value": value.value, "sd": value.sd, "provenance": str(value.provenance)}
-        for name, value in values.items()
-    }
-
-
-def _values(rig: Rig, sensor: str, kept: Mapping[str, Any]) -> dict[str, Value]:
-    """Constants as a run kept them; what it did not know stands as usual."""
-    what = kind(rig.sensor(sensor).kind)
-    usual = dict(usual_values(what, rig, rig.sensor(sensor)))
-    results = {}
-    for name, entry in kept.items():
-        spec = what.specs.get(name)
-        label, unit = (spec.label, spec.unit) if spec else (name, "")
-        base = usual.get(name) or Value(name, label, unit, 0.0, None, Provenance.ASSUMED, "")
-        provenance = Provenance(entry["provenance"])
-        results[name] = replace(base, value=entry["value"], sd=entry["sd"], provenance=provenance)
-    return usual | results

@@ -16,9 +16,11 @@ from tickstone.api.needs import Shop
 from tickstone.core.behaviours.behaviour import ROW, Setting
 from tickstone.core.drive import loop
 from tickstone.core.drive.hands import HANDS
+from tickstone.core.drive.request import Run
 from tickstone.core.drive.scores import SCORES
 from tickstone.core.drive.vehicle import VehicleSpec
 from tickstone.core.drive.world import BenchWorld
+from tickstone.formats.run_json import request_to_plain
 from tickstone.formats.world_json import world_to_plain
 
 Array = npt.NDArray[np.float64]
@@ -121,19 +123,33 @@ class LaneOfRun(BaseModel):
     values: list[float | None]
 
 
+class RecordedModel(BaseModel):
+    """A number that a recording told, and which."""
+
+    model_config = ConfigDict(from_attributes=True)
+
+    name: str
+    label: str
+    unit: str
+    value: float
+    source: str
+
+
 class VehicleModel(BaseModel):
-    """The outline of what drives, mm from the middle of its axle, and where its sensors look from."""
+    """The outline of what drives, mm from the middle of its axle; ``wheelbase_mm`` to the axle that is
+    steered (null: none is)."""
 
     front_mm: float
     rear_mm: float
     width_mm: float
     track_mm: float
+    wheelbase_mm: float | None = None
 
 
 class RunModel(BaseModel):
     """A run: its verdict, why it failed (empty when it did not), its score by name, what happened, its way
     with how far beside the line it was, what it was worked out with; its states and lanes on times of their
-    own, ``lanes_t_s``. ``world`` is a world's document."""
+    own, ``lanes_t_s``, with the flags of each sensor of a row. ``world`` is a world's document."""
 
     behaviour: str
     verdict: str
@@ -141,6 +157,7 @@ class RunModel(BaseModel):
     score: list[ScoreModel]
     events: list[EventModel]
     assumed: list[AssumedModel]
+    recorded: list[RecordedModel]
     settings: list[SettingModel]
     vehicle: list[SettingModel]
     hands: list[RunHandModel]
@@ -153,6 +170,7 @@ class RunModel(BaseModel):
     away_mm: list[float | None]
     lanes_t_s: list[float | None]
     states: list[int]
+    row: list[list[bool]]
     lanes: list[LaneOfRun]
 
 
@@ -209,6 +227,43 @@ class RunningModel(BaseModel):
     """How much of a run is worked out, 0 to 1."""
 
     share: float
+
+
+class WayModel(BaseModel):
+    """A way to drive a course: the behaviour, what is set for it, in words and numbers, and how it went."""
+
+    behaviour: str
+    title: str
+    words: str
+    given: dict[str, float]
+    verdict: str
+    score: list[ScoreModel]
+
+
+@router.post("/ways")
+def ways(shop: Shop, slug: Name, body: DriveAsked) -> list[WayModel]:
+    """Every way in which the rig can drive that course, beside each other."""
+    with shop.database.transaction() as session:
+        request = driving.requested(session, slug, body.asked())
+    return [
+        WayModel(
+            behaviour=way.behaviour.id,
+            title=way.behaviour.title,
+            words=way.words,
+            given=dict(way.given),
+            verdict=way.run.judged.verdict,
+            score=_score(way.run),
+        )
+        for way in driving.ways(request)
+    ]
+
+
+@router.post("/document")
+def document(shop: Shop, slug: Name, body: DriveAsked) -> dict[str, Any]:
+    """The RUN document of a run, with the constants as they stand: by it the command line gives the same
+    numbers."""
+    with shop.database.transaction() as session:
+        return request_to_plain(driving.requested(session, slug, body.asked()))
 
 
 @router.get("/running")
@@ -294,19 +349,15 @@ def run_model(driven: driving.DrivenRun) -> RunModel:
     """A run as the screen has it."""
     run = driven.run
     way, some = _rows(run.trace, MOST_PLACES), _rows(run.trace, MOST_LOOKS)
+    flags: npt.NDArray[np.bool_] = _rows(run.flags, MOST_LOOKS) if run.flags.size else run.flags
     return RunModel(
         behaviour=run.behaviour.id,
         verdict=run.judged.verdict,
         why=run.judged.why,
-        score=[
-            ScoreModel(
-                name=name, label=spec.label, unit=spec.unit, digits=spec.digits, value=run.judged.score[name]
-            )
-            for name, spec in SCORES.items()
-            if name in run.judged.score
-        ],
+        score=_score(run),
         events=[EventModel(t_s=round(e.t_s, 3), kind=e.kind, words=e.words) for e in run.judged.events],
         assumed=[AssumedModel.model_validate(each) for each in driven.assumed],
+        recorded=[RecordedModel.model_validate(each) for each in driven.request.recorded],
         settings=[
             _setting(driven, setting)
             for setting in run.behaviour.settings
@@ -318,7 +369,7 @@ def run_model(driven: driving.DrivenRun) -> RunModel:
             for hand in HANDS
             if run.world.kind in hand.worlds and (run.behaviour.reads == ROW or not hand.row)
         ],
-        outline=VehicleModel(**{name: run.vehicle.values[name] for name in VehicleModel.model_fields}),
+        outline=VehicleModel.model_validate(dict(run.vehicle.values)),
         world=world_to_plain(run.world),
         t_s=numbers(way[:, loop.T_S], 4),
         x_mm=numbers(way[:, loop.X], 1),
@@ -327,13 +378,25 @@ def run_model(driven: driving.DrivenRun) -> RunModel:
         away_mm=numbers(way[:, loop.OFFSET], 1),
         lanes_t_s=numbers(some[:, loop.T_S], 4),
         states=[int(state) for state in some[:, loop.STATE]],
+        row=flags.T.tolist(),
         lanes=_lanes(driven, some),
     )
 
 
-def _rows(trace: Array, most: int) -> Array:
+def _score(run: Run) -> list[ScoreModel]:
+    score = run.judged.score
+    return [
+        ScoreModel(name=name, label=spec.label, unit=spec.unit, digits=spec.digits, value=score[name])
+        for name, spec in SCORES.items()
+        if name in score
+    ]
+
+
+def _rows(trace: npt.NDArray[Any], most: int) -> npt.NDArray[Any]:
     """At most so many rows of a trace, evenly."""
-    rows: Array = trace[np.unique(np.linspace(0, trace.shape[0] - 1, min(most, trace.shape[0])).astype(int))]
+    rows: npt.NDArray[Any] = trace[
+        np.unique(np.linspace(0, trace.shape[0] - 1, min(most, trace.shape[0])).astype(int))
+    ]
     return rows
 
 
@@ -396,4 +459,6 @@ def _lanes(driven: driving.DrivenRun, rows: Array) -> list[LaneOfRun]:
     offset = LaneOfRun(
         id="offset", title="beside the line", unit="mm", values=numbers(rows[:, loop.OFFSET], 2)
     )
-    return [offset, *outputs, *readings]
+    steers = np.degrees(rows[:, loop.STEERS])
+    steering = LaneOfRun(id="steers", title="steered to the left", unit="°", values=numbers(steers, 2))
+    return [offset, *outputs, *([steering] if steers.any() else []), *readings]

@@ -16,6 +16,7 @@ from typing import Any, TypeVar
 COMPILED_FROM = 20_000  # samples: below this the plain loop is done before the compiler would be loaded
 _PARTS: list[Callable[..., Any]] = []
 _READY: set[Callable[..., Any]] = set()
+_MAKE_NO_ARRAYS: set[Callable[..., Any]] = set()
 Part = TypeVar("Part", bound=Callable[..., Any])
 
 
@@ -24,6 +25,13 @@ def part_of_loops(function: Part) -> Part:
     calls it is compiled."""
     _PARTS.append(function)
     return function
+
+
+def makes_no_arrays(loop: Part) -> Part:
+    """Mark a loop that makes no arrays, and copies none: who holds which array need not be counted then,
+    which else takes most of the time of a loop with many small parts."""
+    _MAKE_NO_ARRAYS.add(loop)
+    return loop
 
 
 @cache
@@ -39,10 +47,11 @@ def _compiled(loop: Callable[..., Any]) -> Callable[..., Any]:
         code = part.__code__
         kept.update(repr((code.co_code, code.co_names, code.co_consts)).encode())
     loop.__qualname__ = f"{loop.__name__}_{kept.hexdigest()[:12]}"
+    options: dict[str, Any] = {"error_model": "numpy", "nogil": True, "_nrt": loop not in _MAKE_NO_ARRAYS}
     try:
-        made: Callable[..., Any] = numba.njit(cache=True, error_model="numpy", nogil=True)(loop)
+        made: Callable[..., Any] = numba.njit(cache=True, **options)(loop)
     except RuntimeError:  # nowhere to keep what was compiled: compile anew each time
-        made = numba.njit(error_model="numpy", nogil=True)(loop)
+        made = numba.njit(**options)(loop)
     return made
 
 

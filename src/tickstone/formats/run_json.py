@@ -7,20 +7,26 @@ import io
 import json
 import math
 from collections.abc import Iterator, Mapping
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
+from pydantic import BaseModel, FiniteFloat, TypeAdapter, ValidationError
 
 from tickstone.core.behaviours.behaviour import Behaviour
 from tickstone.core.behaviours.catalogue import BEHAVIOURS, behaviour
+from tickstone.core.constants import Provenance, Value, Values
 from tickstone.core.drive import loop
 from tickstone.core.drive.request import Run, RunRequest
 from tickstone.core.drive.worlds import WORLDS, world
+from tickstone.core.rigs.kinds import kind
+from tickstone.core.rigs.rig import Rig
 from tickstone.core.rigs.templates import template
+from tickstone.core.rigs.usual import usual_values
 from tickstone.errors import BadInput
 from tickstone.formats.documents import parsed
-from tickstone.formats.rig_json import rig_from_json
-from tickstone.formats.world_json import world_of
+from tickstone.formats.rig_json import rig_from_json, rig_to_json
+from tickstone.formats.world_json import world_of, world_to_plain
 
 MOST_PLACES = 500
 FIELDS = (
@@ -34,8 +40,20 @@ FIELDS = (
     "step_ms",
     "real",
     "numbers",
+    "constants",
 )
 NUMBERS = ("float", "integer")
+
+
+class KeptConstant(BaseModel):
+    """A constant as a run had it."""
+
+    value: FiniteFloat
+    sd: FiniteFloat | None = None
+    provenance: Provenance = Provenance.CHOSEN
+
+
+_CONSTANTS: TypeAdapter[dict[str, dict[str, KeptConstant]]] = TypeAdapter(dict[str, dict[str, KeptConstant]])
 
 
 def request_of(document: Mapping[str, Any]) -> RunRequest:
@@ -66,7 +84,57 @@ def request_of(document: Mapping[str, Any]) -> RunRequest:
         _number(document, "step_ms", 1.0),
         bool(document.get("real", False)),
         numbers == "integer",
+        constants_of(rig, document["constants"]) if "constants" in document else None,
     )
+
+
+def request_to_plain(request: RunRequest) -> dict[str, Any]:
+    """A RUN document that asks for the same run, number by number."""
+    document = {
+        "rig": json.loads(rig_to_json(request.rig)),
+        "world": world_to_plain(request.world),
+        "behaviour": request.behaviour,
+        "set": dict(request.given),
+        "seconds": request.seconds,
+        "seed": request.seed,
+        "step_ms": request.step_ms,
+        "real": request.real,
+        "numbers": NUMBERS[request.integers],
+    }
+    if request.values is not None:
+        document["constants"] = constants_to_plain(request.values)
+    return document
+
+
+def constants_to_plain(every: Mapping[str, Values]) -> dict[str, Any]:
+    """The constants of each sensor: value, standard uncertainty, provenance."""
+    return {
+        sensor: {
+            name: {"value": value.value, "sd": value.sd, "provenance": str(value.provenance)}
+            for name, value in values.items()
+        }
+        for sensor, values in every.items()
+    }
+
+
+def constants_of(rig: Rig, document: Any) -> dict[str, Values]:
+    """The constants of each sensor of a rig; what a document leaves out stands as usual. Raises BadInput for
+    ``constants`` where they cannot be."""
+    try:
+        kept = _CONSTANTS.validate_python(document)
+    except ValidationError as error:
+        raise BadInput(f"constants: {error.errors()[0]['msg']}.", "constants") from error
+    results: dict[str, Values] = {}
+    for sensor in rig.sensors:
+        what = kind(sensor.kind)
+        usual = dict(usual_values(what, rig, sensor))
+        for name, entry in kept.get(sensor.id, {}).items():
+            spec = what.specs.get(name)
+            label, unit = (spec.label, spec.unit) if spec else (name.replace("_", " "), "")
+            base = usual.get(name) or Value(name, label, unit, 0.0, None, Provenance.ASSUMED, "")
+            usual[name] = replace(base, value=entry.value, sd=entry.sd, provenance=entry.provenance)
+        results[sensor.id] = usual
+    return results
 
 
 def request_from_json(text: str) -> RunRequest:

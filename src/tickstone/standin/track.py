@@ -166,16 +166,15 @@ class Rolling(Track):
         world = request.world
         assert isinstance(world, FloorWorld | TableWorld)
         check_rolls(world, self.behaviour)
-        row, rangers = sensed_by(self.behaviour, self.parts)
+        row, rangers, _ = sensed_by(self.behaviour, self.parts)
         self.inputs = StepInputs(self.parts.settings, row.sensors, row.choices, request.integers)
-        size = row.places.size if self.behaviour.reads == ROW else 2 * len(rangers.sensors)
+        size = row.places.size if self.behaviour.reads == ROW else 2 * rangers.table.shape[0]
         self.readings = np.full(size, math.nan)
-        self._rangers = rangers
         self._ground = ground_of(world, MOST_SPOT_MM)
         self._vehicle = as_real(self.parts.vehicle.array(), random)
         start = world.start
         self._pose = np.array([start.x_mm, start.y_mm, math.radians(start.heading_deg)])
-        self._left = self._right = self._gains = 0.0
+        self._moves, self._gains = np.zeros(3), 0.0
         self.fell, self.hits = False, 0
         self._touching = False
         self._mounted = self._mounts(request.rig)
@@ -186,14 +185,15 @@ class Rolling(Track):
         for sensor in rig.sensors:
             if kind(sensor.kind).family == "distance":
                 values = self.request.values[sensor.id]  # type: ignore[index]
-                rows[sensor.id] = rangers_of([sensor], [values], self.parts.loop_s, None).table[0]
+                rows[sensor.id] = rangers_of([sensor], [values], self.parts.loop_s, None)[0].table[0]
         return rows
 
     def _sense(self) -> None:
         if self.behaviour.reads == ROW:
             told = self._read(self.parts.sensors[0].id)
+            first = (int(self.parts.values[0]["sensors"].value) - self.readings.size) // 2
             for i in range(self.readings.size):
-                self.readings[i] = told.get(f"s{i + 1}", math.nan)
+                self.readings[i] = told.get(f"s{first + i + 1}", math.nan)
             return
         count = len(self.parts.sensors)
         every = max(count, round(PINGS_S / self.parts.loop_s))
@@ -205,23 +205,23 @@ class Rolling(Track):
 
     def _move(self, dt_s: float) -> None:
         if self.fell:
-            self._left = self._right = self._gains = 0.0
+            self._moves[:], self._gains = 0.0, 0.0
             return
-        kept, outputs, vehicle = self._pose.copy(), self.memory.outputs, self._vehicle
-        share, before = loop.share_in(dt_s, vehicle), self._left + self._right
-        to_left = loop.wheel_target(outputs[0], vehicle, -1.0)
-        to_right = loop.wheel_target(outputs[1], vehicle, 1.0)
-        self._left = loop.wheel_step(self._left, to_left, dt_s, share, vehicle)
-        self._right = loop.wheel_step(self._right, to_right, dt_s, share, vehicle)
-        loop.arc(self._left * dt_s, self._right * dt_s, vehicle[loop.TRACK], self._pose)
+        kept, vehicle, moves = self._pose.copy(), self._vehicle, self._moves
+        c, s = math.cos(self._pose[2]), math.sin(self._pose[2])
+        before = moves[loop.LEFT] + moves[loop.RIGHT]
+        ground = self._ground
+        numbers = ground.patches, ground.patch_starts, ground.patch_numbers
+        pull = loop.slope_pull(self._pose, c, s, vehicle, *numbers)
+        loop.move(self.memory.outputs, vehicle, pull, dt_s, loop.share_in(dt_s, vehicle), moves, self._pose)
         walls = self._ground.walls
         touching = bool(walls.shape[0]) and loop.touches(self._pose, vehicle, walls)
         if touching:
             self._pose = kept
-            self._left = self._right = 0.0
+            moves[:2] = 0.0
             self.hits += not self._touching
         self._touching = touching
-        self._gains = (self._left + self._right - before) / 2 / dt_s if dt_s > 0 else 0.0
+        self._gains = (moves[loop.LEFT] + moves[loop.RIGHT] - before) / 2 / dt_s if dt_s > 0 else 0.0
         outline = self._ground.outline
         self.fell = bool(outline.shape[0]) and not loop.stands(self._pose, vehicle[loop.TRACK] / 2, outline)
 
@@ -238,7 +238,7 @@ class Rolling(Track):
         outline = ground.outline
         if outline.shape[0] and not within(x, y, outline, 0, outline.shape[0]):
             return 1.0  # beyond the edge nothing comes back
-        return float(tape_share(x, y, radius_mm, ground.pieces, ground.grid, ground.starts, ground.items))
+        return float(tape_share(x, y, radius_mm, ground.near, ground.grid, ground.starts))
 
     def away(self, sensor: Sensor) -> float:
         walls = self._ground.walls
@@ -248,11 +248,12 @@ class Rolling(Track):
 
     @property
     def rolls_mm_s(self) -> tuple[float, float]:
-        return self._left, self._right
+        return float(self._moves[loop.LEFT]), float(self._moves[loop.RIGHT])
 
     @property
     def turns_deg_s(self) -> float:
-        return math.degrees((self._right - self._left) / self._vehicle[loop.TRACK])
+        left, right = self.rolls_mm_s
+        return math.degrees((right - left) / self._vehicle[loop.TRACK])
 
     @property
     def pushes_g(self) -> float:
@@ -273,7 +274,8 @@ class Rolling(Track):
         }
         if self.behaviour.follows and self._ground.pieces.shape[0]:
             at = self._at(self.parts.sensors[0])
-            results["offset_mm"] = float(line_near(*at, heading, self._ground.pieces, -1)[0])
+            cos, sin = math.cos(heading), math.sin(heading)
+            results["offset_mm"] = float(line_near(*at, cos, sin, self._ground.pieces, -1)[0])
         return results
 
 

@@ -7,14 +7,13 @@ import math
 
 import numpy as np
 
+from tickstone.core.drive.aboard import SAG_V, SHAKE_G
 from tickstone.errors import BadInput
 from tickstone.standin.hands import ROOM, ROOM_HANDS, Hand
 from tickstone.standin.track import Track
 
 MAINS_HZ = (50.0, 60.0)
 FLICKER = 0.35  # of the lamp's light: it swings at twice the mains
-SAG_V = 0.7  # of a small battery at full motors
-SHAKE_G = 0.06
 MOTOR_NOISE_V = 0.012  # on an analogue wire beside the motor leads
 
 

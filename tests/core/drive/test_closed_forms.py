@@ -4,17 +4,20 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
+from itertools import pairwise
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import assume, given
 from hypothesis import strategies as st
 from scipy.integrate import solve_ivp
 from scipy.signal import lfilter
+from shapely import LineString, Point
 
 from tickstone.core.behaviours.behaviour import StepInputs
 from tickstone.core.behaviours.catalogue import BEHAVIOURS
 from tickstone.core.behaviours.follow import line_at
+from tickstone.core.behaviours.steered import as_steered
 from tickstone.core.drive import loop
 from tickstone.core.drive.ground import ground_of, line_near, ray, side_share, tape_share
 from tickstone.core.drive.request import Run, RunRequest
@@ -23,12 +26,22 @@ from tickstone.core.drive.vehicle import vehicle_of
 from tickstone.core.drive.world import FloorWorld, Line, Start
 from tickstone.core.drive.worlds import WORLDS, world
 from tickstone.core.motion import arc_step
+from tickstone.core.rigs.rig import Mount, Output, Rig
 from tickstone.core.rigs.templates import template
 from tickstone.core.surface import line_positions
 
 STRAIGHT = FloorWorld(
     "straight", (9000.0, 2000.0), Start(200.0, 1000.0), (Line(((100.0, 1000.0), (8900.0, 1000.0))),)
 )
+
+
+def steered() -> Rig:
+    """A car: one motor drives, a servo steers."""
+    rig = template("T15")
+    driver = replace(rig.outputs[0], options={"motors": "1"})
+    return replace(
+        rig, outputs=(driver, Output("steering", "servo", "steering", {}, Mount(160.0, 0.0, 40.0)))
+    )
 
 
 def made(
@@ -98,12 +111,75 @@ def test_a_spot_sees_as_much_tape_as_a_fine_integral_of_it(
     line = Line(((500 - 400 * c, 500 - 400 * s), (500 + 400 * c, 500 + 400 * s)), width)
     ground = ground_of(FloorWorld("one", (1000.0, 1000.0), Start(), (line,)), radius)
     x, y = 500 - away * s, 500 + away * c
-    seen = tape_share(x, y, radius, ground.pieces, ground.grid, ground.starts, ground.items)
+    seen = tape_share(x, y, radius, ground.near, ground.grid, ground.starts)
     steps = np.linspace(-1, 1, 401) * radius
     u, v = np.meshgrid(steps, steps)
     disc = u**2 + v**2 <= radius**2
     exact = float((np.abs(away + v[disc]) <= width / 2).mean())
     assert seen == pytest.approx(exact, abs=0.012)
+
+
+@given(st.lists(st.tuples(st.floats(0, 9000), st.floats(0, 9000)), min_size=2, max_size=5), st.data())
+def test_the_grid_misses_no_tape(points: list[tuple[float, float]], data: st.DataObject) -> None:
+    """Beside a search of every piece by a geometry library: short and long ones that cross, of two widths."""
+    assume(max(math.dist(a, b) for a, b in pairwise(points)) > 1.0)
+    lines = (Line(tuple(points), 19.0), Line(((100.0, 4000.0), (8000.0, 4200.0)), 50.0))
+    ground = ground_of(FloorWorld("one", (9000.0, 9000.0), Start(), lines), 6.0)
+    piece = ground.pieces[data.draw(st.integers(0, len(ground.pieces) - 1))]
+    share, aside = data.draw(st.floats(0, 1)), data.draw(st.floats(-40, 40))
+    length = math.hypot(piece[6], piece[7])
+    x = piece[0] + share * piece[6] - aside * piece[7] / length
+    y = piece[1] + share * piece[7] + aside * piece[6] / length
+    every = []
+    for x1, y1, x2, y2, half in ground.pieces[:, :5].tolist():
+        away = LineString([(x1, y1), (x2, y2)]).distance(Point(x, y))
+        seen = side_share((half - away) / 6.0) + side_share((half + away) / 6.0) - 1.0
+        every.append(seen if away < half + 6.0 else 0.0)
+    assert tape_share(x, y, 6.0, ground.near, ground.grid, ground.starts) == pytest.approx(
+        max(every), abs=1e-9
+    )
+
+
+@given(st.floats(-100, 100), st.floats(-100, 100))
+def test_a_steered_vehicle_turns_as_tightly_as_two_wheels_would(left: float, right: float) -> None:
+    """tan δ = wheelbase / radius (Ackermann steering, any handbook of vehicle dynamics); the radius of two
+    wheels is that of core.motion's arc."""
+    command, angle = as_steered(left, right, 150.0, 160.0, 0.6)
+    assert abs(angle) <= 0.6
+    assert abs(command) <= 100.0
+    if left + right != 0.0 and left != right:
+        radius = 150.0 / 2 * (right + left) / (right - left)
+        wanted = math.atan(160.0 / radius)
+        if abs(wanted) <= 0.6:
+            assert (command, angle) == (pytest.approx((left + right) / 2), pytest.approx(wanted))
+        else:
+            assert abs(angle) == 0.6
+    assert as_steered(right, left, 150.0, 160.0, 0.6) == (command, -angle) or left == -right
+
+
+def test_a_steered_vehicle_drives_the_circle_of_its_angle() -> None:
+    vehicle = vehicle_of(
+        steered(), {"lag_s": 0, "grip_mm_s2": 1e5, "dead_pct": 0, "wheelbase_mm": 160}
+    ).array()
+    moves, pose, places = np.zeros(3), np.zeros(3), []
+    for _ in range(4000):
+        loop.move(np.array([20.0, 40.0]), vehicle, 0.0, 0.005, 1.0, moves, pose)
+        places.append(pose[:2].copy())
+    late = np.array(places[1000:])
+    middle = (late.max(axis=0) + late.min(axis=0)) / 2
+    radius = 160.0 / math.tan(moves[loop.ANGLE])
+    assert np.hypot(*(late - middle).T) == pytest.approx(np.full(len(late), radius), rel=1e-3)
+    assert radius == pytest.approx(vehicle[loop.TRACK] / 2 * 60.0 / 20.0, rel=1e-9)
+
+
+def test_a_servo_steers_no_faster_than_it_turns() -> None:
+    vehicle = vehicle_of(steered(), {"steer_deg_s": 100, "steer_end_deg": 30}).array()
+    moves, pose, angles = np.zeros(3), np.zeros(3), []
+    for _ in range(50):
+        loop.move(np.array([0.0, 40.0]), vehicle, 0.0, 0.01, 1.0, moves, pose)
+        angles.append(math.degrees(moves[loop.ANGLE]))
+    assert np.diff(angles)[:28] == pytest.approx(np.full(28, 1.0))
+    assert angles[-1] == pytest.approx(30.0)
 
 
 def test_the_lines_place_under_a_row_is_that_of_the_core() -> None:
@@ -120,7 +196,7 @@ def test_the_lines_place_under_a_row_is_that_of_the_core() -> None:
 def test_a_line_is_to_the_right_where_it_is() -> None:
     ground = ground_of(STRAIGHT, 4.0)
     for heading, y, expected in ((0.0, 1030.0, 30.0), (0.0, 980.0, -20.0), (math.pi, 1030.0, -30.0)):
-        away, way, _ = line_near(1100.0, y, heading, ground.pieces, 0)
+        away, way, _ = line_near(1100.0, y, math.cos(heading), math.sin(heading), ground.pieces, 0)
         assert (away, way) == (pytest.approx(expected), pytest.approx(1000.0))
 
 
@@ -272,5 +348,5 @@ def test_every_world_can_be_begun_in() -> None:
         if isinstance(place, FloorWorld):
             ground = ground_of(place, 4.0)
             if ground.pieces.size:
-                away, _, _ = line_near(place.start.x_mm, place.start.y_mm, 0.0, ground.pieces, -1)
+                away, _, _ = line_near(place.start.x_mm, place.start.y_mm, 1.0, 0.0, ground.pieces, -1)
                 assert abs(away) < 120, place.name

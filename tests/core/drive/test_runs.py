@@ -16,6 +16,7 @@ from hypothesis import settings
 from hypothesis import strategies as st
 
 from tests.conftest import until
+from tickstone.core.behaviours.behaviour import StepInputs
 from tickstone.core.behaviours.catalogue import BEHAVIOURS
 from tickstone.core.drive import hands, loop, rolling
 from tickstone.core.drive.request import Run, RunProgress, RunRequest
@@ -23,7 +24,7 @@ from tickstone.core.drive.run import run
 from tickstone.core.drive.scores import SCORES
 from tickstone.core.drive.vehicle import SPECS
 from tickstone.core.drive.worlds import WORLDS, world
-from tickstone.core.rigs.rig import Geometry, Mount, Rig
+from tickstone.core.rigs.rig import Geometry, Mount, Output, Rig
 from tickstone.core.rigs.templates import template
 from tickstone.errors import BadInput, Conflict
 
@@ -321,6 +322,86 @@ def test_an_edge_guard_turns_and_drives_first_as_far_as_it_is_asked() -> None:
     assert (np.diff(states[states > 4]) >= 0).all()  # first the turn, then the way, once
     toward = made(table_rover(), "table", "edge-guard", 12.0, pitch=90, first_drive_mm=3000)
     assert toward.judged.score["falls"] == 0  # the edge is guarded then, too
+
+
+def test_a_guard_drives_first_so_many_turns_of_its_wheel() -> None:
+    done = made(
+        table_rover(), "table", "edge-guard", 6.0, pitch=90, first_turns=1.5, lag_s=0.0, grip_mm_s2=1e5
+    )
+    driven = done.trace[done.trace[:, loop.STATE] == 6][:, [loop.X, loop.Y]]
+    assert np.hypot(*(driven[-1] - driven[0])) == pytest.approx(1.5 * np.pi * 60, abs=8)
+
+
+def test_a_car_that_is_steered_follows_the_line_and_turns_no_tighter_than_it_can() -> None:
+    rig = template("T15")
+    driver = replace(rig.outputs[0], options={"motors": "1"})
+    car = replace(rig, outputs=(driver, Output("steering", "servo", "steering", {}, Mount(160.0, 0.0, 40.0))))
+    done = made(car, "path", "follow-pid", 40.0)
+    assert done.judged.score["finished"], done.judged.why
+    assert np.abs(np.degrees(done.trace[:, loop.STEERS])).max() <= 30.0 + 1e-9
+    assert done.judged.score["lost"] == 0
+    wide = made(car, "bends", "follow-pid", 40.0, steer_end_deg=8)
+    assert wide.judged.score["lost"] != 0
+    with pytest.raises(BadInput, match="no 'steer_end_deg'"):
+        made("T15", "path", "follow-pid", steer_end_deg=8)
+    with pytest.raises(BadInput, match="or for one and a servo that steers"):
+        made(replace(car, outputs=(driver,)), "path", "follow-pid")
+
+
+def test_three_in_the_middle_of_a_row_are_read_where_three_are_asked_for() -> None:
+    whole = made("T15", "path", "follow-pid", 3.0)
+    three = made("T15", "path", "follow-pid", 3.0, read_sensors=3)
+    assert whole.flags.shape[1] == 5
+    assert three.flags.shape[1] == 3
+    assert (three.flags[0] == whole.flags[0, 1:4]).all()
+    with pytest.raises(BadInput, match="reads 2 sensors at least"):
+        made("T15", "path", "follow-pid", 3.0, read_sensors=1)
+
+
+@pytest.mark.parametrize(
+    ("when", "lit", "sounds"),
+    [
+        ({}, {"near": 1.0, "clear": 0.0}, {"near": 0.0, "clear": 0.0}),
+        ({"when_so": 0, "when_not": 1}, {"near": 0.0, "clear": 1.0}, {"near": 0.0, "clear": 0.0}),
+        ({"when_so": 2}, {"near": 0.5, "clear": 0.0}, {"near": 0.0, "clear": 0.0}),
+        ({"when_so": 3}, {"near": 1.0, "clear": 0.0}, {"near": 1.0, "clear": 0.0}),
+        ({"when_so": 3, "inverted": 1}, {"near": 0.0, "clear": 1.0}, {"near": 1.0, "clear": 0.0}),
+    ],
+)
+def test_an_indicator_does_in_each_condition_what_its_table_says(
+    when: dict[str, float], lit: dict[str, float], sounds: dict[str, float]
+) -> None:
+    """The target comes to 120 mm from 4 to 6 s and is 1.5 m away at 0 and at 10 s."""
+    done = made("T19", "bench", "indicate", 12.0, **{"mode": 4, "blink_s": 0.2} | when)
+    spans = {"near": slice(400, 600), "clear": slice(0, 100)}
+    outputs = {
+        name: done.trace[spans[name]][:, [loop.OUTPUTS, loop.OUTPUTS + 8]].mean(axis=0) for name in spans
+    }
+    for name, (lamp, buzzer) in outputs.items():
+        assert lamp == pytest.approx(lit[name], abs=0.06), name
+        assert buzzer == pytest.approx(sounds[name], abs=0.01), name
+
+
+@pytest.mark.parametrize(("when_missing", "lit"), [(0, 1.0), (1, 0.0), (2, 1.0), (3, 0.5)])
+def test_a_missing_reading_has_a_line_of_its_own_in_the_table(when_missing: int, lit: float) -> None:
+    behaviour = BEHAVIOURS["indicate"]
+    asked = {"mode": 4, "blink_s": 0.2, "when_missing": when_missing}
+    inputs, memory = StepInputs(behaviour.resolved(asked)), behaviour.begin()
+    behaviour.step(memory, np.array([100.0, 1.0]), inputs, 0.01)
+    shown = []
+    for _ in range(200):
+        behaviour.step(memory, np.array([np.nan, 0.0]), inputs, 0.01)
+        shown.append(memory.outputs[0])
+    assert np.mean(shown) == pytest.approx(lit, abs=0.02)
+
+
+def test_a_row_lights_a_lamp_for_each_sensor_by_its_table() -> None:
+    plain = made("T01", "bench", "indicate", 16.0)
+    other = made("T01", "bench", "indicate", 16.0, when_so=0, when_not=3)
+    lamps = slice(loop.OUTPUTS, loop.OUTPUTS + 3)
+    assert (plain.trace[5:, lamps] == 1.0 - other.trace[5:, lamps]).all()
+    assert (plain.trace[:, lamps] == plain.flags).mean() > 0.97  # flags have no hysteresis either
+    assert other.trace[5:, loop.OUTPUTS + 8].any()
 
 
 def test_a_guard_keeps_to_a_dark_field_by_its_span_and_not_because_white_is_ground() -> None:

@@ -45,6 +45,7 @@ export const keys = {
   beforeAfter: ofRig("before-after"),
   driveChoices: ofRig("drive-choices"),
   drive: ofRig("drive"),
+  ways: ofRig("ways"),
   running: ofRig("running"),
   track: ofRig("track"),
   trials: ofRig("trials"),

@@ -2678,6 +2678,47 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{slug}/drive/ways": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ways
+         * @description Every way in which the rig can drive that course, beside each other.
+         */
+        post: operations["ways_api_rigs__slug__drive_ways_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{slug}/drive/document": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Document
+         * @description The RUN document of a run, with the constants as they stand: by it the command line gives the same
+         *     numbers.
+         */
+        post: operations["document_api_rigs__slug__drive_document_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{slug}/drive/running": {
         parameters: {
             query?: never;
@@ -4869,7 +4910,8 @@ export interface components {
         /**
          * Geometry
          * @description Sizes of the vehicle, mm; None is not known. ``front_mm`` is the bumper's distance forward of the drive
-         *     axle, ``line_mm`` the width of the tape it follows; the board's place has the axes of Mount.
+         *     axle, ``wheelbase_mm`` from there to an axle that is steered, ``line_mm`` the width of the tape it
+         *     follows; the board's place has the axes of Mount.
          */
         "Geometry-Input": {
             /** Length Mm */
@@ -4882,6 +4924,8 @@ export interface components {
             wheel_mm?: number | null;
             /** Track Mm */
             track_mm?: number | null;
+            /** Wheelbase Mm */
+            wheelbase_mm?: number | null;
             /** Cog Height Mm */
             cog_height_mm?: number | null;
             /** Line Mm */
@@ -4900,7 +4944,8 @@ export interface components {
         /**
          * Geometry
          * @description Sizes of the vehicle, mm; None is not known. ``front_mm`` is the bumper's distance forward of the drive
-         *     axle, ``line_mm`` the width of the tape it follows; the board's place has the axes of Mount.
+         *     axle, ``wheelbase_mm`` from there to an axle that is steered, ``line_mm`` the width of the tape it
+         *     follows; the board's place has the axes of Mount.
          */
         "Geometry-Output": {
             /** Length Mm */
@@ -4913,6 +4958,8 @@ export interface components {
             wheel_mm?: number | null;
             /** Track Mm */
             track_mm?: number | null;
+            /** Wheelbase Mm */
+            wheelbase_mm?: number | null;
             /** Cog Height Mm */
             cog_height_mm?: number | null;
             /** Line Mm */
@@ -6995,6 +7042,22 @@ export interface components {
             /** Uncertainty */
             uncertainty: number;
         };
+        /**
+         * RecordedModel
+         * @description A number that a recording told, and which.
+         */
+        RecordedModel: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number;
+            /** Source */
+            source: string;
+        };
         /** RecordingAsked */
         RecordingAsked: {
             /** Recording Id */
@@ -7507,7 +7570,7 @@ export interface components {
          * RunModel
          * @description A run: its verdict, why it failed (empty when it did not), its score by name, what happened, its way
          *     with how far beside the line it was, what it was worked out with; its states and lanes on times of their
-         *     own, ``lanes_t_s``. ``world`` is a world's document.
+         *     own, ``lanes_t_s``, with the flags of each sensor of a row. ``world`` is a world's document.
          */
         RunModel: {
             /** Behaviour */
@@ -7522,6 +7585,8 @@ export interface components {
             events: components["schemas"]["EventModel"][];
             /** Assumed */
             assumed: components["schemas"]["AssumedModel"][];
+            /** Recorded */
+            recorded: components["schemas"]["RecordedModel"][];
             /** Settings */
             settings: components["schemas"]["SettingModel"][];
             /** Vehicle */
@@ -7547,6 +7612,8 @@ export interface components {
             lanes_t_s: (number | null)[];
             /** States */
             states: number[];
+            /** Row */
+            row: boolean[][];
             /** Lanes */
             lanes: components["schemas"]["LaneOfRun"][];
         };
@@ -9025,7 +9092,8 @@ export interface components {
         };
         /**
          * VehicleModel
-         * @description The outline of what drives, mm from the middle of its axle, and where its sensors look from.
+         * @description The outline of what drives, mm from the middle of its axle; ``wheelbase_mm`` to the axle that is
+         *     steered (null: none is).
          */
         VehicleModel: {
             /** Front Mm */
@@ -9036,6 +9104,8 @@ export interface components {
             width_mm: number;
             /** Track Mm */
             track_mm: number;
+            /** Wheelbase Mm */
+            wheelbase_mm?: number | null;
         };
         /**
          * VideoRpmInputs
@@ -9090,6 +9160,26 @@ export interface components {
             watched: boolean;
             /** More */
             more: boolean;
+        };
+        /**
+         * WayModel
+         * @description A way to drive a course: the behaviour, what is set for it, in words and numbers, and how it went.
+         */
+        WayModel: {
+            /** Behaviour */
+            behaviour: string;
+            /** Title */
+            title: string;
+            /** Words */
+            words: string;
+            /** Given */
+            given: {
+                [key: string]: number;
+            };
+            /** Verdict */
+            verdict: string;
+            /** Score */
+            score: components["schemas"]["ScoreModel"][];
         };
         /**
          * WheelSpeedInputs
@@ -18374,6 +18464,132 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    ways_api_rigs__slug__drive_ways_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DriveAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WayModel"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    document_api_rigs__slug__drive_document_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DriveAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
                 };
             };
             /** @description Not Found */

@@ -53,22 +53,43 @@ export function poseAt(run: DriveRun, t: number): Pose {
   return { x: between(run.x_mm), y: between(run.y_mm), heading: between(run.heading_deg) };
 }
 
-/** The lanes under the ruler: the offset, what was commanded, the states, then the readings. */
-export function runLanes(run: DriveRun, shown: number): DrawnLane[] {
-  return run.lanes
+/** Where the wheels of a vehicle are, in its own axes, and how far each is turned, °. */
+export function wheelsAt(run: DriveRun, t: number): { x: number; y: number; turned: number }[] {
+  const { track_mm: track, wheelbase_mm: base } = run.outline;
+  const steers = run.lanes.find((lane) => lane.id === "steers")?.values[rowAt(run.lanes_t_s, t)] ?? 0;
+  const axles =
+    base == null
+      ? [[0, 0]]
+      : [
+          [0, 0],
+          [base, steers],
+        ];
+  return axles.flatMap(([x = 0, turned = 0]) => [-1, 1].map((side) => ({ x, y: (side * track) / 2, turned })));
+}
+
+const ROW = "row";
+
+/** The lanes that a run has: how far beside the line, the row's states, what was commanded, what was read. */
+export function runLanes(run: DriveRun): DrawnLane[] {
+  const common = { digits: 0, t: run.lanes_t_s, exact: true };
+  const lanes: DrawnLane[] = run.lanes
     .filter((lane) => lane.values.some((value) => value !== null))
-    .slice(0, shown)
-    .map((lane) => ({
-      id: lane.id,
-      title: lane.title,
-      unit: lane.unit,
-      form: "numbers",
-      digits: 0,
-      t: run.lanes_t_s,
-      low: lane.values,
-      high: lane.values,
-      exact: true,
-    }));
+    .map(({ id, title, unit, values }) => ({ ...common, id, title, unit, form: "numbers", low: values, high: values }));
+  if (run.row.length > 0) {
+    const after = lanes[0]?.id === "offset" ? 1 : 0;
+    const row = {
+      ...common,
+      id: ROW,
+      title: "row: left at the top",
+      unit: "",
+      form: ROW,
+      low: [],
+      high: [],
+      flags: run.row,
+    };
+    lanes.splice(after, 0, row);
+  }
+  return lanes;
 }
 
 /** What went over into what in a run, and how often. */

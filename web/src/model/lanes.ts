@@ -60,6 +60,20 @@ export function edgePath(lane: LaneData, x: Map, top: number, bottom: number): s
   return lane.t.map((t) => (t === null ? "" : `M${at(x(t), top)}V${bottom.toFixed(1)}`)).join("");
 }
 
+/** A block for each stretch of time in which something is so. */
+export function blocks(times: (number | null)[], flags: boolean[], x: Map, y: number, high: number): string {
+  let path = "";
+  for (let i = 0; i < flags.length; i++) {
+    if (!flags[i]) continue;
+    let end = i;
+    while (end < flags.length - 1 && flags[end]) end++;
+    const [from, to] = [x(times[i] ?? 0), x(times[end] ?? 0)];
+    path += `M${at(from, y)}H${Math.max(to, from + 0.5).toFixed(1)}v${high.toFixed(1)}H${from.toFixed(1)}Z`;
+    i = end;
+  }
+  return path;
+}
+
 /** Where a level's pulses begin and end, for their widths to be written into. */
 export function pulseSpans(lane: LaneData): { from: number; to: number; level: number }[] {
   const spans: { from: number; to: number; level: number }[] = [];

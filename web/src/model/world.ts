@@ -248,6 +248,27 @@ export function added(ground: Ground, what: Thing, [x, y]: Point): Ground {
   return { ...ground, patches: [...(ground.patches ?? []), patch] };
 }
 
+/** The world with something else on one of its patches. */
+export function patched(ground: Ground, index: number, changes: Partial<Patch>): Ground {
+  return { ...ground, patches: ground.patches?.map((each, i) => (i === index ? { ...each, ...changes } : each)) };
+}
+
+/** Where uphill is on a patch that is steep: from one end of an arrow across its middle to the other. */
+export function uphill(patch: Patch): [Point, Point] | null {
+  if (patch.grade_pct === 0) return null;
+  const count = patch.polygon.length;
+  const [x, y] = [0, 1].map(
+    (axis) => patch.polygon.reduce((sum, point) => sum + (point[axis] ?? 0), 0) / count,
+  ) as Point;
+  const reach = 0.6 * Math.min(...patch.polygon.map((point) => Math.hypot(point[0] - x, point[1] - y)));
+  const up = ((patch.heading_deg + (patch.grade_pct < 0 ? 180 : 0)) * Math.PI) / 180;
+  const [dx, dy] = [reach * Math.cos(up), reach * Math.sin(up)];
+  return [
+    [x - dx, y - dy],
+    [x + dx, y + dy],
+  ];
+}
+
 /** The world with a bend more at the end of a line: it goes on as the line goes, to the left for positive angles. */
 export function bent(ground: Ground, index: number, radius_mm: number, angle_deg: number): Ground {
   const lines = replaced(ground.lines ?? [], index, (line) => {

@@ -2,7 +2,7 @@ import { type KeyboardEvent, type PointerEvent, type RefObject, useCallback, use
 import { type Point, pointIn, useDrag } from "../hooks/useDrag";
 import { useWidth } from "../hooks/useWidth";
 import { few, figure, THIN } from "../model/format";
-import { bandPath, edgePath, type LaneData, laneSpan, lasting, pulseSpans, stepPath } from "../model/lanes";
+import { bandPath, blocks, edgePath, type LaneData, laneSpan, lasting, pulseSpans, stepPath } from "../model/lanes";
 import { anchorOf, graduations, niceStep, scale, stepDecimals } from "../model/scale";
 import styles from "./Lanes.module.css";
 
@@ -12,6 +12,8 @@ export interface DrawnLane extends LaneData {
   unit: string;
   form: string;
   digits: number;
+  /** Of a row: a track for each of its sensors, true where it is over the line. */
+  flags?: boolean[][];
 }
 
 export interface LaneMark {
@@ -336,6 +338,7 @@ function Drawn({ lane, top, height, x, from, to, width }: DrawnProps) {
       <g clipPath={`url(#${clip})`}>
         {lane.form === "numbers" && <Numbers lane={lane} top={top} bottom={bottom} x={x} />}
         {lane.form === "edges" && <path className={styles.laneLine} d={edgePath(lane, x, top + 12, bottom - 12)} />}
+        {lane.form === "row" && <Tracks lane={lane} top={top} bottom={bottom} x={x} />}
         {lane.form === "levels" && <Levels lane={lane} top={top} bottom={bottom} x={x} from={from} to={to} />}
       </g>
       {lane.form === "numbers" && <Scale lane={lane} top={top} bottom={bottom} />}
@@ -358,6 +361,29 @@ interface InLane {
 function Numbers({ lane, top, bottom, x }: InLane) {
   const y = scale(...laneSpan(lane, lane.digits), bottom - 4, top + 4);
   return <path className={lane.exact ? styles.laneLine : styles.laneBand} d={bandPath(lane, x, y)} />;
+}
+
+/** A track for each sensor of a row, dark where it is over the line. */
+function Tracks({ lane, top, bottom, x }: InLane) {
+  const tracks = lane.flags ?? [];
+  const high = (bottom - top - 8) / tracks.length;
+  const end = lane.t.length - 1;
+  return tracks.map((flags, i) => {
+    const y = top + 4 + i * high;
+    return (
+      // biome-ignore lint/suspicious/noArrayIndexKey: a track is its place in the row
+      <g key={i}>
+        <rect
+          className={styles.track}
+          x={x(lane.t[0] ?? 0)}
+          width={x(lane.t[end] ?? 0) - x(lane.t[0] ?? 0)}
+          y={y}
+          height={high - 2}
+        />
+        <path className={styles.dark} d={blocks(lane.t, flags, x, y, high - 2)} />
+      </g>
+    );
+  });
 }
 
 function Scale({ lane, top, bottom }: Omit<InLane, "x">) {

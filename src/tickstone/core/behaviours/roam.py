@@ -194,6 +194,7 @@ def prelude(loop_s: float, settings: Array, memory: Array, outputs: Array) -> in
     """What it does first: turn so far, drive so far, each as long as track and speed ask for; then go."""
     cruise, turn, turn_deg, drive_mm = settings[0], settings[5], settings[7], settings[8]
     track, v_top, dead = settings[9], settings[10], settings[11]
+    drive_mm += settings[12] * settings[13]  # turns of the wheel
     state = int(memory[STATE])
     if memory[BEGUN] == 0.0:
         memory[BEGUN], state = 1.0, TURNS_FIRST
@@ -423,6 +424,8 @@ class GuardEdge(Behaviour):
         Setting("track_mm", "track", "mm", 150.0, 5, 10_000, constant="track"),
         Setting("v_top_mm_s", "fastest", "mm/s", 600.0, 1, 20_000, constant="top_speed"),
         Setting("dead_pct", "dead band", "%", 8.0, 0, 99, constant="dead_band_left"),
+        Setting("first_turns", "and so far", "turns", 0.0, -100, 100),
+        Setting("circumference_mm", "wheel", "mm", 200.0, 10, 10_000, constant="circumference"),
     )
     states = (*STATES, "turns first", "drives first")
 

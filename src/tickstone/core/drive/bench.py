@@ -8,7 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from tickstone.core.behaviours.behaviour import RANGERS, Behaviour, StepInputs
-from tickstone.core.behaviours.indicate import BAR, CHASES, DARK, FOLLOWS, MOST_LAMPS, NEAR
+from tickstone.core.behaviours.indicate import BAR, BLINK, CHASES, DARK, FOLLOWS, MOST_LAMPS, NEAR
 from tickstone.core.drive import loop
 from tickstone.core.drive.ground import side_share
 from tickstone.core.drive.parts import Parts
@@ -23,7 +23,7 @@ from tickstone.core.drive.request import (
     ranger_columns,
     row_columns,
 )
-from tickstone.core.drive.sensing import SimulatedRow, rangers_of, row_of
+from tickstone.core.drive.sensing import flags_of, rangers_of, row_of
 from tickstone.core.drive.world import BenchWorld, Schedule
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.rig import Rig
@@ -59,6 +59,7 @@ def shown(request: RunRequest, behaviour: Behaviour, parts: Parts, progress: Run
     settings, sensors, choices = dict(parts.settings), np.zeros((0, 4)), np.zeros(1)
     assumed: tuple[str, ...] = ()
     columns: tuple[Column, ...]
+    flags = np.zeros((0, 0), np.bool_)
     if behaviour.id == "indicate":
         settings |= {
             name: value for name, value in _lamps(request.rig, quantity).items() if name not in parts.chosen
@@ -66,11 +67,10 @@ def shown(request: RunRequest, behaviour: Behaviour, parts: Parts, progress: Run
     if quantity == "distance_mm":
         columns, readings, assumed = _distances(parts, moved)
     elif quantity == "dark":
-        row = row_of(
-            sensor, parts.values[0], parts.spread, parts.hands["lamp_counts"], parts.hands["higher_mm"]
-        )
-        columns, readings, sensors, assumed = _row(parts, row, moved)
-        choices = row.choices
+        row, assumed = row_of(sensor, parts.values[0], parts.spread, parts.hands)
+        columns, readings = _row(parts, row, moved)
+        sensors, choices = row.sensors, row.choices
+        flags = flags_of(row, readings, spans=False)
     else:
         columns, readings = (
             (Column(f"{sensor.id}_level", f"{sensor.name}, level", ""),),
@@ -89,7 +89,9 @@ def shown(request: RunRequest, behaviour: Behaviour, parts: Parts, progress: Run
         size = min(memory.outputs.size, loop.MOST_OUTPUTS)
         trace[k, loop.OUTPUTS : loop.OUTPUTS + size] = memory.outputs[:size]
     judged = _judged(behaviour, settings, quantity, trace, parts.loop_s)
-    return Run(behaviour, parts.loop_s, trace, columns, judged, assumed, settings, parts.vehicle, world)
+    return Run(
+        behaviour, parts.loop_s, trace, columns, judged, assumed, settings, parts.vehicle, world, flags
+    )
 
 
 def _lamps(rig: Rig, quantity: str) -> dict[str, float]:
@@ -116,7 +118,7 @@ def _moved(schedule: Schedule, times: Array) -> Array:
 
 def _distances(parts: Parts, moved: Array) -> tuple[tuple[Column, ...], Array, tuple[str, ...]]:
     """Raw, converted, and whether it is new, of every loop."""
-    rangers = rangers_of(parts.sensors[:1], parts.values[:1], parts.loop_s, parts.spread)
+    rangers, assumed = rangers_of(parts.sensors[:1], parts.values[:1], parts.loop_s, parts.spread)
     table, every = rangers.table[0], int(rangers.table[0, loop.EVERY])
     noise, chance = parts.rng(2).standard_normal(moved.size), parts.rng(3).random(moved.size)
     readings = np.zeros((moved.size, 3))
@@ -129,12 +131,10 @@ def _distances(parts: Parts, moved: Array) -> tuple[tuple[Column, ...], Array, t
         readings[k] = raw, mm, float(new)
     sensor = parts.sensors[0]
     fresh = Column(f"{sensor.id}_new", f"{sensor.name}, new", "", hidden=True)
-    return (*ranger_columns(sensor), fresh), readings, rangers.assumed
+    return (*ranger_columns(sensor), fresh), readings, assumed
 
 
-def _row(
-    parts: Parts, row: SimulatedRow, moved: Array
-) -> tuple[tuple[Column, ...], Array, Array, tuple[str, ...]]:
+def _row(parts: Parts, row: loop.RowNumbers, moved: Array) -> tuple[tuple[Column, ...], Array]:
     """Counts of every sensor while tape goes by under the row; ``moved`` is its middle, mm to the left."""
     noise = parts.rng(1).standard_normal((moved.size, row.places.size))
     radius = float(row.mount[loop.SPOT_R])
@@ -148,7 +148,7 @@ def _row(
             count = row.levels[i, 0] + (row.levels[i, 1] - row.levels[i, 0]) * max(share, 0.0)
             readings[k, i] = count + row.mount[loop.LAMP_COUNTS] + row.mount[loop.ROW_NOISE] * noise[k, i]
     readings = np.clip(np.floor(readings + 0.5), 0.0, row.mount[loop.TOP_CODE])
-    return row_columns(row.places.size), readings, row.sensors, row.assumed
+    return row_columns(row.places.size), readings
 
 
 def _judged(
@@ -161,7 +161,7 @@ def _judged(
         lit = ~lit
     switches = np.flatnonzero(np.diff(lit.astype(int)))
     moved = trace[:, loop.X]
-    if settings.get("mode") == BAR:
+    if settings.get("mode") == BAR or BLINK in (settings.get("when_so"), settings.get("when_not")):
         true = None
     elif quantity == "distance_mm" and "trip_mm" in settings:
         true = _with_band(moved, settings["trip_mm"], settings["clear_mm"])

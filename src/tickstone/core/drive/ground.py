@@ -4,54 +4,56 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from functools import lru_cache
 from itertools import pairwise
+from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 
-from tickstone.core.drive.world import FloorWorld, Point, TableWorld, edges
+from tickstone.core.drive.world import FloorWorld, Patch, Point, TableWorld, edges
 from tickstone.core.loops import part_of_loops
 
 Array = npt.NDArray[np.float64]
 Places = npt.NDArray[np.int64]
-CELL_MM = 20.0
-MOST_CELLS = 4_000_000
+CELL_MM = 8.0
+MOST_CELLS, PART_MM = 4_000_000, 400.0
 AROUND, WALK, LOCAL_MM = (
-    2,
-    12,
+    1,
+    24,
     60.0,
 )  # pieces to either side; steps along them; nothing nearer is another line
 X1, Y1, X2, Y2, HALF, WAY, DX, DY, PER_MM2 = range(9)  # columns of the pieces
+COUNTS, UP_X, UP_Y, X_FROM, Y_FROM, X_TO, Y_TO = range(7)  # columns of the patches' numbers
 SPECKLE_MM = 6.0  # over which the ground stays the same
 
 
-@dataclass(frozen=True)
-class Ground:
+class Ground(NamedTuple):
     """``pieces`` of tape: x1, y1, x2, y2, half its width, way before it, how far it goes (x, y) and one over
-    the square of that, shape (pieces, 9); ``grid``: x, y, one over the size of a cell, columns, rows;
-    ``starts`` and ``items``: the pieces near each cell. ``way_mm`` is the length of the first line,
-    ``closed`` whether it closes. ``outline`` of a table, shape (corners, 2), none of a floor. ``patches``:
-    corners, shape (n, 2), with ``patch_starts``, the counts of each, and its span (x from, y from, x to,
-    y to). ``walls``: x1, y1, x2, y2, 1 where it sends no echo back."""
+    the square of that, shape (pieces, 9). ``grid``: x, y, one over the size of a cell, columns, rows;
+    ``near``: the pieces that a spot in a cell can see, from ``starts`` of the cell on. ``way_mm`` is the
+    length of the first line, ``closed`` whether it closes. ``outline`` of a table, shape (corners, 2), none
+    of a floor. ``patches``: corners, shape (n, 2), with ``patch_starts``; ``patch_numbers``: counts of light,
+    the share of gravity that pulls back along x and y, and its span. ``walls``: x1, y1, x2, y2, 1 where it
+    sends no echo back."""
 
     pieces: Array
+    near: Array
     grid: Array
     starts: Places
-    items: Places
     way_mm: float
     closed: bool
     outline: Array
     patches: Array
     patch_starts: Places
-    patch_counts: Array
-    patch_spans: Array
+    patch_numbers: Array
     walls: Array
     speckle: float
 
 
+@lru_cache(maxsize=8)
 def ground_of(world: FloorWorld | TableWorld, reach_mm: float) -> Ground:
-    """A world's ground, to be looked up by spots of at most ``reach_mm`` across."""
+    """A world's ground, to be looked up by spots of at most ``reach_mm`` across; nobody changes it."""
     lines = world.lines if isinstance(world, FloorWorld) else ()
     pieces: list[tuple[float, float, float, float, float, float]] = []
     first_way = 0.0
@@ -70,7 +72,7 @@ def ground_of(world: FloorWorld | TableWorld, reach_mm: float) -> Ground:
     plain = np.array(pieces, dtype=np.float64).reshape(-1, 6)
     goes = plain[:, [X2, Y2]] - plain[:, [X1, Y1]]
     table = np.column_stack([plain, goes, 1.0 / (goes**2).sum(axis=1)])
-    grid, starts, items = _grid(table, reach_mm)
+    near, grid, starts = _grid(table, reach_mm)
     corners = [point for patch in world.patches for point in patch.polygon]
     counts = [len(patch.polygon) for patch in world.patches]
     walls: list[tuple[float, ...]] = []
@@ -80,22 +82,24 @@ def ground_of(world: FloorWorld | TableWorld, reach_mm: float) -> Ground:
         walls += [(*a, *b, 0.0) for box in world.boxes for a, b in edges(box.polygon)]
     return Ground(
         table,
+        near,
         grid,
         starts,
-        items,
         first_way,
         bool(lines and lines[0].closed),
         _points(world.polygon if isinstance(world, TableWorld) else ()),
         _points(corners),
         np.cumsum([0, *counts]).astype(np.int64),
-        np.array([patch.light_counts for patch in world.patches], dtype=np.float64),
-        np.array(
-            [(*np.min(patch.polygon, axis=0), *np.max(patch.polygon, axis=0)) for patch in world.patches],
-            dtype=np.float64,
-        ).reshape(-1, 4),
+        np.array([_of_patch(patch) for patch in world.patches], dtype=np.float64).reshape(-1, 7),
         np.array(walls, dtype=np.float64).reshape(-1, 5),
         world.speckle_counts if isinstance(world, FloorWorld) else 0.0,
     )
+
+
+def _of_patch(patch: Patch) -> tuple[float, ...]:
+    share, up = math.sin(math.atan(patch.grade_pct / 100.0)), math.radians(patch.heading_deg)
+    span = (*np.min(patch.polygon, axis=0), *np.max(patch.polygon, axis=0))
+    return (patch.light_counts, share * math.cos(up), share * math.sin(up), *span)
 
 
 def _points(points: Sequence[Point]) -> Array:
@@ -119,25 +123,42 @@ def _kept(begin: float, end: float, gaps: Sequence[Point]) -> list[Point]:
     return kept
 
 
-def _grid(pieces: Array, reach_mm: float) -> tuple[Array, Places, Places]:
-    """Cells of a grid, each with the pieces that a spot in it can see."""
+def _grid(pieces: Array, reach_mm: float) -> tuple[Array, Array, Places]:
+    """The pieces that a spot can see from each cell of a grid, the grid, and where each cell's begin."""
     if not pieces.size:
-        return np.array([0.0, 0.0, 1.0 / CELL_MM, 0.0, 0.0]), np.zeros(1, np.int64), np.zeros(0, np.int64)
-    reach = reach_mm + float(pieces[:, 4].max())
-    low = pieces[:, [0, 1, 2, 3]].reshape(-1, 2).min(axis=0) - reach
-    high = pieces[:, [0, 1, 2, 3]].reshape(-1, 2).max(axis=0) + reach
-    cell = max(CELL_MM, math.sqrt(float(np.prod(high - low)) / MOST_CELLS))
-    columns, rows = (int(n) for n in np.ceil((high - low) / cell).astype(int))
-    near: list[list[int]] = [[] for _ in range(columns * rows)]
-    for number, (x1, y1, x2, y2, *_) in enumerate(pieces.tolist()):
-        begin = np.floor((np.array([min(x1, x2), min(y1, y2)]) - reach - low) / cell).astype(int)
-        end = np.floor((np.array([max(x1, x2), max(y1, y2)]) + reach - low) / cell).astype(int)
-        for row in range(max(begin[1], 0), min(end[1], rows - 1) + 1):
-            for column in range(max(begin[0], 0), min(end[0], columns - 1) + 1):
-                near[row * columns + column].append(number)
-    starts = np.cumsum([0, *(len(some) for some in near)]).astype(np.int64)
-    items = np.array([number for some in near for number in some], dtype=np.int64)
-    return np.array([low[0], low[1], 1.0 / cell, columns, rows]), starts, items
+        return pieces, np.array([0.0, 0.0, 1.0 / CELL_MM, 0.0, 0.0]), np.zeros(1, np.int64)
+    # long pieces in parts, so that the span of each part is small
+    lengths = 1.0 / np.sqrt(pieces[:, PER_MM2])
+    parts = np.ceil(lengths / PART_MM).astype(np.int64)
+    piece = np.repeat(np.arange(pieces.shape[0]), parts)
+    goes = pieces[piece][:, [DX, DY]] / parts[piece, None]
+    nth = np.arange(piece.size) - np.repeat(np.cumsum(parts) - parts, parts)
+    begin = pieces[piece][:, [X1, Y1]] + nth[:, None] * goes
+    reach = pieces[piece, HALF] + reach_mm
+    low = np.minimum(begin, begin + goes) - reach[:, None]
+    high = np.maximum(begin, begin + goes) + reach[:, None]
+    corner, size = low.min(axis=0), high.max(axis=0) - low.min(axis=0)
+    cell = max(CELL_MM, math.sqrt(float(np.prod(size)) / MOST_CELLS))
+    columns, rows = (int(n) for n in np.ceil(size / cell).astype(int))
+    first = np.floor((low - corner) / cell).astype(np.int64)
+    last = np.minimum(np.floor((high - corner) / cell).astype(np.int64), [columns - 1, rows - 1])
+    wide, tall = (last - first + 1).T
+    # every cell in the span of every part; those are kept whose middle is as near as reach and corner allow
+    part = np.repeat(np.arange(piece.size), wide * tall)
+    place = np.arange(part.size) - np.repeat(np.cumsum(wide * tall) - wide * tall, wide * tall)
+    column, row = first[part, 0] + place % wide[part], first[part, 1] + place // wide[part]
+    to_middle = corner + (np.column_stack([column, row]) + 0.5) * cell - begin[part]
+    along = (to_middle * goes[part]).sum(axis=1) / (goes[part] ** 2).sum(axis=1)
+    away = np.hypot(*(to_middle - np.clip(along, 0.0, 1.0)[:, None] * goes[part]).T)
+    kept = away <= reach[part] + cell * math.sqrt(0.5)
+    cells = (row * columns + column)[kept]
+    order = np.argsort(cells, kind="stable")
+    starts = np.concatenate([[0], np.cumsum(np.bincount(cells, minlength=columns * rows))]).astype(np.int64)
+    return (
+        pieces[piece[part[kept][order]]],
+        np.array([corner[0], corner[1], 1.0 / cell, columns, rows]),
+        starts,
+    )
 
 
 @part_of_loops
@@ -176,23 +197,29 @@ def cell_of(px: float, py: float, grid: Array) -> int:
 
 
 @part_of_loops
-def tape_share(
-    px: float, py: float, radius: float, pieces: Array, grid: Array, starts: Places, items: Places
-) -> float:
-    """How much of a round spot lies on tape, 0 to 1."""
+def tape_share(px: float, py: float, radius: float, near: Array, grid: Array, starts: Places) -> float:
+    """How much of a round spot lies on tape, 0 to 1: that on the piece which is nearest by its edge."""
     cell = cell_of(px, py, grid)
     if cell < 0:
         return 0.0
-    most = 0.0
-    for place in range(starts[cell], starts[cell + 1]):
-        i = items[place]
-        half = pieces[i, HALF]
-        away, _ = along_piece(px, py, pieces, i)
-        if away < (half + radius) * (half + radius):
-            away = math.sqrt(away)
-            share = side_share((half - away) / radius) + side_share((half + away) / radius) - 1.0
-            most = max(most, share)
-    return most
+    most, best, half = 0.0, math.inf, -1.0
+    for i in range(starts[cell], starts[cell + 1]):
+        away, _ = along_piece(px, py, near, i)
+        if near[i, HALF] != half:  # of another width
+            most = max(most, share_on(best, half, radius))
+            best, half = away, near[i, HALF]
+        elif away < best:
+            best = away
+    return max(most, share_on(best, half, radius))
+
+
+@part_of_loops
+def share_on(away_mm2: float, half: float, radius: float) -> float:
+    """How much of a round spot lies on straight tape so far away, mm², squared, and half so wide."""
+    if away_mm2 >= (half + radius) * (half + radius):
+        return 0.0
+    away = math.sqrt(away_mm2)
+    return side_share((half - away) / radius) + side_share((half + away) / radius) - 1.0
 
 
 @part_of_loops
@@ -206,6 +233,37 @@ def within(px: float, py: float, corners: Array, begin: int, end: int) -> bool:
             result = not result
         before = i
     return result
+
+
+@part_of_loops
+def light_at(px: float, py: float, patches: Array, starts: Places, numbers: Array) -> float:
+    """Counts that patches of light add here."""
+    counts = 0.0
+    for k in range(numbers.shape[0]):
+        if numbers[k, COUNTS] != 0.0 and on_patch(px, py, k, patches, starts, numbers):
+            counts += numbers[k, COUNTS]
+    return counts
+
+
+@part_of_loops
+def grade_at(
+    px: float, py: float, cos: float, sin: float, patches: Array, starts: Places, numbers: Array
+) -> float:
+    """The share of gravity that pulls back on whoever goes along a heading (its cosine and sine) here."""
+    share = 0.0
+    for k in range(numbers.shape[0]):
+        up = numbers[k, UP_X] * cos + numbers[k, UP_Y] * sin
+        if up != 0.0 and on_patch(px, py, k, patches, starts, numbers):
+            share += up
+    return share
+
+
+@part_of_loops
+def on_patch(px: float, py: float, k: int, patches: Array, starts: Places, numbers: Array) -> bool:
+    """Whether a point lies on a patch."""
+    if px < numbers[k, X_FROM] or px > numbers[k, X_TO] or py < numbers[k, Y_FROM] or py > numbers[k, Y_TO]:
+        return False
+    return within(px, py, patches, starts[k], starts[k + 1])
 
 
 @part_of_loops
@@ -250,10 +308,12 @@ def nearest_piece(px: float, py: float, pieces: Array, near: int) -> tuple[float
 
 
 @part_of_loops
-def line_near(px: float, py: float, heading: float, pieces: Array, near: int) -> tuple[float, float, int]:
-    """Where the tape is: its distance, mm, positive to the right; the way along it, mm; which piece. ``near``
-    is the piece last time (−1: none): while its neighbours are within LOCAL_MM only they are looked at, so
-    that a crossing is passed straight on."""
+def line_near(
+    px: float, py: float, cos: float, sin: float, pieces: Array, near: int
+) -> tuple[float, float, int]:
+    """Where the tape is: its distance, mm, positive to the right of a heading (its cosine and sine); the way
+    along it, mm; which piece. ``near`` is the piece last time (−1: none): while its neighbours are within
+    LOCAL_MM only they are looked at, so that a crossing is passed straight on."""
     best, along, i = nearest_piece(px, py, pieces, near)
     if near >= 0 and best >= LOCAL_MM * LOCAL_MM:
         best, along, i = nearest_piece(px, py, pieces, -1)
@@ -261,7 +321,7 @@ def line_near(px: float, py: float, heading: float, pieces: Array, near: int) ->
         return np.nan, np.nan, -1
     dx, dy = pieces[i, DX], pieces[i, DY]
     ex, ey = pieces[i, X1] + along * dx - px, pieces[i, Y1] + along * dy - py
-    to_left = -math.sin(heading) * ex + math.cos(heading) * ey
+    to_left = cos * ey - sin * ex
     away = math.sqrt(best)
     way = pieces[i, WAY] + along / math.sqrt(pieces[i, PER_MM2]) if pieces[i, WAY] >= 0 else -1.0
     return (-away if to_left > 0 else away), way, i

@@ -10,11 +10,13 @@ from dataclasses import dataclass, field, replace
 from tickstone.core.drive.world import Box, FloorWorld, World, inside
 
 BOX_MM = 120.0
-# numbers of a run that hands set, and how long a loop takes: usual (NaN: no hand is there), lowest, highest
+# numbers of a run that hands set, how long a loop takes, how many sensors in the middle of a row are read:
+# usual (NaN: no hand is there, or all), lowest, highest
 NUMBERS: dict[str, tuple[float, float, float]] = {
     "lamp_counts": (0.0, -4000.0, 4000.0),
     "higher_mm": (0.0, -50.0, 100.0),
     "loop_ms": (10.0, 0.1, 1000.0),
+    "read_sensors": (math.nan, 1.0, 8.0),
     "push_s": (math.nan, 0.0, 3600.0),
     "push_mm": (20.0, -500.0, 500.0),
     "hold_s": (math.nan, 0.0, 3600.0),

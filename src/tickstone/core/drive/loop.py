@@ -4,29 +4,85 @@ Plain numbers and arrays, so that it can be compiled; the same seed gives the sa
 from __future__ import annotations
 
 import math
+from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 
+from tickstone.core.behaviours.behaviour import MEMORY
 from tickstone.core.behaviours.catalogue import take_step
-from tickstone.core.drive.ground import line_near, ray, speckle_at, tape_share, within
-from tickstone.core.loops import part_of_loops
+from tickstone.core.behaviours.steered import as_steered
+from tickstone.core.drive.ground import (
+    Ground,
+    grade_at,
+    light_at,
+    line_near,
+    ray,
+    speckle_at,
+    tape_share,
+    within,
+)
+from tickstone.core.loops import makes_no_arrays, part_of_loops
 
 Array = npt.NDArray[np.float64]
 Places = npt.NDArray[np.int64]
 
 # columns of a trace; behind them the sensors' raw readings, then each ranger's raw and converted ones
-T_S, X, Y, HEADING, LEFT_V, RIGHT_V, STATE, OFFSET, WAY, OUTPUTS = range(10)
-MOST_OUTPUTS = 8
+T_S, X, Y, HEADING, LEFT_V, RIGHT_V, STEERS, STATE, OFFSET, WAY, OUTPUTS = range(11)
+MOST_OUTPUTS = 9
 READINGS = OUTPUTS + MOST_OUTPUTS
 # numbers of a vehicle
 V_TOP, DEAD_PCT, LAG_S, MISMATCH, GRIP, BATTERY, TRACK, FRONT, REAR, HALF_WIDTH = range(10)
+WHEELBASE, STEER_END, STEER_RATE = range(
+    11, 14
+)  # behind the circumference; the first is 0 where two wheels are driven
+LEFT, RIGHT, ANGLE = range(3)  # what moves: wheels, mm/s, and the steering, rad to the left
+GRAVITY_MM_S2 = 9806.65
 # numbers of a row's mount and converter
 ROW_X, ROW_Y, SPOT_R, TOP_CODE, LAMP_COUNTS, ROW_NOISE = range(6)
 # numbers of a ranger
 RANGER_X, RANGER_Y, LOOKS, HALF_CONE, EVERY, SLANT, NEAR, FAR, LOST, RAW_NOISE, RAW_STEP = range(11)
 RAYS = 5  # across a cone
 FELL = 1  # why a loop ended before its time
+
+
+class RowNumbers(NamedTuple):
+    """A row of line sensors: its mount, the places of its sensors (mm to the left), what each reads on white
+    and on black, shape (sensors, 2), what the behaviour takes those for, shape (sensors, 4), and what is done
+    in each state."""
+
+    mount: Array
+    places: Array
+    levels: Array
+    sensors: Array
+    choices: Array
+
+
+class RangerNumbers(NamedTuple):
+    """Rangers: mounts and limits, shape (rangers, 11); raw numbers for every mm, and mm for every raw number
+    in steps (NaN: it means nothing)."""
+
+    table: Array
+    raw_of_mm: Array
+    mm_of_raw: Array
+
+
+class Moving(NamedTuple):
+    """What changes from loop to loop: the pose (mm, mm, rad) and that of the loop before, what moves, what
+    the behaviour reads, remembers and commands."""
+
+    pose: Array
+    kept: Array
+    moves: Array
+    readings: Array
+    memory: Array
+    outputs: Array
+
+
+def at_start(x_mm: float, y_mm: float, heading_deg: float, readings: int, outputs: Array) -> Moving:
+    """A vehicle at rest; nothing has been read."""
+    pose = np.array([x_mm, y_mm, math.radians(heading_deg)])
+    return Moving(pose, pose.copy(), np.zeros(3), np.full(readings, np.nan), np.zeros(MEMORY), outputs)
 
 
 @part_of_loops
@@ -65,42 +121,82 @@ def arc(left: float, right: float, track: float, pose: Array) -> None:
 
 
 @part_of_loops
+def move(
+    outputs: Array, vehicle: Array, pull: float, dt: float, share: float, moves: Array, pose: Array
+) -> None:
+    """Carry a vehicle on by ``dt``, s: wheels follow the commands, slowed by ``pull``, mm/s, where they are
+    driven; ``moves`` and ``pose`` are changed."""
+    if vehicle[WHEELBASE] > 0.0:
+        command, wanted = as_steered(
+            outputs[0], outputs[1], vehicle[TRACK], vehicle[WHEELBASE], vehicle[STEER_END]
+        )
+        most = vehicle[STEER_RATE] * dt
+        moves[ANGLE] += min(max(wanted - moves[ANGLE], -most), most)
+        middle = (moves[LEFT] + moves[RIGHT]) / 2.0
+        target = driven(wheel_target(command, vehicle, 0.0), pull)
+        middle = wheel_step(middle, target, dt, share, vehicle)
+        aside = middle * math.tan(moves[ANGLE]) / vehicle[WHEELBASE] * vehicle[TRACK] / 2.0
+        moves[LEFT], moves[RIGHT] = middle - aside, middle + aside
+    else:
+        to_left = driven(wheel_target(outputs[0], vehicle, -1.0), pull)
+        to_right = driven(wheel_target(outputs[1], vehicle, 1.0), pull)
+        moves[LEFT] = wheel_step(moves[LEFT], to_left, dt, share, vehicle)
+        moves[RIGHT] = wheel_step(moves[RIGHT], to_right, dt, share, vehicle)
+    arc(moves[LEFT] * dt, moves[RIGHT] * dt, vehicle[TRACK], pose)
+
+
+@part_of_loops
+def driven(target: float, pull: float) -> float:
+    """What a slope leaves of a speed; a geared motor that is not driven holds (common practice)."""
+    return target - pull if target != 0.0 else 0.0
+
+
+@part_of_loops
+def slope_pull(
+    pose: Array,
+    cos: float,
+    sin: float,
+    vehicle: Array,
+    patches: Array,
+    patch_starts: Places,
+    patch_numbers: Array,
+) -> float:
+    """By how much a slope slows the wheels, mm/s: with one time constant, gravity along it for that long."""
+    share = grade_at(pose[0], pose[1], cos, sin, patches, patch_starts, patch_numbers)
+    return float(GRAVITY_MM_S2 * vehicle[LAG_S] * share)
+
+
+@part_of_loops
 def look_down(
     pose: Array,
+    cos: float,
+    sin: float,
     mount: Array,
     places: Array,
     levels: Array,
     noise: Array,
-    pieces: Array,
+    near: Array,
     grid: Array,
     starts: Places,
-    items: Places,
     outline: Array,
     patches: Array,
     patch_starts: Places,
-    patch_counts: Array,
-    patch_spans: Array,
+    patch_numbers: Array,
     speckle: float,
     readings: Array,
     shares: Array,
 ) -> None:
     """Counts of every sensor of a row where the vehicle stands, and how much of its spot was dark."""
-    c, s = math.cos(pose[2]), math.sin(pose[2])
     for i in range(places.size):
         along, aside = mount[ROW_X], mount[ROW_Y] + places[i]
-        x, y = pose[0] + along * c - aside * s, pose[1] + along * s + aside * c
-        share = tape_share(x, y, mount[SPOT_R], pieces, grid, starts, items)
+        x, y = pose[0] + along * cos - aside * sin, pose[1] + along * sin + aside * cos
+        share = tape_share(x, y, mount[SPOT_R], near, grid, starts)
         if outline.shape[0] > 0 and not within(x, y, outline, 0, outline.shape[0]):
             share = 1.0  # beyond the edge nothing comes back
         count = levels[i, 0] + (levels[i, 1] - levels[i, 0]) * share + mount[LAMP_COUNTS]
         if speckle > 0:
             count += speckle * speckle_at(x, y) * (1.0 - share)
-        for k in range(patch_counts.size):
-            span = patch_spans[k]
-            near = span[0] <= x <= span[2] and span[1] <= y <= span[3]
-            if near and within(x, y, patches, patch_starts[k], patch_starts[k + 1]):
-                count += patch_counts[k]
-        count += mount[ROW_NOISE] * noise[i]
+        count += light_at(x, y, patches, patch_starts, patch_numbers) + mount[ROW_NOISE] * noise[i]
         readings[i] = min(max(math.floor(count + 0.5), 0.0), mount[TOP_CODE])
         shares[i] = share
 
@@ -184,7 +280,7 @@ def touches(pose: Array, vehicle: Array, walls: Array) -> bool:
 def ping_all(
     k: int,
     pose: Array,
-    rangers: Array,
+    table: Array,
     noise: Array,
     chance: Array,
     raw_of_mm: Array,
@@ -194,17 +290,23 @@ def ping_all(
     trace: Array,
 ) -> None:
     """Let those rangers ping whose turn it is, so that none hears the other's; what they tell is noted."""
-    for i in range(rangers.shape[0]):
-        every = int(rangers[i, EVERY])
-        new = k % every == (i * every) // rangers.shape[0]
+    for i in range(table.shape[0]):
+        every = int(table[i, EVERY])
+        new = k % every == (i * every) // table.shape[0]
         readings[2 * i + 1] = 1.0 if new else 0.0
         if new:
-            raw = look_ahead(pose, rangers[i], noise[i], chance[i], raw_of_mm, walls)
-            readings[2 * i] = converted(raw, rangers[i], mm_of_raw)
+            raw = look_ahead(pose, table[i], noise[i], chance[i], raw_of_mm, walls)
+            readings[2 * i] = converted(raw, table[i], mm_of_raw)
             trace[k, READINGS + 2 * i] = raw
         elif k > 0:
             trace[k, READINGS + 2 * i] = trace[k - 1, READINGS + 2 * i]
         trace[k, READINGS + 2 * i + 1] = readings[2 * i]
+
+
+@part_of_loops
+def put(to: Array, pose: Array) -> None:
+    """Set one pose to another."""
+    to[0], to[1], to[2] = pose[0], pose[1], pose[2]
 
 
 @part_of_loops
@@ -229,40 +331,24 @@ def stands(pose: Array, half_track: float, outline: Array) -> bool:
     )
 
 
+@makes_no_arrays
 def roll(
     number: int,
     integers: bool,
     loop_s: float,
     substeps: int,
     settings: Array,
-    sensors: Array,
-    choices: Array,
     vehicle: Array,
-    start: Array,
-    mount: Array,
-    places: Array,
-    levels: Array,
+    moving: Moving,
+    row: RowNumbers,
     row_noise: Array,
-    rangers: Array,
+    rangers: RangerNumbers,
     range_noise: Array,
     range_chance: Array,
-    raw_of_mm: Array,
-    mm_of_raw: Array,
-    pieces: Array,
-    grid: Array,
-    starts: Places,
-    items: Places,
-    outline: Array,
-    patches: Array,
-    patch_starts: Places,
-    patch_counts: Array,
-    patch_spans: Array,
-    speckle: float,
-    walls: Array,
+    ground: Ground,
     finish: Array,
     push: Array,
     progress: Array,
-    outputs: Array,
     trace: Array,
     shares: Array,
     hits: Array,
@@ -274,48 +360,58 @@ def roll(
     ``hits`` (1 at a loop in which it drives into something). Returns: how many loops there were, why it
     ended (0: its time is over), and how often it crossed the finish.
     """
-    count, watching = places.size, rangers.shape[0]
-    pose, kept = start.copy(), start.copy()
-    left, right, memory = 0.0, 0.0, np.zeros(64)
-    size = count if count > 0 else 2 * watching
-    readings, seen, crossed, piece, ended = np.full(size, np.nan), np.zeros(count), 0, -1, 0
+    # taken apart here, since to look into a tuple costs the compiled loop more than what is in it
+    mount, places, levels, sensors, choices = row
+    table, raw_of_mm, mm_of_raw = rangers
+    pieces, near, grid, starts, outline = (
+        ground.pieces,
+        ground.near,
+        ground.grid,
+        ground.starts,
+        ground.outline,
+    )
+    patches, patch_starts, patch_numbers = ground.patches, ground.patch_starts, ground.patch_numbers
+    walls, speckle = ground.walls, ground.speckle
+    count = places.size
+    pose, kept, moves, readings, memory, outputs = moving
+    crossed, piece, ended = 0, -1, 0
     dt = loop_s / substeps
-    share = share_in(dt, vehicle)
+    share, pull = share_in(dt, vehicle), 0.0
     loops = trace.shape[0]
     k = 0
     while k < loops:
         progress[0] = k
         if progress[1] > 0:
             break
-        row = trace[k]
+        here = trace[k]
+        cos, sin = math.cos(pose[2]), math.sin(pose[2])
         if count > 0:
             look_down(
                 pose,
+                cos,
+                sin,
                 mount,
                 places,
                 levels,
                 row_noise[k],
-                pieces,
+                near,
                 grid,
                 starts,
-                items,
                 outline,
                 patches,
                 patch_starts,
-                patch_counts,
-                patch_spans,
+                patch_numbers,
                 speckle,
                 readings,
-                seen,
+                shares[k],
             )
             for i in range(count):
-                row[READINGS + i] = readings[i]
-                shares[k, i] = seen[i]
+                here[READINGS + i] = readings[i]
         else:
             ping_all(
                 k,
                 pose,
-                rangers,
+                table,
                 range_noise[k],
                 range_chance[k],
                 raw_of_mm,
@@ -325,30 +421,33 @@ def roll(
                 trace,
             )
         state = take_step(number, loop_s, readings, settings, sensors, choices, integers, memory, outputs)
-        row[T_S], row[X], row[Y], row[HEADING] = k * loop_s, pose[0], pose[1], pose[2]
-        row[LEFT_V], row[RIGHT_V], row[STATE] = left, right, state
+        here[T_S], here[X], here[Y], here[HEADING] = k * loop_s, pose[0], pose[1], pose[2]
+        here[LEFT_V], here[RIGHT_V], here[STEERS], here[STATE] = (
+            moves[LEFT],
+            moves[RIGHT],
+            moves[ANGLE],
+            state,
+        )
         for i in range(min(outputs.size, MOST_OUTPUTS)):
-            row[OUTPUTS + i] = outputs[i]
+            here[OUTPUTS + i] = outputs[i]
         if pieces.shape[0] > 0:
-            c, s = math.cos(pose[2]), math.sin(pose[2])
-            x = pose[0] + mount[ROW_X] * c - mount[ROW_Y] * s
-            y = pose[1] + mount[ROW_X] * s + mount[ROW_Y] * c
-            row[OFFSET], row[WAY], piece = line_near(x, y, pose[2], pieces, piece)
+            x = pose[0] + mount[ROW_X] * cos - mount[ROW_Y] * sin
+            y = pose[1] + mount[ROW_X] * sin + mount[ROW_Y] * cos
+            here[OFFSET], here[WAY], piece = line_near(x, y, cos, sin, pieces, piece)
         else:
-            row[OFFSET], row[WAY] = math.nan, math.nan
-        kept[:] = pose
+            here[OFFSET], here[WAY] = math.nan, math.nan
+        put(kept, pose)
         if k == push[0]:  # aside, to the left
-            pose[0] -= push[1] * math.sin(pose[2])
-            pose[1] += push[1] * math.cos(pose[2])
-        to_left, to_right = wheel_target(outputs[0], vehicle, -1.0), wheel_target(outputs[1], vehicle, 1.0)
+            pose[0] -= push[1] * sin
+            pose[1] += push[1] * cos
+        if patch_numbers.shape[0] > 0:
+            pull = slope_pull(pose, cos, sin, vehicle, patches, patch_starts, patch_numbers)
         for _ in range(substeps):
-            left = wheel_step(left, to_left, dt, share, vehicle)
-            right = wheel_step(right, to_right, dt, share, vehicle)
-            arc(left * dt, right * dt, vehicle[TRACK], pose)
+            move(outputs, vehicle, pull, dt, share, moves, pose)
         if walls.shape[0] > 0 and touches(pose, vehicle, walls):
             hits[k] = 1.0
-            pose[:] = kept
-            left = right = 0.0
+            put(pose, kept)
+            moves[LEFT] = moves[RIGHT] = 0.0
         crossed += crosses(kept, pose, finish)
         k += 1
         if outline.shape[0] > 0 and not stands(pose, vehicle[TRACK] / 2, outline):

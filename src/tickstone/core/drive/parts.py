@@ -12,7 +12,7 @@ from tickstone.core.checks import check_between
 from tickstone.core.constants import Values
 from tickstone.core.drive import hands
 from tickstone.core.drive.request import RunRequest
-from tickstone.core.drive.vehicle import SPECS, vehicle_of
+from tickstone.core.drive.vehicle import rolls, specs_of, vehicle_of
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.rig import Rig, Sensor
 from tickstone.core.rigs.usual import usual_values
@@ -21,7 +21,7 @@ from tickstone.errors import BadInput
 MOST_RANGERS = 3
 NAMED = {ROW: "a row of line sensors", RANGERS: "a ranger", LEVEL: "a sensor"}
 MOVED = {
-    WHEELS: "a motor driver for two wheels",
+    WHEELS: "a motor driver for two wheels, or for one and a servo that steers",
     SERVO: "a servo or a motor driver",
     LAMPS: "a lamp or a buzzer",
 }
@@ -41,8 +41,9 @@ class Parts:
         self.hands = {name: usual for name, (usual, _, _) in hands.NUMBERS.items()}
         spec = kind(self.sensors[0].kind).specs
         names = {setting.name for setting in behaviour.settings}
+        vehicle = {each.name for each in specs_of(rig)}
         for name, value in request.given.items():
-            if name in {each.name for each in SPECS}:  # a behaviour that knows the vehicle gets it from there
+            if name in vehicle:  # a behaviour that knows the vehicle gets it from there
                 numbers[name] = float(value)
             elif name in hands.NUMBERS:
                 self.hands[name] = check_between(float(value), *hands.NUMBERS[name][1:], name)
@@ -71,6 +72,10 @@ class Parts:
         if self.request.values is None:
             return known
         return {**self.request.values[sensor.id], **{name: known[name] for name in own}}
+
+    def values_of(self, sensor: Sensor) -> Values:
+        """The constants of any sensor of the rig."""
+        return self._values(sensor, {})
 
     def rng(self, number: int) -> np.random.Generator:
         """A generator of one's own."""
@@ -115,12 +120,11 @@ def sensors_of(rig: Rig, behaviour: Behaviour) -> list[Sensor]:
             f"has {len(found)}.",
             "rig",
         )
-    kinds = {output.kind: output for output in rig.outputs}
-    wheels = "motor-driver" in kinds and str(kinds["motor-driver"].options.get("motors", "2")) == "2"
+    kinds = {output.kind for output in rig.outputs}
     able = {
-        WHEELS: wheels,
+        WHEELS: rolls(rig),
         SERVO: "servo" in kinds or "motor-driver" in kinds,
-        LAMPS: bool(kinds.keys() & {"led", "led-bar", "buzzer"}),
+        LAMPS: bool(kinds & {"led", "led-bar", "buzzer"}),
     }
     if not any(able[way] for way in behaviour.moves):
         lacking = " or ".join(MOVED[way] for way in behaviour.moves)

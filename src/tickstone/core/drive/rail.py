@@ -20,7 +20,7 @@ from tickstone.core.drive.request import (
     RunVerdict,
     ranger_columns,
 )
-from tickstone.core.drive.sensing import SimulatedRangers, rangers_of
+from tickstone.core.drive.sensing import rangers_of
 from tickstone.core.drive.world import RailWorld
 from tickstone.core.wording import fixed
 from tickstone.errors import BadInput
@@ -82,8 +82,9 @@ def held(request: RunRequest, behaviour: Behaviour, parts: Parts, progress: RunP
     assert isinstance(world, RailWorld)
     check_holds(behaviour)
     settings = settings_on(world, parts)
-    rangers = rangers_of(parts.sensors[:1], parts.values[:1], parts.loop_s, parts.spread)
-    rangers.table[0, loop.LOST] = DROPOUT_SHARE
+    rangers, assumed = rangers_of(
+        parts.sensors[:1], parts.values[:1], parts.loop_s, parts.spread, DROPOUT_SHARE
+    )
     inputs = StepInputs(settings, integers=request.integers)
     trace = np.zeros((progress.loops, loop.READINGS + 2))
     trace[:, [loop.OFFSET, loop.WAY]] = np.nan  # there is no line here
@@ -94,7 +95,7 @@ def held(request: RunRequest, behaviour: Behaviour, parts: Parts, progress: RunP
         trace,
         ranger_columns(parts.sensors[0]),
         _judged(world, behaviour, settings, parts.loop_s, trace),
-        (*rangers.assumed, "stiction", "servo"),
+        (*assumed, "stiction", "servo"),
         settings,
         parts.vehicle,
         world,
@@ -117,7 +118,7 @@ def _simulate(
     behaviour: Behaviour,
     inputs: StepInputs,
     parts: Parts,
-    rangers: SimulatedRangers,
+    rangers: loop.RangerNumbers,
     trace: Array,
     progress: RunProgress,
 ) -> None:

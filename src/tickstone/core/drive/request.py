@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from tickstone.core.behaviours.behaviour import Behaviour
-from tickstone.core.constants import Values
+from tickstone.core.constants import Value, Values
 from tickstone.core.drive.vehicle import Vehicle
 from tickstone.core.drive.world import World
 from tickstone.core.rigs.kinds import kind
@@ -44,8 +44,8 @@ class RunVerdict:
 class RunRequest:
     """What is run: ``given`` are settings of the behaviour, numbers of the vehicle, constants of the sensor
     and hands (lamp_counts, higher_mm, loop_ms) by name, as they are for this run alone; ``values`` the
-    constants of each sensor as they stand (None: as the rig's document tells); ``real``: parts differ from
-    their constants as real ones do."""
+    constants of each sensor as they stand (None: as the rig's document tells); ``recorded``: those
+    of them that recordings tell; ``real``: parts differ from their constants as real ones do."""
 
     rig: Rig
     world: World
@@ -57,6 +57,7 @@ class RunRequest:
     real: bool = False
     integers: bool = False
     values: Mapping[str, Values] | None = None
+    recorded: tuple[Value, ...] = ()
 
 
 class RunProgress:
@@ -110,7 +111,8 @@ def row_columns(count: int) -> tuple[Column, ...]:
 class Run:
     """A run worked out, in its world as hands left it. ``trace``: a row for each loop, in the columns of
     ``core.drive.loop``; ``columns`` tells its readings; ``assumed`` are the numbers that nobody has
-    measured."""
+    measured; ``flags``, of a row, whether each sensor was over the line (of a guard: off its span), shape
+    (loops, sensors)."""
 
     behaviour: Behaviour
     loop_s: float
@@ -121,3 +123,4 @@ class Run:
     settings: Mapping[str, float]
     vehicle: Vehicle
     world: World
+    flags: npt.NDArray[np.bool_] = field(default_factory=lambda: np.zeros((0, 0), np.bool_))

@@ -2,26 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 
 from tickstone.core import loops
 from tickstone.core.behaviours.behaviour import ROW, WHEELS, Behaviour, StepInputs
 from tickstone.core.drive import loop, score
+from tickstone.core.drive.aboard import aboard
 from tickstone.core.drive.ground import ground_of
 from tickstone.core.drive.hands import with_box
+from tickstone.core.drive.loop import RangerNumbers, RowNumbers, at_start
 from tickstone.core.drive.parts import Parts
 from tickstone.core.drive.request import Run, RunProgress, RunRequest, ranger_columns, row_columns
-from tickstone.core.drive.sensing import (
-    NO_RANGERS,
-    NO_ROW,
-    SimulatedRangers,
-    SimulatedRow,
-    rangers_of,
-    row_of,
-    span_of_table,
-)
+from tickstone.core.drive.sensing import NO_RANGERS, NO_ROW, flags_of, rangers_of, row_of, span_of_table
 from tickstone.core.drive.vehicle import as_real
 from tickstone.core.drive.world import FloorWorld, TableWorld
 from tickstone.errors import BadInput
@@ -43,50 +35,35 @@ def rolled(request: RunRequest, behaviour: Behaviour, parts: Parts, progress: Ru
     assert isinstance(world, FloorWorld | TableWorld)
     check_rolls(world, behaviour)
     count = progress.loops
-    row, rangers = sensed_by(behaviour, parts)
+    row, rangers, assumed = sensed_by(behaviour, parts)
     ground = ground_of(world, float(row.mount[loop.SPOT_R]))
-    places, watching = row.places, len(rangers.sensors)
-    inputs = StepInputs(parts.settings, row.sensors, row.choices, request.integers)
-    trace = np.zeros((count, loop.READINGS + places.size + 2 * watching))
-    shares, hits = np.zeros((count, places.size)), np.zeros(count)
-    memory = behaviour.begin()
-    start = np.array([world.start.x_mm, world.start.y_mm, np.radians(world.start.heading_deg)])
-    substeps = max(1, round(1000.0 * parts.loop_s / request.step_ms))
+    sensors, watching = row.places.size, rangers.table.shape[0]
+    trace = np.zeros((count, loop.READINGS + sensors + 2 * watching))
+    shares, hits = np.zeros((count, sensors)), np.zeros(count)
     done, ended, crossed = _call(
         count,
         behaviour.number,
         request.integers,
         parts.loop_s,
-        substeps,
-        behaviour.array(inputs),
-        inputs.sensors,
-        inputs.choices,
+        max(1, round(1000.0 * parts.loop_s / request.step_ms)),
+        behaviour.array(StepInputs(parts.settings, integers=request.integers)),
         as_real(parts.vehicle.array(), parts.rng(98)) if request.real else parts.vehicle.array(),
-        start,
-        row.mount,
-        places,
-        row.levels,
-        parts.rng(1).standard_normal((count, max(places.size, 1))),
-        rangers.table,
-        parts.rng(2).standard_normal((count, max(watching, 1))),
-        parts.rng(3).random((count, max(watching, 1))),
-        rangers.raw_of_mm,
-        rangers.mm_of_raw,
-        ground.pieces,
-        ground.grid,
-        ground.starts,
-        ground.items,
-        ground.outline,
-        ground.patches,
-        ground.patch_starts,
-        ground.patch_counts,
-        ground.patch_spans,
-        ground.speckle,
-        ground.walls,
+        at_start(
+            world.start.x_mm,
+            world.start.y_mm,
+            world.start.heading_deg,
+            sensors or 2 * watching,
+            behaviour.begin().outputs,
+        ),
+        row,
+        parts.rng(1).standard_normal((count, sensors)),
+        rangers,
+        parts.rng(2).standard_normal((count, watching)),
+        parts.rng(3).random((count, watching)),
+        ground,
         np.array(world.finish if isinstance(world, FloorWorld) and world.finish else (), dtype=np.float64),
         np.array([parts.moment("push_s"), parts.hands["push_mm"]]),
         progress.seen,
-        memory.outputs,
         trace,
         shares,
         hits,
@@ -96,31 +73,36 @@ def rolled(request: RunRequest, behaviour: Behaviour, parts: Parts, progress: Ru
     judged = score.of_roll(
         score.Rolled(behaviour, world, ground, trace, shares, hits, ended, crossed, row, rangers, parts)
     )
-    columns = row_columns(places.size)
+    columns = row_columns(sensors)
     if watching:
         columns += tuple(column for sensor in parts.sensors for column in ranger_columns(sensor))
+    others, readings = aboard(parts, trace, ground, wheels=True)
     return Run(
         behaviour,
         parts.loop_s,
-        trace,
-        columns,
+        np.hstack([trace, readings]) if others else trace,
+        columns + others,
         judged,
-        (*row.assumed, *rangers.assumed, *parts.vehicle.assumed),
+        (*assumed, *parts.vehicle.assumed),
         parts.settings,
         parts.vehicle,
         world,
+        flags_of(row, trace[:, loop.READINGS : loop.READINGS + sensors], behaviour.id == "edge-guard"),
     )
 
 
-def sensed_by(behaviour: Behaviour, parts: Parts) -> tuple[SimulatedRow, SimulatedRangers]:
-    """What a behaviour reads, as the rig has it; nothing of the other sort."""
+def sensed_by(behaviour: Behaviour, parts: Parts) -> tuple[RowNumbers, RangerNumbers, tuple[str, ...]]:
+    """What a behaviour reads, as the rig has it, nothing of the other sort; and what of it nobody has
+    measured."""
     if behaviour.reads != ROW:
-        return NO_ROW, rangers_of(parts.sensors, parts.values, parts.loop_s, parts.spread)
-    hands = parts.hands
-    row = row_of(parts.sensors[0], parts.values[0], parts.spread, hands["lamp_counts"], hands["higher_mm"])
+        return NO_ROW, *rangers_of(parts.sensors, parts.values, parts.loop_s, parts.spread)
+    values = parts.values[0]
+    row, assumed = row_of(parts.sensors[0], values, parts.spread, parts.hands)
+    if row.places.size < behaviour.least:
+        raise BadInput(f"{behaviour.title} reads {behaviour.least} sensors at least.", "read_sensors")
     if behaviour.id == "edge-guard":
-        row = replace(row, sensors=span_of_table(row, parts.values[0]))
-    return row, NO_RANGERS
+        row = row._replace(sensors=span_of_table(row, values))
+    return row, NO_RANGERS, assumed
 
 
 def compiled(count: int) -> bool:

@@ -17,7 +17,6 @@ from tickstone.core.drive import loop
 from tickstone.core.drive.ground import Ground, ray, tape_share
 from tickstone.core.drive.parts import Parts
 from tickstone.core.drive.request import Event, Figure, RunVerdict
-from tickstone.core.drive.sensing import SimulatedRangers, SimulatedRow
 from tickstone.core.drive.world import FloorWorld, TableWorld, inside
 from tickstone.core.wording import fixed
 
@@ -46,8 +45,8 @@ class Rolled:
     hits: Array
     ended: int
     crossed: int
-    row: SimulatedRow
-    rangers: SimulatedRangers
+    row: loop.RowNumbers
+    rangers: loop.RangerNumbers
     parts: Parts
 
     @property
@@ -407,15 +406,7 @@ def _of_field(rolled: Rolled) -> RunVerdict:
     spot = float(rolled.row.mount[loop.SPOT_R])
     dark = np.array(
         [
-            tape_share(
-                trace[k, loop.X],
-                trace[k, loop.Y],
-                spot,
-                ground.pieces,
-                ground.grid,
-                ground.starts,
-                ground.items,
-            )
+            tape_share(trace[k, loop.X], trace[k, loop.Y], spot, ground.near, ground.grid, ground.starts)
             > 0.5
             for k in looked
         ]

@@ -4,8 +4,7 @@ converted by the same core as real ones. What nobody has measured is named."""
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 import numpy.typing as npt
@@ -13,6 +12,7 @@ import numpy.typing as npt
 from tickstone.core.behaviours.follow import BAND, BLACK, THRESHOLD, WHITE
 from tickstone.core.constants import Provenance, Values
 from tickstone.core.decisions.steering import usual_action
+from tickstone.core.drive.loop import RangerNumbers, RowNumbers
 from tickstone.core.line_row import BROKEN, patterns
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.kinds.base import Ambient
@@ -21,44 +21,34 @@ from tickstone.core.rigs.rig import Mount, Sensor
 
 Array = npt.NDArray[np.float64]
 SLANT_DEG = 25.0  # a smooth wall met at more reflects away, common practice
-DROPOUT_SHARE = 0.003  # of pings that are lost without a reason
+LOST_SHARE, USUAL_LOST = "lost_share", 0.003  # of pings that are lost without a reason, common practice
 PART_SPREAD = 0.5  # of the uncertainty of a constant, by which a real part differs from it
 STEP_US, STEP_COUNT = 4.0, 1.0
 TABLE_MM = 4.0  # between distances whose raw numbers are worked out
 STATES = 256  # of eight sensors
 
 
-@dataclass(frozen=True)
-class SimulatedRow:
-    """A row of line sensors: where it is mounted, the places of its sensors (mm to the left), what each reads
-    on white and on black, and what the behaviour takes those for; ``choices`` by state."""
-
-    sensor: str
-    mount: Array
-    places: Array
-    levels: Array
-    sensors: Array
-    choices: Array
-    assumed: tuple[str, ...]
-
-
-NO_ROW = SimulatedRow(  # looks as a spot 4 mm wide would, ahead of the axle, and reads nothing
-    "",
+Assumed = tuple[str, ...]  # constants that nobody has measured
+NO_ROW = RowNumbers(  # looks as a spot 4 mm wide would, ahead of the axle, and reads nothing
     np.array([80.0, 0.0, 4.0, 1023.0, 0.0, 0.0]),
     np.zeros(0),
     np.zeros((0, 2)),
     np.zeros((0, 4)),
     np.zeros(1),
-    (),
 )
 
 
 def row_of(
-    sensor: Sensor, values: Values, rng: np.random.Generator | None, lamp_counts: float, higher_mm: float
-) -> SimulatedRow:
-    """A row as its constants say; with a generator its true whites and blacks differ from those as a real
-    part's do. ``higher_mm`` is how much farther from the ground it is than where it was measured."""
-    names = NAMES[: int(values["sensors"].value)]
+    sensor: Sensor, values: Values, rng: np.random.Generator | None, hands: Mapping[str, float]
+) -> tuple[RowNumbers, Assumed]:
+    """A row as its constants say, and which of those nobody has measured; with a generator its true whites
+    and blacks differ from those as a real part's do. ``hands`` tell how much brighter it is and how much
+    farther from the ground than where it was measured, and how many sensors in its middle are read (NaN:
+    all)."""
+    fitted = int(values["sensors"].value)
+    read = fitted if math.isnan(hands["read_sensors"]) else min(int(hands["read_sensors"]), fitted)
+    first, higher_mm = (fitted - read) // 2, hands["higher_mm"]
+    names = NAMES[first : first + read]
     assumed = {
         name
         for name in ("white", "black", "pitch", "spot", "noise")
@@ -86,23 +76,23 @@ def row_of(
     spot = values["spot"].value / 2 * (1.0 + max(higher_mm, -4.0) / 10.0)
     top = 2.0 ** values["bits"].value - 1.0
     pitch = values["pitch"].value
-    places = np.array([((len(names) - 1) / 2 - i) * pitch for i in range(len(names))])
-    return SimulatedRow(
-        sensor.id,
-        np.array([mount.x_mm, mount.y_mm, max(spot, 0.2), top, lamp_counts, values["noise"].value]),
+    places = np.array([((fitted - 1) / 2 - first - i) * pitch for i in range(read)])
+    numbers = RowNumbers(
+        np.array([mount.x_mm, mount.y_mm, max(spot, 0.2), top, hands["lamp_counts"], values["noise"].value]),
         places,
         levels,
         table,
         _choices(values, len(names)),
-        tuple(sorted(assumed)),
     )
+    return numbers, tuple(sorted(assumed))
 
 
-def span_of_table(row: SimulatedRow, values: Values) -> Array:
+def span_of_table(row: RowNumbers, values: Values) -> Array:
     """What an edge guard takes for the table: low and high of each sensor, in the places of threshold and
     band; half way to black where nothing is chosen."""
     sensors = row.sensors.copy()
-    for i, name in enumerate(NAMES[: sensors.shape[0]]):
+    first = (int(values["sensors"].value) - sensors.shape[0]) // 2
+    for i, name in enumerate(NAMES[first : first + sensors.shape[0]]):
         white, black = sensors[i, WHITE], sensors[i, BLACK]
         low, high = values.get(f"table_low_{name}"), values.get(f"table_high_{name}")
         half = (white + black) / 2
@@ -110,6 +100,15 @@ def span_of_table(row: SimulatedRow, values: Values) -> Array:
         sensors[i, THRESHOLD] = low.value if low else usual[0]
         sensors[i, BAND] = high.value if high else usual[1]
     return sensors
+
+
+def flags_of(row: RowNumbers, counts: Array, spans: bool) -> npt.NDArray[np.bool_]:
+    """Which sensors were over the line, by their thresholds; with ``spans`` which were off theirs. Shape
+    (loops, sensors), as that of the counts."""
+    low, high = row.sensors[:, THRESHOLD], row.sensors[:, BAND]
+    if spans:
+        return np.asarray((counts < low) | (counts > high))
+    return np.asarray((counts > low) == (row.sensors[:, BLACK] > row.sensors[:, WHITE]))
 
 
 def _choices(values: Values, count: int) -> Array:
@@ -127,25 +126,18 @@ def _choices(values: Values, count: int) -> Array:
     return choices
 
 
-@dataclass(frozen=True)
-class SimulatedRangers:
-    """Rangers in their order: mounts and limits, shape (rangers, 11); raw numbers for every mm, and mm for
-    every raw number in steps (NaN: it means nothing)."""
-
-    sensors: tuple[str, ...]
-    table: Array
-    raw_of_mm: Array
-    mm_of_raw: Array
-    assumed: tuple[str, ...]
-
-
-NO_RANGERS = SimulatedRangers((), np.zeros((0, 11)), np.zeros(2), np.zeros(2), ())
+NO_RANGERS = RangerNumbers(np.zeros((0, 11)), np.zeros(2), np.zeros(2))
 
 
 def rangers_of(
-    sensors: Sequence[Sensor], all_values: Sequence[Values], loop_s: float, rng: np.random.Generator | None
-) -> SimulatedRangers:
-    """Rangers of one kind as their constants say: the first one's conversion serves them all."""
+    sensors: Sequence[Sensor],
+    all_values: Sequence[Values],
+    loop_s: float,
+    rng: np.random.Generator | None,
+    usual_lost: float = USUAL_LOST,
+) -> tuple[RangerNumbers, Assumed]:
+    """Rangers of one kind as their constants say, and which of those nobody has measured: the first one's
+    conversion serves them all."""
     what, values = kind(sensors[0].kind), all_values[0]
     reach = int(values["farthest"].value) if "farthest" in values else 4000
     nearest = values["nearest"].value if "nearest" in values else 20.0
@@ -166,6 +158,7 @@ def rangers_of(
     if "jitter" in values:
         noise = values["jitter"].value
     rows = []
+    lost = values[LOST_SHARE].value if LOST_SHARE in values else usual_lost
     for sensor in sensors:
         mount = sensor.mount or Mount(x_mm=100.0, height_mm=120.0)
         cone = values["cone"].value / 2 if "cone" in values else 1.0
@@ -181,16 +174,14 @@ def rangers_of(
                 math.radians(SLANT_DEG),
                 nearest,
                 reach,
-                DROPOUT_SHARE,
+                lost,
                 noise,
                 step,
             ]
         )
-    assumed = [
+    assumed = tuple(
         name
         for name in ("offset", "sound", "jitter", "cone")
         if name in values and values[name].provenance is Provenance.ASSUMED
-    ]
-    return SimulatedRangers(
-        tuple(sensor.id for sensor in sensors), np.array(rows), raw_of_mm, mm_of_raw, tuple(assumed)
     )
+    return RangerNumbers(np.array(rows), raw_of_mm, mm_of_raw), assumed

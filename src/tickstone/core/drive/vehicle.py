@@ -11,7 +11,7 @@ import numpy.typing as npt
 
 from tickstone.core.checks import check_between
 from tickstone.core.constants import Provenance, Values
-from tickstone.core.rigs.rig import Rig
+from tickstone.core.rigs.rig import Output, Rig
 from tickstone.errors import BadInput
 
 Array = npt.NDArray[np.float64]
@@ -21,7 +21,7 @@ Array = npt.NDArray[np.float64]
 class VehicleSpec:
     """A number of the vehicle: its usual value, its bounds, the constants of the wheels' sensor that tell it
     once they are measured (their mean), and the field of the rig's geometry that tells it else (empty:
-    none)."""
+    none). ``steered``: only of a vehicle with a servo that steers."""
 
     name: str
     label: str
@@ -31,6 +31,7 @@ class VehicleSpec:
     high: float
     told_by: str = ""
     constants: tuple[str, ...] = ()
+    steered: bool = False
 
 
 # in the order in which loops have them
@@ -45,7 +46,34 @@ SPECS = (
     VehicleSpec("front_mm", "bumper before the axle", "mm", 120.0, 0, 10_000, "front_mm"),
     VehicleSpec("rear_mm", "behind the axle", "mm", 60.0, 0, 10_000),
     VehicleSpec("width_mm", "width", "mm", 160.0, 5, 10_000, "width_mm"),
+    VehicleSpec(
+        "circumference_mm", "wheel circumference", "mm", 200.0, 10, 10_000, "wheel_mm", ("circumference",)
+    ),
+    VehicleSpec("wheelbase_mm", "to the steered axle", "mm", 160.0, 5, 10_000, "wheelbase_mm", steered=True),
+    VehicleSpec("steer_end_deg", "steers at most", "°", 30.0, 1, 80, steered=True),
+    VehicleSpec("steer_deg_s", "servo turns", "°/s", 300.0, 1, 10_000, steered=True),
 )
+
+
+def steers(rig: Rig) -> bool:
+    """Whether a rig drives by one motor and steers by a servo."""
+    kinds = {output.kind: output for output in rig.outputs}
+    return "servo" in kinds and "motor-driver" in kinds and _motors(kinds["motor-driver"]) == 1
+
+
+def rolls(rig: Rig) -> bool:
+    """Whether a rig drives: by two wheels, or by one motor and a servo that steers."""
+    return steers(rig) or any(o.kind == "motor-driver" and _motors(o) == 2 for o in rig.outputs)
+
+
+def _motors(driver: Output) -> int:
+    return int(float(driver.options.get("motors", 2)))
+
+
+def specs_of(rig: Rig) -> tuple[VehicleSpec, ...]:
+    """The numbers that the vehicle of a rig has."""
+    steered = steers(rig)
+    return tuple(spec for spec in SPECS if steered or not spec.steered)
 
 
 @dataclass(frozen=True)
@@ -58,10 +86,12 @@ class Vehicle:
     measured: Mapping[str, str] = field(default_factory=dict)
 
     def array(self) -> Array:
-        """The numbers as loops have them: shares for percent, half the width."""
-        values = np.array([self.values[spec.name] for spec in SPECS])
+        """The numbers as loops have them: shares for percent, half the width, angles in rad; a wheelbase of 0
+        where nothing steers."""
+        values = np.array([self.values.get(spec.name, 0.0) for spec in SPECS])
         values[[3, 5]] /= 100.0
         values[9] /= 2.0
+        values[[12, 13]] = np.radians(values[[12, 13]])
         return values
 
 
@@ -84,13 +114,14 @@ def as_real(vehicle: Array, random: np.random.Generator) -> Array:
 def vehicle_of(rig: Rig, given: Mapping[str, float], known: Mapping[str, Values] | None = None) -> Vehicle:
     """The vehicle of a rig, by the constants of its sensors as they stand, with numbers changed for one run.
     Raises BadInput naming a number that it does not have, or that cannot be so."""
-    names = {spec.name for spec in SPECS}
+    specs = specs_of(rig)
+    names = {spec.name for spec in specs}
     for name in given:
         if name not in names:
             raise BadInput(f"A vehicle has no {name!r}; it has {', '.join(sorted(names))}.", name)
     values: dict[str, float] = {}
     assumed, measured = [], {}
-    for spec in SPECS:
+    for spec in specs:
         sensor, fitted = _measured(spec, known or {})
         told = _told(spec, rig)
         if spec.name in given:
@@ -124,4 +155,6 @@ def _told(spec: VehicleSpec, rig: Rig) -> float | None:
     if spec.name == "rear_mm" and geometry.length_mm is not None and geometry.front_mm is not None:
         return float(geometry.length_mm - geometry.front_mm)
     size = getattr(geometry, spec.told_by) if spec.told_by else None
+    if size is not None and spec.name == "circumference_mm":
+        return math.pi * float(size)
     return None if size is None else float(size)

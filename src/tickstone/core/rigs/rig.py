@@ -136,13 +136,15 @@ class Supply:
 @dataclass(frozen=True)
 class Geometry:
     """Sizes of the vehicle, mm; None is not known. ``front_mm`` is the bumper's distance forward of the drive
-    axle, ``line_mm`` the width of the tape it follows; the board's place has the axes of Mount."""
+    axle, ``wheelbase_mm`` from there to an axle that is steered, ``line_mm`` the width of the tape it
+    follows; the board's place has the axes of Mount."""
 
     length_mm: float | None = None
     width_mm: float | None = None
     front_mm: float | None = None
     wheel_mm: float | None = None
     track_mm: float | None = None
+    wheelbase_mm: float | None = None
     cog_height_mm: float | None = None
     line_mm: float | None = None
     board_x_mm: float = 0.0

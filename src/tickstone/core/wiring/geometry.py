@@ -130,7 +130,7 @@ def check_possible(rig: Rig) -> list[tuple[str, str]]:
     """Sizes that cannot be, as (field, sentence)."""
     results = []
     sizes = rig.geometry
-    for name in ("length_mm", "width_mm", "wheel_mm", "track_mm", "cog_height_mm", "line_mm"):
+    for name in ("length_mm", "width_mm", "wheel_mm", "track_mm", "wheelbase_mm", "cog_height_mm", "line_mm"):
         size = getattr(sizes, name)
         if size is not None and not 0 < size <= 100_000:
             results.append(

@@ -7,6 +7,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
+from tickstone.core.drive.aboard import ACCEL_NOISE_G, GYRO_NOISE_DPS
 from tickstone.core.inertial import AXES, gravity_at
 from tickstone.core.rigs.kinds.inertial import FULL
 from tickstone.standin.hands import Hand
@@ -21,8 +22,6 @@ HANDS = (
 TURN_DEG_S = 90.0  # how fast a hand brings it into another pose
 WARM_BIAS_DPS_K = 0.03  # the gyro's bias moves with temperature
 WALK_DPS = 0.004  # and walks by itself, per root second
-GYRO_NOISE_DPS = 0.08
-ACCEL_NOISE_G = 0.003
 
 
 class PosedPart(SimulatedPart):

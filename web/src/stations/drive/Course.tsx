@@ -1,6 +1,6 @@
 import { memo, useMemo } from "react";
 import { usePlace } from "../../hooks/place";
-import { type DriveRun, poseAt, stretches } from "../../model/drive";
+import { type DriveRun, poseAt, stretches, wheelsAt } from "../../model/drive";
 import { figure, THIN } from "../../model/format";
 import { rowPlaces, scaleBar } from "../../model/plan";
 import { type Ground, groundOf, type Point, spanOf } from "../../model/world";
@@ -119,6 +119,7 @@ function Vehicle({ run, t, unit }: { run: DriveRun; t: number; unit: number }) {
   const { x, y, heading } = poseAt(run, t);
   const { front_mm: front, rear_mm: rear, width_mm: width, track_mm: track } = run.outline;
   const wheel = Math.max(24, 0.2 * track);
+  const wheels = wheelsAt(run, t);
   return (
     <g transform={`translate(${x} ${y}) rotate(${heading})`} className={styles.vehicle}>
       {rig.parts
@@ -127,13 +128,14 @@ function Vehicle({ run, t, unit }: { run: DriveRun; t: number; unit: number }) {
           <Beam key={part.id} part={part} unit={unit} />
         ))}
       <rect x={-rear} y={-width / 2} width={rear + front} height={width} strokeWidth={1.6 * unit} />
-      {[-1, 1].map((side) => (
+      {wheels.map(({ x, y, turned }) => (
         <rect
-          key={side}
+          key={`${x} ${y}`}
           x={-wheel / 2}
-          y={(side * track) / 2 - wheel / 8}
+          y={-wheel / 8}
           width={wheel}
           height={wheel / 4}
+          transform={`translate(${x} ${y}) rotate(${turned})`}
           className={styles.wheel}
         />
       ))}

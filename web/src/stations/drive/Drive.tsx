@@ -8,11 +8,13 @@ import { usePlace } from "../../hooks/place";
 import { useAddress } from "../../hooks/useAddress";
 import { type Drive as Driven, useDrive, useRunning } from "../../hooks/useDrive";
 import { useTrack } from "../../hooks/useTrack";
+import { saveText } from "../../plot/saveSvg";
 import { Verdict } from "../../ui/Verdict";
 import styles from "./Drive.module.css";
 import { Kept } from "./Kept";
 import { Numbers } from "./Numbers";
 import { Shown } from "./Shown";
+import { Ways } from "./Ways";
 import { WorldBench } from "./WorldBench";
 
 /** The run before the run: a behaviour of the rig in a world drawn to scale, and why it fails. */
@@ -35,6 +37,7 @@ function Runs() {
         <div>{run.data && <Shown run={run.data} before={drive.before} behaviour={behaviour} clock={clock} />}</div>
         {run.data && <Numbers run={run.data} given={drive.body.given} now={() => clock.current} onSet={drive.set} />}
       </div>
+      <Ways drive={drive} />
       <Kept drive={drive} />
       <p className="caution">
         First runs on the floor: wheels off the ground, fingers and sleeves away from what spins, someone at the switch.
@@ -145,6 +148,10 @@ function Keep({ drive }: { drive: Driven }) {
     );
     if (kept?.id) drive.put({ run: String(kept.id) });
   };
+  const save = async () => {
+    const run = await ask(api.POST("/api/rigs/{slug}/drive/document", { params, body }));
+    saveText(JSON.stringify(run, null, 2), `${rig.slug}-${body.behaviour}-${body.world}.json`, "application/json");
+  };
   if (drive.kept !== null)
     return (
       <button type="button" className="act" onClick={() => drive.change({ beside: null })}>
@@ -160,6 +167,14 @@ function Keep({ drive }: { drive: Driven }) {
       )}
       <button type="button" className="act" onClick={() => void keep()}>
         Keep this run
+      </button>
+      <button
+        type="button"
+        className="act"
+        title="For ./tick-stone drive: the same numbers"
+        onClick={() => void save()}
+      >
+        Save as file
       </button>
     </>
   );

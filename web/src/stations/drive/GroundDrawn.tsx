@@ -1,6 +1,31 @@
 import { memo } from "react";
-import { dashes, type Ground, linePoints, type Point } from "../../model/world";
+import { dashes, type Ground, linePoints, type Patch, type Point, uphill } from "../../model/world";
 import styles from "./GroundDrawn.module.css";
+
+/** A patch of light, or a ramp with an arrow uphill. */
+function PatchDrawn({ patch, unit }: { patch: Patch; unit: number }) {
+  const arrow = uphill(patch);
+  const light = `lamp, ${patch.light_counts > 0 ? "+" : ""}${patch.light_counts} counts`;
+  return (
+    <g>
+      <polygon
+        points={corners(patch.polygon)}
+        className={patch.light_counts === 0 ? styles.ramp : styles.lamp}
+        strokeWidth={unit}
+      >
+        <title>{arrow ? `ramp, ${patch.grade_pct} %` : light}</title>
+      </polygon>
+      {arrow && <path d={arrowTo(...arrow, 9 * unit)} className={styles.uphill} strokeWidth={1.6 * unit} />}
+    </g>
+  );
+}
+
+/** A line with a head of so many millimetres. */
+function arrowTo([x1, y1]: Point, [x2, y2]: Point, head: number): string {
+  const looks = Math.atan2(y2 - y1, x2 - x1);
+  const wing = (turn: number) => `${x2 - head * Math.cos(looks + turn)} ${y2 - head * Math.sin(looks + turn)}`;
+  return `M${x1} ${y1}L${x2} ${y2}M${wing(0.5)}L${x2} ${y2}L${wing(-0.5)}`;
+}
 
 const corners = (points: Point[]) => points.map(([x, y]) => `${x},${y}`).join(" ");
 
@@ -10,14 +35,7 @@ export const GroundDrawn = memo(function GroundDrawn({ ground, unit }: { ground:
     <>
       {ground.polygon && <polygon points={corners(ground.polygon)} className={styles.table} strokeWidth={1.6 * unit} />}
       {ground.patches?.map((patch) => (
-        <polygon
-          key={corners(patch.polygon)}
-          points={corners(patch.polygon)}
-          className={styles.lamp}
-          strokeWidth={unit}
-        >
-          <title>{`lamp, ${patch.light_counts > 0 ? "+" : ""}${patch.light_counts} counts`}</title>
-        </polygon>
+        <PatchDrawn key={corners(patch.polygon)} patch={patch} unit={unit} />
       ))}
       {ground.lines?.map((line) => {
         const points = linePoints(line);

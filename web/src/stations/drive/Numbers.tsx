@@ -2,7 +2,7 @@ import { useState } from "react";
 import { usePlace } from "../../hooks/place";
 import type { Given } from "../../hooks/useDrive";
 import { type DriveRun, poseAt } from "../../model/drive";
-import { figure, THIN } from "../../model/format";
+import { few, figure, THIN } from "../../model/format";
 import { Glyph } from "../../ui/Glyph";
 import { NumberField } from "../../ui/NumberField";
 import styles from "./Numbers.module.css";
@@ -45,6 +45,7 @@ export function Numbers({ run, given, now, onSet }: Props) {
           ))}
       </dl>
       {run.assumed.length > 0 && <Assumed run={run} />}
+      {run.recorded.length > 0 && <Recorded run={run} />}
     </section>
   );
 }
@@ -73,6 +74,17 @@ function Assumed({ run }: { run: DriveRun }) {
         </span>
       ))}
       .
+    </p>
+  );
+}
+
+/** What recordings told of the sensors that are read. */
+function Recorded({ run }: { run: DriveRun }) {
+  const source = run.recorded[0]?.source;
+  return (
+    <p>
+      <Glyph of="measured" /> From {source}:{" "}
+      {run.recorded.map(({ label, value, unit }) => `${label} ${few(value)}${unit ? THIN + unit : ""}`).join(", ")}.
     </p>
   );
 }

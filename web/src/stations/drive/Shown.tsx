@@ -3,7 +3,7 @@ import type { Able } from "../../hooks/useDrive";
 import { useKeys } from "../../hooks/useKeys";
 import { type DriveRun, runLanes } from "../../model/drive";
 import { figure, THIN } from "../../model/format";
-import { Lanes } from "../../plot/Lanes";
+import { type DrawnLane, Lanes } from "../../plot/Lanes";
 import { Course } from "./Course";
 import styles from "./Shown.module.css";
 import { States } from "./States";
@@ -38,7 +38,9 @@ export function Shown({ run, before, behaviour, clock }: Props) {
     true,
   );
   clock.current = play.t;
-  const lanes = useMemo(() => runLanes(run, LANES), [run]);
+  const all = useMemo(() => runLanes(run), [run]);
+  const [picked, setPicked] = useState<string[] | null>(null);
+  const lanes = all.filter((lane, i) => (picked ? picked.includes(lane.id) : i < LANES));
   return (
     <>
       {behaviour && <States run={run} names={behaviour.states} t={play.t} />}
@@ -62,6 +64,7 @@ export function Shown({ run, before, behaviour, clock }: Props) {
           {figure(play.t, 2)}
           {THIN}s
         </span>
+        <LaneMenu lanes={all} shown={lanes.map((lane) => lane.id)} onShown={setPicked} />
         <span className="small">{run.events.filter((event) => event.t_s <= play.t).at(-1)?.words}</span>
       </div>
       <Lanes
@@ -83,6 +86,35 @@ export function Shown({ run, before, behaviour, clock }: Props) {
         onView={(from, to) => setView([from, to])}
       />
     </>
+  );
+}
+
+interface MenuProps {
+  lanes: DrawnLane[];
+  shown: string[];
+  onShown: (ids: string[]) => void;
+}
+
+/** Which lanes are drawn. */
+function LaneMenu({ lanes, shown, onShown }: MenuProps) {
+  return (
+    <details className={styles.menu}>
+      <summary>
+        Lanes, {shown.length} of {lanes.length}
+      </summary>
+      <div>
+        {lanes.map(({ id, title }) => (
+          <label key={id}>
+            <input
+              type="checkbox"
+              checked={shown.includes(id)}
+              onChange={(event) => onShown(event.target.checked ? [...shown, id] : shown.filter((each) => each !== id))}
+            />
+            {title}
+          </label>
+        ))}
+      </div>
+    </details>
   );
 }
 

@@ -47,10 +47,10 @@ export function WorldBench() {
   if (!world.data || !choices.data) return <Verdict next={null}>Looking it up</Verdict>;
   const own = choices.data.worlds.some((each) => each.own && each.name === name);
   const begun = world.data as unknown as Ground;
-  return <Bench key={name} begun={own ? begun : { ...begun, name: `${name}, mine` }} own={own} />;
+  return <Bench key={name} begun={own ? begun : { ...begun, name: `${name}, mine` }} source={name} own={own} />;
 }
 
-function Bench({ begun, own }: { begun: Ground; own: boolean }) {
+function Bench({ begun, source, own }: { begun: Ground; source: string; own: boolean }) {
   const place = usePlace();
   const refresh = useRefresh(place.rig.slug);
   const [world, step] = useReducer(drawn, { now: begun, before: [] });
@@ -131,7 +131,14 @@ function Bench({ begun, own }: { begun: Ground; own: boolean }) {
           onPut={put}
         />
       </div>
-      <Files world={world.now} own={own} onTaken={put} onRefused={setRefused} onDrop={() => void drop()} />
+      <Files
+        world={world.now}
+        source={source}
+        own={own}
+        onTaken={put}
+        onRefused={setRefused}
+        onDrop={() => void drop()}
+      />
     </div>
   );
 }
@@ -140,6 +147,7 @@ const FORMS = ["json", "svg", "csv"] as const;
 
 interface FilesProps {
   world: Ground;
+  source: string;
   own: boolean;
   onTaken: (world: Ground) => void;
   onRefused: (refused: Refused) => void;
@@ -147,7 +155,7 @@ interface FilesProps {
 }
 
 /** Worlds as files: taken in to be looked at, given out as they are kept. */
-function Files({ world, own, onTaken, onRefused, onDrop }: FilesProps) {
+function Files({ world, source, own, onTaken, onRefused, onDrop }: FilesProps) {
   const take = async ([file]: File[]) => {
     if (!file) return;
     const suffix = file.name.split(".").pop()?.toLowerCase() ?? "";
@@ -171,18 +179,18 @@ function Files({ world, own, onTaken, onRefused, onDrop }: FilesProps) {
         a drawing at true scale (SVG: stroked paths are lines, closed filled shapes boxes), points of a line (CSV: x and
         y in mm), or a world's JSON
       </DropFiles>
-      {own && (
-        <p>
-          {(["svg", "json"] as const).map((form) => (
-            <a key={form} className="act" href={`/api/worlds/${encodeURIComponent(world.name)}/file/${form}`} download>
-              Take it along as {form.toUpperCase()}
-            </a>
-          ))}{" "}
+      <p className={styles.files}>
+        {(world.kind === "floor" || world.kind === "table" ? (["svg", "json"] as const) : []).map((form) => (
+          <a key={form} className="act" href={`/api/worlds/${encodeURIComponent(source)}/file/${form}`} download>
+            Save {source} as {form.toUpperCase()}
+          </a>
+        ))}
+        {own && (
           <button type="button" className="plain" onClick={onDrop}>
-            Take {world.name} away
+            Delete {source}
           </button>
-        </p>
-      )}
+        )}
+      </p>
     </section>
   );
 }

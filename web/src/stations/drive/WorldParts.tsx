@@ -6,6 +6,8 @@ import {
   type Ground,
   type Handle,
   moved,
+  type Patch,
+  patched,
   removed,
   type Tape,
   type Thing,
@@ -13,12 +15,12 @@ import {
 import { NumberField } from "../../ui/NumberField";
 import styles from "./WorldParts.module.css";
 
-const THINGS: [what: Thing, label: string][] = [
-  ["line", "Line"],
-  ["wall", "Wall"],
-  ["curtain", "Curtain"],
-  ["box", "Box"],
-  ["patch", "Patch of light"],
+const THINGS: [what: Thing, label: string, kinds: Ground["kind"][]][] = [
+  ["line", "Line", ["floor"]],
+  ["wall", "Wall", ["floor"]],
+  ["curtain", "Curtain", ["floor"]],
+  ["box", "Box", ["floor"]],
+  ["patch", "Patch: light or ramp", ["floor", "table"]],
 ];
 
 interface Props {
@@ -34,6 +36,7 @@ interface Props {
 export function WorldParts({ ground, chosen, mayUndo, onUndo, onChoose, onPut }: Props) {
   const floor = ground.kind === "floor";
   const [wide, high] = ground.size_mm ?? [0, 0];
+  const middle: [number, number] = [Math.round((ground.start?.x_mm ?? 0) + 200), Math.round(ground.start?.y_mm ?? 0)];
   return (
     <section className={styles.parts} aria-label="What is in the world">
       <label className={styles.name}>
@@ -44,21 +47,21 @@ export function WorldParts({ ground, chosen, mayUndo, onUndo, onChoose, onPut }:
           onChange={(event) => onPut({ ...ground, name: event.target.value })}
         />
       </label>
+      <h2>Put in</h2>
+      <p className={styles.things}>
+        {THINGS.filter(([, , kinds]) => kinds.includes(ground.kind)).map(([what, label]) => (
+          <button
+            key={what}
+            type="button"
+            className="act"
+            onClick={() => onPut(added(ground, what, floor ? [Math.round(wide / 2), Math.round(high / 2)] : middle))}
+          >
+            {label}
+          </button>
+        ))}
+      </p>
       {floor && (
         <>
-          <h2>Put in</h2>
-          <p className={styles.things}>
-            {THINGS.map(([what, label]) => (
-              <button
-                key={what}
-                type="button"
-                className="act"
-                onClick={() => onPut(added(ground, what, [Math.round(wide / 2), Math.round(high / 2)]))}
-              >
-                {label}
-              </button>
-            ))}
-          </p>
           <p>
             <button
               type="button"
@@ -122,19 +125,7 @@ function Chosen({ ground, handle, onChoose, onPut }: ChosenProps) {
           onChange={(heading_deg) => ground.start && onPut({ ...ground, start: { ...ground.start, heading_deg } })}
         />
       )}
-      {patch && (
-        <Field
-          label="more light"
-          value={patch.light_counts}
-          unit="counts"
-          onChange={(light_counts) =>
-            onPut({
-              ...ground,
-              patches: ground.patches?.map((each, i) => (i === index ? { ...each, light_counts } : each)),
-            })
-          }
-        />
-      )}
+      {patch && <PatchFields patch={patch} onChange={(changes) => onPut(patched(ground, index, changes))} />}
       {line && <LineFields ground={ground} line={line} handle={handle} onPut={onPut} />}
       {!fixed && (
         <p className={styles.things}>
@@ -154,6 +145,20 @@ function Chosen({ ground, handle, onChoose, onPut }: ChosenProps) {
             Take it away
           </button>
         </p>
+      )}
+    </>
+  );
+}
+
+/** What is different on a patch: its light, how steep it is, and where up is. */
+function PatchFields({ patch, onChange }: { patch: Patch; onChange: (changes: Partial<Patch>) => void }) {
+  const put = (name: "light_counts" | "grade_pct" | "heading_deg") => (value: number) => onChange({ [name]: value });
+  return (
+    <>
+      <Field label="more light" value={patch.light_counts} unit="counts" onChange={put("light_counts")} />
+      <Field label="steep" value={patch.grade_pct} unit="%" low={-100} high={100} onChange={put("grade_pct")} />
+      {patch.grade_pct !== 0 && (
+        <Field label="uphill to" value={patch.heading_deg} unit="°" onChange={put("heading_deg")} />
       )}
     </>
   );
@@ -248,7 +253,14 @@ function Gaps({ line, onGaps }: { line: Tape; onGaps: (gaps: Tape["gaps"]) => vo
   );
 }
 
-type FieldProps = { label: string; value: number; unit: string; low?: number; onChange: (value: number) => void };
+type FieldProps = {
+  label: string;
+  value: number;
+  unit: string;
+  low?: number;
+  high?: number;
+  onChange: (value: number) => void;
+};
 
 function Field(props: FieldProps) {
   return (

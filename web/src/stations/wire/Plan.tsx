@@ -21,6 +21,7 @@ const SIZES: [keyof Geometry, string][] = [
   ["front_mm", "bumper before the axle"],
   ["wheel_mm", "wheel diameter"],
   ["track_mm", "track"],
+  ["wheelbase_mm", "to a steered axle"],
   ["cog_height_mm", "centre of gravity, height"],
   ["line_mm", "width of the tape"],
   ["board_x_mm", "board, forward"],
