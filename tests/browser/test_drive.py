@@ -8,6 +8,8 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.steps import expect_notice
 from tests.served import Served
+from tickstone.core.drive.run import run
+from tickstone.formats.run_json import request_from_json, run_to_plain
 
 
 def heading(page: Page):
@@ -190,10 +192,50 @@ def test_a_world_is_drawn_by_keys_and_by_mouse_and_run_in(page: Page) -> None:
     expect(drawing(page, "bench course")).to_be_visible()
     page.get_by_role("button", name="Draw", exact=True).click()
     with page.expect_download() as download:
-        page.get_by_role("link", name="Take it along as SVG").click()
+        page.get_by_role("link", name="Save bench course as SVG").click()
     assert download.value.suggested_filename == "bench-course.svg"
-    page.get_by_role("button", name="Take bench course away").click()
+    page.get_by_role("button", name="Delete bench course").click()
     expect(page.get_by_label("World", exact=True)).not_to_have_value("bench course")
+
+
+def test_a_ramp_is_put_on_a_table_and_slows_what_goes_up(page: Page) -> None:
+    page.goto("/fern/drive?behaviour=edge-guard&world=table&view=world")
+    parts = page.get_by_label("What is in the world")
+    page.get_by_label("Name", exact=True).fill("ramp")
+    parts.get_by_role("button", name="Patch: light or ramp").click()
+    page.get_by_role("button", name=re.compile("^patch 1, corner 1, at")).focus()
+    parts.get_by_label("more light").fill("0")
+    parts.get_by_label("steep").fill("12")
+    parts.get_by_label("uphill to").fill("15")
+    expect(page.locator(".GroundDrawn-uphill")).to_be_attached()
+    page.get_by_role("button", name="Keep ramp").click()
+    expect(page.get_by_label("World", exact=True)).to_have_value("ramp")
+    expect(drawing(page, "ramp").locator(".GroundDrawn-uphill")).to_be_attached()
+
+
+def test_lanes_are_chosen_ways_laid_beside_each_other_and_a_run_is_saved(page: Page) -> None:
+    page.goto("/fern/drive?behaviour=follow-pid&world=path")
+    lanes = page.get_by_label(re.compile("^Lanes of the run"))
+    expect(lanes.locator(".Lanes-track")).to_have_count(5)
+    page.get_by_text(re.compile("^Lanes, 6 of")).click()
+    page.get_by_label("battery gauge", exact=True).check()
+    expect(lanes).to_contain_text("battery gauge")
+    page.get_by_label("row: left at the top").uncheck()
+    expect(lanes.locator(".Lanes-track")).to_have_count(0)
+
+    page.get_by_text("Other ways on this course").click()
+    table = page.get_by_role("table", name="Every way on path")
+    expect(table.get_by_role("row")).to_have_count(8)
+    table.get_by_role("button", name="Follow by the table, 3 sensors").click()
+    expect(page.get_by_label("Behaviour", exact=True)).to_have_value("follow-table")
+    expect(page).to_have_url(re.compile("read_sensors"))
+    expect(heading(page)).to_have_text(re.compile("^Follows the line"))
+
+    with page.expect_download() as download:
+        page.get_by_role("button", name="Save as file").click()
+    assert download.value.suggested_filename == "fern-follow-table-path.json"
+    saved = run_to_plain(run(request_from_json(download.value.path().read_text())))
+    expect(heading(page)).to_have_text(saved["verdict"])
 
 
 def test_a_drawing_is_taken_in_looked_at_and_kept_and_one_with_a_script_refused(page: Page) -> None:

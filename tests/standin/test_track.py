@@ -11,8 +11,8 @@ import pytest
 
 from tickstone.core.drive.worlds import WORLDS
 from tickstone.core.rigs.commands import command_labels
-from tickstone.core.rigs.rig import Rig
-from tickstone.core.rigs.templates import fern, template
+from tickstone.core.rigs.rig import Mount, Output, Rig
+from tickstone.core.rigs.templates import fern, plume, template
 from tickstone.errors import BadInput
 from tickstone.formats.world_json import world_to_plain
 from tickstone.link.interpreter import Interpreter, Reading
@@ -99,6 +99,29 @@ def test_who_falls_off_the_table_lies_there_until_it_is_set_back() -> None:
     assert places[-1]["x_mm"] == places[-2]["x_mm"]
     board.put_on_track(board.drive)
     assert board.truth()["track"]["fell"] == 0
+
+
+def test_a_float_is_held_in_its_tube_through_lost_pings() -> None:
+    board, places = driven(plume(), drive("hold-distance", "tube", set_mm=300), 30)
+    assert np.mean([place["x_mm"] for place in places[-100:]]) == pytest.approx(300, abs=15)
+    board.move({"top-ranger.fault.zeros": 1})
+    board.lines(45_000_000)
+    assert board.truth()["track"]["x_mm"] == pytest.approx(300, abs=60)
+
+
+def test_a_car_that_is_steered_is_told_its_motor_and_its_servo() -> None:
+    rig = fern()
+    driver = next(output for output in rig.outputs if output.kind == "motor-driver")
+    others = tuple(output for output in rig.outputs if output is not driver)
+    servo = Output("steering", "servo", "steering", {}, Mount(180.0, 0.0, 40.0))
+    car = replace(rig, outputs=(*others, replace(driver, options={"motors": "1"}), servo))
+    board, places = driven(car, drive("follow-pid", "path", cruise_pct=30), 10)
+    assert max(abs(place["offset_mm"]) for place in places[20:]) < 60
+    interpreter = Interpreter(car)
+    read = [interpreter.read(line, 0.0) for line in board.lines(11_000_000)]
+    told = [each.commands for each in read if isinstance(each, Reading) and each.commands]
+    assert {"steering_deg", f"{driver.id}_pct"} <= set(told[-1])
+    assert 59 < told[-1]["steering_deg"] < 121
 
 
 def test_a_ball_is_held_and_an_obstacle_is_seen() -> None:

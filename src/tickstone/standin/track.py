@@ -14,13 +14,14 @@ from pydantic import BaseModel, TypeAdapter
 
 from tickstone.core.behaviours.behaviour import ROW, StepInputs
 from tickstone.core.behaviours.catalogue import behaviour as behaviour_named
+from tickstone.core.behaviours.steered import as_steered
 from tickstone.core.drive import loop, rail
 from tickstone.core.drive.ground import ground_of, line_near, tape_share, within
 from tickstone.core.drive.parts import Parts
 from tickstone.core.drive.request import RunRequest
 from tickstone.core.drive.rolling import check_rolls, sensed_by
 from tickstone.core.drive.sensing import rangers_of
-from tickstone.core.drive.vehicle import as_real
+from tickstone.core.drive.vehicle import as_real, steers
 from tickstone.core.drive.world import FloorWorld, RailWorld, TableWorld, World, check_world
 from tickstone.core.rigs.commands import commands_of
 from tickstone.core.rigs.kinds import kind
@@ -36,6 +37,7 @@ WORLD: TypeAdapter[World] = TypeAdapter(World)
 STEP_S = 0.001
 MOST_SPOT_MM = 6.0  # half of the widest that a sensor sees across
 PINGS_S = 0.05
+SERVO_MIDDLE_DEG = 90.0
 GRAVITY_MM_S2 = 9806.65
 
 
@@ -133,6 +135,13 @@ class Track(ABC):
         by_name = dict(
             zip((o.name for o in self.behaviour.outputs), self.memory.outputs.tolist(), strict=False)
         )
+        if steers(self.request.rig):
+            numbers = self.parts.vehicle.array()
+            pct, angle = as_steered(
+                *self.memory.outputs[:2].tolist(),
+                *numbers[[loop.TRACK, loop.WHEELBASE, loop.STEER_END]].tolist(),
+            )
+            by_name |= {"pct": pct, "deg": SERVO_MIDDLE_DEG + math.degrees(angle)}
         lamps = [by_name[name] for name in by_name if name in ("lamp", "green", "red")]
         results = {}
         for part in self.request.rig.outputs:
@@ -141,7 +150,7 @@ class Track(ABC):
                 if part.kind == "led":
                     value = by_name.get(str(part.options.get("colour"))) if lamps else None
                     value = (lamps.pop(0) if lamps else None) if value is None else value
-                elif spec.name in ("deg", "pct"):
+                elif value is None and spec.name in ("deg", "pct"):
                     value = by_name.get("servo_deg")
                 elif spec.name == "sounds":
                     value = by_name.get("buzzer")

@@ -111,12 +111,14 @@ def test_the_battery_sags_while_the_motors_work_and_is_lower_when_it_is_low() ->
 
 
 def test_a_ranger_that_is_not_read_pings_all_the_same() -> None:
-    row = with_sensor("time-of-flight-ranger", 0.0)
-    done = run(RunRequest(row, world("greenhouse"), "wander", seconds=60.0))
-    front, roller = column(done, "front-ranger_mm"), column(done, "roller_mm")
-    assert np.isfinite(roller).mean() > 0.1
-    both = np.isfinite(front) & np.isfinite(roller)
-    assert np.median(np.abs(front - roller)[both]) < 260  # it sits 250 mm farther back
+    near = Sensor("near", "time-of-flight-ranger", "near ranger", {}, fern().sensors[0].mount)
+    rig = replace(fern(), sensors=(*fern().sensors, near))
+    done = run(RunRequest(rig, world("greenhouse"), "wander", seconds=60.0))
+    front, close = column(done, "front-ranger_mm"), column(done, "near_mm")
+    both = np.isfinite(front) & np.isfinite(close)
+    assert both.sum() > 100
+    assert np.nanmax(close) <= 305  # as far as it sees
+    assert np.median(np.abs(front - close)[both]) < 12
 
 
 def test_what_rides_along_changes_nothing_of_the_run() -> None:

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { bandPath, edgePath, laneSpan, lasting, pulseSpans, stepPath, stretches } from "./lanes";
+import { bandPath, blocks, edgePath, laneSpan, lasting, pulseSpans, stepPath, stretches } from "./lanes";
 
 const same = (value: number) => value;
 const lane = (low: (number | null)[], exact = true) => ({ t: low.map((_, i) => i), low, high: low, exact });
@@ -20,6 +20,12 @@ describe("lanes", () => {
     expect(stepPath(lane([0, 1]), same, same, 5)).toBe("M0.0 0.0H1.0V1.0H5.0");
     expect(stepPath(lane([]), same, same, 5)).toBe("");
     expect(pulseSpans(lane([0, 1, 0]))).toEqual([{ from: 1, to: 2, level: 1 }]);
+  });
+  it("draws a block for each stretch that is so, the last one to its end", () => {
+    expect(blocks([0, 1, 2, 3], [true, false, false, true], same, 2, 4)).toBe(
+      "M0.0 2.0H1.0v4.0H0.0ZM3.0 2.0H3.5v4.0H3.0Z",
+    );
+    expect(blocks([0, 1], [false, false], same, 2, 4)).toBe("");
   });
   it("ticks each edge", () => {
     expect(edgePath(lane([7, 8]), same, 0, 4)).toBe("M0.0 0.0V4.0M1.0 0.0V4.0");

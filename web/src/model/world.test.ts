@@ -1,5 +1,18 @@
 import { expect, it } from "vitest";
-import { added, bent, dashes, extended, type Ground, handlesOf, linePoints, moved, removed, spanOf } from "./world";
+import {
+  added,
+  bent,
+  dashes,
+  extended,
+  type Ground,
+  handlesOf,
+  linePoints,
+  moved,
+  patched,
+  removed,
+  spanOf,
+  uphill,
+} from "./world";
 
 const floor: Ground = {
   name: "mine",
@@ -93,6 +106,18 @@ it("bends on from the end of a line along its direction", () => {
   const again = bent(bow, 0, 100, -90);
   const [x2, y2] = linePoints(again.lines?.[0] ?? { points: [], arcs: [] }).at(-1) ?? [0, 0];
   expect([x2, y2].map(Math.round)).toEqual([400, 300]);
+});
+
+it("puts something else on one patch, with an arrow uphill where it is steep", () => {
+  const two = added(added(floor, "patch", [600, 400]), "patch", [1000, 400]);
+  const steep = patched(two, 1, { grade_pct: -10, heading_deg: 90 });
+  expect(steep.patches?.map((patch) => patch.grade_pct)).toEqual([0, -10]);
+  const [plain, ramp] = steep.patches ?? [];
+  if (!plain || !ramp) throw new Error("there are patches");
+  expect(uphill(plain)).toBeNull();
+  const [from, to] = uphill(ramp) ?? [];
+  expect(from?.[0]).toBeCloseTo(1000);
+  expect((from?.[1] ?? 0) > (to?.[1] ?? 0)).toBe(true); // down where it falls
 });
 
 it("shows all of a world with room around it", () => {
