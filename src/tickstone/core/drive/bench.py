@@ -122,11 +122,14 @@ def _distances(parts: Parts, moved: Array) -> tuple[tuple[Column, ...], Array, t
     table, every = rangers.table[0], int(rangers.table[0, loop.EVERY])
     noise, chance = parts.rng(2).standard_normal(moved.size), parts.rng(3).random(moved.size)
     readings = np.zeros((moved.size, 3))
-    raw, mm = math.nan, math.nan
+    raw, mm, waiting = math.nan, math.nan, loop.none_waiting(1)[0]
     for k in range(moved.size):
-        new = k % every == 0
+        if k % every == 0:
+            heard = loop.ping(float(moved[k]), table, noise[k], chance[k], rangers.raw_of_mm)
+            loop.send(k, every - 1, heard, table, parts.loop_s, waiting)
+        new = waiting[loop.DUE] == k
         if new:
-            raw = loop.ping(float(moved[k]), table, noise[k], chance[k], rangers.raw_of_mm)
+            raw = float(waiting[loop.HEARD])
             mm = loop.converted(raw, table, rangers.mm_of_raw)
         readings[k] = raw, mm, float(new)
     sensor = parts.sensors[0]

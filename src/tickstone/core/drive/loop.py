@@ -22,6 +22,7 @@ from tickstone.core.drive.ground import (
     tape_share,
     within,
 )
+from tickstone.core.drive.world import Start
 from tickstone.core.loops import makes_no_arrays, part_of_loops
 
 Array = npt.NDArray[np.float64]
@@ -36,12 +37,14 @@ V_TOP, DEAD_PCT, LAG_S, MISMATCH, GRIP, BATTERY, TRACK, FRONT, REAR, HALF_WIDTH 
 WHEELBASE, STEER_END, STEER_RATE = range(
     11, 14
 )  # behind the circumference; the first is 0 where two wheels are driven
+SOUND_MM_US = 0.343  # about, for what has no echo
 LEFT, RIGHT, ANGLE = range(3)  # what moves: wheels, mm/s, and the steering, rad to the left
 GRAVITY_MM_S2 = 9806.65
 # numbers of a row's mount and converter
 ROW_X, ROW_Y, SPOT_R, TOP_CODE, LAMP_COUNTS, ROW_NOISE = range(6)
 # numbers of a ranger
-RANGER_X, RANGER_Y, LOOKS, HALF_CONE, EVERY, SLANT, NEAR, FAR, LOST, RAW_NOISE, RAW_STEP = range(11)
+RANGER_X, RANGER_Y, LOOKS, HALF_CONE, EVERY, SLANT, NEAR, FAR, LOST, RAW_NOISE, RAW_STEP, RAW_S = range(12)
+DUE, HEARD = range(2)  # of a ranger that waits for its echo: the loop in which it comes, its raw number
 RAYS = 5  # across a cone
 FELL = 1  # why a loop ended before its time
 
@@ -59,7 +62,7 @@ class RowNumbers(NamedTuple):
 
 
 class RangerNumbers(NamedTuple):
-    """Rangers: mounts and limits, shape (rangers, 11); raw numbers for every mm, and mm for every raw number
+    """Rangers: mounts and limits, shape (rangers, 12); raw numbers for every mm, and mm for every raw number
     in steps (NaN: it means nothing)."""
 
     table: Array
@@ -68,21 +71,29 @@ class RangerNumbers(NamedTuple):
 
 
 class Moving(NamedTuple):
-    """What changes from loop to loop: the pose (mm, mm, rad) and that of the loop before, what moves, what
-    the behaviour reads, remembers and commands."""
+    """What changes from loop to loop: the pose (mm, mm, rad) and that of the loop before, what moves, the
+    echoes that rangers wait for, what the behaviour reads, remembers and commands."""
 
     pose: Array
     kept: Array
     moves: Array
+    waiting: Array
     readings: Array
     memory: Array
     outputs: Array
 
 
-def at_start(x_mm: float, y_mm: float, heading_deg: float, readings: int, outputs: Array) -> Moving:
+def none_waiting(rangers: int) -> Array:
+    """No echo is waited for, shape (rangers, 2)."""
+    return np.full((rangers, 2), -1.0)
+
+
+def at_start(start: Start, sensors: int, rangers: int, outputs: Array) -> Moving:
     """A vehicle at rest; nothing has been read."""
-    pose = np.array([x_mm, y_mm, math.radians(heading_deg)])
-    return Moving(pose, pose.copy(), np.zeros(3), np.full(readings, np.nan), np.zeros(MEMORY), outputs)
+    pose = np.array([start.x_mm, start.y_mm, math.radians(start.heading_deg)])
+    readings = np.full(sensors or 2 * rangers, np.nan)
+    waiting = none_waiting(rangers)
+    return Moving(pose, pose.copy(), np.zeros(3), waiting, readings, np.zeros(MEMORY), outputs)
 
 
 @part_of_loops
@@ -237,6 +248,15 @@ def ping(away: float, ranger: Array, noise: float, chance: float, raw_of_mm: Arr
 
 
 @part_of_loops
+def send(k: int, most: int, raw: float, ranger: Array, loop_s: float, waiting: Array) -> None:
+    """Note when what a ranger hears is there: an echo takes its own time, none that of the farthest, and both
+    ``most`` loops, since then the next one pings."""
+    late = raw if raw == raw else ranger[FAR] / SOUND_MM_US * 2.0
+    loops = math.ceil(late * ranger[RAW_S] / loop_s) if ranger[RAW_S] > 0 else 0
+    waiting[DUE], waiting[HEARD] = float(k + min(loops, most)), raw
+
+
+@part_of_loops
 def converted(raw: float, ranger: Array, mm_of_raw: Array) -> float:
     """What a raw number means, mm, by the table of the kind's own conversion; NaN where it means nothing."""
     if raw != raw:
@@ -279,6 +299,7 @@ def touches(pose: Array, vehicle: Array, walls: Array) -> bool:
 @part_of_loops
 def ping_all(
     k: int,
+    loop_s: float,
     pose: Array,
     table: Array,
     noise: Array,
@@ -286,18 +307,21 @@ def ping_all(
     raw_of_mm: Array,
     mm_of_raw: Array,
     walls: Array,
+    waiting: Array,
     readings: Array,
     trace: Array,
 ) -> None:
-    """Let those rangers ping whose turn it is, so that none hears the other's; what they tell is noted."""
+    """Let those rangers ping whose turn it is, so that none hears the other's; what has come is noted."""
     for i in range(table.shape[0]):
         every = int(table[i, EVERY])
-        new = k % every == (i * every) // table.shape[0]
+        if k % every == (i * every) // table.shape[0]:
+            raw = look_ahead(pose, table[i], noise[i], chance[i], raw_of_mm, walls)
+            send(k, every // table.shape[0] - 1, raw, table[i], loop_s, waiting[i])
+        new = waiting[i, DUE] == k
         readings[2 * i + 1] = 1.0 if new else 0.0
         if new:
-            raw = look_ahead(pose, table[i], noise[i], chance[i], raw_of_mm, walls)
-            readings[2 * i] = converted(raw, table[i], mm_of_raw)
-            trace[k, READINGS + 2 * i] = raw
+            readings[2 * i] = converted(waiting[i, HEARD], table[i], mm_of_raw)
+            trace[k, READINGS + 2 * i] = waiting[i, HEARD]
         elif k > 0:
             trace[k, READINGS + 2 * i] = trace[k - 1, READINGS + 2 * i]
         trace[k, READINGS + 2 * i + 1] = readings[2 * i]
@@ -373,7 +397,7 @@ def roll(
     patches, patch_starts, patch_numbers = ground.patches, ground.patch_starts, ground.patch_numbers
     walls, speckle = ground.walls, ground.speckle
     count = places.size
-    pose, kept, moves, readings, memory, outputs = moving
+    pose, kept, moves, waiting, readings, memory, outputs = moving
     crossed, piece, ended = 0, -1, 0
     dt = loop_s / substeps
     share, pull = share_in(dt, vehicle), 0.0
@@ -410,6 +434,7 @@ def roll(
         else:
             ping_all(
                 k,
+                loop_s,
                 pose,
                 table,
                 range_noise[k],
@@ -417,6 +442,7 @@ def roll(
                 raw_of_mm,
                 mm_of_raw,
                 walls,
+                waiting,
                 readings,
                 trace,
             )

@@ -132,15 +132,18 @@ def _simulate(
     substeps = max(1, round(1000.0 * parts.loop_s / request.step_ms))
     dt = parts.loop_s / substeps
     readings = np.array([math.nan, 0.0])
-    raw = math.nan
+    raw, waiting = math.nan, loop.none_waiting(1)[0]
     pushed, held = parts.moment("push_s"), parts.moment("hold_s")
     holds = range(int(held), int(held + parts.hands["hold_for_s"] / parts.loop_s) if held >= 0 else -1)
     for k in range(trace.shape[0]):
         progress.reached(k)
         row = trace[k]
-        readings[1] = 1.0 if k % every == 0 else 0.0
+        if k % every == 0:
+            heard = loop.ping(plant.x, table, noise[k], chance[k], rangers.raw_of_mm)
+            loop.send(k, every - 1, heard, table, parts.loop_s, waiting)
+        readings[1] = 1.0 if waiting[loop.DUE] == k else 0.0
         if readings[1]:
-            raw = loop.ping(plant.x, table, noise[k], chance[k], rangers.raw_of_mm)
+            raw = float(waiting[loop.HEARD])
             readings[0] = loop.converted(raw, table, rangers.mm_of_raw)
         behaviour.step(memory, readings, inputs, parts.loop_s)
         row[[loop.T_S, loop.X, loop.LEFT_V, loop.STATE]] = k * parts.loop_s, plant.x, plant.v, memory.state

@@ -126,7 +126,7 @@ def _choices(values: Values, count: int) -> Array:
     return choices
 
 
-NO_RANGERS = RangerNumbers(np.zeros((0, 11)), np.zeros(2), np.zeros(2))
+NO_RANGERS = RangerNumbers(np.zeros((0, 12)), np.zeros(2), np.zeros(2))
 
 
 def rangers_of(
@@ -177,6 +177,7 @@ def rangers_of(
                 lost,
                 noise,
                 step,
+                1e-6 if channel.unit == "µs" else 0.0,
             ]
         )
     assumed = tuple(

@@ -14,6 +14,7 @@ from tickstone.errors import BadInput
 
 Point = tuple[float, float]
 WallLine = tuple[float, float, float, float]
+MOST_TAPE_MM = 1_000_000.0
 MOST_MM, MOST_POINTS, ARC_MM = 100_000.0, 20_000, 8.0
 
 
@@ -182,6 +183,8 @@ def _check_floor(world: FloorWorld) -> None:
         _check_size(size, f"size_mm[{i}]")
     for i, line in enumerate(world.lines):
         _check_line(line, f"lines[{i}]")
+    if sum(math.dist(a, b) for line in world.lines for a, b in pairwise(line.along())) > MOST_TAPE_MM:
+        raise BadInput(f"A floor has at most {MOST_TAPE_MM / 1e6:g} km of lines.", "lines")
     for i, patch in enumerate(world.patches):
         check_polygon(patch.polygon, f"patches[{i}].polygon")
     for i, box in enumerate(world.boxes):
