@@ -166,6 +166,31 @@ def test_a_ball_is_held_on_its_beam_and_swings_without_kd() -> None:
     assert "more kd" in swings.judged.why
 
 
+def on_beam(start_mm: float, stiction: float, **given: float) -> Run:
+    beam = replace(WORLDS["beam"], start_mm=start_mm, stiction=stiction)
+    return run(RunRequest(template("T07"), beam, "hold-distance", given, 40.0))
+
+
+def test_a_ball_that_sticks_is_freed_by_a_small_ki() -> None:
+    stuck = on_beam(200.0, 0.03, kp=0.6, ki=0.0)
+    assert stuck.judged.score["steady_mm"] == pytest.approx(35, abs=5)
+    assert stuck.judged.why.endswith("a small ki would bring it home.")
+    assert abs(stuck.trace[-1, loop.LEFT_V]) < 1.0
+    freed = on_beam(200.0, 0.03, kp=0.6, ki=0.05)
+    assert not freed.judged.why
+    assert abs(float(freed.judged.score["steady_mm"] or 0.0)) < 5
+
+
+def test_kd_brakes_a_fast_approach() -> None:
+    """The overshoot of a double integrator falls as its damping rises."""
+    overs = [
+        on_beam(380.0, 0.004, kp=1.0, ki=0.0, kd=kd).judged.score["overshoot_pct"] for kd in (0.0, 0.3, 0.7)
+    ]
+    assert overs == sorted(overs, reverse=True)
+    assert overs[0] > 50
+    assert overs[-1] < 5
+
+
 def test_the_sign_the_wrong_way_round_runs_to_the_end_and_is_named() -> None:
     done = made("T07", "beam", "hold-distance", 20.0, low_deg=120, high_deg=60)
     assert done.judged.why.endswith("so the sign is the wrong way round.")

@@ -31,6 +31,7 @@ ROLLS = 5.0 / 7.0  # of the slope's pull goes into moving a solid ball that roll
 DRAG = 2.0  # 1/s, of a float in its tube
 RESTS_MM_S = 0.5
 SERVO_END_DEG = 180.0
+SWINGS_SHARE, OFF_SHARE = 0.2, 0.05  # of the rail: it does not hold
 TOO_FAST = 1.1  # times what the servo can: it is asked for more
 DROPOUT_SHARE = 0.01  # of pings at a small round thing, common practice
 
@@ -199,7 +200,10 @@ def _judged(
             else f"an output of {fixed(float(out[-1]))} does not bring it back."
         )
         return RunVerdict(figures, events, why, f"Runs to its end, {fixed(float(last[0]))} mm")
-    if rms > 0.2 * world.length_mm:
+    if (
+        rms > SWINGS_SHARE * world.length_mm
+        or abs(float(figures["steady_mm"] or 0.0)) > OFF_SHARE * world.length_mm
+    ):
         half = error[late]
         swings = int((np.diff(np.sign(half[np.abs(half) > 2.0])) != 0).sum())
         why = (
