@@ -4924,8 +4924,6 @@ export interface components {
             wheel_mm?: number | null;
             /** Track Mm */
             track_mm?: number | null;
-            /** Wheelbase Mm */
-            wheelbase_mm?: number | null;
             /** Cog Height Mm */
             cog_height_mm?: number | null;
             /** Line Mm */
@@ -4940,6 +4938,8 @@ export interface components {
              * @default 0
              */
             board_y_mm: number;
+            /** Wheelbase Mm */
+            wheelbase_mm?: number | null;
         };
         /**
          * Geometry
@@ -4958,8 +4958,6 @@ export interface components {
             wheel_mm?: number | null;
             /** Track Mm */
             track_mm?: number | null;
-            /** Wheelbase Mm */
-            wheelbase_mm?: number | null;
             /** Cog Height Mm */
             cog_height_mm?: number | null;
             /** Line Mm */
@@ -4974,6 +4972,8 @@ export interface components {
              * @default 0
              */
             board_y_mm: number;
+            /** Wheelbase Mm */
+            wheelbase_mm?: number | null;
         };
         /** GeometryAsked */
         GeometryAsked: {

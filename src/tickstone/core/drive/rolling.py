@@ -6,10 +6,12 @@ import numpy as np
 
 from tickstone.core import loops
 from tickstone.core.behaviours.behaviour import ROW, WHEELS, Behaviour, StepInputs
-from tickstone.core.drive import loop, score
+from tickstone.core.drive import loop
 from tickstone.core.drive.aboard import aboard
 from tickstone.core.drive.ground import ground_of
 from tickstone.core.drive.hands import with_box
+from tickstone.core.drive.judging.rolled import Rolled
+from tickstone.core.drive.judging.verdict import of_roll
 from tickstone.core.drive.loop import RangerNumbers, RowNumbers, at_start
 from tickstone.core.drive.parts import Parts
 from tickstone.core.drive.request import Run, RunProgress, RunRequest, ranger_columns, row_columns
@@ -64,8 +66,8 @@ def rolled(request: RunRequest, behaviour: Behaviour, parts: Parts, progress: Ru
     )
     progress.reached(done)
     trace, shares, hits = trace[:done], shares[:done], hits[:done]
-    judged = score.of_roll(
-        score.Rolled(behaviour, world, ground, trace, shares, hits, ended, crossed, row, rangers, parts)
+    judged = of_roll(
+        Rolled(behaviour, world, ground, trace, shares, hits, ended, crossed, row, rangers, parts)
     )
     columns = row_columns(sensors)
     if watching:

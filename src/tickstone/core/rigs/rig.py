@@ -144,11 +144,11 @@ class Geometry:
     front_mm: float | None = None
     wheel_mm: float | None = None
     track_mm: float | None = None
-    wheelbase_mm: float | None = None
     cog_height_mm: float | None = None
     line_mm: float | None = None
     board_x_mm: float = 0.0
     board_y_mm: float = 0.0
+    wheelbase_mm: float | None = None
 
 
 @dataclass(frozen=True)

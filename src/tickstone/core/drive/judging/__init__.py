@@ -1,0 +1,1 @@
+"""How a run on wheels went: numbers, events, and one sentence that names the cause."""
