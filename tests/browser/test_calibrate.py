@@ -94,13 +94,17 @@ class Bench:
     def hold(self, fields: Mapping[str, str] | None = None) -> None:
         """Press what holds the next one."""
         self.fill(fields or {})
-        self.page.locator(".Steps-places .Steps-now form").first.get_by_role("button", name="Hold it").click()
+        self.page.locator(".Steps-places .Steps-now form").first.get_by_role(
+            "button", name=re.compile("^Hold ")
+        ).click()
 
     def note(self, fields: Mapping[str, str]) -> None:
         """Note the next one that is only typed."""
         count = len(self.now()["steps"])
         self.fill(fields)
-        self.page.locator(".Steps-places .Steps-now form").first.get_by_role("button", name="Note it").click()
+        self.page.locator(".Steps-places .Steps-now form").first.get_by_role(
+            "button", name=re.compile("^Keep ")
+        ).click()
         self.held(count + 1)
         expect(self.page.locator(".Steps-places .Steps-held")).to_have_count(count + 1)
 
@@ -109,7 +113,7 @@ class Bench:
         before = len(self.now()["steps"])
         self.page.get_by_role("button", name="Type from a notebook").click()
         self.page.get_by_label(re.compile("One line each")).fill(text)
-        self.page.get_by_role("button", name="Take them").click()
+        self.page.get_by_role("button", name="Keep these readings").click()
         self.held(before + text.count("\n") + 1)
 
     def accept(self, extras: bool = False) -> dict[str, tuple[float, float | None]]:
@@ -118,7 +122,7 @@ class Bench:
         found = self.now()
         assert found["can_accept"], found["why_not"]
         with self.page.expect_response(re.compile("/accept$"), timeout=60_000) as answer:
-            self.page.get_by_role("button", name=re.compile("^Accept with")).click()
+            self.page.get_by_role("button", name=re.compile(r"^Accept \d+ step")).click()
         assert answer.value.ok, answer.value.text()
         expect(self.page.get_by_text("Accepted:")).to_be_visible()
         fitted = {one["name"]: (one["value"], one["plus_minus"]) for one in found["constants"]}
@@ -179,15 +183,15 @@ def test_ranger_by_ruler_and_by_air_compared(fern: Bench, page: Page) -> None:
 def test_places_are_refused_dropped_and_kept_over_a_reload(fern: Bench, page: Page) -> None:
     fern.open("front-ranger", "ruler")
     fern.fill({"The ruler says": "five"})
-    page.locator(".Steps-places .Steps-now form").get_by_role("button", name="Hold it").click()
+    page.locator(".Steps-places .Steps-now form").get_by_role("button", name=re.compile("^Hold ")).click()
     expect(page.locator(".Steps-places .field-fault")).to_contain_text("is not a number")
     fern.fill({"The ruler says": "9000"})
-    page.locator(".Steps-places .Steps-now form").get_by_role("button", name="Hold it").click()
+    page.locator(".Steps-places .Steps-now form").get_by_role("button", name=re.compile("^Hold ")).click()
     expect(page.locator(".Steps-places .field-fault")).to_contain_text("6000")
     fern.hands({"front-ranger.target_mm": 250})
     fern.hold({"The ruler says": "150"})
     expect(page.locator(".Steps-holding-why")).to_contain_text("not 150")
-    page.get_by_role("button", name="Let go").click()
+    page.get_by_role("button", name="Stop holding").click()
     fern.hold({"The ruler says": "250"})
     fern.held(1)
     page.reload()
@@ -200,7 +204,7 @@ def test_places_are_refused_dropped_and_kept_over_a_reload(fern: Bench, page: Pa
     fern.hands({"front-ranger.moves_mm_s": 0})
     page.get_by_role("button", name="Drop 400").click()
     expect(page.locator(".Steps-places .Steps-held")).to_have_count(1)
-    expect(page.get_by_role("button", name=re.compile("^Accept with"))).to_have_count(0)
+    expect(page.get_by_role("button", name=re.compile(r"^Accept \d+ step"))).to_have_count(0)
 
 
 def test_line_row_spans_heights_and_lamps(fern: Bench, page: Page) -> None:
@@ -223,7 +227,7 @@ def test_line_row_spans_heights_and_lamps(fern: Bench, page: Page) -> None:
             form = page.locator(".Steps-places .Steps-now form").filter(has_text=span)
             form.get_by_label(re.compile("^Height")).fill(height)
             count = len(fern.now()["steps"])
-            form.get_by_role("button", name="Hold it").click()
+            form.get_by_role("button", name=re.compile("^Hold ")).click()
             fern.held(count + 1)
     expect(page.locator(".Calibrate-outcome")).to_contain_text("Ground and line, 12 mm")
     fern.accept()
@@ -234,7 +238,7 @@ POSES = ((0, 0), (180, 0), (90, 0), (-90, 0), (0, 90), (0, -90))
 
 def test_six_poses_hands_free(fern: Bench, page: Page) -> None:
     fern.open("tilt", "poses")
-    expect(page.locator(".next").get_by_role("button", name="Hold it")).to_be_visible()
+    expect(page.locator(".next").get_by_role("button", name=re.compile("^Hold "))).to_be_visible()
     page.keyboard.press("h")
     for count, (nose, left) in enumerate(POSES, 1):
         fern.hands({"tilt.nose_up_deg": nose, "tilt.left_up_deg": left})
@@ -331,12 +335,12 @@ def test_a_notebook_and_the_marks_of_a_recording(fern: Bench, page: Page) -> Non
     fern.open("front-ranger", "ruler")
     page.get_by_role("button", name="Type from a notebook").click()
     page.get_by_label(re.compile("One line each")).fill("150 888\n400 what")
-    page.get_by_role("button", name="Take them").click()
+    page.get_by_role("button", name="Keep these readings").click()
     expect(page.locator("#notebook-fault")).to_contain_text("Line 2")
     page.get_by_label(re.compile("One line each")).fill("150 888\n400 2330\n900 5230")
-    page.get_by_role("button", name="Take them").click()
+    page.get_by_role("button", name="Keep these readings").click()
     expect(page.locator(".Steps-places .Steps-held")).to_have_count(3)
-    page.get_by_role("button", name="Put these away").click()
+    page.get_by_role("button", name=re.compile("^Archive ")).click()
     expect(page.locator(".Steps-places .Steps-held")).to_have_count(0)
     page.get_by_label("From the marks of a recording").select_option(label="Notebook, 3 lines, 3 marks")
     expect(page.get_by_text("3 taken from its marks")).to_be_visible()

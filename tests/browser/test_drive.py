@@ -145,7 +145,7 @@ def test_runs_are_kept_opened_as_they_were_and_laid_beside_each_other(page: Page
     expect(drawing(page, "path").locator(".Course-before")).to_have_count(1)
     page.reload()  # all of it stands in the address
     expect(row.get_by_role("cell")).to_have_text(["90", "50"])
-    older.get_by_role("button", name="Put away").click()
+    older.get_by_role("button", name="Archive").click()
     expect(row).to_have_count(0)
 
 

@@ -97,7 +97,7 @@ def test_marks_are_renamed_removed_and_brought_back(page: Page) -> None:
 
 def test_a_recording_is_put_away_and_brought_back(page: Page) -> None:
     page.goto("/fern/watch?recording=1")
-    page.get_by_role("button", name="Put it away").click()
+    page.get_by_role("button", name="Archive recording").click()
     expect(page.locator(".recordings .link").first).to_have_text("Pushed at a box")
     take_back(page)
     expect(page.locator(".recordings .link").first).to_have_text("First look at the bench")

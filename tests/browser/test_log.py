@@ -18,10 +18,10 @@ def test_a_note_is_written_and_found_and_a_line_leads_to_what_it_is_about(page: 
     page.goto("/fern/log")
     lines = page.locator(".Log-timeline ol li")
     page.get_by_label("Note", exact=True).fill("  ")
-    page.get_by_role("button", name="Note it").click()
+    page.get_by_role("button", name="Add note").click()
     expect(page.get_by_label("Note", exact=True)).to_have_value("  ")  # nothing was written
     page.get_by_label("Note", exact=True).fill("New tyres, 2 mm thicker")
-    page.get_by_role("button", name="Note it").click()
+    page.get_by_role("button", name="Add note").click()
     expect(lines.first).to_contain_text("New tyres, 2 mm thicker")
     expect(page.get_by_label("Note", exact=True)).to_have_value("")
     page.get_by_label("Search the log").fill("tyres")

@@ -170,7 +170,7 @@ def test_files_are_dropped_on_their_place_which_shows_that_it_takes_them(page: P
     expect(page.get_by_label("What echo_us means")).to_have_value("front-ranger|echo")
     page.get_by_label("Rows a second").fill("20")
     expect(page.locator("h1")).to_have_text("Every column of three is understood")
-    page.get_by_role("button", name="Take it in").click()
+    page.get_by_role("button", name="Store file").click()
     expect(page.locator("h1")).to_have_text("three is taken in: 3 rows")
     page.get_by_role("button", name="Open the recording").click()
     page.get_by_role("group", name=re.compile("^One lane of three")).press("ArrowRight")

@@ -275,7 +275,7 @@ def test_the_drawer_moves_the_target_and_is_marked_as_the_stand_in(page: Page) -
     expect(page.locator(".source-live")).to_be_visible()
     page.locator(".source").click()
     page.get_by_role("button", name="Move the stand-in’s hands …").click()
-    page.get_by_label("Put it at").fill("420")
+    page.get_by_label("Set to").fill("420")
     expect(page.locator(".Row-watch-row").first).to_contain_text(re.compile(r"42\d"))
     page.get_by_label(re.compile("Zeros")).click()
     expect(page.get_by_label(re.compile("Zeros"))).to_be_checked()

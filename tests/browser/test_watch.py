@@ -197,7 +197,7 @@ def test_the_hands_and_faults_are_moved_in_the_drawer(page: Page) -> None:
     page.locator(".source").click()
     page.get_by_role("button", name="Move the stand-in").click()
     drawer = page.get_by_role("dialog", name="Stand-in")
-    drawer.get_by_label("Put it at").fill("400")
+    drawer.get_by_label("Set to").fill("400")
     expect(row(page, "front ranger").locator(".Row-watch-value")).to_contain_text(
         re.compile("40[0-6]|39[5-9]")
     )

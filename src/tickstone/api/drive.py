@@ -348,8 +348,11 @@ def take_off_track(shop: Shop, slug: Name) -> Done:
 def run_model(driven: driving.DrivenRun) -> RunModel:
     """A run as the screen has it."""
     run = driven.run
-    way, some = _rows(run.trace, MOST_PLACES), _rows(run.trace, MOST_LOOKS)
-    flags: npt.NDArray[np.bool_] = _rows(run.flags, MOST_LOOKS) if run.flags.size else run.flags
+    loops = run.trace.shape[0]
+    way = run.trace[_evenly(loops, MOST_PLACES)]
+    happened = [min(round(event.t_s / run.loop_s), loops - 1) for event in run.judged.events]
+    looked = np.unique([*_evenly(loops, MOST_LOOKS), *happened])  # what is jumped to is there
+    some, flags = run.trace[looked], run.flags[looked] if run.flags.size else run.flags
     return RunModel(
         behaviour=run.behaviour.id,
         verdict=run.judged.verdict,
@@ -392,12 +395,9 @@ def _score(run: Run) -> list[ScoreModel]:
     ]
 
 
-def _rows(trace: npt.NDArray[Any], most: int) -> npt.NDArray[Any]:
-    """At most so many rows of a trace, evenly."""
-    rows: npt.NDArray[Any] = trace[
-        np.unique(np.linspace(0, trace.shape[0] - 1, min(most, trace.shape[0])).astype(int))
-    ]
-    return rows
+def _evenly(count: int, most: int) -> npt.NDArray[np.int64]:
+    """At most so many of ``count`` places, evenly."""
+    return np.unique(np.linspace(0, count - 1, min(most, count)).astype(np.int64))
 
 
 def _setting(driven: driving.DrivenRun, setting: Setting) -> SettingModel:

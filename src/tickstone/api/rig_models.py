@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from pydantic import BaseModel
+from pydantic import BaseModel, ConfigDict
 
 from tickstone.actions.wiring import CheckedRig
 from tickstone.core.constants import Values
@@ -11,7 +11,7 @@ from tickstone.core.rigs.catalogue import known, part_of
 from tickstone.core.rigs.kinds import KINDS, kind
 from tickstone.core.rigs.outputs import OUTPUTS
 from tickstone.core.rigs.part import OptionSpec, PinSpec
-from tickstone.core.rigs.rig import FittedPart, Mount, Output, Pin, Rig, Wire
+from tickstone.core.rigs.rig import FittedPart, Mount, Output, Pin, Rig, Sensor, Wire
 from tickstone.core.rigs.usual import usual_values
 from tickstone.core.wiring.assign import complete
 from tickstone.core.wiring.geometry import wire_length_mm
@@ -128,6 +128,39 @@ class PartModel(BaseModel):
     height_mm: float | None = None
     row: int | None = None
     pitch_mm: float | None = None
+
+
+class DrawnPart(BaseModel):
+    """A part as a small drawing of its rig shows it; ``family`` is what it senses, or output."""
+
+    id: str
+    name: str
+    kind: str
+    family: str
+    mount: Mount | None
+    cone_deg: float | None
+    reach_mm: float | None
+    row: int | None
+    pitch_mm: float | None
+
+
+class DrawnSizes(BaseModel):
+    """Sizes of a vehicle, mm; null is not known."""
+
+    model_config = ConfigDict(from_attributes=True)
+
+    length_mm: float | None
+    width_mm: float | None
+    front_mm: float | None
+    wheel_mm: float | None
+    track_mm: float | None
+
+
+class DrawnRig(BaseModel):
+    """What a small drawing of a rig shows: its sizes, and its parts where they sit."""
+
+    geometry: DrawnSizes
+    parts: list[DrawnPart]
 
 
 class WireModel(BaseModel):
@@ -267,6 +300,29 @@ def _part_model(rig: Rig, part: FittedPart, settled: Values) -> PartModel:
         row=rows,
         pitch_mm=values.get("pitch") if rows else None,
     )
+
+
+def drawn_rig(rig: Rig) -> DrawnRig:
+    """A rig as a small drawing shows it, by what its own record tells."""
+    parts = []
+    for part in rig.fitted:
+        sensor = isinstance(part, Sensor)
+        values = usual_values(kind(part.kind), rig, part) if isinstance(part, Sensor) else {}
+        shape = _part_model(rig, part, values)
+        parts.append(
+            DrawnPart(
+                id=part.id,
+                name=part.name,
+                kind=part.kind,
+                family=kind(part.kind).family if sensor else OUTPUT_FAMILY,
+                mount=part.mount,
+                cone_deg=shape.cone_deg,
+                reach_mm=shape.reach_mm,
+                row=shape.row,
+                pitch_mm=shape.pitch_mm,
+            )
+        )
+    return DrawnRig(geometry=DrawnSizes.model_validate(rig.geometry), parts=parts)
 
 
 def _wire_model(rig: Rig, wire: Wire) -> WireModel:

@@ -15,18 +15,21 @@ from tickstone.actions.workshop import Workshop
 from tickstone.api.errors import REFUSALS
 from tickstone.api.models import Body, Constant, Done, Finite, Name, Purpose, RevisionBody, Titled
 from tickstone.api.needs import Shop
-from tickstone.api.rig_models import RigModel, rig_model
+from tickstone.api.rig_models import DrawnRig, RigModel, drawn_rig, rig_model
 from tickstone.core.uncertainty import plus_minus
 
 router = APIRouter(prefix="/api/rigs", tags=["rigs"], responses=REFUSALS)
 
 
 class RigLine(BaseModel):
+    """A rig in the list of all; ``sensor`` is its first one (empty: it has none)."""
+
     slug: str
     title: str
     purpose: str
     board: str
-    parts: list[str]
+    drawn: DrawnRig
+    sensor: str
     verdict: str
     faults: int
     revision: int
@@ -99,7 +102,8 @@ def all_rigs(shop: Shop, archived: bool = False) -> list[RigLine]:
             title=checked.stored.rig.title,
             purpose=checked.stored.rig.purpose,
             board=checked.stored.rig.board.title,
-            parts=[part.name for part in checked.stored.rig.fitted],
+            drawn=drawn_rig(checked.stored.rig),
+            sensor=next((sensor.id for sensor in checked.stored.rig.sensors), ""),
             verdict=checked.verdict,
             faults=len(checked.report.faults),
             revision=checked.stored.revision,

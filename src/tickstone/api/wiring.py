@@ -19,7 +19,7 @@ from tickstone.api.errors import REFUSALS
 from tickstone.api.figures import RecordModel
 from tickstone.api.models import Body, Done, Name, RevisionBody
 from tickstone.api.needs import Shop
-from tickstone.api.rig_models import OUTPUT_FAMILY, KindModel, RigModel, catalogue
+from tickstone.api.rig_models import OUTPUT_FAMILY, DrawnRig, KindModel, RigModel, catalogue, drawn_rig
 from tickstone.api.rigs import load
 from tickstone.core.rigs import boards, templates
 from tickstone.core.rigs.kinds import FAMILIES
@@ -33,9 +33,12 @@ Options = dict[str, str | float]
 
 
 class TemplateLine(BaseModel):
+    """A rig to begin with, what it is for, and what lies on the bench for it."""
+
     id: str
     title: str
     board: str
+    drawn: DrawnRig
 
 
 class Listed(BaseModel):
@@ -162,7 +165,12 @@ def all_lists() -> Lists:
 @cache
 def _lists() -> Lists:
     results = [
-        TemplateLine(id=t.id, title=t.title, board=templates.template(t.id).board.title)
+        TemplateLine(
+            id=t.id,
+            title=t.title,
+            board=templates.template(t.id).board.title,
+            drawn=drawn_rig(templates.template(t.id)),
+        )
         for t in templates.TEMPLATES.values()
     ]
     titles = {board.kind: board.title for board in boards.BOARDS.values()}

@@ -14,14 +14,30 @@ AGREE_SIGMAS = 2.0
 RATIO_SLACK = 0.03
 MOST_POLE_PAIRS = 20
 
-# Common practice: what makes one instrument say a multiple of another.
-CAUSES: tuple[tuple[float, str], ...] = (
-    (2.0, "double marks, or both edges counted (2:1)"),
-    (3.0, "three marks or pulses a turn taken for one (3:1)"),
-    (4.0, "wrong prescaler (256 against 64) or four quadrature edges counted (4:1)"),
-    (8.0, "video played back at another rate than it was taken (8:1)"),
-    (60.0, "per minute against per second (60:1)"),
-    (2 * math.pi, "radians against turns (2π:1)"),
+# Common practice: what makes one instrument say a multiple of the others, or the others a multiple of it.
+CAUSES: tuple[tuple[float, str, str], ...] = (
+    (
+        2.0,
+        "double marks, or both edges counted (2:1)",
+        "every other mark missed, or double marks and both edges counted by the others (1:2)",
+    ),
+    (
+        3.0,
+        "three marks or pulses a turn taken for one (3:1)",
+        "one mark a turn taken for three, or three for one by the others (1:3)",
+    ),
+    (
+        4.0,
+        "wrong prescaler (256 against 64) or four quadrature edges counted (4:1)",
+        "wrong prescaler (64 against 256), or four quadrature edges counted by the others (1:4)",
+    ),
+    (
+        8.0,
+        "video played back at another rate than it was taken (8:1)",
+        "video played back at another rate than it was taken (1:8)",
+    ),
+    (60.0, "per minute against per second (60:1)", "per second against per minute (1:60)"),
+    (2 * math.pi, "radians against turns (2π:1)", "turns against radians (1:2π)"),
 )
 
 
@@ -152,19 +168,23 @@ def _outlier(reading: InstrumentReading, consensus: float, uncertainty: float) -
 
 
 def causes(ratio: float, relative_uncertainty: float) -> tuple[str, ...]:
-    """All causes whose factor the ratio (or its inverse) matches within 3 %, or twice its relative
-    uncertainty.
+    """All causes whose factor the ratio (or its inverse, then said of the others) matches within 3 %, or
+    twice its relative uncertainty.
 
     >>> causes(2.01, 0.01)[0]
     'double marks, or both edges counted (2:1)'
+    >>> causes(0.5, 0.01)[0]
+    'every other mark missed, or double marks and both edges counted by the others (1:2)'
     """
     if ratio <= 0:
         return ()
     slack = max(RATIO_SLACK, 2 * relative_uncertainty)
-    factor = max(ratio, 1 / ratio)
-    sentences = [cause for known, cause in CAUSES if abs(factor / known - 1) <= slack]
+    more, factor = ratio > 1, max(ratio, 1 / ratio)
+    sentences = [high if more else low for known, high, low in CAUSES if abs(factor / known - 1) <= slack]
     sentences += [
         f"{pairs} pole pairs: electrical turns taken for mechanical ones ({pairs}:1)"
+        if more
+        else f"{pairs} pole pairs: electrical turns taken for mechanical ones by the others (1:{pairs})"
         for pairs in range(2, MOST_POLE_PAIRS + 1)
         if abs(factor / pairs - 1) <= slack
     ]

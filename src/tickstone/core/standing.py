@@ -111,7 +111,7 @@ def _steps(facts: Facts) -> list[NextStep]:
                 "convert",
                 f"type the air's humidity; until then {humidity.value:g} % is assumed.",
                 "type-humidity",
-                "Type it",
+                "Type humidity",
             )
         )
     if facts.changed_since_stone:
@@ -169,7 +169,5 @@ def _decide(facts: Facts) -> list[NextStep]:
             sentence = f"choose again, {decision.title.lower()}: {stale.stale}."
             return [NextStep("decide", sentence, "go-decide", "Look at it", where)]
     if decisions and not chosen_by(decisions[0], facts.values):
-        return [
-            NextStep("decide", decisions[0].begin, "go-decide", "Choose it", {"decision": decisions[0].id})
-        ]
+        return [NextStep("decide", decisions[0].begin, "go-decide", "Choose", {"decision": decisions[0].id})]
     return []

@@ -57,6 +57,7 @@ CONSTANTS = {  # what ends the name of a constant in a program: FRONT_OFFSET_MM
     "/h": "PER_H",
     "kg": "KG",
     "turn": "TURN",
+    "turns": "TURNS",
     "ms": "MS",
     "1/s": "PER_S",
     "%/mm": "PCT_PER_MM",

@@ -4285,6 +4285,54 @@ export interface components {
             dark: boolean;
         };
         /**
+         * DrawnPart
+         * @description A part as a small drawing of its rig shows it; ``family`` is what it senses, or output.
+         */
+        DrawnPart: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Family */
+            family: string;
+            mount: components["schemas"]["Mount-Output"] | null;
+            /** Cone Deg */
+            cone_deg: number | null;
+            /** Reach Mm */
+            reach_mm: number | null;
+            /** Row */
+            row: number | null;
+            /** Pitch Mm */
+            pitch_mm: number | null;
+        };
+        /**
+         * DrawnRig
+         * @description What a small drawing of a rig shows: its sizes, and its parts where they sit.
+         */
+        DrawnRig: {
+            geometry: components["schemas"]["DrawnSizes"];
+            /** Parts */
+            parts: components["schemas"]["DrawnPart"][];
+        };
+        /**
+         * DrawnSizes
+         * @description Sizes of a vehicle, mm; null is not known.
+         */
+        DrawnSizes: {
+            /** Length Mm */
+            length_mm: number | null;
+            /** Width Mm */
+            width_mm: number | null;
+            /** Front Mm */
+            front_mm: number | null;
+            /** Wheel Mm */
+            wheel_mm: number | null;
+            /** Track Mm */
+            track_mm: number | null;
+        };
+        /**
          * DriftModel
          * @description How a constant moved from one accepted calibration to the next: times as ISO dates, values, ± (95
          *     %).
@@ -7370,7 +7418,10 @@ export interface components {
              */
             title: string;
         };
-        /** RigLine */
+        /**
+         * RigLine
+         * @description A rig in the list of all; ``sensor`` is its first one (empty: it has none).
+         */
         RigLine: {
             /** Slug */
             slug: string;
@@ -7380,8 +7431,9 @@ export interface components {
             purpose: string;
             /** Board */
             board: string;
-            /** Parts */
-            parts: string[];
+            drawn: components["schemas"]["DrawnRig"];
+            /** Sensor */
+            sensor: string;
             /** Verdict */
             verdict: string;
             /** Faults */
@@ -8613,7 +8665,10 @@ export interface components {
             /** Unit */
             unit: string;
         };
-        /** TemplateLine */
+        /**
+         * TemplateLine
+         * @description A rig to begin with, what it is for, and what lies on the bench for it.
+         */
         TemplateLine: {
             /** Id */
             id: string;
@@ -8621,6 +8676,7 @@ export interface components {
             title: string;
             /** Board */
             board: string;
+            drawn: components["schemas"]["DrawnRig"];
         };
         /** TermModel */
         TermModel: {

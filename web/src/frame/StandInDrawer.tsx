@@ -157,7 +157,7 @@ function HandLine({ hand, onChange }: { hand: Hand; onChange: (value: number) =>
       />
       {EXACT.includes(hand.name) && (
         <NumberField
-          label="Put it at"
+          label="Set to"
           value={hand.value}
           unit={hand.unit}
           into={way}

@@ -11,6 +11,11 @@ export function decimalsFor(plusMinus: number | null | undefined, fallback: numb
   return Math.max(0, Math.min(6, (first <= 2 ? 1 : 0) - power));
 }
 
+/** So many of something: 1 step, 3 steps. */
+export function counted(count: number, what: string): string {
+  return `${count} ${what}${count === 1 ? "" : "s"}`;
+}
+
 /** A number with a fixed count of decimals, thin spaces between thousands, and a true minus sign. */
 export function figure(value: number, decimals: number): string {
   const [whole = "0", part] = Math.abs(value).toFixed(decimals).split(".");

@@ -83,7 +83,7 @@ function Timeline() {
           onChange={(event) => setNote(event.target.value)}
         />
         <button type="submit" className="act">
-          Note it
+          Add note
         </button>
       </form>
       <input

@@ -6,6 +6,7 @@ import { keys } from "../api/keys";
 import { renew } from "../api/renew";
 import frame from "../frame/shared.module.css";
 import { Glyph } from "../ui/Glyph";
+import { RigDrawn } from "../ui/RigDrawn";
 import { NewRig } from "./NewRig";
 import styles from "./Rigs.module.css";
 
@@ -47,6 +48,10 @@ export function Rigs() {
     <main className={frame.rigsPage}>
       <p className={frame.wordmark}>Tick Stone</p>
       <h1>{heading}</h1>
+      <p className={styles.what}>
+        A bench for sensors on vehicles: check the wires before power, measure, work numbers out with their ±,
+        calibrate, choose thresholds, drive it before it drives, keep the record.
+      </p>
       <p className={styles.notice} role="status">
         {notice?.text}{" "}
         {notice?.undo && (
@@ -67,7 +72,12 @@ export function Rigs() {
             {archived.data.map((rig) => (
               <li key={rig.slug}>
                 <b>{rig.title}</b> {rig.purpose}{" "}
-                <button type="button" className="act" onClick={() => bringBack(rig)}>
+                <button
+                  type="button"
+                  className="act"
+                  aria-label={`Bring back ${rig.title}`}
+                  onClick={() => bringBack(rig)}
+                >
                   Bring back
                 </button>
               </li>
@@ -124,30 +134,33 @@ function RigRow({ rig, onAttempt, onBringBack }: RowProps) {
   };
   return (
     <li>
-      <Link to={`/${rig.slug}/wire`}>
-        <b>{rig.title}</b>
-        <span>{rig.purpose}</span>
-        <small>{rig.board}</small>
-        <span className={styles.rigParts}>{rig.parts.join(" · ")}</span>
-        {rig.faults > 0 && (
-          <span className={styles.rigFault}>
-            <Glyph of="fault" /> {rig.verdict}
+      <Link to={`/${rig.slug}/wire`} className={styles.rig}>
+        <span className={styles.picture}>
+          <RigDrawn drawn={rig.drawn} />
+        </span>
+        <span className={styles.words}>
+          <b>{rig.title}</b>
+          {rig.purpose && <span>{rig.purpose}</span>}
+          <span className={rig.faults > 0 ? styles.rigFault : undefined}>
+            {rig.faults > 0 && <Glyph of="fault" />} {rig.verdict}
           </span>
-        )}
+          <Next rig={rig} />
+        </span>
       </Link>
       <span className={styles.rigTools}>
-        <button type="button" className="plain" onClick={() => begin("rename")}>
+        <button type="button" className="act" onClick={() => begin("rename")} aria-label={`Rename ${rig.title}`}>
           Rename
         </button>
-        <button type="button" className="plain" onClick={() => begin("duplicate")}>
+        <button type="button" className="act" onClick={() => begin("duplicate")} aria-label={`Duplicate ${rig.title}`}>
           Duplicate
         </button>
-        <a className="plain" href={`/api/rigs/${rig.slug}/document`} download>
+        <a className="act" href={`/api/rigs/${rig.slug}/document`} download aria-label={`Rig file of ${rig.title}`}>
           Rig file
         </a>
         <button
           type="button"
-          className="plain"
+          className="act"
+          aria-label={`Archive ${rig.title}`}
           onClick={() =>
             void onAttempt(
               ask(api.POST("/api/rigs/{slug}/archive", path)),
@@ -169,10 +182,26 @@ function RigRow({ rig, onAttempt, onBringBack }: RowProps) {
             {doing === "rename" ? "Rename" : "Duplicate"}
           </button>
           <button type="button" className="act" onClick={() => setDoing(null)}>
-            Leave it
+            Cancel
           </button>
         </form>
       )}
     </li>
+  );
+}
+
+/** The next thing worth doing on a rig. */
+function Next({ rig }: { rig: RigLine }) {
+  const { slug, sensor, revision } = rig;
+  const standing = useQuery({
+    queryKey: [...keys.rigs, "next", slug, revision],
+    queryFn: () => ask(api.GET("/api/rigs/{slug}/standing", { params: { path: { slug }, query: { sensor } } })),
+    enabled: sensor !== "",
+  });
+  const next = sensor === "" ? "fit a sensor." : standing.data?.[0]?.next.sentence;
+  return (
+    <span className={styles.next}>
+      <b>Next:</b> {next}
+    </span>
   );
 }

@@ -23,14 +23,19 @@ const FORMS = [
 /** The stones of a rig: cutting the next, and any beside another. */
 export function Stones({ cut }: { cut: Cut }) {
   const [search] = useSearchParams();
-  const number = Number(search.get("stone")) || cut.stones[0]?.number || 0;
+  const last = cut.stones[0]?.number;
+  const number = Number(search.get("stone")) || last || 0;
   const before = search.get("before") === null ? Math.max(number - 1, 0) : Number(search.get("before"));
   return (
     <section data-list="stones">
       <h2>Stones</h2>
       <CutForm next={cut.next} waiting={cut.waiting} />
-      {cut.stones.length > 0 ? (
-        <Choice stones={cut.stones} number={number} before={before} />
+      {last ? (
+        <>
+          <Since last={last} waiting={cut.waiting} />
+          <h3>Any stone, beside another</h3>
+          <Choice stones={cut.stones} number={number} before={before} />
+        </>
       ) : (
         <p>A stone freezes every constant with where it comes from. Below is what stone 1 would hold.</p>
       )}
@@ -117,8 +122,21 @@ function Choice({ stones, number, before }: ChoiceProps) {
   );
 }
 
-/** Every constant of a stone, beside what it was in the other. */
-function Changes({ number, before }: { number: number; before: number }) {
+const NOW = 0; // constants as they stand, in the place of a stone's number
+
+/** What changed since the last stone was cut. */
+function Since({ last, waiting }: { last: number; waiting: number }) {
+  if (waiting === 0) return <p>Nothing has changed since stone {last}.</p>;
+  return (
+    <>
+      <h3>Changed since stone {last}</h3>
+      <Changes number={NOW} before={last} only />
+    </>
+  );
+}
+
+/** Every constant of a stone, beside what it was in the other; ``only`` those that differ. */
+function Changes({ number, before, only }: { number: number; before: number; only?: boolean }) {
   const { rig } = usePlace();
   const { slug } = rig;
   const changes = useQuery({
@@ -131,6 +149,7 @@ function Changes({ number, before }: { number: number; before: number }) {
       ),
     placeholderData: (old) => old,
   });
+  const shownChanges = changes.data?.filter((change) => !only || change.changed);
   return (
     <div className={table.tableScroll}>
       <table className={table.schedule}>
@@ -142,7 +161,7 @@ function Changes({ number, before }: { number: number; before: number }) {
           </tr>
         </thead>
         <tbody>
-          {changes.data?.map((change) => (
+          {shownChanges?.map((change) => (
             <tr
               key={`${change.sensor}-${change.label}`}
               className={before && change.changed ? table.changed : undefined}

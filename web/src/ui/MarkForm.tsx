@@ -89,7 +89,7 @@ export function MarkForm({ sensors, selected, mark, times, keep, onKeep, onLeave
           {keep}
         </button>
         <button type="button" className="act" onClick={onLeave}>
-          Leave it
+          Cancel
         </button>
       </p>
     </form>

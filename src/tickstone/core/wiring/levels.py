@@ -133,7 +133,10 @@ def _divider_fix(rig: Rig, wire: Wire, source: float) -> Fix | None:
     board = rig.board
     if wire.divider is not None and board.high_level_v <= source <= board.limit_v:
         return rewire(
-            rig, "Take it out", "Take the divider out: the level fits as it is.", replace(wire, divider=None)
+            rig,
+            "Remove divider",
+            "Take the divider out: the level fits as it is.",
+            replace(wire, divider=None),
         )
     best = None
     limit, least = board.limit_v, board.high_level_v
@@ -167,7 +170,7 @@ def _divider_fix(rig: Rig, wire: Wire, source: float) -> Fix | None:
         f"Put {plain_ohms(best.top_ohm)} in the {wire.pin} wire and {plain_ohms(best.bottom_ohm)} from the "
         f"pin to ground: {best.vout_v:.1f} V."
     )
-    return rewire(rig, "Put them in", sentence, replace(wire, divider=part))
+    return rewire(rig, "Add divider", sentence, replace(wire, divider=part))
 
 
 def check_open(rig: Rig, wire: Wire, spec: PinSpec, pin: Pin) -> Iterator[Result]:
@@ -185,7 +188,7 @@ def check_open(rig: Rig, wire: Wire, spec: PinSpec, pin: Pin) -> Iterator[Result
             right = replace(part, rail=next(r.name for r in board.rails if r.volts == board.logic_v))
             fix = rewire(
                 rig,
-                f"Take it to {right.rail}",
+                f"Move wire to {right.rail}",
                 f"Take the pull-up of {wire.pin} to {right.rail}.",
                 replace(wire, pull_up=right),
             )

@@ -28,7 +28,7 @@ def check_supply(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
     fix = (
         rewire(
             rig,
-            f"Take it to {able[0]}",
+            f"Move wire to {able[0]}",
             f"Take the {wire.pin} of {name} to {able[0]}.",
             replace(wire, to=able[0]),
         )

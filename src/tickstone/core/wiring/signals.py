@@ -193,7 +193,7 @@ def check_pull_up(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
             {},
             rewire(
                 rig,
-                "Put it in",
+                "Add pull-up",
                 f"Put {plain_ohms(new.ohms)} from {wire.pin} to {new.rail}.",
                 replace(wire, pull_up=new),
             ),
@@ -349,7 +349,7 @@ def _bus_line(rig: Rig, wires: list[Wire]) -> Iterator[Result]:
     new = pull_up(rig, 4700.0)
     fix = rewire(
         rig,
-        "Put it in",
+        "Add pull-up",
         f"Put {plain_ohms(new.ohms)} from {name} to {new.rail}, once for the whole bus.",
         replace(first, pull_up=new),
     )
@@ -423,7 +423,7 @@ def _bus_line(rig: Rig, wires: list[Wire]) -> Iterator[Result]:
                 {"pulled_v": rail[0], "lower_v": lower},
                 rewire(
                     rig,
-                    f"Take it to {right}",
+                    f"Move wire to {right}",
                     f"Take the pull-up of {name} to {right}.",
                     replace(wire, pull_up=replace(wire.pull_up, rail=right)),
                 )

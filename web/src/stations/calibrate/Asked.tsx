@@ -59,7 +59,8 @@ export function Asked({ procedure, want }: { procedure: Procedure; want: Want })
         />
       ))}
       <button type="submit" className="act" disabled={sending || (want.watched && !connected)}>
-        {want.watched ? "Hold it" : "Note it"} {letterKeys && want.watched && !want.fields.length && <kbd>H</kbd>}
+        {want.watched ? "Hold" : "Keep"} {called(want.label, lengthOf(want), length)}{" "}
+        {letterKeys && want.watched && !want.fields.length && <kbd>H</kbd>}
       </button>
       <p id={`${id}-fault`} className="field-fault" role="alert">
         {fault?.text}

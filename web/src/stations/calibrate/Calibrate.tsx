@@ -6,8 +6,9 @@ import { useLength, useSettings } from "../../hooks/settings";
 import { useAddress } from "../../hooks/useAddress";
 import { useKeys } from "../../hooks/useKeys";
 import { type Procedure, useCalls, useProcedure, type Want } from "../../hooks/useProcedure";
-import { moment } from "../../model/format";
+import { counted, moment } from "../../model/format";
 import picker from "../../ui/picker.module.css";
+import { SensorTabs } from "../../ui/SensorTabs";
 import { Next, Verdict } from "../../ui/Verdict";
 import styles from "./Calibrate.module.css";
 import { FromRecording } from "./FromRecording";
@@ -31,6 +32,7 @@ function Nothing() {
   return (
     <>
       <Verdict>{`The ${place.sensor.name} sensor is taken as its part sheet has it`}</Verdict>
+      <SensorTabs able={(sensor) => sensor.procedures.length > 0} />
       <div className="empty">
         <p>There is no procedure for it. Its offset can be typed in the slab, from a thermometer that you trust.</p>
         {other && (
@@ -78,6 +80,7 @@ function Open({ procedure }: { procedure: Procedure }) {
       <Verdict next={<NextHold procedure={procedure} onAccept={() => void accept()} onHold={() => void begin(next)} />}>
         {heading}
       </Verdict>
+      <SensorTabs able={(sensor) => sensor.procedures.length > 0} />
       <Choice procedure={procedure} />
       <div className={styles.calibrate}>
         <Steps procedure={procedure} />
@@ -88,7 +91,7 @@ function Open({ procedure }: { procedure: Procedure }) {
           <div className="row-of-buttons">
             {procedure.can_accept && (
               <button type="button" className="act" onClick={() => void accept()}>
-                Accept with {procedure.steps.length}
+                Accept {counted(procedure.steps.length, "step")}
               </button>
             )}
             {procedure.notebook.length > 0 && (
@@ -102,12 +105,12 @@ function Open({ procedure }: { procedure: Procedure }) {
                 type="button"
                 className="plain"
                 onClick={() =>
-                  void act.attempt(calls.reject(), "Put away; begin anew.", ({ id }) => {
+                  void act.attempt(calls.reject(), "Archived; begin anew.", ({ id }) => {
                     if (id) void act.attempt(calls.bringBack(id), "Brought back.");
                   })
                 }
               >
-                Put these away
+                Archive {counted(procedure.steps.length, "step")}
               </button>
             )}
           </div>
@@ -202,7 +205,7 @@ function NextHold({ procedure, onAccept, onHold }: NextProps) {
       <b>Next:</b> <span>{advice.charAt(0).toLowerCase() + advice.slice(1)}</span>
       {atOnce && (
         <button type="button" className="act act-first" onClick={onHold}>
-          Hold it {letterKeys && <kbd>H</kbd>}
+          Hold {called(next.label, at, length)} {letterKeys && <kbd>H</kbd>}
         </button>
       )}
     </p>

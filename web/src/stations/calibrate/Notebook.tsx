@@ -57,7 +57,7 @@ export function Notebook({ procedure, show, onHide }: { procedure: Procedure; sh
             {fault}
           </p>
           <button type="submit" className="act act-first">
-            Take them
+            Keep these readings
           </button>
         </form>
       </Modal.Body>

@@ -141,10 +141,10 @@ export function Holding({ procedure }: { procedure: Procedure }) {
       </p>
       <p className="row-of-buttons">
         <button type="button" className="act" onClick={() => void act.attempt(calls.take())}>
-          Take it now {letterKeys && <kbd>H</kbd>}
+          Take reading now {letterKeys && <kbd>H</kbd>}
         </button>
         <button type="button" className="plain" onClick={() => void act.attempt(calls.letGo())}>
-          Let go
+          Stop holding
         </button>
       </p>
     </section>

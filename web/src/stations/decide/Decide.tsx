@@ -8,6 +8,7 @@ import { figure, THIN } from "../../model/format";
 import { FitPlot } from "../../plot/FitPlot";
 import picker from "../../ui/picker.module.css";
 import { SaidTable } from "../../ui/SaidTable";
+import { SensorTabs } from "../../ui/SensorTabs";
 import { Verdict } from "../../ui/Verdict";
 import { Choices } from "./Choices";
 import styles from "./Decide.module.css";
@@ -30,6 +31,7 @@ function Nothing() {
   return (
     <>
       <Verdict>{`Nothing is decided by the ${place.sensor.name} sensor`}</Verdict>
+      <SensorTabs able={(sensor) => sensor.decisions.length > 0} />
       <div className="empty">
         <p>What it says is used as it is.</p>
         {other && (
@@ -59,6 +61,7 @@ function OfSensor() {
       ) : (
         <Verdict>{error ? error.message : "Working it out"}</Verdict>
       )}
+      <SensorTabs able={(sensor) => sensor.decisions.length > 0} />
       {lines.length > 1 && (
         <nav className={picker.procedures} aria-label="Decisions">
           {lines.map((line) => (
@@ -131,7 +134,7 @@ function Head({ decision, picked, onDone }: HeadProps) {
     first?.unit === "mm" && decision.choices.length <= 2
       ? `Choose ${figure(values[first.name] ?? 0, 0)}${THIN}mm`
       : decision.choices.length > 2
-        ? "Choose them"
+        ? `Choose ${decision.choices.length} values`
         : "Choose";
   return (
     <Verdict

@@ -23,7 +23,7 @@ export function Kept({ drive }: { drive: Drive }) {
   const away = async (trial: Trial) => {
     await act.attempt(
       ask(api.POST("/api/rigs/{slug}/trials/{number}/put-away", of(trial.number))),
-      `Run ${trial.number} is put away.`,
+      `Run ${trial.number} is archived.`,
       () => void act.attempt(ask(api.POST("/api/rigs/{slug}/trials/{number}/take-out", of(trial.number)))),
     );
     if (trial.number === drive.kept || trial.number === drive.beside) drive.put({ run: null, beside: null });
@@ -67,7 +67,7 @@ export function Kept({ drive }: { drive: Drive }) {
                 Lay beside
               </button>
               <button type="button" className="plain" onClick={() => void away(trial)}>
-                Put away
+                Archive
               </button>
             </div>
           </li>

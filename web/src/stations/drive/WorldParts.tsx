@@ -131,7 +131,7 @@ function Chosen({ ground, handle, onChoose, onPut }: ChosenProps) {
         <p className={styles.things}>
           {what !== "arc" && what !== "wall" && what !== "curtain" && (
             <button type="button" className="act" onClick={() => onPut(extended(ground, handle))}>
-              Point behind it
+              Add a point after it
             </button>
           )}
           <button
@@ -142,7 +142,7 @@ function Chosen({ ground, handle, onChoose, onPut }: ChosenProps) {
               onPut(removed(ground, handle));
             }}
           >
-            Take it away
+            Delete {handle.label}
           </button>
         </p>
       )}

@@ -75,11 +75,11 @@ export function About({ opened }: { opened: Opened }) {
             className="act"
             onClick={() => void act.attempt(change({ archived: false }), "It is back among the recordings.")}
           >
-            Bring it back
+            Bring recording back
           </button>
         ) : (
           <button type="button" className="plain" onClick={() => void putAway()}>
-            Put it away
+            Archive recording
           </button>
         ))}
     </section>

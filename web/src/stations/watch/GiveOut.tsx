@@ -24,7 +24,7 @@ export function GiveOut({ recording, span, stone }: Props) {
   if (stone !== undefined) query.set("stone", String(stone));
   return (
     <section className={styles.giveOut}>
-      <h2>Take it along</h2>
+      <h2>Export</h2>
       <p>
         <select aria-label="Form of the file" value={form} onChange={(event) => setForm(event.target.value)}>
           {lists.data?.forms.map((form) => (

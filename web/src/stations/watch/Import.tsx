@@ -272,7 +272,7 @@ function Next({ file, look, refused, onTake, onAway }: NextProps) {
           Open the recording
         </button>
         <button type="button" className="plain" onClick={onAway}>
-          Clear it from the bench
+          Clear file
         </button>
       </p>
     );
@@ -291,11 +291,11 @@ function Next({ file, look, refused, onTake, onAway }: NextProps) {
       </span>
       {look && !look.wanting && (
         <button type="button" className="act act-first" onClick={onTake}>
-          {again ? "Take it in again" : "Take it in"}
+          {again ? "Store file again" : "Store file"}
         </button>
       )}
       <button type="button" className="plain" onClick={onAway}>
-        Take it off the bench
+        Discard file
       </button>
       <Back onBack={() => place.show({ view: null, file: null })} />
     </p>

@@ -132,8 +132,8 @@ function Inside({ opened }: { opened: Opened }) {
       />
       {lanes.part.isError && <p role="alert">{lanes.part.error.message}</p>}
       <SpanTools id={recording.id} part={part} />
-      <Findings onShow={part.showFinding} />
       <ReadOuts id={recording.id} shown={shown} show={part.show} cursor={cursor} span={span} stone={stone} />
+      <Findings onShow={part.showFinding} />
       <div className={styles.recordedLists}>
         <Marks recording={recording.id} marks={opened.marks} cursor={cursor} span={span} />
         <About opened={opened} />
@@ -148,6 +148,11 @@ function SpanTools({ id, part }: { id: number; part: Part }) {
   const place = usePlace();
   const cut = useCutting(id);
   const { span, cursor, whole } = part;
+  const zoom = (by: number) => {
+    const [low, high] = part.view;
+    const about = cursor !== undefined && cursor >= low && cursor <= high ? cursor : (low + high) / 2;
+    part.setView(Math.max(whole[0], about - (about - low) * by), Math.min(whole[1], about + (high - about) * by));
+  };
   return (
     <div className={styles.spanTools}>
       {span ? (
@@ -163,12 +168,18 @@ function SpanTools({ id, part }: { id: number; part: Part }) {
             Keep only this span
           </button>
           <button type="button" className="plain" onClick={() => place.show({ s0: null, s1: null })}>
-            Let it go
+            Clear the span
           </button>
         </>
       ) : (
-        <span>Drag over the lanes for a span, click to read a moment, turn the wheel to zoom.</span>
+        <span>Drag over the lanes for a span, click to read a moment.</span>
       )}
+      <button type="button" className="act" onClick={() => zoom(0.5)}>
+        Zoom in
+      </button>
+      <button type="button" className="act" disabled={!part.zoomed} onClick={() => zoom(2)}>
+        Zoom out
+      </button>
       {cursor !== undefined && cursor > whole[0] && cursor <= whole[1] && (
         <button type="button" className="act" onClick={() => void cut.split(cursor)}>
           Split at {figure(cursor, 3)}

@@ -76,7 +76,7 @@ function EditorOf({ rig, onEdit }: { rig: Rig } & ViewProps) {
         {changed && (
           <>
             <button type="button" className="act" onClick={leave}>
-              Leave it as it was
+              Cancel
             </button>
             <button type="button" className="act act-first" disabled={faulty.length > 0} onClick={save}>
               Keep this board

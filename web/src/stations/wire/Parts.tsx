@@ -104,11 +104,11 @@ function FitPart({ kind }: { kind: string }) {
         <p className="row-of-buttons">
           {chosen && (
             <button type="submit" className="act act-first" disabled={faulty.length > 0}>
-              Fit it
+              Fit {chosen.title}
             </button>
           )}
           <button type="button" className="act" onClick={() => put({ fit: null }, false)}>
-            {chosen ? "Leave it" : "Back to the parts"}
+            {chosen ? "Cancel" : "Back to the parts"}
           </button>
         </p>
       </form>
