@@ -78,7 +78,8 @@ def main(arguments: list[str] | None = None) -> int:
     try:
         return _run(said)
     except TickStoneError as error:
-        print(error.message, file=sys.stderr)
+        field = f"{error.path}: " if error.path and error.path not in error.message else ""
+        print(f"{field}{error.message}", file=sys.stderr)
         return 2
     except KeyboardInterrupt:
         return 0

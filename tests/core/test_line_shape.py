@@ -119,5 +119,5 @@ def test_gaps_between_spots_leave_the_place_open_and_spots_side_by_side_less_so(
     assert 2.0 < wide_apart < 6.0  # the tape may lie anywhere over the middle spot
     # no sensor sees enough of it: there is no centroid
     assert centroid_doubt_mm(0.0, 1, 12.0, 2.0, 40.0, 0.0) == 0.0
-    with pytest.raises(BadInput, match="spot_mm"):
+    with pytest.raises(BadInput, match="spot must be above zero"):
         centroid_doubt_mm(0.0, 5, 12.0, 19.0, 0.0, 0.0)

@@ -184,9 +184,10 @@ def test_the_group_is_the_largest_of_all_subsets(numbers: list[tuple[float, floa
     ("ratio", "said"),
     [
         (2.0, "2:1"),
-        (0.125, "8:1"),
+        (0.125, "1:8"),
         (60.5, "60:1"),
-        (1 / 7, "7 pole pairs"),
+        (1 / 7, "7 pole pairs: electrical turns taken for mechanical ones by the others (1:7)"),
+        (0.5, "counted by the others (1:2)"),  # what reads half is not what has double marks
         (2 * math.pi, "radians"),
         (0.25, "prescaler"),
     ],

@@ -70,7 +70,10 @@ def test_a_world_is_drawn_at_true_scale_and_comes_back(name: str) -> None:
         (DRAWING.replace('fill="#888"', 'fill="url(http://example.org/#a)"'), "outside itself"),
         ('<!DOCTYPE svg [<!ENTITY a "b">]>' + DRAWING, "no entities"),
         (DRAWING.replace("H100", "H100" + " L1 1" * 250_000), "far too long"),
-        (DRAWING.replace('width="1.9"', 'width="0"').replace("stroke-width:2", "stroke-width:0"), "width_mm"),
+        (
+            DRAWING.replace('width="1.9"', 'width="0"').replace("stroke-width:2", "stroke-width:0"),
+            "width must be above zero, not 0 mm",
+        ),
         ('<svg xmlns="http://www.w3.org/2000/svg" width="9mm" height="9mm"/>', "nothing in this drawing"),
     ],
 )

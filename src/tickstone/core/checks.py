@@ -6,49 +6,75 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sized
 
+from tickstone.core.units import without_unit
+from tickstone.core.wording import significant
 from tickstone.errors import BadInput
 
+DIGITS = 6  # of a number in a sentence
 ABSOLUTE_ZERO_C = -273.15
+
+
+def field_words(name: str) -> tuple[str, str]:
+    """A field's name as words, and the unit that ends it, with a space before it.
+
+    >>> field_words("distance_mm"), field_words("kp"), field_words("rpm_min")
+    (('distance', ' mm'), ('kp', ''), ('rpm min', ''))
+    """
+    label, unit = without_unit(name)
+    unit = "µs" if unit == "us" else unit
+    return label.replace("_", " ") or name, f" {unit}" if unit else ""
+
+
+def _in_words(value: float) -> str:
+    return significant(value, DIGITS) if math.isfinite(value) else str(value)
 
 
 def check_finite(value: float, name: str) -> float:
     """Return ``value``, or raise BadInput when it is NaN or infinite."""
     if not math.isfinite(value):
-        raise BadInput(f"{name} must be a finite number, not {value}.", name)
+        raise BadInput(f"{field_words(name)[0]} must be a finite number, not {value}.", name)
     return value
 
 
 def check_positive(value: float, name: str) -> float:
     """Return ``value``, or raise BadInput unless it is finite and above zero."""
     if check_finite(value, name) <= 0:
-        raise BadInput(f"{name} must be above zero, not {value:g}.", name)
+        words, unit = field_words(name)
+        raise BadInput(f"{words} must be above zero, not {_in_words(value)}{unit}.", name)
     return value
 
 
 def check_not_negative(value: float, name: str) -> float:
     """Return ``value``, or raise BadInput unless it is finite and at least zero."""
     if check_finite(value, name) < 0:
-        raise BadInput(f"{name} must not be negative, but is {value:g}.", name)
+        words, unit = field_words(name)
+        raise BadInput(f"{words} must not be negative, but is {_in_words(value)}{unit}.", name)
     return value
 
 
 def check_between(value: float, low: float, high: float, name: str) -> float:
     """Return ``value``, or raise BadInput unless ``low`` ≤ value ≤ ``high``."""
     if not low <= check_finite(value, name) <= high:
-        raise BadInput(f"{name} must lie between {low:g} and {high:g}, but is {value:g}.", name)
+        words, unit = field_words(name)
+        span = f"{_in_words(low)} and {_in_words(high)}{unit}"
+        raise BadInput(f"{words} must lie between {span}, but is {_in_words(value)}.", name)
     return value
 
 
 def check_order(low: float, high: float, low_name: str, high_name: str) -> None:
     """Raise BadInput unless ``low`` < ``high``: nothing is swapped quietly."""
     if not low < high:
-        raise BadInput(f"{low_name} ({low:g}) must be below {high_name} ({high:g}).", low_name)
+        (first, unit), (second, other) = field_words(low_name), field_words(high_name)
+        raise BadInput(
+            f"{first} ({_in_words(low)}{unit}) must be below {second} ({_in_words(high)}{other}).", low_name
+        )
 
 
 def check_temperature(value_c: float, name: str = "temperature_c") -> float:
     """Return a temperature in °C, or raise BadInput when it is at or below absolute zero or not finite."""
     if check_finite(value_c, name) <= ABSOLUTE_ZERO_C:
-        raise BadInput(f"{name} must be above {ABSOLUTE_ZERO_C} °C, but is {value_c:g} °C.", name)
+        words, _ = field_words(name)
+        raise BadInput(f"{words} must be above {ABSOLUTE_ZERO_C} °C, but is {value_c:g} °C.", name)
     return value_c
 
 
@@ -61,7 +87,8 @@ def check_length(values: Sized, least: int, name: str) -> None:
 def check_whole(value: float, least: int, name: str) -> int:
     """Return ``value`` as an int, or raise BadInput unless it is a whole number of at least ``least``."""
     if check_finite(value, name) != int(value) or value < least:
-        raise BadInput(f"{name} must be a whole number from {least}, not {value:g}.", name)
+        words, _ = field_words(name)
+        raise BadInput(f"{words} must be a whole number from {least}, not {_in_words(value)}.", name)
     return int(value)
 
 
