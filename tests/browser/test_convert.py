@@ -23,7 +23,7 @@ def heading(page: Page) -> Locator:
 def test_every_kind_is_worked_dragged_and_asked_backwards(bench: Page, kinds: list[str]) -> None:
     for kind in kinds:
         bench.goto("/convert")
-        bench.get_by_label("A loose part").select_option(kind)
+        bench.get_by_label("A part without a rig").select_option(kind)
         expect(bench).to_have_url(re.compile(f"part={kind}"))
         expect(bench.locator(".WorkedLine-result b")).not_to_have_text("—")
         expect(bench.locator(".WorkedLine-term").first).to_be_visible()
@@ -63,7 +63,7 @@ def test_a_loose_parts_constants_are_typed_and_shown_as_such(bench: Page) -> Non
     magnets.fill("0")
     expect(bench.locator(".field-fault")).to_contain_text("cannot be below 1")
     expect(magnets).to_have_value("0")
-    bench.get_by_label("A loose part").select_option("battery-divider")
+    bench.get_by_label("A part without a rig").select_option("battery-divider")
     expect(heading(bench)).to_have_text(re.compile("counts is"))
     bench.go_back()
     expect(heading(bench)).to_have_text(re.compile("m/s"))
@@ -110,7 +110,7 @@ def test_the_timer_planner_names_the_prescaler_and_where_each_says_slow(bench: P
     row = bench.get_by_role("row", name=re.compile("÷\\D256"))
     expect(row).to_contain_text("28.6")  # common practice: 8 MHz/256 overflows below 28.6 rpm
     bench.locator(".PlanChart-plan svg").hover(position={"x": 400, "y": 100})
-    expect(bench.locator("figcaption")).to_contain_text(re.compile("At .*rpm: .*gate"))
+    expect(bench.locator("figcaption")).to_contain_text(re.compile("At .*rpm: .*counting for"))
     bench.get_by_label("÷\u2009256").click()
     expect(heading(bench)).to_have_text(re.compile("÷\\D1024"))
     bench.get_by_label("Slowest").fill("0.1")

@@ -13,7 +13,7 @@ from tickstone.actions import calibrating
 from tickstone.actions.constants import settled
 from tickstone.actions.reading import Converter
 from tickstone.core.calibration.procedure import FittedConstant
-from tickstone.core.constants import Provenance, Value, Values, settle
+from tickstone.core.constants import Provenance, Value, Values
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.kinds.base import Kind
 from tickstone.core.wording import fixed
@@ -54,7 +54,7 @@ def with_fitted(what: Kind, values: Values, fitted: Mapping[str, FittedConstant]
             condition=dict(constant.condition),
             covariances=constant.covariances,
         )
-    return settle(what.constants, what.derived, known)
+    return what.settled(known)
 
 
 def before_after(session: Session, slug: str, sensor: str, name: str, recording_id: int) -> BeforeAfter:

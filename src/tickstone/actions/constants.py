@@ -12,7 +12,7 @@ from tickstone.actions.live.rig import LiveRig
 from tickstone.actions.rigs import rig_fields
 from tickstone.core.calibration.surroundings import as_it_is_now
 from tickstone.core.checks import check_between, check_not_negative
-from tickstone.core.constants import ConstantSpec, Provenance, Value, settle
+from tickstone.core.constants import ConstantSpec, Provenance, Value
 from tickstone.core.rigs.kinds import kind, thermometers
 from tickstone.core.rigs.rig import Rig, Sensor
 from tickstone.core.rigs.usual import told_by_rig
@@ -61,7 +61,7 @@ def _settled(
         dressed["air"] = replace(
             air, shown_at=specs["air"].shown_at, typed=(specs["air"].low, specs["air"].high)
         )
-    return settle(what.constants, what.derived, dressed)
+    return what.settled(dressed)
 
 
 def as_of(

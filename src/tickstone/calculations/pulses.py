@@ -157,9 +157,7 @@ def timer_plan(given: TimerPlanInputs) -> TimerPlanResult:
             pulses_per_turn=given.pulses_per_turn,
             gate_s=given.gate_s,
         )
-    how = (
-        "timing each period" if plan.method == "period" else f"counting through a gate of {given.gate_s:g} s"
-    )
+    how = "timing each period" if plan.method == "period" else f"counting over {given.gate_s:g} s"
     return TimerPlanResult(
         prescaler=plan.prescaler,
         method=plan.method,

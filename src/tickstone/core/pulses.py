@@ -189,7 +189,7 @@ def plan_timer(
     if not usable:
         raise BadInput(
             f"All prescalers let a {bits}-bit counter overflow at {rpm_min:g} rpm: use a larger one, a wider "
-            "counter, or count through a gate.",
+            "counter, or count over a time window.",
             "prescalers",
         )
     scored = []

@@ -63,6 +63,16 @@ export function ConstantLine({ constant }: { constant: Constant }) {
   );
 }
 
+const NAMED = 6;
+
+/** Constants by what they are called; the first few where they are many. */
+function namedIn(names: string[], constants: Constant[]): string {
+  const labels = names.map((name) => constants.find((each) => each.name === name)?.label ?? name.replaceAll("_", " "));
+  return labels.length <= NAMED
+    ? labels.join(", ")
+    : `${labels.slice(0, NAMED - 1).join(", ")} and ${labels.length - NAMED + 1} more`;
+}
+
 function About({ constant, onDone }: { constant: Constant; onDone: () => void }) {
   const place = usePlace();
   const length = useLength();
@@ -78,7 +88,7 @@ function About({ constant, onDone }: { constant: Constant; onDone: () => void })
       </p>
       {constant.stale && <p className="stale">It no longer holds: {constant.stale}.</p>}
       {constant.warning && <p className="stale">It was chosen all the same: {constant.warning}.</p>}
-      {constant.rests_on.length > 0 && <p>It rests on {constant.rests_on.join(", ")}.</p>}
+      {constant.rests_on.length > 0 && <p>Worked out from {namedIn(constant.rests_on, place.constants)}.</p>}
       {constant.plus_minus !== null && <p>± is 95{THIN}%.</p>}
       {constant.recording_id !== null && (
         <p>

@@ -455,7 +455,7 @@ class StopWarn(Behaviour):
         CLEAR,
         *VOTE,
         DROPOUT_S,
-        Setting("bar_far_mm", "bar begins at", "mm", 1000.0, 50, 10_000, constant="bar_far"),
+        Setting("bar_far_mm", "bar lights from", "mm", 1000.0, 50, 10_000, constant="bar_far"),
         Setting("bar_steps", "steps of the bar", "", 8, 1, 10),
     )
     states = STATES

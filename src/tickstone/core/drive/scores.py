@@ -32,7 +32,7 @@ SCORES: dict[str, ScoreSpec] = {
         ScoreSpec("nearest_mm", "nearest to anything", "mm", 0),
         ScoreSpec("late_stops", "stopped too late, times"),
         ScoreSpec("false_stops", "stopped for nothing, times"),
-        ScoreSpec("way_m", "way", "m", 2),
+        ScoreSpec("way_m", "distance driven", "m", 2),
         ScoreSpec("falls", "fell, times"),
         ScoreSpec("worst_overhang_mm", "over the edge, at most", "mm", 1),
         ScoreSpec("switches", "switched, times"),

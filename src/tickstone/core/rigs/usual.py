@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from dataclasses import replace
 
 from tickstone.core.checks import check_between
-from tickstone.core.constants import ConstantSpec, Provenance, Value, Values, assumed, settle
+from tickstone.core.constants import ConstantSpec, Provenance, Value, Values, assumed
 from tickstone.core.rigs.kinds.base import Kind
 from tickstone.core.rigs.rig import Rig, Sensor
 from tickstone.errors import BadInput
@@ -47,4 +47,4 @@ def usual_values(
         if usual is not None:
             sd = spec.sd if spec.typed_as is Provenance.MEASURED else None
             known[name] = replace(usual, provenance=spec.typed_as, sd=sd, source="typed here")
-    return settle(what.constants, what.derived, known)
+    return what.settled(known)

@@ -29,7 +29,7 @@ export function PartMenu({ sensor }: Props) {
         </button>
       )}
       <label className={`${benches.benchLink} ${styles.benchPart}${part && !bench ? ` ${styles.on}` : ""}`}>
-        <span className="visually-hidden">A loose part</span>
+        <span className="visually-hidden">A part without a rig</span>
         <select
           value={bench ? "" : part}
           onChange={(event) => {
@@ -38,7 +38,7 @@ export function PartMenu({ sensor }: Props) {
             put({ ...fresh, part: event.target.value || null, bench: null }, false);
           }}
         >
-          <option value="">a loose part …</option>
+          <option value="">a part without a rig …</option>
           {kinds.data?.map((kind) => (
             <option key={kind.id} value={kind.id}>
               {kind.title}

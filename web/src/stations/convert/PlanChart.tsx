@@ -59,7 +59,7 @@ export function PlanChart({ plan, slow, fast, gate }: Props) {
       <svg
         viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
         role="img"
-        aria-label="Error against rpm for each prescaler and for counting through a gate"
+        aria-label="Error against rpm for each prescaler and for counting over a time window"
         onPointerMove={read}
         onPointerLeave={() => setAt(null)}
       >
@@ -83,7 +83,7 @@ export function PlanChart({ plan, slow, fast, gate }: Props) {
   );
 }
 
-const RINGS = "Rings: where counting through the gate is as good as timing. ";
+const RINGS = "Rings: where counting over the window is as good as timing. ";
 
 /** Whether counting becomes as good as timing within what is drawn of a curve. */
 function ringed(curve: Curve, { slow, fast }: Axes): boolean {
@@ -179,5 +179,5 @@ function spread<T extends { y: number }>(labels: T[]): T[] {
 }
 
 function nameOf(prescaler: number | null, gate: number): string {
-  return prescaler === null ? `gate of ${few(gate)}${THIN}s` : `÷${THIN}${prescaler}`;
+  return prescaler === null ? `counting for ${few(gate)}${THIN}s` : `÷${THIN}${prescaler}`;
 }

@@ -82,7 +82,7 @@ export function TimerPlanner({ first }: { first: ReactNode }) {
           low={0.001}
           onChange={set("pulses")}
         />
-        <NumberField label="Gate" value={given.gate_s} unit="s" low={0.0001} high={3600} onChange={set("gate")} />
+        <NumberField label="Counts for" value={given.gate_s} unit="s" low={0.0001} high={3600} onChange={set("gate")} />
         <NumberField label="Slowest" value={given.rpm_min} unit="rpm" low={0.001} onChange={set("slow")} />
         <NumberField label="Fastest" value={given.rpm_max} unit="rpm" low={0.001} onChange={set("fast")} />
         <fieldset className={styles.prescalers}>
@@ -108,9 +108,7 @@ export function TimerPlanner({ first }: { first: ReactNode }) {
 function heading(plan: Plan, gate: number): string {
   const worst = Math.max(plan.error_pct_low, plan.error_pct_high);
   const how =
-    plan.method === "period"
-      ? `Time each turn with ÷${THIN}${plan.prescaler}`
-      : `Count through a ${few(gate)}${THIN}s gate`;
+    plan.method === "period" ? `Time each turn with ÷${THIN}${plan.prescaler}` : `Count for ${few(gate)}${THIN}s`;
   return `${how}: at worst ${few(Number(worst.toPrecision(2)))}${THIN}% off`;
 }
 
@@ -134,14 +132,14 @@ function PlanTable({ plan }: { plan: Plan }) {
               <th scope="col">says “slow” below</th>
               <th scope="col">at the slowest</th>
               <th scope="col">at the fastest</th>
-              <th scope="col">as good as the gate at</th>
+              <th scope="col">as good as counting at</th>
             </tr>
           </thead>
           <tbody>
             {plan.curves.map((curve) => (
               <tr key={curve.prescaler ?? "gate"}>
                 <th scope="row">
-                  {curve.prescaler === null ? "counting through the gate" : `timing, ÷${THIN}${curve.prescaler}`}
+                  {curve.prescaler === null ? "counting over the window" : `timing, ÷${THIN}${curve.prescaler}`}
                 </th>
                 <td>
                   {few(curve.slow_rpm)}

@@ -115,13 +115,13 @@ export function Heaps({ decision, heaps, picked, onPick }: Props) {
   );
 }
 
-/** The axis of counts, with the usual ladder where there is one. */
+/** The axis of counts, with the values usually tried where there are some. */
 function Foot({ heaps, x, y }: { heaps: HeapsShown; x: (value: number) => number; y: number }) {
   return (
     <>
       {heaps.ladder.map((step) => (
         <circle key={step} cx={x(step)} cy={y} r="5" className="flag-ring">
-          <title>{`the usual ladder: ${Math.round(step)}`}</title>
+          <title>{`usually tried: ${Math.round(step)}`}</title>
         </circle>
       ))}
       <Ruler low={heaps.low} high={heaps.high} from={LEFT} to={RIGHT} y={y} labels={6} />
@@ -129,7 +129,7 @@ function Foot({ heaps, x, y }: { heaps: HeapsShown; x: (value: number) => number
         <text x={WIDTH - 4} y={y + 10} textAnchor="end" className="small">
           misread, counted
           <tspan x={WIDTH - 4} dy="20">
-            ○ the usual ladder
+            ○ values usually tried
           </tspan>
         </text>
       )}

@@ -119,7 +119,7 @@ function atCursor(moment: Moment | undefined, lane: Shown, length: LengthUnit): 
 function Over({ readOut, shown, length }: { readOut: ReadOut; shown: Shown; length: LengthUnit }) {
   const { pulses } = readOut;
   const rate = readOut.rate_hz === null ? "—" : `${few(readOut.rate_hz)}/s`;
-  const count = `${figure(readOut.n, 0)}${readOut.missing ? `, ${figure(readOut.missing, 0)} say nothing` : ""}${readOut.whole ? "" : " (its first part)"}`;
+  const count = `${figure(readOut.n, 0)}${readOut.missing ? `, ${figure(readOut.missing, 0)} missing` : ""}${readOut.whole ? "" : " (its first part)"}`;
   if (pulses)
     return (
       <>

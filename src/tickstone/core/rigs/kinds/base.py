@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 import numpy.typing as npt
 
-from tickstone.core.constants import ConstantSpec, DerivedSpec, Values
+from tickstone.core.constants import ConstantSpec, DerivedSpec, Value, Values, settle
 from tickstone.core.rigs.part import Chosen, OptionSpec, Part
 from tickstone.core.rigs.reading import Reading
 from tickstone.core.rigs.rig import Options
@@ -283,6 +283,15 @@ class Kind:
     fades: Callable[[float, Values], float] | None = (
         None  # the most it can be, so many seconds after the last pulse
     )
+    places: Callable[[Values], Mapping[str, str]] = lambda _: {}  # constants by the place that their part has
+
+    def settled(self, known: Values) -> dict[str, Value]:
+        """All its constants: known ones, defaults, derived; those of a sensor in a row by its place."""
+        values = settle(self.constants, self.derived, known)
+        for name, label in self.places(values).items():
+            if name in values:
+                values[name] = replace(values[name], label=label)
+        return values
 
     @property
     def raw(self) -> ChannelSpec:

@@ -26,7 +26,7 @@ OBSTACLE = (
         "votes_of", "of the last", "", 2.0, None, "one after the other", 1, 20, "decide", counts=False
     ),
     ConstantSpec(
-        "approaches", "approaches", "/h", 60.0, None, "one a minute", 0, 10_000, "decide", counts=False
+        "approaches", "obstacles met", "/h", 60.0, None, "one a minute", 0, 10_000, "decide", counts=False
     ),
     ConstantSpec(
         "set_back",
@@ -46,7 +46,7 @@ OBSTACLE = (
         "hysteresis", "hysteresis", "mm", 50.0, None, "common practice", 0, 5000, "decide", counts=False
     ),
     ConstantSpec(
-        "bar_far", "bar begins at", "mm", 1000.0, None, "a metre", 50, 10_000, "decide", counts=False
+        "bar_far", "bar lights from", "mm", 1000.0, None, "a metre", 50, 10_000, "decide", counts=False
     ),
 )
 

@@ -68,9 +68,9 @@ def _chains(
 ) -> tuple[tuple[Chain, ...], tuple[Term, ...]]:
     way = values["circumference"].value / values["magnets"].value
     chain = Chain(
-        (term(values["circumference"]), term(values["magnets"], "÷")), result("way per pulse", way, "mm")
+        (term(values["circumference"]), term(values["magnets"], "÷")), result("distance per pulse", way, "mm")
     )
-    return (chain,), (result("way per pulse", way, "mm", ""), raw(PERIOD, inputs, "÷"))
+    return (chain,), (result("distance per pulse", way, "mm", ""), raw(PERIOD, inputs, "÷"))
 
 
 def _more(inputs: Mapping[str, Array], values: Values, ambient: Ambient) -> tuple[Series, ...]:

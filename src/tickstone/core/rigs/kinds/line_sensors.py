@@ -154,6 +154,27 @@ def _counts_at(wanted_mm: float, values: Values, ambient: Ambient) -> Mapping[st
     }
 
 
+OF_EACH = {  # constants that every sensor of a row has, and what they are called
+    "white": "white",
+    "black": "black",
+    "threshold": "threshold",
+    "band": "hysteresis",
+    "table_low": "table from",
+    "table_high": "table up to",
+}
+
+
+def by_place(values: Values) -> Mapping[str, str]:
+    """The constants of single sensors, called by where in the row they are."""
+    names = _names(values)
+    places = line_row.places(len(names))
+    return {
+        f"{what}_{name}": f"{label}, {place}"
+        for what, label in OF_EACH.items()
+        for name, place in zip(names, places, strict=True)
+    }
+
+
 def stands_astride(values: Values) -> bool:
     """Whether the row stands astride its line: nobody sees it while the vehicle is on its way."""
     return line_row.astride(
@@ -479,6 +500,7 @@ KIND = Kind(
         inverse=Inverse(6.0, -800.0, 800.0, _counts_at),
     ),
     words=words,
+    places=by_place,
     procedures=("line", "trace", "spot", "filter"),
     decisions=("line", "steering", "edge", "filter"),
     instruments=("lamps",),
