@@ -260,7 +260,7 @@ def test_wheel_roll_out_and_the_drive(fern: Bench, page: Page) -> None:
         f"{(10 * way + 0.5) / 10:.2f} cm".replace(".", ","),
     )
     for said in typed:
-        fern.note({"Whole turns": "10", "Way along the tape": said})
+        fern.note({"Whole turns": "10", "Distance along the tape": said})
     expect(page.locator("h1")).to_contain_text("One turn is")
     near(fern.accept(), "circumference", way, 1.0)
 

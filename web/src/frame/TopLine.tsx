@@ -33,7 +33,7 @@ export function TopLine({ onFind, onKeys, onHands, onRecord }: Props) {
         Tick Stone
       </Link>
       <Dropdown onToggle={setListed}>
-        <Dropdown.Toggle as="button" type="button" className={`plain ${shared.rigSwitch}`}>
+        <Dropdown.Toggle as="button" type="button" className={`plain ${shared.rigSwitch}`} title={place.rig.rig.title}>
           {place.rig.rig.title}
         </Dropdown.Toggle>
         <Dropdown.Menu>

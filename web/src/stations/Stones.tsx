@@ -61,7 +61,7 @@ function CutForm({ next, waiting }: { next: number; waiting: number }) {
     if (done) setWhy((now) => (now === why ? "" : now));
   };
   return (
-    <form onSubmit={cut} className={styles.cut}>
+    <form onSubmit={cut} className={styles.cut} aria-label="The next stone">
       <input
         aria-label="Why this stone"
         placeholder="Why this stone"

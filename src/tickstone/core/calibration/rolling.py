@@ -42,13 +42,13 @@ class RollOut(Typed):
     id = "roll-out"
     title = "Roll-out"
     prepare = (
-        "A chalk mark on tyre and floor, and a tape along the way.",
+        "A chalk mark on tyre and floor, and a tape along where it rolls.",
         "The load that it will carry: a loaded tyre rolls shorter.",
         "Ten turns are better than one: both ends’ errors are shared by all of them.",
     )
     fields = (
         FormField("turns", "Whole turns", "", 10, 1, 10_000, whole=True),
-        FormField("distance_mm", "Way along the tape", "mm", None, 10, 1e7),
+        FormField("distance_mm", "Distance along the tape", "mm", None, 10, 1e7),
         FormField("load_kg", "Load on it", "kg", None, 0, 5000, needed=False),
     )
     notebook = fields
@@ -85,7 +85,7 @@ class RollOut(Typed):
     def fit(self, steps: Steps[None], values: Values) -> Outcome:
         if not steps:
             return Outcome(
-                "The wheel’s way is taken from its nominal size",
+                "The wheel’s circumference is taken from its nominal size",
                 "One run gives it; three say how well.",
                 "Roll it once.",
             )

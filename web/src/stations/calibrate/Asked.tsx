@@ -43,7 +43,7 @@ export function Asked({ procedure, want }: { procedure: Procedure; want: Want })
     }
   };
   return (
-    <form onSubmit={send} noValidate>
+    <form onSubmit={send} noValidate aria-label={called(want.label, lengthOf(want), length)}>
       <b className={styles.askedLabel}>{called(want.label, lengthOf(want), length)}</b>
       {lengthOf(want) === null && <small>{want.do}</small>}
       {want.fields.map((field) => (

@@ -109,13 +109,14 @@ function MarkLine({ mark, open, onOpen, onClose }: LineProps) {
         {mark.label}
       </button>{" "}
       <small>{words.filter(Boolean).join(", ")}</small>
-      <button type="button" className="plain" onClick={onOpen}>
+      <button type="button" className="plain" aria-label={`Change ${mark.label}`} onClick={onOpen}>
         Change
       </button>
       {mark.truth === null && (
         <button
           type="button"
           className="plain"
+          aria-label={`Remove ${mark.label}`}
           onClick={() =>
             void act.attempt(
               patch({ archived: true }),

@@ -35,45 +35,47 @@ export function HarnessDrawing({ rig, selected, onPick, onFix, onMove }: Props) 
   const wires = new Map(drawn.wires.map((placed) => [key(placed.wire), placed]));
   return (
     <>
-      <svg
-        data-drawing="harness"
-        className={`${styles.harness}${moving ? ` ${styles.moving}` : ""}`}
-        viewBox={`0 0 ${WIDTH} ${drawn.height}`}
-        role="group"
-        aria-label="Harness: the board's pins on the left, sensors on the right"
-        {...move.over}
-      >
-        <Rails drawn={drawn} />
-        <Comb drawn={drawn} able={move.able} over={moving?.to ?? ""} />
-        {[...drawn.wires]
-          .sort((a, b) => Number(a.wire.sensor === selected) - Number(b.wire.sensor === selected))
-          .map((placed) => (
-            <Lead key={key(placed.wire)} placed={placed} bold={placed.wire.sensor === selected} />
+      <div className={styles.hand}>
+        <svg
+          data-drawing="harness"
+          className={`${styles.harness}${moving ? ` ${styles.moving}` : ""}`}
+          viewBox={`0 0 ${WIDTH} ${drawn.height}`}
+          role="group"
+          aria-label="Harness: the board's pins on the left, sensors on the right"
+          {...move.over}
+        >
+          <Rails drawn={drawn} />
+          <Comb drawn={drawn} able={move.able} over={moving?.to ?? ""} />
+          {[...drawn.wires]
+            .sort((a, b) => Number(a.wire.sensor === selected) - Number(b.wire.sensor === selected))
+            .map((placed) => (
+              <Lead key={key(placed.wire)} placed={placed} bold={placed.wire.sensor === selected} />
+            ))}
+          {drawn.parts.map((part) => (
+            <PartBox key={part.id} rig={rig} part={part} selected={part.id === selected} onPick={onPick} />
           ))}
-        {drawn.parts.map((part) => (
-          <PartBox key={part.id} rig={rig} part={part} selected={part.id === selected} onPick={onPick} />
-        ))}
-        {drawn.wires.map((placed) => (
-          <Parts key={key(placed.wire)} placed={placed} />
-        ))}
-        {drawn.wires.map((placed) => (
-          <WireEnd key={key(placed.wire)} rig={rig} placed={placed} move={move} />
-        ))}
-        {moving?.at && <Carried moving={moving} at={moving.at} y={wires.get(key(moving.wire))?.run.y ?? 0} />}
-        {faults.map((finding) => {
-          const placed = wires.get(key(finding));
-          return (
-            placed && (
-              <Fault
-                key={`${finding.kind}-${finding.sensor}-${finding.pin}`}
-                at={placed}
-                finding={finding}
-                onFix={onFix}
-              />
-            )
-          );
-        })}
-      </svg>
+          {drawn.wires.map((placed) => (
+            <Parts key={key(placed.wire)} placed={placed} />
+          ))}
+          {drawn.wires.map((placed) => (
+            <WireEnd key={key(placed.wire)} rig={rig} placed={placed} move={move} />
+          ))}
+          {moving?.at && <Carried moving={moving} at={moving.at} y={wires.get(key(moving.wire))?.run.y ?? 0} />}
+          {faults.map((finding) => {
+            const placed = wires.get(key(finding));
+            return (
+              placed && (
+                <Fault
+                  key={`${finding.kind}-${finding.sensor}-${finding.pin}`}
+                  at={placed}
+                  finding={finding}
+                  onFix={onFix}
+                />
+              )
+            );
+          })}
+        </svg>
+      </div>
       <p className={styles.harnessSaid} aria-live="polite">
         {moving
           ? `${name(rig, moving.wire)}: ${moving.to ? `let go for ${moving.to}` : "let go on a pin that can take it"}. ${
