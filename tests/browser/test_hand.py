@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import pytest
-from playwright.sync_api import Browser, Page
+from playwright.sync_api import Browser, Page, expect
 
 from tests.browser.conftest import KEPT_BY_THE_PAGE
 from tests.served import Served
@@ -93,3 +93,24 @@ def test_a_long_name_of_a_rig_covers_nothing(page: Page) -> None:
     assert box
     assert box["x"] + box["width"] <= 1024
     assert page.evaluate(OVER) <= 0
+
+
+def test_the_focus_goes_to_what_comes_next(page: Page) -> None:
+    page.goto("/fern/watch")
+    page.get_by_role("button", name="First look at the bench").first.press("Enter")
+    expect(page.locator("h1")).to_contain_text("First look at the bench")
+    expect(page.locator("#work")).to_be_focused()
+    page.goto("/fern/wire?view=parts")
+    page.get_by_role("button", name="Take off air").press("Enter")
+    undo = page.locator(".frame-notice").get_by_role("button", name="Undo")
+    undo.press("Enter")
+    expect(page.get_by_role("button", name="Take off air")).to_be_visible()
+    expect(page.locator("#work")).to_be_focused()
+    page.goto("/heron/calibrate?sensor=wheel&procedure=roll-out")
+    for run in (1, 2):
+        form = page.get_by_role("form", name=f"run {run}")
+        form.get_by_label("Whole turns").fill("10")
+        form.get_by_label("Distance along the tape").fill(f"2042{run}")
+        form.get_by_label("Distance along the tape").press("Enter")
+        following = page.get_by_role("form", name=f"run {run + 1}").get_by_label("Whole turns")
+        expect(following).to_be_focused()

@@ -5,6 +5,7 @@ import { useLive } from "../hooks/live";
 import { usePlace } from "../hooks/place";
 import { setSettings, useSettings } from "../hooks/settings";
 import { useAddress } from "../hooks/useAddress";
+import { useFocusKept } from "../hooks/useFocusKept";
 import { useHeld } from "../hooks/useHeld";
 import { useHeldKey, useKeys } from "../hooks/useKeys";
 import { STATIONS } from "../model/stations";
@@ -29,6 +30,7 @@ export function Frame() {
   const { search } = useAddress();
   const [open, setOpen] = useState<DialogName | null>(null);
   const work = useRef<HTMLElement>(null);
+  useFocusKept(work);
   const title = STATIONS.find((station) => station.id === place.station)?.title;
   useEffect(() => {
     document.title = `${title} · ${place.rig.rig.title} · Tick Stone`;
