@@ -332,3 +332,26 @@ def test_wires_that_a_person_put_stay_when_another_pin_of_the_board_goes(client:
     after = {(wire["sensor"], wire["pin"]): wire["to"] for wire in changed["rig"]["wires"]}
     assert after["front-ranger", "echo"] == free[-1] != echo["to"]
     assert {end for end in before if before[end] != after[end]} == {("wheel", "output")}
+
+
+def test_what_sits_in_a_wire_says_why_and_is_taken_out_where_the_bench_has_none(client: TestClient) -> None:
+    made = client.post(
+        "/api/rigs", json={"title": "Mine", "first": "ultrasonic-ranger", "board": "small-3v3"}
+    )
+    rig = made.raise_for_status().json()
+    (part,) = [each for each in rig["in_wires"] if each["what"] == "divider"]
+    assert (part["sensor"], part["pin"]) == ("ultrasonic-ranger", "echo")
+    assert part["because"] == "5.0 V into pins that bear 3.6 V"
+    assert "in line" in part["words"]
+    asked = {"sensor": part["sensor"], "pin": part["pin"], "what": "divider", "revision": rig["revision"]}
+    bare = client.post(f"/api/rigs/{rig['slug']}/wire/remove-part", json=asked).raise_for_status().json()
+    assert not bare["in_wires"]
+    assert [f["kind"] for f in bare["findings"] if f["severity"] == "fault"] == ["level-too-high"]
+    late = client.post(f"/api/rigs/{rig['slug']}/wire/remove-part", json=asked)
+    assert late.status_code == 409
+    back = client.post(f"/api/rigs/{rig['slug']}/undo", json={"revision": bare["revision"]})
+    assert back.raise_for_status().json()["in_wires"] == rig["in_wires"]
+    lamp = client.post("/api/rigs", json={"title": "Lamp", "template": "T02"}).raise_for_status().json()
+    reasons = {each["what"]: each["because"] for each in lamp["in_wires"]}
+    assert reasons["series"] == "it keeps the current of lamp small enough for both"
+    assert reasons["pull_up"] == "output only pulls low: something must bring it high again"

@@ -19,6 +19,7 @@ from tickstone.core.rigs.rig import Board, Geometry, Mount, Output, Rig, Sensor,
 from tickstone.core.wiring import checks
 from tickstone.core.wiring.assign import assign, assignment, complete, dress, place_free
 from tickstone.core.wiring.findings import Report
+from tickstone.core.wiring.in_wires import InWire, without
 from tickstone.core.wiring.places import is_place
 from tickstone.errors import BadInput
 from tickstone.formats.rig_json import BOARD_DOCUMENT, board_faults, rig_from_json, rig_to_json
@@ -184,6 +185,15 @@ def move_wire(session: Session, slug: str, revision: int, sensor: str, pin: str,
         _checked(fresh),
         f"{stored.rig.part(sensor).name} {pin} moved to {to or 'no pin'}",
     )
+
+
+def remove_part(session: Session, slug: str, revision: int, sensor: str, pin: str, what: InWire) -> None:
+    """Take a part out of a wire, since the wire on the bench has none. What that breaks, the checks say."""
+    stored = rigs.rig_named(session, slug)
+    wire = stored.rig.wire(sensor, pin)
+    fresh = stored.rig.with_wire(without(wire, what))
+    words = f"{stored.rig.part(sensor).name} {pin}: the {what.replace('_', '-')} is taken out"
+    revise(session, stored, revision, _checked(fresh), words)
 
 
 def assign_anew(session: Session, slug: str, revision: int, keep: bool) -> None:

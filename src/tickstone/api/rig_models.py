@@ -15,6 +15,7 @@ from tickstone.core.rigs.rig import FittedPart, Mount, Output, Pin, Rig, Sensor,
 from tickstone.core.rigs.usual import usual_values
 from tickstone.core.wiring.assign import complete
 from tickstone.core.wiring.geometry import wire_length_mm
+from tickstone.core.wiring.in_wires import InWire, parts_in_wires
 from tickstone.core.wiring.places import all_pins, supplies_for
 from tickstone.core.wiring.schedule import part_in_wire
 
@@ -172,6 +173,18 @@ class WireModel(BaseModel):
     part: str
 
 
+class WirePartModel(BaseModel):
+    """A part in a wire: what it is, in words, and why it is there."""
+
+    model_config = ConfigDict(from_attributes=True)
+
+    sensor: str
+    pin: str
+    what: InWire
+    words: str
+    because: str
+
+
 class FixModel(BaseModel):
     label: str
     sentence: str
@@ -210,6 +223,7 @@ class RigModel(BaseModel):
     sensors: list[SensorModel]
     parts: list[PartModel]
     wires: list[WireModel]
+    in_wires: list[WirePartModel]
     verdict: str
     findings: list[FindingModel]
     assurances: list[AssuranceModel]
@@ -361,6 +375,7 @@ def rig_model(checked: CheckedRig, version: int) -> RigModel:
         sensors=[sensor_model(rig, s.id) for s in rig.sensors],
         parts=[_part_model(rig, part, checked.values.get(part.id, {})) for part in rig.fitted],
         wires=[_wire_model(rig, wire) for wire in rig.wires],
+        in_wires=[WirePartModel.model_validate(part) for part in parts_in_wires(rig)],
         verdict=checked.verdict,
         findings=findings,
         assurances=[

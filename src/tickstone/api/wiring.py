@@ -24,6 +24,7 @@ from tickstone.api.rigs import load
 from tickstone.core.rigs import boards, templates
 from tickstone.core.rigs.kinds import FAMILIES
 from tickstone.core.rigs.rig import ABILITIES, Board, Geometry, Mount, Supply
+from tickstone.core.wiring.in_wires import InWire
 from tickstone.formats.export import FORMS
 
 router = APIRouter(prefix="/api/rigs", tags=["wiring"], responses=REFUSALS)
@@ -122,6 +123,14 @@ class PartLineModel(RecordModel):
     value: str
     bands: list[str]
     note: str
+
+
+class WirePartAsked(RevisionBody):
+    """A part in the wire of a pin."""
+
+    sensor: Name
+    pin: Name
+    what: InWire
 
 
 class ScheduleModel(BaseModel):
@@ -272,6 +281,16 @@ def move_wire(shop: Shop, slug: Name, body: WireAsked) -> RigModel:
         shop,
         slug,
         lambda session: wiring.move_wire(session, slug, body.revision, body.sensor, body.pin, body.to),
+    )
+
+
+@router.post("/{slug}/wire/remove-part")
+def remove_part(shop: Shop, slug: Name, body: WirePartAsked) -> RigModel:
+    """Take a part out of a wire: the wire on the bench has none."""
+    return _change(
+        shop,
+        slug,
+        lambda session: wiring.remove_part(session, slug, body.revision, body.sensor, body.pin, body.what),
     )
 
 

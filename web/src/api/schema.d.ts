@@ -1486,6 +1486,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{slug}/wire/remove-part": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Remove Part
+         * @description Take a part out of a wire: the wire on the bench has none.
+         */
+        post: operations["remove_part_api_rigs__slug__wire_remove_part_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{slug}/fix": {
         parameters: {
             query?: never;
@@ -7462,6 +7482,8 @@ export interface components {
             parts: components["schemas"]["PartModel"][];
             /** Wires */
             wires: components["schemas"]["WireModel"][];
+            /** In Wires */
+            in_wires: components["schemas"]["WirePartModel"][];
             /** Verdict */
             verdict: string;
             /** Findings */
@@ -9335,6 +9357,42 @@ export interface components {
             length_mm: number;
             /** Part */
             part: string;
+        };
+        /**
+         * WirePartAsked
+         * @description A part in the wire of a pin.
+         */
+        WirePartAsked: {
+            /** Revision */
+            revision: number;
+            /** Sensor */
+            sensor: string;
+            /** Pin */
+            pin: string;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "divider" | "series" | "pull_up";
+        };
+        /**
+         * WirePartModel
+         * @description A part in a wire: what it is, in words, and why it is there.
+         */
+        WirePartModel: {
+            /** Sensor */
+            sensor: string;
+            /** Pin */
+            pin: string;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "divider" | "series" | "pull_up";
+            /** Words */
+            words: string;
+            /** Because */
+            because: string;
         };
         /**
          * WishAsked
@@ -14531,6 +14589,68 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["WireAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    remove_part_api_rigs__slug__wire_remove_part_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WirePartAsked"];
             };
         };
         responses: {
