@@ -146,7 +146,7 @@ def test_a_recording_is_looked_at_by_an_older_stone_cut_in_two_and_put_away(
     page.get_by_label("only the span").click()
     page.get_by_label("converted columns").click()
     expect(given).to_have_attribute("href", re.compile(r"form=csv&converted=false$"))
-    page.get_by_role("button", name="Let it go").click()
+    page.get_by_role("button", name="Clear the span").click()
     expect(page.locator(".OpenedRecording-span-tools")).to_contain_text("Drag over the lanes")
     page.get_by_role("button", name=re.compile(r"^Split at 4")).click()
     expect_notice(page, "Split in two")

@@ -172,7 +172,7 @@ def test_the_forms_of_slab_and_rigs_refuse_too(page: Page) -> None:
     expect(page.locator("#constant-humidity")).to_contain_text("measured")
     page.goto("/rigs")
     page.get_by_role("button", name="Begin").click()
-    expect(page.locator("#rig-fault")).to_contain_text("name first")
+    expect(page.locator("#rig-fault")).to_contain_text("Choose what it begins with")
     plume = page.locator(".Rigs-rig-list > li", has_text="Plume")
     for button, title, why in (
         ("Rename", "?", "at least one letter or digit"),
@@ -185,5 +185,6 @@ def test_the_forms_of_slab_and_rigs_refuse_too(page: Page) -> None:
         expect(plume.get_by_label("Title")).to_have_value(title)
         plume.get_by_role("button", name="Cancel").click()
     page.get_by_label("Name", exact=True).fill("Second float")
+    page.get_by_role("radio", name="One sensor on a board").check(force=True)
     page.get_by_role("button", name="Begin").click()
     expect(page).to_have_url(re.compile("/second-float/wire"))

@@ -58,7 +58,7 @@ def test_the_control_socket_takes_changes_and_answers_nonsense_with_a_sentence(
 
     process.hands({"front-ranger.target_mm": 640})
     assert target() == 640
-    with pytest.raises(BadInput, match=r"front-ranger\.target_mm") as refused:
+    with pytest.raises(BadInput, match=r"front-ranger\.target must lie between 20 and 6000 mm") as refused:
         process.hands({"front-ranger.target_mm": -1})
     assert refused.value.path == "front-ranger.target_mm"
     with pytest.raises(BadInput, match="no hand"):

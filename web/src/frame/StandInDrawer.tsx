@@ -13,6 +13,7 @@ import { into } from "../model/units";
 import { NumberField } from "../ui/NumberField";
 import { SensorMenu } from "../ui/SensorMenu";
 import styles from "./StandInDrawer.module.css";
+import switches from "./switches.module.css";
 
 type Hand = Schemas["HandModel"];
 const EXACT = ["target_mm", "line_mm", "nose_up_deg", "left_up_deg"]; // worth typing: what a ruler or a level says
@@ -58,7 +59,7 @@ export function StandInDrawer({ show, onHide }: { show: boolean; onHide: () => v
       placement="end"
       scroll
       backdrop={false}
-      className={styles.hands}
+      className={`${styles.hands} ${switches.switches}`}
       aria-label="Stand-in"
     >
       <Offcanvas.Header closeButton>

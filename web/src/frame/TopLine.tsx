@@ -10,6 +10,7 @@ import { setSettings, useSettings } from "../hooks/settings";
 import { figure } from "../model/format";
 import { SourceMenu } from "./SourceMenu";
 import shared from "./shared.module.css";
+import switches from "./switches.module.css";
 import styles from "./TopLine.module.css";
 import { UnitSettings } from "./UnitSettings";
 
@@ -71,7 +72,7 @@ export function TopLine({ onFind, onKeys, onHands, onRecord }: Props) {
         <Dropdown.Toggle as="button" type="button" className="plain">
           Settings
         </Dropdown.Toggle>
-        <Dropdown.Menu className={styles.settings}>
+        <Dropdown.Menu className={`${styles.settings} ${switches.switches}`}>
           <UnitSettings />
           <Form.Check
             type="switch"

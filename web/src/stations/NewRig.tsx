@@ -56,7 +56,7 @@ export function NewRig() {
             maxLength={60}
             placeholder={usual ?? ""}
             onChange={(event) => setTitle(event.target.value)}
-            aria-invalid={fault !== ""}
+            aria-invalid={fault !== "" && begin !== null}
             aria-describedby="rig-fault"
           />
         </label>
