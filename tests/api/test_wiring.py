@@ -355,3 +355,28 @@ def test_what_sits_in_a_wire_says_why_and_is_taken_out_where_the_bench_has_none(
     reasons = {each["what"]: each["because"] for each in lamp["in_wires"]}
     assert reasons["series"] == "it keeps the current of lamp small enough for both"
     assert reasons["pull_up"] == "output only pulls low: something must bring it high again"
+
+
+def test_a_wire_is_ticked_as_in_until_it_goes_elsewhere(client: TestClient) -> None:
+    address = "/api/rigs/heron"
+    line = client.get(f"{address}/schedule").raise_for_status().json()["wires"][0]
+    assert line["ticked_at"] is None
+    client.put(f"{address}/schedule/{line['id']}", json={"ticked": True}).raise_for_status()
+    wires = client.get(f"{address}/schedule").raise_for_status().json()["wires"]
+    assert [wire["id"] for wire in wires if wire["ticked_at"]] == [line["id"]]
+    client.put(f"{address}/schedule/{line['id']}", json={"ticked": False}).raise_for_status()
+    assert not any(w["ticked_at"] for w in client.get(f"{address}/schedule").json()["wires"])
+    signal = next(w for w in wires if w["sensor"] == "wheel" and w["pin"] == "output")
+    client.put(f"{address}/schedule/{signal['id']}", json={"ticked": True}).raise_for_status()
+    free = next(p["name"] for p in client.get(address).json()["pins"] if "digital" in p["abilities"])
+    asked = {
+        "sensor": "wheel",
+        "pin": "output",
+        "to": free,
+        "revision": client.get(address).json()["revision"],
+    }
+    client.post(f"{address}/wire", json=asked).raise_for_status()
+    moved = client.get(f"{address}/schedule").raise_for_status().json()["wires"]
+    assert not any(wire["ticked_at"] for wire in moved)  # the wire on the bench is not that one
+    gone = client.put(f"{address}/schedule/{signal['id']}", json={"ticked": True})
+    assert gone.status_code == 404

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Literal
 
 from sqlalchemy.orm import Session
@@ -27,17 +29,19 @@ class TickedStep:
 
 @dataclass(frozen=True)
 class BuildTables:
-    """What a person builds a rig by: its wires, and the parts to have at hand."""
+    """What a person builds a rig by: its wires, when each was ticked as in, and the parts to have at hand."""
 
     rig: Rig
     wires: tuple[ScheduleLine, ...]
+    ticked: Mapping[str, datetime]
     parts: tuple[PartLine, ...]
 
 
 def tables_of(session: Session, slug: str) -> BuildTables:
     """The wiring schedule and the parts list of a rig. Raises NotFound."""
-    rig = rigs.rig_named(session, slug).rig
-    return BuildTables(rig, schedule(rig), parts_list(rig))
+    stored = rigs.rig_named(session, slug)
+    ticked = {name: tick.at for name, tick in checklist.ticks(session, stored.id).items()}
+    return BuildTables(stored.rig, schedule(stored.rig), ticked, parts_list(stored.rig))
 
 
 def table(session: Session, slug: str, name: Literal["schedule", "parts"]) -> str:
@@ -52,6 +56,19 @@ def checklist_of(session: Session, slug: str) -> list[TickedStep]:
     stored = rigs.rig_named(session, slug)
     ticks = checklist.ticks(session, stored.id)
     return [TickedStep(step, ticks.get(step.id)) for step in steps_of(stored.rig)]
+
+
+def tick_wire(session: Session, slug: str, wire_id: str, ticked: bool) -> None:
+    """Tick a wire of the schedule as in, or take its tick back. Raises NotFound for one that the rig has not
+    (any more)."""
+    stored = rigs.rig_named(session, slug)
+    line = next((line for line in schedule(stored.rig) if line.id == wire_id), None)
+    if line is None:
+        raise NotFound("This wire is not on the rig's schedule any more: it goes elsewhere now.")
+    if ticked:
+        checklist.tick(session, stored.id, wire_id, f"{line.start} to {line.end}", "")
+    else:
+        checklist.take_back(session, stored.id, wire_id)
 
 
 def tick(session: Session, slug: str, step_id: str, ticked: bool, by: str) -> None:

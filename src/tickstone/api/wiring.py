@@ -25,6 +25,7 @@ from tickstone.core.rigs import boards, templates
 from tickstone.core.rigs.kinds import FAMILIES
 from tickstone.core.rigs.rig import ABILITIES, Board, Geometry, Mount, Supply
 from tickstone.core.wiring.in_wires import InWire
+from tickstone.core.wiring.schedule import ScheduleLine
 from tickstone.formats.export import FORMS
 
 router = APIRouter(prefix="/api/rigs", tags=["wiring"], responses=REFUSALS)
@@ -107,6 +108,9 @@ class AssignAsked(RevisionBody):
 
 
 class ScheduleLineModel(RecordModel):
+    """A wire of the schedule; ``ticked_at`` is when it was ticked as in (null: not yet)."""
+
+    id: str
     sensor: str
     pin: str
     start: str
@@ -115,6 +119,7 @@ class ScheduleLineModel(RecordModel):
     colour: str
     length_mm: float
     part: str
+    ticked_at: datetime | None = None
 
 
 class PartLineModel(RecordModel):
@@ -319,9 +324,23 @@ def schedule(shop: Shop, slug: Name) -> ScheduleModel:
     return ScheduleModel(
         rig=tables.rig.title,
         board=tables.rig.board.title,
-        wires=[ScheduleLineModel.model_validate(line) for line in tables.wires],
+        wires=[_schedule_line(line, tables.ticked.get(line.id)) for line in tables.wires],
         parts=[PartLineModel.model_validate(line) for line in tables.parts],
     )
+
+
+def _schedule_line(line: ScheduleLine, ticked_at: datetime | None) -> ScheduleLineModel:
+    model = ScheduleLineModel.model_validate(line)
+    model.ticked_at = ticked_at
+    return model
+
+
+@router.put("/{slug}/schedule/{wire}")
+def tick_wire(shop: Shop, slug: Name, wire: Name, body: TickAsked) -> Done:
+    """Tick a wire as in, or take its tick back."""
+    with shop.change(slug) as session:
+        building.tick_wire(session, slug, wire, body.ticked)
+    return Done()
 
 
 @router.get("/{slug}/{table}.csv")

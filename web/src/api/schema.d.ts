@@ -1566,6 +1566,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{slug}/schedule/{wire}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Tick Wire
+         * @description Tick a wire as in, or take its tick back.
+         */
+        put: operations["tick_wire_api_rigs__slug__schedule__wire__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{slug}/{table}.csv": {
         parameters: {
             query?: never;
@@ -7699,8 +7719,13 @@ export interface components {
             /** Share */
             share: number;
         };
-        /** ScheduleLineModel */
+        /**
+         * ScheduleLineModel
+         * @description A wire of the schedule; ``ticked_at`` is when it was ticked as in (null: not yet).
+         */
         ScheduleLineModel: {
+            /** Id */
+            id: string;
             /** Sensor */
             sensor: string;
             /** Pin */
@@ -7717,6 +7742,8 @@ export interface components {
             length_mm: number;
             /** Part */
             part: string;
+            /** Ticked At */
+            ticked_at?: string | null;
         };
         /** ScheduleModel */
         ScheduleModel: {
@@ -14843,6 +14870,69 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ScheduleModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    tick_wire_api_rigs__slug__schedule__wire__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                wire: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TickAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Not Found */

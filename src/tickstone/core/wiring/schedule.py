@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections import defaultdict
 from dataclasses import dataclass
 
@@ -28,6 +29,12 @@ class ScheduleLine:
     colour: str
     length_mm: float
     part: str
+
+    @property
+    def id(self) -> str:
+        """By what it says: a wire that goes elsewhere is another one, with a tick of its own."""
+        said = f"wire|{self.start}|{self.end}|{self.colour}|{self.part}"
+        return hashlib.sha256(said.encode()).hexdigest()[:12]
 
 
 @dataclass(frozen=True)

@@ -1,6 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { api, ask, type Rig, type Schemas } from "../../api/client";
 import { keys } from "../../api/keys";
+import { useAct } from "../../hooks/act";
 import { usePlace } from "../../hooks/place";
 import { BAND_COLOURS, WIRE_COLOURS } from "../../model/harness";
 import { saveText } from "../../plot/saveSvg";
@@ -17,11 +19,21 @@ export function Schedule() {
     queryFn: () => ask(api.GET("/api/rigs/{slug}/schedule", { params: { path: { slug: rig.slug } } })),
     placeholderData: (old) => old,
   });
+  const act = useAct();
   const { change, refusal, path, revision } = useRigChange();
   const move = (sensor: string, pin: string, to: string) =>
     void change(
       api.POST("/api/rigs/{slug}/wire", { ...path, body: { sensor, pin, to, revision } }),
       `${pin} is on ${to || "no pin"} now.`,
+    );
+  const tick = (line: Line, ticked: boolean) =>
+    void act.attempt(
+      ask(
+        api.PUT("/api/rigs/{slug}/schedule/{wire}", {
+          params: { path: { slug: rig.slug, wire: line.id } },
+          body: { ticked, by: "" },
+        }),
+      ),
     );
   const json = () => saveText(JSON.stringify(list.data, null, 2), `${rig.slug}-schedule.json`, "application/json");
   if (list.isError) return <p className="empty">{list.error.message}</p>;
@@ -56,7 +68,7 @@ export function Schedule() {
       <p className="field-fault" role="alert">
         {refusal?.message}
       </p>
-      <Wires rig={rig} lines={list.data.wires} onMove={move} />
+      <Wires rig={rig} lines={list.data.wires} onMove={move} onTick={tick} />
       <h2>Parts</h2>
       <PartsList parts={list.data.parts} />
     </>
@@ -78,23 +90,53 @@ function Heads({ names }: { names: string[] }) {
   );
 }
 
+type Line = Schemas["ScheduleModel"]["wires"][number];
+
 interface WiresProps {
   rig: Rig;
-  lines: Schemas["ScheduleModel"]["wires"];
+  lines: Line[];
   onMove: (sensor: string, pin: string, to: string) => void;
+  onTick: (line: Line, ticked: boolean) => void;
 }
 
-function Wires({ rig, lines, onMove }: WiresProps) {
+/** The wires in the order in which they are laid: part by part, or along the board; each is ticked once it is in. */
+function Wires({ rig, lines, onMove, onTick }: WiresProps) {
+  const [along, setAlong] = useState(false);
+  const places = [...rig.rig.board.rails, ...rig.rig.supplies, ...rig.pins].map(({ name }) => name);
+  const order = along ? [...lines].sort((a, b) => places.indexOf(a.end) - places.indexOf(b.end)) : lines;
+  const done = lines.filter((line) => line.ticked_at).length;
   return (
     <div className={table.tableScroll}>
+      <p className={styles.order}>
+        <span>
+          <b>{done}</b> of {lines.length} are in
+        </span>
+        <label>
+          Order{" "}
+          <select value={along ? "board" : "parts"} onChange={(event) => setAlong(event.target.value === "board")}>
+            <option value="parts">part by part</option>
+            <option value="board">along the board</option>
+          </select>
+        </label>
+      </p>
       <table className={table.schedule}>
-        <Heads names={["From", "To", "In the program", "Wire", "Cut to", "Part in the wire"]} />
+        <Heads names={["In", "From", "To", "In the program", "Wire", "Cut to", "Part in the wire"]} />
         <tbody>
-          {lines.map((line) => {
+          {order.map((line) => {
             const wire = rig.rig.wires.find((wire) => wire.sensor === line.sensor && wire.pin === line.pin);
             const move = (to: string) => onMove(line.sensor, line.pin, to);
             return (
               <tr key={`${line.sensor}-${line.pin}-${line.end}`}>
+                <td>
+                  <label className={styles.tick}>
+                    <input
+                      type="checkbox"
+                      aria-label={`${line.start} is in`}
+                      checked={line.ticked_at !== null}
+                      onChange={(event) => onTick(line, event.target.checked)}
+                    />
+                  </label>
+                </td>
                 <th scope="row">{line.start}</th>
                 <td>
                   {wire ? <PlaceMenu rig={rig} wire={wire} label={`${line.start} goes to`} onMove={move} /> : line.end}
