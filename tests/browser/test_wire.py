@@ -353,3 +353,27 @@ def test_every_view_works_for_a_rig_of_no_sizes_and_on_a_narrow_screen(bench: Pa
         bench.goto(f"/fern/wire?view={view}")
         settled(bench)
         assert bench.evaluate("document.documentElement.scrollWidth <= innerWidth"), view
+
+
+def test_wires_are_ticked_as_they_go_in_in_either_order(page: Page) -> None:
+    page.goto("/heron/wire?view=schedule")
+    expect(page.locator(".Schedule-order")).to_contain_text("0 of 11 are in")
+    page.get_by_label("hub motor h1 is in").click()
+    expect(page.locator(".Schedule-order")).to_contain_text("1 of 11 are in")
+    page.get_by_label("Order").select_option("along the board")
+    ends = page.locator("tbody tr td select").first
+    expect(ends).to_have_value("3.3 V")
+    expect(page.get_by_label("hub motor h1 is in")).to_be_checked()
+    page.get_by_label("hub motor h1 is in").click()
+    expect(page.locator(".Schedule-order")).to_contain_text("0 of 11 are in")
+
+
+def test_a_part_that_the_wire_on_the_bench_has_not_is_taken_out_and_brought_back(page: Page) -> None:
+    page.goto("/fern/wire?view=parts")
+    wires = page.locator(".Parts-in-wires")
+    expect(wires).to_contain_text("because output only pulls low")
+    page.get_by_role("button", name="Mine has none: pull-up at wheel output").click()
+    expect(page.locator("h1")).not_to_contain_text("every wire can be read")
+    page.locator(".frame-notice").get_by_role("button", name="Undo").click()
+    expect(page.locator("h1")).to_contain_text("every wire can be read")
+    expect(wires).to_contain_text("wheel, output")
