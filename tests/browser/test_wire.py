@@ -362,7 +362,7 @@ def test_wires_are_ticked_as_they_go_in_in_either_order(page: Page) -> None:
     expect(page.locator(".Schedule-order")).to_contain_text("1 of 11 are in")
     page.get_by_label("Order").select_option("along the board")
     ends = page.locator("tbody tr td select").first
-    expect(ends).to_have_value("3.3 V")
+    expect(ends).to_have_value("5 V")
     expect(page.get_by_label("hub motor h1 is in")).to_be_checked()
     page.get_by_label("hub motor h1 is in").click()
     expect(page.locator(".Schedule-order")).to_contain_text("0 of 11 are in")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from datetime import UTC, datetime
 from typing import Any
 
@@ -14,13 +14,11 @@ from tickstone.store import tables
 
 
 @dataclass(frozen=True)
-class Trial:
-    """A run that was kept, with all that it takes to repeat it: ``asked`` is what was asked for beside the
+class NewTrial:
+    """A run to be kept, with all that it takes to repeat it: ``asked`` is what was asked for beside the
     behaviour and the world, ``constants`` those of every sensor by name."""
 
-    number: int
     rig_revision_id: int
-    at: datetime
     note: str
     behaviour: str
     world: dict[str, Any]
@@ -32,18 +30,11 @@ class Trial:
 
 
 @dataclass(frozen=True)
-class NewTrial:
-    """A run to be kept, as ``Trial``."""
+class Trial(NewTrial):
+    """A run that was kept: its number on the rig, and when."""
 
-    rig_revision_id: int
-    note: str
-    behaviour: str
-    world: dict[str, Any]
-    asked: dict[str, Any]
-    constants: dict[str, Any]
-    score: dict[str, Any]
-    verdict: str
-    why: str
+    number: int
+    at: datetime
 
 
 def worlds(session: Session) -> dict[str, dict[str, Any]]:
@@ -112,16 +103,5 @@ def _row(session: Session, rig_id: int, number: int) -> tables.TrialRow:
 
 
 def _trial(row: tables.TrialRow) -> Trial:
-    return Trial(
-        row.number,
-        row.rig_revision_id,
-        row.at,
-        row.note,
-        row.behaviour,
-        row.world,
-        row.asked,
-        row.constants,
-        row.score,
-        row.verdict,
-        row.why,
-    )
+    kept = {field.name: getattr(row, field.name) for field in fields(Trial)}
+    return Trial(**kept)
