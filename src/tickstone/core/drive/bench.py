@@ -31,6 +31,7 @@ from tickstone.core.wording import fixed
 from tickstone.errors import BadInput
 
 Array = npt.NDArray[np.float64]
+Flags = npt.NDArray[np.bool_]
 TAPE_MM = 19.0
 BAR_ENDS_MM = 1200.0  # from here on a bar is dark
 OWN = {"distance": "distance_mm", "line-sensors": "dark"}  # what moves before a sensor, by family or kind
@@ -158,28 +159,11 @@ def _judged(
     behaviour: Behaviour, settings: dict[str, float], quantity: str, trace: Array, loop_s: float
 ) -> RunVerdict:
     """How often the answer switched, how often more than it had to, and how late, ms."""
-    place = 2 if behaviour.id == "stop-warn" else 0
-    lit = trace[:, loop.OUTPUTS + place] > 0.5
-    if settings.get("inverted"):
-        lit = ~lit
+    lit = _answer(behaviour, settings, trace)
     switches = np.flatnonzero(np.diff(lit.astype(int)))
-    moved = trace[:, loop.X]
-    if settings.get("mode") == BAR or BLINK in (settings.get("when_so"), settings.get("when_not")):
-        true = None
-    elif quantity == "distance_mm" and "trip_mm" in settings:
-        true = _with_band(moved, settings["trip_mm"], settings["clear_mm"])
-    elif quantity == "level" and settings.get("mode", FOLLOWS) == FOLLOWS:
-        true = moved > 0.5
-    else:
-        true = None
-    late: float | None = None
-    wanted = 0
-    if true is not None:
-        turns = np.flatnonzero(np.diff(true.astype(int)))
-        wanted = turns.size
-        waits = [switches[switches >= k][0] - k for k in turns if (switches >= k).any()]
-        late = round(float(np.mean(waits)) * loop_s * 1000.0, 2) if waits else None
-    chatter = max(0, int(switches.size) - wanted) if true is not None else 0
+    true = _meant(settings, quantity, trace[:, loop.X])
+    late, wanted = (None, 0) if true is None else _late(true, switches, loop_s)
+    chatter = 0 if true is None else max(0, int(switches.size) - wanted)
     figures: dict[str, Figure] = {"switches": int(switches.size), "chatter": chatter, "late_ms": late}
     events = tuple(
         Event(float(trace[k + 1, loop.T_S]), "switch", "on" if lit[k + 1] else "off")
@@ -188,20 +172,43 @@ def _judged(
     answer = f"Switches {switches.size} times"
     if late is not None:
         answer += f", {fixed(late)} ms behind what moves"
-    follows = behaviour.id == "stop-warn" or settings.get("mode") in (NEAR, 0.0)
     why = ""
-    if true is not None and follows and chatter > 2:
+    if true is not None and chatter > 2:
         band = settings["clear_mm"] - settings["trip_mm"]
         why = (
             f"It switched {chatter} times more than what moves asked for: the band of {band:g} mm is too "
             "narrow."
         )
-    elif true is not None and follows and wanted and not switches.size:
+    elif true is not None and wanted and not switches.size:
         why = "It never answered: what moves does not reach its threshold."
     return RunVerdict(figures, events, why, answer)
 
 
-def _with_band(moved: Array, trip: float, clear: float) -> npt.NDArray[np.bool_]:
+def _answer(behaviour: Behaviour, settings: dict[str, float], trace: Array) -> Flags:
+    """Whether the first lamp was lit by what it tells."""
+    place = 2 if behaviour.id == "stop-warn" else 0
+    lit = np.asarray(trace[:, loop.OUTPUTS + place] > 0.5)
+    return ~lit if settings.get("inverted") else lit
+
+
+def _meant(settings: dict[str, float], quantity: str, moved: Array) -> Flags | None:
+    """How the lamp should answer what moves; None where nobody can tell."""
+    mode = settings.get("mode", NEAR if quantity == "distance_mm" else FOLLOWS)
+    if BLINK in (settings.get("when_so"), settings.get("when_not")):
+        return None
+    if quantity == "distance_mm" and mode == NEAR:
+        return _with_band(moved, settings["trip_mm"], settings["clear_mm"])
+    return moved > 0.5 if quantity == "level" and mode == FOLLOWS else None
+
+
+def _late(true: Flags, switches: npt.NDArray[np.int64], loop_s: float) -> tuple[float | None, int]:
+    """How late the answers were on average, ms (None without any), and how many there should be."""
+    turns = np.flatnonzero(np.diff(true.astype(int)))
+    waits = [switches[switches >= k][0] - k for k in turns if (switches >= k).any()]
+    return (round(float(np.mean(waits)) * loop_s * 1000.0, 2) if waits else None), int(turns.size)
+
+
+def _with_band(moved: Array, trip: float, clear: float) -> Flags:
     """Whether something is near, by trip and clear as they are meant."""
     near = np.zeros(moved.size, bool)
     state = False
