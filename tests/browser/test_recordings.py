@@ -111,7 +111,7 @@ def test_two_recordings_are_joined_given_out_and_taken_in_again(page: Page, tmp_
     page.get_by_role("button", name="Open the recording").click()
     expect(page.locator("h1")).to_have_text("First look at the bench and 1 more")
     page.goto("/fern/watch?view=recordings&away=1")
-    expect(page.locator("h1")).to_have_text("2 recordings put away")
+    expect(page.locator("h1")).to_have_text("2 recordings archived")
 
 
 def test_a_file_dropped_at_watch_goes_on_the_bench_and_a_bad_one_says_why(page: Page) -> None:
@@ -162,8 +162,8 @@ def test_a_recording_is_looked_at_by_an_older_stone_cut_in_two_and_put_away(
     page.get_by_label("Pick The first four seconds").click()
     page.get_by_label("Pick Pushed at a box").click()
     expect(page.get_by_role("button", name="Join the 2")).to_be_visible()
-    page.get_by_role("button", name="Those put away").click()
-    expect(page.locator("h1")).to_have_text("No recording is put away")
+    page.get_by_role("button", name="Archived ones").click()
+    expect(page.locator("h1")).to_have_text("No recording is archived")
     page.get_by_role("button", name="Those at hand").click()
     page.get_by_role("button", name="The first four seconds").click()
     expect(page.locator("h1")).to_contain_text("The first four seconds")

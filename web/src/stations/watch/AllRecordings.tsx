@@ -48,7 +48,7 @@ export function AllRecordings() {
               </button>
             )}
             <button type="button" className="act" onClick={() => place.show({ away: away ? null : "1" })}>
-              {away ? "Those at hand" : "Those put away"}
+              {away ? "Those at hand" : "Archived ones"}
             </button>
             <button type="button" className="act" onClick={() => place.show({ view: null, away: null })}>
               Back to the readings
@@ -58,8 +58,8 @@ export function AllRecordings() {
       >
         {away
           ? every.length
-            ? `${count} put away`
-            : "No recording is put away"
+            ? `${count} archived`
+            : "No recording is archived"
           : every.length
             ? count
             : "No recording yet"}
