@@ -33,7 +33,7 @@ export function Stones({ cut }: { cut: Cut }) {
       {last ? (
         <>
           <Since last={last} waiting={cut.waiting} />
-          <h3>Any stone, beside another</h3>
+          <h2>Any stone, beside another</h2>
           <Choice stones={cut.stones} number={number} before={before} />
         </>
       ) : (
@@ -129,7 +129,7 @@ function Since({ last, waiting }: { last: number; waiting: number }) {
   if (waiting === 0) return <p>Nothing has changed since stone {last}.</p>;
   return (
     <>
-      <h3>Changed since stone {last}</h3>
+      <h2>Changed since stone {last}</h2>
       <Changes number={NOW} before={last} only />
     </>
   );
