@@ -20,7 +20,7 @@ from tickstone.core.checks import check_between
 from tickstone.core.constants import Provenance, Value
 from tickstone.core.drive.assumed import Assumed, assumed_of
 from tickstone.core.drive.hands import NUMBERS
-from tickstone.core.drive.parts import sensors_of
+from tickstone.core.drive.parts import lacking, sensors_of
 from tickstone.core.drive.request import Run, RunProgress, RunRequest
 from tickstone.core.drive.rolling import COMPILED_FROM
 from tickstone.core.drive.run import run
@@ -95,11 +95,8 @@ def able(session: Session, slug: str) -> list[AbleBehaviour]:
     rig = rigs.rig_named(session, slug).rig
     results = []
     for behaviour in BEHAVIOURS.values():
-        lacks = sensor = ""
-        try:
-            sensor = sensors_of(rig, behaviour)[0].id
-        except BadInput as refused:
-            lacks = refused.message
+        lacks = lacking(rig, behaviour)
+        sensor = "" if lacks else sensors_of(rig, behaviour)[0].id
         results.append(AbleBehaviour(behaviour, _home(rig, behaviour), sensor, lacks))
     order = list(USUAL_WORLD)
     return sorted(results, key=lambda each: (each.lacks != "", order.index(each.behaviour.id)))
@@ -192,13 +189,10 @@ def ways(request: RunRequest) -> list[Way]:
         behaviour = behaviour_named(name)
         if (behaviour.follows, behaviour.reads) != (asked.follows, asked.reads):
             continue
-        if own.get("read_sensors", 0.0) >= _fitted(request, behaviour):
-            continue  # the same as all of them
+        if lacking(request.rig, behaviour) or own.get("read_sensors", 0.0) >= _fitted(request, behaviour):
+            continue  # the rig cannot, or it is the same as all of them
         numbers = given | own
-        try:
-            done = run(replace(request, behaviour=name, given=numbers))
-        except BadInput:  # this rig lacks what it takes
-            continue
+        done = run(replace(request, behaviour=name, given=numbers))
         results.append(Way(behaviour, _way_words(behaviour, own, done), numbers, done))
     return results
 

@@ -196,7 +196,7 @@ def _meant(settings: dict[str, float], quantity: str, moved: Array) -> Flags | N
     mode = settings.get("mode", NEAR if quantity == "distance_mm" else FOLLOWS)
     if BLINK in (settings.get("when_so"), settings.get("when_not")):
         return None
-    if quantity == "distance_mm" and mode == NEAR:
+    if quantity == "distance_mm" and mode == NEAR and "trip_mm" in settings:
         return _with_band(moved, settings["trip_mm"], settings["clear_mm"])
     return moved > 0.5 if quantity == "level" and mode == FOLLOWS else None
 

@@ -94,31 +94,25 @@ class Parts:
 
 def sensors_of(rig: Rig, behaviour: Behaviour) -> list[Sensor]:
     """The sensors that a behaviour reads. Raises BadInput for ``rig`` where it lacks them, or what moves."""
+    lacks = lacking(rig, behaviour)
+    if lacks:
+        raise BadInput(lacks, "rig")
+    return _readable(rig, behaviour)
+
+
+def lacking(rig: Rig, behaviour: Behaviour) -> str:
+    """What a rig lacks for a behaviour, in a sentence; empty where it lacks nothing."""
+    readable = _readable(rig, behaviour)
+    if not readable:
+        return f"{behaviour.title} reads {NAMED[behaviour.reads]}: this rig has none."
     if behaviour.reads == ROW:
-        found = [sensor for sensor in rig.sensors if sensor.kind == "line-sensors"][:1]
-    elif behaviour.reads == RANGERS:
-        rangers = [sensor for sensor in rig.sensors if kind(sensor.kind).family == "distance"]
-        found = [sensor for sensor in rangers if sensor.kind == rangers[0].kind][:MOST_RANGERS]
-    else:
-        wanted = ("line-sensors", "digital-line-sensor")
-        found = [
-            sensor
-            for sensor in rig.sensors
-            if sensor.kind in wanted or kind(sensor.kind).family in ("distance", "turning")
-        ][:1]
-    if not found:
-        raise BadInput(f"{behaviour.title} reads {NAMED[behaviour.reads]}: this rig has none.", "rig")
-    if behaviour.reads == ROW:
-        count = int(usual_values(kind(found[0].kind), rig, found[0])["sensors"].value)
+        count = int(usual_values(kind(readable[0].kind), rig, readable[0])["sensors"].value)
         if count < behaviour.least:
-            raise BadInput(
-                f"{behaviour.title} needs {behaviour.least} sensors in the row: this one has {count}.", "rig"
-            )
-    if behaviour.reads == RANGERS and len(found) < behaviour.least:
-        raise BadInput(
+            return f"{behaviour.title} needs {behaviour.least} sensors in the row: this one has {count}."
+    if behaviour.reads == RANGERS and len(readable) < behaviour.least:
+        return (
             f"{behaviour.title} needs {behaviour.least} rangers of a kind, ahead, left and right: this rig "
-            f"has {len(found)}.",
-            "rig",
+            f"has {len(readable)}."
         )
     kinds = {output.kind for output in rig.outputs}
     able = {
@@ -127,6 +121,21 @@ def sensors_of(rig: Rig, behaviour: Behaviour) -> list[Sensor]:
         LAMPS: bool(kinds & {"led", "led-bar", "buzzer"}),
     }
     if not any(able[way] for way in behaviour.moves):
-        lacking = " or ".join(MOVED[way] for way in behaviour.moves)
-        raise BadInput(f"{behaviour.title} moves {lacking}: this rig has none.", "rig")
-    return found
+        moved = " or ".join(MOVED[way] for way in behaviour.moves)
+        return f"{behaviour.title} moves {moved}: this rig has none."
+    return ""
+
+
+def _readable(rig: Rig, behaviour: Behaviour) -> list[Sensor]:
+    """The sensors of a rig that a behaviour could read, as many as it does."""
+    if behaviour.reads == ROW:
+        return [sensor for sensor in rig.sensors if sensor.kind == "line-sensors"][:1]
+    if behaviour.reads == RANGERS:
+        rangers = [sensor for sensor in rig.sensors if kind(sensor.kind).family == "distance"]
+        return [sensor for sensor in rangers if sensor.kind == rangers[0].kind][:MOST_RANGERS]
+    wanted = ("line-sensors", "digital-line-sensor")
+    return [
+        sensor
+        for sensor in rig.sensors
+        if sensor.kind in wanted or kind(sensor.kind).family in ("distance", "turning")
+    ][:1]
