@@ -96,7 +96,7 @@ def test_the_timer_plan_is_read_at_the_pointer(bench: Page) -> None:
     box = box_of(chart)
     for part in (0.2, 0.8):
         bench.mouse.move(box["x"] + box["width"] * part, box["y"] + 100)
-        expect(caption).to_contain_text(re.compile(r"^At .*rpm: .*÷.8.*counting for"))
+        expect(caption).to_contain_text(re.compile(r"^At .*rpm: .*÷.8.*count "))
     expect(chart.locator(".PlanChart-reading")).to_have_count(1)
     bench.mouse.move(box["x"] + 4, box["y"] + 100)  # in front of the axis
     expect(caption).to_contain_text("Point at the chart")

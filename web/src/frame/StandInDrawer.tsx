@@ -12,8 +12,8 @@ import { figure, plainDecimals, THIN } from "../model/format";
 import { into } from "../model/units";
 import { NumberField } from "../ui/NumberField";
 import { SensorMenu } from "../ui/SensorMenu";
+import switches from "../ui/switches.module.css";
 import styles from "./StandInDrawer.module.css";
-import switches from "./switches.module.css";
 
 type Hand = Schemas["HandModel"];
 const EXACT = ["target_mm", "line_mm", "nose_up_deg", "left_up_deg"]; // worth typing: what a ruler or a level says

@@ -8,9 +8,9 @@ import { useNow } from "../hooks/live";
 import { usePlace } from "../hooks/place";
 import { setSettings, useSettings } from "../hooks/settings";
 import { figure } from "../model/format";
+import switches from "../ui/switches.module.css";
 import { SourceMenu } from "./SourceMenu";
 import shared from "./shared.module.css";
-import switches from "./switches.module.css";
 import styles from "./TopLine.module.css";
 import { UnitSettings } from "./UnitSettings";
 

@@ -179,5 +179,5 @@ function spread<T extends { y: number }>(labels: T[]): T[] {
 }
 
 function nameOf(prescaler: number | null, gate: number): string {
-  return prescaler === null ? `counting for ${few(gate)}${THIN}s` : `÷${THIN}${prescaler}`;
+  return prescaler === null ? `count ${few(gate)}${THIN}s` : `÷${THIN}${prescaler}`;
 }

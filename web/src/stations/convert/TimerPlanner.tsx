@@ -6,6 +6,7 @@ import { keys } from "../../api/keys";
 import { useAddress } from "../../hooks/useAddress";
 import { few, THIN } from "../../model/format";
 import { NumberField } from "../../ui/NumberField";
+import switches from "../../ui/switches.module.css";
 import table from "../../ui/table.module.css";
 import { Head, Say } from "./Head";
 import { type Plan, PlanChart } from "./PlanChart";
@@ -85,7 +86,7 @@ export function TimerPlanner({ first }: { first: ReactNode }) {
         <NumberField label="Counts for" value={given.gate_s} unit="s" low={0.0001} high={3600} onChange={set("gate")} />
         <NumberField label="Slowest" value={given.rpm_min} unit="rpm" low={0.001} onChange={set("slow")} />
         <NumberField label="Fastest" value={given.rpm_max} unit="rpm" low={0.001} onChange={set("fast")} />
-        <fieldset className={styles.prescalers}>
+        <fieldset className={`${styles.prescalers} ${switches.switches}`}>
           <legend>Prescalers</legend>
           {PRESCALERS.map((divisor) => (
             <Form.Check
