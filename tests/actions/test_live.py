@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import itertools
 import json
+import os
+import signal
+import time
 from concurrent.futures import ThreadPoolExecutor
 
 import pytest
@@ -181,6 +184,29 @@ def served_recording(served: Served, seconds: float) -> int:
         message_when(line, lambda m: m["now_s"] > begun + seconds)
     served.client.post(f"{RIG}/stop").raise_for_status()
     return recording_id
+
+
+def test_a_reader_that_stood_still_takes_up_what_waited_and_bends_no_time(connected: Served) -> None:
+    served = connected
+    served.client.post(f"{RIG}/connect", json={"kind": "stand-in-tcp"}).raise_for_status()
+    recording_id = served.client.post(f"{RIG}/record", json={}).json()["id"]
+    with window(served.address) as line:
+        for still_s in (0.5, 3.5, 5.0):
+            before = message_when(line, lambda m: m["recording"])["lines"]
+            message_when(line, lambda m, before=before: m["lines"] > before + 60)
+            os.kill(served.process.pid, signal.SIGSTOP)
+            time.sleep(still_s)
+            os.kill(served.process.pid, signal.SIGCONT)
+        last = message_when(line, lambda m: m["status"] == "live")["lines"]
+        message_when(line, lambda m: m["lines"] > last + 300)
+    served.client.post(f"{RIG}/stop").raise_for_status()
+    kept = recording(served, recording_id)
+    assert [stream["segments"] for stream in kept["recording"]["streams"]] == [1] * len(
+        kept["recording"]["streams"]
+    )
+    assert [line for line in kept["odd"] if "does not fit" in line["why"]] == []
+    findings = served.client.get(f"/api/recordings/{recording_id}/findings").json()["findings"]
+    assert {finding["kind"] for finding in findings} & {"reset", "garbled"} == set()
 
 
 def test_garbled_lines_are_counted_and_kept_and_zeros_are_dropouts(connected: Served) -> None:

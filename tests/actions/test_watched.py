@@ -79,7 +79,7 @@ def test_a_board_that_starts_again_carries_no_period_over(wheel) -> None:
     heard(live, 3)
     source.lines(*(f"t_us:{i * 100_000} hall_edge_us:{i * 100_000}" for i in range(1, 5)))
     heard(live, 7)
-    assert live.view.stretch("wheel", 0, 10).values.tolist() == pytest.approx([1.2, 1.2, 12.0, 12.0])
+    assert live.view.stretch("wheel", 0, 10).values.tolist() == pytest.approx([1.2, 1.2, 12.0, 12.0, 12.0])
 
 
 def test_an_instrument_is_set_to_zero_by_name(wheel) -> None:

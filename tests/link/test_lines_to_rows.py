@@ -5,7 +5,8 @@ from __future__ import annotations
 import socket
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 import pytest
@@ -121,6 +122,93 @@ def test_a_reset_begins_a_segment_and_one_wrong_stamp_does_not() -> None:
     placed = clock.place(50_050, 0.30)
     assert placed.segment == 1
     assert placed.t_us == pytest.approx(300_000, abs=1)
+
+
+@dataclass(frozen=True)
+class Told:
+    """What a board printed: when, s of true time, and the stamp; ``segment`` counts its starts."""
+
+    at_s: float
+    stamp_us: int
+    segment: int
+
+
+EVERY_S, BOOT_S = 0.02, 0.8
+
+
+def printed(begins_us: int, resets_s: Sequence[float], long_s: float) -> list[Told]:
+    """A line every EVERY_S, the first with the stamp ``begins_us``; after a reset BOOT_S of silence."""
+    told, starts = [], [(0.0, begins_us), *((at + BOOT_S, 0) for at in resets_s)]
+    for segment, (start, stamp_us) in enumerate(starts):
+        end = resets_s[segment] if segment < len(resets_s) else long_s
+        for line in range(round((end - start) / EVERY_S)):
+            at = line * EVERY_S
+            told.append(Told(start + at, (stamp_us + round(at * 1e6)) % WRAP_US, segment))
+    return told
+
+
+def placed_late(told: Sequence[Told], stalls: Sequence[tuple[float, float]]) -> list[tuple[float, int]]:
+    """Where a clock puts lines, s and segment, when the reader stands still for (from, long), s; lines that
+    were refused at first are put where they belong."""
+    clock, placed, refused = DeviceClock(), [], 0
+    for line in told:
+        arrival = max((at + long for at, long in stalls if at <= line.at_s < at + long), default=line.at_s)
+        found = clock.place(line.stamp_us, arrival)
+        if found is None:
+            refused += 1
+            continue
+        if found.refused_us is not None:
+            placed.append(((found.t_us - found.refused_us) / 1e6, found.segment))
+            refused -= 1
+        placed.append((found.t_us / 1e6, found.segment))
+    assert refused == 0
+    return placed
+
+
+@pytest.mark.parametrize("stall_s", [0.5, 1.0, 2.0, 3.0, 10.0, 30.0])
+@pytest.mark.parametrize("begins_us", [0, WRAP_US - 26_000_000, WRAP_US - 41_000_000])
+def test_a_late_reader_bends_no_time_over_a_roll_over_or_not(stall_s: float, begins_us: int) -> None:
+    told = printed(begins_us, [], 90.0)
+    placed = placed_late(told, [(20.0, stall_s), (20.0 + stall_s + 0.4, 1.5), (60.0, stall_s)])
+    assert {segment for _, segment in placed} == {0}
+    assert [at for at, _ in placed] == pytest.approx([line.at_s for line in told], abs=2e-6)
+
+
+@pytest.mark.parametrize("stall_s", [0.5, 3.0, 10.0, 30.0])
+@pytest.mark.parametrize("begins_us", [7_000_000, WRAP_US - 26_000_000, WRAP_US - 10_000_000])
+@pytest.mark.parametrize("resets_s", [(22.0,), (20.1, 40.0), (55.0,)])
+def test_a_reset_within_a_backlog_is_one_and_time_stays_true(
+    stall_s: float, begins_us: int, resets_s: tuple[float, ...]
+) -> None:
+    told = printed(begins_us, resets_s, 90.0)
+    placed = placed_late(told, [(20.0, stall_s)])
+    assert [segment for _, segment in placed] == [line.segment for line in told]
+    times = [at for at, _ in placed]
+    assert times == sorted(times)
+    # how long a board was away within a backlog nobody can know; it is never made longer
+    short = [line.at_s - at for line, at in zip(told, times, strict=True)]
+    assert min(short) > -0.05
+    assert max(short) <= len(resets_s) * (BOOT_S + 0.05)
+
+
+def test_a_buffer_that_ran_over_before_the_first_line_is_no_reset() -> None:
+    told = [
+        *printed(500_000, [], 40.0)[:40],
+        *printed(500_000, [], 40.0)[1500:],
+    ]  # ¾ s is kept, 29 s are lost
+    placed = placed_late(told, [(0.0, 30.0)])
+    assert {segment for _, segment in placed} == {0}
+    assert placed[-1][0] == pytest.approx(told[-1].at_s, abs=1e-5)
+
+
+def test_after_a_greeting_a_stamp_that_falls_back_is_a_reset_even_near_a_roll_over() -> None:
+    clock = DeviceClock()
+    clock.place(WRAP_US - 500_000, 0.0)
+    clock.greeted()
+    assert clock.place(200_000, 0.9).segment == 1
+    assert clock.place(220_000, 0.92).segment == 1
+    clock.greeted()  # words, and stamps go on: it did not start
+    assert clock.place(240_000, 0.94).segment == 1
 
 
 class Listening:

@@ -6,23 +6,27 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 WRAP_US = 2**32
-SLACK_US = (
-    2_000_000  # how far the board's clock and ours may differ between two lines: buffers and waking laptops
-)
+SLACK_US = 2_000_000  # how far a board's clock may run ahead of ours: buffers and waking laptops
+DRIFT = 0.01  # by how much either clock may be fast
 
 
 @dataclass(frozen=True)
 class PlacedLine:
-    """A line's place in time: unwrapped µs since the first line, and the segment (one more after each
-    reset)."""
+    """A line's place in time: unwrapped µs since the first line, and the segment (one more after each reset).
+    ``refused_us`` is how long before it the line came that was refused and now makes sense; None where there
+    was none."""
 
     t_us: int
     segment: int
+    refused_us: int | None = None
 
 
 class DeviceClock:
-    """Unwraps stamps. A stamp that fits neither the last line nor a roll-over is refused once; if the next
-    line fits that stamp, the board was reset: a new segment begins, and time goes on by our own clock.
+    """Unwraps stamps, which are believed and not their arrival: a reader that was late gets a backlog, whose
+    stamps go on as if nothing were. Only a board's clock cannot be ahead of ours. A stamp that would be is
+    refused until the next line fits it; then, where stamps had fallen back, the board was reset: a new
+    segment begins, and time goes on by our own clock. After a greeting a stamp that falls back is a reset at
+    once, roll-over or not.
 
     ``pace`` is how many seconds of the board go by in one of ours: 1 for a real one, more for a replay.
     """
@@ -32,22 +36,37 @@ class DeviceClock:
         self._last_stamp: int | None = None
         self._last_arrival: float | None = None
         self._t_us = 0
+        self._late_us = 0.0  # how far the last line was behind our clock
         self._segment = 0
-        self._strange: tuple[int, float] | None = None
+        self._refused: tuple[int, float] | None = None
+        self._greeted = False
 
     def place(self, stamp_us: int, arrival_s: float, wrap_us: int = WRAP_US) -> PlacedLine | None:
         """Place a stamp that arrived at ``arrival_s`` (our own monotonic clock, s); None when it does not
         fit."""
         if self._last_stamp is None or self._last_arrival is None:
             return self._accept(stamp_us, arrival_s, self._since(arrival_s))
+        if self._greeted and stamp_us < self._last_stamp:
+            return self._reset(stamp_us, arrival_s)
         step = self._step(self._last_stamp, self._last_arrival, stamp_us, arrival_s, wrap_us)
         if step is not None:
             return self._accept(stamp_us, arrival_s, step)
-        if self._strange is not None and self._step(*self._strange, stamp_us, arrival_s, wrap_us) is not None:
-            self._segment += 1
-            return self._accept(stamp_us, arrival_s, self._since(arrival_s))
-        self._strange = (stamp_us, arrival_s)
+        if self._refused is not None:
+            refused_stamp, refused_arrival = self._refused
+            step = self._step(refused_stamp, refused_arrival, stamp_us, arrival_s, wrap_us)
+            if step is not None:
+                if refused_stamp > self._last_stamp:
+                    self._accept(refused_stamp, refused_arrival, refused_stamp - self._last_stamp)
+                else:
+                    self._reset(refused_stamp, refused_arrival)
+                placed = self._accept(stamp_us, arrival_s, step)
+                return PlacedLine(placed.t_us, placed.segment, step)
+        self._refused = stamp_us, arrival_s
         return None
+
+    def greeted(self) -> None:
+        """The board has said what it says when it starts."""
+        self._greeted = True
 
     def arrived(self, arrival_s: float) -> PlacedLine:
         """Place a line that has no time of its own by when it arrived."""
@@ -59,7 +78,7 @@ class DeviceClock:
         """The source was away: what comes next is a new segment, by our own clock."""
         if self._last_arrival is not None:
             self._segment += 1
-        self._last_stamp = self._strange = None
+        self._last_stamp = self._refused = None
 
     def _since(self, arrival_s: float) -> int:
         """µs of the board's time since the last line, by our own clock."""
@@ -75,11 +94,21 @@ class DeviceClock:
         step = (next_stamp - stamp) % wrap_us
         ours = (next_arrival - arrival) * 1e6 * self._pace
         # a silence may be longer than the counter's 71.6 minutes
-        wraps = max(0, round((ours - step) / wrap_us))
-        step += wraps * wrap_us
-        return step if abs(step - ours) <= SLACK_US * max(1.0, self._pace) + 0.01 * ours else None
+        step += max(0, round((ours - step) / wrap_us)) * wrap_us
+        behind = self._late_us if next_stamp >= stamp else 0.0  # a leap over a roll-over is no backlog
+        most = behind + (1 + DRIFT) * ours + SLACK_US * max(1.0, self._pace)
+        return step if step <= most else None
+
+    def _reset(self, stamp_us: int, arrival_s: float) -> PlacedLine:
+        """The board began anew, at least its stamp before this line; how long before that is lost where lines
+        come late."""
+        ours = self._since(arrival_s)
+        self._segment += 1
+        return self._accept(stamp_us, arrival_s, max(ours, round(min(stamp_us, ours + self._late_us))))
 
     def _accept(self, stamp_us: int | None, arrival_s: float, step_us: int) -> PlacedLine:
-        self._last_stamp, self._last_arrival, self._strange = stamp_us, arrival_s, None
+        self._late_us = max(0.0, self._late_us + (1 - DRIFT) * self._since(arrival_s) - step_us)
+        self._last_stamp, self._last_arrival = stamp_us, arrival_s
+        self._refused, self._greeted = None, False
         self._t_us += step_us
         return PlacedLine(self._t_us, self._segment)

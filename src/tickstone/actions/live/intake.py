@@ -20,11 +20,12 @@ from tickstone.core.rigs.kinds.base import Ambient
 from tickstone.core.rigs.meanings import Meaning
 from tickstone.core.rigs.rig import Rig
 from tickstone.link.clock import DeviceClock, PlacedLine
-from tickstone.link.interpreter import GARBLED, UNUSED, Interpreter, Label, OddLine, Reading
+from tickstone.link.interpreter import GARBLED, UNUSED, WORDS, Interpreter, Label, OddLine, Reading
 
 AIR_MEAN_OF = 30  # common practice: average 30 temperature readings
 SPREAD_S = 0.5  # lines without a time of their own that come together are spread over at most so long
 KEPT_LINES = 40
+GREETING_SHARE = 0.05  # of the lines: words that come oftener are no greeting of a board that starts
 MOST_PENDING = 500  # rows that wait to be converted
 
 Pending = dict[str, tuple[list[int], list[tuple[float, ...]]]]
@@ -63,6 +64,8 @@ class Intake:
         self._device = DeviceClock(pace)
         self._segment = 0
         self._interrupted = False
+        self._refused: tuple[str, Reading] | None = None  # whose time did not fit, until the next line comes
+        self._words = 0
         self._heard: deque[HeardLine] = deque(maxlen=KEPT_LINES)
         self._air: deque[float] = deque(maxlen=AIR_MEAN_OF)
         self._pending.clear()
@@ -81,6 +84,7 @@ class Intake:
         """The source was away and is back."""
         with self._lock:
             self.last_arrival_s = self.understood_at_s = self._clock()
+            self._settle_refused(None)
             self._device.interrupted()
             self._interrupted = True
 
@@ -126,20 +130,35 @@ class Intake:
     def _take(self, line: str, arrival_s: float, spread_s: float) -> PlacedLine | None:
         """Take a line; returns where in time it stands, or None where it is no reading."""
         understood = self._interpreter.read(line, arrival_s)
-        if isinstance(understood, Reading):
-            if understood.stamp_us is None:
-                placed: PlacedLine | None = self._device.arrived(spread_s)
-            else:
-                placed = self._device.place(understood.stamp_us, arrival_s, understood.wrap_us)
-            if placed is not None:
-                self._heard.append(HeardLine(line, ""))
-                self.understood_at_s = arrival_s
-                self._keep(understood, placed)
-                return placed
-            understood = OddLine(line, "its time does not fit the line before", UNUSED)
         if isinstance(understood, OddLine):
             self._set_aside(understood)
-        return None
+            self._words += understood.kind == WORDS
+            if understood.kind == WORDS and self._words <= GREETING_SHARE * (self.lines + 100):
+                self._device.greeted()
+            return None
+        if understood.stamp_us is None:
+            placed: PlacedLine | None = self._device.arrived(spread_s)
+        else:
+            placed = self._device.place(understood.stamp_us, arrival_s, understood.wrap_us)
+        self._settle_refused(placed)
+        if placed is None:
+            self._refused = line, understood
+            return None
+        self._heard.append(HeardLine(line, ""))
+        self.understood_at_s = arrival_s
+        self._keep(understood, placed)
+        return placed
+
+    def _settle_refused(self, placed: PlacedLine | None) -> None:
+        """A line whose time did not fit makes sense by the line after it, or is set aside."""
+        if self._refused is None:
+            return
+        (line, reading), self._refused = self._refused, None
+        if placed is not None and placed.refused_us is not None:
+            self._heard.append(HeardLine(line, ""))
+            self._keep(reading, PlacedLine(placed.t_us - placed.refused_us, placed.segment))
+        else:
+            self._set_aside(OddLine(line, "its time does not fit the line before", UNUSED))
 
     def _set_aside(self, odd: OddLine) -> None:
         self._heard.append(HeardLine(odd.text, odd.why))
