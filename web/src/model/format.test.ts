@@ -3,6 +3,7 @@ import {
   decimalsFor,
   few,
   figure,
+  inLines,
   lengthText,
   lengthTyped,
   moment,
@@ -91,4 +92,11 @@ it("writes resistances as people do", () => {
     "10 kΩ",
     "1 MΩ",
   ]);
+});
+
+it("breaks a name between words and cuts what is too long", () => {
+  expect(inLines("front ranger, raw", 16, 2)).toEqual(["front ranger,", "raw"]);
+  expect(inLines("wheel", 16, 2)).toEqual(["wheel"]);
+  expect(inLines("the left of three rangers under the tray", 16, 2)).toEqual(["the left of", "three rangers…"]);
+  expect(inLines("unbreakablethermometer", 16, 2)).toEqual(["unbreakablether…"]);
 });

@@ -151,3 +151,16 @@ export function ohms(value: number): string {
   const [per, unit] = value >= 1e6 ? [1e6, "MΩ"] : value >= 1e3 ? [1e3, "kΩ"] : [1, "Ω"];
   return `${figure(value / per, plainDecimals(value / per))}${THIN}${unit}`;
 }
+
+/** A name in lines of at most so many signs, broken between words; what is more than so many lines is cut. */
+export function inLines(name: string, signs: number, most: number): string[] {
+  const lines: string[] = [];
+  for (const word of name.split(" ")) {
+    const last = lines.at(-1);
+    if (last !== undefined && `${last} ${word}`.length <= signs) lines[lines.length - 1] = `${last} ${word}`;
+    else lines.push(word);
+  }
+  const kept = lines.slice(0, most).map((line) => (line.length > signs ? `${line.slice(0, signs - 1)}…` : line));
+  if (lines.length > most) kept[most - 1] = `${(lines[most - 1] ?? "").slice(0, signs - 1)}…`;
+  return kept;
+}

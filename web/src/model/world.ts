@@ -103,12 +103,14 @@ export function dashes(points: Point[], closed: boolean, gaps: Point[]): string 
 
 export type Thing = "line" | "wall" | "curtain" | "box" | "patch";
 
-/** A point of a world that can be moved: of which thing, which one of them, which point of it. */
+/** A point of a world that can be moved: of which thing, which one of them, which point of it; the thing's name and the
+ * point's. */
 export interface Handle {
   what: Thing | "arc" | "table" | "start";
   index: number;
   point: number;
   at: Point;
+  thing: string;
   label: string;
 }
 
@@ -119,32 +121,38 @@ const SIZE_MM = 200;
 /** Every point that can be moved, in the order in which they are stepped through. */
 export function handlesOf(ground: Ground): Handle[] {
   const handles: Handle[] = [];
-  const put = (what: Handle["what"], index: number, point: number, at: Point, label: string) =>
-    handles.push({ what, index, point, at, label });
+  const put = (what: Handle["what"], index: number, point: number, at: Point, thing: string, which = "") =>
+    handles.push({ what, index, point, at, thing, label: which ? `${thing}, ${which}` : thing });
   ground.lines?.forEach((line, i) => {
     line.points.forEach((at, k) => {
-      put("line", i, k, at, `line ${i + 1}, point ${k + 1}`);
+      put("line", i, k, at, `line ${i + 1}`, `point ${k + 1}`);
     });
     line.arcs.forEach((arc, k) => {
-      put("arc", i, k, [arc.x_mm, arc.y_mm], `line ${i + 1}, middle of bend ${k + 1}`);
+      put("arc", i, k, [arc.x_mm, arc.y_mm], `line ${i + 1}`, `middle of bend ${k + 1}`);
     });
   });
   for (const what of ["wall", "curtain"] as const)
     ground[WALLS[what]]?.forEach(([x1, y1, x2, y2], i) => {
-      put(what, i, 0, [x1, y1], `${what} ${i + 1}, point 1`);
-      put(what, i, 1, [x2, y2], `${what} ${i + 1}, point 2`);
+      put(what, i, 0, [x1, y1], `${what} ${i + 1}`, "point 1");
+      put(what, i, 1, [x2, y2], `${what} ${i + 1}`, "point 2");
     });
   for (const what of ["box", "patch"] as const)
     ground[OUTLINES[what]]?.forEach(({ polygon }, i) => {
       polygon.forEach((at, k) => {
-        put(what, i, k, at, `${what} ${i + 1}, corner ${k + 1}`);
+        put(what, i, k, at, `${what} ${i + 1}`, `corner ${k + 1}`);
       });
     });
   ground.polygon?.forEach((at, k) => {
-    put("table", 0, k, at, `table, corner ${k + 1}`);
+    put("table", 0, k, at, "table", `corner ${k + 1}`);
   });
   if (ground.start) put("start", 0, 0, [ground.start.x_mm, ground.start.y_mm], "start");
   return handles;
+}
+
+/** The first point of the newest thing of its kind. */
+export function newestOf(ground: Ground, what: Thing): Handle | null {
+  const own = handlesOf(ground).filter((handle) => handle.what === what);
+  return own.find(({ index }) => index === own.at(-1)?.index) ?? null;
 }
 
 const replaced = <T>(all: T[], index: number, by: (item: T) => T) =>

@@ -1,7 +1,7 @@
 import { type KeyboardEvent, type PointerEvent, type RefObject, useCallback, useEffect, useRef, useState } from "react";
 import { type Point, pointIn, useDrag } from "../hooks/useDrag";
 import { useWidth } from "../hooks/useWidth";
-import { few, figure, THIN } from "../model/format";
+import { few, figure, inLines, THIN } from "../model/format";
 import { bandPath, blocks, edgePath, type LaneData, laneSpan, lasting, pulseSpans, stepPath } from "../model/lanes";
 import { anchorOf, graduations, niceStep, scale, stepDecimals } from "../model/scale";
 import styles from "./Lanes.module.css";
@@ -55,6 +55,7 @@ interface Props {
 }
 
 const GUTTER = 152;
+const [NAME_SIGNS, NAME_LINES] = [16, 2];
 const RULER = 56;
 const NUMBERS = 98;
 const LEVELS = 58;
@@ -320,7 +321,7 @@ interface DrawnProps extends TimeAxis {
 }
 
 function Drawn({ lane, top, height, x, from, to, width }: DrawnProps) {
-  const [name, what] = lane.title.split(": ");
+  const words = laneWords(lane, top);
   const bottom = top + height;
   const clip = `lane-${lane.id.replace(/\W/g, "-")}`;
   return (
@@ -329,19 +330,21 @@ function Drawn({ lane, top, height, x, from, to, width }: DrawnProps) {
         <rect x={GUTTER} y={top} width={Math.max(0, width - 8 - GUTTER)} height={height} />
       </clipPath>
       <line className={styles.laneFoot} x1={0} x2={width - 8} y1={bottom + GAP / 2} y2={bottom + GAP / 2} />
-      <text className={styles.laneName} x={0} y={top + 18}>
-        {name}
-      </text>
-      <text x={0} y={top + 36}>
-        {what}
-      </text>
+      <g>
+        <title>{lane.title}</title>
+        {words.map(({ text, y, bold }) => (
+          <text key={y} className={bold ? styles.laneName : undefined} x={0} y={y}>
+            {text}
+          </text>
+        ))}
+      </g>
       <g clipPath={`url(#${clip})`}>
         {lane.form === "numbers" && <Numbers lane={lane} top={top} bottom={bottom} x={x} />}
         {lane.form === "edges" && <path className={styles.laneLine} d={edgePath(lane, x, top + 12, bottom - 12)} />}
         {lane.form === "row" && <Tracks lane={lane} top={top} bottom={bottom} x={x} />}
         {lane.form === "levels" && <Levels lane={lane} top={top} bottom={bottom} x={x} from={from} to={to} />}
       </g>
-      {lane.form === "numbers" && <Scale lane={lane} top={top} bottom={bottom} />}
+      {lane.form === "numbers" && <Scale lane={lane} top={top} bottom={bottom} words={words} />}
       {lane.t.length === 0 && (
         <text x={GUTTER + 12} y={top + height / 2}>
           no reading here
@@ -386,11 +389,32 @@ function Tracks({ lane, top, bottom, x }: InLane) {
   });
 }
 
-function Scale({ lane, top, bottom }: Omit<InLane, "x">) {
+interface Words {
+  text: string;
+  y: number;
+  bold: boolean;
+}
+
+/** What is written beside a lane: its name, in as many lines as it needs, what of it is drawn, and the unit. */
+function laneWords(lane: DrawnLane, top: number): Words[] {
+  const [name = "", what = ""] = lane.title.split(": ");
+  const names = inLines(name, NAME_SIGNS, NAME_LINES);
+  const unit = lane.form === "numbers" && lane.t.length ? lane.unit : "";
+  return [...names, what, unit]
+    .filter((text) => text)
+    .map((text, line) => ({ text, y: top + 18 + 18 * line, bold: line < names.length }));
+}
+
+function Scale({ lane, top, bottom, words }: Omit<InLane, "x"> & { words: Words[] }) {
   const [low, high] = laneSpan(lane, lane.digits);
   if (lane.t.length === 0) return null;
   const y = scale(low, high, bottom - 4, top + 4);
   const decimals = stepDecimals(niceStep(high - low, 5));
+  const free = (line: number, label: string) =>
+    words.every(
+      ({ text, y, bold }) =>
+        Math.abs(y - line) > 14 || text.length * (bold ? 8.6 : 7.6) + label.length * 8 < GUTTER - 17,
+    );
   return (
     <g className={styles.laneScale}>
       {graduations(low, high, 5).map((graduation) => (
@@ -401,16 +425,13 @@ function Scale({ lane, top, bottom }: Omit<InLane, "x">) {
             y1={y(graduation.at)}
             y2={y(graduation.at)}
           />
-          {graduation.label && (
+          {graduation.label && free(y(graduation.at) + 5, figure(graduation.at, decimals)) && (
             <text x={GUTTER - 13} y={y(graduation.at) + 5} textAnchor="end">
               {figure(graduation.at, decimals)}
             </text>
           )}
         </g>
       ))}
-      <text x={0} y={top + 54}>
-        {lane.unit}
-      </text>
     </g>
   );
 }

@@ -99,7 +99,7 @@ function Head({ drive }: { drive: Driven }) {
           </p>
         }
       >
-        Nothing on this rig can be run yet
+        {`${behaviour.title} cannot be run on this rig yet`}
       </Verdict>
     );
   const why = run.data?.why;
@@ -302,7 +302,7 @@ function DrawWorld({ world }: { world: string }) {
   if (kind !== "floor" && kind !== "table") return null;
   return (
     <button type="button" className="plain" onClick={() => place.go("drive", { view: "world", world })}>
-      Draw
+      Change it
     </button>
   );
 }

@@ -50,9 +50,32 @@ export function WorldBench() {
   return <Bench key={name} begun={own ? begun : { ...begun, name: `${name}, mine` }} source={name} own={own} />;
 }
 
-function Bench({ begun, source, own }: { begun: Ground; source: string; own: boolean }) {
+/** Keeping a world, and deleting one that was kept. */
+function useKept(world: Ground, onRefused: (refused: Refused) => void) {
   const place = usePlace();
   const refresh = useRefresh(place.rig.slug);
+  const keep = async () => {
+    try {
+      await ask(api.PUT("/api/worlds", { body: { world: world as unknown as Record<string, unknown> } }));
+    } catch (error) {
+      if (!(error instanceof Refused)) throw error;
+      onRefused(error);
+      return;
+    }
+    await refresh();
+    say({ text: `${world.name} is kept.`, tone: "said" });
+    place.go("drive", { view: null, world: world.name, set: null, run: null });
+  };
+  const drop = async () => {
+    await ask(api.DELETE("/api/worlds/{name}", { params: { path: { name: world.name } } }));
+    await refresh();
+    place.go("drive", { view: null, world: null });
+  };
+  return { keep, drop };
+}
+
+function Bench({ begun, source, own }: { begun: Ground; source: string; own: boolean }) {
+  const place = usePlace();
   const [world, step] = useReducer(drawn, { now: begun, before: [] });
   const [chosen, setChosen] = useState<Handle | null>(null);
   const [refused, setRefused] = useState<Refused | null>(null);
@@ -62,23 +85,7 @@ function Bench({ begun, source, own }: { begun: Ground; source: string; own: boo
     step({ to });
   };
   const handle = handlesOf(world.now).find(({ label }) => label === chosen?.label) ?? null;
-  const keep = async () => {
-    try {
-      await ask(api.PUT("/api/worlds", { body: { world: world.now as unknown as Record<string, unknown> } }));
-    } catch (error) {
-      if (!(error instanceof Refused)) throw error;
-      setRefused(error);
-      return;
-    }
-    await refresh();
-    say({ text: `${world.now.name} is kept.`, tone: "said" });
-    place.go("drive", { view: null, world: world.now.name, set: null, run: null });
-  };
-  const drop = async () => {
-    await ask(api.DELETE("/api/worlds/{name}", { params: { path: { name: world.now.name } } }));
-    await refresh();
-    place.go("drive", { view: null, world: null });
-  };
+  const { keep, drop } = useKept(world.now, setRefused);
   return (
     // biome-ignore lint/a11y/noStaticElementInteractions: a key for all of it, which has a button too
     <div
@@ -99,6 +106,9 @@ function Bench({ begun, source, own }: { begun: Ground; source: string; own: boo
             </span>
             <button type="button" className="act act-first" onClick={() => void keep()}>
               Keep {world.now.name}
+            </button>
+            <button type="button" className="act" disabled={!world.before.length} onClick={() => step({ back: true })}>
+              Undo <kbd>Ctrl Z</kbd>
             </button>
             <button type="button" className="act" onClick={() => place.go("drive", { view: null })}>
               Back
@@ -122,14 +132,7 @@ function Bench({ begun, source, own }: { begun: Ground; source: string; own: boo
           }}
           onPut={put}
         />
-        <WorldParts
-          ground={world.now}
-          chosen={handle}
-          mayUndo={world.before.length > 0}
-          onUndo={() => step({ back: true })}
-          onChoose={setChosen}
-          onPut={put}
-        />
+        <WorldParts ground={world.now} chosen={handle} onChoose={setChosen} onPut={put} />
       </div>
       <Files
         world={world.now}

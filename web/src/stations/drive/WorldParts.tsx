@@ -5,7 +5,9 @@ import {
   extended,
   type Ground,
   type Handle,
+  handlesOf,
   moved,
+  newestOf,
   type Patch,
   patched,
   removed,
@@ -26,14 +28,12 @@ const THINGS: [what: Thing, label: string, kinds: Ground["kind"][]][] = [
 interface Props {
   ground: Ground;
   chosen: Handle | null;
-  mayUndo: boolean;
-  onUndo: () => void;
   onChoose: (handle: Handle | null) => void;
   onPut: (ground: Ground) => void;
 }
 
 /** What can be put into a world, and the numbers of what is chosen in it. */
-export function WorldParts({ ground, chosen, mayUndo, onUndo, onChoose, onPut }: Props) {
+export function WorldParts({ ground, chosen, onChoose, onPut }: Props) {
   const floor = ground.kind === "floor";
   const [wide, high] = ground.size_mm ?? [0, 0];
   const middle: [number, number] = [Math.round((ground.start?.x_mm ?? 0) + 200), Math.round(ground.start?.y_mm ?? 0)];
@@ -47,6 +47,15 @@ export function WorldParts({ ground, chosen, mayUndo, onUndo, onChoose, onPut }:
           onChange={(event) => onPut({ ...ground, name: event.target.value })}
         />
       </label>
+      <Points ground={ground} chosen={chosen} onChoose={onChoose} />
+      {chosen ? (
+        <Chosen ground={ground} handle={chosen} onChoose={onChoose} onPut={onPut} />
+      ) : (
+        <p className="small">
+          Take hold of a point to see its numbers. By keys: Tab from point to point, arrows move it 10 mm (with Shift 1
+          mm), Enter puts one behind it, Delete takes it away.
+        </p>
+      )}
       <h2>Put in</h2>
       <p className={styles.things}>
         {THINGS.filter(([, , kinds]) => kinds.includes(ground.kind)).map(([what, label]) => (
@@ -54,7 +63,11 @@ export function WorldParts({ ground, chosen, mayUndo, onUndo, onChoose, onPut }:
             key={what}
             type="button"
             className="act"
-            onClick={() => onPut(added(ground, what, floor ? [Math.round(wide / 2), Math.round(high / 2)] : middle))}
+            onClick={() => {
+              const more = added(ground, what, floor ? [Math.round(wide / 2), Math.round(high / 2)] : middle);
+              onPut(more);
+              onChoose(newestOf(more, what));
+            }}
           >
             {label}
           </button>
@@ -89,20 +102,35 @@ export function WorldParts({ ground, chosen, mayUndo, onUndo, onChoose, onPut }:
           />
         </>
       )}
-      <p>
-        <button type="button" className="act" disabled={!mayUndo} onClick={onUndo}>
-          Undo <kbd>Ctrl Z</kbd>
-        </button>
-      </p>
-      {chosen ? (
-        <Chosen ground={ground} handle={chosen} onChoose={onChoose} onPut={onPut} />
-      ) : (
-        <p className="small">
-          Take hold of a point to see its numbers. By keys: Tab from point to point, arrows move it 10 mm (with Shift 1
-          mm), Enter puts one behind it, Delete takes it away.
-        </p>
-      )}
     </section>
+  );
+}
+
+/** Every point by its name, for those whose finger is wider than a point. */
+function Points({ ground, chosen, onChoose }: Pick<Props, "ground" | "chosen" | "onChoose">) {
+  const handles = handlesOf(ground);
+  const things = [...new Set(handles.map((handle) => handle.thing))];
+  return (
+    <label className={styles.name}>
+      Point
+      <select
+        value={chosen?.label ?? ""}
+        onChange={(event) => onChoose(handles.find(({ label }) => label === event.target.value) ?? null)}
+      >
+        <option value="">none</option>
+        {things.map((thing) => (
+          <optgroup key={thing} label={thing}>
+            {handles
+              .filter((handle) => handle.thing === thing)
+              .map(({ label }) => (
+                <option key={label} value={label}>
+                  {label}
+                </option>
+              ))}
+          </optgroup>
+        ))}
+      </select>
+    </label>
   );
 }
 
@@ -115,7 +143,6 @@ function Chosen({ ground, handle, onChoose, onPut }: ChosenProps) {
   const patch = what === "patch" ? ground.patches?.[index] : undefined;
   return (
     <>
-      <h2>{handle.label}</h2>
       <Place ground={ground} handle={handle} at={at} onPut={onPut} />
       {what === "start" && ground.start && (
         <Field
