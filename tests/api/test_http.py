@@ -95,6 +95,7 @@ PAIRS = [
         ("GET", f"{RANGER}/decisions/dance", None, 404, "not-found", ""),
         ("GET", f"{RANGER}/decisions/obstacle?from=999", None, 404, "not-found", ""),
         ("GET", f"{RANGER}/decisions/obstacle?pick=trip", None, 422, "bad-input", "pick"),
+        ("GET", f"{RANGER}/decisions/obstacle?pick=gap:-1", None, 422, "bad-input", "gap"),
         ("GET", f"{RANGER}/decisions/obstacle?pick=trip:nan", None, 422, "bad-input", "pick"),
         ("GET", f"{RIG}/stones/9/compare", None, 404, "not-found", ""),
         ("POST", f"{RIG}/notes", {"text": ""}, 422, "bad-input", "text"),

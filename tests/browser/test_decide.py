@@ -7,6 +7,7 @@ import re
 from playwright.sync_api import Page, expect
 
 from tests.browser.steps import take_back
+from tests.conftest import until
 from tests.served import Served
 
 ROW = "/api/rigs/fern/sensors/line-row"
@@ -131,6 +132,33 @@ def test_the_obstacle_guard_counts_its_votes_on_a_recording(bench: Page) -> None
     expect(trip).to_have_attribute("aria-valuenow", str(before - 10))
     expect(page.locator(".Floor-sums")).to_contain_text("too late by")
     expect(heading(page)).to_have_text(re.compile("mm too late at 0.4 m/s"))
+
+
+def test_speed_gap_and_reaction_are_dragged_where_they_are_drawn(page: Page, served: Served) -> None:
+    page.goto("/fern/decide?sensor=front-ranger")
+    needed = page.locator(".Floor-sums")
+    expect(needed).to_contain_text("243\u2009mm")
+    gap = page.get_by_role("slider", name="gap")
+    handle = gap.locator("rect").last.bounding_box()
+    assert handle
+    x, y = handle["x"] + handle["width"] / 2, handle["y"] + handle["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + 60, y, steps=4)
+    expect(needed).not_to_contain_text("243\u2009mm")  # tried while it is held,
+    assert constants(served, "front-ranger")["gap"]["provenance"] == "assumed"  # and not yet set
+    page.mouse.up()
+    until(lambda: constants(served, "front-ranger")["gap"]["provenance"] == "chosen")
+    assert constants(served, "front-ranger")["gap"]["value"] > 80
+    trip = tick(page, "Trip distance")
+    speed = page.get_by_role("slider", name="cart speed")
+    before = int(trip.get_attribute("aria-valuenow") or 0)
+    speed.focus()
+    page.keyboard.press("Shift+ArrowRight")
+    until(lambda: constants(served, "front-ranger")["drive_speed"]["value"] == 0.5)
+    expect(heading(page)).to_have_text(re.compile("At 0.5 m/s"))
+    expect(trip).not_to_have_attribute("aria-valuenow", str(before))  # by the speed and not by the key
+    expect(page.get_by_label("cart speed").locator("visible=true").last).to_be_visible()
 
 
 def test_a_filter_is_picked_on_the_curve_and_the_guard_knows(page: Page, served: Served) -> None:

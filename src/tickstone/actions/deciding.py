@@ -3,8 +3,8 @@ was chosen from."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 from sqlalchemy.orm import Session
@@ -13,7 +13,7 @@ from tickstone.actions.constants import settled
 from tickstone.actions.reading import Converter
 from tickstone.actions.rigs import rig_fields
 from tickstone.core.checks import check_between
-from tickstone.core.constants import ConstantSpec, Provenance, Value
+from tickstone.core.constants import ConstantSpec, Provenance, Value, Values
 from tickstone.core.decisions import catalogue
 from tickstone.core.decisions.decision import (
     Decided,
@@ -105,15 +105,18 @@ def work(
     test_id: int | None = None,
     picked: Mapping[str, float] | None = None,
 ) -> WorkedDecision:
-    """Work a decision out: on the recordings named, or on the newest that speak to it.
+    """Work a decision out: on the recordings named, or on the newest that speak to it. ``picked`` are values
+    of its choices and of its inputs that are tried and not yet set.
 
     Raises NotFound for a recording of another rig, BadInput that names the field otherwise.
     """
     stored = rigs.rig_named(session, slug)
     decision, values = decision_of(stored.rig, sensor, name), settled(session, stored, sensor)
-    unknown = set(picked or ()) - set(decision.sets(values))
-    if unknown:
-        raise BadInput(f"There is no {min(unknown)!r} to choose at “{decision.title}”.", "pick")
+    specs = kind(stored.rig.sensor(sensor).kind).specs
+    choices, inputs = _picked(decision, values, picked or {})
+    for constant, value in inputs.items():
+        check_between(value, specs[constant].low, specs[constant].high, constant)
+        values[constant] = replace(values[constant], value=value)
     usable = _usable(session, stored.id, sensor, decision)
     known = {recording.id for recording in usable}
     for item in (*(from_ids or ()), *(() if test_id is None else (test_id,))):
@@ -132,13 +135,30 @@ def work(
     evidence = [seen_of(session, by_id[entry], sensor) for entry in from_ids]
     test = None if test_id is None else seen_of(session, by_id[test_id], sensor)
     air_measured = bool(thermometers(stored.rig))
-    decided = decision.work(Question(evidence, test, dict(picked or {}), air_measured), values)
+    decided = decision.work(Question(evidence, test, choices, air_measured), values)
     sources = tuple(
         SourceRecording(recording.id, recording.name, recording.id in from_ids) for recording in usable
     )
-    specs = kind(stored.rig.sensor(sensor).kind).specs
     stale = next((value.stale for value in chosen_by(decision, values) if value.stale), "")
     return WorkedDecision(decision, decided, sources, test_id, values, specs, "" if picked else stale)
+
+
+def _picked(
+    decision: Decision, values: Values, picked: Mapping[str, float]
+) -> tuple[dict[str, float], dict[str, float]]:
+    """What is picked, apart: choices, and what they are worked from."""
+    choices, inputs = decision.sets(values), [name for name in decision.inputs if name in values]
+    _check_known(decision, picked, (*choices, *inputs))
+    return (
+        {name: value for name, value in picked.items() if name in choices},
+        {name: value for name, value in picked.items() if name not in choices},
+    )
+
+
+def _check_known(decision: Decision, picked: Iterable[str], known: Iterable[str]) -> None:
+    unknown = set(picked) - set(known)
+    if unknown:
+        raise BadInput(f"There is no {min(unknown)!r} to choose at “{decision.title}”.", "pick")
 
 
 def _usable(
@@ -210,6 +230,7 @@ def choose(
     and what speaks against them. Returns the id of the last value, by which the choice can be taken back.
     Raises BadInput that names the constant, or ``choice`` while nothing can be chosen."""
     worked = work(session, slug, sensor, name, from_ids, None, wanted)
+    _check_known(worked.decision, wanted, worked.decision.sets(worked.values))
     if worked.decided.why_not:
         raise BadInput(worked.decided.why_not, "choice")
     if not wanted:

@@ -98,6 +98,13 @@ class HeapsModel(RecordModel):
     draws: Literal["heaps"]
 
 
+class GripModel(RecordModel):
+    constant: str
+    zero_mm: float
+    per_mm: float
+    step: float
+
+
 class FloorModel(RecordModel):
     trip_mm: float
     clear_mm: float
@@ -106,6 +113,7 @@ class FloorModel(RecordModel):
     common_mm: list[float]
     nearest_mm: float
     bar_mm: list[float]
+    grips: list[GripModel]
     draws: Literal["floor"]
 
 
@@ -201,7 +209,7 @@ def decision_now(
     pick: Annotated[list[Annotated[str, Field(max_length=80)]], Query(max_length=MOST_PICKED)] = [],  # noqa: B006
 ) -> DecisionModel:
     """A decision worked out on the recordings named (``from``, or ``none`` of them), with what is picked
-    (name:value)."""
+    (name:value): of its choices, or of what it is worked from."""
     with shop.database.transaction() as session:
         worked = deciding.work(session, slug, sensor, name, [] if none else recordings, test, _picked(pick))
     return _model(worked)

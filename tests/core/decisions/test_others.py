@@ -122,6 +122,22 @@ def test_the_obstacle_guard_is_the_sum_of_its_parts_and_says_what_changes() -> N
         assert refused.value.path == "trip"
 
 
+@pytest.mark.parametrize("constant", ["gap", "reaction"])
+def test_what_is_dragged_at_the_end_of_a_part_takes_the_stop_along(constant: str) -> None:
+    values = values_of("ultrasonic-ranger", drive_speed=1.2, filter_kind=1, filter_amount=5, set_back=20)
+    floor = decision("obstacle").work(Question(), values).drawing
+    grip = next(grip for grip in floor.grips if grip.constant == constant)
+    end = grip.zero_mm + values[constant].value / grip.per_mm
+    behind = ("noise", "reaction", "braking") if constant == "gap" else ("noise",)
+    assert end == pytest.approx(floor.trip_mm - sum(floor.parts_mm[part] for part in behind))
+    longer = replace(values[constant], value=values[constant].value + 40 * grip.per_mm)
+    assert decision("obstacle").work(
+        Question(), values | {constant: longer}
+    ).drawing.trip_mm == pytest.approx(floor.trip_mm + 40)
+    standing = decision("obstacle").work(Question(), values_of("ultrasonic-ranger", drive_speed=0.0)).drawing
+    assert {grip.constant for grip in standing.grips} == {"drive_speed", "gap"}
+
+
 def test_a_chosen_filter_makes_the_guard_trip_farther_and_calmer() -> None:
     plain = decision("obstacle").work(Question(), values_of("ultrasonic-ranger")).drawing
     filtered = (

@@ -2659,7 +2659,7 @@ export interface paths {
         /**
          * Decision Now
          * @description A decision worked out on the recordings named (``from``, or ``none`` of them), with what is picked
-         *     (name:value).
+         *     (name:value): of its choices, or of what it is worked from.
          */
         get: operations["decision_now_api_rigs__slug__sensors__sensor__decisions__name__get"];
         put?: never;
@@ -4915,6 +4915,8 @@ export interface components {
             nearest_mm: number;
             /** Bar Mm */
             bar_mm: number[];
+            /** Grips */
+            grips: components["schemas"]["GripModel"][];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -5104,6 +5106,17 @@ export interface components {
             angle_deg: number;
             /** Grade Pct */
             grade_pct: number;
+        };
+        /** GripModel */
+        GripModel: {
+            /** Constant */
+            constant: string;
+            /** Zero Mm */
+            zero_mm: number;
+            /** Per Mm */
+            per_mm: number;
+            /** Step */
+            step: number;
         };
         /**
          * HandModel

@@ -159,9 +159,20 @@ class Heaps:
 
 
 @dataclass(frozen=True)
+class Grip:
+    """A constant that is dragged in a drawing: it is zero at ``zero_mm`` and grows by ``per_mm`` with each mm
+    from there, in steps of ``step``, all in its own unit."""
+
+    constant: str
+    zero_mm: float
+    per_mm: float
+    step: float
+
+
+@dataclass(frozen=True)
 class Floor:
     """The floor in front of the bumper: the parts of the stop, mm, which sum to ``trip_mm``; thresholds that
-    people type in; up to where the beam is blind; and the steps of an LED bar."""
+    people type in; up to where the beam is blind; the steps of an LED bar; and what is dragged."""
 
     trip_mm: float
     clear_mm: float
@@ -170,6 +181,7 @@ class Floor:
     common_mm: tuple[float, ...]
     nearest_mm: float = 0.0
     bar_mm: tuple[float, ...] = ()
+    grips: tuple[Grip, ...] = ()
     draws: Literal["floor"] = "floor"
 
 
@@ -237,8 +249,8 @@ Picked = Mapping[str, float]
 
 @dataclass(frozen=True)
 class Question:
-    """What a decision is worked from: the recordings it is made on, one kept aside to test it, what is
-    picked, and whether a sensor of the rig measures the air."""
+    """What a decision is worked from: the recordings it is made on, one kept aside to test it, which of its
+    choices are picked, and whether a sensor of the rig measures the air."""
 
     evidence: Sequence[Evidence] = ()
     test: Evidence | None = None

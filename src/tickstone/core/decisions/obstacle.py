@@ -19,6 +19,7 @@ from tickstone.core.decisions.decision import (
     Decision,
     Evidence,
     Floor,
+    Grip,
     Question,
     standing,
 )
@@ -33,6 +34,7 @@ SPEEDS = (0.5, 1.0, 1.5, 2.0)
 AIRS_C = (0.0, 20.0, 40.0)
 ENOUGH_FOR_A_RATE = 3.0  # nothing seen in T hours only says: fewer than 3/T an hour (95 %)
 ROUND_MM = 5.0
+ARROW_S = 0.5  # the speed is drawn as the distance it covers in so long
 
 
 class Obstacle(Decision):
@@ -120,6 +122,7 @@ class Obstacle(Decision):
                 COMMON_MM,
                 _nearest(values),
                 bar_edges_mm(values),
+                _grips(stop, values),
             ),
             used=() if evidence is None else (evidence.id,),
         )
@@ -139,6 +142,21 @@ class Obstacle(Decision):
             return sigma, text, 0.0
         interval = values["ping_interval"].value
         return sigma * filtered.noise_ratio, f"{text}, filtered", filtered.lag_samples * interval
+
+
+def _grips(stop: StopDistance, values: Values) -> tuple[Grip, ...]:
+    """The gap and the reaction at their far ends, and the speed as an arrow from the bumper on: as far as the
+    cart goes in ARROW_S."""
+    parts, speed = stop.parts_mm, values["drive_speed"].value
+    grips = [
+        Grip("drive_speed", parts["blind"], 1.0 / (1000.0 * ARROW_S), 0.01),
+        Grip("gap", parts["blind"], 1.0, 1.0),
+    ]
+    if speed > 0:
+        waits = parts["reaction"] - 1000.0 * speed * values["reaction"].value  # for readings and the filter
+        begins = parts["blind"] + parts["gap"] + parts["braking"] + waits
+        grips.append(Grip("reaction", begins, 1.0 / (1000.0 * speed), 0.005))
+    return tuple(grips)
 
 
 def _nearest(values: Values) -> float:

@@ -82,6 +82,12 @@ function OfSensor() {
           decision={decision}
           picked={picked}
           onPick={(more) => setAll((now) => ({ ...now, [name]: { ...now[name], ...more } }))}
+          onSettled={(constant) =>
+            setAll((now) => {
+              const { [constant]: _, ...rest } = now[name] ?? NONE;
+              return { ...now, [name]: rest };
+            })
+          }
         />
       )}
     </>
@@ -166,14 +172,17 @@ interface OpenProps {
   decision: Decision;
   picked: Picked;
   onPick: (more: Picked) => void;
+  onSettled: (constant: string) => void; // what was tried is set, or could not be
 }
 
-function Open({ decision, picked, onPick }: OpenProps) {
+function Open({ decision, picked, onPick, onSettled }: OpenProps) {
   const { drawing } = decision;
   return (
     <div className={styles.decision}>
       {drawing?.draws === "heaps" && <Heaps decision={decision} heaps={drawing} picked={picked} onPick={onPick} />}
-      {drawing?.draws === "floor" && <Floor decision={decision} floor={drawing} picked={picked} onPick={onPick} />}
+      {drawing?.draws === "floor" && (
+        <Floor decision={decision} floor={drawing} picked={picked} onPick={onPick} onSettled={onSettled} />
+      )}
       {drawing?.draws === "states" && (
         <States decision={decision} rows={drawing.rows} picked={picked} onPick={onPick} />
       )}

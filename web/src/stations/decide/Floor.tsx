@@ -10,6 +10,7 @@ import { niceStep, scale } from "../../model/scale";
 import { Glyph } from "../../ui/Glyph";
 import { Ruler } from "../../ui/Ruler";
 import styles from "./Floor.module.css";
+import { GripDrawn, type HeldGrip, useGrips } from "./Grips";
 import shared from "./shared.module.css";
 
 type FloorShown = Extract<Decision["drawing"], { draws: "floor" }>;
@@ -29,6 +30,7 @@ interface FloorProps {
   floor: FloorShown;
   picked: Picked;
   onPick: (more: Picked) => void;
+  onSettled: (constant: string) => void;
 }
 
 /** The floor as it is drawn: where a distance lies, how far it goes, and how long one of the unit shown is, mm. */
@@ -39,7 +41,7 @@ interface Drawn {
 }
 
 /** The floor in front of the bumper, to scale: what the stop is made of, where it trips, where it is clear again. */
-export function Floor({ decision, floor, picked, onPick }: FloorProps) {
+export function Floor({ decision, floor, picked, onPick, onSettled }: FloorProps) {
   const place = usePlace();
   const now = useNow();
   const length = useLength();
@@ -54,14 +56,22 @@ export function Floor({ decision, floor, picked, onPick }: FloorProps) {
   const high = Math.ceil(need / niceStep(need, 8)) * niceStep(need, 8);
   const drawn = { x: scale(0, high, FLOOR.left, FLOOR.right), high, per: lengthTyped("1", length) ?? 1 };
   useNudge((by) => move(trip + by));
-  const drag = useDrag<"trip">({
-    move: (at) => move(Math.round(((at.x - FLOOR.left) / (FLOOR.right - FLOOR.left)) * high)),
+  const grips = useGrips({ onTry: onPick, onSettled });
+  const drag = useDrag<"trip" | HeldGrip>({
+    move: (at, held) => {
+      if (held === "trip") move(Math.round(((at.x - FLOOR.left) / (FLOOR.right - FLOOR.left)) * high));
+      else grips.drag(held, at);
+    },
+    drop: (at, held) => held !== "trip" && grips.drop(held, at),
+    cancel: () => {
+      for (const { constant } of floor.grips) onSettled(constant);
+    },
   });
   const live = now.status === "live" ? now.sensors[place.sensor.id]?.value : undefined;
   return (
     <svg
       className={styles.floor}
-      viewBox={`0 0 ${FLOOR.width} 236`}
+      viewBox={`0 0 ${FLOOR.width} 250`}
       role="group"
       aria-label="The floor in front of the bumper, to scale"
       {...drag.over}
@@ -101,6 +111,28 @@ export function Floor({ decision, floor, picked, onPick }: FloorProps) {
           drag.grab(event, "trip");
         }}
       />
+      {floor.grips.map((grip) => {
+        const input = decision.inputs.find(({ name }) => name === grip.constant);
+        if (!input) return null;
+        const value = picked[grip.constant] ?? input.value;
+        return (
+          <GripDrawn
+            key={grip.constant}
+            grip={grip}
+            input={input}
+            value={value}
+            from={drawn.x(grip.zero_mm)}
+            to={drawn.x(grip.zero_mm + value / grip.per_mm)}
+            y={FLOOR.y}
+            onNudge={(by) => grips.nudge(grip, input, value, by)}
+            onGrab={(event) => {
+              const mmPerPx = high / (FLOOR.right - FLOOR.left);
+              const held = { grip, input, value, mmPerPx, px: 0 };
+              held.px = drag.grab(event, held).x;
+            }}
+          />
+        );
+      })}
     </svg>
   );
 }
@@ -150,7 +182,7 @@ function StopParts({ floor, drawn: { x } }: OnFloor) {
         </rect>
         {to - from > label.length * 8.2 && (
           <text
-            x={(from + to) / 2}
+            x={(from + to) / 2 - 4}
             y={FLOOR.y - 22}
             textAnchor="middle"
             className={`${styles.partLabel} on-part-${i % 4}`}

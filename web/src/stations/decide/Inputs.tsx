@@ -1,9 +1,8 @@
 import { useRef } from "react";
-import { api, ask, type Constant } from "../../api/client";
-import { useAct } from "../../hooks/act";
-import { usePlace } from "../../hooks/place";
+import type { Constant } from "../../api/client";
 import { useLength } from "../../hooks/settings";
 import type { Decision } from "../../hooks/useDecision";
+import { useSetConstant } from "../../hooks/useSetConstant";
 import { type Into, lengthInto } from "../../model/units";
 import { Glyph } from "../../ui/Glyph";
 import { NumberField } from "../../ui/NumberField";
@@ -11,18 +10,8 @@ import styles from "./Inputs.module.css";
 
 /** The constants that a decision is worked from, to be set beside it. */
 export function Inputs({ decision }: { decision: Decision }) {
-  const place = usePlace();
-  const act = useAct();
   const length = useLength();
-  const set = (constant: Constant, value: number) =>
-    act.attempt(
-      ask(
-        api.PUT("/api/rigs/{slug}/sensors/{sensor}/constants/{name}", {
-          params: { path: { slug: place.rig.slug, sensor: place.sensor.id, name: constant.name } },
-          body: { value, plus_minus: null, note: "" },
-        }),
-      ),
-    );
+  const set = useSetConstant();
   return (
     <section>
       <h2>From these</h2>
@@ -33,7 +22,7 @@ export function Inputs({ decision }: { decision: Decision }) {
             <Settled
               constant={input}
               into={input.unit === "mm" ? lengthInto(length) : undefined}
-              onSet={(value) => void set(input, value)}
+              onSet={(value) => void set(input.name, value)}
             />
           </li>
         ))}
