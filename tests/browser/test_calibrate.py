@@ -259,9 +259,14 @@ def test_wheel_roll_out_and_the_drive(fern: Bench, page: Page) -> None:
         f"{(10 * way - 2) / 1000:.4f} m",
         f"{(10 * way + 0.5) / 10:.2f} cm".replace(".", ","),
     )
+    fern.hands({"wheel.speed_m_s": 1.5})
+    page.get_by_role("button", name="Count from here").click()
+    expect(page.get_by_label("Whole turns")).to_have_value(re.compile(r"^([3-9]|\d\d+)$"))
+    fern.hands({"wheel.speed_m_s": 0})
     for said in typed:
         fern.note({"Whole turns": "10", "Distance along the tape": said})
     expect(page.locator("h1")).to_contain_text("One turn is")
+    expect(page.locator(".Steps-held").first).to_contain_text("whole turns 10 · distance along the tape")
     near(fern.accept(), "circumference", way, 1.0)
 
     fern.open("wheel", "dead-band")

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
 
 from tests.rigs import part, rig
 from tickstone.core import motor_check
+from tickstone.core.constants import Provenance, Value
 from tickstone.core.instruments import (
     STANDS_AFTER_S,
     Angle,
@@ -17,12 +19,17 @@ from tickstone.core.instruments import (
     Level,
     NewReadings,
     Trip,
+    Turns,
     bar_edges_mm,
 )
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.usual import usual_values
 
 NOTHING: dict = {}
+
+
+def value_of(value: float) -> Value:
+    return Value("", "", "", value, None, Provenance.MEASURED, "")
 
 
 def seen(times, values, asked=None, series=None, valid=None) -> NewReadings:
@@ -35,6 +42,26 @@ def seen(times, values, asked=None, series=None, valid=None) -> NewReadings:
         {k: np.asarray(v, float) for k, v in (asked or {}).items()},
         {k: np.asarray(v, float) for k, v in (series or {}).items()},
     )
+
+
+def test_turns_are_counted_from_a_mark_on() -> None:
+    magnets = {"magnets": value_of(4.0)}
+    turns = Turns()
+    for pulses in (0, 1, 3, 36):  # the first of all has no period, and counts
+        turns.take(replace(seen([], []), pulses=pulses), magnets)
+    assert turns.shown(0.0, magnets) == {"turns": 10.0, "whole": 10.0}
+    turns.zero()
+    turns.take(replace(seen([], []), pulses=7), magnets)
+    assert turns.shown(0.0, magnets) == {"turns": 1.75, "whole": 2.0}
+
+
+def test_turns_of_a_running_distance_are_counted_either_way_round_and_over_a_start() -> None:
+    around = {"circumference": value_of(200.0)}
+    turns = Turns()
+    turns.take(seen([0, 1, 2], [5000.0, 4900.0, 4600.0]), around)
+    turns.broken()  # it counts from nothing
+    turns.take(seen([3, 4], [0.0, -200.0]), around)
+    assert turns.shown(0.0, around)["turns"] == pytest.approx(3.0)
 
 
 def test_a_trip_of_known_pulses() -> None:

@@ -367,7 +367,7 @@ def accept(session: Session, slug: str, calibration_id: int, extras: Sequence[st
     if not result.can_accept:
         raise Conflict(result.why_not or "There is nothing to accept.", "calibration")
     taken = accepted_constants(result, extras)
-    specs = kind(stored.rig.sensor(mine.sensor).kind).specs
+    specs = kind(stored.rig.sensor(mine.sensor).kind).specs_of(values)
     evidence = tuple(
         constants.Input(recording_id=step["recording_id"], mark_id=step["mark_id"])
         for step in mine.steps

@@ -112,7 +112,7 @@ def work(
     """
     stored = rigs.rig_named(session, slug)
     decision, values = decision_of(stored.rig, sensor, name), settled(session, stored, sensor)
-    specs = kind(stored.rig.sensor(sensor).kind).specs
+    specs = kind(stored.rig.sensor(sensor).kind).specs_of(values)
     choices, inputs = _picked(decision, values, picked or {})
     for constant, value in inputs.items():
         check_between(value, specs[constant].low, specs[constant].high, constant)

@@ -118,7 +118,7 @@ def opened(session: Session, slug: str, sensor: str, name: str) -> OpenProcedure
         tuple(procedure.wants(steps, values)),
         mine.steps,
         outcome,
-        _constants(outcome, values, kind(stored.rig.sensor(sensor).kind).specs),
+        _constants(outcome, values, kind(stored.rig.sensor(sensor).kind).specs_of(values)),
         tuple(
             PastCalibration(
                 past.id, past.ended_at or past.made_at, str((past.result or {}).get("verdict", ""))

@@ -31,6 +31,7 @@ class AskField(RecordModel):
     high: float
     choices: list[str]
     needed: bool
+    counted_by: str
 
 
 class WantModel(RecordModel):

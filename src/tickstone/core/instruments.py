@@ -32,13 +32,15 @@ BAR_STEPS = 8
 
 @dataclass(frozen=True)
 class NewReadings:
-    """New readings of a sensor, each of shape (n,), times rising, s; ``inputs`` and ``series`` by name."""
+    """New readings of a sensor, each of shape (n,), times rising, s; ``inputs`` and ``series`` by name.
+    ``pulses`` have come, with those of which no reading could be made: a first one has no period."""
 
     times_s: Array
     values: Array
     valid: npt.NDArray[np.bool_]
     inputs: Mapping[str, Array]
     series: Mapping[str, Array]
+    pulses: int = 0
 
 
 def stands_after_s(values: Values) -> float:
@@ -130,6 +132,40 @@ class Trip:
     def broken(self) -> None:
         """A board that began anew counts from nothing."""
         self._at = None
+
+
+@dataclass
+class Turns:
+    """Turns since a mark: pulses over magnets, or how far the running way has come, either way round."""
+
+    turns: float = 0.0
+    _way_mm: float | None = None
+
+    def fit(self, rig: Rig) -> None:
+        """It is the same on every rig."""
+
+    def take(self, readings: NewReadings, values: Values) -> None:
+        """Go on by new readings."""
+        if "magnets" in values:
+            self.turns += readings.pulses / values["magnets"].value
+            return
+        way_mm = readings.values[readings.valid & np.isfinite(readings.values)]
+        if way_mm.size:
+            before = float(way_mm[0]) if self._way_mm is None else self._way_mm
+            self._way_mm = float(way_mm[-1])
+            self.turns += (self._way_mm - before) / values["circumference"].value
+
+    def shown(self, now_s: float, values: Values) -> Shown:
+        """Turns, and the whole ones next to them."""
+        return {"turns": abs(self.turns), "whole": float(round(abs(self.turns)))}
+
+    def zero(self) -> None:
+        """Count from here."""
+        self.turns = 0.0
+
+    def broken(self) -> None:
+        """A board that began anew counts from nothing."""
+        self._way_mm = None
 
 
 @dataclass
@@ -369,5 +405,5 @@ class Bar:
 
 
 INSTRUMENTS: Mapping[str, Callable[[], Instrument]] = {
-    "trip": Trip, "level": Level, "angle": Angle, "lamps": Lamps, "bar": Bar,
+    "trip": Trip, "turns": Turns, "level": Level, "angle": Angle, "lamps": Lamps, "bar": Bar,
 }  # fmt: skip

@@ -3476,6 +3476,8 @@ export interface components {
             choices: string[];
             /** Needed */
             needed: boolean;
+            /** Counted By */
+            counted_by: string;
         };
         /**
          * AskModel

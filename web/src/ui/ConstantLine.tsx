@@ -32,9 +32,9 @@ export function ConstantLine({ constant }: { constant: Constant }) {
         onClick={(event) => setTarget(target ? null : event.currentTarget)}
       >
         <Glyph of={constant.provenance} />
-        <span>{constant.label}</span>
-        <span className={`${styles.constantValue} role-${constant.provenance}`} data-long={joined(value).length > 15}>
-          {joined(value)}
+        <span className={styles.named}>
+          <span>{constant.label}</span>
+          <span className={`${styles.constantValue} role-${constant.provenance}`}>{joined(value)}</span>
         </span>
         <span className={styles.constantSource}>
           {constant.stale ? <span className="stale">stale: {constant.stale}</span> : fromWhere(constant)}

@@ -61,7 +61,9 @@ class Watched:
         self.instruments: dict[str, Instrument] = {
             name: INSTRUMENTS[name]() for name in self.kind.instruments
         }
-        self.channels = tuple(channel.name for channel in self.kind.channels_of(self.options))
+        channels = self.kind.channels_of(self.options)
+        self.channels = tuple(channel.name for channel in channels)
+        self._edges = {channel.name for channel in channels if channel.form == "edge"}
         self.history = History(HISTORY_ROWS, len(self.channels))
 
     def fit(self, rig: Rig) -> None:
@@ -93,7 +95,12 @@ class Watched:
             kept = np.isfinite(converted.values)
             times, converted = times[kept], Converted(converted.values[kept], converted.codes[kept])
             inputs = {name: column[kept] for name, column in inputs.items()}
+        pulses = sum(
+            int(np.isfinite(column).sum()) for name, column in channels.items() if name in self._edges
+        )
         if not times.size:
+            if pulses:
+                self._tell(NewReadings(times, converted.values, converted.valid, inputs, {}, pulses), values)
             return converted
         series = {series.name: series.values for series in working.more(inputs, values, ambient)}
         for name, column in series.items():
@@ -103,10 +110,14 @@ class Watched:
         self.readings += len(times)
         self.dropouts += int(np.isnan(converted.values).sum())
         self._last_s = float(times[-1]) / 1e6
-        readings = NewReadings(times / 1e6, converted.values, converted.valid, inputs, series)
+        self._tell(
+            NewReadings(times / 1e6, converted.values, converted.valid, inputs, series, pulses), values
+        )
+        return converted
+
+    def _tell(self, readings: NewReadings, values: Values) -> None:
         for instrument in self.instruments.values():
             instrument.take(readings, values)
-        return converted
 
     def _names(self, values: Values) -> tuple[str, ...]:
         """Names of the raw numbers that are asked for; worked out anew only when constants change."""

@@ -26,7 +26,7 @@ HOLD_S = 2.0
 @dataclass(frozen=True)
 class FormField:
     """A number that a person types, or one of ``choices`` (0, 1, …); ``needed`` ones may not be left out,
-    ``whole`` ones have no fraction."""
+    ``whole`` ones have no fraction. ``counted_by`` names an instrument of the sensor that counts it, too."""
 
     name: str
     label: str
@@ -37,6 +37,7 @@ class FormField:
     choices: tuple[str, ...] = ()
     needed: bool = True
     whole: bool = False
+    counted_by: str = ""
 
 
 @dataclass(frozen=True)

@@ -47,7 +47,7 @@ class RollOut(Typed):
         "Ten turns are better than one: both ends’ errors are shared by all of them.",
     )
     fields = (
-        FormField("turns", "Whole turns", "", 10, 1, 10_000, whole=True),
+        FormField("turns", "Whole turns", "", 10, 1, 10_000, whole=True, counted_by="turns"),
         FormField("distance_mm", "Distance along the tape", "mm", None, 10, 1e7),
         FormField("load_kg", "Load on it", "kg", None, 0, 5000, needed=False),
     )

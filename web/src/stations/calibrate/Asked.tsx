@@ -1,10 +1,12 @@
-import { type FormEvent, useId, useState } from "react";
+import { type FormEvent, useEffect, useId, useRef, useState } from "react";
 import { Refused } from "../../api/client";
 import { useAct } from "../../hooks/act";
 import { useLive } from "../../hooks/live";
+import { usePlace } from "../../hooks/place";
 import { useLength, useSettings } from "../../hooks/settings";
+import { numberOn, useShown, useZero } from "../../hooks/useInstrument";
 import { type Field, type Procedure, useCalls, type Want } from "../../hooks/useProcedure";
-import { editable, type LengthUnit, typedIn } from "../../model/format";
+import { editable, figure, type LengthUnit, typedIn } from "../../model/format";
 import styles from "./Asked.module.css";
 import { called, lengthOf } from "./wanted";
 
@@ -55,7 +57,7 @@ export function Asked({ procedure, want }: { procedure: Procedure; want: Want })
           fault={fault?.field === field.name}
           disabled={sending}
           faultId={`${id}-fault`}
-          onText={(text) => setTexts({ ...texts, [field.name]: text })}
+          onText={(text) => setTexts((now) => ({ ...now, [field.name]: text }))}
         />
       ))}
       <button type="submit" className="act" disabled={sending || (want.watched && !connected)}>
@@ -93,6 +95,37 @@ export function readField(field: Field, text: string, length: LengthUnit): { val
   return { value, fault: "" };
 }
 
+/** Counts while the rig is connected, from where the mark is set down; the field takes the whole ones. */
+function Counted({ name, onWhole }: { name: string; onWhole: (text: string) => void }) {
+  const { sensor } = usePlace();
+  const { connected } = useLive();
+  const shown = useShown(sensor, name);
+  const zero = useZero(sensor, name);
+  const [counting, setCounting] = useState(false);
+  const whole = numberOn(shown, "whole");
+  const take = useRef(onWhole);
+  take.current = onWhole;
+  useEffect(() => {
+    if (counting && whole) take.current(editable(whole));
+  }, [counting, whole]);
+  if (!connected) return <small>Connect the rig, and it counts them.</small>;
+  return (
+    <p className={styles.counted}>
+      <button
+        type="button"
+        className="act"
+        onClick={() => {
+          setCounting(true);
+          zero("It counts from here.");
+        }}
+      >
+        {counting ? "Count from here again" : "Count from here"}
+      </button>
+      {counting && <b>{`${figure(numberOn(shown, name) ?? 0, 2)} counted`}</b>}
+    </p>
+  );
+}
+
 interface FieldProps {
   field: Field;
   id: string;
@@ -127,6 +160,7 @@ function AskedField({ field, id, text, fault, disabled, faultId, onText }: Field
         )}{" "}
         {field.unit === "mm" ? length : field.unit}
       </span>
+      {field.counted_by && <Counted name={field.counted_by} onWhole={onText} />}
     </>
   );
 }

@@ -6,7 +6,7 @@ import { duration, figure, THIN } from "../../model/format";
 import { Check } from "../../ui/Glyph";
 import { Asked } from "./Asked";
 import styles from "./Steps.module.css";
-import { called, lengthOf, missing } from "./wanted";
+import { called, lengthOf, missing, typedOf } from "./wanted";
 
 /** What is wanted, in working order: held, being held now, or still to come. */
 export function Steps({ procedure }: { procedure: Procedure }) {
@@ -92,6 +92,7 @@ function Held({ step, procedure, now }: { step: Step; procedure: Procedure; now:
   const length = useLength();
   const calls = useCalls(procedure.procedure);
   const off = procedure.repeat.includes(step.key);
+  const typed = typedOf(step, procedure.wants.find((want) => want.key === step.key)?.fields ?? [], length);
   const name = called(step.label, step.truth.true_mm, length);
   return (
     <li className={now ? `${styles.held} ${styles.now}` : styles.held} aria-current={now ? "step" : undefined}>
@@ -99,7 +100,9 @@ function Held({ step, procedure, now }: { step: Step; procedure: Procedure; now:
       <span>
         <b>{name}</b>
         <small>
-          {step.held_s > 0 ? `held ${duration(step.held_s)}, ${step.n} readings` : step.by}
+          {[step.held_s > 0 ? `held ${duration(step.held_s)}, ${step.n} readings` : typed ? "" : step.by, typed]
+            .filter((text) => text)
+            .join(" · ")}
           {step.left !== null && ` · ${step.left > 0 ? "+" : ""}${figure(step.left, Math.abs(step.left) < 1 ? 2 : 1)}`}
           {step.left !== null && `${THIN}${procedure.left_unit}`}
         </small>

@@ -1,23 +1,12 @@
-import { api, ask, type Sensor } from "../../api/client";
-import { useAct } from "../../hooks/act";
-import { useNow } from "../../hooks/live";
+import type { Sensor } from "../../api/client";
 import { usePlace } from "../../hooks/place";
 import { useSettings } from "../../hooks/settings";
+import { numberOn, useShown, useZero } from "../../hooks/useInstrument";
 import { duration, figure, THIN } from "../../model/format";
-import type { Shown } from "../../model/live";
 import { into, lengthInto } from "../../model/units";
 import styles from "./Instruments.module.css";
 import { LevelCross } from "./LevelCross";
 import row from "./Row.module.css";
-
-const number = (shown: Shown | undefined, name: string): number | null => {
-  const value = shown?.[name];
-  return typeof value === "number" ? value : null;
-};
-
-function useShown(sensor: Sensor, name: string): Shown | undefined {
-  return useNow().sensors[sensor.id]?.instruments[name];
-}
 
 /** The instrument of a sensor in one short line, for its row. */
 export function Glance({ sensor }: { sensor: Sensor }) {
@@ -62,8 +51,8 @@ function TripGlance({ sensor }: { sensor: Sensor }) {
   const trip = useShown(sensor, "trip");
   const way = useWay();
   const speed = into("m/s", "speed", useSettings());
-  const distance = number(trip, "distance_m");
-  const fastest = number(trip, "fastest_m_s");
+  const distance = numberOn(trip, "distance_m");
+  const fastest = numberOn(trip, "fastest_m_s");
   if (distance === null || fastest === null) return null;
   const rolled = way(distance);
   return (
@@ -76,7 +65,7 @@ function TripGlance({ sensor }: { sensor: Sensor }) {
 }
 
 function GradeGlance({ sensor }: { sensor: Sensor }) {
-  const grade = number(useShown(sensor, "level"), "grade_pct");
+  const grade = numberOn(useShown(sensor, "level"), "grade_pct");
   if (grade === null) return null;
   const way =
     Math.abs(grade) < 0.5 ? "level ahead" : `${figure(Math.abs(grade), 0)}${THIN}% ${grade > 0 ? "up" : "down"}`;
@@ -106,8 +95,8 @@ function Lamps({ sensor }: { sensor: Sensor }) {
 
 function Bar({ sensor }: { sensor: Sensor }) {
   const bar = useShown(sensor, "bar");
-  const steps = number(bar, "steps") ?? 0;
-  const lit = number(bar, "lit");
+  const steps = numberOn(bar, "steps") ?? 0;
+  const lit = numberOn(bar, "lit");
   const words = lit === null ? "not known" : `${lit} of ${steps} steps`;
   return (
     <svg className={row.lamps} width={steps * 16} height="20" role="img" aria-label={`LED bar: ${words}`}>
@@ -136,27 +125,16 @@ function Figure({ text, unit, label }: { text: string; unit: string; label: stri
   );
 }
 
-function useZero(sensor: Sensor, name: string) {
-  const place = usePlace();
-  const act = useAct();
-  const path = { slug: place.rig.slug, sensor: sensor.id, name };
-  return (done: string) =>
-    void act.attempt(
-      ask(api.POST("/api/rigs/{slug}/sensors/{sensor}/instruments/{name}/zero", { params: { path } })),
-      done,
-    );
-}
-
 function TripComputer({ sensor }: { sensor: Sensor }) {
   const trip = useShown(sensor, "trip");
   const zero = useZero(sensor, "trip");
   const way = useWay();
   const speed = into("m/s", "speed", useSettings());
   const fast = (name: string) => {
-    const value = number(trip, name);
+    const value = numberOn(trip, name);
     return value === null ? "—" : figure(speed.to(value), speed.decimals ?? 2);
   };
-  const rolled = way(number(trip, "distance_m") ?? 0);
+  const rolled = way(numberOn(trip, "distance_m") ?? 0);
   return (
     <div className={styles.instrument}>
       <h2>Trip</h2>
@@ -166,7 +144,7 @@ function TripComputer({ sensor }: { sensor: Sensor }) {
       <Figure
         text={fast("average_m_s")}
         unit={speed.unit}
-        label={`average, moving ${duration(number(trip, "moving_s") ?? 0)}`}
+        label={`average, moving ${duration(numberOn(trip, "moving_s") ?? 0)}`}
       />
       <button type="button" className="act" onClick={() => zero("A new trip begins.")}>
         Reset
@@ -177,7 +155,7 @@ function TripComputer({ sensor }: { sensor: Sensor }) {
 
 function TwoAxisLevel({ sensor }: { sensor: Sensor }) {
   const level = useShown(sensor, "level");
-  const [roll, pitch, grade] = ["roll_deg", "pitch_deg", "grade_pct"].map((name) => number(level, name));
+  const [roll, pitch, grade] = ["roll_deg", "pitch_deg", "grade_pct"].map((name) => numberOn(level, name));
   if (roll === null || roll === undefined || pitch === null || pitch === undefined) return null;
   return (
     <div className={styles.instrument}>
@@ -193,10 +171,10 @@ function TwoAxisLevel({ sensor }: { sensor: Sensor }) {
 function AngleMeter({ sensor }: { sensor: Sensor }) {
   const angle = useShown(sensor, "angle");
   const zero = useZero(sensor, "angle");
-  const [at, spread] = [number(angle, "angle_deg"), number(angle, "plus_minus")];
+  const [at, spread] = [numberOn(angle, "angle_deg"), numberOn(angle, "plus_minus")];
   const known = at !== null && spread !== null;
   const label = known
-    ? `± ${figure(spread, spread < 10 ? 1 : 0)}° after ${duration(number(angle, "seconds") ?? 0)}`
+    ? `± ${figure(spread, spread < 10 ? 1 : 0)}° after ${duration(numberOn(angle, "seconds") ?? 0)}`
     : "not begun";
   return (
     <div className={styles.instrument}>
@@ -213,9 +191,9 @@ function AngleMeter({ sensor }: { sensor: Sensor }) {
 function BarPreview({ sensor }: { sensor: Sensor }) {
   const bar = useShown(sensor, "bar");
   const length = lengthInto(useSettings().length);
-  const near = number(bar, "near");
-  const trip = number(bar, "trip_mm");
-  const [from, to] = [number(bar, "from_mm"), number(bar, "to_mm")];
+  const near = numberOn(bar, "near");
+  const trip = numberOn(bar, "trip_mm");
+  const [from, to] = [numberOn(bar, "from_mm"), numberOn(bar, "to_mm")];
   if (from === null || to === null) return null;
   const mm = (value: number) => `${figure(length.to(value), length.decimals ?? 0)}${THIN}${length.unit}`;
   return (
@@ -224,7 +202,7 @@ function BarPreview({ sensor }: { sensor: Sensor }) {
       <div className={styles.meter}>
         <Bar sensor={sensor} />
         <span>
-          {number(bar, "steps")} steps, {mm(to)} to {mm(from)}
+          {numberOn(bar, "steps")} steps, {mm(to)} to {mm(from)}
         </span>
       </div>
       <div className={styles.meter}>

@@ -329,6 +329,11 @@ class Kind:
         """Its constants by name."""
         return {spec.name: spec for spec in self.constants}
 
+    def specs_of(self, values: Values) -> dict[str, ConstantSpec]:
+        """Its constants by name, those of a sensor in a row called by its place."""
+        places = self.places(values)
+        return {name: replace(spec, label=places.get(name, spec.label)) for name, spec in self.specs.items()}
+
     def channels_of(self, options: Options) -> tuple[ChannelSpec, ...]:
         """The channels that it has with these options: the first so many, where an option counts them."""
         if not self.counted_by:

@@ -225,7 +225,7 @@ SINGLE = Kind(
     words=words,
     procedures=("roll-out", "steps", *DRIVE_PROCEDURES),
     decisions=("turning",),
-    instruments=("trip",),
+    instruments=("trip", "turns"),
 )
 
 
@@ -275,5 +275,5 @@ ROTARY = Kind(
     words=words,
     procedures=("roll-out", "steps", *DRIVE_PROCEDURES),
     decisions=("turning",),
-    instruments=("trip",),
+    instruments=("trip", "turns"),
 )

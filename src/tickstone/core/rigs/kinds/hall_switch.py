@@ -261,7 +261,7 @@ KIND = Kind(
     words=words,
     procedures=("roll-out", "steady-run", *DRIVE_PROCEDURES),
     decisions=("turning",),
-    instruments=("trip",),
+    instruments=("trip", "turns"),
     fades=_fades,
     cautions=("Wheels off the ground for the first run; keep fingers and hair away.",),
 )
