@@ -41,7 +41,9 @@ def test_thresholds_are_chosen_on_the_newest_lights_and_remember_them(database: 
         assert sum(one.mark_id is not None for one in rests) == 6
         states = {one.id: state for one, state in deciding.standing(session, "fern", "line-row")}
         assert (states["line"], states["edge"]) == ("chosen", "open")
-        assert any("line thresholds: threshold, left" in one.text for one in log.entries(session, stored.id, ""))
+        assert any(
+            "line thresholds: threshold, far left" in one.text for one in log.entries(session, stored.id, "")
+        )
 
         calibrating.from_recording(session, "fern", "line-row", "line", known["Line row, lamp off"])
         draft = calibrating.draft(session, "fern", "line-row", "line")

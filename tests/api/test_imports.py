@@ -105,6 +105,38 @@ def test_rows_without_a_time_come_at_a_rate(served: Served) -> None:
     assert trace["t"] == [0, 0.1, 0.4]  # the line that was not understood, and the empty one, took their time
 
 
+@pytest.mark.parametrize(
+    ("name", "told", "said"),
+    [
+        ("air_c", "0", {}),
+        ("temp_F", "32", {}),
+        ("outside", "0", {"outside": {"role": "channel", "sensor": "~air", "channel": "air"}}),
+    ],
+)
+def test_air_that_a_file_tells_serves_a_ranger_without_a_thermometer(
+    served: Served, name: str, told: str, said: dict
+) -> None:
+    slug = served.client.post("/api/rigs", json={"title": f"Plume {name}", "template": "T20"}).json()["slug"]
+    text = f"t_us,echo_us,{name}\n" + "".join(f"{i * 50_000},5831,{told}\n" for i in range(40))
+    file = hand_over(served, text, slug=slug)
+    seen = look(served, file)
+    assert any(one["sensor"] == "~air" for one in seen["targets"])
+    taken = take_in(served, file, said=said)
+    rig = served.client.get(f"/api/rigs/{slug}").json()["rig"]
+    ranger = next(part["id"] for part in rig["sensors"] if part["kind"] == "ultrasonic-ranger")
+    trace = served.client.get(f"/api/recordings/{taken['recording']}/trace", params={"sensor": ranger}).json()
+    assert trace["low"][0] == pytest.approx(5831 * 331.3 / 2000, abs=1)  # 331.3 m/s at 0 °C (handbooks)
+    given = served.client.get(f"/api/recordings/{taken['recording']}/export?form=csv").text
+    again = take_in(served, hand_over(served, given, "again.csv", slug=slug))  # our own file knows it, too
+    back = served.client.get(f"/api/recordings/{again['recording']}/trace", params={"sensor": ranger}).json()
+    assert back["low"] == trace["low"]
+    if said:
+        column = next(
+            one for one in look(served, hand_over(served, text, slug=slug))["columns"] if one["name"] == name
+        )
+        assert (column["guessed"], column["meaning"]["sensor"]) == (False, "~air")
+
+
 SPARE = "t_us,echo_us,pressure\n" + "".join(f"{i * 50_000},{1748 + i % 3},{1013 + i}\n" for i in range(80))
 
 

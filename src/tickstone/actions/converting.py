@@ -85,7 +85,7 @@ def tabled(
             candidates = [
                 columns.SensorCandidate(s.id, kind(s.kind), settled[s.id], prefix=s.id)
                 for s in stored.rig.sensors
-            ]
+            ] + columns.air_candidates(stored.rig)
     else:
         candidates = columns.bare_candidates({})
     table = open_table(file)

@@ -14,12 +14,19 @@ from tickstone.actions import labelling
 from tickstone.actions.file_intake import FileIntake
 from tickstone.core.checks import check_between
 from tickstone.core.rigs.kinds import kind
-from tickstone.core.rigs.labels import channels
 from tickstone.core.rigs.meanings import CHANNEL, Meaning
 from tickstone.core.rigs.rig import Rig
 from tickstone.errors import BadInput
 from tickstone.formats.about import About, about_of
-from tickstone.formats.mapping import ColumnMapping, StreamPlan, mapped, streams, wanting
+from tickstone.formats.mapping import (
+    AIR,
+    ColumnMapping,
+    StreamPlan,
+    channels_with_air,
+    mapped,
+    streams,
+    wanting,
+)
 from tickstone.formats.opening import open_readings
 from tickstone.formats.readings import CLOCK, Block, FileSource, Named
 from tickstone.store import labels, log, recordings, rigs, samples
@@ -120,7 +127,7 @@ def _mapped(
     rig: Rig, source: FileSource, remembered: Mapping[str, Meaning], wish: Wish, about: About | None
 ) -> ColumnMapping:
     names = [column.name for column in source.columns]
-    every = {(sensor.id, channel.name) for sensor, channel in channels(rig)}
+    every = channels_with_air(rig)
     before = {}
     for name in names if about is None else []:  # our own exports know better than what other files were
         meaning = remembered.get(_kept_as(name, source))
@@ -172,7 +179,10 @@ def take_in(database: Database, slug: str, path: Path, wish: Wish, progress: Pro
         if wanting(made, wish.rate_hz):
             raise BadInput(wanting(made, wish.rate_hz), "columns")
         for column, meaning in wish.meanings.items():
-            labelling.say(session, slug, _kept_as(column, source), meaning)
+            if meaning.sensor == AIR:  # only files tell it
+                labels.settle(session, stored.id, _kept_as(column, source), meaning)
+            else:
+                labelling.say(session, slug, _kept_as(column, source), meaning)
         plans = streams(stored.rig, source, made, about)
         recording_id = _begin(session, stored, wish, plans, made, about)
         intake = FileIntake(

@@ -19,6 +19,7 @@ from tickstone.core.rigs.kinds import kind, thermometers
 from tickstone.core.rigs.kinds.base import Ambient, Converted, Series, as_they_are
 from tickstone.core.rigs.rig import Rig
 from tickstone.errors import NotFound
+from tickstone.formats.mapping import AIR_CHANNEL, OTHER
 from tickstone.store import recordings, rigs, samples
 from tickstone.store.codec import CHUNK_ROWS
 from tickstone.store.database import Database
@@ -59,6 +60,18 @@ class WorkedRows:
     converted: Converted
 
 
+def _air_told(session: Session, recording: recordings.StoredRecording) -> tuple[Times, Array] | None:
+    """The air that a file told of a rig without a thermometer: times, µs, and °C."""
+    for stream in recording.streams:
+        names = [(column.channel, column.unit) for column in stream.columns]
+        if stream.key == OTHER and stream.n and (AIR_CHANNEL, "°C") in names:
+            times, raw = samples.rows_between(session, stream)
+            air = raw[names.index((AIR_CHANNEL, "°C"))]
+            known = np.isfinite(air)
+            return (times[known], air[known]) if known.any() else None
+    return None
+
+
 class Converter:
     """Converts rows of one sensor of a recording with a set of constants; the recording's own air is read
     once."""
@@ -86,6 +99,8 @@ class Converter:
             )
             if air.valid.any():
                 self._air = (times[air.valid], air.values[air.valid])
+        if self._air is None:
+            self._air = _air_told(session, recording)
 
     def air_at(self, times: Times) -> Array | None:
         """Air temperature at each time, °C, interpolated from the recording's own air stream; None without

@@ -19,6 +19,7 @@ from tickstone.api.meanings import MeaningModel, TargetModel, targets_of
 from tickstone.api.models import Body, Done, Finite, Name, number
 from tickstone.api.needs import Shop
 from tickstone.errors import BadInput
+from tickstone.formats.mapping import AIR, AIR_CHANNEL, wants_air
 
 router = APIRouter(prefix="/api", tags=["imports"], responses=REFUSALS)
 
@@ -159,13 +160,17 @@ def one_file(shop: Shop, file_id: int) -> FileModel:
     return _model(shop, shop.files.file(file_id))
 
 
+TOLD_AIR = (TargetModel(sensor=AIR, channel=AIR_CHANNEL, title="the air around every ranger", unit="°C"),)
+
+
 @router.post("/files/{file_id}/look")
 def look(shop: Shop, file_id: int, body: WishAsked) -> LookModel:
     """The beginning of a file, as it would be taken in with this wish."""
     file = shop.files.file(file_id)
     result = shop.files.look(file_id, body.wish(file.wish))
     with shop.database.transaction() as session:
-        targets = targets_of(rigs.current(session, file.slug))
+        rig = rigs.current(session, file.slug)
+        targets = [*targets_of(rig), *(TOLD_AIR if wants_air(rig) else ())]
     return LookModel(
         format=result.format,
         encoding=result.encoding,

@@ -17,6 +17,7 @@ from tickstone.core.rigs.labels import by_label
 from tickstone.core.rigs.rig import Rig
 from tickstone.core.rigs.usual import usual_values
 from tickstone.errors import BadInput
+from tickstone.formats.mapping import AIR_CHANNEL, wants_air
 from tickstone.formats.readings import FileSource
 from tickstone.formats.summary import time_column
 
@@ -94,7 +95,15 @@ def rig_candidates(rig: Rig, constants: Mapping[str, float]) -> list[SensorCandi
         own = {spec.name: constants[spec.name] for spec in what.constants if spec.name in constants}
         values = usual_values(what, rig, sensor, own)
         candidates.append(SensorCandidate(sensor.id, what, values, prefix=sensor.id))
-    return candidates
+    return [*candidates, *air_candidates(rig)]
+
+
+def air_candidates(rig: Rig) -> list[SensorCandidate]:
+    """The air that a table tells of a rig without a thermometer."""
+    if not wants_air(rig):
+        return []
+    what = kind("air-temperature")
+    return [SensorCandidate(AIR_CHANNEL, what, usual_values(what))]
 
 
 def targets(candidates: Sequence[SensorCandidate]) -> dict[str, tuple[SensorCandidate, str]]:

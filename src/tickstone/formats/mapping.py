@@ -4,19 +4,20 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-from tickstone.core.rigs.kinds import kind
+from tickstone.core.rigs.kinds import kind, thermometers
 from tickstone.core.rigs.kinds.base import ChannelSpec
 from tickstone.core.rigs.labels import channels
 from tickstone.core.rigs.meanings import CHANNEL, MARK, NOTHING, TIME, Meaning, guess, guess_bare
-from tickstone.core.rigs.rig import Rig
+from tickstone.core.rigs.rig import Rig, Sensor
 from tickstone.errors import BadInput
 from tickstone.formats.about import About
 from tickstone.formats.readings import CLOCK, NUMBER, FileSource, Named
 from tickstone.formats.summary import mark_column, time_column
 
 OTHER = "~other"  # key of the stream of columns that belong to no sensor
+AIR, AIR_CHANNEL = "~air", "air"  # the air around a rig that has no thermometer, as a file tells it
 
 
 @dataclass
@@ -48,7 +49,7 @@ def mapped(
 
     Raises BadInput naming a column that is said to be what the rig has not, or that another one is already.
     """
-    every = {(sensor.id, channel.name) for sensor, channel in channels(rig)}
+    every = channels_with_air(rig)
     for name, wanted in meanings.items():
         if wanted.role == CHANNEL and (wanted.sensor, wanted.channel) not in every:
             raise BadInput(f"{name}: this rig has no {wanted.sensor}: {wanted.channel}.", name)
@@ -76,11 +77,23 @@ def mapped(
     return made
 
 
+def channels_with_air(rig: Rig) -> set[tuple[str, str]]:
+    """Everything that a column can be, as (sensor, channel)."""
+    air = {(AIR, AIR_CHANNEL)} if wants_air(rig) else set()
+    return {(sensor.id, channel.name) for sensor, channel in channels(rig)} | air
+
+
+def wants_air(rig: Rig) -> bool:
+    """Whether it has sensors that convert with the air, and none that measures it."""
+    return not thermometers(rig) and any("air" in kind(sensor.kind).specs for sensor in rig.sensors)
+
+
 class _Guesses:
     """What columns seem to be that nobody has named; ``taken`` are the channels that have a column."""
 
     def __init__(self, rig: Rig, source: FileSource, meanings: Mapping[str, Meaning]) -> None:
         self._rig = rig
+        self._air = replace(rig, sensors=(Sensor(AIR, "air-temperature", AIR),)) if wants_air(rig) else None
         self._time, self._mark = time_column(source), mark_column(source)
         self._bare = {} if meanings else _by_place(rig, source)
         self._time_is_named = any(meaning.role == TIME for meaning in meanings.values())
@@ -98,7 +111,10 @@ class _Guesses:
             return NOTHING
         if self._bare:
             return self._free(self._bare.get(column.name))
-        return self._free(guess(column.name, column.unit, self._rig, self.taken))
+        meaning = guess(column.name, column.unit, self._rig, self.taken)
+        if meaning is None and self._air is not None:
+            meaning = guess(column.name, column.unit, self._air, self.taken)
+        return self._free(meaning)
 
     def _free(self, meaning: Meaning | None) -> Meaning | None:
         """The meaning, unless another column has it already."""
@@ -131,7 +147,8 @@ def _check_apart(made: ColumnMapping) -> None:
 def streams(
     rig: Rig, source: FileSource, made: ColumnMapping, about: About | None = None
 ) -> list[StreamPlan]:
-    """The streams that a mapping gives: one a sensor, and one of the columns that belong to none."""
+    """The streams that a mapping gives: one a sensor, and one of the columns that belong to none, the air
+    of a rig without a thermometer among them."""
     known = {} if about is None else {column.name: column for column in about.columns}
     stream_plans = []
     for sensor in rig.sensors:
@@ -145,12 +162,17 @@ def streams(
         }
         if columns:
             stream_plans.append(StreamPlan(sensor.id, sensor.id, specs, columns))
+    air = {name: m for name, m in made.meanings.items() if m is not None and m.sensor == AIR}
     loose = [
-        column for column in source.columns if made.meanings[column.name] is None and column.type == NUMBER
+        column
+        for column in source.columns
+        if (made.meanings[column.name] is None or column.name in air) and column.type == NUMBER
     ]
     if loose:
         specs = tuple(
-            ChannelSpec(
+            ChannelSpec(AIR_CHANNEL, column.name, "level", "°C", (column.name,), -math.inf, math.inf)
+            if column.name in air
+            else ChannelSpec(
                 known[column.name].channel,
                 column.name,
                 known[column.name].form,
@@ -170,7 +192,10 @@ def streams(
                 OTHER,
                 None,
                 specs,
-                {index: (column.name, Meaning(CHANNEL)) for index, column in enumerate(loose)},
+                {
+                    index: (column.name, air.get(column.name, Meaning(CHANNEL)))
+                    for index, column in enumerate(loose)
+                },
             )
         )
     return stream_plans
