@@ -165,12 +165,16 @@ def test_ones_own_board_is_edited_and_wires_of_a_pin_that_is_gone_find_another(c
     assert wire(made, "wheel", "output")["to"] in ("D2", "int 2")
     assert wire(made, "front-ranger", "echo")["to"] == wire(rig(client), "front-ranger", "echo")["to"]
     assert [f for f in made["findings"] if f["severity"] == "fault"] == []
+    where = wire(made, "wheel", "output")["to"]
+    board["pins"] = [p | {"name": "INT"} if p["name"] == where else p for p in board["pins"]]
+    made = ask(client, "PUT", f"{FERN}/board", board=board, renamed={where: "INT"}, revision=2)
+    assert wire(made, "wheel", "output")["to"] == "INT"  # it goes along
     board["pins"][0]["abilities"] = ["digital", "telepathy"]
     message = refused(
-        client.put(f"{FERN}/board", json={"board": board, "revision": 2}), "bad-input", "board.pins"
+        client.put(f"{FERN}/board", json={"board": board, "revision": 3}), "bad-input", "board.pins"
     )
     assert "telepathy" in message
-    assert rig(client)["revision"] == 2
+    assert rig(client)["revision"] == 3
 
 
 def test_supplies_and_places_are_changed_and_judged(client: TestClient) -> None:

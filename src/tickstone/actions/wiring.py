@@ -70,15 +70,20 @@ def choose_board(session: Session, slug: str, revision: int, kind: str) -> None:
     revise(session, stored, revision, fresh, f"Board changed to the {fresh.board.title}")
 
 
-def edit_board(session: Session, slug: str, revision: int, board: Board) -> None:
-    """Take over an edited board. Wires on pins that it no longer has are placed anew; the others stay."""
+def edit_board(
+    session: Session, slug: str, revision: int, board: Board, renamed: Mapping[str, str] | None = None
+) -> None:
+    """Take over an edited board. Wires go along with pins that are ``renamed``, old name to new; those on
+    pins that it no longer has are placed anew; the others stay."""
     stored = rigs.rig_named(session, slug)
     edited = replace(board, kind=boards.OWN)
     for where, sentence in board_faults(edited):
         raise BadInput(sentence, where)
     if BOARD_DOCUMENT.dump_python(edited) == BOARD_DOCUMENT.dump_python(stored.rig.board):
         raise BadInput("Nothing on this board is changed.", "board")
-    fresh = replace(stored.rig, board=edited)
+    names = renamed or {}
+    along = tuple(replace(w, to=names.get(w.to, w.to)) for w in stored.rig.wires)
+    fresh = replace(stored.rig, board=edited, wires=along)
     lost = [w for w in fresh.wires if w.to and not is_place(fresh, w.to)]
     if lost:
         keep = tuple(replace(w, to="") if w in lost else replace(w, fixed=True) for w in fresh.wires)

@@ -23,7 +23,8 @@ from tickstone.api.rig_models import OUTPUT_FAMILY, DrawnRig, KindModel, RigMode
 from tickstone.api.rigs import load
 from tickstone.core.rigs import boards, templates
 from tickstone.core.rigs.kinds import FAMILIES
-from tickstone.core.rigs.rig import ABILITIES, Board, Geometry, Mount, Supply
+from tickstone.core.rigs.pin_list import pins_of
+from tickstone.core.rigs.rig import ABILITIES, Board, Geometry, Mount, Pin, Supply
 from tickstone.core.wiring.in_wires import InWire
 from tickstone.core.wiring.schedule import ScheduleLine
 from tickstone.formats.export import FORMS
@@ -67,7 +68,14 @@ class BoardAsked(RevisionBody):
 
 
 class BoardEdited(RevisionBody):
+    """``renamed`` are pins by their old name that have a new one: wires go along."""
+
     board: Board
+    renamed: Annotated[dict[str, str], Field(default_factory=dict, max_length=200)]
+
+
+class PinList(Body):
+    text: Annotated[str, Field(max_length=20_000)]
 
 
 class PartAsked(RevisionBody):
@@ -176,6 +184,18 @@ def all_lists() -> Lists:
     return _lists()
 
 
+@lists.get("/boards/{kind}")
+def one_board(kind: Name) -> Board:
+    """A board of the catalogue, to be copied."""
+    return boards.board(kind)
+
+
+@lists.post("/pins")
+def pin_list(body: PinList) -> list[Pin]:
+    """The pins of a list, a line each: print, what a program calls it, what it can do, timer."""
+    return list(pins_of(body.text))
+
+
 @cache
 def _lists() -> Lists:
     results = [
@@ -218,7 +238,11 @@ def choose_board(shop: Shop, slug: Name, body: BoardAsked) -> RigModel:
 @router.put("/{slug}/board")
 def edit_board(shop: Shop, slug: Name, body: BoardEdited) -> RigModel:
     """Take over an edited board: it becomes one's own."""
-    return _change(shop, slug, lambda session: wiring.edit_board(session, slug, body.revision, body.board))
+    return _change(
+        shop,
+        slug,
+        lambda session: wiring.edit_board(session, slug, body.revision, body.board, body.renamed),
+    )
 
 
 @router.post("/{slug}/parts")

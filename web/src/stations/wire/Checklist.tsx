@@ -7,6 +7,7 @@ import { usePlace } from "../../hooks/place";
 import { moment } from "../../model/format";
 import styles from "./Checklist.module.css";
 import shared from "./shared.module.css";
+import { useTicked } from "./useTicked";
 
 type Step = Schemas["StepLine"];
 
@@ -85,19 +86,16 @@ interface StepProps {
 function StepLine({ step, next, onTick }: StepProps) {
   const [by, setBy] = useState("");
   const [asked, setAsked] = useState(false);
-  const [flipped, setFlipped] = useState<boolean | null>(null); // what a click has asked for and the server not yet said
   const at = step.ticked_at;
-  const flip = () => {
-    if (step.second && !at && !by.trim()) setAsked(true);
-    else {
-      setFlipped(!at);
-      void onTick(step, !at, by).finally(() => setFlipped(null));
-    }
-  };
+  const { ticked, flip } = useTicked(at, (wanted) => onTick(step, wanted, by));
   return (
     <li className={`${styles.step}${at ? ` ${styles.done}` : ""}${next ? ` ${styles.nextStep}` : ""}`}>
       <label>
-        <input type="checkbox" checked={flipped ?? at !== null} onChange={flip} />
+        <input
+          type="checkbox"
+          checked={ticked}
+          onChange={() => (step.second && !at && !by.trim() ? setAsked(true) : flip())}
+        />
         <span className={styles.stepText}>
           {step.text}{" "}
           {step.ticked_at && (

@@ -10,6 +10,7 @@ import table from "../../ui/table.module.css";
 import styles from "./Schedule.module.css";
 import shared from "./shared.module.css";
 import { useRigChange } from "./useRigChange";
+import { useTicked } from "./useTicked";
 
 /** From, to, colour, length, part: what to cut and where it goes, with the parts list; made to be printed. */
 export function Schedule() {
@@ -27,7 +28,7 @@ export function Schedule() {
       `${pin} is on ${to || "no pin"} now.`,
     );
   const tick = (line: Line, ticked: boolean) =>
-    void act.attempt(
+    act.attempt(
       ask(
         api.PUT("/api/rigs/{slug}/schedule/{wire}", {
           params: { path: { slug: rig.slug, wire: line.id } },
@@ -92,11 +93,20 @@ function Heads({ names }: { names: string[] }) {
 
 type Line = Schemas["ScheduleModel"]["wires"][number];
 
+function Tick({ line, onTick }: { line: Line; onTick: WiresProps["onTick"] }) {
+  const { ticked, flip } = useTicked(line.ticked_at, (wanted) => onTick(line, wanted));
+  return (
+    <label className={styles.tick}>
+      <input type="checkbox" aria-label={`${line.start} is in`} checked={ticked} onChange={flip} />
+    </label>
+  );
+}
+
 interface WiresProps {
   rig: Rig;
   lines: Line[];
   onMove: (sensor: string, pin: string, to: string) => void;
-  onTick: (line: Line, ticked: boolean) => void;
+  onTick: (line: Line, ticked: boolean) => Promise<unknown>;
 }
 
 /** The wires in the order in which they are laid: part by part, or along the board; each is ticked once it is in. */
@@ -128,14 +138,7 @@ function Wires({ rig, lines, onMove, onTick }: WiresProps) {
             return (
               <tr key={`${line.sensor}-${line.pin}-${line.end}`}>
                 <td>
-                  <label className={styles.tick}>
-                    <input
-                      type="checkbox"
-                      aria-label={`${line.start} is in`}
-                      checked={line.ticked_at !== null}
-                      onChange={(event) => onTick(line, event.target.checked)}
-                    />
-                  </label>
+                  <Tick line={line} onTick={onTick} />
                 </td>
                 <th scope="row">{line.start}</th>
                 <td>
