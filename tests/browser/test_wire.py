@@ -180,6 +180,21 @@ def test_the_plan_follows_its_numbers(bench: Page, fern: str) -> None:
     expect(bench.get_by_label("wheel diameter")).to_have_value("-4")
 
 
+def test_a_part_in_a_wire_is_touched_says_why_it_is_there_and_is_taken_out(bench: Page, fern: str) -> None:
+    bench.goto(fern)
+    parts = bench.get_by_role("button", name=re.compile("^In the wire of wheel output"))
+    parts.locator(".HarnessDrawing-resistor").click()
+    why = bench.get_by_role("dialog", name="In the wire of wheel output")
+    expect(why).to_contain_text("because output only pulls low")
+    bench.keyboard.press("Escape")
+    expect(why).to_have_count(0)
+    expect(parts).to_be_focused()
+    bench.keyboard.press("Enter")
+    why.get_by_role("button", name=re.compile("^Mine has none")).click()
+    expect(parts).to_have_count(0)
+    expect(bench.locator("h1")).to_have_text("One wire would not work")
+
+
 def test_a_board_of_ones_own_is_drawn_and_wires_go_along_with_its_names(bench: Page, fern: str) -> None:
     bench.goto(f"{fern}?view=board")
     expect(bench.locator("h1")).not_to_contain_text("changed")

@@ -1,4 +1,5 @@
-import type { KeyboardEvent } from "react";
+import { type KeyboardEvent, useState } from "react";
+import { Overlay, Popover } from "react-bootstrap";
 import type { Finding, Rig } from "../../api/client";
 import type { Point } from "../../hooks/useDrag";
 import { ohms } from "../../model/format";
@@ -15,6 +16,7 @@ import {
 } from "../../model/harness";
 import { Glyph } from "../../ui/Glyph";
 import styles from "./HarnessDrawing.module.css";
+import { InWires } from "./InWires";
 import { type Moving, useWireMove } from "./useWireMove";
 
 interface Props {
@@ -55,7 +57,7 @@ export function HarnessDrawing({ rig, selected, onPick, onFix, onMove }: Props) 
             <PartBox key={part.id} rig={rig} part={part} selected={part.id === selected} onPick={onPick} />
           ))}
           {drawn.wires.map((placed) => (
-            <Parts key={key(placed.wire)} placed={placed} />
+            <Parts key={key(placed.wire)} rig={rig} placed={placed} />
           ))}
           {drawn.wires.map((placed) => (
             <WireEnd key={key(placed.wire)} rig={rig} placed={placed} move={move} />
@@ -243,11 +245,45 @@ function PartBox({ rig, part, selected, onPick }: PartBoxProps) {
   );
 }
 
-/** Parts in the wire: a resistor in line, and one from a rail down to the wire, with their bands. */
-function Parts({ placed }: { placed: PlacedWire }) {
-  const { inLine, shelved, run } = placed;
+/** Parts in the wire: a resistor in line, and one from a rail down to the wire, with their bands; touched, they say why
+ * they are there. */
+function Parts({ rig, placed }: { rig: Rig; placed: PlacedWire }) {
+  const { inLine, shelved, run, wire } = placed;
+  const [target, setTarget] = useState<SVGElement | null>(null);
+  const mine = rig.in_wires.filter((part) => part.sensor === wire.sensor && part.pin === wire.pin);
+  if (!mine.length || !(inLine || shelved)) return null;
+  const spoken = mine.map((part) => `${part.words}, because ${part.because}`).join("; ");
   return (
-    <g>
+    <g
+      className={styles.inWire}
+      role="button"
+      tabIndex={0}
+      aria-label={`In the wire of ${name(rig, wire)}: ${spoken}`}
+      aria-expanded={target !== null}
+      onClick={(event) => setTarget(target ? null : event.currentTarget)}
+      onKeyDown={(event) => {
+        if (event.key !== "Enter" && event.key !== " ") return;
+        event.preventDefault();
+        setTarget(target ? null : event.currentTarget);
+      }}
+    >
+      <Overlay
+        target={target}
+        show={target !== null}
+        placement="bottom"
+        flip
+        rootClose
+        onHide={() => {
+          target?.focus();
+          setTarget(null);
+        }}
+      >
+        <Popover role="dialog" aria-label={`In the wire of ${name(rig, wire)}`} className={styles.why}>
+          <Popover.Body>
+            <InWires parts={mine} onDone={() => setTarget(null)} />
+          </Popover.Body>
+        </Popover>
+      </Overlay>
       {shelved && (
         <>
           <line x1={shelved.x} x2={shelved.x} y1={shelved.railY} y2={run.y} className={styles.partLead} />
@@ -275,6 +311,7 @@ function Resistor({ x, y, bands, upright }: { x: number; y: number; bands: reado
   return (
     <g transform={`translate(${x} ${y})${upright ? " rotate(90)" : ""}`}>
       <title>{bands.join(", ")}</title>
+      <rect x="-26" y="-15" width="52" height="30" fill="transparent" />
       <rect x="-19" y="-7.5" width="38" height="15" rx="3" className={styles.resistor} />
       {Object.entries(bands).map(([place, band]) => (
         <rect

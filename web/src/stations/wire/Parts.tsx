@@ -6,6 +6,7 @@ import { type OnFault, useFaults } from "../../hooks/useFaults";
 import { useLists } from "../../hooks/useLists";
 import { editable, typedIn } from "../../model/format";
 import { placeName } from "../../model/harness";
+import { InWires } from "./InWires";
 import styles from "./Parts.module.css";
 import { Supplies } from "./Supplies";
 import shared from "./shared.module.css";
@@ -34,51 +35,14 @@ export function Parts() {
           <PartCard key={JSON.stringify([part.id, part.name, part.options])} part={part} />
         ))}
       </div>
-      <InWires />
+      {rig.in_wires.length > 0 && (
+        <section>
+          <h2>In the wires</h2>
+          <InWires parts={rig.in_wires} />
+        </section>
+      )}
       <Supplies key={JSON.stringify([rig.rig.supplies, rig.rig.board_from])} />
     </>
-  );
-}
-
-/** What sits in the wires, each with its reason; one that the wire on the bench has not is taken out. */
-function InWires() {
-  const { rig } = usePlace();
-  const { change, refusal, path, revision } = useRigChange();
-  if (rig.in_wires.length === 0) return null;
-  const name = (sensor: string) => rig.parts.find((part) => part.id === sensor)?.name ?? sensor;
-  return (
-    <section className={styles.inWires}>
-      <h2>In the wires</h2>
-      <ul>
-        {rig.in_wires.map(({ sensor, pin, what, words, because }) => (
-          <li key={`${sensor} ${pin} ${what}`}>
-            <span>
-              <b>
-                {name(sensor)}, {pin}
-              </b>
-              : {words}
-              <small>because {because}</small>
-            </span>
-            <button
-              type="button"
-              className="act"
-              aria-label={`Mine has none: ${what.replace("_", "-")} at ${name(sensor)} ${pin}`}
-              onClick={() =>
-                void change(
-                  api.POST("/api/rigs/{slug}/wire/remove-part", { ...path, body: { sensor, pin, what, revision } }),
-                  `Taken out of the wire of ${name(sensor)} ${pin}; what that means stands in the heading.`,
-                )
-              }
-            >
-              Mine has none
-            </button>
-          </li>
-        ))}
-      </ul>
-      <p className="field-fault" role="alert">
-        {refusal?.message}
-      </p>
-    </section>
   );
 }
 
