@@ -167,11 +167,9 @@ def test_a_filter_is_picked_on_the_curve_and_the_guard_knows(page: Page, served:
     expect(page.locator(".Decide-decision")).to_contain_text("Kalman filter, r =")
     page.get_by_role("button", name="Pick average of 5").click()
     expect(heading(page)).to_have_text(
-        re.compile(r"^Average of 5 leaves \d\d % of the noise, 100 ms late: 40 mm of way$")
+        re.compile(r"^Average of 5 leaves \d\d % of the noise, 100 ms late: 40 mm farther$")
     )
-    expect(page.locator(".Decide-decision")).to_contain_text(
-        "For the obstacle guard: 40 mm of way for the lag"
-    )
+    expect(page.locator(".Decide-decision")).to_contain_text("For the obstacle guard: 40 mm more for the lag")
     page.get_by_role("button", name="Choose", exact=True).click()
     expect(page.get_by_role("navigation", name="Decisions")).to_contain_text(re.compile("Filter.?chosen"))
     assert constants(served, "front-ranger")["filter_kind"]["value"] == 1

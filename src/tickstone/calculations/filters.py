@@ -73,7 +73,7 @@ def filter_tradeoff(given: FilterTradeoffInputs) -> FilterTradeoffResult:
         steps=[
             step("noise left", given.kind, tradeoff.noise_ratio),
             step("lag", f"{tradeoff.lag_samples:.4g} samples ÷ {rate:g} Hz", lag_ms, "ms"),
-            step("way in that lag", f"{lag_ms:.4g} ms × {speed:g} m/s", lag_ms * speed, "mm"),
+            step("distance in that lag", f"{lag_ms:.4g} ms × {speed:g} m/s", lag_ms * speed, "mm"),
         ],
         assumptions=["white noise; slow motion"],
     )

@@ -85,7 +85,7 @@ def arc_step(given: ArcStepInputs) -> ArcStepResult:
         assumptions=["no slip; headings count counter-clockwise and are not wrapped"],
         steps=[
             step(
-                "way",
+                "distance",
                 f"({given.left_mm:g} mm + {given.right_mm:g} mm) ÷ 2",
                 (given.left_mm + given.right_mm) / 2,
                 "mm",

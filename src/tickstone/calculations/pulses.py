@@ -238,7 +238,7 @@ def pass_time(given: PassTimeInputs) -> PassTimeResult:
     way = f"{given.width_mm:g} mm ÷ (2π × {given.radius_mm:g} mm)"
     warnings = []
     if given.width_mm > 2 * math.pi * given.radius_mm:
-        warnings.append("The mark is wider than the way round.")
+        warnings.append("The mark is wider than the circumference.")
     return PassTimeResult(
         pass_ms=time.pass_ms,
         needs_interrupt=time.needs_interrupt,

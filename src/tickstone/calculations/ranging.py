@@ -162,13 +162,13 @@ def echo_distance(given: EchoDistanceInputs) -> EchoDistanceResult:
     if distance is not None:
         steps += [
             ArithmeticStep(
-                name="way out and back",
+                name="distance out and back",
                 unit="mm",
                 value=echo * speed / 1000.0,
                 expression=f"{echo:g} µs × {speed:.2f} m/s",
             ),
             ArithmeticStep(
-                name="way out",
+                name="distance out",
                 unit="mm",
                 value=echo * speed / 2000.0,
                 expression=f"{echo * speed / 1000.0:.2f} mm ÷ 2",

@@ -91,7 +91,7 @@ class HoldDistance(Behaviour):
         Setting("ki", "ki", "1/s", 0.05, -1000, 1000),
         Setting("kd", "kd", "s", 0.7, -1000, 1000),
         Setting("d_filter_ms", "filter of kd", "ms", 60.0, 0, 10_000),
-        Setting("range_mm", "answer for full way", "mm", 200.0, 1, 10_000),
+        Setting("range_mm", "distance for the full answer", "mm", 200.0, 1, 10_000),
         Setting("low_deg", "from", "°", 60.0, -180, 360),
         Setting("high_deg", "to", "°", 120.0, -180, 360),
         Setting("deg_per_s", "moves at most", "°/s", 300.0, 0, 10_000),

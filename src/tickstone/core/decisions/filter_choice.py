@@ -281,7 +281,7 @@ class FilterChoice(Decision):
         unit = values_unit(values)
         share = 100.0 * now.noise / raw if raw else 100.0
         late = f"{fixed(1000 * now.lag_s)} ms late"
-        late += f": {fixed(1000 * speed * now.lag_s)} mm of way" if speed else ""
+        late += f": {fixed(1000 * speed * now.lag_s)} mm farther" if speed else ""
         label = f"{mine.label[0].upper()}{mine.label[1:]}"
         short = now.needs_s > length_s
         heading = (
@@ -368,7 +368,7 @@ def _notes(
         gain = 3 * (trials[0].noise - trials[0].noise * mine.noise_ratio)
         verb = "farther" if cost > gain else "nearer"
         sentences.append(
-            f"For the obstacle guard: {fixed(cost)} mm of way for the lag, {fixed(gain)} {unit} less for "
+            f"For the obstacle guard: {fixed(cost)} mm more for the lag, {fixed(gain)} {unit} less for "
             f"the noise: it must trip {fixed(abs(cost - gain))} mm {verb}."
         )
     if "tilt_rate" in values and mine.kind != "none":

@@ -235,7 +235,7 @@ _REMEDIES: dict[tuple[str, str], Remedy] = {
     ),
     ("wrong-scale", ECHO): Remedy(
         (
-            "the way there and back is halved twice, or not at all",
+            "the distance there and back is halved twice, or not at all",
             "centimetres taken for inches",
             "a wrong timer prescaler",
         ),
@@ -244,7 +244,7 @@ _REMEDIES: dict[tuple[str, str], Remedy] = {
     ),
     ("wrong-scale", DISTANCE): Remedy(
         (
-            "the way there and back is halved twice, or not at all",
+            "the distance there and back is halved twice, or not at all",
             "centimetres taken for inches",
             "a wrong divisor",
         ),

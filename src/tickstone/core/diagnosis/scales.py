@@ -16,7 +16,7 @@ TOGETHER = 0.12  # how alike the ratios of several marks must be for it to be a 
 COOLEST_C, HOTTEST_C = -30.0, 55.0
 SUPPLY_OFF = (0.7, 1.35)  # of what a battery gives, from empty to full
 KNOWN = {
-    2.0: "twice: the way there and back is not halved",
+    2.0: "twice: the distance there and back is not halved",
     0.5: "half: it is halved twice",
     2.54: "2.54 times: inches taken for centimetres",
     1 / 2.54: "1/2.54: centimetres taken for inches",

@@ -82,7 +82,7 @@ def _jitter(rig: Rig, wire: Wire, spec: PinSpec) -> Iterator[Result]:
             wire.sensor,
             wire.pin,
             f"A program on this board times an edge about {rig.board.jitter_us:g} µs early or late: "
-            f"{off_mm:.0f} mm of an echo's way. The kernel's own time stamps, which the watch program "
+            f"{off_mm:.0f} mm of distance by echo. The kernel's own time stamps, which the watch program "
             "takes, are better; a small board beside it is best.",
             f"±{off_mm:.0f} mm from timing",
             {"jitter_us": rig.board.jitter_us, "off_mm": off_mm},

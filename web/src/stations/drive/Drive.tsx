@@ -110,7 +110,7 @@ function Head({ drive }: { drive: Driven }) {
         <p className="next">
           <b>{why ? "Why:" : "Next:"}</b>
           <span className={styles.why}>
-            {why || "change a number: the run is worked again, the old way stays pale."}
+            {why || "change a number: the run is worked again, the old path stays pale."}
           </span>
           {run.data && !run.error && <Keep drive={drive} />}
         </p>
