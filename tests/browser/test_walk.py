@@ -134,7 +134,7 @@ def test_a_new_choice_of_speed_makes_the_trip_stale_and_says_so(page: Page) -> N
     page.goto("/fern/decide")
     page.get_by_role("button", name=re.compile("^Choose")).click()
     expect(heading(page)).to_have_text(re.compile("before it would touch"))
-    page.get_by_label("cart speed", exact=True).fill("0.9")
+    page.get_by_role("textbox", name="cart speed", exact=True).fill("0.9")
     expect(heading(page)).to_have_text("Choose again: cart speed changed since")
     expect(page.locator(".Floor-sums")).to_contain_text("too late by")
     expect(page.locator("#constant-trip")).to_contain_text("stale: cart speed changed since")

@@ -95,13 +95,19 @@ export function readField(field: Field, text: string, length: LengthUnit): { val
   return { value, fault: "" };
 }
 
+interface CountedProps {
+  name: string;
+  counting: boolean;
+  onCount: () => void;
+  onWhole: (text: string) => void;
+}
+
 /** Counts while the rig is connected, from where the mark is set down; the field takes the whole ones. */
-function Counted({ name, onWhole }: { name: string; onWhole: (text: string) => void }) {
+function Counted({ name, counting, onCount, onWhole }: CountedProps) {
   const { sensor } = usePlace();
   const { connected } = useLive();
   const shown = useShown(sensor, name);
   const zero = useZero(sensor, name);
-  const [counting, setCounting] = useState(false);
   const whole = numberOn(shown, "whole");
   const take = useRef(onWhole);
   take.current = onWhole;
@@ -115,7 +121,7 @@ function Counted({ name, onWhole }: { name: string; onWhole: (text: string) => v
         type="button"
         className="act"
         onClick={() => {
-          setCounting(true);
+          onCount();
           zero("It counts from here.");
         }}
       >
@@ -138,6 +144,7 @@ interface FieldProps {
 
 function AskedField({ field, id, text, fault, disabled, faultId, onText }: FieldProps) {
   const length = useLength();
+  const [counting, setCounting] = useState(false);
   const common = { id, disabled, "aria-invalid": fault, "aria-describedby": faultId };
   return (
     <>
@@ -156,11 +163,21 @@ function AskedField({ field, id, text, fault, disabled, faultId, onText }: Field
             ))}
           </select>
         ) : (
-          <input {...common} inputMode="decimal" value={text} onChange={(event) => onText(event.target.value)} />
+          <input
+            {...common}
+            inputMode="decimal"
+            value={text}
+            onChange={(event) => {
+              setCounting(false); // what is typed stands
+              onText(event.target.value);
+            }}
+          />
         )}{" "}
         {field.unit === "mm" ? length : field.unit}
       </span>
-      {field.counted_by && <Counted name={field.counted_by} onWhole={onText} />}
+      {field.counted_by && (
+        <Counted name={field.counted_by} counting={counting} onCount={() => setCounting(true)} onWhole={onText} />
+      )}
     </>
   );
 }

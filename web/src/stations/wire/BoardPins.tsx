@@ -50,7 +50,7 @@ export function BoardDrawn({ rig, pins, chosen, onChoose }: DrawnProps) {
             className={place === chosen ? `${styles.pin} ${styles.chosen}` : styles.pin}
             role="button"
             tabIndex={0}
-            aria-label={`Pin ${pin.name}: ${pin.abilities.join(", ")}`}
+            aria-label={`Pin ${pin.name} ${abilities}`}
             aria-pressed={place === chosen}
             onClick={() => onChoose(place)}
             onKeyDown={(event) => {
@@ -61,16 +61,14 @@ export function BoardDrawn({ rig, pins, chosen, onChoose }: DrawnProps) {
           >
             <rect x={left ? 0 : RIGHT} y={y - ROW / 2} width={LEFT} height={ROW} className={styles.target} />
             {wire && (
-              <path d={`M${edge} ${y}h${out * 16}`} stroke={WIRE_COLOURS[wire.colour]} className={styles.wire}>
-                <title>{`${wire.sensor} ${wire.pin}`}</title>
-              </path>
+              <path d={`M${edge} ${y}h${out * 16}`} stroke={WIRE_COLOURS[wire.colour]} className={styles.wire} />
             )}
             <rect x={edge - 5} y={y - 5} width="10" height="10" className={styles.pad} />
             <text x={edge - out * 12} y={y + 5} textAnchor={left ? "start" : "end"} className={styles.print}>
               {pin.name}
             </text>
             <text x={edge + out * 22} y={y + 4} textAnchor={left ? "end" : "start"} className={styles.can}>
-              {abilities}
+              {` ${abilities}` /* apart from the print, for those who hear it */}
             </text>
           </g>
         );
