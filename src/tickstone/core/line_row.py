@@ -97,6 +97,16 @@ def places(count: int) -> tuple[str, ...]:
     return named.get(count) or tuple(f"sensor {place}" for place in range(1, count + 1))
 
 
+def called(place: int, count: int) -> str:
+    """What a sensor of a row is called in a sentence; ``place`` counts from 0, left to right.
+
+    >>> called(2, 5), called(0, 1), called(6, 8)
+    ('the centre sensor', 'the sensor', 'sensor 7')
+    """
+    name = places(count)[place]
+    return name if "sensor" in name else f"the {name} sensor"
+
+
 def patterns(count: int) -> tuple[str, ...]:
     """The states of a row that are told apart, left to right, 1 = over the line: none, every unbroken run of
     neighbours, and all others as one.

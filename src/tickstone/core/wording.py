@@ -64,3 +64,12 @@ def rate(value: float) -> str:
     if value < 1e-4:
         return "below 1 in 10 000"
     return f"{value:.2g}" if value < 100 else fixed(value)
+
+
+def begun(words: str) -> str:
+    """Words at the beginning of a sentence.
+
+    >>> begun("the left sensor")
+    'The left sensor'
+    """
+    return words[:1].upper() + words[1:]

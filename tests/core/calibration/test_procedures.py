@@ -175,16 +175,16 @@ def test_a_line_row_that_contradicts_itself_is_refused() -> None:
     procedure = PROCEDURES["line"]
     blind = replace(steps[1].taken, means=[steps[0].taken.means[0], *steps[1].taken.means[1:]])
     assert (
-        "Sensor 1 reads the same"
+        "The far left sensor reads the same"
         in procedure.fit([steps[0], Step("line", "line", {}, blind)], values).why_not
     )
     turned = replace(steps[1].taken, means=[20.0, *steps[1].taken.means[1:]])
     assert "goes the other way" in procedure.fit([steps[0], Step("line", "line", {}, turned)], values).why_not
     spread = float(np.sqrt(np.mean([step.taken.spreads[2] ** 2 for step in steps])))  # of both together
     for sds, verdict in (
-        (2.5, "Poor: sensor 3 has only 2.5 sd"),
-        (5.0, "Fair: sensor 3 is the closest, 5.0 sd"),
-        (9.0, "Good: the closest is sensor 3, 9 sd"),
+        (2.5, "Poor: the centre sensor has only 2.5 sd"),
+        (5.0, "Fair: the centre sensor is the closest, 5.0 sd"),
+        (9.0, "Good: the closest is the centre sensor, 9 sd"),
     ):
         near = list(steps[1].taken.means)
         near[2] = steps[0].taken.means[2] + sds * spread

@@ -29,9 +29,9 @@ from tickstone.core.calibration.procedure import (
 from tickstone.core.calibration.still import why_moving, why_saturated
 from tickstone.core.constants import Values
 from tickstone.core.figures import Dot, Plot, Table
-from tickstone.core.line_row import GROUND, LAMPS, LINE, SWEEP, condition, place_of
+from tickstone.core.line_row import GROUND, LAMPS, LINE, SWEEP, called, condition, place_of
 from tickstone.core.thresholds import threshold_otsu
-from tickstone.core.wording import fixed
+from tickstone.core.wording import begun, fixed
 from tickstone.errors import BadInput
 
 LABELS = {GROUND: "over ground", LINE: "over the line", SWEEP: "sweep"}
@@ -220,22 +220,25 @@ class LineSpans(Procedure[RowLevels]):
                 "Hold one span over ground and one over the line.",
             )
         best = _best(whole)
+        count = len(best.gaps)
         flat = [i for i, gap in enumerate(best.gaps) if abs(gap) < LEAST_SWING]
         if flat:
             why = (
-                f"Sensor {flat[0] + 1} reads the same over ground and line ({best.white[flat[0]].value:.0f} "
-                "counts): its lamp, its wire, or it is too high. Mend it and hold both again."
+                f"{begun(called(flat[0], count))} reads the same over ground and line "
+                f"({best.white[flat[0]].value:.0f} counts): its lamp, its wire, or it is too high. Mend it and hold both again."
             )
-            return Outcome(f"Sensor {flat[0] + 1} does not see the line", why, why, plots=_plots(whole))
+            return Outcome(
+                f"{begun(called(flat[0], count))} does not see the line", why, why, plots=_plots(whole)
+            )
         signs = {gap > 0 for gap in best.gaps}
         if len(signs) > 1:
             odd = [
-                i + 1
+                i
                 for i, gap in enumerate(best.gaps)
                 if (gap > 0) != (sum(g > 0 for g in best.gaps) * 2 > len(best.gaps))
             ]
             why = (
-                f"Sensor {odd[0]} goes the other way than the rest: are ground and line "
+                f"{begun(called(odd[0], count))} goes the other way than the rest: are ground and line "
                 "mixed up, or is its load turned?"
             )
             return Outcome("The row does not agree which way is dark", why, why, plots=_plots(whole))
@@ -244,22 +247,22 @@ class LineSpans(Procedure[RowLevels]):
         worst = int(np.argmin(apart))
         if apart[worst] < APART_LEAST:
             verdict = (
-                f"Poor: sensor {worst + 1} has only {apart[worst]:.1f} sd between ground and line. "
+                f"Poor: {called(worst, count)} has only {apart[worst]:.1f} sd between ground and line. "
                 "Lower the row, or shade it."
             )
         elif apart[worst] < GOOD_APART:
             verdict = (
-                f"Fair: sensor {worst + 1} is the closest, {apart[worst]:.1f} sd between ground and line."
+                f"Fair: {called(worst, count)} is the closest, {apart[worst]:.1f} sd between ground and line."
             )
         else:
             verdict = (
-                f"Good: the closest is sensor {worst + 1}, {apart[worst]:.0f} sd between ground and line."
+                f"Good: the closest is {called(worst, count)}, {apart[worst]:.0f} sd between ground and line."
             )
         heading = f"Ground reads {'high' if white_high else 'low'}; every sensor tells it from the line"
         return Outcome(
             heading
             if apart[worst] >= APART_LEAST
-            else f"Sensor {worst + 1} hardly tells the line from ground",
+            else f"{begun(called(worst, count))} hardly tells the line from ground",
             verdict,
             constants=_constants(best),
             notes=_notes(spans, whole, best),

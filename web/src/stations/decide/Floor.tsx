@@ -111,28 +111,14 @@ export function Floor({ decision, floor, picked, onPick, onSettled }: FloorProps
           drag.grab(event, "trip");
         }}
       />
-      {floor.grips.map((grip) => {
-        const input = decision.inputs.find(({ name }) => name === grip.constant);
-        if (!input) return null;
-        const value = picked[grip.constant] ?? input.value;
-        return (
-          <GripDrawn
-            key={grip.constant}
-            grip={grip}
-            input={input}
-            value={value}
-            from={drawn.x(grip.zero_mm)}
-            to={drawn.x(grip.zero_mm + value / grip.per_mm)}
-            y={FLOOR.y}
-            onNudge={(by) => grips.nudge(grip, input, value, by)}
-            onGrab={(event) => {
-              const mmPerPx = high / (FLOOR.right - FLOOR.left);
-              const held = { grip, input, value, mmPerPx, px: 0 };
-              held.px = drag.grab(event, held).x;
-            }}
-          />
-        );
-      })}
+      <Gripped
+        decision={decision}
+        floor={floor}
+        picked={picked}
+        drawn={drawn}
+        onNudge={grips.nudge}
+        onGrab={(event, held) => drag.grab(event, held).x}
+      />
     </svg>
   );
 }
@@ -140,6 +126,38 @@ export function Floor({ decision, floor, picked, onPick, onSettled }: FloorProps
 interface OnFloor {
   floor: FloorShown;
   drawn: Drawn;
+}
+
+interface GrippedProps extends OnFloor {
+  decision: Decision;
+  picked: Picked;
+  onNudge: ReturnType<typeof useGrips>["nudge"];
+  onGrab: (event: PointerEvent<SVGElement>, held: HeldGrip) => number;
+}
+
+/** What the stop is made of and can be dragged. */
+function Gripped({ decision, floor, picked, drawn, onNudge, onGrab }: GrippedProps) {
+  return floor.grips.map((grip) => {
+    const input = decision.inputs.find(({ name }) => name === grip.constant);
+    if (!input) return null;
+    const value = picked[grip.constant] ?? input.value;
+    return (
+      <GripDrawn
+        key={grip.constant}
+        grip={grip}
+        input={input}
+        value={value}
+        from={drawn.x(grip.zero_mm)}
+        to={drawn.x(grip.zero_mm + value / grip.per_mm)}
+        y={FLOOR.y}
+        onNudge={(by) => onNudge(grip, input, value, by)}
+        onGrab={(event) => {
+          const held = { grip, input, value, mmPerPx: drawn.high / (FLOOR.right - FLOOR.left), px: 0 };
+          held.px = onGrab(event, held);
+        }}
+      />
+    );
+  });
 }
 
 /** The front of the cart, its ranger, and what lies too near to be read. */
