@@ -223,9 +223,10 @@ class LineSpans(Procedure[RowLevels]):
         count = len(best.gaps)
         flat = [i for i, gap in enumerate(best.gaps) if abs(gap) < LEAST_SWING]
         if flat:
+            reads = f"{best.white[flat[0]].value:.0f} counts"
             why = (
-                f"{begun(called(flat[0], count))} reads the same over ground and line "
-                f"({best.white[flat[0]].value:.0f} counts): its lamp, its wire, or it is too high. Mend it and hold both again."
+                f"{begun(called(flat[0], count))} reads the same over ground and line ({reads}): its lamp, "
+                "its wire, or it is too high. Mend it and hold both again."
             )
             return Outcome(
                 f"{begun(called(flat[0], count))} does not see the line", why, why, plots=_plots(whole)
