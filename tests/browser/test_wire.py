@@ -430,7 +430,7 @@ def test_wires_are_ticked_as_they_go_in_in_either_order(page: Page) -> None:
 
 def test_a_part_that_the_wire_on_the_bench_has_not_is_taken_out_and_brought_back(page: Page) -> None:
     page.goto("/fern/wire?view=parts")
-    wires = page.locator(".Parts-in-wires")
+    wires = page.locator(".InWires-in-wires")
     expect(wires).to_contain_text("because output only pulls low")
     page.get_by_role("button", name="Mine has none: pull-up at wheel output").click()
     expect(page.locator("h1")).not_to_contain_text("every wire can be read")
