@@ -23,7 +23,7 @@ class PlacedLine:
 
 class DeviceClock:
     """Unwraps stamps, which are believed and not their arrival: a reader that was late gets a backlog, whose
-    stamps go on as if nothing were. Only a board's clock cannot be ahead of ours. A stamp that would be is
+    stamps go on as if nothing had been. But a board's clock cannot be ahead of ours: a stamp that would be is
     refused until the next line fits it; then, where stamps had fallen back, the board was reset: a new
     segment begins, and time goes on by our own clock. After a greeting a stamp that falls back is a reset at
     once, roll-over or not.
