@@ -144,7 +144,7 @@ def test_what_was_put_away_is_brought_back_unless_something_is_held_anew(databas
         calibrating.notebook(session, SLUG, "front-ranger", "ruler", PAIRS)
         mine = calibrating.draft(session, SLUG, "front-ranger", "ruler")
         with pytest.raises(Conflict):
-            calibrating.bring_back(session, SLUG, "front-ranger", "ruler", mine.id)  # it is not put away
+            calibrating.bring_back(session, SLUG, "front-ranger", "ruler", mine.id)  # it is not archived
     with database.transaction() as session:
         calibrating.reject(session, SLUG, mine.id)
         assert calibrating.draft(session, SLUG, "front-ranger", "ruler").steps == []

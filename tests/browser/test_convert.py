@@ -198,7 +198,7 @@ def test_a_file_is_looked_at_mapped_and_converted(bench: Page, tmp_path: Path) -
     bench.get_by_label("What probe is").select_option("battery-divider.counts")
     expect(heading(bench)).to_have_text(re.compile("level_v"))
     with bench.expect_download() as taken:
-        bench.get_by_role("button", name="Take the converted file").click()
+        bench.get_by_role("button", name="Download converted file").click()
     assert taken.value.suggested_filename == "walk-converted.csv"
     rows = [line.split(",") for line in Path(taken.value.path()).read_text().splitlines()]
     found = [dict(zip(rows[0], row, strict=True)) for row in rows[1:]]

@@ -170,7 +170,7 @@ def test_a_filter_is_picked_on_the_curve_and_the_guard_knows(page: Page, served:
         re.compile(r"^Average of 5 leaves \d\d % of the noise, 100 ms late: 40 mm farther$")
     )
     expect(page.locator(".Decide-decision")).to_contain_text("For the obstacle guard: 40 mm more for the lag")
-    page.get_by_role("button", name="Choose", exact=True).click()
+    page.get_by_role("button", name="Choose filter").click()
     expect(page.get_by_role("navigation", name="Decisions")).to_contain_text(re.compile("Filter.?chosen"))
     assert constants(served, "front-ranger")["filter_kind"]["value"] == 1
     take_back(page)
@@ -178,7 +178,7 @@ def test_a_filter_is_picked_on_the_curve_and_the_guard_knows(page: Page, served:
     assert "filter_kind" not in constants(served, "front-ranger")
     page.get_by_role("button", name="Pick average of 5").click()
     expect(heading(page)).to_have_text(re.compile("^Average of 5 leaves"))
-    page.get_by_role("button", name="Choose", exact=True).click()
+    page.get_by_role("button", name="Choose filter").click()
     expect(page.get_by_role("navigation", name="Decisions")).to_contain_text(re.compile("Filter.?chosen"))
     page.get_by_role("button", name=re.compile("^Obstacle guard")).click()
     expect(heading(page)).to_have_text(re.compile(r"must begin to stop at 28\d mm"))

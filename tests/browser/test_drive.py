@@ -223,8 +223,8 @@ def test_lanes_are_chosen_ways_laid_beside_each_other_and_a_run_is_saved(page: P
     page.get_by_label("row: left at the top").uncheck()
     expect(lanes.locator(".Lanes-track")).to_have_count(0)
 
-    page.get_by_text("Other ways on this course").click()
-    table = page.get_by_role("table", name="Every way on path")
+    page.get_by_text("Other behaviours on this course").click()
+    table = page.get_by_role("table", name="Every behaviour on path")
     expect(table.get_by_role("row")).to_have_count(8)
     table.get_by_role("button", name="Follow by the table, 3 sensors").click()
     expect(page.get_by_label("Behaviour", exact=True)).to_have_value("follow-table")

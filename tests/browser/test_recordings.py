@@ -83,7 +83,7 @@ def test_two_recordings_are_joined_given_out_and_taken_in_again(page: Page, tmp_
     page.goto("/fern/watch?view=import")
     page.get_by_text("Or type a table from a notebook").click()
     page.get_by_label("Table from a notebook").fill("echo_us, mark\n1748, 30 cm\n2914, 50 cm\n")
-    page.get_by_role("button", name="Look at it").click()
+    page.get_by_role("button", name="Look at table").click()
     expect(page.locator("h1")).to_contain_text("Every column of")
     page.get_by_role("button", name="Store file").click()
     page.get_by_role("button", name="Open the recording").click()
@@ -97,7 +97,7 @@ def test_two_recordings_are_joined_given_out_and_taken_in_again(page: Page, tmp_
     expect(page.locator("h1")).to_have_text("First look at the bench and 1 more")
     expect(page.locator(".about-recording")).to_contain_text("joined from")
     with page.expect_download() as download:
-        page.get_by_role("link", name="Take the file").click()
+        page.get_by_role("link", name="Download file").click()
     text = download.value.path().read_text()
     assert text.startswith("# Tick Stone\n")
     assert "front_ranger_distance_mm" in text
@@ -106,7 +106,7 @@ def test_two_recordings_are_joined_given_out_and_taken_in_again(page: Page, tmp_
     page.get_by_label("Files of readings").set_input_files(
         write(tmp_path, download.value.suggested_filename, text)
     )
-    expect(page.locator(".Import-import-said")).to_contain_text("given out by Tick Stone")
+    expect(page.locator(".Import-import-said")).to_contain_text("exported by Tick Stone")
     page.get_by_role("button", name="Store file").click()
     page.get_by_role("button", name="Open the recording").click()
     expect(page.locator("h1")).to_have_text("First look at the bench and 1 more")
@@ -141,7 +141,7 @@ def test_a_recording_is_looked_at_by_an_older_stone_cut_in_two_and_put_away(
     page.keyboard.press("Escape")
     expect(page.locator(".Lanes-lane-name")).not_to_contain_text(["air"])
     page.goto("/fern/watch?recording=1&s0=2&s1=6&t=4")
-    given = page.get_by_role("link", name="Take the file")
+    given = page.get_by_role("link", name="Download file")
     expect(given).to_have_attribute("href", re.compile("t0=2&t1=6"))
     page.get_by_label("only the span").click()
     page.get_by_label("converted columns").click()

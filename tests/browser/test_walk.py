@@ -110,7 +110,7 @@ def test_from_the_wire_to_the_constant(page: Page, served: Served) -> None:
     page.keyboard.press("7")
     page.locator(".next").get_by_role("button", name="Cut stone 1").click()
     expect(heading(page)).to_have_text("Stone 1 holds everything as it stands")
-    expect(page.locator(".frame-slab")).to_contain_text("Take the header of stone 1 along")
+    expect(page.locator(".frame-slab")).to_contain_text("Download header of stone 1")
     with page.expect_download() as download:
         page.get_by_role("link", name="JSON").click()
     constants = json.loads(download.value.path().read_text())["constants"]
@@ -171,7 +171,7 @@ def test_the_forms_of_slab_and_rigs_refuse_too(page: Page) -> None:
     page.get_by_role("button", name="Set it").click()
     expect(page.locator("#constant-humidity")).to_contain_text("measured")
     page.goto("/rigs")
-    page.get_by_role("button", name="Begin").click()
+    page.get_by_role("button", name="Make rig").click()
     expect(page.locator("#rig-fault")).to_contain_text("Choose what it begins with")
     plume = page.locator(".Rigs-rig-list > li", has_text="Plume")
     for button, title, why in (
@@ -186,5 +186,5 @@ def test_the_forms_of_slab_and_rigs_refuse_too(page: Page) -> None:
         plume.get_by_role("button", name="Cancel").click()
     page.get_by_label("Name", exact=True).fill("Second float")
     page.get_by_role("radio", name="One sensor on a board").check(force=True)
-    page.get_by_role("button", name="Begin").click()
+    page.get_by_role("button", name="Make rig").click()
     expect(page).to_have_url(re.compile("/second-float/wire"))

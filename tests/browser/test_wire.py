@@ -139,10 +139,10 @@ def test_rigs_begin_from_templates_and_are_renamed_duplicated_archived_and_broug
     chips.get_by_role("button", name="microphone level").click()
     expect(templates).to_have_count(2)
     chips.get_by_role("button", name="microphone level").click()
-    page.get_by_role("button", name="Begin", exact=True).click()
+    page.get_by_role("button", name="Make rig").click()
     expect(page.get_by_role("alert")).to_have_text("Choose what it begins with.")
     page.get_by_role("radio", name="Ranger with an eight-step LED bar").check(force=True)
-    page.get_by_role("button", name="Begin", exact=True).click()
+    page.get_by_role("button", name="Make rig").click()
     expect(page).to_have_url(re.compile("/bench-bar/wire"))
     expect(page.locator(".HarnessDrawing-harness .HarnessDrawing-resistor")).to_have_count(8)
     page.goto("/rigs")
@@ -384,7 +384,7 @@ def test_drawing_schedule_and_program_are_taken_along(bench: Page) -> None:
     bench.get_by_role("button", name="Python").click()
     expect(bench.locator(".Program-program")).to_contain_text("def loop():")
     with bench.expect_download() as download:
-        bench.get_by_role("button", name="Download").click()
+        bench.get_by_role("button", name="Download program").click()
     assert download.value.suggested_filename == "heron_watch.py"
     compile(download.value.path().read_text(), "heron_watch.py", "exec")
     bench.context.grant_permissions(["clipboard-read", "clipboard-write"])

@@ -50,7 +50,7 @@ class BenchFiles:
         with self._lock:
             done = [file for file in self._files.values() if self._is_done(file)]
             if len(self._files) - len(done) >= MOST_FILES:
-                raise Conflict(f"{MOST_FILES} files wait already: take some in or away first.", "file")
+                raise Conflict(f"{MOST_FILES} files wait already: store or discard some first.", "file")
             for old in done[:-MOST_FILES]:
                 del self._files[old.id]
             if self._folder is None:

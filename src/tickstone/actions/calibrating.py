@@ -477,13 +477,13 @@ def reject(session: Session, slug: str, calibration_id: int) -> None:
         session,
         stored.id,
         "calibration",
-        f"{title}: {len(mine.steps)} held, put away",
+        f"{title}: {len(mine.steps)} held, archived",
         calibration=calibration_id,
     )
 
 
 def bring_back(session: Session, slug: str, sensor: str, name: str, calibration_id: int) -> None:
-    """Make what was put away the open draft again. Raises NotFound for one of another sensor or procedure,
+    """Make what was archived the open draft again. Raises NotFound for one of another sensor or procedure,
     and Conflict while something is held in a newer draft."""
     mine = calibrations.calibration(session, calibration_id)
     stored = rigs.rig_named(session, slug)
@@ -491,7 +491,7 @@ def bring_back(session: Session, slug: str, sensor: str, name: str, calibration_
         raise NotFound(f"There is no calibration {calibration_id} of this sensor.")
     newer = calibrations.newest(session, mine.sensor_id, name, "draft")
     if newer is not None and newer.steps:
-        raise Conflict("Something is held anew already: put that away first.", "calibration")
+        raise Conflict("Something is held anew already: archive that first.", "calibration")
     if newer is not None:
         calibrations.finish(session, newer.id, "rejected", None)
     calibrations.reopen(session, calibration_id)

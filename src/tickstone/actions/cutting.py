@@ -1,4 +1,4 @@
-"""Recordings cut and joined: always as new recordings, the old ones are put away and never lost."""
+"""Recordings cut and joined: always as new recordings, the old ones are archived and never lost."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ MOST_ODD = 1000
 
 @dataclass(frozen=True)
 class CutResult:
-    """What was made, and what was put away for it: undoing is putting away the one and bringing back the
+    """What was made, and what was archived for it: undoing is archiving the one and bringing back the
     other."""
 
     made: list[int]
@@ -37,7 +37,7 @@ class _Piece:
 
 
 def trim(session: Session, recording_id: int, t0: int, t1: int) -> CutResult:
-    """Keep only a span, µs, of a recording; the whole is put away. Raises BadInput naming ``t0`` or
+    """Keep only a span, µs, of a recording; the whole is archived. Raises BadInput naming ``t0`` or
     ``t1``."""
     recording = _settled(session, recording_id)
     begin, end = _extent(recording)
@@ -47,7 +47,7 @@ def trim(session: Session, recording_id: int, t0: int, t1: int) -> CutResult:
 
 
 def split(session: Session, recording_id: int, t: int) -> CutResult:
-    """Make two recordings of one, cut before a time, µs; the whole is put away. Raises BadInput for ``t``."""
+    """Make two recordings of one, cut before a time, µs; the whole is archived. Raises BadInput for ``t``."""
     recording = _settled(session, recording_id)
     begin, end = _extent(recording)
     if not begin < t <= end:
@@ -63,7 +63,7 @@ def split(session: Session, recording_id: int, t: int) -> CutResult:
 
 
 def join(session: Session, slug: str, recording_ids: Sequence[int]) -> CutResult:
-    """Make one recording of several of a rig, in the order of their beginnings; they are put away. Their
+    """Make one recording of several of a rig, in the order of their beginnings; they are archived. Their
     distance in time stays, where one begins after the one before has ended; each begins a new segment. Raises
     BadInput."""
     if not 2 <= len(set(recording_ids)) <= MOST_JOINED:

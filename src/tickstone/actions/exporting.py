@@ -58,7 +58,7 @@ def export(database: Database, recording_id: int, request: ExportRequest) -> Fil
         if recording.status == "live":
             raise BadInput("This recording is still running: stop it first.", "recording")
         if not any(stream.n for stream in recording.streams):
-            raise BadInput("This recording is empty: there is nothing to give out.", "recording")
+            raise BadInput("This recording is empty: there is nothing to export.", "recording")
         exporting = _Exporting(session, database, recording, stored, request)
         sheet = exporting.sheet(session)
     name = "".join(

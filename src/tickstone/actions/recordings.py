@@ -1,4 +1,4 @@
-"""The recordings of a rig: listed, opened, renamed, noted, put away and brought back."""
+"""The recordings of a rig: listed, opened, renamed, noted, archived and brought back."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ class ListedRecordings:
 
 
 def listed(session: Session, slug: str, archived: bool = False) -> ListedRecordings:
-    """A rig's recordings, or those that were put away. Raises NotFound."""
+    """A rig's recordings, or archived ones. Raises NotFound."""
     stored = rigs.rig_named(session, slug)
     newest_first = recordings.recordings_of(session, stored.id, archived)
     return ListedRecordings(newest_first, reading.slow_to_open(stored.rig, newest_first))

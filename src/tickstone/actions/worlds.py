@@ -41,7 +41,7 @@ def keep(session: Session, world: World) -> None:
         raise BadInput(f"{name} is one of the worlds to begin with: give yours another name.", "name")
     own = drive.worlds(session)
     if name not in own and len(own) >= MOST_WORLDS:
-        raise BadInput(f"There are {MOST_WORLDS} worlds already: take one away first.", "name")
+        raise BadInput(f"There are {MOST_WORLDS} worlds already: delete one first.", "name")
     drive.put_world(session, name, world_to_plain(world))
 
 

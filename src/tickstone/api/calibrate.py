@@ -317,7 +317,7 @@ def reject(shop: Shop, slug: Name, sensor: Name, name: Name) -> Done:
 
 @router.post("/{name}/bring-back/{calibration_id}")
 def bring_back(shop: Shop, slug: Name, sensor: Name, name: Name, calibration_id: int) -> Done:
-    """Make a draft that was put away the open one again."""
+    """Make an archived draft the open one again."""
     with shop.change(slug) as session:
         calibrating.bring_back(session, slug, sensor, name, calibration_id)
     return Done(id=calibration_id)

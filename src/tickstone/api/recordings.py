@@ -1,4 +1,4 @@
-"""Recordings: listed, opened, read back, renamed, put away."""
+"""Recordings: listed, opened, read back, renamed, archived."""
 
 from __future__ import annotations
 
@@ -169,7 +169,7 @@ class JoinAsked(Body):
 
 
 class CutDone(BaseModel):
-    """What was made, and what was put away for it."""
+    """What was made, and what was archived for it."""
 
     made: list[int]
     put_away: list[int]
@@ -194,7 +194,7 @@ class MarkChange(Body):
 
 @router.get("/rigs/{slug}/recordings")
 def all_recordings(shop: Shop, slug: Name, archived: bool = False) -> list[RecordingModel]:
-    """A rig's recordings, or those that were put away, newest first."""
+    """A rig's recordings, or archived ones, newest first."""
     with shop.database.transaction() as session:
         listed = recordings.listed(session, slug, archived)
     shop.warm(listed.slow)

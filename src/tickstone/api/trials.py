@@ -112,7 +112,7 @@ def put_away(shop: Shop, slug: Name, number: int) -> Done:
 
 @router.post("/{number}/take-out")
 def take_out(shop: Shop, slug: Name, number: int) -> Done:
-    """Take a run out again that was put away."""
+    """Take a run out again that was archived."""
     with shop.change(slug) as session:
         trials.put_away(session, slug, number, False)
     return Done()

@@ -152,7 +152,7 @@ def _calibrate(facts: Facts) -> list[NextStep]:
                 "calibrate",
                 f"“{title}” comes next; only assumed so far: {text}.",
                 "go-calibrate",
-                "Begin",
+                f"Begin {title[0].lower()}{title[1:]}",
                 where,
             )
         ]
@@ -167,7 +167,7 @@ def _decide(facts: Facts) -> list[NextStep]:
         if stale is not None:
             where = {"decision": decision.id}
             sentence = f"choose again, {decision.title.lower()}: {stale.stale}."
-            return [NextStep("decide", sentence, "go-decide", "Look at it", where)]
+            return [NextStep("decide", sentence, "go-decide", "Choose again", where)]
     if decisions and not chosen_by(decisions[0], facts.values):
         return [NextStep("decide", decisions[0].begin, "go-decide", "Choose", {"decision": decisions[0].id})]
     return []

@@ -110,10 +110,10 @@ def set_steps(session: Session, calibration_id: int, steps: list[dict[str, Any]]
 
 
 def reopen(session: Session, calibration_id: int) -> None:
-    """Make one that was put away a draft again. Raises Conflict when it was accepted, or is a draft."""
+    """Make an archived one a draft again. Raises Conflict when it was accepted, or is a draft."""
     row = session.get_one(tables.CalibrationRow, calibration_id, with_for_update=True)
     if row.state != "rejected":
-        raise Conflict("Only what was put away can be brought back.", "calibration")
+        raise Conflict("Only what was archived can be brought back.", "calibration")
     row.state, row.result, row.ended_at = "draft", None, None
 
 

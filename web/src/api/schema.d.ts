@@ -1923,7 +1923,7 @@ export interface paths {
         };
         /**
          * All Recordings
-         * @description A rig's recordings, or those that were put away, newest first.
+         * @description A rig's recordings, or archived ones, newest first.
          */
         get: operations["all_recordings_api_rigs__slug__recordings_get"];
         put?: never;
@@ -2620,7 +2620,7 @@ export interface paths {
         put?: never;
         /**
          * Bring Back
-         * @description Make a draft that was put away the open one again.
+         * @description Make an archived draft the open one again.
          */
         post: operations["bring_back_api_rigs__slug__sensors__sensor__procedures__name__bring_back__calibration_id__post"];
         delete?: never;
@@ -2947,7 +2947,7 @@ export interface paths {
         put?: never;
         /**
          * Take Out
-         * @description Take a run out again that was put away.
+         * @description Take a run out again that was archived.
          */
         post: operations["take_out_api_rigs__slug__trials__number__take_out_post"];
         delete?: never;
@@ -4122,7 +4122,7 @@ export interface components {
         };
         /**
          * CutDone
-         * @description What was made, and what was put away for it.
+         * @description What was made, and what was archived for it.
          */
         CutDone: {
             /** Made */

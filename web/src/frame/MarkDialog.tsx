@@ -22,7 +22,7 @@ export function MarkDialog({ show, onHide }: { show: boolean; onHide: () => void
             sensors={place.rig.sensors}
             selected={place.sensor}
             times={[{ label: "The last", value: "", needed: false }]}
-            keep="Mark it"
+            keep="Add mark"
             onLeave={onHide}
             onKeep={async ({ times, ...words }) => {
               const [lasted = Number.NaN] = times;

@@ -79,7 +79,7 @@ export function Slab() {
           href={`/api/rigs/${place.rig.slug}/stones/${number - 1}/export/${form}`}
           download
         >
-          Take the {form === "c" ? "header" : "module"} of stone {number - 1} along
+          Download {form === "c" ? "header" : "module"} of stone {number - 1}
         </a>
       ) : (
         <button type="button" className={`act ${styles.cut}`} onClick={() => void cut()}>

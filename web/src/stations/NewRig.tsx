@@ -65,7 +65,7 @@ export function NewRig() {
           <input value={purpose} maxLength={120} onChange={(event) => setPurpose(event.target.value)} />
         </label>
         <button type="submit" className="act act-first">
-          Begin
+          Make rig
         </button>
         <label className={`act ${styles.fileAct}`}>
           Open a rig file

@@ -148,7 +148,7 @@ def _table(evidence: Evidence, runs: list[tuple[float, float]], after: float) ->
         held = int((~evidence.valid & np.isfinite(out)).sum())
         rows.append((name, str(len(stops)), str(held), str(int(stop.sum()))))
     return Table(
-        "Each way on this recording", ("way", "stops", "readings held", "readings stopped at"), tuple(rows)
+        "Each rule on this recording", ("rule", "stops", "readings held", "readings stopped at"), tuple(rows)
     )
 
 

@@ -69,7 +69,7 @@ export function FileBench({ first, rig }: { first: ReactNode; rig: Rig | null })
               ? "drop a CSV here: column names in its first line, such as t_us, echo_us, air_c, ax."
               : preview.isError
                 ? "mend the file, or choose another; nothing of it was kept."
-                : "see that each column is taken for what it is, then take the converted file."}
+                : "see that each column is taken for what it is, then download the converted file."}
           </Say>
         }
       />
@@ -195,7 +195,7 @@ function Download({ file, slug, column }: { file: File; slug: string; column: st
         </>
       ) : (
         <button type="button" className="act act-first" onClick={() => void start()}>
-          Take the converted file
+          Download converted file
         </button>
       )}
       {state.kind === "failed" && (

@@ -129,7 +129,7 @@ function PlanTable({ plan }: { plan: Plan }) {
         <table className={table.schedule}>
           <thead>
             <tr>
-              <th scope="col">Way</th>
+              <th scope="col">Method</th>
               <th scope="col">says “slow” below</th>
               <th scope="col">at the slowest</th>
               <th scope="col">at the fastest</th>

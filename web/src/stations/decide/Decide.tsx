@@ -141,7 +141,9 @@ function Head({ decision, picked, onDone }: HeadProps) {
       ? `Choose ${figure(values[first.name] ?? 0, 0)}${THIN}mm`
       : decision.choices.length > 2
         ? `Choose ${decision.choices.length} values`
-        : "Choose";
+        : first
+          ? `Choose ${first.label}`
+          : "Choose";
   return (
     <Verdict
       next={

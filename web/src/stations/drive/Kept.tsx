@@ -61,7 +61,7 @@ export function Kept({ drive }: { drive: Drive }) {
                 className="act"
                 aria-pressed={trial.number === drive.beside}
                 disabled={trial.number === drive.kept}
-                title="Its way lies pale behind the one that is open"
+                title="Its path lies pale behind the one that is open"
                 onClick={() => lay(trial.number === drive.beside ? null : trial.number)}
               >
                 Lay beside

@@ -19,7 +19,7 @@ export function Ways({ drive }: { drive: Drive }) {
   if (!able) return null;
   return (
     <details className={styles.ways} open={open} onToggle={(event) => setOpen(event.currentTarget.open)}>
-      <summary>Other ways on this course, beside each other</summary>
+      <summary>Other behaviours on this course, side by side</summary>
       {open && <Table drive={drive} />}
     </details>
   );
@@ -34,7 +34,7 @@ function Table({ drive }: { drive: Drive }) {
     retry: false,
   });
   if (ways.error) return <p role="alert">{ways.error.message}</p>;
-  if (!ways.data) return <p role="status">Each way is driven.</p>;
+  if (!ways.data) return <p role="status">Each behaviour is driven …</p>;
   const columns = columnsOf(ways.data);
   const open = (way: Way) =>
     drive.change({
@@ -47,10 +47,10 @@ function Table({ drive }: { drive: Drive }) {
   return (
     <div className={styles.table}>
       <table>
-        <caption className="visually-hidden">Every way on {body.world}</caption>
+        <caption className="visually-hidden">Every behaviour on {body.world}</caption>
         <thead>
           <tr>
-            <th scope="col">way</th>
+            <th scope="col">behaviour</th>
             {columns.map(({ name, label, unit }) => (
               <th key={name} scope="col">
                 {label}

@@ -7,7 +7,7 @@ import { figure } from "../../model/format";
 import styles from "./About.module.css";
 import shared from "./shared.module.css";
 
-/** What is in a recording, its name and note, where it came from; put away and brought back. */
+/** What is in a recording, its name and note, where it came from; archived and brought back. */
 export function About({ opened }: { opened: Opened }) {
   const place = usePlace();
   const act = useAct();
@@ -18,7 +18,7 @@ export function About({ opened }: { opened: Opened }) {
   const putAway = () =>
     act.attempt(
       change({ archived: true }).then(() => place.go("watch", FORGET)),
-      "The recording is put away.",
+      "The recording is archived.",
       () => void act.attempt(change({ archived: false })),
     );
   return (

@@ -13,7 +13,7 @@ import { useCutting } from "./useCutting";
 
 const ORIGINS: Record<string, string> = { live: "recorded", import: "from a file", hand: "typed by hand" };
 
-/** Every recording of the rig, those put away too: opened, joined, brought back. */
+/** Every recording of the rig, archived ones too: opened, joined, brought back. */
 export function AllRecordings() {
   const place = usePlace();
   const { search } = useAddress();

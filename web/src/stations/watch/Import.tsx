@@ -87,7 +87,7 @@ const EXAMPLES = [
   ["labels and sentences", "t_us:1204500 echo_us:1748", "Distance: 23.4 cm, air 21.5 C"],
   ["objects", '{"t":1200,"air":{"temp":21.5}}'],
   ["levels", "value change dumps: wires, vectors, reals"],
-  ["and", "Parquet; whatever Tick Stone gave out"],
+  ["and", "Parquet; whatever Tick Stone exported"],
 ];
 
 function Examples() {
@@ -125,7 +125,7 @@ function Typed({ onTable }: { onTable: (text: string) => void }) {
         onChange={(event) => setText(event.target.value)}
       />
       <button type="button" className="act" disabled={!text.trim()} onClick={() => onTable(text)}>
-        Look at it
+        Look at table
       </button>
     </details>
   );
@@ -224,7 +224,7 @@ function OnTheBench({ file }: { file: BenchFile }) {
             <small>
               {FORMATS[seen.format]}
               {seen.encoding && seen.encoding !== "utf-8" && seen.encoding !== "ascii" && `, ${seen.encoding}`}
-              {seen.own && ", given out by Tick Stone"}
+              {seen.own && ", exported by Tick Stone"}
               {seen.rate_hz !== null && `, about ${few(seen.rate_hz)} rows/s`}
             </small>
           </div>

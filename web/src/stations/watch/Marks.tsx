@@ -45,7 +45,7 @@ export function Marks({ recording, marks, cursor, span }: MarksProps) {
             { label: "From", value: (span?.[0] ?? cursor ?? 0).toFixed(2), needed: true },
             { label: "to", value: span?.[1].toFixed(2) ?? "", needed: false },
           ]}
-          keep="Mark it"
+          keep="Add mark"
           onLeave={() => close("new")}
           onKeep={async ({ times, ...words }) => {
             const [from = 0, to = Number.NaN] = times;
@@ -90,7 +90,7 @@ function MarkLine({ mark, open, onOpen, onClose }: LineProps) {
             { label: "From", value: mark.t0_s.toFixed(2), needed: true },
             { label: "to", value: mark.t1_s === null ? "" : mark.t1_s.toFixed(2), needed: false },
           ]}
-          keep="Keep"
+          keep="Keep mark"
           onLeave={onClose}
           onKeep={({ times, ...words }) => void keep(changes(mark, words, times))}
         />

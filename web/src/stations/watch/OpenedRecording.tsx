@@ -11,8 +11,8 @@ import { figure, type LengthUnit, lengthTyped, THIN } from "../../model/format";
 import { type DrawnLane, Lanes, Overview } from "../../plot/Lanes";
 import { Verdict } from "../../ui/Verdict";
 import { About } from "./About";
+import { Export } from "./Export";
 import { Findings } from "./Findings";
-import { GiveOut } from "./GiveOut";
 import { LaneChoice, lanesCounted } from "./LaneChoice";
 import { Marks } from "./Marks";
 import styles from "./OpenedRecording.module.css";
@@ -138,7 +138,7 @@ function Inside({ opened }: { opened: Opened }) {
         <Marks recording={recording.id} marks={opened.marks} cursor={cursor} span={span} />
         <About opened={opened} />
       </div>
-      <GiveOut recording={recording} span={span} stone={stone} />
+      <Export recording={recording} span={span} stone={stone} />
     </>
   );
 }

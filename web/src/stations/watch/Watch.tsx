@@ -102,7 +102,7 @@ function NextCheck({ finding }: { finding: Finding }) {
       <b>Next:</b> <span>{finding.advice}</span>
       {finding.sensor && finding.sensor !== place.sensor.id && (
         <button type="button" className="act" onClick={() => place.pick(finding.sensor)}>
-          Look at it
+          Look at {place.rig.sensors.find(({ id }) => id === finding.sensor)?.name}
         </button>
       )}
     </p>

@@ -8,7 +8,7 @@ type Done = Schemas["CutDone"];
 const put = (id: number, archived: boolean) =>
   ask(api.PATCH("/api/recordings/{recording_id}", { params: { path: { recording_id: id } }, body: { archived } }));
 
-/** Trimming, splitting and joining, each undone by bringing back what was put away for it. */
+/** Trimming, splitting and joining, each undone by bringing back what was archived for it. */
 export function useCutting(id: number) {
   const place = usePlace();
   const act = useAct();
@@ -34,7 +34,7 @@ export function useCutting(id: number) {
     trim: (t0_s: number, t1_s: number) =>
       cut(
         ask(api.POST("/api/recordings/{recording_id}/trim", { ...path, body: { t0_s, t1_s } })),
-        "Only the span is kept here; the whole is put away.",
+        "Only the span is kept here; the whole is archived.",
         id,
       ),
     split: (t_s: number) =>

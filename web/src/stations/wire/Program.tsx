@@ -58,7 +58,7 @@ export function Program() {
           disabled={!program.data}
           onClick={() => program.data && saveText(program.data.text, program.data.name, "text/plain")}
         >
-          Download
+          Download program
         </button>
       </div>
       <p className="caution">

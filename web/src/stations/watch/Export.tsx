@@ -1,7 +1,7 @@
 import { useState } from "react";
 import type { Recording } from "../../api/client";
 import { useLists } from "../../hooks/useLists";
-import styles from "./GiveOut.module.css";
+import styles from "./Export.module.css";
 
 interface Props {
   recording: Recording;
@@ -10,7 +10,7 @@ interface Props {
 }
 
 /** The recording, or its span, as a file that opens again as the same readings. */
-export function GiveOut({ recording, span, stone }: Props) {
+export function Export({ recording, span, stone }: Props) {
   const lists = useLists();
   const [form, setForm] = useState("csv");
   const [converted, setConverted] = useState(true);
@@ -23,7 +23,7 @@ export function GiveOut({ recording, span, stone }: Props) {
   }
   if (stone !== undefined) query.set("stone", String(stone));
   return (
-    <section className={styles.giveOut}>
+    <section className={styles.export}>
       <h2>Export</h2>
       <p>
         <select aria-label="Form of the file" value={form} onChange={(event) => setForm(event.target.value)}>
@@ -46,7 +46,7 @@ export function GiveOut({ recording, span, stone }: Props) {
           </label>
         )}
         <a className="act" href={`/api/recordings/${recording.id}/export?${query}`} download>
-          Take the file
+          Download file
         </a>
       </p>
       <p>
