@@ -1,15 +1,16 @@
 /** Where everything in the harness drawing goes: pure geometry from the rig document. */
 
 import type { Rig } from "../api/client";
+import { ohms } from "./format";
 
 export type Wire = Rig["rig"]["wires"][number];
 type Part = Rig["parts"][number];
 
 export const WIDTH = 860;
 const COMB = { left: 0, width: 176, row: 25, gap: 26, pad: 7 };
-const PART = { left: 598, width: 262, row: 25, pad: 7, least: 60, gap: 9 };
+const PART = { left: 598, width: 262, row: 25, pad: 7, least: 60, gap: 9, beside: 16, letters: 27, line: 19 };
 const RAIL = { top: 12, gap: 21, left: 116 };
-const SHELF = { height: 52, right: 520, step: 66 };
+const SHELF = { height: 52, right: 520, step: 66, beside: 28, letter: 7.4 };
 const CHANNELS = { from: 212, to: 336 };
 const POWER = { from: 584, step: 11 };
 const MOST_FREE = 4;
@@ -32,6 +33,9 @@ export interface PlacedPart {
   id: string;
   y: number;
   height: number;
+  /** Its name: beside the pins, or in lines above them where it is long. */
+  title: string[];
+  head: number;
   pins: { name: string; y: number }[];
   /** Supply and ground in words, where their wires are folded away. */
   power: string;
@@ -147,14 +151,16 @@ function boxes(rig: Rig, selected: string, top: number): PlacedPart[] {
         );
       const shown = part.pins.filter((pin) => !isPower(pin.role) || part.id === selected || faulty(pin.name));
       const folded = part.pins.filter((pin) => !shown.includes(pin));
+      const title = twoLines(part.name, PART.letters);
+      const head = part.name.length > PART.beside ? title.length * PART.line : 0;
       const to = (name: string) => rig.rig.wires.find((wire) => wire.sensor === part.id && wire.pin === name)?.to;
       const pins = [...shown]
         .sort((a, b) => rank(to(a.name), order) - rank(to(b.name), order))
-        .map((pin, i) => ({ name: pin.name, y: y + PART.pad + PART.row / 2 + i * PART.row }));
+        .map((pin, i) => ({ name: pin.name, y: y + head + PART.pad + PART.row / 2 + i * PART.row }));
       const room = folded.length > 0 ? 20 : 0; // room for supply and ground in words
-      const height = Math.max(PART.least, pins.length * PART.row + 2 * PART.pad + room);
+      const height = head + Math.max(PART.least, pins.length * PART.row + 2 * PART.pad + room);
       const power = folded.map((pin) => placeName(rig, to(pin.name) ?? "")).join(", ");
-      const placed = { id: part.id, y, height, pins, power };
+      const placed = { id: part.id, y, height, title, head, pins, power };
       y += height + PART.gap;
       return placed;
     });
@@ -180,7 +186,7 @@ function routes(rig: Rig, pins: PlacedPin[], parts: PlacedPart[], rails: Harness
     .sort((a, b) => (pinY.get(a.to) ?? 0) - (pinY.get(b.to) ?? 0) || (at(a) ?? 0) - (at(b) ?? 0));
   const step = (CHANNELS.to - CHANNELS.from) / Math.max(signals.length - 1, 1);
   let power = 0;
-  let shelf = 0;
+  let shelf = SHELF.right;
   return drawn.map((wire) => {
     const y1 = at(wire) ?? 0;
     const x1 = PART.left;
@@ -198,18 +204,20 @@ function routes(rig: Rig, pins: PlacedPin[], parts: PlacedPart[], rails: Harness
     const run = { x0: x, x1: x1 - 20, y: y1 };
     const up = wire.pull_up ?? null;
     const { divider, series } = wire;
-    const ohms = divider ? divider.bottom_ohm : up?.ohms;
+    const value = divider ? divider.bottom_ohm : up?.ohms;
     const railOf = divider ? lowest : up ? railY.get(up.rail) : undefined;
     const shelved =
-      ohms !== undefined && railOf !== undefined
+      value !== undefined && railOf !== undefined
         ? {
-            x: SHELF.right - shelf++ * SHELF.step,
+            x: shelf,
             y: (rails[rails.length - 1]?.y ?? 0) + SHELF.height / 2 + 6,
             railY: railOf,
-            ohms,
+            ohms: value,
             bands: (divider ? divider.bottom_bands : up?.bands) ?? [],
           }
         : null;
+    // A resistor's label stands left of it, and the next one left of that.
+    if (shelved) shelf -= Math.max(SHELF.step, SHELF.beside + SHELF.letter * ohms(shelved.ohms).length);
     const inLine = divider
       ? { x: (shelved?.x ?? x1 - 90) + 44, y: y1, ohms: divider.top_ohm, bands: divider.top_bands }
       : series

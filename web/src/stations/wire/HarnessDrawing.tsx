@@ -218,12 +218,26 @@ function PartBox({ rig, part, selected, onPick }: PartBoxProps) {
     <g className={`${styles.sensor}${selected ? ` ${styles.selected}` : ""}`}>
       <rect x={left} y={part.y} width={width} height={part.height} className={styles.sensorBox} />
       <g role="button" tabIndex={0} aria-pressed={selected} onClick={() => onPick(part.id)} onKeyDown={press}>
-        <rect x={left + 92} y={part.y + 2} width={width - 94} height="56" fill="transparent" />
-        <text x={left + width - 10} y={part.y + 20} textAnchor="end" className={styles.sensorName}>
-          {known?.name}
-        </text>
+        <rect x={left + 92} y={part.y + 2} width={width - 94} height={part.head + 56} fill="transparent" />
+        {part.title.map((line, i) => (
+          <text
+            key={line}
+            x={left + width - 10}
+            y={part.y + 20 + 19 * i}
+            textAnchor="end"
+            className={styles.sensorName}
+          >
+            {line}
+          </text>
+        ))}
         {twoLines(known?.kind_title ?? "", 24).map((line, i) => (
-          <text key={line} x={left + width - 10} y={part.y + 37 + 16 * i} textAnchor="end" className="small">
+          <text
+            key={line}
+            x={left + width - 10}
+            y={part.y + (part.head || 19) + 18 + 16 * i}
+            textAnchor="end"
+            className="small"
+          >
             {line}
           </text>
         ))}

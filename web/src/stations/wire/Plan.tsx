@@ -7,6 +7,7 @@ import { saveSvg } from "../../plot/saveSvg";
 import { Cell } from "../../ui/Cell";
 import { Glyph } from "../../ui/Glyph";
 import table from "../../ui/table.module.css";
+import { Wide } from "../../ui/Wide";
 import log from "../Log.module.css";
 import styles from "./Plan.module.css";
 import { type Geometry, type Mounts, PlanDrawing } from "./PlanDrawing";
@@ -70,7 +71,9 @@ function PlanOf({ rig }: { rig: Rig }) {
           Save as SVG
         </button>
       </div>
-      <PlanDrawing rig={rig} geometry={geometry} mounts={mounts} />
+      <Wide>
+        <PlanDrawing rig={rig} geometry={geometry} mounts={mounts} />
+      </Wide>
       <p className="field-fault" role="alert">
         {refusal?.message}
       </p>

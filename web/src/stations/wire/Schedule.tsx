@@ -129,7 +129,7 @@ function Wires({ rig, lines, onMove, onTick }: WiresProps) {
           </select>
         </label>
       </p>
-      <table className={table.schedule}>
+      <table className={`${table.schedule} ${styles.wires}`}>
         <Heads names={["In", "From", "To", "In the program", "Wire", "Cut to", "Part in the wire"]} />
         <tbody>
           {order.map((line) => {
