@@ -34,6 +34,8 @@ SOURCE = Path("src") / "tickstone"
 ROOMS = ("core", "calculations", "formats", "link", "standin", "firmware", "store", "actions", "api")
 LONGEST_S, ALL_S = 300.0, 7200.0  # for the tests of one change, and for all of them once
 TIMES = "times.xml"
+PASSED, FAILED, NOT_COLLECTED = 0, 1, 2  # what pytest comes back with, where it ran
+CANNOT_LOAD = "ImportError while loading conftest"
 SOON_S = 20.0  # tests that take no longer are sooner run by one process
 SWAPS: dict[type[ast.AST], type[ast.AST]] = {
     ast.Lt: ast.GtE,
@@ -151,6 +153,15 @@ def copy_project() -> None:
         (COPY / name).write_bytes(data)
 
 
+def test_of(context: str) -> str:
+    """The test of a context: it ends in the phase, after a bar, and a test's name may hold bars, too.
+
+    >>> test_of("tests/link/test_lines.py::test_a_row[1|2]|run")
+    'tests/link/test_lines.py::test_a_row[1|2]'
+    """
+    return context.rpartition("|")[0]
+
+
 class Reach:
     """Which tests reach which line, of one run of them all in the copy."""
 
@@ -191,10 +202,8 @@ class Reach:
         for line in range(
             place.line, place.first - 1, -1
         ):  # of a long statement not every line is seen by itself
-            found = found or {context.split("|")[0] for context in lines.get(line, ()) if context}
-        found = found or {
-            context.split("|")[0] for reached in lines.values() for context in reached if context
-        }
+            found = found or {test_of(context) for context in lines.get(line, ()) if context}
+        found = found or {test_of(context) for reached in lines.values() for context in reached if context}
         return sorted(found, key=lambda name: self._times.get(name, 0.0))
 
     def seconds(self, tests: list[str]) -> float:
@@ -202,16 +211,20 @@ class Reach:
         return sum(self._times.get(name, 0.0) for name in tests)
 
 
-def run_tests(arguments: list[str], longest_s: float = LONGEST_S) -> int:
-    """Run tests in a copy; what they come back with. Ones that never end have failed."""
+def run_tests(arguments: list[str], longest_s: float = LONGEST_S) -> bool:
+    """Run tests in a copy: whether any has failed; ones that never end have. Raises RuntimeError where they
+    did not run at all, which says nothing."""
     command = [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", *arguments]
     environment = {**os.environ, "PYTHONPATH": str(COPY / "src"), "PYTHONDONTWRITEBYTECODE": ""}
     try:
-        return subprocess.run(
-            command, cwd=COPY, env=environment, capture_output=True, timeout=longest_s
-        ).returncode
+        ran = subprocess.run(
+            command, cwd=COPY, env=environment, capture_output=True, text=True, timeout=longest_s
+        )
     except subprocess.TimeoutExpired:
-        return 1
+        return True
+    if ran.returncode in (PASSED, FAILED, NOT_COLLECTED) or CANNOT_LOAD in ran.stdout + ran.stderr:
+        return ran.returncode != PASSED
+    raise RuntimeError(f"The tests did not run:\n{ran.stdout[-2000:]}{ran.stderr[-2000:]}")
 
 
 def noticed(tests: list[str], choice: str, seconds: float) -> bool:
@@ -221,7 +234,7 @@ def noticed(tests: list[str], choice: str, seconds: float) -> bool:
     names = COPY / "tests-to-run.txt"
     names.write_text("\n".join(tests))
     workers = ["-n", str(os.cpu_count() or 1)] if seconds > SOON_S else []
-    return run_tests(["-x", "-m", choice, *workers, f"@{names}"]) not in (0, 5)
+    return run_tests(["-x", "-m", choice, *workers, f"@{names}"])
 
 
 def main() -> int:
