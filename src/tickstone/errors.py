@@ -8,6 +8,7 @@ TickStoneError
 ├── NotConnected        not-connected   this needs a live source of readings
 ├── SourceLost          source-lost     the port or the network line went away, or cannot be opened
 ├── StoreAway           store-away      the database cannot be reached just now
+│   └── DiskFull        disk-full       the database has no room left on its disk
 └── SetUp               set-up          this machine lacks something the launcher cannot add by itself
 """
 
@@ -60,6 +61,12 @@ class StoreAway(TickStoneError):
     """The database cannot be reached just now."""
 
     code = "store-away"
+
+
+class DiskFull(StoreAway):
+    """The database has no room left on its disk."""
+
+    code = "disk-full"
 
 
 class SetUp(TickStoneError):

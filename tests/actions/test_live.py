@@ -14,6 +14,7 @@ import pytest
 from tests.conftest import until
 from tests.served import Served
 from tests.watching import SLUG, message_when, window
+from tickstone.link.journal import read
 
 RIG = f"/api/rigs/{SLUG}"
 
@@ -302,11 +303,51 @@ def test_a_database_that_goes_away_loses_nothing_that_was_taken(served_on_own_cl
         )
         assert back["recording"]["lost"] == 0
     served.client.post(f"{RIG}/stop").raise_for_status()
+    assert steps_of(served, recording_id) == {0.05}
+
+
+def steps_of(served: Served, recording_id: int) -> set[float]:
+    """The steps of time between the stored readings of the ranger."""
     trace = served.client.get(
         f"/api/recordings/{recording_id}/trace", params={"sensor": "front-ranger", "width": 4000}
     )
     times = trace.json()["t"]
-    assert {round(b - a, 6) for a, b in itertools.pairwise(times)} == {0.05}
+    return {round(b - a, 6) for a, b in itertools.pairwise(times)}
+
+
+@pytest.mark.parametrize("end", ["stop", "ctrl-c", "kill"])
+def test_rows_that_wait_for_an_absent_database_outlive_the_app(
+    served_on_own_cluster: tuple, end: str
+) -> None:
+    served, cluster = served_on_own_cluster
+    served.client.post(f"{RIG}/connect", json={"kind": "stand-in"}).raise_for_status()
+    recording_id = served.client.post(f"{RIG}/record", json={}).json()["id"]
+    with window(served.address) as line:
+        message_when(line, lambda m: m["recording"] and m["recording"]["committed"] > 10)
+        port = cluster.port
+        cluster.stop()
+        away = message_when(line, lambda m: m["recording"] and m["recording"]["store_away"])
+        message_when(line, lambda m: m["lines"] > away["lines"] + 60)
+    least = until(lambda: served.client.get("/api/health").json()["waiting"])
+    if end == "stop":
+        served.client.post(f"{RIG}/stop").raise_for_status()
+        least = served.client.get("/api/health").json()["waiting"]
+    if end == "kill":
+        (file,) = served.folder.rglob("recording-*.jsonl")
+        until(lambda: (left := read(file)) and left.count >= least)
+    if end == "ctrl-c":
+        served.stop()
+    else:
+        served.kill()
+    cluster.start(port)
+    served.start()
+    until(lambda: served.client.get("/api/health").json()["waiting"] == 0)
+    stored = until(lambda: closed(served, recording_id))
+    assert stored["status"] == ("cut" if end == "kill" else "closed")
+    assert "waited in a file" in stored["ended_why"]
+    assert sum(stream["n"] for stream in stored["streams"]) > 10 + least
+    assert steps_of(served, recording_id) == {0.05}
+    assert not list(served.folder.rglob("recording-*.jsonl"))
 
 
 def test_what_drives_on_the_track_is_watched_and_its_commands_are_recorded(connected: Served) -> None:

@@ -348,11 +348,11 @@ def test_the_counter_moves_only_after_a_commit() -> None:
     sink.away = True
     assert not recorder.flush()
     recorder.take("a", 0, 2, (6.0,))
-    assert (recorder.progress.committed, recorder.progress.store_away) == (0, True)
+    assert (recorder.progress.committed, recorder.progress.away) == (0, "store-away")
     sink.away = False
     assert recorder.flush()
     assert sink.rows == [1, 2]
-    assert (recorder.progress.committed, recorder.progress.store_away) == (2, False)
+    assert (recorder.progress.committed, recorder.progress.away) == (2, "")
 
 
 def test_the_buffer_is_bounded_and_counts_what_it_could_not_hold(monkeypatch: pytest.MonkeyPatch) -> None:

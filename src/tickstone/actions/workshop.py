@@ -4,9 +4,12 @@ threads."""
 from __future__ import annotations
 
 import contextlib
+import os
+import tempfile
 import threading
 from collections.abc import Iterator, Sequence
 from functools import partial
+from pathlib import Path
 from typing import Any, Protocol
 
 from tickstone.actions import driving, reading
@@ -24,6 +27,7 @@ from tickstone.link.recorder import FLUSH_S
 from tickstone.link.sources import LineSource
 from tickstone.store import labels, log, rigs
 from tickstone.store.database import Database
+from tickstone.store.space import Space, space_of
 from tickstone.supervised import Supervisor
 
 
@@ -47,13 +51,20 @@ class StandIns(Protocol):
 
 
 class Workshop:
-    """The rooms of the app, and what runs in them until it is closed."""
+    """The rooms of the app, and what runs in them until it is closed. ``folder`` is where its data lies."""
 
-    def __init__(self, database: Database, standins: StandIns | None = None) -> None:
+    def __init__(
+        self,
+        database: Database,
+        standins: StandIns | None = None,
+        folder: Path | None = None,
+        supervisor: Supervisor | None = None,
+    ) -> None:
         self.database, self.standins = database, standins
-        self.supervisor = Supervisor()
+        self._folder = folder or Path(tempfile.gettempdir()) / f"tick-stone-{os.getpid()}"
+        self.supervisor = supervisor or Supervisor()
         self.rigs = LiveRigs(database, self.supervisor)
-        self.recordings = Recordings(database, self.rigs)
+        self.recordings = Recordings(database, self.rigs, self._folder / "waiting")
         self.holds = Holds(self.rigs, self.recordings)
         self.jobs = Jobs()
         self.files = BenchFiles(database, self.jobs, self.rigs.changed)
@@ -95,6 +106,10 @@ class Workshop:
                 if live.holding.hold is not None:
                     turn(f"holding on {live.slug}", partial(self.holds.take, live.slug, forced=False))
             turn("closing recordings", self.recordings.close_ended)
+
+    def space(self) -> Space:
+        """The room on the disk of the data."""
+        return space_of(self._folder)
 
     # Rigs ---------------------------------------------------------------------------------------------------
 

@@ -35,6 +35,7 @@ from tickstone.api.errors import REFUSALS, add_handlers
 from tickstone.api.guard import OwnOriginOnly
 from tickstone.api.needs import Shop
 from tickstone.errors import NotFound
+from tickstone.store.space import FULL
 
 
 class UnwellModel(BaseModel):
@@ -47,13 +48,17 @@ class UnwellModel(BaseModel):
 
 class Health(BaseModel):
     """Whether the parts are up; ``unwell`` are threads and tasks that have crashed and are not well again;
-    ``demo`` tells which database is served."""
+    ``waiting`` rows are kept in a file until the database takes them; ``disk`` is enough, low, very-low or
+    full, with ``disk_free`` bytes; ``demo`` tells which database is served."""
 
     ok: bool
     database: bool
     standin: bool
     demo: bool
     unwell: list[UnwellModel]
+    waiting: int
+    disk: str
+    disk_free: int
 
 
 def make_app(
@@ -106,17 +111,21 @@ def make_app(
     @app.get("/api/health")
     def health(shop: Shop) -> Health:
         """Whether database, stand-in and everything that lives long are up."""
-        database = shop.database.ping()
+        database, space = shop.database.ping(), shop.space()
+        disk = FULL if shop.recordings.disk_full else space.state
         unwell = [
             UnwellModel(name=living.name, crashes=living.crashes, trouble=living.trouble)
             for living in shop.supervisor.unwell
         ]
         return Health(
-            ok=database and not unwell,
+            ok=database and not unwell and disk != FULL,
             database=database,
             standin=shop.standins is not None,
             demo=demo,
             unwell=unwell,
+            waiting=shop.recordings.waiting,
+            disk=disk,
+            disk_free=space.free,
         )
 
     @app.get("/api/{rest:path}", include_in_schema=False)

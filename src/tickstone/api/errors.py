@@ -21,6 +21,7 @@ STATUS = {
     "not-connected": 409,
     "source-lost": 502,
     "store-away": 503,
+    "disk-full": 507,
     "set-up": 500,
     "error": 500,
 }

@@ -154,7 +154,7 @@ class LiveMessage(BaseModel):
                 start_s=None if recording.start_us is None else recording.start_us / 1e6,
                 committed=recording.progress.committed,
                 lost=recording.progress.lost,
-                store_away=recording.progress.store_away,
+                store_away=recording.progress.away != "",
             ),
             findings=[FaultModel.of(finding) for finding in findings],
             hold=hold,

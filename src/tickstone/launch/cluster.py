@@ -9,6 +9,7 @@ import shutil
 import signal
 import socket
 import subprocess
+import threading
 import time
 from pathlib import Path
 from typing import Any
@@ -21,6 +22,7 @@ from tickstone.launch import machine
 
 OWNER = "tickstone"
 START_S = 60.0
+LOOK_S = 0.2  # between two looks whether the server still runs
 
 
 def free_port() -> int:
@@ -39,6 +41,7 @@ class Cluster:
         self._word_file = folder / "cluster-password"
         self._process: subprocess.Popen[bytes] | None = None
         self._port = 0
+        self._changing = threading.RLock()
 
     @classmethod
     def of_another_process(cls, folder: Path, port: int) -> Cluster:
@@ -62,6 +65,21 @@ class Cluster:
     def port(self) -> int:
         """The loopback port it listens on."""
         return self._port
+
+    def keep(self, stop: threading.Event) -> None:
+        """Look after the server until ``stop`` is set: start it where it does not run, on its port. Raises
+        SetUp when it has ended by itself; whoever supervises this calls it again."""
+        with self._changing:
+            if not stop.is_set() and not self._running:
+                self.start(self._port)
+        while not stop.wait(LOOK_S):
+            if not self._running:
+                raise SetUp("PostgreSQL has ended by itself: it is started again.")
+
+    @property
+    def _running(self) -> bool:
+        with self._changing:
+            return self._process is not None and self._process.poll() is None
 
     def start(self, port: int | None = None) -> None:
         """Make the cluster if it is not there, and start it, on a free port unless one is given. Raises SetUp
@@ -182,12 +200,13 @@ class Cluster:
 
     def stop(self) -> None:
         """Stop the server: fast, and the hard way when that takes too long."""
-        if self._process is None:
-            return
-        self._process.send_signal(signal.SIGINT)
-        try:
-            self._process.wait(timeout=20)
-        except subprocess.TimeoutExpired:
-            self._process.kill()
-            self._process.wait()
-        self._process = None
+        with self._changing:
+            if self._process is None:
+                return
+            self._process.send_signal(signal.SIGINT)
+            try:
+                self._process.wait(timeout=20)
+            except subprocess.TimeoutExpired:
+                self._process.kill()
+                self._process.wait()
+            self._process = None

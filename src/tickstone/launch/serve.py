@@ -8,6 +8,7 @@ import json
 import os
 import signal
 import socket
+import threading
 import time
 import urllib.error
 import urllib.request
@@ -29,6 +30,7 @@ from tickstone.launch.log import keep_log
 from tickstone.launch.seed import seed
 from tickstone.standin.client import StandInProcesses
 from tickstone.store.database import Database
+from tickstone.supervised import Supervisor
 
 FIRST_PORT = 8420
 PORTS_TO_TRY = 40
@@ -70,11 +72,13 @@ def _serve_locked(stack: ExitStack, folder: Path, demo: bool, listen: str, port:
     signal.signal(signal.SIGTERM, _interrupt)
     stack.callback(keep_log(folder))
     built = frontend.ensure_built()
-    database = stack.enter_context(open_database(folder, "tickstone_demo" if demo else "tickstone"))
+    supervisor = Supervisor()
+    name = "tickstone_demo" if demo else "tickstone"
+    database = stack.enter_context(open_database(folder, name, supervisor))
     if demo:
         seed(database)
-    workshop = Workshop(database)
-    workshop.standins = standins = StandInProcesses(seed=int(time.time()), supervisor=workshop.supervisor)
+    workshop = Workshop(database, folder=folder, supervisor=supervisor)
+    workshop.standins = standins = StandInProcesses(seed=int(time.time()), supervisor=supervisor)
     stack.callback(standins.stop)
     own = socket.socket()
     own.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
@@ -89,7 +93,7 @@ def _serve_locked(stack: ExitStack, folder: Path, demo: bool, listen: str, port:
     server = uvicorn.Server(
         uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=2, ws_max_size=65536)
     )
-    workshop.supervisor.start("announce", partial(_announce, server, folder, address))
+    supervisor.start("announce", partial(_announce, server, folder, address))
     stack.callback(lambda: (folder / "running.json").unlink(missing_ok=True))
     server.run(sockets=[own])
     print("Stopped.", flush=True)
@@ -126,8 +130,9 @@ def _announce(server: uvicorn.Server, folder: Path, address: str) -> None:
 
 
 @contextmanager
-def open_database(folder: Path, name: str) -> Iterator[Database]:
-    """The database at DATABASE_URL, or one in a private cluster in ``folder``; migrated."""
+def open_database(folder: Path, name: str, supervisor: Supervisor) -> Iterator[Database]:
+    """The database at DATABASE_URL, or one in a private cluster in ``folder`` that is looked after;
+    migrated."""
     given = os.environ.get("DATABASE_URL")
     with ExitStack() as stack:
         if given:
@@ -135,6 +140,9 @@ def open_database(folder: Path, name: str) -> Iterator[Database]:
         else:
             cluster = stack.enter_context(Cluster(folder))
             url = cluster.ensure_database(name)
+            stop = threading.Event()
+            stack.callback(stop.set)
+            supervisor.start("the database server", partial(cluster.keep, stop), stop)
         database = Database(url)
         stack.callback(database.close)
         database.migrate()

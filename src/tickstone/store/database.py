@@ -6,18 +6,20 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+import psycopg.errors
 from alembic import command
 from alembic.config import Config
 from sqlalchemy import create_engine, text
 from sqlalchemy.exc import DataError, DBAPIError, InterfaceError, OperationalError
 from sqlalchemy.orm import Session
 
-from tickstone.errors import BadInput, StoreAway
+from tickstone.errors import BadInput, DiskFull, StoreAway
 
 AWAY = (
     "The database cannot be reached just now. Nothing typed is lost; this page goes on by "
     "itself when it is back."
 )
+FULL = "The disk of the database is full. Nothing typed is lost: make room, and this page goes on by itself."
 
 
 class Database:
@@ -48,11 +50,13 @@ class Database:
     @contextmanager
     def transaction(self) -> Iterator[Session]:
         """A session whose changes are committed at the end, or not at all. Raises StoreAway when the server
-        is away, and BadInput for what no column can hold."""
+        is away, DiskFull when it has no room, and BadInput for what no column can hold."""
         try:
             with Session(self._engine, expire_on_commit=False) as session, session.begin():
                 yield session
         except (OperationalError, InterfaceError) as error:
+            if isinstance(error.orig, psycopg.errors.DiskFull):
+                raise DiskFull(FULL) from error
             raise StoreAway(AWAY) from error
         except DataError as error:
             raise BadInput("A text or number here is one that cannot be stored.") from error

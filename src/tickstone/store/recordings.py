@@ -16,6 +16,8 @@ from tickstone.errors import Conflict, NotFound
 from tickstone.store import samples, tables
 from tickstone.store.rigs import sensor_ids
 
+STOPPED = "Tick Stone was stopped while it recorded."
+
 
 @dataclass(frozen=True)
 class NewStream:
@@ -157,13 +159,20 @@ def set_times(
         )
 
 
+def began(session: Session, recording_id: int) -> datetime | None:
+    """When a recording began; None where there is none of that id."""
+    return session.scalar(
+        select(tables.RecordingRow.started_at).where(tables.RecordingRow.id == recording_id)
+    )
+
+
 def close_orphans(session: Session) -> int:
     """Close the recordings that were live when the app went away without closing them; returns how many."""
     orphans = session.scalars(
         select(tables.RecordingRow.id).where(tables.RecordingRow.status == "live")
     ).all()
     for recording_id in orphans:
-        close(session, recording_id, status="cut", why="Tick Stone was stopped while it recorded.")
+        close(session, recording_id, status="cut", why=STOPPED)
     return len(orphans)
 
 

@@ -5208,7 +5208,8 @@ export interface components {
         /**
          * Health
          * @description Whether the parts are up; ``unwell`` are threads and tasks that have crashed and are not well again;
-         *     ``demo`` tells which database is served.
+         *     ``waiting`` rows are kept in a file until the database takes them; ``disk`` is enough, low, very-low or
+         *     full, with ``disk_free`` bytes; ``demo`` tells which database is served.
          */
         Health: {
             /** Ok */
@@ -5221,6 +5222,12 @@ export interface components {
             demo: boolean;
             /** Unwell */
             unwell: components["schemas"]["UnwellModel"][];
+            /** Waiting */
+            waiting: number;
+            /** Disk */
+            disk: string;
+            /** Disk Free */
+            disk_free: number;
         };
         /** HeapModel */
         HeapModel: {

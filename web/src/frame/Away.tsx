@@ -4,6 +4,7 @@ import { api, ask } from "../api/client";
 import { keys } from "../api/keys";
 import { renew } from "../api/renew";
 import { useLive, useNow } from "../hooks/live";
+import { troubleOf } from "../model/trouble";
 import styles from "./Away.module.css";
 
 /** Says what is away, in a line above the work, and fetches everything anew when it is back. */
@@ -25,17 +26,11 @@ export function Away() {
     if (well && !before.current) void renew(queries);
     before.current = well;
   }, [well, queries]);
-  const unwell = health.data?.unwell ?? [];
-  if (well && !now.recording?.store_away && unwell.length === 0) return null;
+  const sentence = troubleOf(app, health.data, now.recording ?? null);
+  if (!sentence) return null;
   return (
     <p className={styles.away} role="alert">
-      {!app
-        ? "Tick Stone itself does not answer. Start it again; this page goes on by itself."
-        : well && !now.recording?.store_away
-          ? `A part of Tick Stone crashed and is begun again: ${unwell.map((worker) => worker.name).join(", ")}. The log in the data folder says why.`
-          : now.recording
-            ? "The database is away. Recording goes on in memory; the counter stands until it is back."
-            : "The database is away. Nothing is lost; this page goes on by itself when it is back."}
+      {sentence}
     </p>
   );
 }
