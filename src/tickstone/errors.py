@@ -3,6 +3,7 @@ alone.
 
 TickStoneError
 ├── BadInput            bad-input       a value that cannot be; names its field
+│   └── TooLarge        too-large       more bytes than are taken in at once
 ├── NotFound            not-found       the thing asked for is not there
 ├── Conflict            conflict        somebody else changed it first, or it is busy
 ├── NotConnected        not-connected   this needs a live source of readings
@@ -31,6 +32,12 @@ class BadInput(TickStoneError):
     """A value that cannot be. ``path`` names the field."""
 
     code = "bad-input"
+
+
+class TooLarge(BadInput):
+    """More bytes than are taken in at once."""
+
+    code = "too-large"
 
 
 class NotFound(TickStoneError):

@@ -18,8 +18,8 @@ from tickstone.actions.jobs import DONE, Jobs, JobState, Progress
 from tickstone.errors import BadInput, Conflict, NotFound
 from tickstone.store.database import Database
 
-MOST_BYTES = 4_000_000_000
 MOST_FILES = 50
+GONE = NotFound("This file is not on the bench any more: choose it again.", "file")
 
 
 @dataclass(frozen=True)
@@ -74,7 +74,7 @@ class BenchFiles:
         """The file of that number. Raises NotFound."""
         file = self._files.get(file_id)
         if file is None:
-            raise NotFound("This file is not on the bench any more: choose it again.", "file")
+            raise GONE
         return file
 
     def of_rig(self, slug: str) -> list[BenchFile]:
@@ -84,7 +84,10 @@ class BenchFiles:
     def look(self, file_id: int, wish: Wish) -> Look:
         """The beginning of a file as it would be taken in; the wish is kept. Raises BadInput."""
         file = self._settle(file_id, wish)
-        return importing.look(self._database, file.slug, file.path, file.wish)
+        try:
+            return importing.look(self._database, file.slug, file.path, file.wish)
+        except FileNotFoundError:
+            raise GONE from None
 
     def begin(self, file_id: int, wish: Wish) -> BenchFile:
         """Begin to take a file in. Raises Conflict when that goes on already."""
@@ -123,6 +126,8 @@ class BenchFiles:
         if state is not None and state.state in ("waiting", "running", DONE):
             raise Conflict("This file is being taken in already.", "file")
         with self._lock:
+            if file_id not in self._files:
+                raise GONE
             self._files[file_id] = file = replace(
                 file, wish=replace(wish, modified=file.wish.modified, by_hand=file.wish.by_hand)
             )

@@ -106,5 +106,6 @@ def watch_program(session: Session, slug: str, language: str = "") -> WatchProgr
     """The watch program of a rig; without a language, in the first that its board runs."""
     rig = rigs.rig_named(session, slug).rig
     chosen = language or next(iter(rig.board.programs), "cpp")
+    text = writing.program(rig, chosen)
     name = f"{watch.identifier(rig.title)}_watch.{writing.SUFFIXES[chosen]}"
-    return WatchProgram(chosen, rig.board.programs, name, writing.program(rig, chosen))
+    return WatchProgram(chosen, rig.board.programs, name, text)

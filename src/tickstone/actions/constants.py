@@ -20,9 +20,13 @@ from tickstone.errors import BadInput
 from tickstone.store import constants, log, rigs
 
 
-def live_air(session: Session, stored: rigs.StoredRig, air_c: float, readings: int) -> Value:
-    """The air as the rig's own sensor reads it just now, as uncertain as that sensor's offset."""
-    sensor = thermometers(stored.rig)[0].id
+def live_air(session: Session, stored: rigs.StoredRig, air_c: float, readings: int) -> Value | None:
+    """The air as the rig's own sensor reads it just now, as uncertain as that sensor's offset; None where the
+    rig has none."""
+    own = thermometers(stored.rig)
+    if not own:
+        return None
+    sensor = own[0].id
     sd = settled(session, stored, sensor)["offset"].sd
     return Value(
         "air", "air", "°C", round(air_c, 2), sd, Provenance.MEASURED, f"live, mean of {readings}", "convert"

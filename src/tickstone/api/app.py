@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
@@ -32,7 +33,7 @@ from tickstone.api import (
     worlds,
 )
 from tickstone.api.errors import REFUSALS, add_handlers
-from tickstone.api.guard import OwnOriginOnly
+from tickstone.api.guard import OwnOriginOnly, SafeHeaders, SmallBodies
 from tickstone.api.needs import Shop
 from tickstone.errors import NotFound
 from tickstone.store.space import FULL
@@ -83,7 +84,9 @@ def make_app(
     app.state.workshop = workshop
     app.state.broadcasts = {}  # by rig: one message for all its windows
     app.add_middleware(GZipMiddleware, minimum_size=2000)
+    app.add_middleware(SmallBodies)
     app.add_middleware(OwnOriginOnly, hosts=hosts)
+    app.add_middleware(SafeHeaders)
     add_handlers(app)
     # Taken over as they stand: including a router would build all its routes anew at the first request.
     for router in (
@@ -143,7 +146,8 @@ def serve_front_end(app: FastAPI, built: Path) -> None:
 
     @app.get("/{rest:path}", include_in_schema=False)
     def page(rest: str) -> FileResponse:
-        wanted = (built / rest).resolve()
-        if rest and wanted.is_file() and built.resolve() in wanted.parents:
-            return FileResponse(wanted)
+        with contextlib.suppress(ValueError, OSError):  # of an address that no file can have
+            wanted = (built / rest).resolve()
+            if rest and wanted.is_file() and built.resolve() in wanted.parents:
+                return FileResponse(wanted)
         return FileResponse(built / "index.html", headers={"Cache-Control": "no-cache"})

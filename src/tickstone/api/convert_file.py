@@ -13,6 +13,7 @@ from pydantic import BaseModel
 from starlette.concurrency import run_in_threadpool
 
 from tickstone.actions import converting
+from tickstone.api import uploads
 from tickstone.api.errors import REFUSALS
 from tickstone.api.needs import Shop
 from tickstone.errors import BadInput
@@ -21,7 +22,6 @@ from tickstone.formats import converted
 router = APIRouter(prefix="/api/convert-file", tags=["convert"], responses=REFUSALS)
 
 IN_MEMORY = 8_000_000  # bytes; a larger file waits on disk
-MOST_BYTES = 4_000_000_000
 
 Said = Annotated[
     list[str], Query(max_length=500, description="column=sensor.channel, or column= to leave it alone")
@@ -54,7 +54,8 @@ class PreviewModel(BaseModel):
 
 
 @router.post(
-    "/preview", openapi_extra={"requestBody": {"content": {"text/csv": {"schema": {"type": "string"}}}}}
+    "/preview",
+    openapi_extra={"requestBody": {"content": {"text/csv": {"schema": {"type": "string"}}}}},
 )
 async def preview(shop: Shop, request: Request, rig: str = "", column: Said = []) -> PreviewModel:  # noqa: B006
     """What each column of a file (or of its beginning) is taken for, and its first rows converted."""
@@ -62,7 +63,10 @@ async def preview(shop: Shop, request: Request, rig: str = "", column: Said = []
         return await run_in_threadpool(_preview, shop, file, rig, column)
 
 
-@router.post("", openapi_extra={"requestBody": {"content": {"text/csv": {"schema": {"type": "string"}}}}})
+@router.post(
+    "",
+    openapi_extra={"requestBody": {"content": {"text/csv": {"schema": {"type": "string"}}}}},
+)
 async def convert(shop: Shop, request: Request, rig: str = "", column: Said = []) -> StreamingResponse:  # noqa: B006
     """The file with its converted columns, as CSV."""
     file = await _received(request)
@@ -84,15 +88,11 @@ async def convert(shop: Shop, request: Request, rig: str = "", column: Said = []
 
 async def _received(request: Request) -> BinaryIO:
     file = cast(BinaryIO, tempfile.SpooledTemporaryFile(max_size=IN_MEMORY))  # noqa: SIM115
-    size = 0
-    async for part in request.stream():
-        size += len(part)
-        if size > MOST_BYTES:
-            file.close()
-            raise BadInput(
-                f"The file is larger than {MOST_BYTES / 1e9:g} GB: convert it on the command line.", "file"
-            )
-        file.write(part)
+    try:
+        await uploads.receive(request, file, "convert it on the command line")
+    except BaseException:
+        file.close()
+        raise
     file.seek(0)
     return file
 

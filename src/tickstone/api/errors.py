@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import secrets
 from typing import Any
 
 from fastapi import FastAPI, Request
@@ -11,11 +12,12 @@ from pydantic import BaseModel
 from starlette.exceptions import HTTPException
 
 from tickstone.calculations.registry import refusal
-from tickstone.errors import TickStoneError
+from tickstone.errors import TickStoneError, TooLarge
 from tickstone.supervised import LOG
 
 STATUS = {
     "bad-input": 422,
+    "too-large": 413,
     "not-found": 404,
     "conflict": 409,
     "not-connected": 409,
@@ -27,7 +29,10 @@ STATUS = {
 }
 
 
-UNEXPECTED = "Something went wrong that Tick Stone did not expect. Its log, in the data folder, says what."
+UNEXPECTED = (
+    "Something went wrong that Tick Stone did not expect: look for error {} in its data folder's log."
+)
+MOST_BODY = 8_000_000  # bytes of a body, but for files that are handed over
 
 
 class Refusal(BaseModel):
@@ -39,13 +44,20 @@ class Refusal(BaseModel):
 
 
 # What every route may answer instead.
-REFUSALS: dict[int | str, dict[str, Any]] = {code: {"model": Refusal} for code in (404, 409, 422, 503)}
+REFUSALS: dict[int | str, dict[str, Any]] = {
+    code: {"model": Refusal} for code in (404, 409, 413, 422, 503, 507)
+}
 
 
 def answer(error: TickStoneError) -> JSONResponse:
     """A refusal as a response."""
     body = Refusal(code=error.code, path=error.path, message=error.message)
     return JSONResponse(body.model_dump(), status_code=STATUS[error.code])
+
+
+def too_large() -> JSONResponse:
+    """The refusal of a body that is too large."""
+    return answer(TooLarge(f"This is larger than {MOST_BODY / 1e6:g} MB: nothing of it was taken in."))
 
 
 def add_handlers(app: FastAPI) -> None:
@@ -57,15 +69,22 @@ def add_handlers(app: FastAPI) -> None:
 
     @app.exception_handler(HTTPException)
     def nowhere(request: Request, error: HTTPException) -> JSONResponse:
+        if error.status_code == STATUS[TooLarge.code]:
+            return answer(
+                TooLarge(f"This is larger than {MOST_BODY / 1e6:g} MB: nothing of it was taken in.")
+            )
         body = Refusal(
             code="not-found", path="", message=f"Nothing here answers {request.method} {request.url.path}."
         )
         return JSONResponse(body.model_dump(), status_code=error.status_code, headers=error.headers)
 
     @app.exception_handler(Exception)
-    def unexpected(_: Request, error: Exception) -> JSONResponse:
-        LOG.error("a request failed", exc_info=error)
-        body = Refusal(code="error", path="", message=UNEXPECTED)
+    def unexpected(request: Request, error: Exception) -> JSONResponse:
+        number = secrets.token_hex(3)
+        LOG.error(
+            "error %s: a request failed, %s %s", number, request.method, request.url.path, exc_info=error
+        )
+        body = Refusal(code="error", path="", message=UNEXPECTED.format(number))
         return JSONResponse(body.model_dump(), status_code=STATUS["error"])
 
     @app.exception_handler(RequestValidationError)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import asdict
 from datetime import datetime
+from pathlib import Path
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Request
@@ -11,14 +12,14 @@ from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
 from tickstone.actions import rigs
-from tickstone.actions.bench_files import MOST_BYTES, BenchFile
+from tickstone.actions.bench_files import BenchFile
 from tickstone.actions.importing import ColumnLook, Wish
 from tickstone.actions.jobs import JobState
+from tickstone.api import uploads
 from tickstone.api.errors import REFUSALS
 from tickstone.api.meanings import MeaningModel, TargetModel, targets_of
 from tickstone.api.models import Body, Done, Finite, Name, number
 from tickstone.api.needs import Shop
-from tickstone.errors import BadInput
 from tickstone.formats.mapping import AIR, AIR_CHANNEL, wants_air
 
 router = APIRouter(prefix="/api", tags=["imports"], responses=REFUSALS)
@@ -135,15 +136,12 @@ async def hand_over(
     """Lay a file on a rig's bench, or a table typed from a notebook; its bytes are the body."""
     await run_in_threadpool(_check_rig, shop, slug)
     file = shop.files.room()
-    size = 0
-    async for part in request.stream():
-        size += len(part)
-        if size > MOST_BYTES:
-            file.close()
-            raise BadInput(
-                f"The file is larger than {MOST_BYTES / 1e9:g} GB: cut it into pieces first.", "file"
-            )
-        await run_in_threadpool(file.write, part)
+    try:
+        await uploads.receive(request, file, "cut it into pieces first")
+    except BaseException:  # too large, cut off, or no room: nothing of it stays
+        file.close()
+        Path(file.name).unlink(missing_ok=True)
+        raise
     stem = name.rsplit(".", 1)[0].strip()[:120] or "file"
     known = modified if modified is not None and modified.tzinfo is not None else None
     return _model(shop, shop.files.put(slug, file, Wish(stem, modified=known, by_hand=by_hand)))

@@ -17,7 +17,9 @@ from tickstone.core import constants as core_constants
 from tickstone.core.diagnosis.finding import Finding
 from tickstone.core.uncertainty import plus_minus
 
+MOST_S = 1e9  # thirty years: no recording is longer, and its µs fit into the store
 Finite = Annotated[float, Field(allow_inf_nan=False)]
+Seconds = Annotated[float, Field(ge=-MOST_S, le=MOST_S, allow_inf_nan=False)]
 Name = Annotated[str, Field(min_length=1, max_length=120)]
 Purpose = Annotated[str, Field(max_length=120)]
 Provenance = Literal["assumed", "measured", "derived", "chosen"]

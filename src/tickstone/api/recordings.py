@@ -16,11 +16,11 @@ from tickstone.api.models import (
     Conditions,
     Done,
     FaultModel,
-    Finite,
     MarkAsked,
     MarkModel,
     Name,
     RecordingModel,
+    Seconds,
     TruthModel,
     numbers,
 )
@@ -156,12 +156,12 @@ class RecordingChange(Body):
 class SpanAsked(Body):
     """A span, s from the recording's start."""
 
-    t0_s: Finite
-    t1_s: Finite
+    t0_s: Seconds
+    t1_s: Seconds
 
 
 class MomentAsked(Body):
-    t_s: Finite
+    t_s: Seconds
 
 
 class JoinAsked(Body):
@@ -178,15 +178,15 @@ class CutDone(BaseModel):
 class NewMark(MarkAsked):
     """A moment, or a span where ``t1_s`` is given, s from the recording's start."""
 
-    t0_s: Finite
-    t1_s: Finite | None = None
+    t0_s: Seconds
+    t1_s: Seconds | None = None
 
 
 class MarkChange(Body):
     label: Annotated[str, Field(min_length=1, max_length=120)] | None = None
     archived: bool | None = None
-    t0_s: Finite | None = None
-    t1_s: Finite | None = None
+    t0_s: Seconds | None = None
+    t1_s: Seconds | None = None
     sensor: Name | None = None
     truth: TruthModel | None = None
     conditions: Conditions | None = None
@@ -239,8 +239,8 @@ def trace(
     shop: Shop,
     recording_id: int,
     sensor: Name,
-    t0: Finite | None = None,
-    t1: Finite | None = None,
+    t0: Seconds | None = None,
+    t1: Seconds | None = None,
     width: Annotated[int, Query(ge=2, le=WIDEST)] = 1000,
 ) -> TraceModel:
     """A sensor's readings between two times, s, at most about ``width`` points: minimum and maximum per
@@ -261,7 +261,7 @@ def trace(
 
 
 @router.get("/recordings/{recording_id}/at")
-def at_cursor(shop: Shop, recording_id: int, sensor: Name, t: Finite) -> CursorModel:
+def at_cursor(shop: Shop, recording_id: int, sensor: Name, t: Seconds) -> CursorModel:
     """The reading nearest to a time, s."""
     with shop.database.transaction() as session:
         reading_at_cursor = reading.at_cursor(session, recording_id, sensor, t)
@@ -307,8 +307,8 @@ def all_lanes(
     shop: Shop,
     recording_id: int,
     show: Show,
-    t0: Finite | None = None,
-    t1: Finite | None = None,
+    t0: Seconds | None = None,
+    t1: Seconds | None = None,
     width: Annotated[int, Query(ge=2, le=WIDEST)] = 1000,
     stone: int | None = None,
 ) -> list[LaneModel]:
@@ -333,7 +333,7 @@ def all_lanes(
 
 @router.get("/recordings/{recording_id}/read-outs")
 def read_outs(
-    shop: Shop, recording_id: int, show: Show, t0: Finite, t1: Finite, stone: int | None = None
+    shop: Shop, recording_id: int, show: Show, t0: Seconds, t1: Seconds, stone: int | None = None
 ) -> list[ReadOutModel]:
     """What lanes say over a span, s."""
     if t0 > t1:
@@ -345,7 +345,7 @@ def read_outs(
 
 @router.get("/recordings/{recording_id}/moment")
 def moment(
-    shop: Shop, recording_id: int, show: Show, t: Finite, stone: int | None = None
+    shop: Shop, recording_id: int, show: Show, t: Seconds, stone: int | None = None
 ) -> list[MomentModel]:
     """What lanes say at a time, s."""
     with shop.database.transaction() as session:
@@ -363,8 +363,8 @@ def export(
     shop: Shop,
     recording_id: int,
     form: Name = "csv",
-    t0: Finite | None = None,
-    t1: Finite | None = None,
+    t0: Seconds | None = None,
+    t1: Seconds | None = None,
     converted: bool = True,
     stone: int | None = None,
 ) -> StreamingResponse:

@@ -11,6 +11,7 @@ from datetime import datetime
 from tickstone.core import units
 from tickstone.core.stones import StoneConstant
 from tickstone.core.uncertainty import plus_minus
+from tickstone.firmware.words import one_line
 
 
 @dataclass(frozen=True)
@@ -49,12 +50,7 @@ def remark(line: StoneConstant, cut_at: datetime) -> str:
         f"{line.label}{spread}{unit}, {line.provenance}, {line.source}, "
         f"{line.made_at or cut_at:%Y-%m-%d}{stale}"
     )
-    return _one_line(text)
-
-
-def _one_line(text: str) -> str:
-    """Text that stays inside a comment of any of the languages."""
-    return re.sub(r"\s+", " ", text).replace("*/", "* /").replace("\\", "/")
+    return one_line(text)
 
 
 def _title(header: Header) -> list[str]:
@@ -65,7 +61,7 @@ def _title(header: Header) -> list[str]:
         "± is 95 %. measured: from a recording or a reading on this rig; derived: computed from others;",
         "chosen: a person's decision; assumed: nobody has measured it.",
     ]
-    return [_one_line(line) for line in lines]
+    return [one_line(line) for line in lines]
 
 
 def c_header(header: Header, lines: Sequence[StoneConstant]) -> str:

@@ -16,6 +16,7 @@ from tickstone.core.rigs.reading import Counts, Echo, Reading, Registers, Steps,
 from tickstone.core.rigs.rig import Output, Rig, Wire
 from tickstone.core.wiring.places import pin_named
 from tickstone.errors import BadInput
+from tickstone.firmware.words import one_line
 
 BAUD = 115_200
 PING_EVERY_US = 60_000  # the old echo has died by then (common practice)
@@ -214,7 +215,7 @@ def opening(plan: ProgramPlan, mark: int) -> list[str]:
     """The lines of the comment that every program begins with; its mark takes so many characters."""
     rig = plan.rig
     sentences = [
-        f"Watch program of {one_line(rig.title)}: it streams raw readings, one line each, at {BAUD} baud.",
+        f"Watch program of {rig.title}: it streams raw readings, one line each, at {BAUD} baud.",
         "A line is label:value pairs; t_us is this board's own clock in µs, which wraps at 32 bits. A "
         "missing reading is left out; an echo of 0 means that none came.",
         f"For the {rig.board.title}. Hold the pin numbers below against the print on your board.",
@@ -223,9 +224,4 @@ def opening(plan: ProgramPlan, mark: int) -> list[str]:
     ]
     if not plan.on_bus:
         del sentences[3]
-    return [line for text in sentences for line in textwrap.wrap(text, 86 - mark)]
-
-
-def one_line(text: str) -> str:
-    """Text that stays inside a comment."""
-    return re.sub(r"\s+", " ", text).replace("\\", "/")
+    return [line for text in sentences for line in textwrap.wrap(one_line(text), 86 - mark)]

@@ -4,6 +4,7 @@ pass."""
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from functools import cache
@@ -22,6 +23,7 @@ from tickstone.formats.documents import parsed, strict, validated
 RIG_DOCUMENT: TypeAdapter[Rig] = TypeAdapter(Rig)
 BOARD_DOCUMENT: TypeAdapter[Board] = TypeAdapter(Board)
 MOST_PARTS = 200
+CODE = re.compile(r"\w{0,24}", re.ASCII)  # what a program calls a pin: it stands in programs as it is
 
 
 @cache
@@ -168,6 +170,8 @@ def board_faults(board: Board) -> Iterator[tuple[str, str]]:
         odd = [ability for ability in pin.abilities if ability not in ABILITIES]
         if odd:
             yield "board.pins", f"{pin.name} cannot be {odd[0]!r}: a pin is {', '.join(ABILITIES)}."
+        if not CODE.fullmatch(pin.code):
+            yield "board.pins", f"{pin.name} cannot be {pin.code!r} in a program: a number or a plain name."
     for name in names:
         if not name.strip() or names.count(name) > 1:
             yield "board.pins", f"Every pin and rail needs a name of its own: {name!r} is none."

@@ -95,6 +95,7 @@ class Cluster:
             "unix_socket_directories": "",
             "logging_collector": "off",
             "log_min_messages": "warning",
+            "log_error_verbosity": "terse",  # without the row that it is about
             "max_connections": "60",
             "shared_buffers": "128MB",
             "wal_compression": "on",

@@ -24,6 +24,12 @@ def say(sentence: str) -> None:
     print(sentence, file=sys.stderr, flush=True)
 
 
+OWN, PASSED_THROUGH = (
+    0o700,
+    0o711,
+)  # of a folder: for its owner alone; the database server's user comes through
+
+
 def is_root() -> bool:
     """Whether this process runs as root."""
     return os.geteuid() == 0

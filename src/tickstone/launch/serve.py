@@ -23,7 +23,7 @@ import uvicorn
 from tickstone.actions.workshop import Workshop
 from tickstone.api.app import make_app
 from tickstone.errors import SetUp
-from tickstone.launch import frontend
+from tickstone.launch import frontend, machine
 from tickstone.launch.cluster import Cluster
 from tickstone.launch.folders import data_folder
 from tickstone.launch.log import keep_log
@@ -42,6 +42,7 @@ def serve(*, demo: bool, listen: str = "127.0.0.1", port: int | None = None) -> 
     returns 0."""
     folder = data_folder() / ("demo" if demo else "own")
     folder.mkdir(exist_ok=True)
+    folder.chmod(machine.PASSED_THROUGH if machine.is_root() else machine.OWN)
     with (folder / "running.lock").open("a+") as gate:
         running = _lock_or_address(gate, folder)
         if running is not None:
@@ -70,8 +71,9 @@ def _lock_or_address(gate: IO[str], folder: Path) -> str | None:
 
 def _serve_locked(stack: ExitStack, folder: Path, demo: bool, listen: str, port: int | None) -> None:
     signal.signal(signal.SIGTERM, _interrupt)
-    stack.callback(keep_log(folder))
     built = frontend.ensure_built()
+    os.umask(0o077)  # what is written from here on is for its owner alone
+    stack.callback(keep_log(folder))
     supervisor = Supervisor()
     name = "tickstone_demo" if demo else "tickstone"
     database = stack.enter_context(open_database(folder, name, supervisor))

@@ -58,7 +58,7 @@ class SerialSource:
     def open(self) -> None:
         try:
             self._port = serial.Serial(self._path, self._baud, timeout=WAIT_S)
-        except (serial.SerialException, OSError) as error:
+        except (serial.SerialException, OSError, ValueError) as error:
             raise SourceLost(f"Cannot open {self._title}: {_plain(error)}.", "path") from None
 
     def read(self) -> bytes:
@@ -96,7 +96,7 @@ class TcpSource:
     def open(self) -> None:
         try:
             self._socket = socket.create_connection(self._address, timeout=3)
-        except OSError as error:
+        except (OSError, ValueError) as error:  # ValueError: of a name that no host can have
             raise SourceLost(f"Cannot reach {self._title}: {_plain(error)}.", "host") from None
         self._socket.settimeout(WAIT_S)
 
@@ -168,6 +168,8 @@ class ReplaySource:
 
 
 def _plain(error: Exception) -> str:
+    if isinstance(error, ValueError):
+        return "it is no name of one"
     number = getattr(error, "errno", None)
     said = {
         2: "there is no such port",

@@ -10,10 +10,10 @@ import psycopg.errors
 from alembic import command
 from alembic.config import Config
 from sqlalchemy import create_engine, text
-from sqlalchemy.exc import DataError, DBAPIError, InterfaceError, OperationalError
+from sqlalchemy.exc import DataError, DBAPIError, IntegrityError, InterfaceError, OperationalError
 from sqlalchemy.orm import Session
 
-from tickstone.errors import BadInput, DiskFull, StoreAway
+from tickstone.errors import BadInput, Conflict, DiskFull, StoreAway
 
 AWAY = (
     "The database cannot be reached just now. Nothing typed is lost; this page goes on by "
@@ -35,6 +35,7 @@ class Database:
             max_overflow=8,
             pool_pre_ping=True,
             pool_timeout=10,
+            hide_parameters=True,  # no value of a row comes into the log
             connect_args={"connect_timeout": 3},
         )
 
@@ -50,7 +51,8 @@ class Database:
     @contextmanager
     def transaction(self) -> Iterator[Session]:
         """A session whose changes are committed at the end, or not at all. Raises StoreAway when the server
-        is away, DiskFull when it has no room, and BadInput for what no column can hold."""
+        is away, DiskFull when it has no room, Conflict when two do what only one can, and BadInput for what
+        no column can hold."""
         try:
             with Session(self._engine, expire_on_commit=False) as session, session.begin():
                 yield session
@@ -58,6 +60,8 @@ class Database:
             if isinstance(error.orig, psycopg.errors.DiskFull):
                 raise DiskFull(FULL) from error
             raise StoreAway(AWAY) from error
+        except IntegrityError as error:
+            raise Conflict("Somebody else did the same at this moment: look at it again.") from error
         except DataError as error:
             raise BadInput("A text or number here is one that cannot be stored.") from error
         except DBAPIError as error:

@@ -24,6 +24,7 @@ class Connection:
     ) -> None:
         self._intake, self._lock, self._supervisor, self._clock = intake, lock, supervisor, clock
         self._reader: Reader | None = None
+        self._changing = threading.Lock()  # two that connect at once do it one after the other
         self.source = ""
         self.status, self.why = IDLE, ""
         self.lost_at = 0.0
@@ -42,8 +43,12 @@ class Connection:
         """Open a source and begin to read it; what was connected before is let go. Raises SourceLost."""
         if self._intake.recording is not None:
             raise Conflict("A recording is running: stop it before changing the source.", "source")
-        self.disconnect()
-        source.open()
+        with self._changing:
+            self._let_go()
+            source.open()
+            self._begin(source, meanings)
+
+    def _begin(self, source: LineSource, meanings: Mapping[str, Meaning] | None) -> None:
         with self._lock:
             self._intake.begin(source.pace, meanings)
             self.source, self.status, self.why = source.title, LIVE, ""
@@ -60,6 +65,10 @@ class Connection:
 
     def disconnect(self) -> None:
         """Let the source go."""
+        with self._changing:
+            self._let_go()
+
+    def _let_go(self) -> None:
         with self._lock:
             reader, self._reader = self._reader, None
             self.status, self.why = IDLE, ""
