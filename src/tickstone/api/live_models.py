@@ -110,6 +110,7 @@ class LiveMessage(BaseModel):
     source: str
     why: str
     advice: str
+    left_out: int
     now_s: float
     rate_hz: float | None
     jitter_ms: float | None
@@ -139,6 +140,7 @@ class LiveMessage(BaseModel):
             source=state.source,
             why=state.why,
             advice=state.advice,
+            left_out=state.left_out,
             now_s=round(now_s, 3),
             rate_hz=state.rhythm.rate_hz,
             jitter_ms=state.rhythm.jitter_ms,

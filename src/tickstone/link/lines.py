@@ -19,7 +19,7 @@ class LineSplitter:
 
     def feed(self, data: bytes) -> list[str]:
         """The lines that ``data`` completes; empty lines are left out. Bytes that are no text become
-        U+FFFD."""
+        U+FFFD; of an endless line only its beginning is kept."""
         if self._after_cr and data.startswith(b"\n"):
             data = data[1:]
         if data:
@@ -30,4 +30,4 @@ class LineSplitter:
         if len(self._half) > LONGEST_LINE:
             whole.append(self._half)
             self._half = b""
-        return [line.decode("utf-8", "replace") for line in whole if line]
+        return [line[:LONGEST_LINE].decode("utf-8", "replace") for line in whole if line]

@@ -12,16 +12,17 @@ from collections.abc import Callable
 from tickstone.errors import SourceLost
 from tickstone.link.lines import LineSplitter
 from tickstone.link.sources import LineSource
-from tickstone.supervised import Supervisor
+from tickstone.supervised import LOG, Supervisor
 
 OnLines = Callable[[list[str], float], None]
 OnSaid = Callable[[str], None]
 CRASHED = "Reading the line failed for a reason that nobody expected; the log in the data folder says which."
 AGAIN_S = 0.5  # between two tries to open a source that was lost
+MOST_WAITING = 4_000_000  # bytes that were taken and not told yet; what comes beyond them is left out
 GATHER_S = 0.01  # lines that come within so long are handed on together
 TEXT = bytes([9, 10, 13, *range(32, 127)]) + "µ°²±Ω".encode()
 
-Happened = tuple[str, bytes | str, float]  # bytes, lost, back or over; what came or was said; when
+Happened = tuple[str, bytes | str, float]  # bytes, skipped, lost, back or over; what came or was said; when
 
 
 class Reader:
@@ -46,6 +47,9 @@ class Reader:
         self._supervisor = supervisor or Supervisor()
         self._threads: list[threading.Thread] = []
         self._crashed = False
+        self._skipping = False
+        self._taken = self._told = 0  # bytes, each counted by its own thread
+        self.left_out = 0  # bytes of a source that sends more than can be read
 
     @property
     def strange_share(self) -> float:
@@ -89,10 +93,24 @@ class Reader:
                         break
                     continue
                 if data:
-                    self._add("bytes", data)
+                    self._keep(data)
             self._crashed = False
         finally:
             self._source.close()
+
+    def _keep(self, data: bytes) -> None:
+        """Let bytes wait for the telling thread, where there is room for them."""
+        if self._taken - self._told + len(data) > MOST_WAITING:
+            if not self._skipping:
+                LOG.warning("%s sends more than can be read", self._source.title)
+            self.left_out += len(data)
+            self._skipping = True
+            return
+        if self._skipping:
+            self._skipping = False
+            self._add("skipped")
+        self._taken += len(data)
+        self._add("bytes", data)
 
     def _came_back(self, why: str) -> bool:
         """Say that the source is lost, and wait until it is there again; False when it does not come back."""
@@ -125,6 +143,7 @@ class Reader:
             while self._happened and not self._stop.is_set():
                 what, line, at = self._happened.popleft()
                 if isinstance(line, bytes) and what == "bytes":
+                    self._told += len(line)
                     self._bytes.append((len(line), len(line.translate(None, TEXT))))
                     lines += splitter.feed(line)
                     arrival = at
@@ -132,7 +151,7 @@ class Reader:
                 if lines:
                     self._on_lines(lines, arrival)
                     lines = []
-                splitter = LineSplitter(midstream=self._source.midstream)
+                splitter = LineSplitter(midstream=self._source.midstream or what == "skipped")
                 self._change(what, str(line))
             if lines and not self._stop.is_set():
                 self._on_lines(lines, arrival)
@@ -142,5 +161,5 @@ class Reader:
             self._on_back()
         elif what == "lost":
             self._on_lost(why)
-        else:
+        elif what == "over":
             self._on_over(why)

@@ -33,6 +33,7 @@ export const IDLE: FeedNow = {
   source: "",
   why: "",
   advice: "",
+  left_out: 0,
   now_s: 0,
   rate_hz: null,
   jitter_ms: null,

@@ -39,6 +39,11 @@ class Connection:
         """Of the bytes that came lately, the share that no text is made of."""
         return 0.0 if self._reader is None else self._reader.strange_share
 
+    @property
+    def left_out(self) -> int:
+        """Bytes of the source that were left out: more came than could be read."""
+        return 0 if self._reader is None else self._reader.left_out
+
     def connect(self, source: LineSource, meanings: Mapping[str, Meaning] | None = None) -> None:
         """Open a source and begin to read it; what was connected before is let go. Raises SourceLost."""
         if self._intake.recording is not None:

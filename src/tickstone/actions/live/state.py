@@ -22,13 +22,15 @@ class RecordingState:
 @dataclass(frozen=True)
 class LiveState:
     """How the rig's line stands: ``status`` is idle, live, silent or lost; ``why`` is a sentence when lost or
-    ended; ``advice`` what to do about a source that makes no sense; ``rhythm`` holds all lines a second,
+    ended; ``advice`` what to do about a source that makes no sense; ``left_out`` are the bytes of one that
+    sends more than can be read; ``rhythm`` holds all lines a second,
     jitter and gaps of the sensor that speaks most."""
 
     status: str
     source: str
     why: str
     advice: str
+    left_out: int
     rhythm: Rhythm
     lines: int
     garbled: int

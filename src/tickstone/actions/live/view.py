@@ -58,6 +58,7 @@ class View:
                 connection.source,
                 connection.why,
                 self._advice(now),
+                connection.left_out,
                 self._rhythm(now),
                 intake.lines,
                 intake.garbled,

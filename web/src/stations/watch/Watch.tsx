@@ -68,6 +68,12 @@ function Live() {
       <Verdict next={first && <NextCheck finding={first} />}>
         {heading(place.rig.sensors, place.sensor, feed.link === "opening", now)}
       </Verdict>
+      {now.left_out > 0 && (
+        <p className={styles.advice} role="alert">
+          More comes than can be read: {figure(now.left_out / 1e6, 1)}
+          {THIN}MB of it were left out. Let the board send fewer lines a second, or end each line.
+        </p>
+      )}
       {now.advice && (
         <p className={styles.advice} role="alert">
           {now.advice}
