@@ -38,7 +38,7 @@ class Scripted:
     """A source that gives what a test puts in; None means the other end has gone."""
 
     title = "scripted"
-    midstream = comes_back = False
+    midstream = comes_back = standin = False
     pace = 1.0
 
     def __init__(self) -> None:

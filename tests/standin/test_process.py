@@ -10,6 +10,7 @@ import socket
 import subprocess
 import sys
 from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -18,6 +19,7 @@ from hypothesis import strategies as st
 
 from tests.conftest import until
 from tests.rigs import ranger_and_air
+from tickstone import scratch
 from tickstone.actions.live.rig import LiveRig
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.kinds.base import Ambient
@@ -29,7 +31,7 @@ from tickstone.core.worked import work
 from tickstone.errors import BadInput, SourceLost
 from tickstone.launch.folders import ROOT
 from tickstone.link.sources import SerialSource
-from tickstone.standin.client import StandInProcesses
+from tickstone.standin.client import GRACE_S, StandInProcesses
 from tickstone.standin.serial_line import misread
 
 TABLE = ROOT / "docs" / "streams.md"
@@ -81,6 +83,49 @@ def test_the_control_socket_takes_changes_and_answers_nonsense_with_a_sentence(
     with pytest.raises(SourceLost):
         process.hands()
     assert standins.for_rig("control", ranger_and_air()) is not process
+
+
+def test_it_ends_a_minute_after_nobody_uses_it_and_is_another_when_asked_for_again() -> None:
+    now = 0.0
+    made = StandInProcesses(clock=lambda: now)
+    try:
+        first, other = made.for_rig("a", ranger_and_air()), made.for_rig("b", ranger_and_air())
+        now = GRACE_S - 1.0
+        made.end_unused(["a"])
+        now = GRACE_S + 1.0
+        made.end_unused([])
+        assert (first.running, other.running) == (True, False)
+        assert not other.folder.exists()
+        assert made.running("b") is None
+        now += GRACE_S - 2.0
+        assert made.running("a") is first  # somebody looks at it
+        now += GRACE_S - 1.0
+        made.end_unused([])
+        assert first.running
+        now += 2.0
+        made.end_unused([])
+        assert not first.running
+        assert made.for_rig("a", ranger_and_air()) is not first
+    finally:
+        made.stop()
+
+
+def test_hands_are_shown_before_it_is_started(standins: StandInProcesses) -> None:
+    told = standins.for_rig("shown", fern()).hands()
+    assert json.loads(json.dumps(standins.at_rest(fern()))) == told
+
+
+def test_folders_of_a_killed_app_are_taken_away_at_the_next_start(tmp_path: Path, monkeypatch) -> None:
+    monkeypatch.setattr("tempfile.tempdir", str(tmp_path))
+    ended = subprocess.Popen([sys.executable, "-c", ""])
+    ended.wait()
+    (tmp_path / f"tick-stone-standin-{ended.pid}-ab12cd34" / "deep").mkdir(parents=True)
+    (tmp_path / f"tick-stone-bench-{ended.pid}-ab12cd34").mkdir()
+    foreign = tmp_path / "tick-stone-notes"
+    foreign.mkdir()
+    ours = scratch.folder("standin")
+    assert scratch.clean() == 2
+    assert sorted(tmp_path.iterdir()) == sorted([foreign, ours])
 
 
 def test_it_ends_with_the_process_that_started_it() -> None:

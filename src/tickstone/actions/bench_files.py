@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import BinaryIO
 
+from tickstone import scratch
 from tickstone.actions import importing
 from tickstone.actions.importing import Look, Wish
 from tickstone.actions.jobs import DONE, Jobs, JobState, Progress
@@ -54,7 +55,7 @@ class BenchFiles:
             for old in done[:-MOST_FILES]:
                 del self._files[old.id]
             if self._folder is None:
-                self._folder = Path(tempfile.mkdtemp(prefix="tick-stone-bench-"))
+                self._folder = scratch.folder("bench")
         return tempfile.NamedTemporaryFile(dir=self._folder, delete=False)  # type: ignore[return-value]
 
     def put(self, slug: str, file: BinaryIO, wish: Wish) -> BenchFile:

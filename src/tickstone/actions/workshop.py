@@ -7,7 +7,7 @@ import contextlib
 import os
 import tempfile
 import threading
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from functools import partial
 from pathlib import Path
 from typing import Any, Protocol
@@ -48,6 +48,8 @@ class StandIns(Protocol):
 
     def for_rig(self, slug: str, rig: Rig) -> StandIn: ...
     def running(self, slug: str) -> StandIn | None: ...
+    def at_rest(self, rig: Rig) -> list[dict[str, Any]]: ...
+    def end_unused(self, connected: Collection[str]) -> None: ...
 
 
 class Workshop:
@@ -106,6 +108,11 @@ class Workshop:
                 if live.holding.hold is not None:
                     turn(f"holding on {live.slug}", partial(self.holds.take, live.slug, forced=False))
             turn("closing recordings", self.recordings.close_ended)
+            if self.standins is not None:
+                turn("ending stand-ins", partial(self.standins.end_unused, self._on_standins()))
+
+    def _on_standins(self) -> list[str]:
+        return [live.slug for live in self.rigs.all if live.connection.standin]
 
     def space(self) -> Space:
         """The room on the disk of the data."""
@@ -150,6 +157,18 @@ class Workshop:
         with self.database.transaction() as session:
             rig = rigs.rig_named(session, slug).rig
         return self.standins.for_rig(slug, rig)
+
+    def hands(self, slug: str) -> list[dict[str, Any]]:
+        """The hands of a rig's stand-in, as they are set; looking starts none. Raises NotFound when there are
+        no stand-ins."""
+        if self.standins is None:
+            raise NotFound("The stand-in is not running.")
+        running = self.standins.running(slug)
+        if running is not None:
+            return running.hands()
+        with self.database.transaction() as session:
+            rig = rigs.rig_named(session, slug).rig
+        return self.standins.at_rest(rig)
 
     def track(self, slug: str) -> dict[str, Any] | None:
         """How a rig's stand-in stands on the track; None while it is on the bench, or not there yet. Raises

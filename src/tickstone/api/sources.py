@@ -79,9 +79,9 @@ def sources(shop: Shop) -> SourcesModel:
 
 def _source(shop: Workshop, slug: str, body: SourceAsked) -> LineSource:
     if body.kind == "stand-in":
-        return SerialSource(shop.standin(slug).serial_path, title=STANDIN_TITLE)
+        return SerialSource(shop.standin(slug).serial_path, title=STANDIN_TITLE, standin=True)
     if body.kind == "stand-in-tcp":
-        return TcpSource(*shop.standin(slug).tcp_address, title=STANDIN_TITLE)
+        return TcpSource(*shop.standin(slug).tcp_address, title=STANDIN_TITLE, standin=True)
     if body.kind == "replay":
         return replay(shop.database, slug, body.recording, body.speed)
     if body.kind == "serial":
@@ -110,7 +110,7 @@ def disconnect(shop: Shop, slug: Name) -> Done:
 @router.get("/rigs/{slug}/standin")
 def hands(shop: Shop, slug: Name) -> list[HandModel]:
     """The hands at a rig's stand-in."""
-    return [HandModel.model_validate(hand) for hand in shop.standin(slug).hands()]
+    return [HandModel.model_validate(hand) for hand in shop.hands(slug)]
 
 
 @router.patch("/rigs/{slug}/standin")

@@ -20,6 +20,7 @@ from typing import IO
 
 import uvicorn
 
+from tickstone import scratch
 from tickstone.actions.workshop import Workshop
 from tickstone.api.app import make_app
 from tickstone.errors import SetUp
@@ -74,6 +75,7 @@ def _serve_locked(stack: ExitStack, folder: Path, demo: bool, listen: str, port:
     built = frontend.ensure_built()
     os.umask(0o077)  # what is written from here on is for its owner alone
     stack.callback(keep_log(folder))
+    scratch.clean()
     supervisor = Supervisor()
     name = "tickstone_demo" if demo else "tickstone"
     database = stack.enter_context(open_database(folder, name, supervisor))

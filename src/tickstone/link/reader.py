@@ -52,6 +52,11 @@ class Reader:
         self.left_out = 0  # bytes of a source that sends more than can be read
 
     @property
+    def standin(self) -> bool:
+        """Whether a stand-in sends."""
+        return self._source.standin
+
+    @property
     def strange_share(self) -> float:
         """Of the bytes that came lately, the share that no text is made of."""
         recent = list(self._bytes)

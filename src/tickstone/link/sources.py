@@ -22,8 +22,8 @@ BAUDS = (9600, 19200, 38400, 57600, 115200, 230400, 460800, 921600)
 class LineSource(Protocol):
     """Opens, gives bytes, closes. ``read`` waits at most WAIT_S and returns b"" when nothing came; it raises
     SourceLost when the other end is gone. ``midstream``: it may begin in the middle of a line;
-    ``comes_back``: it is worth opening again; ``pace``: how many seconds of its own time go by in one of
-    ours."""
+    ``comes_back``: it is worth opening again; ``standin``: a stand-in sends; ``pace``: how many seconds of
+    its own time go by in one of ours."""
 
     @property
     def title(self) -> str: ...
@@ -31,6 +31,8 @@ class LineSource(Protocol):
     def midstream(self) -> bool: ...
     @property
     def comes_back(self) -> bool: ...
+    @property
+    def standin(self) -> bool: ...
     @property
     def pace(self) -> float: ...
     def open(self) -> None: ...
@@ -44,7 +46,8 @@ class SerialSource:
     midstream = comes_back = True
     pace = 1.0
 
-    def __init__(self, path: str, baud: int = 115200, title: str = "") -> None:
+    def __init__(self, path: str, baud: int = 115200, title: str = "", standin: bool = False) -> None:
+        self.standin = standin
         if baud not in BAUDS:
             raise BadInput(f"baud must be one of {', '.join(map(str, BAUDS))}, not {baud}.", "baud")
         self._path, self._baud = path, baud
@@ -82,7 +85,8 @@ class TcpSource:
     midstream = comes_back = True
     pace = 1.0
 
-    def __init__(self, host: str, port: int, title: str = "") -> None:
+    def __init__(self, host: str, port: int, title: str = "", standin: bool = False) -> None:
+        self.standin = standin
         if not 0 < port < 65536:
             raise BadInput(f"port must be between 1 and 65535, not {port}.", "port")
         self._address = (host, port)
@@ -127,7 +131,7 @@ class ReplaySource:
     """Lines with their times, s, from a recording, ``speed`` times as fast as they came; over when they
     are."""
 
-    midstream = comes_back = False
+    midstream = comes_back = standin = False
 
     def __init__(
         self, title: str, lines: Callable[[], Iterator[tuple[float, str]]], speed: float = 1.0

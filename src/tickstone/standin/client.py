@@ -4,19 +4,25 @@ from __future__ import annotations
 
 import json
 import os
+import shutil
 import socket
 import subprocess
 import sys
-import tempfile
 import threading
+import time
+from collections.abc import Callable, Collection
 from pathlib import Path
 from typing import Any
 
 from pydantic import TypeAdapter
 
+from tickstone import scratch
 from tickstone.core.rigs.rig import Rig
 from tickstone.errors import BadInput, SourceLost
+from tickstone.standin.board import SimBoard
 from tickstone.supervised import Supervisor
+
+GRACE_S = 60.0  # a stand-in that nobody uses ends after so long
 
 RIG: TypeAdapter[Rig] = TypeAdapter(Rig)
 
@@ -32,8 +38,7 @@ class StandInProcess:
         lines_per_s: float | None = None,
         supervisor: Supervisor | None = None,
     ) -> None:
-        self._folder = tempfile.TemporaryDirectory(prefix="tick-stone-standin-")
-        self.folder = Path(self._folder.name)
+        self.folder = scratch.folder("standin")
         rate = [] if lines_per_s is None else ["--rate", str(lines_per_s)]
         self._command = [
             sys.executable,
@@ -152,16 +157,23 @@ class StandInProcess:
         except subprocess.TimeoutExpired:
             self._process.kill()
             self._process.wait()
-        self._folder.cleanup()
+        shutil.rmtree(self.folder, ignore_errors=True)
 
 
 class StandInProcesses:
-    """A stand-in for each rig that asks for one."""
+    """A stand-in for each rig that asks for one, until nobody uses it."""
 
     def __init__(
-        self, *, seed: int = 1, lines_per_s: float | None = None, supervisor: Supervisor | None = None
+        self,
+        *,
+        seed: int = 1,
+        lines_per_s: float | None = None,
+        supervisor: Supervisor | None = None,
+        clock: Callable[[], float] = time.monotonic,
     ) -> None:
         self._seed, self._lines_per_s, self._supervisor = seed, lines_per_s, supervisor
+        self._clock = clock
+        self._used_at: dict[str, float] = {}
         self._running: dict[str, StandInProcess] = {}
         self._lock = threading.Lock()
 
@@ -169,12 +181,14 @@ class StandInProcesses:
         """The stand-in of a rig, where it was asked for before."""
         with self._lock:
             process = self._running.get(slug)
+            self._used_at[slug] = self._clock()
         return process if process is not None and process.running else None
 
     def for_rig(self, slug: str, rig: Rig) -> StandInProcess:
         """The stand-in of a rig with that rig on its bench, started if need be."""
         with self._lock:
             process = self._running.get(slug)
+            self._used_at[slug] = self._clock()
             if process is not None and process.running:
                 process.put(rig)
                 return process
@@ -183,6 +197,20 @@ class StandInProcesses:
             )
             self._running[slug] = fresh
             return fresh
+
+    @staticmethod
+    def at_rest(rig: Rig) -> list[dict[str, Any]]:
+        """The hands of a rig's stand-in before it is started."""
+        return SimBoard(rig).world.hands()
+
+    def end_unused(self, connected: Collection[str]) -> None:
+        """End those that no rig has been connected to, and nobody has asked for, for GRACE_S."""
+        with self._lock:
+            now = self._clock()
+            self._used_at |= dict.fromkeys(connected, now)
+            gone = [slug for slug in self._running if now - self._used_at[slug] > GRACE_S]
+            for slug in gone:
+                self._running.pop(slug).stop()
 
     def stop(self) -> None:
         """End them all."""

@@ -22,7 +22,6 @@ import sys
 import termios
 import time
 import tty
-from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
@@ -192,15 +191,9 @@ class StandInLoop:
             self._port.plug()
         if wanted.get("truth"):
             return {"truth": self._bench.truth(), "made": self._bench.made()}
-        world = self._bench.world
         if wanted.get("track"):
             return {"track": self._on_track()}
-        return {
-            "hands": [
-                {"id": key, "owner": key.partition(".")[0], **asdict(spec), "value": world.set[key]}
-                for key, spec in world.specs.items()
-            ]
-        }
+        return {"hands": self._bench.world.hands()}
 
     def _on_track(self) -> dict[str, Any] | None:
         """How it stands on the track."""

@@ -4,6 +4,8 @@ shake."""
 from __future__ import annotations
 
 import math
+from dataclasses import asdict
+from typing import Any
 
 import numpy as np
 
@@ -29,6 +31,13 @@ class World:
         self.set: dict[str, float] = {}
         self.track: Track | None = None  # what drives, while it is on one
         self.add(ROOM, ROOM_HANDS)
+
+    def hands(self) -> list[dict[str, Any]]:
+        """Every hand that is offered, by whom, and as it is set."""
+        return [
+            {"id": key, "owner": key.partition(".")[0], **asdict(spec), "value": self.set[key]}
+            for key, spec in self.specs.items()
+        ]
 
     def add(self, owner: str, hands: tuple[Hand, ...]) -> None:
         """Offer these hands of an owner."""

@@ -35,6 +35,11 @@ class Connection:
         return self._reader is not None and self.status != LOST
 
     @property
+    def standin(self) -> bool:
+        """Whether the rig is connected to its stand-in."""
+        return self._reader is not None and self._reader.standin
+
+    @property
     def strange_share(self) -> float:
         """Of the bytes that came lately, the share that no text is made of."""
         return 0.0 if self._reader is None else self._reader.strange_share
