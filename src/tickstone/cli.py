@@ -23,6 +23,9 @@ def main(arguments: list[str] | None = None) -> int:
     commands = ask.add_subparsers(dest="command", required=True)
     for name, what in (("demo", "serve with demo data"), ("serve", "serve your own data")):
         command = commands.add_parser(name, help=what)
+        command.add_argument(
+            "--any-address", action="store_true", help="let boards beyond this machine's network be connected"
+        )
         command.add_argument("--listen", default="127.0.0.1", metavar="ADDRESS", help="address to serve on")
         command.add_argument("--port", type=int, help="port to serve on")
     commands.add_parser("test", help="run every test and check; with arguments, pytest alone", add_help=False)
@@ -107,7 +110,12 @@ def _run(arguments: argparse.Namespace) -> int:
     if arguments.command in ("demo", "serve"):
         from tickstone.launch.serve import serve
 
-        return serve(demo=arguments.command == "demo", listen=arguments.listen, port=arguments.port)
+        return serve(
+            demo=arguments.command == "demo",
+            listen=arguments.listen,
+            port=arguments.port,
+            any_address=arguments.any_address,
+        )
     from tickstone.launch import checks
 
     if arguments.command == "test":

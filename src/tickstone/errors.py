@@ -6,6 +6,7 @@ TickStoneError
 │   └── TooLarge        too-large       more bytes than are taken in at once
 ├── NotFound            not-found       the thing asked for is not there
 ├── Conflict            conflict        somebody else changed it first, or it is busy
+├── Forbidden           forbidden       it may not be done from where it was asked
 ├── NotConnected        not-connected   this needs a live source of readings
 ├── SourceLost          source-lost     the port or the network line went away, or cannot be opened
 ├── StoreAway           store-away      the database cannot be reached just now
@@ -50,6 +51,12 @@ class Conflict(TickStoneError):
     """Somebody else changed it first, or it is busy."""
 
     code = "conflict"
+
+
+class Forbidden(TickStoneError):
+    """It may not be done from where it was asked."""
+
+    code = "forbidden"
 
 
 class NotConnected(TickStoneError):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
@@ -144,3 +145,40 @@ def test_a_body_that_is_too_large_is_refused_at_the_door_and_a_file_is_not(clien
     file = client.post(f"{RIG}/files", content=b"t_us,echo_us\n" + b"0,1700\n" * 1_400_000)
     assert file.status_code == 200
     client.delete(f"/api/files/{file.json()['id']}").raise_for_status()
+
+
+def test_only_ports_of_the_list_are_opened_and_a_refusal_does_not_tell_what_exists(
+    client: TestClient,
+) -> None:
+    said = {
+        refused(client.post(f"{RIG}/connect", json={"kind": "serial", "path": path}), "bad-input", "path")
+        for path in ("/etc/passwd", "/dev/null", "/nowhere/at/all")
+    }
+    assert len(said) == 1
+    master, slave = os.openpty()
+    path = os.ttyname(slave)
+    refused(client.post(f"{RIG}/connect", json={"kind": "serial", "path": path}), "bad-input", "path")
+    with here(client) as own:
+        own.post("/api/sources/ports", json={"path": path}).raise_for_status()
+        refused(own.post("/api/sources/ports", json={"path": "ttyS0"}), "bad-input", "path")
+    assert path in [port["path"] for port in client.get("/api/sources").json()["ports"]]
+    client.post(f"{RIG}/connect", json={"kind": "serial", "path": path}).raise_for_status()
+    client.post(f"{RIG}/disconnect").raise_for_status()
+    os.close(master)
+    os.close(slave)
+
+
+def test_a_port_is_added_at_the_machine_alone(client: TestClient) -> None:
+    with here(client, "192.168.4.20") as other:
+        refused(other.post("/api/sources/ports", json={"path": "/dev/ttyS0"}), "forbidden", "path")
+
+
+@pytest.mark.parametrize("host", ["11.22.33.44", "2a00::1"])
+def test_boards_beyond_the_own_network_are_refused(client: TestClient, host: str) -> None:
+    answer = client.post(f"{RIG}/connect", json={"kind": "tcp", "host": host, "port": 80})
+    assert "--any-address" in refused(answer, "bad-input", "host")
+
+
+def here(client: TestClient, address: str = "127.0.0.1") -> TestClient:
+    """Another client of the same app, at another address."""
+    return TestClient(client.app, base_url="http://127.0.0.1:8420", client=(address, 50_000))

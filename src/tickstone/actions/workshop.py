@@ -15,6 +15,7 @@ from typing import Any, Protocol
 from tickstone.actions import driving, reading
 from tickstone.actions.bench_files import BenchFiles
 from tickstone.actions.jobs import Jobs
+from tickstone.actions.known_ports import KnownPorts
 from tickstone.actions.live.holding import Holds
 from tickstone.actions.live.looking import Lookout
 from tickstone.actions.live.recordings import Recordings
@@ -53,7 +54,8 @@ class StandIns(Protocol):
 
 
 class Workshop:
-    """The rooms of the app, and what runs in them until it is closed. ``folder`` is where its data lies."""
+    """The rooms of the app, and what runs in them until it is closed. ``folder`` is where its data lies;
+    ``any_address`` lets boards beyond this machine's own network be connected."""
 
     def __init__(
         self,
@@ -61,13 +63,15 @@ class Workshop:
         standins: StandIns | None = None,
         folder: Path | None = None,
         supervisor: Supervisor | None = None,
+        any_address: bool = False,
     ) -> None:
-        self.database, self.standins = database, standins
+        self.database, self.standins, self.any_address = database, standins, any_address
         self._folder = folder or Path(tempfile.gettempdir()) / f"tick-stone-{os.getpid()}"
         self.supervisor = supervisor or Supervisor()
         self.rigs = LiveRigs(database, self.supervisor)
         self.recordings = Recordings(database, self.rigs, self._folder / "waiting")
         self.holds = Holds(self.rigs, self.recordings)
+        self.ports = KnownPorts(self._folder / "ports.json")
         self.jobs = Jobs()
         self.files = BenchFiles(database, self.jobs, self.rigs.changed)
         self.change, self.change_recording = self.rigs.change, self.rigs.change_recording

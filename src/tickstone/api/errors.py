@@ -18,6 +18,7 @@ from tickstone.supervised import LOG
 STATUS = {
     "bad-input": 422,
     "too-large": 413,
+    "forbidden": 403,
     "not-found": 404,
     "conflict": 409,
     "not-connected": 409,
@@ -45,7 +46,7 @@ class Refusal(BaseModel):
 
 # What every route may answer instead.
 REFUSALS: dict[int | str, dict[str, Any]] = {
-    code: {"model": Refusal} for code in (404, 409, 413, 422, 503, 507)
+    code: {"model": Refusal} for code in (403, 404, 409, 413, 422, 503, 507)
 }
 
 

@@ -4,16 +4,17 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Request
 from pydantic import BaseModel, Field
 
 from tickstone.actions.replaying import replay
 from tickstone.actions.workshop import Workshop
 from tickstone.api.errors import REFUSALS
+from tickstone.api.guard import LOOPBACK
 from tickstone.api.models import Body, Done, Finite, Name
 from tickstone.api.needs import Shop
-from tickstone.errors import BadInput
-from tickstone.link.sources import BAUDS, SPEEDS, LineSource, SerialSource, TcpSource, ports
+from tickstone.errors import BadInput, Forbidden
+from tickstone.link.sources import BAUDS, SPEEDS, LineSource, SerialSource, TcpSource
 
 router = APIRouter(prefix="/api", tags=["sources"], responses=REFUSALS)
 
@@ -37,6 +38,10 @@ class SourceAsked(Body):
 class PortModel(BaseModel):
     path: str
     title: str
+
+
+class PortAsked(Body):
+    path: Annotated[str, Field(min_length=1, max_length=400)]
 
 
 class SourcesModel(BaseModel):
@@ -71,7 +76,7 @@ class HandsAsked(Body):
 @router.get("/sources")
 def sources(shop: Shop) -> SourcesModel:
     """What a rig can be connected to."""
-    results = [PortModel(path=p.path, title=p.title) for p in ports()]
+    results = [PortModel(path=p.path, title=p.title) for p in shop.ports.all()]
     return SourcesModel(
         standin=shop.standins is not None, ports=results, bauds=list(BAUDS), speeds=list(SPEEDS)
     )
@@ -87,10 +92,21 @@ def _source(shop: Workshop, slug: str, body: SourceAsked) -> LineSource:
     if body.kind == "serial":
         if not body.path:
             raise BadInput("Say which port: its path is missing.", "path")
-        return SerialSource(body.path, body.baud)
+        source = SerialSource(body.path, body.baud)
+        shop.ports.check(body.path)
+        return source
     if not body.host:
         raise BadInput("Say which address: the host is missing.", "host")
-    return TcpSource(body.host, body.port)
+    return TcpSource(body.host, body.port, anywhere=shop.any_address)
+
+
+@router.post("/sources/ports")
+def add_port(shop: Shop, request: Request, body: PortAsked) -> Done:
+    """Let a serial port be opened that this machine does not list; only who sits at it may say so."""
+    if request.client is None or request.client.host not in LOOPBACK:
+        raise Forbidden("A port is added at the machine that it belongs to.", "path")
+    shop.ports.add(body.path)
+    return Done()
 
 
 @router.post("/rigs/{slug}/connect")

@@ -38,7 +38,9 @@ PORTS_TO_TRY = 40
 WAIT_FOR_OTHER_S = 600.0
 
 
-def serve(*, demo: bool, listen: str = "127.0.0.1", port: int | None = None) -> int:
+def serve(
+    *, demo: bool, listen: str = "127.0.0.1", port: int | None = None, any_address: bool = False
+) -> int:
     """Set up what is missing and serve until told to stop. A second start prints the running address and
     returns 0."""
     folder = data_folder() / ("demo" if demo else "own")
@@ -51,7 +53,7 @@ def serve(*, demo: bool, listen: str = "127.0.0.1", port: int | None = None) -> 
             return 0
         (folder / "running.json").unlink(missing_ok=True)
         with ExitStack() as stack:
-            _serve_locked(stack, folder, demo, listen, port)
+            _serve_locked(stack, folder, demo, listen, port, any_address)
     return 0
 
 
@@ -70,7 +72,9 @@ def _lock_or_address(gate: IO[str], folder: Path) -> str | None:
     raise SetUp(f"Another start holds {folder} but does not answer.")
 
 
-def _serve_locked(stack: ExitStack, folder: Path, demo: bool, listen: str, port: int | None) -> None:
+def _serve_locked(
+    stack: ExitStack, folder: Path, demo: bool, listen: str, port: int | None, any_address: bool
+) -> None:
     signal.signal(signal.SIGTERM, _interrupt)
     built = frontend.ensure_built()
     os.umask(0o077)  # what is written from here on is for its owner alone
@@ -81,7 +85,7 @@ def _serve_locked(stack: ExitStack, folder: Path, demo: bool, listen: str, port:
     database = stack.enter_context(open_database(folder, name, supervisor))
     if demo:
         seed(database)
-    workshop = Workshop(database, folder=folder, supervisor=supervisor)
+    workshop = Workshop(database, folder=folder, supervisor=supervisor, any_address=any_address)
     workshop.standins = standins = StandInProcesses(seed=int(time.time()), supervisor=supervisor)
     stack.callback(standins.stop)
     own = socket.socket()

@@ -3,6 +3,7 @@ read in chunks."""
 
 from __future__ import annotations
 
+import ipaddress
 import math
 import socket
 import time
@@ -80,13 +81,15 @@ class SerialSource:
 
 
 class TcpSource:
-    """A TCP address that sends lines."""
+    """A TCP address that sends lines; of this machine or its own network, unless ``anywhere`` is allowed."""
 
     midstream = comes_back = True
     pace = 1.0
 
-    def __init__(self, host: str, port: int, title: str = "", standin: bool = False) -> None:
-        self.standin = standin
+    def __init__(
+        self, host: str, port: int, title: str = "", standin: bool = False, anywhere: bool = False
+    ) -> None:
+        self.standin, self._anywhere = standin, anywhere
         if not 0 < port < 65536:
             raise BadInput(f"port must be between 1 and 65535, not {port}.", "port")
         self._address = (host, port)
@@ -98,8 +101,18 @@ class TcpSource:
         return self._title
 
     def open(self) -> None:
+        host, port = self._address
         try:
-            self._socket = socket.create_connection(self._address, timeout=3)
+            found = str(socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)[0][4][0])
+            if not (self._anywhere or ipaddress.ip_address(found.partition("%")[0]).is_private):
+                raise BadInput(
+                    "Only boards of this machine and its own network may be connected; start Tick Stone "
+                    "with --any-address to allow others.",
+                    "host",
+                )
+            self._socket = socket.create_connection(
+                (found, port), timeout=3
+            )  # the address that was looked at
         except (OSError, ValueError) as error:  # ValueError: of a name that no host can have
             raise SourceLost(f"Cannot reach {self._title}: {_plain(error)}.", "host") from None
         self._socket.settimeout(WAIT_S)

@@ -1686,6 +1686,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sources/ports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Port
+         * @description Let a serial port be opened that this machine does not list; only who sits at it may say so.
+         */
+        post: operations["add_port_api_sources_ports_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{slug}/connect": {
         parameters: {
             query?: never;
@@ -6821,6 +6841,11 @@ export interface components {
             /** Logarithmic */
             logarithmic: boolean;
         };
+        /** PortAsked */
+        PortAsked: {
+            /** Path */
+            path: string;
+        };
         /** PortModel */
         PortModel: {
             /** Path */
@@ -9647,6 +9672,15 @@ export interface operations {
                     }[];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -9723,6 +9757,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GainsResult"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -9803,6 +9846,15 @@ export interface operations {
                     "application/json": components["schemas"]["GainsResult"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -9879,6 +9931,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RelayResult"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -9959,6 +10020,15 @@ export interface operations {
                     "application/json": components["schemas"]["ServoMapResult"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -10035,6 +10105,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StepMetricsResult"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -10115,6 +10194,15 @@ export interface operations {
                     "application/json": components["schemas"]["AdcVoltsResult"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -10191,6 +10279,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CountsToUnitsResult"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -10271,6 +10368,15 @@ export interface operations {
                     "application/json": components["schemas"]["ReflectanceResult"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -10347,6 +10453,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LinePositionResult"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -10427,6 +10542,15 @@ export interface operations {
                     "application/json": components["schemas"]["StopDistanceResult"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -10503,6 +10627,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DividerResult"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -10583,6 +10716,15 @@ export interface operations {
                     "application/json": components["schemas"]["DividerDesignResult"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -10659,6 +10801,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LedResistorResult"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -10739,6 +10890,15 @@ export interface operations {
                     "application/json": components["schemas"]["PullUpResult"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -10815,6 +10975,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RcResult"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -10895,6 +11064,15 @@ export interface operations {
                     "application/json": components["schemas"]["I2cPullUpResult"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -10971,6 +11149,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KalmanGainResult"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -11051,6 +11238,15 @@ export interface operations {
                     "application/json": components["schemas"]["FilterTradeoffResult"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -11127,6 +11323,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FilterRunResult"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -11207,6 +11412,15 @@ export interface operations {
                     "application/json": components["schemas"]["AnalogueAccelerationResult"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -11283,6 +11497,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SixPoseResult"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -11363,6 +11586,15 @@ export interface operations {
                     "application/json": components["schemas"]["SixPoseFitResult"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -11439,6 +11671,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TiltResult"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -11519,6 +11760,15 @@ export interface operations {
                     "application/json": components["schemas"]["StillnessResult"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -11595,6 +11845,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ComplementaryResult"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -11675,6 +11934,15 @@ export interface operations {
                     "application/json": components["schemas"]["AllanResult"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -11751,6 +12019,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TipOverResult"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -11831,6 +12108,15 @@ export interface operations {
                     "application/json": components["schemas"]["GradeResult"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -11907,6 +12193,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ArcStepResult"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -11987,6 +12282,15 @@ export interface operations {
                     "application/json": components["schemas"]["MotorHallSpacingsResult"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -12063,6 +12367,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MotorHallCheckResult"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -12143,6 +12456,15 @@ export interface operations {
                     "application/json": components["schemas"]["MotorHallLayoutResult"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -12219,6 +12541,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MotorHallRpmResult"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -12299,6 +12630,15 @@ export interface operations {
                     "application/json": components["schemas"]["MotorHallDecodeResult"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -12375,6 +12715,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SecondOpinionResult"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -12455,6 +12804,15 @@ export interface operations {
                     "application/json": components["schemas"]["RpmResult"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -12531,6 +12889,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TimerRangeResult"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -12611,6 +12978,15 @@ export interface operations {
                     "application/json": components["schemas"]["TimerPlanResult"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -12687,6 +13063,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GateCountResult"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -12767,6 +13152,15 @@ export interface operations {
                     "application/json": components["schemas"]["PassTimeResult"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -12843,6 +13237,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EdgesResult"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -12923,6 +13326,15 @@ export interface operations {
                     "application/json": components["schemas"]["TicksElapsedResult"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -12999,6 +13411,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SpeedOfSoundResult"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -13079,6 +13500,15 @@ export interface operations {
                     "application/json": components["schemas"]["EchoDistanceResult"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -13155,6 +13585,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EchoTimeResult"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -13235,6 +13674,15 @@ export interface operations {
                     "application/json": components["schemas"]["PingPlanResult"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -13311,6 +13759,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BeamFootprintResult"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -13391,6 +13848,15 @@ export interface operations {
                     "application/json": components["schemas"]["SoundCalibrationResult"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -13467,6 +13933,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NearestValueResult"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -13547,6 +14022,15 @@ export interface operations {
                     "application/json": components["schemas"]["ResistorCodeResult"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -13623,6 +14107,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ResistorDecodeResult"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -13703,6 +14196,15 @@ export interface operations {
                     "application/json": components["schemas"]["OtsuResult"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -13779,6 +14281,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LineThresholdResult"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -13859,6 +14370,15 @@ export interface operations {
                     "application/json": components["schemas"]["TwoPopulationThresholdResult"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -13935,6 +14455,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ScoreThresholdResult"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -14015,6 +14544,15 @@ export interface operations {
                     "application/json": components["schemas"]["RangerFitResult"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -14091,6 +14629,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RangerDistanceResult"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -14171,6 +14718,15 @@ export interface operations {
                     "application/json": components["schemas"]["WheelSpeedResult"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -14247,6 +14803,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RollOutResult"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -14327,6 +14892,15 @@ export interface operations {
                     "application/json": components["schemas"]["RollerResult"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -14403,6 +14977,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["VideoRpmResult"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -14483,6 +15066,15 @@ export interface operations {
                     "application/json": components["schemas"]["MotorConstantRpmResult"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -14557,6 +15149,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RigLine"][];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -14637,6 +15238,15 @@ export interface operations {
                     "application/json": components["schemas"]["RigModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -14715,6 +15325,15 @@ export interface operations {
                     "application/json": components["schemas"]["RigModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -14791,6 +15410,15 @@ export interface operations {
                     "application/json": components["schemas"]["RigModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -14865,6 +15493,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": unknown;
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -14947,6 +15584,15 @@ export interface operations {
                     "application/json": components["schemas"]["RigModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -15027,6 +15673,15 @@ export interface operations {
                     "application/json": components["schemas"]["RigModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -15103,6 +15758,15 @@ export interface operations {
                     "application/json": components["schemas"]["Done"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -15177,6 +15841,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -15257,6 +15930,15 @@ export interface operations {
                     "application/json": components["schemas"]["StandingModel"][];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -15332,6 +16014,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Constant"][];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -15416,6 +16107,15 @@ export interface operations {
                     "application/json": components["schemas"]["Done"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -15492,6 +16192,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OldConstant"][];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -15574,6 +16283,15 @@ export interface operations {
                     "application/json": components["schemas"]["RigModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -15654,6 +16372,15 @@ export interface operations {
                     "application/json": components["schemas"]["RigModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -15732,6 +16459,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RigModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -15815,6 +16551,15 @@ export interface operations {
                     "application/json": components["schemas"]["RigModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -15894,6 +16639,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RigModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -15976,6 +16730,15 @@ export interface operations {
                     "application/json": components["schemas"]["RigModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -16054,6 +16817,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RigModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -16136,6 +16908,15 @@ export interface operations {
                     "application/json": components["schemas"]["RigModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -16214,6 +16995,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RigModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -16296,6 +17086,15 @@ export interface operations {
                     "application/json": components["schemas"]["RigModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -16374,6 +17173,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RigModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -16456,6 +17264,15 @@ export interface operations {
                     "application/json": components["schemas"]["RigModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -16530,6 +17347,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ScheduleModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -16613,6 +17439,15 @@ export interface operations {
                     "application/json": components["schemas"]["Done"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -16690,6 +17525,15 @@ export interface operations {
                     "application/json": unknown;
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -16764,6 +17608,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StepLine"][];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -16847,6 +17700,15 @@ export interface operations {
                     "application/json": components["schemas"]["Done"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -16925,6 +17787,15 @@ export interface operations {
                     "application/json": components["schemas"]["ProgramModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -16997,6 +17868,102 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SourcesModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    add_port_api_sources_ports_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PortAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -17079,6 +18046,15 @@ export interface operations {
                     "application/json": components["schemas"]["Done"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -17155,6 +18131,15 @@ export interface operations {
                     "application/json": components["schemas"]["Done"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -17229,6 +18214,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HandModel"][];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -17311,6 +18305,15 @@ export interface operations {
                     "application/json": components["schemas"]["HandModel"][];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -17385,6 +18388,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LiveMessage"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -17467,6 +18479,15 @@ export interface operations {
                     "application/json": components["schemas"]["Done"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -17541,6 +18562,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -17623,6 +18653,15 @@ export interface operations {
                     "application/json": components["schemas"]["Done"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -17697,6 +18736,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LinesModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -17779,6 +18827,15 @@ export interface operations {
                     "application/json": components["schemas"]["LinesModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -17859,6 +18916,15 @@ export interface operations {
                     "application/json": components["schemas"]["LinesModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -17935,6 +19001,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -18017,6 +19092,15 @@ export interface operations {
                     "application/json": components["schemas"]["CheckModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -18095,6 +19179,15 @@ export interface operations {
                     "application/json": components["schemas"]["RecordingModel"][];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -18169,6 +19262,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OpenedRecordingModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -18251,6 +19353,15 @@ export interface operations {
                     "application/json": components["schemas"]["Done"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -18325,6 +19436,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DiagnosisModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -18408,6 +19528,15 @@ export interface operations {
                     "application/json": components["schemas"]["TraceModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -18485,6 +19614,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CursorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -18567,6 +19705,15 @@ export interface operations {
                     "application/json": components["schemas"]["CutDone"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -18647,6 +19794,15 @@ export interface operations {
                     "application/json": components["schemas"]["CutDone"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -18725,6 +19881,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CutDone"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -18809,6 +19974,15 @@ export interface operations {
                     "application/json": components["schemas"]["LaneModel"][];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -18890,6 +20064,15 @@ export interface operations {
                     "application/json": components["schemas"]["ReadOutModel"][];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -18968,6 +20151,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MomentModel"][];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -19052,6 +20244,15 @@ export interface operations {
                     "application/json": unknown;
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -19130,6 +20331,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -19212,6 +20422,15 @@ export interface operations {
                     "application/json": components["schemas"]["Done"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -19286,6 +20505,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FileModel"][];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -19372,6 +20600,15 @@ export interface operations {
                     "application/json": components["schemas"]["FileModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -19448,6 +20685,15 @@ export interface operations {
                     "application/json": components["schemas"]["FileModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -19522,6 +20768,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -19604,6 +20859,15 @@ export interface operations {
                     "application/json": components["schemas"]["LookModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -19682,6 +20946,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FileModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -19765,6 +21038,15 @@ export interface operations {
                     "application/json": components["schemas"]["WorkedModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -19844,6 +21126,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SolvedModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -19928,6 +21219,15 @@ export interface operations {
                     "application/json": components["schemas"]["PreviewModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -20010,6 +21310,15 @@ export interface operations {
                     "application/json": unknown;
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -20085,6 +21394,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProcedureLine"][];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -20163,6 +21481,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProcedureModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -20247,6 +21574,15 @@ export interface operations {
                     "application/json": components["schemas"]["Done"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -20325,6 +21661,15 @@ export interface operations {
                     "application/json": components["schemas"]["Done"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -20401,6 +21746,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -20485,6 +21839,15 @@ export interface operations {
                     "application/json": components["schemas"]["ProcedureModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -20562,6 +21925,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProcedureModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -20646,6 +22018,15 @@ export interface operations {
                     "application/json": components["schemas"]["TakenModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -20728,6 +22109,15 @@ export interface operations {
                     "application/json": components["schemas"]["TakenModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -20805,6 +22195,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BeforeAfterModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -20889,6 +22288,15 @@ export interface operations {
                     "application/json": components["schemas"]["Done"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -20965,6 +22373,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -21046,6 +22463,15 @@ export interface operations {
                     "application/json": components["schemas"]["Done"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -21121,6 +22547,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DecisionLine"][];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -21206,6 +22641,15 @@ export interface operations {
                     "application/json": components["schemas"]["DecisionModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -21286,6 +22730,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -21370,6 +22823,15 @@ export interface operations {
                     "application/json": components["schemas"]["Done"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -21444,6 +22906,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChoicesModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -21526,6 +22997,15 @@ export interface operations {
                     "application/json": components["schemas"]["RunModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -21604,6 +23084,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WayModel"][];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -21688,6 +23177,15 @@ export interface operations {
                     };
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -21764,6 +23262,15 @@ export interface operations {
                     "application/json": components["schemas"]["RunningModel"][];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -21838,6 +23345,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -21920,6 +23436,15 @@ export interface operations {
                     "application/json": components["schemas"]["Done"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -22000,6 +23525,15 @@ export interface operations {
                     "application/json": components["schemas"]["Done"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -22074,6 +23608,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TrackModel"] | null;
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -22156,6 +23699,15 @@ export interface operations {
                     "application/json": components["schemas"]["Done"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -22232,6 +23784,15 @@ export interface operations {
                     "application/json": components["schemas"]["Done"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -22306,6 +23867,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TrialLine"][];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -22388,6 +23958,15 @@ export interface operations {
                     "application/json": components["schemas"]["Done"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -22463,6 +24042,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -22543,6 +24131,15 @@ export interface operations {
                     "application/json": components["schemas"]["DifferenceModel"][];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -22620,6 +24217,15 @@ export interface operations {
                     "application/json": components["schemas"]["Done"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -22695,6 +24301,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -22775,6 +24390,15 @@ export interface operations {
                     };
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -22849,6 +24473,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -22928,6 +24561,15 @@ export interface operations {
                     "application/json": unknown;
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -23004,6 +24646,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -23086,6 +24737,15 @@ export interface operations {
                     };
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -23162,6 +24822,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EntryModel"][];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -23244,6 +24913,15 @@ export interface operations {
                     "application/json": components["schemas"]["Done"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -23318,6 +24996,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StonesModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -23400,6 +25087,15 @@ export interface operations {
                     "application/json": components["schemas"]["Done"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -23477,6 +25173,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangeModel"][];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -23557,6 +25262,15 @@ export interface operations {
                     "application/json": unknown;
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -23629,6 +25343,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KindLine"][];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -23711,6 +25434,15 @@ export interface operations {
                     "application/json": components["schemas"]["WorkedModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -23791,6 +25523,15 @@ export interface operations {
                     "application/json": components["schemas"]["SolvedModel"];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -23863,6 +25604,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Lists"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -23939,6 +25689,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Board-Output"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */
@@ -24019,6 +25778,15 @@ export interface operations {
                     "application/json": components["schemas"]["Pin-Output"][];
                 };
             };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -24091,6 +25859,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Health"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
                 };
             };
             /** @description Not Found */

@@ -99,9 +99,14 @@ function SerialForm({ ports, bauds }: { ports: Schemas["PortModel"][]; bauds: nu
   const act = useAct();
   const [path, setPath] = useState("");
   const [baud, setBaud] = useState(115200);
+  const listed = path === "" || ports.some((port) => port.path === path);
+  const connect = async () => {
+    const added = listed || (await act.attempt(ask(api.POST("/api/sources/ports", { body: { path } })), ""));
+    if (added) await act.connect({ kind: "serial", path: path || ports[0]?.path || "", baud });
+  };
   const open = (event: FormEvent) => {
     event.preventDefault();
-    void act.connect({ kind: "serial", path: path || ports[0]?.path || "", baud });
+    void connect();
   };
   return (
     <form className={styles.sourceForm} onSubmit={open}>
@@ -123,7 +128,7 @@ function SerialForm({ ports, bauds }: { ports: Schemas["PortModel"][]; bauds: nu
         ))}
       </select>
       <button type="submit" className="act">
-        Open
+        {listed ? "Open port" : "Add and open port"}
       </button>
     </form>
   );
