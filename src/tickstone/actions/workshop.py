@@ -8,6 +8,7 @@ import os
 import tempfile
 import threading
 from collections.abc import Collection, Iterator, Sequence
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import Any, Protocol
@@ -28,7 +29,7 @@ from tickstone.link.recorder import FLUSH_S
 from tickstone.link.sources import LineSource
 from tickstone.store import labels, log, rigs
 from tickstone.store.database import Database
-from tickstone.store.space import Space, space_of
+from tickstone.store.space import FULL, Space, space_of
 from tickstone.supervised import Supervisor
 
 
@@ -119,8 +120,9 @@ class Workshop:
         return [live.slug for live in self.rigs.all if live.connection.standin]
 
     def space(self) -> Space:
-        """The room on the disk of the data."""
-        return space_of(self._folder)
+        """The room on the disk of the data; full where the database says so."""
+        space = space_of(self._folder)
+        return replace(space, state=FULL) if self.recordings.disk_full else space
 
     # Rigs ---------------------------------------------------------------------------------------------------
 

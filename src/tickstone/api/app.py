@@ -36,7 +36,6 @@ from tickstone.api.errors import REFUSALS, add_handlers
 from tickstone.api.guard import OwnOriginOnly, SafeHeaders, SmallBodies
 from tickstone.api.needs import Shop
 from tickstone.errors import NotFound
-from tickstone.store.space import FULL
 
 
 class UnwellModel(BaseModel):
@@ -115,19 +114,18 @@ def make_app(
     def health(shop: Shop) -> Health:
         """Whether database, stand-in and everything that lives long are up."""
         database, space = shop.database.ping(), shop.space()
-        disk = FULL if shop.recordings.disk_full else space.state
         unwell = [
             UnwellModel(name=living.name, crashes=living.crashes, trouble=living.trouble)
             for living in shop.supervisor.unwell
         ]
         return Health(
-            ok=database and not unwell and disk != FULL,
+            ok=database and not unwell and not space.full,
             database=database,
             standin=shop.standins is not None,
             demo=demo,
             unwell=unwell,
             waiting=shop.recordings.waiting,
-            disk=disk,
+            disk=space.state,
             disk_free=space.free,
         )
 

@@ -18,6 +18,11 @@ class Space:
     free: int
     state: str
 
+    @property
+    def full(self) -> bool:
+        """Whether nothing more can be kept."""
+        return self.state == FULL
+
 
 def state_of(free: int) -> str:
     """What so many free bytes are.
