@@ -182,3 +182,13 @@ def test_what_cannot_be_a_roll_out_is_refused_and_nothing_is_noted(
             session, SLUG, "wheel", "roll-out", "run 1", {"turns": 10, "distance_mm": 12_100}
         )
         assert len(calibrating.draft(session, SLUG, "wheel", "roll-out").steps) == 1
+
+
+def test_runs_from_a_notebook_get_the_numbers_that_are_free(database: Database) -> None:
+    runs = [{"turns": 10, "distance_mm": 12_100 + run} for run in range(3)]
+    with database.transaction() as session:
+        assert calibrating.notebook(session, SLUG, "wheel", "roll-out", runs[:2]) == 2
+        assert calibrating.notebook(session, SLUG, "wheel", "roll-out", runs[2:]) == 1
+        steps = calibrating.draft(session, SLUG, "wheel", "roll-out").steps
+        assert [step["key"] for step in steps] == ["run 1", "run 2", "run 3"]
+        assert [step["truth"]["distance_mm"] for step in steps] == [12_100, 12_101, 12_102]

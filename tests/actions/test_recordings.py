@@ -15,6 +15,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from tickstone.actions import cutting, exporting, importing, lanes, reading, stones
+from tickstone.actions import rigs as bench
 from tickstone.actions.constants import type_value
 from tickstone.core.rigs.kinds import kind
 from tickstone.errors import BadInput, NotFound
@@ -170,6 +171,25 @@ def test_a_span_by_a_stones_constants(database: Database) -> None:
             lanes.lanes(session, 1, ["front-ranger"], None, None, 100, stone + 1)
         with pytest.raises(NotFound, match="nothing of"):
             lanes.lanes(session, 1, ["moon"], None, None, 100)
+
+
+def test_an_export_says_which_revision_it_was_recorded_with_and_when_it_begins(database: Database) -> None:
+    def told(**asked: Any) -> tuple[str, list[int]]:
+        text = b"".join(
+            exporting.export(database, 1, exporting.ExportRequest("csv", **asked)).pieces
+        ).decode()
+        head, rows = text.split("t_us", 1)
+        return head, [int(row.split(",")[0]) for row in rows.splitlines()[1:]]
+
+    with database.transaction() as session:
+        revision = rigs.rig_named(session, "fern").revision
+        bench.rename(session, "fern", revision, "Fern again", "greenhouse tray cart")
+        assert rigs.rig_named(session, "fern").revision == revision + 1
+    head, times = told()
+    assert f"revision {revision}" in head
+    assert "revision 2" not in head
+    assert told(t0=times[3], t1=times[9])[1] == times[3:10]
+    assert told(t0=-5)[1] == times
 
 
 def test_a_spike_is_in_every_overview_and_dropouts_are_no_distance(database: Database) -> None:

@@ -49,11 +49,7 @@ def rpm_from_period(period_us: npt.ArrayLike, pulses_per_turn: float = 1) -> Arr
     period = np.asarray(period_us, dtype=np.float64)
     with np.errstate(divide="ignore", over="ignore"):
         rpm = (60e6 / pulses_per_turn) / period
-    return (
-        np.asarray(np.where(np.isfinite(rpm), rpm, np.nan))
-        if period.ndim == 0 or (period <= 0).any()
-        else rpm
-    )
+    return np.asarray(np.where(np.isfinite(rpm), rpm, np.nan))
 
 
 def period_from_rpm_us(rpm: float, pulses_per_turn: float = 1) -> float:
