@@ -18,7 +18,7 @@ from tickstone.actions import cutting, exporting, importing, lanes, reading, sto
 from tickstone.actions import rigs as bench
 from tickstone.actions.constants import type_value
 from tickstone.core.rigs.kinds import kind
-from tickstone.errors import BadInput, NotFound
+from tickstone.errors import BadInput, Conflict, NotFound
 from tickstone.store import recordings, rigs, samples
 from tickstone.store.codec import CHUNK_ROWS
 from tickstone.store.database import Database
@@ -274,6 +274,9 @@ def test_trimmed_split_and_joined_nothing_is_lost(database: Database) -> None:
         joined = cutting.join(session, "fern", parts.made)
         found = recordings.recording(session, joined.made[0])
         assert [one["recording"] for one in found.made_from] == parts.made
+        with pytest.raises(Conflict, match="archived"):
+            cutting.split(session, first, 40_500)
+        recordings.set_archived(session, first, False)
         for wrong in (0, 1_000_000):
             with pytest.raises(BadInput, match="within the recording"):
                 cutting.split(session, first, wrong)
@@ -281,6 +284,7 @@ def test_trimmed_split_and_joined_nothing_is_lost(database: Database) -> None:
             cutting.join(session, "fern", [first])
         with pytest.raises(BadInput, match="end after"):
             cutting.trim(session, first, 5, 5)
+        recordings.set_archived(session, first, True)
     after = content(database, joined.made[0])
     assert (after[-3]["air"][0], after[-3]["air"][2]) == (before[0], before[2])
     assert after[-3]["air"][1] == [0] * 41 + [1] * 9 + [2] * 50  # where they were joined a segment begins

@@ -182,3 +182,18 @@ def test_boards_beyond_the_own_network_are_refused(client: TestClient, host: str
 def here(client: TestClient, address: str = "127.0.0.1") -> TestClient:
     """Another client of the same app, at another address."""
     return TestClient(client.app, base_url="http://127.0.0.1:8420", client=(address, 50_000))
+
+
+@pytest.mark.parametrize(
+    ("what", "body", "made"), [("trim", {"t0_s": 1, "t1_s": 3}, 1), ("split", {"t_s": 2}, 2)]
+)
+def test_four_cuts_at_once_make_one(
+    client: TestClient, recording: int, what: str, body: dict[str, float], made: int
+) -> None:
+    before = len(client.get(f"{RIG}/recordings").json())
+    with ThreadPoolExecutor(4) as pool:
+        cuts = list(
+            pool.map(lambda _: client.post(f"/api/recordings/{recording}/{what}", json=body), range(4))
+        )
+    assert sorted(answer.status_code for answer in cuts) == [200, 409, 409, 409]
+    assert len(client.get(f"{RIG}/recordings").json()) == before - 1 + made

@@ -39,6 +39,7 @@ class _Piece:
 def trim(session: Session, recording_id: int, t0: int, t1: int) -> CutResult:
     """Keep only a span, µs, of a recording; the whole is archived. Raises BadInput naming ``t0`` or
     ``t1``."""
+    recordings.hold(session, [recording_id])
     recording = _settled(session, recording_id)
     begin, end = _extent(recording)
     _check_span(t0, t1, begin, end)
@@ -48,6 +49,7 @@ def trim(session: Session, recording_id: int, t0: int, t1: int) -> CutResult:
 
 def split(session: Session, recording_id: int, t: int) -> CutResult:
     """Make two recordings of one, cut before a time, µs; the whole is archived. Raises BadInput for ``t``."""
+    recordings.hold(session, [recording_id])
     recording = _settled(session, recording_id)
     begin, end = _extent(recording)
     if not begin < t <= end:
@@ -68,6 +70,7 @@ def join(session: Session, slug: str, recording_ids: Sequence[int]) -> CutResult
     BadInput."""
     if not 2 <= len(set(recording_ids)) <= MOST_JOINED:
         raise BadInput(f"Choose from 2 to {MOST_JOINED} recordings to join.", "recordings")
+    recordings.hold(session, recording_ids)
     every = [_settled(session, recording_id) for recording_id in dict.fromkeys(recording_ids)]
     every.sort(key=lambda item: item.started_at)
     if {item.rig_id for item in every} != {rigs.rig_named(session, slug).id}:
@@ -103,6 +106,10 @@ def _settled(session: Session, recording_id: int) -> recordings.StoredRecording:
     recording = recordings.recording(session, recording_id)
     if recording.status == "live":
         raise Conflict("This recording is still running: stop it first.", "recording")
+    if recording.archived_at is not None:
+        raise Conflict(
+            "This recording is archived: bring it back first, or open what took its place.", "recording"
+        )
     if not any(stream.n for stream in recording.streams):
         raise BadInput("This recording is empty: there is nothing to cut.", "recording")
     return recording

@@ -217,6 +217,13 @@ def _stored(session: Session, rows: Sequence[tables.RecordingRow]) -> list[Store
     ]
 
 
+def hold(session: Session, recording_ids: Iterable[int]) -> None:
+    """Nobody else changes these recordings until the transaction ends; they are read anew as they stand."""
+    wanted = select(tables.RecordingRow).where(tables.RecordingRow.id.in_(list(recording_ids)))
+    ordered = wanted.order_by(tables.RecordingRow.id).with_for_update()
+    session.scalars(ordered, execution_options={"populate_existing": True}).all()
+
+
 def recording(session: Session, recording_id: int) -> StoredRecording:
     """The recording of that id. Raises NotFound."""
     row = session.get(tables.RecordingRow, recording_id)

@@ -189,7 +189,7 @@ function NextHold({ procedure, onAccept, onHold }: NextProps) {
       <p className="next">
         <b>Next:</b> <span>{procedure.verdict}</span>
         <button type="button" className="act act-first" onClick={onAccept}>
-          Accept {counted(procedure.steps.length, "step")}
+          Accept calibration
         </button>
       </p>
     );
