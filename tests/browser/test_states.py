@@ -293,7 +293,7 @@ def test_what_is_done_while_the_screen_looks_again_stands(page: Page) -> None:
         expect(page.locator(".TopLine-recorded b")).to_have_text(re.compile(r"^[1-9]"))
         page.keyboard.press("m")
         expect_notice(page, "Marked.")
-    page.wait_for_function("window.notices.at(-1).until")
+    page.wait_for_function("() => window.notices.at(-1).until")
     marked = page.evaluate("window.notices.find((notice) => notice.text.startsWith('Marked'))")
     assert marked["until"] - marked["from"] > 3_900  # it stood its whole time
 
