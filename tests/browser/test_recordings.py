@@ -175,7 +175,7 @@ def test_sources_are_chosen_from_the_menu_and_a_port_that_is_not_there_says_so(p
     menu.click()
     page.get_by_label("Port").fill("/dev/nowhere")
     page.get_by_label("Baud").select_option("9600")
-    page.get_by_role("button", name="Open", exact=True).first.click()
+    page.get_by_role("button", name="Add and open port").click()
     expect_notice(page, "/dev/nowhere")
     page.get_by_role("button", name="Connect the stand-in", exact=True).click()
     expect(page.locator(".source-live")).to_be_visible()
