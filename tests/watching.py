@@ -9,8 +9,17 @@ from typing import Any
 
 from websockets.sync.client import ClientConnection, connect
 
+from tests.served import Served
+
 SLUG = "fern"
+RIG = f"/api/rigs/{SLUG}"
 Message = dict[str, Any]
+
+
+def begin(served: Served) -> int:
+    """Connect the stand-in and begin a recording; its id."""
+    served.client.post(f"{RIG}/connect", json={"kind": "stand-in"}).raise_for_status()
+    return int(served.client.post(f"{RIG}/record", json={}).json()["id"])
 
 
 @contextmanager

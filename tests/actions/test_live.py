@@ -10,13 +10,13 @@ import time
 from concurrent.futures import ThreadPoolExecutor
 
 import pytest
+from websockets.sync.client import ClientConnection
 
 from tests.conftest import until
 from tests.served import Served
-from tests.watching import SLUG, message_when, window
+from tests.watching import RIG, begin, message_when, window
+from tickstone.launch.cluster import Cluster
 from tickstone.link.journal import read
-
-RIG = f"/api/rigs/{SLUG}"
 
 
 @pytest.fixture
@@ -284,15 +284,18 @@ def held(served: Served, ruler: str, mm: float) -> bool:
     return mm in [step["truth"]["true_mm"] for step in served.client.get(ruler).json()["steps"]]
 
 
+def without(cluster: Cluster, line: ClientConnection) -> dict:
+    """Stop the database once some rows of the running recording are stored; the message that says so."""
+    message_when(line, lambda m: m["recording"] and m["recording"]["committed"] > 10)
+    cluster.stop()
+    return message_when(line, lambda m: m["recording"] and m["recording"]["store_away"])
+
+
 def test_a_database_that_goes_away_loses_nothing_that_was_taken(served_on_own_cluster: tuple) -> None:
     served, cluster = served_on_own_cluster
-    served.client.post(f"{RIG}/connect", json={"kind": "stand-in"}).raise_for_status()
-    recording_id = served.client.post(f"{RIG}/record", json={}).json()["id"]
+    recording_id = begin(served)
     with window(served.address) as line:
-        message_when(line, lambda m: m["recording"] and m["recording"]["committed"] > 10)
-        port = cluster.port
-        cluster.stop()
-        away = message_when(line, lambda m: m["recording"] and m["recording"]["store_away"])
+        port, away = cluster.port, without(cluster, line)
         assert served.client.get("/api/health").json()["database"] is False
         refused = served.client.get(f"{RIG}/recordings")
         assert (refused.status_code, refused.json()["code"]) == (503, "store-away")
@@ -320,13 +323,9 @@ def test_rows_that_wait_for_an_absent_database_outlive_the_app(
     served_on_own_cluster: tuple, end: str
 ) -> None:
     served, cluster = served_on_own_cluster
-    served.client.post(f"{RIG}/connect", json={"kind": "stand-in"}).raise_for_status()
-    recording_id = served.client.post(f"{RIG}/record", json={}).json()["id"]
+    recording_id = begin(served)
     with window(served.address) as line:
-        message_when(line, lambda m: m["recording"] and m["recording"]["committed"] > 10)
-        port = cluster.port
-        cluster.stop()
-        away = message_when(line, lambda m: m["recording"] and m["recording"]["store_away"])
+        port, away = cluster.port, without(cluster, line)
         message_when(line, lambda m: m["lines"] > away["lines"] + 60)
     least = until(lambda: served.client.get("/api/health").json()["waiting"])
     if end == "stop":

@@ -38,7 +38,7 @@ def test_a_file_is_mapped_taken_in_opened_cut_and_brought_back(page: Page, tmp_p
     page.get_by_label("What when means").select_option(label="the time, ms")
     expect(page.locator(".Import-import-said")).to_contain_text("about 50 rows/s")
     expect(page.locator(".Import-bad-lines")).to_contain_text("when is no number")
-    expect(page.locator("h1")).to_have_text("All but left is understood")
+    expect(page.locator("h1")).to_have_text("All columns but “left” are understood")
     page.get_by_label("What left means").select_option(index=5)
     page.get_by_role("textbox", name="Name").fill("past the door")
     page.get_by_role("button", name="Store file").click()

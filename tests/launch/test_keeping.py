@@ -13,18 +13,12 @@ from fastapi.testclient import TestClient
 
 from tests.conftest import until
 from tests.served import Served
-from tests.watching import SLUG, message_when, window
+from tests.watching import RIG, begin, message_when, window
 from tickstone.actions.workshop import Workshop
 from tickstone.api.app import make_app
 from tickstone.store.database import Database
 
-RIG = f"/api/rigs/{SLUG}"
 Usage = namedtuple("Usage", "total used free")
-
-
-def begin(served: Served) -> int:
-    served.client.post(f"{RIG}/connect", json={"kind": "stand-in"}).raise_for_status()
-    return int(served.client.post(f"{RIG}/record", json={}).json()["id"])
 
 
 def one_recording(served: Served, recording_id: int) -> dict:

@@ -11,10 +11,9 @@ from contextlib import contextmanager
 
 import pytest
 
-from tests.actions.test_live import RIG
 from tests.conftest import until
 from tests.served import Served
-from tests.watching import message_when, window
+from tests.watching import RIG, message_when, window
 from tickstone.link import reader as reader_module
 from tickstone.link.lines import LONGEST_LINE
 from tickstone.link.reader import Reader

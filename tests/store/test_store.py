@@ -305,8 +305,10 @@ def test_old_recordings_convert_with_todays_constants_and_that_days_air(database
 
 def test_recordings_left_live_are_closed_at_the_next_start(database: Database) -> None:
     with database.transaction() as session:
-        recording_id = new_recording(session)
-        assert recordings.close_orphans(session) == 1
+        recording_id, own = new_recording(session), new_recording(session)
+        assert recordings.close_orphans(session, [own]) == 1
+        assert recordings.recording(session, own).status == "live"
+        recordings.close(session, own)
         assert recordings.recording(session, recording_id).status == "cut"
         assert recordings.close_orphans(session) == 0
 

@@ -44,10 +44,8 @@ class Refusal(BaseModel):
     message: str
 
 
-# What every route may answer instead.
-REFUSALS: dict[int | str, dict[str, Any]] = {
-    code: {"model": Refusal} for code in (403, 404, 409, 413, 422, 503, 507)
-}
+# What every route may answer instead, with any status of the table.
+REFUSALS: dict[int | str, dict[str, Any]] = {"default": {"model": Refusal}}
 
 
 def answer(error: TickStoneError) -> JSONResponse:
@@ -71,9 +69,7 @@ def add_handlers(app: FastAPI) -> None:
     @app.exception_handler(HTTPException)
     def nowhere(request: Request, error: HTTPException) -> JSONResponse:
         if error.status_code == STATUS[TooLarge.code]:
-            return answer(
-                TooLarge(f"This is larger than {MOST_BODY / 1e6:g} MB: nothing of it was taken in.")
-            )
+            return too_large()
         body = Refusal(
             code="not-found", path="", message=f"Nothing here answers {request.method} {request.url.path}."
         )

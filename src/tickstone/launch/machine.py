@@ -24,10 +24,8 @@ def say(sentence: str) -> None:
     print(sentence, file=sys.stderr, flush=True)
 
 
-OWN, PASSED_THROUGH = (
-    0o700,
-    0o711,
-)  # of a folder: for its owner alone; the database server's user comes through
+OWN = 0o700  # a folder for its owner alone
+PASSED_THROUGH = 0o711  # the same, but the database server's user comes through
 
 
 def is_root() -> bool:

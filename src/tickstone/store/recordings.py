@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from typing import Any
@@ -166,11 +166,11 @@ def began(session: Session, recording_id: int) -> datetime | None:
     )
 
 
-def close_orphans(session: Session) -> int:
-    """Close the recordings that were live when the app went away without closing them; returns how many."""
-    orphans = session.scalars(
-        select(tables.RecordingRow.id).where(tables.RecordingRow.status == "live")
-    ).all()
+def close_orphans(session: Session, own: Collection[int] = ()) -> int:
+    """Close the recordings that were live when the app went away without closing them, and not our ``own``;
+    returns how many."""
+    live = select(tables.RecordingRow.id).where(tables.RecordingRow.status == "live")
+    orphans = session.scalars(live.where(tables.RecordingRow.id.not_in(own))).all()
     for recording_id in orphans:
         close(session, recording_id, status="cut", why=STOPPED)
     return len(orphans)

@@ -67,8 +67,8 @@ class Recordings:
             while self._left:
                 self._take_in(self._left[0])
                 self._left.pop(0)
-            with self._database.transaction() as session:
-                recordings.close_orphans(session)
+            with self._beginning, self._database.transaction() as session:
+                recordings.close_orphans(session, [recorder.recording_id for recorder in self._recorders])
         except StoreAway:
             return
         self._recovered = True

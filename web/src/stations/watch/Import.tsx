@@ -245,7 +245,7 @@ function heading(file: BenchFile, look: Look | undefined, refused: string): stri
   if (look.wanting) return look.wanting;
   const unknown = look.columns.filter((column) => column.meaning === null).map((column) => column.name);
   if (look.sensors.length === 0) return "None of its columns is known to be of a sensor of this rig";
-  if (unknown.length === 1) return `All but ${unknown[0]} is understood`;
+  if (unknown.length === 1) return `All columns but “${unknown[0]}” are understood`;
   if (unknown.length > 1)
     return `${look.columns.length - unknown.length} of ${look.columns.length} columns are understood`;
   return `Every column of ${file.name} is understood`;
