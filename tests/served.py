@@ -6,6 +6,7 @@ from __future__ import annotations
 import json
 import multiprocessing
 import os
+import resource
 import signal
 import sys
 import time
@@ -60,6 +61,12 @@ class Served:
         # A connection that is kept may be closed by the server just as it is used again.
         limits = httpx.Limits(max_keepalive_connections=0)
         self.client = httpx.Client(base_url=self.address, timeout=60, limits=limits)
+
+    @property
+    def memory_mb(self) -> float:
+        """What the server's own process holds in memory, MB."""
+        pages = int(Path(f"/proc/{self.process.pid}/statm").read_text().split()[1])
+        return pages * resource.getpagesize() / 1e6
 
     def hands(self, hands: dict[str, float], slug: str = "fern") -> None:
         """Move hands at a rig's stand-in."""

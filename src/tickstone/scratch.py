@@ -17,6 +17,11 @@ def folder(purpose: str) -> Path:
     return Path(tempfile.mkdtemp(prefix=f"tick-stone-{purpose}-{os.getpid()}-"))
 
 
+def remove(path: Path) -> None:
+    """Take a folder away with everything in it."""
+    shutil.rmtree(path, ignore_errors=True)
+
+
 def clean() -> int:
     """Take away our own folders of processes that are no more; returns how many."""
     left = []
@@ -25,5 +30,5 @@ def clean() -> int:
         if named and not Path(f"/proc/{named[1]}").exists() and path.stat().st_uid == os.geteuid():
             left.append(path)
     for path in left:
-        shutil.rmtree(path, ignore_errors=True)
+        remove(path)
     return len(left)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import resource
 import socket
 import threading
 import time
@@ -70,18 +69,15 @@ def test_what_cannot_be_told_in_time_is_counted_and_not_kept(
 
 
 @pytest.mark.server
-def test_an_endless_line_neither_fills_memory_nor_stops_the_app(served: Served) -> None:
-    def used_mb() -> float:
-        with open(f"/proc/{served.process.pid}/statm") as file:
-            return int(file.read().split()[1]) * resource.getpagesize() / 1e6
-
-    with flood(ENDLESS) as port:
-        before = used_mb()
+@pytest.mark.parametrize("what", [ENDLESS, LINES])
+def test_a_flood_neither_fills_memory_nor_stops_the_app(served: Served, what: bytes) -> None:
+    with flood(what) as port:
+        before = served.memory_mb
         source = {"kind": "tcp", "host": "127.0.0.1", "port": port}
         served.client.post(f"{RIG}/connect", json=source).raise_for_status()
         with window(served.address) as line:
             first = message_when(line, lambda m: m["left_out"] > 50_000_000)
             message_when(line, lambda m: m["left_out"] > first["left_out"] + 50_000_000)
-        assert used_mb() - before < 200
+        assert served.memory_mb - before < 200
         assert served.client.get("/api/health").json()["ok"]
         served.client.post(f"{RIG}/disconnect").raise_for_status()

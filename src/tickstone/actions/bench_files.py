@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import contextlib
 import itertools
-import shutil
 import tempfile
 import threading
 from collections.abc import Callable
@@ -37,10 +36,12 @@ class BenchFile:
 
 
 class BenchFiles:
-    """All files on the bench, in a folder of their own that ends with the app."""
+    """All files on the bench, in a folder of their own that ends with the app. ``looks`` is where their
+    beginnings are read."""
 
-    def __init__(self, database: Database, jobs: Jobs, changed: Callable[[str], None]) -> None:
-        self._database, self._jobs, self._changed = database, jobs, changed
+    def __init__(self, database: Database, looks: Jobs, changed: Callable[[str], None]) -> None:
+        self._database, self._looks, self._changed = database, looks, changed
+        self._jobs = Jobs()
         self._folder: Path | None = None
         self._files: dict[int, BenchFile] = {}
         self._numbers = itertools.count(1)
@@ -48,6 +49,7 @@ class BenchFiles:
 
     def room(self) -> BinaryIO:
         """An empty file to receive bytes. Raises Conflict when there are too many files."""
+        self._looks.warm()
         with self._lock:
             done = [file for file in self._files.values() if self._is_done(file)]
             if len(self._files) - len(done) >= MOST_FILES:
@@ -85,10 +87,9 @@ class BenchFiles:
     def look(self, file_id: int, wish: Wish) -> Look:
         """The beginning of a file as it would be taken in; the wish is kept. Raises BadInput."""
         file = self._settle(file_id, wish)
-        try:
-            return importing.look(self._database, file.slug, file.path, file.wish)
-        except FileNotFoundError:
-            raise GONE from None
+        work = self._looks.start(looked_at, self._database.url, file.slug, file.path, file.wish)
+        look: Look = self._looks.result(work)
+        return look
 
     def begin(self, file_id: int, wish: Wish) -> BenchFile:
         """Begin to take a file in. Raises Conflict when that goes on already."""
@@ -149,9 +150,21 @@ class BenchFiles:
             file.path.unlink()
 
     def close(self) -> None:
-        """Take all files away."""
+        """Take all files away, and end what is done with them."""
+        self._jobs.close()
         if self._folder is not None:
-            shutil.rmtree(self._folder, ignore_errors=True)
+            scratch.remove(self._folder)
+
+
+def looked_at(url: str, slug: str, path: Path, wish: Wish, _: Progress) -> Look:
+    """What the worker process does before: look at a file, with a connection of its own."""
+    database = Database(url)
+    try:
+        return importing.look(database, slug, path, wish)
+    except FileNotFoundError:
+        raise GONE from None
+    finally:
+        database.close()
 
 
 def taken_in(url: str, slug: str, path: Path, wish: Wish, progress: Progress) -> int:

@@ -1,11 +1,10 @@
-"""Working raw numbers: with a rig's own constants, or with the usual ones of a loose part and what a person
-types; one reading, or a file of them."""
+"""Working one reading's raw numbers: with a rig's own constants, or with the usual ones of a loose part and
+what a person types."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import BinaryIO
 
 import numpy as np
 from sqlalchemy.orm import Session
@@ -16,11 +15,7 @@ from tickstone.core.constants import Values
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.kinds.base import Ambient, Kind
 from tickstone.core.rigs.usual import usual_values
-from tickstone.formats import columns
-from tickstone.formats.converted import Converting
-from tickstone.formats.opening import open_table
 from tickstone.store import rigs
-from tickstone.store.database import Database
 
 FEWEST_READINGS = 1  # of the air that was live just then
 
@@ -67,26 +62,3 @@ def loose(kind_id: str, typed: Mapping[str, float], air_c: float | None = None) 
 
 def _around(air_c: float | None) -> Ambient:
     return Ambient(None if air_c is None else np.array([air_c]))
-
-
-def tabled(
-    database: Database, file: BinaryIO, slug: str, said: Mapping[str, str]
-) -> tuple[Converting, list[str]]:
-    """A table of raw readings, about to be converted: with a rig's constants as they stand, or as of loose
-    parts.
-
-    Parameters: file, the table; slug, of the rig, empty for none; said, column name to what it is.
-    Returns: the conversion, and everything that a column can be said to be. Raises BadInput and NotFound.
-    """
-    if slug:
-        with database.transaction() as session:
-            stored = rigs.rig_named(session, slug)
-            settled = constants.all_settled(session, stored)
-            candidates = [
-                columns.SensorCandidate(s.id, kind(s.kind), settled[s.id], prefix=s.id)
-                for s in stored.rig.sensors
-            ] + columns.air_candidates(stored.rig)
-    else:
-        candidates = columns.bare_candidates({})
-    table = open_table(file)
-    return Converting(table, columns.plan(table, candidates, said)), sorted(columns.targets(candidates))

@@ -22,6 +22,7 @@ from tickstone.actions.live.looking import Lookout
 from tickstone.actions.live.recordings import Recordings
 from tickstone.actions.live.rig import LiveRig
 from tickstone.actions.live.rigs import LiveRigs
+from tickstone.actions.tables import Tables
 from tickstone.core.drive.request import RunProgress
 from tickstone.core.rigs.rig import Rig
 from tickstone.errors import Conflict, NotFound, TickStoneError
@@ -31,6 +32,8 @@ from tickstone.store import labels, log, rigs
 from tickstone.store.database import Database
 from tickstone.store.space import FULL, Space, space_of
 from tickstone.supervised import Supervisor
+
+LOOK_CPU_S = 60  # far more than the beginning of any file needs
 
 
 class StandIn(Protocol):
@@ -73,8 +76,9 @@ class Workshop:
         self.recordings = Recordings(database, self.rigs, self._folder / "waiting")
         self.holds = Holds(self.rigs, self.recordings)
         self.ports = KnownPorts(self._folder / "ports.json")
-        self.jobs = Jobs()
-        self.files = BenchFiles(database, self.jobs, self.rigs.changed)
+        self.looks = Jobs(LOOK_CPU_S)  # none waits for a file that is taken in
+        self.files = BenchFiles(database, self.looks, self.rigs.changed)
+        self.tables = Tables(database, self.looks)
         self.change, self.change_recording = self.rigs.change, self.rigs.change_recording
         self._runs: dict[str, list[RunProgress]] = {}
         self._stop = threading.Event()
@@ -100,8 +104,9 @@ class Workshop:
             self.recordings.end(live.slug, "closed", "Tick Stone was stopped.")
             live.disconnect()
         self.recordings.close_ended()
-        self.jobs.close()
+        self.looks.close()
         self.files.close()
+        self.tables.close()
 
     def _run(self) -> None:
         turn = self.supervisor.turn

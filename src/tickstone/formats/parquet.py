@@ -13,10 +13,21 @@ import pyarrow.compute as pc
 import pyarrow.parquet as pq
 
 from tickstone.errors import BadInput
-from tickstone.formats.readings import CLOCK, MOST_COLUMNS, NUMBER, TEXT, Array, BadLines, Block, Named
+from tickstone.formats.readings import (
+    CLOCK,
+    MOST_COLUMNS,
+    NUMBER,
+    TEXT,
+    TOO_MUCH,
+    Array,
+    BadLines,
+    Block,
+    Named,
+)
 
 BLOCK_ROWS = 200_000
 LARGEST_GROUP = 4_000_000_000  # bytes that a group of rows says it unpacks to
+MOST_TEXT = 100_000_000  # bytes of words that a block of rows unpacks to
 MARK = b"PAR1"
 ABOUT_KEY = b"tick-stone"
 UNREADABLE = "This Parquet file is damaged or cut short: nothing can be read from it."
@@ -33,7 +44,9 @@ class ParquetSource:
 
     def __init__(self, file: BinaryIO) -> None:
         self.bad = BadLines()
-        self._file = _guarded(lambda: pq.ParquetFile(file))
+        schema = _guarded(lambda: pq.read_schema(file))
+        words = [field.name for field in schema if _is_words(field.type)]
+        self._file = _guarded(lambda: pq.ParquetFile(file, read_dictionary=words))  # each word once
         schema, present = _guarded(lambda: (self._file.schema_arrow, self._file.metadata))
         if len(schema.names) > MOST_COLUMNS:
             raise BadInput(f"The file has {len(schema.names)} columns; {MOST_COLUMNS} are the most.", "file")
@@ -65,7 +78,7 @@ class ParquetSource:
             texts: dict[str, list[str]] = {}
             for index, column in enumerate(self.columns):
                 if column.type == TEXT:
-                    texts[column.name] = _guarded(partial(_texts, batch.column(index)))
+                    texts[column.name] = _guarded(partial(_texts, batch.column(index), column.name))
                 else:
                     numbers[column.name] = _guarded(partial(_numbers, batch.column(index)))
             if batch.num_rows:
@@ -83,8 +96,28 @@ def _numbers(column: pa.Array) -> Array:
     return np.where(np.isfinite(values), values, np.nan)
 
 
-def _texts(column: pa.Array) -> list[str]:
+def _texts(column: pa.Array, name: str) -> list[str]:
+    size = _unpacked(column)
+    if size > MOST_TEXT:
+        raise BadInput(
+            f"Column {name!r} unpacks to {size / 1e6:.0f} MB of words within {len(column)} rows: "
+            "this is no file of readings.",
+            "file",
+        )
     return ["" if item is None else str(item) for item in column.to_pylist()]
+
+
+def _is_words(kind: pa.DataType) -> bool:
+    types = pa.types
+    return any(is_so(kind) for is_so in (types.is_string, types.is_large_string, types.is_binary))
+
+
+def _unpacked(column: pa.Array) -> int:
+    """Bytes of a column's words once each stands for itself."""
+    if not (pa.types.is_dictionary(column.type) and _is_words(column.type.value_type)):
+        return int(column.nbytes)
+    lengths = pc.binary_length(column.dictionary)
+    return int(pc.sum(pc.take(lengths, column.indices)).as_py() or 0)
 
 
 def _type(kind: pa.DataType) -> str:
@@ -107,5 +140,7 @@ def _guarded(read: Callable[[], _T]) -> _T:
     """What is read, or one sentence."""
     try:
         return read()
-    except (pa.ArrowException, OSError, ValueError, KeyError, MemoryError, OverflowError) as error:
+    except MemoryError:
+        raise BadInput(TOO_MUCH, "file") from None
+    except (pa.ArrowException, OSError, ValueError, KeyError, OverflowError) as error:
         raise BadInput(UNREADABLE, "file") from error

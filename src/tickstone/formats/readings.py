@@ -20,6 +20,7 @@ Flags = npt.NDArray[np.bool_]
 MOST_KEPT = 1000  # lines that were not understood, kept as text; the rest are counted
 LONGEST_KEPT = 200  # characters of such a line
 MOST_COLUMNS = 1000
+TOO_MUCH = "This file unpacks to more memory than its reader has: cut it into pieces first."
 NUMBER, TEXT, CLOCK = "number", "text", "clock"
 
 

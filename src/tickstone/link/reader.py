@@ -20,6 +20,9 @@ CRASHED = "Reading the line failed for a reason that nobody expected; the log in
 AGAIN_S = 0.5  # between two tries to open a source that was lost
 MOST_WAITING = 4_000_000  # bytes that were taken and not told yet; what comes beyond them is left out
 GATHER_S = 0.01  # lines that come within so long are handed on together
+MOST_AT_ONCE = 500  # about so many: others must come to their turn meanwhile
+LONGEST_REST_S = 0.25
+SKIPPING_S = 0.002  # between two reads whose bytes are left out
 TEXT = bytes([9, 10, 13, *range(32, 127)]) + "µ°²±Ω".encode()
 
 Happened = tuple[str, bytes | str, float]  # bytes, skipped, lost, back or over; what came or was said; when
@@ -110,6 +113,7 @@ class Reader:
                 LOG.warning("%s sends more than can be read", self._source.title)
             self.left_out += len(data)
             self._skipping = True
+            self._stop.wait(SKIPPING_S)
             return
         if self._skipping:
             self._skipping = False
@@ -152,14 +156,24 @@ class Reader:
                     self._bytes.append((len(line), len(line.translate(None, TEXT))))
                     lines += splitter.feed(line)
                     arrival = at
+                    if len(lines) >= MOST_AT_ONCE:
+                        lines = self._hand_on(lines, arrival)
                     continue
-                if lines:
-                    self._on_lines(lines, arrival)
-                    lines = []
+                lines = self._hand_on(lines, arrival)
                 splitter = LineSplitter(midstream=self._source.midstream or what == "skipped")
                 self._change(what, str(line))
-            if lines and not self._stop.is_set():
-                self._on_lines(lines, arrival)
+            self._hand_on(lines, arrival)
+
+    def _hand_on(self, lines: list[str], arrival_s: float) -> list[str]:
+        """Tell lines, then rest as long as that took: a flood leaves the others half the time. Returns those
+        still to tell: none."""
+        if lines and not self._stop.is_set():
+            began = time.monotonic()
+            self._on_lines(lines, arrival_s)
+            took = time.monotonic() - began
+            if took > GATHER_S:
+                self._stop.wait(min(took, LONGEST_REST_S))
+        return []
 
     def _change(self, what: str, why: str) -> None:
         if what == "back":
