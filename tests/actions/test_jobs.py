@@ -11,7 +11,7 @@ import pytest
 
 from tests.conftest import until
 from tickstone.actions.jobs import DONE, RUNNING, STOPPED, WAITING, Jobs
-from tickstone.errors import NotFound
+from tickstone.errors import BadInput, NotFound
 
 pytestmark = pytest.mark.slow  # a process is started
 
@@ -23,6 +23,12 @@ def count(folder: Path, progress: Callable[[int, int], None]) -> str:
         time.sleep(0.01)
     progress(7, 7)
     return folder.name
+
+
+def work_for_ever(_: Path, progress: Callable[[int, int], None]) -> None:
+    """A file made to be read for ever."""
+    while True:
+        progress(0, 0)
 
 
 @pytest.fixture
@@ -62,3 +68,12 @@ def test_a_job_that_runs_is_stopped_at_its_next_step_and_the_next_begins(jobs: J
     until(lambda: jobs.state(first).state == STOPPED)
     until(lambda: how(jobs, second) == (RUNNING, 2, 7))
     assert jobs.state(first).state == STOPPED
+
+
+def test_what_takes_more_of_the_processor_than_it_may_is_ended_and_the_next_runs(tmp_path: Path) -> None:
+    looks = Jobs(cpu_s=1)
+    with pytest.raises(BadInput, match="Nothing of it was kept"):
+        looks.result(looks.start(work_for_ever, tmp_path))
+    (tmp_path / "go on").touch()
+    assert looks.result(looks.start(count, tmp_path)) == tmp_path.name
+    looks.close()

@@ -40,8 +40,10 @@ def flood(what: bytes) -> Iterator[int]:
 
         thread = threading.Thread(target=send, daemon=True)
         thread.start()
-        yield server.getsockname()[1]
-        stop.set()
+        try:
+            yield server.getsockname()[1]
+        finally:
+            stop.set()
 
 
 @pytest.mark.parametrize("what", [ENDLESS, LINES])
@@ -77,7 +79,12 @@ def test_a_flood_neither_fills_memory_nor_stops_the_app(served: Served, what: by
         served.client.post(f"{RIG}/connect", json=source).raise_for_status()
         with window(served.address) as line:
             first = message_when(line, lambda m: m["left_out"] > 50_000_000)
+            served.client.post(f"{RIG}/record", json={}).raise_for_status()
             message_when(line, lambda m: m["left_out"] > first["left_out"] + 50_000_000)
+        stopped = served.client.post(f"{RIG}/stop").raise_for_status().json()
+        recordings = served.client.get(f"{RIG}/recordings").raise_for_status().json()
+        kept = next(kept for kept in recordings if kept["id"] == stopped["id"])
+        assert any(stream["n"] for stream in kept["streams"]) == (what is LINES)
         assert served.memory_mb - before < 200
         assert served.client.get("/api/health").json()["ok"]
         served.client.post(f"{RIG}/disconnect").raise_for_status()

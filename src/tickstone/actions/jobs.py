@@ -12,8 +12,8 @@ import threading
 from collections.abc import Callable
 from concurrent.futures import CancelledError, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
+from ctypes import Array, c_longlong
 from dataclasses import dataclass
-from multiprocessing.sharedctypes import SynchronizedArray
 from pathlib import Path
 from typing import Any
 
@@ -35,6 +35,7 @@ MOST_KEPT = 1000  # far more than files can be on the bench
 FIRST_STOP, STOPS = 3, 8  # places where a job reads that it is to stop; more never wait in the worker
 
 Progress = Callable[[int, int], None]
+Shared = Array[c_longlong]  # without a lock, which a process that is killed could take with it
 
 
 class Stopped(Exception):
@@ -53,10 +54,10 @@ class JobState:
     error: TickStoneError | None = None
 
 
-_SHARED: SynchronizedArray[int] | None = None  # in the worker: number of the job, done, count, jobs to stop
+_SHARED: Shared | None = None  # in the worker: number of the job, done, count, jobs to stop
 
 
-def _at_worker_start(shared: SynchronizedArray[int]) -> None:
+def _at_worker_start(shared: Shared) -> None:
     global _SHARED
     _SHARED = shared
     _limit(resource.RLIMIT_DATA, _own_memory() + MEMORY)
@@ -129,7 +130,7 @@ class Jobs:
         self._futures: dict[int, Future[Any]] = {}
         self._lock = threading.Lock()
         self._context = multiprocessing.get_context("spawn")
-        self._shared: SynchronizedArray[int] = self._context.Array("q", FIRST_STOP + STOPS)
+        self._shared: Shared = self._context.RawArray("q", FIRST_STOP + STOPS)
         self._pool: ProcessPoolExecutor | None = None
 
     def start(self, work: Callable[..., Any], *arguments: Any, then: Callable[[], None] | None = None) -> int:

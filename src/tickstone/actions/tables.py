@@ -80,12 +80,12 @@ class Tables:
         return preview
 
     def converted(self, path: Path, slug: str, meanings: Mapping[str, str]) -> Iterator[bytes]:
-        """The table as CSV with its converted columns, sent while it is written. It is read and checked up to
-        its first block before this returns. Raises BadInput and NotFound."""
+        """The table as CSV with its converted columns, sent while it is written. Its beginning, a PIECE, is
+        there before this returns: a small one is refused whole. Raises BadInput and NotFound."""
         made = path.with_name(f"{path.name}-converted")
         made.touch()
         work = self._jobs.start(written, self._database.url, path, made, slug, dict(meanings))
-        while self._jobs.state(work).state in (WAITING, RUNNING) and not made.stat().st_size:
+        while self._jobs.state(work).state in (WAITING, RUNNING) and made.stat().st_size < PIECE:
             time.sleep(LOOK_AGAIN_S)
         if self._jobs.state(work).error is not None:
             made.unlink()
