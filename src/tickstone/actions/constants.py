@@ -16,7 +16,7 @@ from tickstone.core.constants import ConstantSpec, Provenance, Value
 from tickstone.core.rigs.kinds import kind, thermometers
 from tickstone.core.rigs.rig import Rig, Sensor
 from tickstone.core.rigs.usual import told_by_rig
-from tickstone.errors import BadInput
+from tickstone.errors import BadInput, Conflict
 from tickstone.store import constants, log, rigs
 
 
@@ -110,18 +110,35 @@ def history(session: Session, slug: str, sensor: str, name: str) -> list[constan
 
 
 def type_value(
-    session: Session, slug: str, sensor: str, name: str, value: float, sd: float | None, note: str = ""
+    session: Session,
+    slug: str,
+    sensor: str,
+    name: str,
+    value: float,
+    sd: float | None,
+    note: str = "",
+    seen: int | None = None,
 ) -> None:
-    """A person types a constant: a hand reading where it can be measured, a choice otherwise.
+    """A person types a constant: a hand reading where it can be measured, a choice otherwise. ``seen`` is the
+    id of the value that stood there when it was typed, 0 for none (None: whatever stands).
 
     Raises BadInput for ``value`` when it lies outside what can be, and for ``name`` when nothing is typed
-    there.
+    there; Conflict when another value stands there by now.
     """
     stored = rigs.rig_named(session, slug)
     spec = spec_of(stored, sensor, name)
     check_between(value, spec.low, spec.high, "value")
     if sd is not None:
         check_not_negative(sd, "sd")
+    if seen is not None:
+        rigs.hold(session, stored.id)
+        now = settled(session, stored, sensor)[name]
+        if (now.value_id or 0) != seen:
+            raise Conflict(
+                f"{spec.label} was set to {now.value:g} {spec.unit} meanwhile".rstrip()
+                + f" ({now.source}). Set it again to put yours in its place.",
+                "seen",
+            )
     measured = spec.typed_as is Provenance.MEASURED
     source = note.strip() or ("read by hand" if measured else "chosen by hand")
     new = constants.NewValue(

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from typing import Any
 
 from sqlalchemy.orm import Session
 
 from tickstone.core.checks import check_finite, check_not_negative
 from tickstone.errors import BadInput, Conflict
-from tickstone.store import recordings, rigs
+from tickstone.store import earlier, recordings, rigs
 
 MOST_CONDITIONS = 20
 
@@ -41,11 +41,16 @@ def add(session: Session, recording_id: int, t0_us: int, t1_us: int | None, mark
     )
 
 
-def change(session: Session, mark_id: int, changes: dict[str, Any]) -> None:
-    """Change what a mark says: t0 and t1 (µs), label, sensor, truth, conditions. What a constant was measured
+def change(session: Session, mark_id: int, changes: dict[str, Any], seen: int | None = None) -> None:
+    """Change what a mark says: t0 and t1 (µs), label, sensor, truth, conditions; archived puts it away or
+    brings it back. ``seen`` is the last change of its recording that was known. What a constant was measured
     from keeps its times and its truth. Raises BadInput naming the field, and Conflict."""
+    recordings.hold(session, [recording_of(session, mark_id)])
     old = recordings.mark(session, mark_id)
+    earlier.replace(session, old.recording_id, mark_id, asdict(old), changes, seen)
     new = dict(changes)
+    if "archived" in new:
+        recordings.set_mark_archived(session, mark_id, new.pop("archived"))
     if {"t0", "t1", "truth", "sensor"} & set(new) and recordings.rests_on_mark(session, mark_id):
         raise Conflict(
             "A constant was measured from this mark: its times and its truth stay. Add another mark.", "mark"
@@ -67,11 +72,6 @@ def change(session: Session, mark_id: int, changes: dict[str, Any]) -> None:
 def recording_of(session: Session, mark_id: int) -> int:
     """The recording that a mark stands in. Raises NotFound."""
     return recordings.mark(session, mark_id).recording_id
-
-
-def set_archived(session: Session, mark_id: int, archived: bool) -> None:
-    """Put a mark away, or bring it back. Raises NotFound."""
-    recordings.set_mark_archived(session, mark_id, archived)
 
 
 def check_span(t0_us: int, t1_us: int | None) -> None:

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from sqlalchemy.orm import Session
 
 from tickstone.actions import lanes, reading
-from tickstone.store import recordings, rigs
+from tickstone.store import earlier, recordings, rigs
+from tickstone.store.earlier import Earlier as Earlier
 from tickstone.store.recordings import StoredMark as StoredMark
 from tickstone.store.recordings import StoredRecording as StoredRecording
 
@@ -20,6 +21,7 @@ class OpenedRecording:
     recording: StoredRecording
     marks: Sequence[StoredMark]
     odd: Sequence[recordings.StoredOddLine]
+    earlier: Sequence[Earlier]
     shown: Sequence[lanes.Shown]
 
 
@@ -47,6 +49,7 @@ def opened(session: Session, recording_id: int) -> OpenedRecording:
         recording,
         recordings.marks_of(session, recording_id),
         recordings.odd_lines(session, recording_id),
+        earlier.of_recording(session, recording_id),
         lanes.everything(rig, recording),
     )
 
@@ -57,9 +60,17 @@ def change(
     name: str | None = None,
     note: str | None = None,
     archived: bool | None = None,
+    seen: int | None = None,
 ) -> None:
-    """Rename a recording, note something about it, put it away or bring it back; what is None stays. Raises
-    NotFound, and Conflict while it is going on."""
+    """Rename a recording, note something about it, put it away or bring it back; what is None stays. ``seen``
+    is the last change of it that was known. Raises NotFound, and Conflict while it is going on, or when
+    somebody else changed the same first."""
+    recordings.hold(session, [recording_id])
+    old = recordings.recording(session, recording_id)
+    present = {"name": old.name, "note": old.note, "archived": old.archived_at is not None}
+    given = {"name": name, "note": note, "archived": archived}
+    changes = {field: value for field, value in given.items() if value is not None}
+    earlier.replace(session, recording_id, None, present, changes, seen)
     if name is not None:
         recordings.rename(session, recording_id, name)
     if note is not None:

@@ -52,6 +52,9 @@ def number(value: float | None) -> float | None:
 
 
 class Constant(BaseModel):
+    """A constant as it stands; ``id`` is of its value, 0 for one that nobody has set."""
+
+    id: int
     name: str
     label: str
     unit: str
@@ -75,6 +78,7 @@ class Constant(BaseModel):
     def of(value: core_constants.Value) -> Constant:
         """A constant as the screens show it."""
         return Constant(
+            id=value.value_id or 0,
             name=value.name,
             label=value.label,
             unit=value.unit,
@@ -156,7 +160,7 @@ class RecordingModel(BaseModel):
     def of(recording: StoredRecording) -> RecordingModel:
         """A recording as the screens show it."""
         streams = [
-            StreamModel(key=s.key, n=s.n, t0_s=_seconds(s.t0), t1_s=_seconds(s.t1), segments=s.segments)
+            StreamModel(key=s.key, n=s.n, t0_s=seconds(s.t0), t1_s=seconds(s.t1), segments=s.segments)
             for s in recording.streams
         ]
         return RecordingModel(
@@ -193,7 +197,7 @@ class MarkModel(BaseModel):
             MarkModel(
                 id=m.id,
                 t0_s=m.t0 / 1e6,
-                t1_s=_seconds(m.t1),
+                t1_s=seconds(m.t1),
                 label=m.label,
                 sensor=m.sensor,
                 truth=m.truth,
@@ -231,7 +235,8 @@ class MarkAsked(Body):
         return marking.MarkText(self.label, self.sensor, truth, dict(self.conditions))
 
 
-def _seconds(t_us: int | None) -> float | None:
+def seconds(t_us: int | None) -> float | None:
+    """µs as s."""
     return None if t_us is None else t_us / 1e6
 
 

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from dataclasses import asdict
-from typing import Annotated
+from datetime import datetime
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Query
 from fastapi.responses import StreamingResponse
@@ -23,6 +24,7 @@ from tickstone.api.models import (
     Seconds,
     TruthModel,
     numbers,
+    seconds,
 )
 from tickstone.api.needs import Shop
 from tickstone.errors import BadInput
@@ -55,11 +57,30 @@ class ShownModel(BaseModel):
     digits: int
 
 
+class EarlierModel(BaseModel):
+    """What a mark (null: the recording itself) was until ``at``, by field; times in s."""
+
+    id: int
+    mark_id: int | None
+    before: dict[str, Any]
+    at: datetime
+
+    @staticmethod
+    def of(change: recordings.Earlier) -> EarlierModel:
+        """An earlier state as the screen shows it."""
+        before = dict(change.before)
+        for name in ("t0", "t1"):
+            if name in before:
+                before[f"{name}_s"] = seconds(before.pop(name))
+        return EarlierModel(id=change.id, mark_id=change.mark_id, before=before, at=change.at)
+
+
 class OpenedRecordingModel(BaseModel):
     recording: RecordingModel
     shown: list[ShownModel]
     marks: list[MarkModel]
     odd: list[OddLineModel]
+    earlier: list[EarlierModel]
 
 
 class TraceModel(BaseModel):
@@ -148,6 +169,9 @@ class DiagnosisModel(BaseModel):
 
 
 class RecordingChange(Body):
+    """``seen`` is the last change of the recording that was known: one of the same since is a conflict."""
+
+    seen: int | None = None
     name: Name | None = None
     note: Annotated[str, Field(max_length=4000)] | None = None
     archived: bool | None = None
@@ -183,6 +207,9 @@ class NewMark(MarkAsked):
 
 
 class MarkChange(Body):
+    """``seen`` is the last change of the recording that was known: one of the same since is a conflict."""
+
+    seen: int | None = None
     label: Annotated[str, Field(min_length=1, max_length=120)] | None = None
     archived: bool | None = None
     t0_s: Seconds | None = None
@@ -213,6 +240,7 @@ def opened(shop: Shop, recording_id: int) -> OpenedRecordingModel:
         ],
         shown=[ShownModel(**asdict(shown)) for shown in mine.shown],
         marks=MarkModel.all_of(mine.marks),
+        earlier=[EarlierModel.of(change) for change in mine.earlier],
     )
 
 
@@ -220,7 +248,7 @@ def opened(shop: Shop, recording_id: int) -> OpenedRecordingModel:
 def change(shop: Shop, recording_id: int, body: RecordingChange) -> Done:
     """Rename a recording, note something about it, put it away, or bring it back."""
     with shop.change_recording(recording_id) as session:
-        recordings.change(session, recording_id, body.name, body.note, body.archived)
+        recordings.change(session, recording_id, body.name, body.note, body.archived, body.seen)
     return Done(id=recording_id)
 
 
@@ -390,21 +418,17 @@ def add_mark(shop: Shop, recording_id: int, body: NewMark) -> Done:
 def change_mark(shop: Shop, mark_id: int, body: MarkChange) -> Done:
     """Change what is given of a mark (null takes it away), put the mark away, or bring it back."""
     given = body.model_dump(exclude_unset=True)
-    archived = given.pop("archived", None)
-    changes = {name: value for name, value in given.items() if name not in ("t0_s", "t1_s")}
+    changes = {name: value for name, value in given.items() if name not in ("t0_s", "t1_s", "seen")}
     changes |= {
         name[:2]: None if given[name] is None else round(given[name] * 1e6)
         for name in ("t0_s", "t1_s")
         if name in given
     }
-    for name in ("label", "t0", "conditions"):
+    for name in ("label", "t0", "conditions", "archived"):
         if name in changes and changes[name] is None:
             raise BadInput(f"{name} cannot be nothing.", name)
     with shop.database.transaction() as session:
         recording_id = marking.recording_of(session, mark_id)
     with shop.change_recording(recording_id) as session:
-        if changes:
-            marking.change(session, mark_id, changes)
-        if archived is not None:
-            marking.set_archived(session, mark_id, archived)
+        marking.change(session, mark_id, changes, body.seen)
     return Done(id=mark_id)

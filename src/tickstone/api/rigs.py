@@ -79,6 +79,9 @@ class RenameAsked(Titled, RevisionBody):
 
 
 class TypedConstant(Body):
+    """``seen`` is the id of the value that stood there when it was typed: another one since is a conflict."""
+
+    seen: int | None = None
     value: Finite
     plus_minus: Annotated[Finite, Field(ge=0)] | None = None
     note: Annotated[str, Field(max_length=200)] = ""
@@ -223,7 +226,7 @@ def type_constant(shop: Shop, slug: Name, sensor: Name, name: Name, body: TypedC
     """A person types a constant."""
     sd = None if body.plus_minus is None else body.plus_minus / 2
     with shop.change(slug) as session:
-        constants.type_value(session, slug, sensor, name, body.value, sd, body.note)
+        constants.type_value(session, slug, sensor, name, body.value, sd, body.note, body.seen)
     return Done()
 
 

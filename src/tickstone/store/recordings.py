@@ -75,6 +75,7 @@ class StoredMark:
     sensor: str | None
     truth: dict[str, Any] | None
     conditions: dict[str, Any] = field(default_factory=dict)
+    archived: bool = False
 
 
 def begin(
@@ -218,10 +219,12 @@ def _stored(session: Session, rows: Sequence[tables.RecordingRow]) -> list[Store
 
 
 def hold(session: Session, recording_ids: Iterable[int]) -> None:
-    """Nobody else changes these recordings until the transaction ends; they are read anew as they stand."""
+    """Nobody else changes these recordings until the transaction ends; what is read from now on stands so."""
     wanted = select(tables.RecordingRow).where(tables.RecordingRow.id.in_(list(recording_ids)))
     ordered = wanted.order_by(tables.RecordingRow.id).with_for_update()
-    session.scalars(ordered, execution_options={"populate_existing": True}).all()
+    session.scalars(ordered).all()
+    session.flush()
+    session.expire_all()
 
 
 def recording(session: Session, recording_id: int) -> StoredRecording:
@@ -339,7 +342,10 @@ def mark(session: Session, mark_id: int) -> StoredMark:
     if row is None:
         raise NotFound(f"There is no mark {mark_id}.")
     key = session.scalar(select(tables.SensorRow.key).where(tables.SensorRow.id == row.sensor_id))
-    return StoredMark(row.id, row.recording_id, row.t0, row.t1, row.label, key, row.truth, row.conditions)
+    archived = row.archived_at is not None
+    return StoredMark(
+        row.id, row.recording_id, row.t0, row.t1, row.label, key, row.truth, row.conditions, archived
+    )
 
 
 def change_mark(session: Session, mark_id: int, **changes: Any) -> None:

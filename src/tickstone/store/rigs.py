@@ -164,6 +164,11 @@ def _know_sensors(session: Session, rig_id: int, rig: Rig) -> None:
     session.flush()
 
 
+def hold(session: Session, rig_id: int) -> None:
+    """Nobody else who asks for it changes this rig until the transaction ends."""
+    session.get_one(tables.RigRow, rig_id, with_for_update=True)
+
+
 def set_archived(session: Session, rig_id: int, archived: bool) -> None:
     """Take a rig off the bench, or put it back."""
     session.get_one(tables.RigRow, rig_id).archived_at = datetime.now(UTC) if archived else None

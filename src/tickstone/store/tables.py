@@ -191,6 +191,18 @@ class MarkRow(Base):
     archived_at: Mapped[datetime | None]
 
 
+class EarlierRow(Base):
+    """Append-only. What fields of a mark, or of a recording itself (name, note, archived), were before a
+    change."""
+
+    __tablename__ = "earlier"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    recording_id: Mapped[int] = mapped_column(ForeignKey("recording.id", ondelete="CASCADE"), index=True)
+    mark_id: Mapped[int | None] = mapped_column(ForeignKey("mark.id", ondelete="CASCADE"))
+    before: Mapped[dict[str, Any]]
+    at: Mapped[datetime] = _now()
+
+
 class CalibrationRow(Base):
     __tablename__ = "calibration"
     id: Mapped[int] = mapped_column(primary_key=True)

@@ -4003,8 +4003,13 @@ export interface components {
             /** Pitch Deg */
             pitch_deg: number[];
         };
-        /** Constant */
+        /**
+         * Constant
+         * @description A constant as it stands; ``id`` is of its value, 0 for one that nobody has set.
+         */
         Constant: {
+            /** Id */
+            id: number;
             /** Name */
             name: string;
             /** Label */
@@ -4493,6 +4498,25 @@ export interface components {
              * @default false
              */
             integers: boolean;
+        };
+        /**
+         * EarlierModel
+         * @description What a mark (null: the recording itself) was until ``at``, by field; times in s.
+         */
+        EarlierModel: {
+            /** Id */
+            id: number;
+            /** Mark Id */
+            mark_id: number | null;
+            /** Before */
+            before: {
+                [key: string]: unknown;
+            };
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
         };
         /**
          * EchoDistanceInputs
@@ -5919,8 +5943,13 @@ export interface components {
                 [key: string]: number;
             };
         };
-        /** MarkChange */
+        /**
+         * MarkChange
+         * @description ``seen`` is the last change of the recording that was known: one of the same since is a conflict.
+         */
         MarkChange: {
+            /** Seen */
+            seen?: number | null;
             /** Label */
             label?: string | null;
             /** Archived */
@@ -6473,6 +6502,8 @@ export interface components {
             marks: components["schemas"]["MarkModel"][];
             /** Odd */
             odd: components["schemas"]["OddLineModel"][];
+            /** Earlier */
+            earlier: components["schemas"]["EarlierModel"][];
         };
         /**
          * OptionModel
@@ -7252,8 +7283,13 @@ export interface components {
             /** Recording Id */
             recording_id: number;
         };
-        /** RecordingChange */
+        /**
+         * RecordingChange
+         * @description ``seen`` is the last change of the recording that was known: one of the same since is a conflict.
+         */
         RecordingChange: {
+            /** Seen */
+            seen?: number | null;
             /** Name */
             name?: string | null;
             /** Note */
@@ -9260,8 +9296,13 @@ export interface components {
             /** D Prime */
             d_prime: number;
         };
-        /** TypedConstant */
+        /**
+         * TypedConstant
+         * @description ``seen`` is the id of the value that stood there when it was typed: another one since is a conflict.
+         */
         TypedConstant: {
+            /** Seen */
+            seen?: number | null;
             /** Value */
             value: number;
             /** Plus Minus */

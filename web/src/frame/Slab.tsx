@@ -106,6 +106,7 @@ function useForming(): { forming: Set<string>; all: Constant[] } {
 }
 
 const BLANK: Omit<Constant, "name"> = {
+  id: 0,
   label: "",
   unit: "",
   value: 0,

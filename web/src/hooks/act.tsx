@@ -63,6 +63,7 @@ export function ActProvider({ children }: { children: ReactNode }) {
       } catch (error) {
         const text = error instanceof Refused ? error.message : "Something went wrong here; nothing was changed.";
         say({ text, tone: "fault" });
+        if (error instanceof Refused && error.code === "conflict") await refresh();
         return null;
       }
     },

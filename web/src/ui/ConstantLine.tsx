@@ -126,6 +126,8 @@ function Type({ constant, onDone }: { constant: Constant; onDone: () => void }) 
   const [text, setText] = useState(editable(constant.value, isLength ? length : undefined));
   const [spread, setSpread] = useState("");
   const [fault, setFault] = useState("");
+  const [seen] = useState(constant.id);
+  const [refused, setRefused] = useState(false); // for another value that stands there by now
   const id = useId();
   const measured = constant.typed_as === "measured";
   const read = (from: string) => typedIn(from, constant.unit, length);
@@ -140,13 +142,14 @@ function Type({ constant, onDone }: { constant: Constant; onDone: () => void }) 
       await ask(
         api.PUT("/api/rigs/{slug}/sensors/{sensor}/constants/{name}", {
           params: { path: { slug: place.rig.slug, sensor: place.sensor.id, name: constant.name } },
-          body: { value, plus_minus: plusMinus, note: "" },
+          body: { value, plus_minus: plusMinus, note: "", seen: refused ? constant.id : seen },
         }),
       );
       void act.attempt(Promise.resolve(true), `${constant.label} is set.`);
       onDone();
     } catch (error) {
       setFault(error instanceof Refused ? error.message : "It was not saved.");
+      setRefused(error instanceof Refused && error.code === "conflict");
     }
   };
   const unit = isLength ? length : constant.unit;

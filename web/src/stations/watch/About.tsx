@@ -4,6 +4,7 @@ import { useAct } from "../../hooks/act";
 import { usePlace } from "../../hooks/place";
 import { FORGET } from "../../model/address";
 import { figure } from "../../model/format";
+import { Before } from "../../ui/Before";
 import styles from "./About.module.css";
 import shared from "./shared.module.css";
 
@@ -11,10 +12,15 @@ import shared from "./shared.module.css";
 export function About({ opened }: { opened: Opened }) {
   const place = usePlace();
   const act = useAct();
-  const { recording, odd } = opened;
+  const { recording, odd, earlier } = opened;
   const path = { params: { path: { recording_id: recording.id } } };
   const change = (body: Schemas["RecordingChange"]) =>
     ask(api.PATCH("/api/recordings/{recording_id}", { ...path, body }));
+  const seen = earlier[0]?.id ?? 0;
+  const before = (field: string) =>
+    earlier
+      .filter((state) => state.mark_id === null && state.before[field])
+      .map((state) => ({ text: `“${state.before[field]}”`, at: state.at }));
   const putAway = () =>
     act.attempt(
       change({ archived: true }).then(() => place.go("watch", FORGET)),
@@ -25,18 +31,20 @@ export function About({ opened }: { opened: Opened }) {
     <section className="about-recording">
       <h2>About it</h2>
       <Text
-        key={`name ${recording.id} ${recording.name}`}
+        key={`name ${recording.id}`}
         label="Name"
         value={recording.name}
-        onKeep={(name) => void act.attempt(change({ name }), "Renamed.")}
+        onKeep={(name) => act.attempt(change({ name, seen }), "Renamed.")}
       />
+      <Before states={before("name")} />
       <Text
-        key={`note ${recording.id} ${recording.note}`}
+        key={`note ${recording.id}`}
         label="Note"
         value={recording.note}
         many
-        onKeep={(note) => void act.attempt(change({ note }), "Noted.")}
+        onKeep={(note) => act.attempt(change({ note, seen }), "Noted.")}
       />
+      <Before states={before("note")} />
       <ul className="ticks">
         {recording.streams.map((stream) => (
           <li key={stream.key}>
@@ -90,17 +98,25 @@ interface TextProps {
   label: string;
   value: string;
   many?: boolean;
-  onKeep: (text: string) => void;
+  onKeep: (text: string) => Promise<unknown>;
 }
 
-/** A line or two of text, kept when the field is left. */
+/** A line or two of text, kept when the field is left. What another window makes of it meanwhile is told, and what was
+ * typed here stays until a person has chosen. */
 function Text({ label, value, many = false, onKeep }: TextProps) {
-  const [text, setText] = useState(value);
-  const keep = () => {
-    if (text.trim() !== value && (many || text.trim())) onKeep(text.trim());
+  const [draft, setDraft] = useState<{ text: string; over: string } | null>(null);
+  const text = draft?.text ?? value;
+  const type = (fresh: string) => setDraft({ text: fresh, over: draft?.over ?? value });
+  const first = draft !== null && draft.over !== value && draft.text.trim() !== value;
+  const store = async () => {
+    if (await onKeep(text.trim())) setDraft(null);
+  };
+  const leave = () => {
+    if (text.trim() === value || !(many || text.trim())) setDraft(null);
+    else if (!first) void store();
   };
   const id = useId();
-  const field = { id, value: text, onBlur: keep };
+  const field = { id, value: text, onBlur: leave };
   return (
     <p className={styles.aboutText}>
       <label htmlFor={id}>{label}</label>
@@ -110,15 +126,26 @@ function Text({ label, value, many = false, onKeep }: TextProps) {
           rows={2}
           maxLength={4000}
           placeholder="what was done, what is odd about it"
-          onChange={(event) => setText(event.target.value)}
+          onChange={(event) => type(event.target.value)}
         />
       ) : (
         <input
           {...field}
           maxLength={120}
-          onChange={(event) => setText(event.target.value)}
+          onChange={(event) => type(event.target.value)}
           onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
         />
+      )}
+      {first && (
+        <span role="alert">
+          Changed in another window meanwhile: “{value}”.{" "}
+          <button type="button" className="act" onClick={() => void store()}>
+            Keep mine
+          </button>{" "}
+          <button type="button" className="plain" onClick={() => setDraft(null)}>
+            Take theirs
+          </button>
+        </span>
       )}
     </p>
   );

@@ -1,26 +1,27 @@
 import { useState } from "react";
-import { api, ask, type Mark, type Schemas } from "../../api/client";
+import { api, ask, type Mark, type Opened, type Schemas } from "../../api/client";
 import { useAct } from "../../hooks/act";
 import { usePlace } from "../../hooks/place";
 import { duration, figure, THIN } from "../../model/format";
+import { Before } from "../../ui/Before";
 import { MarkForm } from "../../ui/MarkForm";
 
 interface MarksProps {
-  recording: number;
-  marks: Mark[];
+  opened: Opened;
   cursor: number | undefined;
   span: [number, number] | undefined;
 }
 
 /** The marks of an open recording: found, changed, taken away, and set afterwards at the cursor or over the span. */
-export function Marks({ recording, marks, cursor, span }: MarksProps) {
+export function Marks({ opened, cursor, span }: MarksProps) {
+  const { recording, marks, earlier } = opened;
   const place = usePlace();
   const act = useAct();
   const [open, setOpen] = useState<number | "new" | null>(null);
   const close = (which: number | "new") => setOpen((now) => (now === which ? null : now));
   const seconds = (value: number) => (Number.isFinite(value) ? value : null);
   const add = (body: Schemas["NewMark"]) =>
-    ask(api.POST("/api/recordings/{recording_id}/marks", { params: { path: { recording_id: recording } }, body }));
+    ask(api.POST("/api/recordings/{recording_id}/marks", { params: { path: { recording_id: recording.id } }, body }));
   return (
     <section>
       <h2>Marks</h2>
@@ -30,6 +31,7 @@ export function Marks({ recording, marks, cursor, span }: MarksProps) {
             <MarkLine
               key={mark.id}
               mark={mark}
+              earlier={earlier}
               open={open === mark.id}
               onOpen={() => setOpen(mark.id)}
               onClose={() => close(mark.id)}
@@ -66,49 +68,30 @@ export function Marks({ recording, marks, cursor, span }: MarksProps) {
 
 interface LineProps {
   mark: Mark;
+  earlier: Opened["earlier"];
   open: boolean;
   onOpen: () => void;
   onClose: () => void;
 }
 
-function MarkLine({ mark, open, onOpen, onClose }: LineProps) {
+const change = (mark: Mark, body: Schemas["MarkChange"]) =>
+  ask(api.PATCH("/api/marks/{mark_id}", { params: { path: { mark_id: mark.id } }, body }));
+
+function MarkLine({ mark, earlier, open, onOpen, onClose }: LineProps) {
   const place = usePlace();
   const act = useAct();
-  const patch = (body: Schemas["MarkChange"]) =>
-    ask(api.PATCH("/api/marks/{mark_id}", { params: { path: { mark_id: mark.id } }, body }));
-  const keep = async (words: Schemas["MarkChange"]) => {
-    if (await act.attempt(patch(words), "The mark is changed.")) onClose();
-  };
   if (open)
     return (
       <li>
-        <MarkForm
-          sensors={place.rig.sensors}
-          selected={place.sensor}
-          mark={mark}
-          times={[
-            { label: "From", value: mark.t0_s.toFixed(2), needed: true },
-            { label: "to", value: mark.t1_s === null ? "" : mark.t1_s.toFixed(2), needed: false },
-          ]}
-          keep="Keep mark"
-          onLeave={onClose}
-          onKeep={({ times, ...words }) => void keep(changes(mark, words, times))}
-        />
+        <ChangeMark mark={mark} earlier={earlier} onLeave={onClose} />
       </li>
     );
-  const truth = mark.truth as Schemas["TruthModel"] | null;
-  const words = [
-    `at ${figure(mark.t0_s, 1)}${THIN}s`,
-    mark.t1_s === null ? "" : `for ${duration(mark.t1_s - mark.t0_s)}`,
-    truth ? `really ${truth.value}${THIN}${truth.unit}` : "",
-    ...Object.entries(mark.conditions).map(([name, value]) => `${name.replace(/_(mm|v)$/, "")} ${value}`),
-  ];
   return (
     <li>
       <button type="button" className="link" onClick={() => place.show({ t: mark.t0_s.toFixed(3) })}>
         {mark.label}
       </button>{" "}
-      <small>{words.filter(Boolean).join(", ")}</small>
+      <small>{details(mark)}</small>
       <button type="button" className="plain" aria-label={`Change ${mark.label}`} onClick={onOpen}>
         Change
       </button>
@@ -119,9 +102,9 @@ function MarkLine({ mark, open, onOpen, onClose }: LineProps) {
           aria-label={`Remove ${mark.label}`}
           onClick={() =>
             void act.attempt(
-              patch({ archived: true }),
+              change(mark, { archived: true }),
               "The mark is taken away.",
-              () => void act.attempt(patch({ archived: false })),
+              () => void act.attempt(change(mark, { archived: false })),
             )
           }
         >
@@ -130,6 +113,72 @@ function MarkLine({ mark, open, onOpen, onClose }: LineProps) {
       )}
     </li>
   );
+}
+
+/** What a mark says beside its label. */
+function details(mark: Mark): string {
+  const truth = mark.truth as Schemas["TruthModel"] | null;
+  const words = [
+    `at ${figure(mark.t0_s, 1)}${THIN}s`,
+    mark.t1_s === null ? "" : `for ${duration(mark.t1_s - mark.t0_s)}`,
+    truth ? `really ${truth.value}${THIN}${truth.unit}` : "",
+    ...Object.entries(mark.conditions).map(([name, value]) => `${name.replace(/_(mm|v)$/, "")} ${value}`),
+  ];
+  return words.filter(Boolean).join(", ");
+}
+
+interface ChangeProps {
+  mark: Mark;
+  earlier: Opened["earlier"];
+  onLeave: () => void;
+}
+
+/** A mark being changed, with what it was before. What another window changes meanwhile stays, unless it is the same. */
+function ChangeMark({ mark, earlier, onLeave }: ChangeProps) {
+  const place = usePlace();
+  const act = useAct();
+  const newest = earlier[0]?.id ?? 0;
+  const [opened] = useState({ mark, seen: newest });
+  const [refused, setRefused] = useState(false); // somebody was first: the next try knows
+  const keep = async (words: Schemas["MarkChange"]) => {
+    const seen = refused ? newest : opened.seen;
+    const changed = change(mark, { ...words, seen });
+    changed.catch(() => setRefused(true));
+    if (await act.attempt(changed, "The mark is changed.")) onLeave();
+  };
+  return (
+    <>
+      <MarkForm
+        sensors={place.rig.sensors}
+        selected={place.sensor}
+        mark={opened.mark}
+        times={[
+          { label: "From", value: opened.mark.t0_s.toFixed(2), needed: true },
+          { label: "to", value: opened.mark.t1_s === null ? "" : opened.mark.t1_s.toFixed(2), needed: false },
+        ]}
+        keep="Keep mark"
+        onLeave={onLeave}
+        onKeep={({ times, ...words }) => void keep(changes(opened.mark, words, times))}
+      />
+      <Before
+        states={earlierStates(mark, earlier).map(({ state, at }) => ({
+          text: `“${state.label}” ${details(state)}`,
+          at,
+        }))}
+      />
+    </>
+  );
+}
+
+/** What a mark was before each of its changes, newest first. */
+function earlierStates(mark: Mark, earlier: Opened["earlier"]): { state: Mark; at: string }[] {
+  let state = mark;
+  return earlier
+    .filter((change) => change.mark_id === mark.id && !("archived" in change.before))
+    .map((change) => {
+      state = { ...state, ...change.before };
+      return { state, at: change.at };
+    });
 }
 
 /** Only what was changed is sent: a mark that a constant rests on still takes another label. */

@@ -135,7 +135,7 @@ function Inside({ opened }: { opened: Opened }) {
       <ReadOuts id={recording.id} shown={shown} show={part.show} cursor={cursor} span={span} stone={stone} />
       <Findings onShow={part.showFinding} />
       <div className={styles.recordedLists}>
-        <Marks recording={recording.id} marks={opened.marks} cursor={cursor} span={span} />
+        <Marks opened={opened} cursor={cursor} span={span} />
         <About opened={opened} />
       </div>
       <Export recording={recording} span={span} stone={stone} />
