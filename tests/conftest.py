@@ -136,6 +136,14 @@ def served(data_folder: Path, database_url: str) -> Iterator[Served]:
 
 
 @pytest.fixture
+def open_house(data_folder: Path, database_url: str) -> Iterator[Served]:
+    """A server that other devices of the network can reach."""
+    server = Served(data_folder, database_url, more=("--lan", "--lan-port", "0"))
+    yield server
+    server.stop()
+
+
+@pytest.fixture
 def served_on_own_cluster(data_folder: Path) -> Iterator[tuple[Served, Cluster]]:
     """A server, and the cluster under it that a test may stop and start."""
     folder = data_folder / "database"

@@ -34,9 +34,11 @@ def _serve(arguments: list[str], environment: dict[str, str], said: str) -> None
 class Served:
     """A real server process over its own database."""
 
-    def __init__(self, folder: Path, database_url: str | None, command: str = "demo") -> None:
+    def __init__(
+        self, folder: Path, database_url: str | None, command: str = "demo", more: tuple[str, ...] = ()
+    ) -> None:
         self.folder = folder
-        self.command = command
+        self.command, self.more = command, more
         self.environment = {"TICK_STONE_DATA": str(folder)}
         if database_url is not None:
             self.environment["DATABASE_URL"] = database_url
@@ -47,7 +49,7 @@ class Served:
         running = self.folder / self.command.replace("serve", "own") / "running.json"
         running.unlink(missing_ok=True)
         said = self.folder / "said.txt"
-        arguments = [self.command, "--port", str(port)]
+        arguments = [self.command, "--port", str(port), *self.more]
         self.process = _FORKS.Process(
             target=_serve, args=(arguments, self.environment, str(said)), daemon=False
         )

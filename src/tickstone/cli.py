@@ -26,8 +26,17 @@ def main(arguments: list[str] | None = None) -> int:
         command.add_argument(
             "--any-address", action="store_true", help="let boards beyond this machine's network be connected"
         )
-        command.add_argument("--listen", default="127.0.0.1", metavar="ADDRESS", help="address to serve on")
+        command.add_argument(
+            "--listen",
+            default="127.0.0.1",
+            metavar="ADDRESS",
+            help="address of this machine alone to serve on",
+        )
         command.add_argument("--port", type=int, help="port to serve on")
+        command.add_argument(
+            "--lan", action="store_true", help="let other devices of the network in, over HTTPS and by a key"
+        )
+        command.add_argument("--lan-port", type=int, metavar="PORT", help="port for other devices")
     commands.add_parser("test", help="run every test and check; with arguments, pytest alone", add_help=False)
     calc = commands.add_parser("calc", help="one calculation")
     calc.add_argument("name", nargs="?", help="name of the calculation")
@@ -115,6 +124,8 @@ def _run(arguments: argparse.Namespace) -> int:
             listen=arguments.listen,
             port=arguments.port,
             any_address=arguments.any_address,
+            lan=arguments.lan,
+            lan_port=arguments.lan_port,
         )
     from tickstone.launch import checks
 

@@ -7,6 +7,7 @@ TickStoneError
 ├── NotFound            not-found       the thing asked for is not there
 ├── Conflict            conflict        somebody else changed it first, or it is busy
 ├── Forbidden           forbidden       it may not be done from where it was asked
+│   └── NoKey               no-key          this device has not been let in
 ├── NotConnected        not-connected   this needs a live source of readings
 ├── SourceLost          source-lost     the port or the network line went away, or cannot be opened
 ├── StoreAway           store-away      the database cannot be reached just now
@@ -57,6 +58,12 @@ class Forbidden(TickStoneError):
     """It may not be done from where it was asked."""
 
     code = "forbidden"
+
+
+class NoKey(Forbidden):
+    """This device has not been let in."""
+
+    code = "no-key"
 
 
 class NotConnected(TickStoneError):

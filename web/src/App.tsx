@@ -3,6 +3,8 @@ import { Suspense, useEffect, useMemo } from "react";
 import { Navigate, Route, Routes, useParams } from "react-router";
 import { api, ask } from "./api/client";
 import { keys } from "./api/keys";
+import { useOutside } from "./api/outside";
+import { Enter } from "./frame/Enter";
 import { Frame } from "./frame/Frame";
 import frame from "./frame/shared.module.css";
 import { ActProvider } from "./hooks/act";
@@ -13,6 +15,7 @@ import { isStation } from "./model/stations";
 import { bringTheRest, LooseConvert, Rigs, SCREENS } from "./stations/screens";
 
 export function App() {
+  if (useOutside()) return <Enter />;
   return (
     <Routes>
       <Route path="/" element={<Home />} />

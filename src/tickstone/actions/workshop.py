@@ -15,6 +15,7 @@ from typing import Any, Protocol
 
 from tickstone.actions import driving, reading
 from tickstone.actions.bench_files import BenchFiles
+from tickstone.actions.guests import Entrance, Guests
 from tickstone.actions.jobs import Jobs
 from tickstone.actions.known_ports import KnownPorts
 from tickstone.actions.live.holding import Holds
@@ -76,6 +77,8 @@ class Workshop:
         self.recordings = Recordings(database, self.rigs, self._folder / "waiting")
         self.holds = Holds(self.rigs, self.recordings)
         self.ports = KnownPorts(self._folder / "ports.json")
+        self.guests = Guests(self._folder / "guests.json")
+        self.entrance: Entrance | None = None  # set when other devices can come in
         self.looks = Jobs(LOOK_CPU_S)  # none waits for a file that is taken in
         self.files = BenchFiles(database, self.looks, self.rigs.changed)
         self.tables = Tables(database, self.looks)

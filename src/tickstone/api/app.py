@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
 from pathlib import Path
 
@@ -15,6 +15,7 @@ from starlette.staticfiles import StaticFiles
 
 from tickstone.actions.workshop import Workshop
 from tickstone.api import (
+    access,
     calculations,
     calibrate,
     convert,
@@ -33,7 +34,7 @@ from tickstone.api import (
     worlds,
 )
 from tickstone.api.errors import REFUSALS, add_handlers
-from tickstone.api.guard import OwnOriginOnly, SafeHeaders, SmallBodies
+from tickstone.api.guard import GuestsOnly, OwnOriginOnly, SafeHeaders, SmallBodies
 from tickstone.api.needs import Shop
 from tickstone.errors import NotFound
 
@@ -62,9 +63,15 @@ class Health(BaseModel):
 
 
 def make_app(
-    workshop: Workshop, built: Path | None = None, *, demo: bool = False, hosts: frozenset[str] = frozenset()
+    workshop: Workshop,
+    built: Path | None = None,
+    *,
+    demo: bool = False,
+    hosts: frozenset[str] = frozenset(),
+    own_hosts: Callable[[], frozenset[str]] = frozenset,
 ) -> FastAPI:
-    """The app over a workshop, serving the built front end when there is one."""
+    """The app over a workshop, serving the built front end when there is one. ``hosts`` and ``own_hosts`` as
+    in OwnOriginOnly."""
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
@@ -84,7 +91,8 @@ def make_app(
     app.state.broadcasts = {}  # by rig: one message for all its windows
     app.add_middleware(GZipMiddleware, minimum_size=2000)
     app.add_middleware(SmallBodies)
-    app.add_middleware(OwnOriginOnly, hosts=hosts)
+    app.add_middleware(GuestsOnly, guests=workshop.guests)
+    app.add_middleware(OwnOriginOnly, hosts=hosts, own_hosts=own_hosts)
     app.add_middleware(SafeHeaders)
     add_handlers(app)
     # Taken over as they stand: including a router would build all its routes anew at the first request.
@@ -105,6 +113,7 @@ def make_app(
         trials.router,
         worlds.router,
         log.router,
+        access.router,
         convert.loose,
         wiring.lists,
     ):
@@ -128,6 +137,8 @@ def make_app(
             disk=space.state,
             disk_free=space.free,
         )
+
+    app.get("/enter", include_in_schema=False)(access.enter_by_link)
 
     @app.get("/api/{rest:path}", include_in_schema=False)
     def no_such_address(rest: str) -> None:

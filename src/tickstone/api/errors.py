@@ -19,6 +19,7 @@ STATUS = {
     "bad-input": 422,
     "too-large": 413,
     "forbidden": 403,
+    "no-key": 401,
     "not-found": 404,
     "conflict": 409,
     "not-connected": 409,

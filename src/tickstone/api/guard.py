@@ -1,19 +1,23 @@
 """Who and what comes in: only this app's own pages may talk to it (requests and WebSockets whose Host or
-Origin is another's are refused), no body is larger than it may be, and every answer says what a browser may
-do with it."""
+Origin is another's are refused), from the network only devices that were let in, no body is larger than it
+may be, and every answer says what a browser may do with it."""
 
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from urllib.parse import urlsplit
 
 from fastapi.responses import JSONResponse
 from starlette.datastructures import Headers, MutableHeaders
 from starlette.exceptions import HTTPException
+from starlette.requests import HTTPConnection
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
+from starlette.websockets import WebSocketDisconnect
 
-from tickstone.api.errors import MOST_BODY, STATUS, Refusal, too_large
-from tickstone.errors import TooLarge
+from tickstone.actions.guests import Guests
+from tickstone.api.errors import MOST_BODY, STATUS, Refusal, answer, too_large
+from tickstone.errors import NoKey, TooLarge
 
 # The page needs its own files, pictures made in it, and its own API: nothing else may be loaded or run.
 POLICY = "; ".join(
@@ -39,13 +43,33 @@ SAFE = {
 }
 UPLOADS = re.compile(r"/api/(convert-file(/preview)?|rigs/[^/]+/files)")
 LOOPBACK = frozenset({"127.0.0.1", "localhost", "::1"})
+COOKIE = "tick-stone"
+WITHOUT_KEY = frozenset({"/api/access/enter"})
+SHUT_OUT = 4401  # the code with which a window is closed
+
+
+def from_network(scope: Scope) -> bool:
+    """Whether this came in by the entrance for other devices, which alone is served over TLS."""
+    return scope["scheme"] in ("https", "wss")
+
+
+def at_machine(connection: HTTPConnection) -> bool:
+    """Whether this was asked by somebody who sits at the machine."""
+    client = connection.client
+    return not from_network(connection.scope) and client is not None and client.host in LOOPBACK
 
 
 class OwnOriginOnly:
-    """ASGI middleware. ``hosts`` are the names this app answers to besides loopback."""
+    """ASGI middleware. ``hosts`` are the names this app answers to besides loopback; ``own_hosts`` tells
+    those by which the network knows this machine, as they are now."""
 
-    def __init__(self, app: ASGIApp, hosts: frozenset[str] = frozenset()) -> None:
-        self._app, self._hosts = app, LOOPBACK | hosts
+    def __init__(
+        self,
+        app: ASGIApp,
+        hosts: frozenset[str] = frozenset(),
+        own_hosts: Callable[[], frozenset[str]] = frozenset,
+    ) -> None:
+        self._app, self._hosts, self._own_hosts = app, LOOPBACK | hosts, own_hosts
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] in ("http", "websocket") and not self._own(scope):
@@ -67,10 +91,48 @@ class OwnOriginOnly:
             name = urlsplit(f"//{host}").hostname
         except ValueError:  # no address at all
             return False
-        if name not in self._hosts:
+        if name not in self._hosts and not (from_network(scope) and name in self._own_hosts()):
             return False
         origin = headers.get(b"origin")
-        return origin is None or origin == f"http://{host}"
+        scheme = "https" if from_network(scope) else "http"
+        return origin is None or origin == f"{scheme}://{host}"
+
+
+class GuestsOnly:
+    """ASGI middleware. What comes from the network touches the API only with the cookie of a guest; pages and
+    their files, which hold nothing of anybody's, are everybody's. A window of one who is shut out is closed
+    with the next message."""
+
+    def __init__(self, app: ASGIApp, guests: Guests) -> None:
+        self._app, self._guests = app, guests
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] not in ("http", "websocket") or not from_network(scope):
+            await self._app(scope, receive, send)
+        elif scope["type"] == "websocket":
+            await self._window(scope, receive, send)
+        elif scope["path"].startswith("/api") and scope["path"] not in WITHOUT_KEY and not self._knows(scope):
+            refusal = NoKey("This device has not been let in: it needs the access key.", "key")
+            await answer(refusal)(scope, receive, send)
+        else:
+            await self._app(scope, receive, send)
+
+    async def _window(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if not self._knows(scope):
+            await receive()
+            await send({"type": "websocket.close", "code": SHUT_OUT})
+            return
+
+        async def checked(message: Message) -> None:
+            if message["type"] == "websocket.send" and not self._knows(scope):
+                await send({"type": "websocket.close", "code": SHUT_OUT})
+                raise WebSocketDisconnect(SHUT_OUT)
+            await send(message)
+
+        await self._app(scope, receive, checked)
+
+    def _knows(self, scope: Scope) -> bool:
+        return self._guests.find(HTTPConnection(scope).cookies.get(COOKIE, "")) is not None
 
 
 class SmallBodies:

@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 from tickstone.actions.replaying import replay
 from tickstone.actions.workshop import Workshop
 from tickstone.api.errors import REFUSALS
-from tickstone.api.guard import LOOPBACK
+from tickstone.api.guard import at_machine
 from tickstone.api.models import Body, Done, Finite, Name
 from tickstone.api.needs import Shop
 from tickstone.errors import BadInput, Forbidden
@@ -103,7 +103,7 @@ def _source(shop: Workshop, slug: str, body: SourceAsked) -> LineSource:
 @router.post("/sources/ports")
 def add_port(shop: Shop, request: Request, body: PortAsked) -> Done:
     """Let a serial port be opened that this machine does not list; only who sits at it may say so."""
-    if request.client is None or request.client.host not in LOOPBACK:
+    if not at_machine(request):
         raise Forbidden("A port is added at the machine that it belongs to.", "path")
     shop.ports.add(body.path)
     return Done()

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import contextlib
 import fcntl
+import ipaddress
 import json
 import os
 import signal
-import socket
+import sys
 import threading
 import time
 import urllib.error
@@ -18,31 +19,41 @@ from functools import partial
 from pathlib import Path
 from typing import IO
 
-import uvicorn
+from fastapi import FastAPI
 
 from tickstone import scratch
+from tickstone.actions.guests import Entrance, Guests
 from tickstone.actions.workshop import Workshop
+from tickstone.api.access import link
 from tickstone.api.app import make_app
-from tickstone.errors import SetUp
-from tickstone.launch import frontend, machine
+from tickstone.errors import BadInput, SetUp
+from tickstone.launch import frontend, machine, network
 from tickstone.launch.cluster import Cluster
 from tickstone.launch.folders import data_folder
 from tickstone.launch.log import keep_log
 from tickstone.launch.seed import seed
+from tickstone.launch.servers import Beside, Server, bound
 from tickstone.standin.client import StandInProcesses
 from tickstone.store.database import Database
 from tickstone.supervised import Supervisor
 
-FIRST_PORT = 8420
-PORTS_TO_TRY = 40
+FIRST_PORT, FIRST_LAN_PORT = 8420, 8460
 WAIT_FOR_OTHER_S = 600.0
 
 
 def serve(
-    *, demo: bool, listen: str = "127.0.0.1", port: int | None = None, any_address: bool = False
+    *,
+    demo: bool,
+    listen: str = "127.0.0.1",
+    port: int | None = None,
+    any_address: bool = False,
+    lan: bool = False,
+    lan_port: int | None = None,
 ) -> int:
-    """Set up what is missing and serve until told to stop. A second start prints the running address and
-    returns 0."""
+    """Set up what is missing and serve until told to stop, for other devices of the network, too, with
+    ``lan``. A second start prints the running address and returns 0. Raises BadInput for an address to
+    ``listen`` to that others can reach."""
+    _check_own(listen)
     folder = data_folder() / ("demo" if demo else "own")
     folder.mkdir(exist_ok=True)
     folder.chmod(machine.PASSED_THROUGH if machine.is_root() else machine.OWN)
@@ -53,8 +64,30 @@ def serve(
             return 0
         (folder / "running.json").unlink(missing_ok=True)
         with ExitStack() as stack:
-            _serve_locked(stack, folder, demo, listen, port, any_address)
+            workshop, app = _set_up(stack, folder, demo, listen, any_address)
+            own = bound(stack, listen, port, FIRST_PORT)
+            beside = _entrance(stack, folder, workshop, app, lan_port) if lan else None
+            server = Server(app, own, beside)
+            address = f"http://{f'[{listen}]' if ':' in listen else listen}:{own.getsockname()[1]}"
+            announce = partial(_announce, server, folder, address, workshop)
+            workshop.supervisor.start("announce", announce)
+            stack.callback(lambda: (folder / "running.json").unlink(missing_ok=True))
+            server.run()
+            print("Stopped.", flush=True)
     return 0
+
+
+def _check_own(listen: str) -> None:
+    try:
+        own = ipaddress.ip_address(listen).is_loopback
+    except ValueError:
+        own = listen == "localhost"
+    if not own:
+        raise BadInput(
+            f"{listen} can be reached by others, who could change everything. --lan lets them in with an "
+            "access key, over HTTPS.",
+            "listen",
+        )
 
 
 def _lock_or_address(gate: IO[str], folder: Path) -> str | None:
@@ -72,9 +105,9 @@ def _lock_or_address(gate: IO[str], folder: Path) -> str | None:
     raise SetUp(f"Another start holds {folder} but does not answer.")
 
 
-def _serve_locked(
-    stack: ExitStack, folder: Path, demo: bool, listen: str, port: int | None, any_address: bool
-) -> None:
+def _set_up(
+    stack: ExitStack, folder: Path, demo: bool, listen: str, any_address: bool
+) -> tuple[Workshop, FastAPI]:
     signal.signal(signal.SIGTERM, _interrupt)
     built = frontend.ensure_built()
     os.umask(0o077)  # what is written from here on is for its owner alone
@@ -88,45 +121,29 @@ def _serve_locked(
     workshop = Workshop(database, folder=folder, supervisor=supervisor, any_address=any_address)
     workshop.standins = standins = StandInProcesses(seed=int(time.time()), supervisor=supervisor)
     stack.callback(standins.stop)
-    own = socket.socket()
-    own.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-    _bind(own, listen, port)
-    stack.callback(own.close)
-    bound = own.getsockname()[1]
-    address = f"http://{'127.0.0.1' if listen in ('0.0.0.0', '127.0.0.1') else listen}:{bound}"
-    hosts = (
-        frozenset() if listen == "127.0.0.1" else frozenset({listen, socket.gethostname(), *_own_addresses()})
-    )
-    app = make_app(workshop, built, demo=demo, hosts=hosts)
-    server = uvicorn.Server(
-        uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=2, ws_max_size=65536)
-    )
-    supervisor.start("announce", partial(_announce, server, folder, address))
-    stack.callback(lambda: (folder / "running.json").unlink(missing_ok=True))
-    server.run(sockets=[own])
-    print("Stopped.", flush=True)
+    hosts = frozenset({listen})
+    return workshop, make_app(workshop, built, demo=demo, hosts=hosts, own_hosts=network.own_hosts)
 
 
 def _interrupt(*_: object) -> None:
     raise KeyboardInterrupt
 
 
-def _own_addresses() -> set[str]:
-    with contextlib.suppress(OSError):
-        return {str(info[4][0]) for info in socket.getaddrinfo(socket.gethostname(), None)}
-    return set()
+def _entrance(stack: ExitStack, folder: Path, workshop: Workshop, app: FastAPI, port: int | None) -> Beside:
+    """The server for other devices of the network, and what the app knows of it."""
+    held, secret, fingerprint = network.certificate(folder / "lan")
+    own = bound(stack, "", port, FIRST_LAN_PORT)
+    number = own.getsockname()[1]
+
+    def addresses() -> list[str]:
+        hosts = [*network.addresses(), *network.names()[1:]]
+        return [f"https://{f'[{host}]' if ':' in host else host}:{number}" for host in hosts]
+
+    workshop.entrance = Entrance(addresses, fingerprint)
+    return Beside(app, own, held, secret)
 
 
-def _bind(own: socket.socket, listen: str, port: int | None) -> None:
-    wanted = [port] if port is not None else range(FIRST_PORT, FIRST_PORT + PORTS_TO_TRY)
-    for candidate in wanted:
-        with contextlib.suppress(OSError):
-            own.bind((listen, candidate))
-            return
-    raise SetUp(f"No free port from {wanted[0]} to {wanted[-1]} on {listen}.")
-
-
-def _announce(server: uvicorn.Server, folder: Path, address: str) -> None:
+def _announce(server: Server, folder: Path, address: str, workshop: Workshop) -> None:
     while not server.started:
         time.sleep(0.02)
         if server.should_exit:
@@ -135,6 +152,18 @@ def _announce(server: uvicorn.Server, folder: Path, address: str) -> None:
     fresh.write_text(json.dumps({"address": address, "pid": os.getpid()}))
     fresh.replace(folder / "running.json")
     print(f"Tick Stone: {address}   (Ctrl-C stops it)", flush=True)
+    if workshop.entrance is not None:
+        _announce_entrance(workshop.entrance, workshop.guests)
+
+
+def _announce_entrance(entrance: Entrance, guests: Guests) -> None:
+    """Say where other devices come in. The key is for who sits here, and not for a log."""
+    print(f"Other devices: {' or '.join(entrance.addresses())}", flush=True)
+    print(f"Fingerprint of the certificate that they are shown: {entrance.fingerprint}", flush=True)
+    if sys.stdout.isatty():
+        print(f"Access key: {guests.key}\n{network.qr_code(link(entrance, guests.key))}", flush=True)
+    else:
+        print("The access key is shown under Settings, Other devices.", flush=True)
 
 
 @contextmanager

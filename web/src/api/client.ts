@@ -1,4 +1,5 @@
 import createClient from "openapi-fetch";
+import { standOutside } from "./outside";
 import type { components, paths } from "./schema";
 
 export type Schemas = components["schemas"];
@@ -40,6 +41,7 @@ export async function ask<T>(call: Promise<Answer<T>>): Promise<Whole<T>> {
   }
   if (answer.response.ok) return answer.data as Whole<T>;
   const body = (answer.error ?? {}) as { code?: string; path?: string; message?: string };
+  if (body.code === "no-key") standOutside();
   throw new Refused(
     body.code ?? "error",
     body.path ?? "",

@@ -7,6 +7,7 @@ const ofRig =
   (slug: string, ...parts: Part[]) => ["rig", slug, name, ...parts];
 
 export const keys = {
+  access: ["access"],
   health: ["health"],
   kinds: ["kinds"],
   lists: ["lists"],

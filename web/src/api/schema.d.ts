@@ -3164,6 +3164,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/access": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Access
+         * @description How other devices come in, and who has.
+         */
+        get: operations["access_api_access_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/access/key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Renew Key
+         * @description Make another key.
+         */
+        post: operations["renew_key_api_access_key_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/access/guests/{guest_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Shut Out
+         * @description Let a device in no more.
+         */
+        delete: operations["shut_out_api_access_guests__guest_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/access/enter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Enter
+         * @description Come in with the key.
+         */
+        post: operations["enter_api_access_enter_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/kinds": {
         parameters: {
             query?: never;
@@ -3333,6 +3413,26 @@ export interface components {
         AcceptAsked: {
             /** Extras */
             extras?: string[];
+        };
+        /**
+         * AccessModel
+         * @description Whether other devices can come in (``on``), under which addresses, with which key; the SHA-256
+         *     fingerprint of the certificate that they are shown; the first address with the key in it as a QR code
+         *     (ISO/IEC 18004), rows of 0 and 1 with the quiet zone.
+         */
+        AccessModel: {
+            /** On */
+            on: boolean;
+            /** Addresses */
+            addresses: string[];
+            /** Key */
+            key: string;
+            /** Fingerprint */
+            fingerprint: string;
+            /** Qr */
+            qr: string[];
+            /** Guests */
+            guests: components["schemas"]["GuestModel"][];
         };
         /** AdcVoltsInputs */
         AdcVoltsInputs: {
@@ -5212,6 +5312,28 @@ export interface components {
             step: number;
         };
         /**
+         * GuestModel
+         * @description A device that was let in; ``phone`` is what it calls itself.
+         */
+        GuestModel: {
+            /** Id */
+            id: number;
+            /** Address */
+            address: string;
+            /** Phone */
+            phone: boolean;
+            /**
+             * Let In At
+             * Format: date-time
+             */
+            let_in_at: string;
+            /**
+             * Seen At
+             * Format: date-time
+             */
+            seen_at: string;
+        };
+        /**
          * HandModel
          * @description One thing that can be set at the stand-in: whose it is, its span, and how it is set now.
          */
@@ -5507,6 +5629,11 @@ export interface components {
             variance: number;
             /** Equivalent Samples */
             equivalent_samples: number;
+        };
+        /** KeyAsked */
+        KeyAsked: {
+            /** Key */
+            key: string;
         };
         /** KindLine */
         KindLine: {
@@ -15689,6 +15816,128 @@ export interface operations {
                 };
                 content: {
                     "application/json": unknown;
+                };
+            };
+            /** @description Default Response */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    access_api_access_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccessModel"];
+                };
+            };
+            /** @description Default Response */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    renew_key_api_access_key_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Default Response */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    shut_out_api_access_guests__guest_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                guest_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Default Response */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    enter_api_access_enter_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeyAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Default Response */

@@ -66,6 +66,7 @@ export function Frame() {
         onFind={() => setOpen("find")}
         onKeys={() => setOpen("keys")}
         onHands={() => setOpen("hands")}
+        onDevices={() => setOpen("devices")}
         onRecord={record}
       />
       <Rule />

@@ -18,10 +18,11 @@ interface Props {
   onFind: () => void;
   onKeys: () => void;
   onHands: () => void;
+  onDevices: () => void;
   onRecord: () => void;
 }
 
-export function TopLine({ onFind, onKeys, onHands, onRecord }: Props) {
+export function TopLine({ onFind, onKeys, onHands, onDevices, onRecord }: Props) {
   const place = usePlace();
   const now = useNow();
   const settings = useSettings();
@@ -95,9 +96,12 @@ export function TopLine({ onFind, onKeys, onHands, onRecord }: Props) {
             checked={settings.slab}
             onChange={() => setSettings({ slab: !settings.slab })}
           />
-          <button type="button" className="plain" onClick={onKeys}>
+          <Dropdown.Item as="button" type="button" onClick={onKeys}>
             All keys <kbd>?</kbd>
-          </button>
+          </Dropdown.Item>
+          <Dropdown.Item as="button" type="button" onClick={onDevices}>
+            Other devices
+          </Dropdown.Item>
         </Dropdown.Menu>
       </Dropdown>
     </header>
