@@ -93,6 +93,9 @@ def main(arguments: list[str] | None = None) -> int:
         field = f"{error.path}: " if error.path and error.path not in error.message else ""
         print(f"{field}{error.message}", file=sys.stderr)
         return 2
+    except PermissionError as error:
+        print(f"{error.filename} may not be read or written by this user.", file=sys.stderr)
+        return 2
     except KeyboardInterrupt:
         return 0
     except BrokenPipeError:  # whoever reads has seen enough

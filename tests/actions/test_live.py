@@ -62,7 +62,7 @@ def test_a_port_that_stays_unplugged_ends_the_recording_cleanly_and_connects_by_
         assert "unplugged" in kept["ended_why"]
         assert sum(s["n"] for s in kept["streams"]) >= told["recording"]["committed"]
         refused = served.client.post(f"{RIG}/connect", json={"kind": "stand-in"})
-        assert (refused.status_code, refused.json()["code"]) == (502, "source-lost")
+        assert (refused.status_code, refused.json()["code"]) == (409, "source-lost")
         served.hands({"board.fault.unplug": 0})
         served.client.post(f"{RIG}/connect", json={"kind": "stand-in"}).raise_for_status()
         message_when(line, lambda m: m["status"] == "live" and m["sensors"]["front-ranger"]["readings"] > 3)

@@ -43,7 +43,7 @@ def test_nonsense_is_refused_in_one_form(client: TestClient, method: str, path: 
         bodies = BODIES if word == NONSENSE[1] else [None, {}]
         for body in bodies if method not in ("GET", "DELETE") else [None]:
             answer = client.request(method, filled, json=body)
-            assert answer.status_code < 500 or answer.status_code in (502, 503), (filled, body, answer.text)
+            assert answer.status_code < 500, (filled, body, answer.text)
             if answer.status_code >= 400:
                 said = answer.json()
                 assert said["code"] in STATUS, (filled, body, said)

@@ -23,7 +23,7 @@ STATUS = {
     "not-found": 404,
     "conflict": 409,
     "not-connected": 409,
-    "source-lost": 502,
+    "source-lost": 409,  # the board is away, and not the server
     "store-away": 503,
     "disk-full": 507,
     "set-up": 500,

@@ -87,6 +87,7 @@ class Cluster:
         tools = machine.postgres_tools()
         if not (self._data / "PG_VERSION").exists():
             self._make(tools)
+        tools = self._fitting(tools)
         self._clear_stale_lock()
         self._port = port or free_port()
         settings = {
@@ -115,6 +116,17 @@ class Cluster:
         )
         log.close()
         self._wait()
+
+    def _fitting(self, newest: Path) -> Path:
+        """The programs that can read these data. Raises SetUp when they are not installed."""
+        made_by = (self._data / "PG_VERSION").read_text().strip()
+        tools = newest if newest.parent.name == made_by else machine.postgres_tools_of(made_by)
+        if tools is None:
+            raise SetUp(
+                f"The data in {self._folder} were made by PostgreSQL {made_by}, and this machine has "
+                f"{newest.parent.name}: install postgresql-{made_by}, or choose another TICK_STONE_DATA."
+            )
+        return tools
 
     @staticmethod
     def _identity() -> dict[str, Any]:

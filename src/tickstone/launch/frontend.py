@@ -15,6 +15,7 @@ from tickstone.errors import SetUp
 from tickstone.launch.folders import ROOT, WEB
 from tickstone.launch.machine import say
 
+OLDEST_NODE = 20
 SOURCES = (
     "index.html",
     "package.json",
@@ -27,14 +28,23 @@ SOURCES = (
 
 
 def npm(*arguments: str) -> None:
-    """Run npm in the front end's folder. Raises SetUp when it fails."""
-    if not shutil.which("npm"):
-        raise SetUp("Node.js 20 with npm is needed to build the front end.")
+    """Run npm in the front end's folder. Raises SetUp when it fails, or Node.js is too old."""
+    _check_node()
     done = subprocess.run(
         ["npm", "--no-fund", "--no-audit", "--loglevel=error", *arguments], cwd=WEB, stdout=sys.stderr
     )
     if done.returncode:
         raise SetUp(f"npm {' '.join(arguments)} failed; the lines above say why.")
+
+
+def _check_node() -> None:
+    needed = f"Node.js {OLDEST_NODE} or newer, with npm, is needed to build the front end"
+    if not (shutil.which("npm") and shutil.which("node")):
+        raise SetUp(f"{needed}: install it, then start again.")
+    version = subprocess.run(["node", "--version"], capture_output=True, text=True).stdout.strip()
+    number = version.removeprefix("v").partition(".")[0]
+    if number.isdecimal() and int(number) < OLDEST_NODE:
+        raise SetUp(f"{needed}; this is {version}.")
 
 
 @contextmanager

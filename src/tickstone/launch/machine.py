@@ -44,29 +44,38 @@ def dies_with_parent(how: signal.Signals) -> Callable[[], None]:
 
 
 def _admin(package: str) -> list[str]:
-    """What to put before a command that needs an administrator. Raises SetUp when there is no way to be
-    one."""
+    """What to put before a command that needs an administrator; who sits here is asked before sudo. Raises
+    SetUp, with what to do by hand, when it may not be done."""
+    by_hand = SetUp(
+        f"Debian's package {package} is missing. Install it by hand (as an administrator: apt-get install "
+        f"{package}), then start again."
+    )
+    if not shutil.which("apt-get"):
+        raise by_hand
     if is_root():
         return []
-    if not shutil.which("sudo"):
-        raise SetUp(
-            f"The Debian package {package} is missing. Ask an administrator to install it: "
-            f"apt-get install {package}"
-        )
+    if not (shutil.which("sudo") and sys.stdin is not None and sys.stdin.isatty()):
+        raise by_hand
+    say(f"Debian's package {package} is missing. Install it now with sudo? [y/N]")
+    if sys.stdin.readline().strip().lower() not in ("y", "yes"):
+        raise by_hand
     return ["sudo"]
 
 
-def install(package: str) -> None:
-    """Install a Debian package, with sudo where needed. Raises SetUp with a sentence when it cannot be
-    done."""
-    admin = _admin(package)
+def install(package: str, admin: list[str] | None = None) -> None:
+    """Install a Debian package, with sudo where needed; ``admin`` where somebody was asked already. Raises
+    SetUp with a sentence when it cannot be done."""
+    admin = _admin(package) if admin is None else admin
     say(f"Installing Debian's {package} …")
     apt = [*admin, "env", "DEBIAN_FRONTEND=noninteractive", "apt-get", "-qq", "-o", "DPkg::Lock::Timeout=600"]
     subprocess.run([*apt, "update"], stdout=sys.stderr)
     if subprocess.run(
         [*apt, "install", "-y", "--no-install-recommends", package], stdout=sys.stderr
     ).returncode:
-        raise SetUp(f"The Debian package {package} could not be installed; the lines above say why.")
+        raise SetUp(
+            f"Debian's package {package} could not be installed; the lines above say why. Install it by hand "
+            f"(as an administrator: apt-get install {package}), then start again."
+        )
 
 
 NO_CLUSTER = "/etc/postgresql-common/createcluster.d/tick-stone.conf"
@@ -87,13 +96,19 @@ def postgres_tools() -> Path:
         check=True,
     )
     try:
-        install("postgresql")
+        install("postgresql", admin)
     finally:
         subprocess.run([*admin, "rm", "-f", NO_CLUSTER])
     path = _newest_postgres()
     if path is None:
         raise SetUp("PostgreSQL's programs are not where Debian puts them (/usr/lib/postgresql).")
     return path
+
+
+def postgres_tools_of(version: str) -> Path | None:
+    """The folder of PostgreSQL's programs of a version, such as 15, or None where it is not installed."""
+    tools = Path("/usr/lib/postgresql") / version / "bin"
+    return tools if (tools / "postgres").exists() else None
 
 
 def _newest_postgres() -> Path | None:

@@ -9,11 +9,13 @@ from pathlib import Path
 import psycopg.errors
 from alembic import command
 from alembic.config import Config
+from alembic.runtime.migration import MigrationContext
+from alembic.script import ScriptDirectory
 from sqlalchemy import create_engine, text
 from sqlalchemy.exc import DataError, DBAPIError, IntegrityError, InterfaceError, OperationalError
 from sqlalchemy.orm import Session
 
-from tickstone.errors import BadInput, Conflict, DiskFull, StoreAway
+from tickstone.errors import BadInput, Conflict, DiskFull, SetUp, StoreAway
 
 AWAY = (
     "The database cannot be reached just now. Nothing typed is lost; this page goes on by "
@@ -40,12 +42,18 @@ class Database:
         )
 
     def migrate(self) -> None:
-        """Bring the tables up to date."""
+        """Bring the tables up to date. Raises SetUp when a newer version of the app has made them."""
         config = Config()
         config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
         with self._engine.begin() as connection:
             config.attributes["connection"] = connection
             connection.execute(text("SELECT pg_advisory_xact_lock(7104)"))
+            known = {script.revision for script in ScriptDirectory.from_config(config).walk_revisions()}
+            if not set(MigrationContext.configure(connection).get_current_heads()) <= known:
+                raise SetUp(
+                    "These data belong to a newer version of Tick Stone: start that one, or choose another "
+                    "TICK_STONE_DATA."
+                )
             command.upgrade(config, "head")
 
     @contextmanager
