@@ -236,7 +236,7 @@ def test_no_answer_is_an_error_of_the_server(served: Served) -> None:
             wrong.append(f"{request} → {answer.status_code} {answer.text[:300]}")
         elif answer.status_code < 400:
             good += 1
-            if "json" in answer.headers.get("content-type", ""):
+            if answer.headers.get("content-type") == "application/json":
                 bench.learn(answer.json())
 
     for path in BEGIN:
@@ -250,7 +250,7 @@ def test_no_answer_is_an_error_of_the_server(served: Served) -> None:
         for each in waiting:
             each.result()
     assert wrong == []
-    assert good > REQUESTS / 10, "most of it was refused: nothing is tried"
+    assert good > REQUESTS / 5, "most of it was refused: nothing is tried"
     assert client.get("/api/health").json()["unwell"] == []
     log = (served.folder / "demo" / "tickstone.log").read_text()
     assert "Traceback" not in log, log[log.index("Traceback") - 300 :][:3000]
