@@ -7,6 +7,7 @@ from datetime import UTC, datetime, timedelta
 import numpy as np
 
 from tickstone.core.time_axis import DATES_FROM_US, PlacedRows, TimeAxis
+from tickstone.core.wording import often
 from tickstone.errors import BadInput
 from tickstone.formats.about import SEGMENT_COLUMN, About, AboutLine, AboutMark
 from tickstone.formats.mapping import ColumnMapping, StreamPlan
@@ -149,8 +150,7 @@ class FileIntake:
                 else f"{bad} lines of the file were not understood."
             )
         if self._axis.backward:
-            times = "once" if self._axis.backward == 1 else f"{self._axis.backward} times"
-            sentences.append(f"The times fell back {times}: a new segment begins there.")
+            sentences.append(f"The times fell back {often(self._axis.backward)}: a new segment begins there.")
         if self._axis.repeated and self._about is None:
             sentences.append(
                 "One row has the time of the row before."

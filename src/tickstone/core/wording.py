@@ -21,6 +21,15 @@ def fixed(value: float, digits: int = 0) -> str:
     return text.removeprefix("-") if float(text) == 0 else text.replace("-", "\u2212")
 
 
+def often(count: int) -> str:
+    """How often something happened.
+
+    >>> often(1), often(3)
+    ('once', '3 times')
+    """
+    return "once" if count == 1 else f"{count} times"
+
+
 def readable(text: str) -> str:
     """A sentence whose numbers have true minus signs and no powers of ten.
 

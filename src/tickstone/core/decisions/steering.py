@@ -24,7 +24,7 @@ from tickstone.core.decisions.decision import (
 )
 from tickstone.core.decisions.line import names_of, thresholds_of
 from tickstone.core.line_row import BROKEN, patterns
-from tickstone.core.wording import fixed
+from tickstone.core.wording import fixed, often
 
 Bools = npt.NDArray[np.bool_]
 
@@ -224,7 +224,7 @@ def flags_of(
         why = "a crossing gives it" if set(pattern) == {"1"} else "a fork gives it, or a sensor that fails"
         odd.append(f"unreachable with one tape of {tape:g} mm: {why}")
         if seen and set(pattern) != {"1"}:
-            odd.append(f"seen {seen} times all the same: look at that sensor and its threshold")
+            odd.append(f"seen {often(seen)} all the same: look at that sensor and its threshold")
     if pattern != BROKEN and "1" in pattern:
         middle = middle_of(pattern)
         if SIDE[action] * middle < 0:

@@ -10,7 +10,7 @@ import numpy as np
 
 from tickstone.core.diagnosis.finding import Finding, found, ramp
 from tickstone.core.diagnosis.record import Array, Record, Stream
-from tickstone.core.wording import significant
+from tickstone.core.wording import often, significant
 
 FEWEST_ROWS = 30
 GAP = 2.5  # times the usual interval: beyond that it is a pause
@@ -72,7 +72,7 @@ def _reset(record: Record) -> list[Finding]:
     if not times.size:
         return []
     when = ", ".join(f"{t:.1f} s" for t in times[:4].tolist()) + (" …" if times.size > 4 else "")
-    text = f"the board's clock began anew {'once' if times.size == 1 else f'{times.size} times'}, at {when}."
+    text = f"the board's clock began anew {often(times.size)}, at {when}."
     sure = ramp(times.size, (1, 0.85), (3, 0.95))
     return [found("reset", "", record.clock, "", (float(times[0]), float(times[-1])), sure, text)]
 

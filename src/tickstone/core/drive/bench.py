@@ -27,7 +27,7 @@ from tickstone.core.drive.sensing import flags_of, rangers_of, row_of
 from tickstone.core.drive.world import BenchWorld, Schedule
 from tickstone.core.rigs.kinds import kind
 from tickstone.core.rigs.rig import Rig
-from tickstone.core.wording import fixed
+from tickstone.core.wording import fixed, often
 from tickstone.errors import BadInput
 
 Array = npt.NDArray[np.float64]
@@ -169,7 +169,7 @@ def _judged(
         Event(float(trace[k + 1, loop.T_S]), "switch", "on" if lit[k + 1] else "off")
         for k in switches.tolist()[:400]
     )
-    answer = f"Switches {switches.size} times"
+    answer = f"Switches {often(switches.size)}" if switches.size else "Never switches"
     if late is not None:
         answer += f", {fixed(late)} ms behind what moves"
     why = ""

@@ -22,7 +22,7 @@ from tickstone.core.drive.request import (
 )
 from tickstone.core.drive.sensing import rangers_of
 from tickstone.core.drive.world import RailWorld
-from tickstone.core.wording import fixed
+from tickstone.core.wording import fixed, often
 from tickstone.errors import BadInput
 
 Array = npt.NDArray[np.float64]
@@ -207,7 +207,7 @@ def _judged(
         half = error[late]
         swings = int((np.diff(np.sign(half[np.abs(half) > 2.0])) != 0).sum())
         why = (
-            f"It swings {swings} times in the second half, {fixed(float(np.abs(half).max()))} mm wide: less "
+            f"It swings {often(swings)} in the second half, {fixed(float(np.abs(half).max()))} mm wide: less "
             "kp, or more kd."
             if swings >= 3
             else f"It stays {fixed(float(half.mean()))} mm off: a small ki would bring it home."
