@@ -38,9 +38,11 @@ def test_a_stranger_is_told_the_same(client: TestClient) -> None:
 
 @pytest.mark.server
 def test_what_is_written_is_for_its_owner_alone(data_folder: Path) -> None:
+    folder = data_folder / "demo"
+    folder.mkdir()
+    (folder / "cluster.log").touch(mode=0o644)  # as it was made before this was so
     served = Served(data_folder, None)
     try:
-        folder = data_folder / "demo"
         assert stat.S_IMODE(folder.stat().st_mode) in (0o700, 0o711)  # root lets the server's user through
         kept = [path for path in folder.iterdir() if path.name != "cluster"]
         assert {"tickstone.log", "cluster.log", "running.json"} <= {path.name for path in kept}

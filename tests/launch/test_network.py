@@ -9,6 +9,7 @@ from pathlib import Path
 
 import httpx
 import pytest
+import segno
 from cryptography import x509
 from websockets.exceptions import InvalidStatus
 from websockets.sync.client import connect
@@ -17,9 +18,10 @@ from tests.conftest import until
 from tests.served import Served
 from tickstone import cli
 from tickstone.actions import guests as guests_module
-from tickstone.actions.guests import Guests
+from tickstone.actions.guests import Entrance, Guests
 from tickstone.errors import Forbidden, NotFound
 from tickstone.launch import network
+from tickstone.launch.serve import announce_entrance
 
 
 def test_the_certificate_covers_every_address_and_is_kept_while_it_does(
@@ -156,3 +158,17 @@ def closed(window) -> bool:
     except Exception:
         return True
     return False
+
+
+def test_in_a_terminal_the_key_is_shown_with_its_code(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    guests = Guests(tmp_path / "guests.json")
+    entrance = Entrance(lambda: ["https://192.0.2.7:8460", "https://cart.local:8460"], "AA:BB")
+    monkeypatch.setattr("sys.stdout.isatty", lambda: True, raising=False)
+    announce_entrance(entrance, guests)
+    said = capsys.readouterr().out
+    assert all(part in said for part in (*entrance.addresses(), "AA:BB", guests.key))
+    modules = segno.make(f"https://192.0.2.7:8460/enter?key={guests.key}", error="m", micro=False)
+    drawn = [line for line in said.splitlines() if "\u2584" in line or "\u2588" in line]
+    assert len(drawn) >= modules.symbol_size(border=0)[1] // 2  # two rows of modules a line

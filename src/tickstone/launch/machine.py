@@ -25,6 +25,7 @@ def say(sentence: str) -> None:
 
 
 OWN = 0o700  # a folder for its owner alone
+OWN_FILE = 0o600
 PASSED_THROUGH = 0o711  # the same, but the database server's user comes through
 
 

@@ -57,6 +57,9 @@ def serve(
     folder = data_folder() / ("demo" if demo else "own")
     folder.mkdir(exist_ok=True)
     folder.chmod(machine.PASSED_THROUGH if machine.is_root() else machine.OWN)
+    for file in folder.iterdir():  # what an earlier version has left open to others
+        if file.is_file():
+            file.chmod(machine.OWN_FILE)
     with (folder / "running.lock").open("a+") as gate:
         running = _lock_or_address(gate, folder)
         if running is not None:
@@ -153,10 +156,10 @@ def _announce(server: Server, folder: Path, address: str, workshop: Workshop) ->
     fresh.replace(folder / "running.json")
     print(f"Tick Stone: {address}   (Ctrl-C stops it)", flush=True)
     if workshop.entrance is not None:
-        _announce_entrance(workshop.entrance, workshop.guests)
+        announce_entrance(workshop.entrance, workshop.guests)
 
 
-def _announce_entrance(entrance: Entrance, guests: Guests) -> None:
+def announce_entrance(entrance: Entrance, guests: Guests) -> None:
     """Say where other devices come in. The key is for who sits here, and not for a log."""
     print(f"Other devices: {' or '.join(entrance.addresses())}", flush=True)
     print(f"Fingerprint of the certificate that they are shown: {entrance.fingerprint}", flush=True)
