@@ -371,7 +371,7 @@ def _fields(fields: list[str]) -> dict[str, Any]:
             raise BadInput(f"{field!r} is not field=value.", name)
         try:
             inputs[name] = json.loads(text)
-        except ValueError:
+        except (ValueError, RecursionError):
             inputs[name] = text
     return inputs
 
@@ -384,7 +384,7 @@ def _from_input() -> dict[str, Any]:
         return {}
     try:
         inputs = json.loads(text)
-    except ValueError as error:
+    except (ValueError, RecursionError) as error:
         raise BadInput(f"Standard input is not JSON: {error}.") from None
     if not isinstance(inputs, dict):
         raise BadInput("Standard input must hold one JSON object.")
@@ -405,7 +405,7 @@ def _one_of_batch(line: str) -> dict[str, Any]:
         if not isinstance(inputs, dict):
             raise BadInput("inputs must be a JSON object.", "inputs")
         return {"calc": name, "result": run(str(name), inputs)}
-    except ValueError as error:
+    except (ValueError, RecursionError) as error:
         return {"calc": name, "error": {"field": "", "message": f"Not JSON: {error}."}}
     except TickStoneError as error:
         return {"calc": name, "error": {"field": error.path, "message": error.message}}

@@ -89,4 +89,4 @@ def add_handlers(app: FastAPI) -> None:
     def malformed(_: Request, error: RequestValidationError) -> JSONResponse:
         first = error.errors()[0]
         where = [part for part in first["loc"] if part not in ("body", "query", "path")]
-        return answer(refusal(where, first["type"], first["msg"]))
+        return answer(refusal(where, first["type"], first["msg"], first.get("ctx")))

@@ -189,6 +189,7 @@ class PullUpResult(Result):
 @calculation("pull-up")
 def pull_up(given: PullUpInputs) -> PullUpResult:
     """How fast a pulled-up wire rises, and what its low level must sink."""
+    check_positive(given.capacitance_pf, "capacitance_pf")
     result = electrical.pull_up(given.ohms, given.capacitance_pf * 1e-12, given.supply_v)
     check_positive(given.sink_ma_max, "sink_ma_max")
     warnings = []

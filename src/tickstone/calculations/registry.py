@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import typing
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from importlib import import_module
 from itertools import takewhile
@@ -19,10 +19,11 @@ from tickstone.core.wording import readable
 from tickstone.errors import BadInput
 
 LONGEST_LIST = 1_000_000
+MOST_WHOLE = 2**64  # no counter holds more
 EXTREME = 15  # powers of ten: numbers beyond what can be computed with, and beyond any bench
 
 Finite = Annotated[float, Field(allow_inf_nan=False, strict=True)]
-Whole = Annotated[int, Field(strict=True)]
+Whole = Annotated[int, Field(strict=True, ge=-MOST_WHOLE, le=MOST_WHOLE)]
 Numbers = Annotated[list[Finite], Field(min_length=1, max_length=LONGEST_LIST)]
 Pair = tuple[Finite, Finite]
 Pairs = Annotated[list[Pair], Field(min_length=1, max_length=LONGEST_LIST)]
@@ -111,8 +112,11 @@ def calculations() -> dict[str, Calculation]:
     return {name: find(name) for name in PLACES}
 
 
-def refusal(where: Sequence[object], kind: str, message: str) -> BadInput:
+def refusal(
+    where: Sequence[object], kind: str, message: str, context: Mapping[str, object] | None = None
+) -> BadInput:
     """One of Pydantic's complaints as a sentence that names its field."""
+    most = (context or {}).get("max_length", LONGEST_LIST)
     parts = [str(part) for part in where if "[" not in str(part)]  # without which of several models was tried
     place = ".".join(parts)  # readings.0.uncertainty
     path = ".".join(takewhile(lambda part: part.replace("-", "_").isidentifier(), parts))  # readings
@@ -122,9 +126,7 @@ def refusal(where: Sequence[object], kind: str, message: str) -> BadInput:
         "finite_number": f"{place} must be a finite number.",
         "float_type": f"{place} must be a number.",
         "int_type": f"{place} must be a whole number.",
-        "too_long": f"{place} is too long: a list holds at most {LONGEST_LIST:,} entries.".replace(
-            ",", "\u2009"
-        ),
+        "too_long": f"{place} is too long: a list holds at most {most:,} entries.".replace(",", "\u2009"),
     }.get(kind, f"{place}: {message[:1].lower()}{message[1:]}.")
     return BadInput(text, path)
 
@@ -136,8 +138,8 @@ def run(name: str, inputs: dict[str, Any]) -> dict[str, Any]:
     try:
         given = entry.inputs.model_validate(inputs)
     except ValidationError as error:
-        first = error.errors(include_url=False, include_context=False, include_input=False)[0]
-        raise refusal(first["loc"], first["type"], first["msg"]) from None
+        first = error.errors(include_url=False, include_input=False)[0]
+        raise refusal(first["loc"], first["type"], first["msg"], first.get("ctx")) from None
     return compute(entry, given).model_dump()
 
 
@@ -146,7 +148,7 @@ def compute(entry: Calculation, given: Inputs) -> Result:
     try:
         with np.errstate(all="ignore"):
             return entry.function(given)
-    except (ValueError, ArithmeticError) as error:
+    except (ValueError, ArithmeticError, IndexError) as error:
         field, value = _most_extreme(given)
         if not _beyond_numbers(error) and abs(math.log10(abs(value))) < EXTREME:
             raise  # a mistake of ours, not of the inputs
@@ -169,13 +171,15 @@ def _most_extreme(given: Inputs) -> tuple[str, float]:
     """The field whose number lies farthest from 1, and that number."""
     result = ("", 1.0)
     for name in type(given).model_fields:
-        for value in np.atleast_1d(_numbers(getattr(given, name))):
+        for value in _numbers(getattr(given, name)).tolist():
             if value and abs(math.log10(abs(value))) >= abs(math.log10(abs(result[1]))):
                 result = (name, float(value))
     return result
 
 
 def _numbers(value: object) -> npt.NDArray[np.float64]:
+    if isinstance(value, list) and value and isinstance(value[0], BaseModel):
+        value = [each for part in value for each in vars(part).values() if isinstance(each, float)]
     try:
         return np.ravel(np.asarray(value, dtype=np.float64))
     except (TypeError, ValueError):

@@ -61,6 +61,14 @@ def check_between(value: float, low: float, high: float, name: str) -> float:
     return value
 
 
+def check_at_least(value: float, low: float, name: str) -> float:
+    """Return ``value``, or raise BadInput unless it is finite and at least ``low``."""
+    if check_finite(value, name) < low:
+        words, unit = field_words(name)
+        raise BadInput(f"{words} must be at least {_in_words(low)}{unit}, but is {_in_words(value)}.", name)
+    return value
+
+
 def check_order(low: float, high: float, low_name: str, high_name: str) -> None:
     """Raise BadInput unless ``low`` < ``high``: nothing is swapped quietly."""
     if not low < high:

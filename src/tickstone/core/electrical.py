@@ -88,6 +88,8 @@ def design_divider(
     check_not_negative(high_level_v, "high_level_v")
     check_between(tolerance_pct, 0.0, 99.0, "tolerance_pct")
     check_positive(current_max_ma, "current_max_ma")
+    if source_max_ohm is not None:
+        check_positive(source_max_ohm, "source_max_ohm")
     values = np.array(series_values(series, 100.0, 1e6))
     top, bottom = np.meshgrid(values, values, indexing="ij")
     off = tolerance_pct / 100.0

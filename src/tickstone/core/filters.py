@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import heapq
 import math
 from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from scipy.ndimage import rank_filter
 
 from tickstone.core import loops
 from tickstone.core.checks import check_not_negative, check_positive, check_whole
@@ -15,7 +17,6 @@ from tickstone.errors import BadInput
 Array = npt.NDArray[np.float64]
 
 KINDS = ("average", "median", "smooth", "kalman")
-_ROWS_AT_ONCE = 65_536  # of the median's windows: bounds the memory for long recordings
 
 
 def moving_average(values: npt.ArrayLike, length: int) -> Array:
@@ -50,16 +51,28 @@ def moving_median(values: npt.ArrayLike, length: int) -> Array:
     [1.0, 1.0, 1.0, 1.0, 2.0]
     """
     x = np.asarray(values, dtype=np.float64)
-    check_whole(length, 1, "length")
+    n = check_whole(length, 1, "length")
+    head = min(n - 1, x.size)
     result = np.empty_like(x)
-    head = min(length - 1, x.size)
-    for i in range(head):
-        result[i] = np.median(x[: i + 1])
+    result[:head] = _growing_medians(x[:head])
     if x.size > head:
-        windows = np.lib.stride_tricks.sliding_window_view(x, length)
-        for index in range(0, windows.shape[0], _ROWS_AT_ONCE):
-            part = windows[index : index + _ROWS_AT_ONCE]
-            result[head + index : head + index + part.shape[0]] = np.median(part, axis=1)
+        trailing = {"size": n, "origin": (n - 1) // 2 if n % 2 else n // 2 - 1}
+        upper = rank_filter(x, n // 2, **trailing)[head:]
+        lower = upper if n % 2 else rank_filter(x, n // 2 - 1, **trailing)[head:]
+        result[head:] = np.where(lower == upper, upper, (lower + upper) / 2)
+    return result
+
+
+def _growing_medians(x: Array) -> Array:
+    """Median of the values so far, shape (n,): the lower half and the upper half are heaps."""
+    result = np.empty_like(x)
+    lower: list[float] = []  # negated: its largest stands first
+    upper: list[float] = []
+    for i, value in enumerate(x.tolist()):
+        heapq.heappush(upper, -heapq.heappushpop(lower, -value))
+        if len(upper) > len(lower):
+            heapq.heappush(lower, -heapq.heappop(upper))
+        result[i] = -lower[0] if len(lower) > len(upper) else (upper[0] - lower[0]) / 2
     return result
 
 
@@ -219,6 +232,7 @@ def tradeoff(
     >>> tradeoff("average", length=4)
     Tradeoff(noise_ratio=0.5, lag_samples=1.5)
     """
+    _check_taken(kind, length=length, alpha=alpha, q=q, r=r)
     if kind in ("average", "median"):
         n = check_whole(_wanted(length, "length", kind), 1, "length")
         return Tradeoff(1.0 / math.sqrt(n) if kind == "average" else median_noise(n), (n - 1) / 2)
@@ -243,7 +257,8 @@ def run(
     p0: float | None = None,
 ) -> Array:
     """Any of the filters by name over values of shape (n,). Raises BadInput naming the field that is
-    missing."""
+    missing, or that this filter does not take."""
+    _check_taken(kind, length=length, alpha=alpha, q=q, r=r, x0=x0, p0=p0)
     if kind == "average":
         return moving_average(values, int(_wanted(length, "length", kind)))
     if kind == "median":
@@ -253,6 +268,20 @@ def run(
     if kind == "kalman":
         return kalman(values, _wanted(q, "q", kind), _wanted(r, "r", kind), x0, p0)
     raise BadInput(f"kind must be one of {', '.join(KINDS)}, not {kind}.", "kind")
+
+
+TAKEN = {
+    "average": ("length",),
+    "median": ("length",),
+    "smooth": ("alpha",),
+    "kalman": ("q", "r", "x0", "p0"),
+}
+
+
+def _check_taken(kind: str, **given: float | None) -> None:
+    for name, value in given.items():
+        if value is not None and name not in TAKEN.get(kind, given):
+            raise BadInput(f"{name} is not for this filter: {kind} takes {', '.join(TAKEN[kind])}.", name)
 
 
 def _wanted(value: float | None, name: str, kind: str) -> float:

@@ -11,7 +11,7 @@ import numpy.typing as npt
 
 from tickstone.core import loops
 from tickstone.core.checks import (
-    check_between,
+    check_at_least,
     check_length,
     check_not_negative,
     check_order,
@@ -451,6 +451,6 @@ def video_rpm(fps: float, frames: float, turns: float = 1) -> tuple[float, float
     """
     check_positive(fps, "fps")
     check_positive(turns, "turns")
-    check_between(frames, 2, math.inf if math.isinf(frames) else max(frames, 2), "frames")
+    check_at_least(frames, 2, "frames")
     rate = 60.0 * fps * turns
     return rate / frames, rate / (frames + 1), rate / (frames - 1)
