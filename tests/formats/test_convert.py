@@ -119,7 +119,7 @@ def test_semicolons_decimal_commas_and_any_line_ending() -> None:
         ("colour,mood\nred,good\n", "no reading"),
         ("echo_us\n", "no reading"),
         ("echo_us\n" + "7" * 1_100_000 + "\n", "Line 2 is longer"),
-        ("echo_us\n12\n\x00\n", "Line 3 holds bytes"),
+        ("echo_us\n1\x002\n\x00\n3\x00", "Line 2 holds bytes"),
     ],
 )
 def test_what_is_no_table_is_said_with_its_line(text: str, said: str) -> None:

@@ -345,3 +345,25 @@ def test_the_line_right_above_the_rows_names_as_many_columns_as_there_are() -> N
     source, numbers = opened("Trip one\nt_ms,echo_us\n0,1748,\n20,1749,\n40,1750\n60,1751,\n")
     assert [column.name for column in source.columns] == ["t_ms", "echo_us"]
     assert numbers["echo_us"] == [1748, 1749, 1750, 1751]
+
+
+WRAPPED = "t_us,echo_us\n" + "".join(f"{(2**32 - 2_500_000 + i * 50_000) % 2**32},1748\n" for i in range(100))
+
+
+def test_a_counter_that_rolls_over_goes_on() -> None:
+    told = summary(open_readings(io.BytesIO(WRAPPED.encode())))
+    assert (told["duration_s"], told["backward"], told["gaps"], told["rate_hz"]) == (4.95, 0, 0, 20.0)
+    began_anew = WRAPPED.replace("4294917296", "4294917")  # far from the end of the counter
+    assert summary(open_readings(io.BytesIO(began_anew.encode())))["backward"] == 1
+
+
+@pytest.mark.parametrize("line", ["{t},{e}", "t_us:{t} echo_us:{e}"])
+def test_a_few_bytes_that_no_text_has_cost_their_lines_and_no_more(line: str) -> None:
+    head = "t_us,echo_us\n" if "," in line else ""
+    lines = [line.format(t=i * 50_000, e=1748 + i).encode() for i in range(40)]
+    for at in (0, 9, 20):
+        lines[at] = lines[at][:3] + b"\0\0" + lines[at][3:]
+    told = summary(open_readings(io.BytesIO(head.encode() + b"\n".join(lines))))
+    assert (told["rows"], told["bad_lines"]["count"]) == (37, 3)
+    with pytest.raises(BadInput, match="no file of readings"):
+        open_readings(io.BytesIO(b"\0".join(lines * 3)))

@@ -17,6 +17,11 @@ LARGEST_US = 2**62
 DATES_FROM_US = 631_152_000_000_000  # 1990: a time of day and not an uptime
 
 
+def rolled_over(before: Array, after: Array) -> npt.NDArray[np.bool_]:
+    """Where a 32-bit counter began anew between two stamps, shape (n,): from its upper half to its lower."""
+    return np.asarray((before > WRAP / 2) & (before < WRAP) & (after < WRAP / 2))
+
+
 @dataclass(frozen=True)
 class PlacedRows:
     """Times, µs, never falling, and the segment of each row, both of shape (n,)."""
@@ -65,7 +70,7 @@ class TimeAxis:
         segments = np.full(stamps.shape, self._segment, np.int64)
         for index in falls.tolist():
             before = self._last if index == 0 else float(stamps[index - 1])
-            if self._wraps and before > WRAP / 2 and stamps[index] < WRAP / 2 and before < WRAP:
+            if self._wraps and rolled_over(np.array([before]), stamps[index : index + 1])[0]:
                 self._add += WRAP * self._unit
                 self.wrapped += 1
             else:

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from tickstone.core.rigs.meanings import TIME, time_meaning
+from tickstone.core.time_axis import WRAP, rolled_over
 from tickstone.core.timing import GAP_FACTOR
 from tickstone.errors import BadInput
 from tickstone.formats.naming import channel_named, named
@@ -37,6 +38,7 @@ class _Rhythm:
     block."""
 
     unit_s: float
+    counter: bool  # of a board, and not a date
     first: float | None = None
     last: float = 0.0
     lasted: float = 0.0
@@ -51,7 +53,8 @@ class _Rhythm:
             return
         if self.first is None:
             self.first = self.last = float(known[0])
-        steps = np.diff(known, prepend=self.last)
+        before = np.concatenate([[self.last], known[:-1]])
+        steps = known - before + np.where(self.counter & rolled_over(before, known), WRAP, 0)
         self.last = float(known[-1])
         self.backward += int((steps < 0).sum())
         steps = steps[steps >= 0]
@@ -99,7 +102,8 @@ def summary(source: FileSource) -> dict[str, Any]:
         timed = edges, 1.0
     elif timed is not None:
         channels.pop(timed[0], None)
-    rhythm = _Rhythm(timed[1] / 1e6) if timed else None
+    dates = timed is not None and any(c.name == timed[0] and c.type == CLOCK for c in source.columns)
+    rhythm = _Rhythm(timed[1] / 1e6, not dates) if timed else None
     rows = 0
     for block in source.blocks():
         rows += len(block.lines)
