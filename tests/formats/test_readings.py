@@ -350,6 +350,15 @@ def test_the_line_right_above_the_rows_names_as_many_columns_as_there_are() -> N
 WRAPPED = "t_us,echo_us\n" + "".join(f"{(2**32 - 2_500_000 + i * 50_000) % 2**32},1748\n" for i in range(100))
 
 
+@pytest.mark.parametrize("begun", ["8,17\n", "48\n", "us:12 ech,\n", "\xf0~k,3;\n", "0,1748\n50000,1749\n"])
+def test_what_was_caught_of_a_line_before_the_names_costs_nothing(begun: str) -> None:
+    rows = "".join(f"{i * 50_000},{1748 + i}\n" for i in range(40))
+    told = summary(open_readings(io.BytesIO((begun + "t_us,echo_us\n" + rows).encode("latin-1"))))
+    assert (told["rows"], told["time"], told["duration_s"]) == (40, "t_us", 1.95)
+    assert told["bad_lines"]["count"] == begun.count("\n")
+    assert told["bad_lines"]["first"][0]["line"] == 1
+
+
 def test_a_counter_that_rolls_over_goes_on() -> None:
     told = summary(open_readings(io.BytesIO(WRAPPED.encode())))
     assert (told["duration_s"], told["backward"], told["gaps"], told["rate_hz"]) == (4.95, 0, 0, 20.0)

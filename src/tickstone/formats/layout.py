@@ -16,6 +16,7 @@ SEPARATORS = ("\t", ";", ",", "|", " ")
 MISSING = frozenset(("", "-", "--", "nan", "null", "none", "na", "n/a", "inf", "-inf", "+inf", "ovf"))
 COMMENT = "#"
 MOSTLY = 0.5  # of a column's cells that must be numbers for it to be a column of numbers
+LATE_NAMES = 2  # lines after the first row that may name the columns all the same
 RAGGED = 0.7  # what a row with too few or too many cells counts beside a whole one
 _NUMBER = re.compile(r"[+-]?(?:\d+[.,]?\d*|[.,]\d+)(?:[eE][+-]?\d{1,3})?\Z")
 _UNIT = re.compile(rf"[(\[]?(?:{UNITS}|adc|1|)[)\]]?\Z")
@@ -124,6 +125,11 @@ def _tried(lines: Sequence[str], separator: str) -> tuple[float, Layout] | None:
     rows = {index: cells for index, cells in taken.rows.items() if len(cells) == width}
     first = min(taken.rows)
     head = _heading(taken.lines, rows, first, width)
+    if head is None and (late := _late_names(taken.lines, first, width)) is not None:
+        rows = {index: cells for index, cells in rows.items() if index > late}
+        if not rows:
+            return None
+        first, head = min(rows), (late, taken.lines[late], [""] * width)
     if head is None and separator == " ":
         rows = _of_numbers_alone(taken, rows)
         if not rows:
@@ -179,6 +185,20 @@ def _heading(
         units = [cell.strip("()[]") for cell in rows[fits[1]]] + [""] * (width - len(rows[fits[1]]))
     names = rows[names_at] + [""] * (width - len(rows[names_at]))
     return names_at, names, units
+
+
+def _late_names(lines: Rows, first: int, width: int) -> int | None:
+    """The line that names the columns after the end of a line whose beginning was not caught; None where
+    there is none."""
+    after = [index for index in lines if first < index][:LATE_NAMES]
+    return next(
+        (
+            index
+            for index in after
+            if _names(lines[index], width, width) and not any(map(is_missing, lines[index]))
+        ),
+        None,
+    )
 
 
 def _names(cells: list[str], least: int, most: int) -> bool:
