@@ -137,12 +137,12 @@ function Text({ label, value, many = false, onKeep }: TextProps) {
         />
       )}
       {first && (
-        <span role="alert">
-          Changed in another window meanwhile: “{value}”.{" "}
+        <span role="alert" className={styles.elsewhere}>
+          <span>Changed in another window meanwhile: “{value}”.</span>
           <button type="button" className="act" onClick={() => void store()}>
             Keep mine
-          </button>{" "}
-          <button type="button" className="plain" onClick={() => setDraft(null)}>
+          </button>
+          <button type="button" className="act" onClick={() => setDraft(null)}>
             Take theirs
           </button>
         </span>
