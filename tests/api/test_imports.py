@@ -228,3 +228,10 @@ def test_files_that_are_recordings_by_now_do_not_wait(
     assert (refused.status_code, "3 files wait" in refused.json()["message"]) == (409, True)
     listed = client.get("/api/rigs/fern/files").raise_for_status().json()
     assert [one["state"] for one in listed] == ["done"] * (len(listed) - 3) + ["new"] * 3
+
+
+def test_a_moment_that_is_missing_is_an_empty_cell(served: Served) -> None:
+    file = hand_over(served, "at,echo_us\n2026-03-01 12:00:00.25,1748\n,1749\n2026-03-01 12:00:01,1750\n")
+    at, echo = look(served, file)["columns"]
+    assert at["cells"] == ["2026-03-01 12:00:00.250", "", "2026-03-01 12:00:01.000"]
+    assert echo["cells"] == ["1748", "1749", "1750"]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -12,7 +13,7 @@ from scipy.signal import medfilt
 from tests.calculations.contract import CONTRACT
 from tickstone import cli
 from tickstone.calculations import run
-from tickstone.calculations.registry import find
+from tickstone.calculations.registry import compute, find
 from tickstone.errors import BadInput
 
 HUGE = 10**400
@@ -115,3 +116,14 @@ def test_a_long_median_of_many_values_is_that_of_the_reference() -> None:
         len(run("filter-run", {"kind": "median", "values": [1.0] * 100_000, "length": 50_000})["values"])
         == 100_000
     )
+
+
+def test_a_mistake_of_ours_is_not_blamed_on_what_was_typed() -> None:
+    def broken(_: Any) -> Any:
+        raise ValueError("a mistake")
+
+    entry = replace(find("echo-distance"), function=broken)
+    with pytest.raises(ValueError, match="a mistake"):
+        compute(entry, entry.inputs(echo_us=1457))
+    with pytest.raises(BadInput, match="too large or too small"):
+        compute(entry, entry.inputs(echo_us=1e200))

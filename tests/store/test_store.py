@@ -159,6 +159,8 @@ def test_a_change_to_an_older_revision_is_refused_and_undo_goes_back(database: D
         wiring.move_wire(session, "fern", first.revision, "front-ranger", "echo", "int 1")
         assert fern(session).revision == third.revision + 1
         assert rigs.rig_of_revision(session, third.revision_id) == third.rig
+        for seen in (first, second, third):
+            assert rigs.number_of_revision(session, seen.revision_id) == seen.revision
 
 
 def test_wires_go_only_to_places_that_are_there(database: Database) -> None:
