@@ -10,7 +10,6 @@ from pathlib import Path
 from fastapi import FastAPI
 from fastapi.middleware.gzip import GZipMiddleware
 from fastapi.responses import FileResponse
-from pydantic import BaseModel
 from starlette.staticfiles import StaticFiles
 
 from tickstone.actions.workshop import Workshop
@@ -22,6 +21,7 @@ from tickstone.api import (
     convert_file,
     decide,
     drive,
+    health,
     imports,
     live,
     log,
@@ -35,31 +35,7 @@ from tickstone.api import (
 )
 from tickstone.api.errors import REFUSALS, add_handlers
 from tickstone.api.guard import GuestsOnly, OwnOriginOnly, SafeHeaders, SmallBodies
-from tickstone.api.needs import Shop
 from tickstone.errors import NotFound
-
-
-class UnwellModel(BaseModel):
-    """Something that lives long and has crashed: its name, how often, the last crash."""
-
-    name: str
-    crashes: int
-    trouble: str
-
-
-class Health(BaseModel):
-    """Whether the parts are up; ``unwell`` are threads and tasks that have crashed and are not well again;
-    ``waiting`` rows are kept in a file until the database takes them; ``disk`` is enough, low, very-low or
-    full, with ``disk_free`` bytes; ``demo`` tells which database is served."""
-
-    ok: bool
-    database: bool
-    standin: bool
-    demo: bool
-    unwell: list[UnwellModel]
-    waiting: int
-    disk: str
-    disk_free: int
 
 
 def make_app(
@@ -88,6 +64,7 @@ def make_app(
         responses=REFUSALS,
     )
     app.state.workshop = workshop
+    app.state.demo = demo
     app.state.broadcasts = {}  # by rig: one message for all its windows
     app.add_middleware(GZipMiddleware, minimum_size=2000)
     app.add_middleware(SmallBodies)
@@ -114,29 +91,11 @@ def make_app(
         worlds.router,
         log.router,
         access.router,
+        health.router,
         convert.loose,
         wiring.lists,
     ):
         app.router.routes.extend(router.routes)
-
-    @app.get("/api/health")
-    def health(shop: Shop) -> Health:
-        """Whether database, stand-in and everything that lives long are up."""
-        database, space = shop.database.ping(), shop.space()
-        unwell = [
-            UnwellModel(name=living.name, crashes=living.crashes, trouble=living.trouble)
-            for living in shop.supervisor.unwell
-        ]
-        return Health(
-            ok=database and not unwell and not space.full,
-            database=database,
-            standin=shop.standins is not None,
-            demo=demo,
-            unwell=unwell,
-            waiting=shop.recordings.waiting,
-            disk=space.state,
-            disk_free=space.free,
-        )
 
     app.get("/enter", include_in_schema=False)(access.enter_by_link)
 

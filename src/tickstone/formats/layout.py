@@ -77,6 +77,7 @@ def layout_of(lines: Sequence[str]) -> Layout | None:
 
 
 Rows = dict[int, list[str]]  # cells of lines, by the number of the line
+Heading = tuple[int, list[str], list[str]]  # the number of its line, names, units
 
 
 @dataclass(frozen=True)
@@ -122,18 +123,11 @@ def _tried(lines: Sequence[str], separator: str) -> tuple[float, Layout] | None:
     taken = _taken_apart(lines, separator, comma)
     if not taken.rows or (width := taken.width) > MOST_COLUMNS:
         return None
-    rows = {index: cells for index, cells in taken.rows.items() if len(cells) == width}
-    first = min(taken.rows)
-    head = _heading(taken.lines, rows, first, width)
-    if head is None and (late := _late_names(taken.lines, first, width)) is not None:
-        rows = {index: cells for index, cells in rows.items() if index > late}
-        if not rows:
-            return None
-        first, head = min(rows), (late, taken.lines[late], [""] * width)
+    rows, first, head = _headed(taken, width)
     if head is None and separator == " ":
         rows = _of_numbers_alone(taken, rows)
-        if not rows:
-            return None
+    if not rows:
+        return None
     names_at, names, units = head or (None, [str(index + 1) for index in range(width)], [""] * width)
     columns = [_column(index, rows, names[index], units[index], comma) for index in range(width)]
     numbers = sum(column.type != TEXT and present for column, present in columns)
@@ -146,6 +140,19 @@ def _tried(lines: Sequence[str], separator: str) -> tuple[float, Layout] | None:
     commas = comma and any("," in cell for cells in rows.values() for cell in cells)
     begin = min(rows) if bare else first
     return score, Layout(separator, _apart([column for column, _ in columns]), names_at, begin, commas, share)
+
+
+def _headed(taken: _Cells, width: int) -> tuple[Rows, int, Heading | None]:
+    """The whole rows, where they begin, and what names their columns: the line before them, or one that comes
+    after the end of a line whose beginning was not caught."""
+    rows = {index: cells for index, cells in taken.rows.items() if len(cells) == width}
+    first = min(taken.rows)
+    head = _heading(taken.lines, rows, first, width)
+    late = _late_names(taken.lines, first, width) if head is None else None
+    if late is None:
+        return rows, first, head
+    rows = {index: cells for index, cells in rows.items() if index > late}
+    return rows, min(rows, default=late + 1), (late, taken.lines[late], [""] * width)
 
 
 def _of_numbers_alone(taken: _Cells, rows: Rows) -> Rows:
@@ -170,7 +177,7 @@ def _column(index: int, rows: Rows, name: str, unit: str, comma: bool) -> tuple[
 
 def _heading(
     rows: dict[int, list[str]], real: dict[int, list[str]], first: int, width: int
-) -> tuple[int, list[str], list[str]] | None:
+) -> Heading | None:
     """The line before the first row that names the columns, perhaps with a line of units between."""
     before = [index for index in rows if index < first][-2:]
     # rows may end with a separator
@@ -188,8 +195,7 @@ def _heading(
 
 
 def _late_names(lines: Rows, first: int, width: int) -> int | None:
-    """The line that names the columns after the end of a line whose beginning was not caught; None where
-    there is none."""
+    """The line soon after the first row that names the columns; None where there is none."""
     after = [index for index in lines if first < index][:LATE_NAMES]
     return next(
         (
