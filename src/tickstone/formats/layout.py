@@ -195,13 +195,15 @@ def _heading(
 
 
 def _late_names(lines: Rows, first: int, width: int) -> int | None:
-    """The line soon after the first row that names the columns; None where there is none."""
-    after = [index for index in lines if first < index][:LATE_NAMES]
+    """The line soon after the first row that names the columns; None where there is none. A single word is
+    sooner a number that was garbled."""
+    after = [index for index in lines if first < index][: LATE_NAMES if width > 1 else 0]
     return next(
         (
             index
             for index in after
-            if _names(lines[index], width, width) and not any(map(is_missing, lines[index]))
+            if _names(lines[index], width, width)
+            and all(cell[:1].isalpha() and not is_missing(cell) for cell in lines[index])
         ),
         None,
     )
