@@ -31,7 +31,6 @@ LOST = (
     "The work was lost: its process ended, as it does when a file unpacks to more than 2 GB. "
     "Nothing of it was kept; begin it again, or cut the file into pieces first."
 )
-WHAT_WORKS = ["tickstone.actions.bench_files", "tickstone.actions.tables"]
 MOST_KEPT = 1000  # far more than files can be on the bench
 FIRST_STOP, STOPS = 3, 8  # places where a job reads that it is to stop; more never wait in the worker
 
@@ -131,7 +130,6 @@ class Jobs:
         self._futures: dict[int, Future[Any]] = {}
         self._lock = threading.Lock()
         self._context = multiprocessing.get_context("forkserver")
-        self._context.set_forkserver_preload(WHAT_WORKS)  # read once, whatever works in how many processes
         self._shared: Shared = self._context.RawArray("q", FIRST_STOP + STOPS)
         self._pool: ProcessPoolExecutor | None = None
 

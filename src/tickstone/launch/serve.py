@@ -6,6 +6,7 @@ import contextlib
 import fcntl
 import ipaddress
 import json
+import multiprocessing
 import os
 import signal
 import sys
@@ -113,6 +114,8 @@ def _set_up(
 ) -> tuple[Workshop, FastAPI]:
     signal.signal(signal.SIGTERM, _interrupt)
     built = frontend.ensure_built()
+    # workers come from one process that has read their code once
+    multiprocessing.set_forkserver_preload(["tickstone.actions.bench_files", "tickstone.actions.tables"])
     os.umask(0o077)  # what is written from here on is for its owner alone
     stack.callback(keep_log(folder))
     scratch.clean()
