@@ -137,11 +137,11 @@ interface ChangeProps {
 function ChangeMark({ mark, earlier, onLeave }: ChangeProps) {
   const place = usePlace();
   const act = useAct();
-  const newest = earlier[0]?.id ?? 0;
-  const [opened] = useState({ mark, seen: newest });
+  const [opened] = useState({ mark, earlier });
   const [refused, setRefused] = useState(false); // somebody was first: the next try knows
+  const known = refused ? { mark, earlier } : opened;
   const keep = async (words: Schemas["MarkChange"]) => {
-    const seen = refused ? newest : opened.seen;
+    const seen = known.earlier[0]?.id ?? 0;
     const changed = change(mark, { ...words, seen });
     changed.catch(() => setRefused(true));
     if (await act.attempt(changed, "The mark is changed.")) onLeave();
@@ -161,7 +161,7 @@ function ChangeMark({ mark, earlier, onLeave }: ChangeProps) {
         onKeep={({ times, ...words }) => void keep(changes(opened.mark, words, times))}
       />
       <Before
-        states={earlierStates(mark, earlier).map(({ state, at }) => ({
+        states={earlierStates(known.mark, known.earlier).map(({ state, at }) => ({
           text: `“${state.label}” ${details(state)}`,
           at,
         }))}
