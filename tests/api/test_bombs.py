@@ -58,7 +58,7 @@ def test_a_small_parquet_that_unpacks_to_4_gb_is_refused_and_the_app_stays_as_sm
     assert look(served, hand_over(served, "t_us,echo_us\n0,1748\n1,1749\n"))["sensors"] == ["front-ranger"]
 
 
-def test_a_table_whose_row_is_a_gigabyte_of_spaces_is_refused(served: Served) -> None:
+def test_a_table_with_a_row_without_an_end_is_refused(served: Served) -> None:
     before = served.memory_mb
 
     def spaces() -> Any:
