@@ -8,6 +8,7 @@ import re
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 from tickstone.formats.readings import CLOCK, MOST_COLUMNS, NUMBER, TEXT, Named
 from tickstone.formats.shapes import UNITS
@@ -148,7 +149,7 @@ def _headed(taken: _Cells, width: int) -> tuple[Rows, int, Heading | None]:
     rows = {index: cells for index, cells in taken.rows.items() if len(cells) == width}
     first = min(taken.rows)
     head = _heading(taken.lines, rows, first, width)
-    late = _late_names(taken.lines, first, width) if head is None else None
+    late = _late_names(taken, rows, first) if head is None else None
     if late is None:
         return rows, first, head
     rows = {index: cells for index, cells in rows.items() if index > late}
@@ -194,19 +195,20 @@ def _heading(
     return names_at, names, units
 
 
-def _late_names(lines: Rows, first: int, width: int) -> int | None:
-    """The line soon after the first row that names the columns; None where there is none. A single word is
-    sooner a number that was garbled."""
-    after = [index for index in lines if first < index][: LATE_NAMES if width > 1 else 0]
-    return next(
-        (
-            index
-            for index in after
-            if _names(lines[index], width, width)
-            and all(cell[:1].isalpha() and not is_missing(cell) for cell in lines[index])
-        ),
-        None,
-    )
+def _late_names(taken: _Cells, rows: Rows, first: int) -> int | None:
+    """The line soon after the first row that names the columns, with a row right below it; None where there
+    is none. A single word is sooner a number that was garbled."""
+    after = [index for index in taken.lines if first < index][: LATE_NAMES + 1]
+    for index, below in pairwise(after):
+        names = taken.lines[index]
+        if (
+            below in rows
+            and 1 < len(names) == len(rows[below])
+            and _names(names, len(names), len(names))
+            and all(cell[:1].isalpha() and not is_missing(cell) for cell in names)
+        ):
+            return index
+    return None
 
 
 def _names(cells: list[str], least: int, most: int) -> bool:
