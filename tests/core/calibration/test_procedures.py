@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from tests.simulated.calibrations import SIMULATIONS, poses, values_of, window
+from tests.simulated.calibrations import SIMULATIONS, simulated, values_of, window
 from tickstone.core.calibration.catalogue import PROCEDURES, procedure
 from tickstone.core.calibration.means import HeldMean
 from tickstone.core.calibration.procedure import Step, Want, Window
@@ -102,8 +102,8 @@ def test_ruler_and_air_that_disagree_are_explained() -> None:
 
 @pytest.mark.parametrize("name", SIMULATIONS)
 def test_too_few_steps_are_refused_in_words_and_never_break(name: str) -> None:
-    procedure, simulate = SIMULATIONS[name]
-    steps, _, values = simulate(np.random.default_rng(3))
+    procedure = SIMULATIONS[name][0]
+    steps, _, values = simulated(name, 3)
     for count in range(len(steps) + 1):
         found = PROCEDURES[procedure].fit(steps[:count], values)
         assert found.heading
@@ -126,7 +126,7 @@ def test_pairs_that_do_not_rise_or_are_all_alike_are_refused() -> None:
 
 
 def test_poses_that_are_alike_pinned_tilted_or_held_already_are_refused() -> None:
-    steps, _, values = poses(np.random.default_rng(1))
+    steps, _, values = simulated("poses, analogue", 1)
     procedure = PROCEDURES["poses"]
     alike = [Step(s.key, s.label, {}, steps[0].taken) for s in steps]
     assert "was the part turned over" in procedure.fit(alike, values).why_not
@@ -145,7 +145,7 @@ def test_poses_that_are_alike_pinned_tilted_or_held_already_are_refused() -> Non
 
 
 def test_a_program_that_prints_minus_one_g_lying_flat_is_understood() -> None:
-    steps, truth, values = poses(np.random.default_rng(5))
+    steps, truth, values = simulated("poses, analogue", 5)
     procedure = PROCEDURES["poses"]
     opposite = {"+": "-", "-": "+"}
     minus = [Step(opposite[s.key[0]] + s.key[1], s.label, {}, s.taken) for s in steps]
@@ -156,7 +156,7 @@ def test_a_program_that_prints_minus_one_g_lying_flat_is_understood() -> None:
 
 
 def test_a_curve_says_how_many_of_its_places_are_held_and_how_far_it_can_be_used() -> None:
-    steps, _, values = SIMULATIONS["hyperbola"][1](np.random.default_rng(3))
+    steps, _, values = simulated("hyperbola", 3)
     curve = PROCEDURES["hyperbola"]
     assert curve.fit(steps, values).heading.startswith("Every place held; the curve holds within")
     assert curve.fit(steps[:-1], values).heading.startswith("7 of 8 places held; the curve holds within")
@@ -171,7 +171,7 @@ def test_what_the_air_is_good_for_is_its_part_of_a_metre() -> None:
 
 
 def test_a_line_row_that_contradicts_itself_is_refused() -> None:
-    steps, _, values = SIMULATIONS["line"][1](np.random.default_rng(2))
+    steps, _, values = simulated("line", 2)
     procedure = PROCEDURES["line"]
     blind = replace(steps[1].taken, means=[steps[0].taken.means[0], *steps[1].taken.means[1:]])
     assert (
@@ -198,7 +198,7 @@ def test_a_line_row_that_contradicts_itself_is_refused() -> None:
 
 
 def test_heights_and_lamps_are_held_against_each_other() -> None:
-    steps, _, values = SIMULATIONS["line"][1](np.random.default_rng(2))
+    steps, _, values = simulated("line", 2)
     procedure, all_of_them = PROCEDURES["line"], []
     for height, share in ((3.0, 1.0), (9.0, 0.4)):
         for lamp in (0.0, 1.0):
@@ -244,7 +244,7 @@ def test_motion_is_not_taken_for_rest_by_the_gyro() -> None:
 
 
 def test_halls_that_make_no_sense_are_refused() -> None:
-    steps, _, values = SIMULATIONS["hall-spin"][1](np.random.default_rng(2))
+    steps, _, values = simulated("hall-spin", 2)
     spin, numbers = PROCEDURES["hall-spin"], steps[0].taken
     dead = Step("spin", "spin", {}, replace(numbers, stuck=["h2"]))
     assert "H2 never changes" in spin.fit([dead], values).why_not

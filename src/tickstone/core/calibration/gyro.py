@@ -9,7 +9,17 @@ from typing import Any
 
 import numpy as np
 
-from tickstone.core.calibration.means import HeldMeans, mean_of, repeats
+from tickstone.core.calibration.means import (
+    COARSE,
+    NOT_ONE_NUMBER,
+    TAILS,
+    HeldMeans,
+    mean_of,
+    readings_together,
+    repeats,
+    scatter_of,
+    without_drift,
+)
 from tickstone.core.calibration.poses import AXES, STILL_G, counts_per_g
 from tickstone.core.calibration.procedure import (
     Array,
@@ -42,6 +52,7 @@ GOOD_DPS = 0.5  # ± of a bias that is worth taking off
 HAND_DEG = 1.5  # how well a turn by hand ends where it should, k = 1
 QUIET_S = 0.8
 EDGE_S = 0.25
+STRAY_TRACES = 0.2  # of the readings of EDGE_S that may look like motion in a rest
 NO_GYRO = Hindrance("No reading of the gyro yet.", Lack.READINGS)
 
 
@@ -289,9 +300,10 @@ def turn_in(times_s: Array, rates: Array) -> tuple[str, float, float] | Hindranc
     if times[-1] - times[last] < QUIET_S:
         return Hindrance("Turning. Let it rest at the end.")
     # A turn begins and ends slowly: a rest is what lies well before and after the first and the last trace of
-    # it.
-    trace = np.flatnonzero(away > traces_dps)
-    before, after = times < times[trace[0]] - EDGE_S, times > times[trace[-1]] + EDGE_S
+    # it. A jump in a rest is none.
+    traces = away > traces_dps
+    before = times < _quiet_from(times[: first + 1][::-1], traces[: first + 1][::-1]) - EDGE_S
+    after = times > _quiet_from(times[last:], traces[last:]) + EDGE_S
     if not before.any() or not after.any():
         return Hindrance("Let it rest a second before and after the turn.")
     axis = int(np.argmax(np.abs(np.trapezoid(rates - rest, times, axis=1))))
@@ -299,15 +311,28 @@ def turn_in(times_s: Array, rates: Array) -> tuple[str, float, float] | Hindranc
     return AXES[axis], float(np.trapezoid(rates[axis] - bias, times)), bias
 
 
+def _quiet_from(times_s: Array, traces: Array) -> float:
+    """The last trace of motion, going away from a turn: after it few of the readings within a short while are
+    traces."""
+    for place in np.flatnonzero(traces):
+        away_s = np.abs(times_s - times_s[place])
+        near = (away_s > 0) & (away_s <= EDGE_S) & (np.arange(times_s.size) > place)
+        if not near.any() or traces[near].mean() <= STRAY_TRACES:
+            return float(times_s[place])
+    return float(times_s[0])
+
+
 @dataclass(frozen=True)
 class LongRest:
     """Allan deviations of a rest: readings averaged, shape (k,), deviations, °/s, shape (3, k), of n readings
-    at a rate."""
+    at a rate; by how many readings neighbours hang together, and why its noise is not one number, if so."""
 
     rate_hz: float
     factors: list[int]
     deviations: list[list[float]]
     n: int
+    together: float = 1.0
+    why: str = ""
 
 
 class GyroLong(Procedure[LongRest]):
@@ -359,7 +384,10 @@ class GyroLong(Procedure[LongRest]):
         rate_hz = (rates.shape[1] - 1) / window.span_s
         factors = np.unique(np.round(np.geomspace(1, rates.shape[1] / 9, 16)).astype(int)).tolist()
         deviations = [[allan_deviations(axis, m)[0] for m in factors] for axis in rates]
-        return LongRest(rate_hz, factors, deviations, int(rates.shape[1]))
+        scatters = [scatter_of(axis, values["gyro_range"].value / FULL) for axis in rates]
+        why = next((scatter.why for scatter in scatters if scatter.why in (COARSE, TAILS)), "")
+        together = max(readings_together(without_drift(axis)[0]) for axis in rates)
+        return LongRest(rate_hz, factors, deviations, int(rates.shape[1]), together, why)
 
     def of_mark(self, label: str, truth: Mapping[str, Any] | None) -> tuple[str, dict[str, float]] | None:
         return ("rest", {}) if label.strip().lower() in ("rest", "at rest", "long rest") else None
@@ -375,11 +403,11 @@ class GyroLong(Procedure[LongRest]):
         n, rate_hz = rest.n, rest.rate_hz
         factors, deviations = np.array(rest.factors), np.array(rest.deviations)
         taus = factors / rate_hz
-        noise, noise_sd = rate_noise(factors, deviations, n, rate_hz)
+        noise, noise_sd = rate_noise(factors, deviations, n, rate_hz, rest.together)
         wander = float(deviations.min(axis=1).max()) / 0.664
         lowest = float(taus[int(np.argmin(deviations.mean(axis=0)))])
         minute = 2 * math.sqrt(noise**2 * 60 + (wander * 60) ** 2 / 3)
-        constants = [FittedConstant("rate_noise", noise, noise_sd)]
+        constants = [FittedConstant("rate_noise", noise, None if rest.why else noise_sd)]
         firm = lowest < 0.5 * float(taus[-1])
         if firm:
             constants.append(FittedConstant("rate_wander", wander, None))
@@ -393,7 +421,9 @@ class GyroLong(Procedure[LongRest]):
         return Outcome(
             f"Its noise makes {noise * math.sqrt(60) * 2:.2f}° of a minute’s turning uncertain",
             (
-                f"{'Good' if noise_sd < 0.1 * noise else 'So far'}: noise known to ± "
+                NOT_ONE_NUMBER[rest.why][0]
+                if rest.why
+                else f"{'Good' if noise_sd < 0.1 * noise else 'So far'}: noise known to ± "
                 f"{200 * noise_sd / noise:.0f} %."
             )
             + ("" if firm else " Too short to see it wander: rest longer."),
@@ -417,18 +447,28 @@ class GyroLong(Procedure[LongRest]):
 WHITE_S = 0.3  # up to here a cheap gyro's noise is white
 
 
-def rate_noise(factors: Array, deviations: Array, n: int, rate_hz: float) -> tuple[float, float]:
+TOGETHER_LEAST = 8.0  # so many times as far as readings hang together must be averaged
+
+
+def rate_noise(
+    factors: Array, deviations: Array, n: int, rate_hz: float, together: float = 1.0
+) -> tuple[float, float]:
     """White noise of a rate, unit/√Hz as deviation at 1 s, over all axes, and its sd.
 
-    Parameters: factors, shape (k,); deviations, overlapping, shape (axes, k); n readings at rate_hz.
-    The longest averaging within WHITE_S is taken, where rounding no longer matters. Degrees of freedom of
+    Parameters: factors, shape (k,); deviations, overlapping, shape (axes, k); n readings at rate_hz, of which
+    so many hang together. The longest averaging within WHITE_S is taken, where rounding no longer matters, or
+    what lies well beyond where readings hang together. Degrees of freedom of
     white noise: NIST SP 1065 (2008), table 5 (from memory).
     """
-    within = np.flatnonzero(factors / rate_hz <= WHITE_S)
+    within = np.flatnonzero(factors <= max(WHITE_S * rate_hz, TOGETHER_LEAST * together))
     place = int(within[-1]) if within.size else 0
     m = float(factors[place])
     freedom = (3 * (n - 1) / (2 * m) - 2 * (n - 2) / n) * 4 * m**2 / (4 * m**2 + 5) * deviations.shape[0]
-    result = math.sqrt(float(np.mean(np.square(deviations[:, place]))) * m / rate_hz)
+    neighbours = (together - 1.0) / (together + 1.0)
+    missing = 3.0 * neighbours / (1.0 - neighbours**2) / m  # of the variance, of a first-order process
+    result = math.sqrt(
+        float(np.mean(np.square(deviations[:, place]))) * m / rate_hz / max(1.0 - missing, 0.5)
+    )
     return result, result / math.sqrt(2 * max(freedom, 1.0))
 
 

@@ -9,12 +9,37 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from tickstone.core.noise import sample_sd, without_spikes
+from tickstone.core.calibration.rounding import (
+    FINE_STEPS,
+    level_of_rounded,
+    noise_of_rounded,
+    rounding_left,
+    step_of,
+)
+from tickstone.core.noise import MAD_TO_SD, sample_sd, without_spikes
 
 Array = npt.NDArray[np.float64]
 
 BATCHES = 10
-LEAST_FOR_BATCHES = 40  # four readings a batch
+CHAINS = (40, 25)  # into how many means readings are put together to see slow dependence
+LEAST_FOR_CORRELATION = 8
+CLOSEST = 0.98
+FEW = 0.8  # of the independent readings that a correlation leaves: it is itself known only so well
+COARSE, TAILS, DRIFT = "coarse", "tails", "drift"
+HEAVY = 1.25  # times the robust sd of a normal population
+EXCESS = 0.9  # of kurtosis over that of a normal population; of few readings chance makes as much
+NOT_ONE_NUMBER = {
+    "": (),
+    COARSE: (
+        "Its readings come in steps coarser than its noise: what is seen are the steps, and no ± holds.",
+    ),
+    TAILS: (
+        "Now and then it jumps far beyond the rest: one number does not say such a noise, and no ± holds.",
+    ),
+    DRIFT: ("It drifts while it is held, which is no noise: let it warm up. As it is, no ± holds.",),
+}
+DRIFTS = 9.0  # half intervals of the mean that a drift must come to over all readings, to be plain
+DRIFT_LEAST = 0.75  # of the spread: less makes nothing of it
 
 
 def coverage(freedom: float) -> float:
@@ -86,10 +111,9 @@ def mean_of(readings: npt.ArrayLike, step: float = 0.0) -> Mean:
     """The mean of readings in time order, and how well it is known.
 
     Parameters: readings, shape (n,), NaN left out; step, of the converter or timer that rounded them (0:
-    none). Returns: Mean. Readings that hang together (flicker, slow drift) are no n independent ones: from
-    LEAST_FOR_BATCHES on the means of ten batches tell (Law & Kelton, Simulation Modeling and Analysis, method
-    of batch means; from memory). What rounding leaves over when the noise is smaller than a step is added,
-    step/√12 without any noise.
+    not known), in their unit; a coarser one is seen in the readings themselves. Returns: Mean. Readings that
+    hang together (flicker, slow drift) are no n independent ones, see `_sd_of_mean`. Noise below a step does
+    not average rounding out, however many readings there are: see `level_of_rounded`.
 
     >>> mean_of([1.0, 3.0]).value
     2.0
@@ -98,29 +122,130 @@ def mean_of(readings: npt.ArrayLike, step: float = 0.0) -> Mean:
     x = without_spikes(x[np.isfinite(x)])
     if x.size == 0:
         return Mean(math.nan, math.inf, math.nan, 0)
-    spread = sample_sd(x)
-    if x.size >= LEAST_FOR_BATCHES:
-        means = np.array([part.mean() for part in np.array_split(x, BATCHES)])
-        sd = sample_sd(means) / math.sqrt(BATCHES) * coverage(BATCHES - 1)
-    elif x.size > 1:
-        sd = spread / math.sqrt(x.size) * coverage(x.size - 1)
-    else:
-        sd = 0.0
-    return Mean(float(x.mean()), math.hypot(sd, rounding_sd(spread, step)), spread, int(x.size))
+    spread, middle = sample_sd(x), float(x.mean())
+    sd, effective = _sd_of_mean(x)
+    step = max(step, step_of(x))
+    if step > 0 and spread < FINE_STEPS * step:
+        middle, rounded = level_of_rounded(x, step, effective)
+        return Mean(middle, max(sd, rounded), spread, int(x.size))
+    return Mean(
+        middle, math.hypot(sd, rounding_left(noise_of_rounded(spread, step), step)), spread, int(x.size)
+    )
 
 
-def rounding_sd(spread: float, step: float) -> float:
-    """What rounding to ``step`` leaves in a mean of readings that scatter by ``spread``, k = 1.
+def _sd_of_mean(x: Array) -> tuple[float, float]:
+    """Half of the 95 % interval of a mean, by what its readings scatter, and how many independent readings
+    they are worth.
 
-    Rounding is undone by averaging over noise: what is left shrinks as exp(−2π²(spread/step)²) (Widrow &
-    Kollár, Quantization Noise, 2008; from memory).
-
-    >>> round(rounding_sd(0.0, 1.0), 4)
-    0.2887
+    Parameters: x, shape (n,), in time order. The means of ten batches tell (Law & Kelton, Simulation Modeling
+    and Analysis, method of batch means), widened by what a first-order autoregression leaves of their
+    dependence: its correlation is that of neighbours, of readings and of means of a few, with its
+    small-sample bias taken off (Kendall, Biometrika 41 (1954) 403; sources from memory). Few independent
+    readings widen it as few degrees of freedom do.
     """
-    if step <= 0:
+    n = int(x.size)
+    if n < 2:
+        return 0.0, 1.0
+    batches = BATCHES if n >= 2 * BATCHES else n
+    means = np.array([part.mean() for part in np.array_split(x, batches)])
+    wider, independent, worth, power = 1.0, float(n), float(n), float(x.var())
+    for count in (n, *(count for count in CHAINS if 2 * count <= n)):
+        size = n // count
+        chain = x[: n // size * size].reshape(-1, size).mean(axis=1)
+        together = _correlation(chain, every=count == n)
+        if together > 0:
+            wider = max(wider, _left_together(together, chain.size, batches))
+            share = _variance_of_mean(together, chain.size)
+            independent = min(independent, 1.0 / share)
+            worth = min(worth, power / (float(chain.var()) * share))
+    sd = sample_sd(means) / math.sqrt(batches) * coverage(batches - 1) * math.sqrt(wider)
+    if independent < n:
+        sd *= max(coverage(max(FEW * independent - 1.0, 1.0)) / coverage(BATCHES - 1), 1.0)
+    return sd, worth
+
+
+def readings_together(readings: Array) -> float:
+    """How many neighbouring readings are worth one independent one, 1 on. Shape (n,), finite, in time
+    order."""
+    together = _correlation(readings, every=True)
+    return (1.0 + together) / (1.0 - together)
+
+
+def _correlation(chain: Array, every: bool) -> float:
+    """Correlation of neighbours, 0 to CLOSEST. That of means of a few counts only where chance would not make
+    it."""
+    off = chain - chain.mean()
+    power = float((off**2).sum())
+    if power == 0 or chain.size < LEAST_FOR_CORRELATION:
         return 0.0
-    return step / math.sqrt(12.0) * math.exp(-2.0 * (math.pi * spread / step) ** 2)
+    seen = float((off[1:] * off[:-1]).sum()) / power
+    if not every and seen + 1.0 / chain.size <= 2.0 / math.sqrt(chain.size):
+        return 0.0
+    return min(max(seen + (1.0 + 3.0 * seen) / chain.size, 0.0), CLOSEST)
+
+
+def _variance_of_mean(together: float, n: int) -> float:
+    """Variance of the mean of n readings of variance 1 whose neighbours correlate (first-order
+    autoregression)."""
+    r = together
+    return (1 + r) / (1 - r) / n - 2 * r * (1 - r**n) / (n * (1 - r)) ** 2
+
+
+def _left_together(together: float, n: int, batches: int) -> float:
+    """By how much the variance that batch means give of the whole mean is too small."""
+    size = n / batches
+    if together <= 0 or size < 1:
+        return 1.0
+    whole, of_batch = _variance_of_mean(together, n), _variance_of_mean(together, max(round(size), 1))
+    return whole * (batches - 1) / max(of_batch - whole, 1e-12)
+
+
+@dataclass(frozen=True)
+class Scatter:
+    """By how much single readings scatter (k = 1), and half of the 95 % interval of that; none where one
+    number does not say what their noise is: ``why`` (COARSE, TAILS, DRIFT)."""
+
+    spread: float
+    sd: float | None
+    why: str = ""
+
+
+def scatter_of(readings: npt.ArrayLike, step: float = 0.0) -> Scatter:
+    """The noise of readings of a thing that is still, as a constant of its own.
+
+    Parameters: readings, shape (n,), in time order, NaN left out; step, of the converter or timer, in their
+    unit (0: not known). Returns: Scatter. Its interval is that of the mean of the squares (see `mean_of`), so
+    that readings that hang together count for few.
+    """
+    x = np.asarray(readings, np.float64)
+    x = x[np.isfinite(x)]
+    spread = sample_sd(x)
+    step = max(step, step_of(x))
+    if step > 0 and spread < FINE_STEPS * step:
+        return Scatter(spread, None, COARSE)
+    if x.size < 3 or spread == 0:
+        return Scatter(spread, None)
+    rest, drift = without_drift(x)
+    sd, effective = _sd_of_mean(rest)
+    if abs(drift) > max(DRIFTS * sd, DRIFT_LEAST * spread):
+        return Scatter(spread, None, DRIFT)
+    off = x - x.mean()
+    robust = MAD_TO_SD * float(np.median(np.abs(x - np.median(x))))
+    excess = float((off**4).mean() / (off**2).mean() ** 2) - 3.0
+    if spread > HEAVY * robust or excess > max(EXCESS, 3.3 * math.sqrt(24.0 / x.size)):
+        return Scatter(spread, None, TAILS)
+    spread *= math.sqrt(1.0 / max(1.0 - 1.0 / max(effective, 1.0), 0.5))
+    share = _sd_of_mean(off**2)[0] / (2.0 * spread**2)
+    return Scatter(spread, spread * share * (1.0 + 2.0 * share))  # a spread that came out small seems surer
+
+
+def without_drift(readings: Array) -> tuple[Array, float]:
+    """Readings, shape (n,), n ≥ 2, less the straight line through them, and by how much that line changes
+    from the first to the last."""
+    places = np.linspace(-0.5, 0.5, readings.size)
+    off = readings - readings.mean()
+    drift = float((off * places).sum() / (places**2).sum())
+    return off - drift * places, drift
 
 
 def repeats(results: Sequence[float]) -> Mean:

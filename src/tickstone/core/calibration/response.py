@@ -3,13 +3,13 @@ of both."""
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
+from tickstone.core.calibration.means import NOT_ONE_NUMBER, scatter_of
 from tickstone.core.calibration.procedure import (
     Array,
     FittedConstant,
@@ -36,13 +36,15 @@ FILTERS = (("average", 5), ("average", 11), ("median", 5), ("median", 11), ("smo
 @dataclass(frozen=True)
 class HeldReadings:
     """The readings of a channel themselves, the newest that are kept, at their rate, with the spread (k = 1)
-    and the number of all."""
+    and the number of all; half of the 95 % interval of that spread, or why there is none."""
 
     channel: str
     readings: list[float]
     rate_hz: float
     sd: float
     n: int
+    sd_sd: float | None = None
+    why: str = ""
 
 
 class Response(Procedure[HeldReadings]):
@@ -105,8 +107,10 @@ class Response(Procedure[HeldReadings]):
             raise BadInput("There are too few readings to take.", "channel")
         rate_hz = (readings.size - 1) / float(times[-1] - times[0])
         kept = window.told(name)
-        spread = sample_sd(without_spikes(kept))
-        return HeldReadings(name, readings.tolist(), rate_hz, spread, int(kept.size))
+        calm = without_spikes(kept)
+        scatter = scatter_of(kept if key == "still" and calm.size < kept.size else calm)
+        spread = scatter.spread if scatter.sd is not None else sample_sd(calm)
+        return HeldReadings(name, readings.tolist(), rate_hz, spread, int(kept.size), scatter.sd, scatter.why)
 
     def of_mark(self, label: str, truth: Mapping[str, Any] | None) -> tuple[str, dict[str, float]] | None:
         text = label.strip().lower()
@@ -118,9 +122,8 @@ class Response(Procedure[HeldReadings]):
             return Outcome(
                 "Its noise is taken as usual", "Hold it still, then give it one step.", "Hold it still first."
             )
-        noise, n = held["still"].sd, held["still"].n
+        noise, sd, why = held["still"].sd, held["still"].sd_sd, held["still"].why
         name = next((item for item in ("jitter", "noise") if item in values), None)
-        sd = noise / math.sqrt(2 * max(n - 1, 1))
         constants = (FittedConstant(name, noise, sd),) if name and noise > 0 else ()
         unit = values[name].unit if name else ""
         if "step" not in held:
@@ -128,6 +131,7 @@ class Response(Procedure[HeldReadings]):
                 f"At rest it trembles by {figure(noise)} {unit}",
                 "Now one step shows how far each filter lags.",
                 constants=constants,
+                notes=NOT_ONE_NUMBER[why],
             )
         readings, rate_hz = np.array(held["step"].readings), held["step"].rate_hz
         still = np.array(held["still"].readings)
@@ -154,7 +158,10 @@ class Response(Procedure[HeldReadings]):
             f"At rest it trembles by {figure(noise)} {unit}; it follows a step in {1000 * rise:.0f} ms",
             "Good: noise and lag of each filter were worked out on these very readings.",
             constants=constants,
-            notes=("Which filter to choose is a matter of how late the vehicle may be: Decide weighs it.",),
+            notes=(
+                *NOT_ONE_NUMBER[why],
+                "Which filter to choose is a matter of how late the vehicle may be: Decide weighs it.",
+            ),
             plots=(Plot("The step, raw and filtered", "time", "s", "reading", unit, lines=tuple(lines)),),
             tables=(
                 Table("What each filter would do", ("filter", "noise", "of raw", "late by"), tuple(rows)),

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
 
-from tickstone.core.calibration.means import coverage
+from tickstone.core.calibration.gaps import MOST_GAPS, STEADY, counts_of, gaps_of
 from tickstone.core.calibration.procedure import (
     Array,
     FittedConstant,
@@ -25,14 +24,11 @@ from tickstone.core.calibration.procedure import (
 from tickstone.core.calibration.runs import numbered
 from tickstone.core.constants import Values
 from tickstone.core.figures import Dot, Plot, PlotLine, Table
-from tickstone.core.noise import MAD_TO_SD
 from tickstone.errors import BadInput
 
 SPINNING = "Wheels off the ground; keep fingers, hair and sleeves away from what turns."
-MOST_GAPS = 8
 GAP_SD = 0.01  # of itself: a gap that is known worse is not known well
-LEAST_SPREAD = 2e-4  # of a gap: no wheel is truer
-STEADY = 0.05  # the speed may change by so much over a run
+RAGGED = 0.15  # of a gap: what repeats no better than that is no steady run
 
 
 def edge_times_s(window: Window) -> Array:
@@ -49,48 +45,10 @@ def edge_times_s(window: Window) -> Array:
 
 
 @dataclass(frozen=True)
-class Gaps:
-    """Magnets a turn, each gap's share of it (largest first), with sds, and the rest's spread as a share of a
-    gap. ``even`` when no gap differs, so that their number cannot be seen."""
-
-    count: int
-    shares: tuple[float, ...]
-    sds: tuple[float, ...]
-    jitter: float
-    even: bool
-
-
-def gaps_of(times_s: Array, most: int = MOST_GAPS) -> Gaps:
-    """How many magnets a turn has, and how their gaps differ, from a steady run.
-
-    Parameters: times_s of pulses, shape (n,), n ≥ 3·most. A gap is held against the same gap a turn later, so
-    that a speed that creeps does not matter: the smallest number of gaps by which they repeat as well as by
-    any number is the answer.
-    """
-    periods = np.diff(times_s)
-    left = {}
-    for count in range(1, most + 1):
-        change = np.abs(periods[count:] / periods[:-count] - 1.0)
-        left[count] = max(MAD_TO_SD * float(np.median(change)) / math.sqrt(2), LEAST_SPREAD)
-    best = min(left.values())
-    count = next(n for n, item in left.items() if item <= 1.5 * best)
-    kernel = np.ones(count) if count % 2 else np.concatenate([[0.5], np.ones(count - 1), [0.5]])
-    turn = np.convolve(periods, kernel, "valid")  # the turn around each gap, so that creeping speed falls out
-    first = (periods.size - turn.size) // 2
-    share = periods[first : first + turn.size] / turn
-    each = share[: share.size // count * count].reshape(-1, count)
-    lasts = turn[: each.size].reshape(-1, count).mean(axis=1)
-    each = each[np.abs(lasts / np.median(lasts) - 1.0) <= STEADY]
-    order = (np.arange(count) + int(np.argmax(each.mean(axis=0)))) % count
-    shares = each.mean(axis=0)[order] / each.mean(axis=0).sum()
-    sds = each.std(axis=0, ddof=1)[order] / math.sqrt(len(each)) * coverage(len(each) - 1)
-    return Gaps(count, tuple(shares.tolist()), tuple(sds.tolist()), left[count], count == 1)
-
-
-@dataclass(frozen=True)
 class SteadyGaps:
     """The gaps of a steady run: after how many they repeat, the share of a turn of each with its sd, the
-    jitter as a share of the period, and that period, s."""
+    jitter as a share of the period, and that period, s. The same of other numbers a turn that it may be, by
+    that number, and which of them explain more than the fewest do."""
 
     count: int
     shares: list[float]
@@ -98,6 +56,15 @@ class SteadyGaps:
     jitter: float
     period_s: float
     n: int
+    others: dict[str, list[list[float]]] = field(default_factory=dict)
+    likely: list[int] = field(default_factory=list)
+
+    def shared(self, count: int) -> tuple[list[float], list[float]] | None:
+        """Shares and sds with so many a turn; None where they cannot be so many."""
+        if count == self.count:
+            return self.shares, self.sds
+        shares, sds = self.others.get(str(count), (None, None))
+        return None if shares is None or sds is None else (shares, sds)
 
 
 class SteadyRun(Procedure[SteadyGaps]):
@@ -114,7 +81,10 @@ class SteadyRun(Procedure[SteadyGaps]):
     counted: str = "magnets"
 
     def wants(self, steps: Steps[SteadyGaps], values: Values) -> tuple[Want, ...]:
-        return (Want("run", "steady run", "Keep it turning at one speed."),)
+        counted = FormField(
+            "count", f"{self.counted.capitalize()} a turn, if counted", "", None, 1, MOST_GAPS, needed=False
+        )
+        return (Want("run", "steady run", "Keep it turning at one speed.", (counted,)),)
 
     def judge(
         self,
@@ -144,10 +114,22 @@ class SteadyRun(Procedure[SteadyGaps]):
         times = edge_times_s(window)
         if times.size < self.least:
             raise BadInput(f"A steady run needs at least {self.least} pulses, not {times.size}.", "channel")
-        gaps = gaps_of(times)
-        period_s = float(np.mean(np.diff(times)))
+        fewest, *likely = counts_of(times)
+        gaps = gaps_of(times, fewest)
+        others = {
+            str(count): gaps_of(times, count)
+            for count in range(fewest + 1, MOST_GAPS + 1)
+            if count % fewest == 0 or count in likely
+        }
         return SteadyGaps(
-            gaps.count, list(gaps.shares), list(gaps.sds), gaps.jitter, period_s, int(times.size)
+            gaps.count,
+            list(gaps.shares),
+            list(gaps.sds),
+            gaps.jitter,
+            float(np.mean(np.diff(times))),
+            int(times.size),
+            {count: [list(other.shares), list(other.sds)] for count, other in others.items()},
+            likely,
         )
 
     def of_mark(self, label: str, truth: Mapping[str, Any] | None) -> tuple[str, dict[str, float]] | None:
@@ -160,11 +142,17 @@ class SteadyRun(Procedure[SteadyGaps]):
                 "Half a minute of steady turning will do.",
                 "Hold one steady run.",
             )
-        gaps = steps[0].taken
-        count, shares, sds = gaps.count, gaps.shares, gaps.sds
-        known = int(values[self.counted].value)
+        gaps, known = steps[0].taken, int(values[self.counted].value)
+        typed = steps[0].truth.get("count")
+        asked = self._asked(gaps, known, typed)
+        if asked:
+            return asked
+        count = gaps.count
+        if typed is not None or (count > 1 and known % count == 0):
+            count = int(known if typed is None else typed)
+        shares, sds = gaps.shared(count) or (gaps.shares, gaps.sds)
         jitter = FittedConstant("jitter", 1e6 * gaps.jitter * gaps.period_s, None)
-        if count == 1:
+        if gaps.count == 1 and typed is None:
             return Outcome(
                 "Its pulses come evenly",
                 "Good: no gap differs, so nothing has to be put right.",
@@ -176,8 +164,8 @@ class SteadyRun(Procedure[SteadyGaps]):
             )
         ripple = 100 * (max(shares) * count - 1)
         notes = []
-        if count != known:
-            notes.append(f"The rig says {known} {self.counted}; the pulses repeat every {count}: count them.")
+        if gaps.count != count:
+            notes.append(f"The pulses repeat every {gaps.count}: some gaps are alike.")
         constants = (
             FittedConstant(self.counted, float(count), None),
             jitter,
@@ -204,6 +192,38 @@ class SteadyRun(Procedure[SteadyGaps]):
             plots=(Plot("Share of each gap", "gap", "", "share of a turn", "%", dots, (even,)),),
             tables=(Table("Gaps, widest first", ("gap", "share of a turn"), rows),),
         )
+
+    def _asked(self, gaps: SteadyGaps, known: int, typed: float | None) -> Outcome | None:
+        """Why the run gives no count, or what must be known of it first; None where it does."""
+        if gaps.jitter > RAGGED:
+            why = (
+                f"From turn to turn a gap changes by {100 * gaps.jitter:.0f} % of itself: pulses are missed "
+                "or doubled, or the speed is not held. Mend that, and hold it again."
+            )
+            return Outcome("Its pulses do not repeat", why, why)
+        if typed is not None:
+            if gaps.shared(int(typed)) is not None and typed == int(typed):
+                return None
+            why = (
+                f"Its pulses repeat every {gaps.count}, which {typed:g} {self.counted} a turn cannot make: "
+                "count again, or look for pulses that are missed."
+            )
+            return Outcome(f"{typed:g} {self.counted} a turn do not fit", why, why)
+        count_them = f"Count the {self.counted}, type their number above, and hold the run again."
+        if gaps.likely:
+            counts = " or ".join(f"{count}" for count in (gaps.count, *gaps.likely))
+            return Outcome(
+                f"{counts} {self.counted} a turn: this run cannot tell",
+                f"{count_them} A longer run tells more.",
+                count_them,
+            )
+        if gaps.count > 1 and known % gaps.count:
+            return Outcome(
+                f"The pulses repeat every {gaps.count}; the rig says {known} {self.counted}",
+                f"{gaps.count} a turn, or a multiple with some gaps alike. {count_them}",
+                count_them,
+            )
+        return None
 
 
 class SteadyMarks(SteadyRun):

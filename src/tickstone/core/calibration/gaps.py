@@ -1,0 +1,125 @@
+"""How many magnets or marks a turn has, and how their gaps differ, from the times of the pulses of a steady
+run."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.special import fdtrc
+
+from tickstone.core.calibration.means import coverage
+from tickstone.core.calibration.procedure import Array
+from tickstone.core.calibration.rounding import noise_of_rounded, rounding_left
+from tickstone.core.noise import MAD_TO_SD
+
+MOST_GAPS = 8
+MOST_PERIODS = 2000  # the newest: more say nothing
+LEAST_SPREAD = 2e-4  # of a gap: no wheel is truer
+STEADY = 0.05  # the speed may change by so much over a run
+PERIODS_A_BEND = 24  # of the speed, which may bend so often
+MOST_BENDS = 8
+CERTAIN, LIKELY = 1e-8, 1e-4  # chance of as good an explanation by luck alone
+LATTICE = 0.02  # of a step, to which times lie on it
+
+
+@dataclass(frozen=True)
+class Gaps:
+    """How many a turn, each gap's share of it (widest first), with half of its 95 % interval, and the rest's
+    spread as a share of a gap."""
+
+    count: int
+    shares: tuple[float, ...]
+    sds: tuple[float, ...]
+    jitter: float
+
+
+def timer_step_s(times_s: Array) -> float:
+    """The step of the timer that stamped pulses, s; 0 where none is seen. Shape (n,)."""
+    apart = np.unique(np.round(np.diff(np.unique(np.round(np.diff(times_s), 9))), 9))
+    apart = apart[apart > 1e-9]
+    if not apart.size:
+        return 0.0
+    steps = apart / apart[0]
+    return float(apart[0]) if np.abs(steps - np.round(steps)).max() <= LATTICE else 0.0
+
+
+class _Models:
+    """The logarithm of each period as a speed that bends a little and a pattern that repeats after some
+    number of gaps, by least squares."""
+
+    def __init__(self, times_s: Array) -> None:
+        self._periods = np.diff(times_s)[-MOST_PERIODS:]
+        self._step_s = timer_step_s(times_s[-MOST_PERIODS - 1 :])
+        self._logs = np.log(self._periods)
+        n = self._periods.size
+        bends = min(max(n // PERIODS_A_BEND, 1), MOST_BENDS)
+        self._speed = np.polynomial.legendre.legvander(np.linspace(-1, 1, n), bends)
+        self._places = np.arange(n)
+        self._alone: dict[int, tuple[float, int, Array]] = {}
+
+    def _fitted(self, *counts: int) -> tuple[float, int, Array]:
+        """What patterns leave over: the sum of squares, degrees of freedom, and the fit, shape (n,)."""
+        patterns = [self._places[:, None] % count == np.arange(count - 1) for count in counts]
+        columns = np.hstack([self._speed, *patterns])
+        solved, _, rank, _ = np.linalg.lstsq(columns, self._logs, rcond=None)
+        fit = columns @ solved
+        floor = self._logs.size * (LEAST_SPREAD / 10.0) ** 2  # no arithmetic is truer
+        return float(((self._logs - fit) ** 2).sum()) + floor, self._logs.size - int(rank), fit
+
+    def chance(self, count: int, other: int) -> float:
+        """How likely luck alone makes the pattern of another number of gaps explain so much beside that of
+        ``count`` (F test of nested models): 1 where it is no more than a timer's steps make."""
+        if count not in self._alone:
+            self._alone[count] = self._fitted(count)
+        rest, freedom, fit = self._alone[count]
+        less, freedom_less, better = self._fitted(count, other)
+        more = freedom - freedom_less
+        if more <= 0 or freedom_less <= 0:
+            return 1.0
+        changes = np.abs(np.expm1(better - fit))
+        if float(changes.max() * np.median(self._periods)) <= self._step_s:
+            return 1.0
+        return float(fdtrc(more, freedom_less, max(rest - less, 0.0) / more / (less / freedom_less)))
+
+
+def counts_of(times_s: Array, most: int = MOST_GAPS) -> tuple[int, ...]:
+    """After how many gaps the pulses of a steady run repeat: the fewest that explain it, then those that
+    would explain more, which is hardly luck (``LIKELY``), but may be (``CERTAIN``).
+
+    Parameters: times_s of pulses, shape (n,), s, n ≥ 3·most. Every multiple explains a run as well: gaps that
+    are alike cannot be told apart.
+    """
+    models = _Models(times_s)
+    for count in range(1, most + 1):
+        chances = {other: models.chance(count, other) for other in range(2, most + 1) if count % other}
+        if min(chances.values(), default=1.0) >= CERTAIN:
+            return count, *(other for other, chance in chances.items() if chance < LIKELY)
+    return (most,)
+
+
+def gaps_of(times_s: Array, count: int) -> Gaps:
+    """The gaps of a steady run with so many a turn.
+
+    Parameters: times_s of pulses, shape (n,), s; count, 1 on. A gap is held against the turn around it, so
+    that a speed that creeps does not matter. Steps of the timer that are coarser than the jitter do not
+    average out: what they may leave is added, at both ends of a gap.
+    """
+    periods = np.diff(times_s)[-MOST_PERIODS:]
+    kernel = np.ones(count) if count % 2 else np.concatenate([[0.5], np.ones(count - 1), [0.5]])
+    turn = np.convolve(periods, kernel, "valid")  # the turn around each gap, so that creeping speed falls out
+    first = (periods.size - turn.size) // 2
+    share = periods[first : first + turn.size] / turn
+    each = share[: share.size // count * count].reshape(-1, count)
+    lasts = turn[: each.size].reshape(-1, count).mean(axis=1)
+    each = each[np.abs(lasts / np.median(lasts) - 1.0) <= STEADY]
+    order = (np.arange(count) + int(np.argmax(each.mean(axis=0)))) % count
+    shares = each.mean(axis=0)[order] / each.mean(axis=0).sum()
+    sds = each.std(axis=0, ddof=1)[order] / math.sqrt(len(each)) * coverage(len(each) - 1)
+    change = np.abs(periods[count:] / periods[:-count] - 1.0)
+    jitter = max(MAD_TO_SD * float(np.median(change)) / math.sqrt(2), LEAST_SPREAD)
+    turn_s, step_s = float(np.median(turn)), timer_step_s(times_s[-MOST_PERIODS - 1 :])
+    edge_s = noise_of_rounded(float(np.std(each - each.mean(axis=0))) * turn_s / math.sqrt(2), step_s)
+    left = math.sqrt(2) * rounding_left(edge_s, step_s) / turn_s
+    return Gaps(count, tuple(shares.tolist()), tuple(np.hypot(sds, left).tolist()), jitter)
