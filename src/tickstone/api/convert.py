@@ -88,7 +88,8 @@ class InverseSpan(BaseModel):
 
 
 class WorkedModel(BaseModel):
-    """One reading, step by step; ``plus_minus`` is 95 %. ``constants`` are what it was worked with."""
+    """One reading, step by step; ``plus_minus`` is 95 %, and ``low`` to ``high`` where that is another
+    interval than the value ± it. ``constants`` are what it was worked with."""
 
     kind: str
     title: str
@@ -100,6 +101,8 @@ class WorkedModel(BaseModel):
     terms: list[TermModel]
     value: float | None
     plus_minus: float | None
+    low: float | None
+    high: float | None
     valid: bool
     reason: str
     shares: list[ShareModel]
@@ -180,6 +183,7 @@ def solve_loose(kind: Name, body: LooseWanted) -> SolvedModel:
 def _worked(part: converting.ConvertedPart, inputs: dict[str, float]) -> WorkedModel:
     result = part.work(inputs)
     numbers = worked.check_asked(part.kind, part.values, inputs)
+    low, high = result.interval or (None, None)
     quantity, inverse = part.kind.quantity, part.kind.working.inverse
     return WorkedModel(
         kind=part.kind.id,
@@ -192,6 +196,8 @@ def _worked(part: converting.ConvertedPart, inputs: dict[str, float]) -> WorkedM
         terms=[_term(term) for term in result.terms],
         value=result.value,
         plus_minus=plus_minus(result.sd),
+        low=low,
+        high=high,
         valid=result.valid,
         reason=result.reason,
         shares=[ShareModel(label=cause, share=share) for cause, share in result.shares],

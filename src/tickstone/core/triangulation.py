@@ -50,18 +50,24 @@ class TriangulatedDistances:
 
 
 def distances(
-    volts: npt.ArrayLike, a: float, b: float, c: float, min_mm: float = 100.0, max_mm: float = 800.0
+    volts: npt.ArrayLike,
+    a: float | Array,
+    b: float | Array,
+    c: float | Array,
+    min_mm: float = 100.0,
+    max_mm: float = 800.0,
 ) -> TriangulatedDistances:
     """Voltage to distance on the far branch, ``a/(V − c) − b``.
 
-    Parameters: volts, any shape, V, NaN = missing; a, b, c of the fit; min_mm and max_mm, the useful range.
+    Parameters: volts, any shape, V, NaN = missing; a, b, c of the fit, or one for each; min_mm and max_mm,
+    the useful range.
     Returns: TriangulatedDistances. Nearer than the peak the voltage falls again, so a distance below min_mm
     is a number without meaning. Source: triangulation geometry; common practice.
 
     >>> distances(2.4353211, 260.0, 9.0, 0.05).distance_mm.round(2).tolist()
     100.0
     """
-    check_positive(a, "a")
+    check_positive(float(np.min(a)), "a")
     check_order(min_mm, max_mm, "min_mm", "max_mm")
     v = np.asarray(volts, dtype=np.float64)
     with np.errstate(divide="ignore", invalid="ignore"):

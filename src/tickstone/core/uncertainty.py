@@ -7,9 +7,19 @@ from collections.abc import Callable, Hashable, Mapping
 from dataclasses import dataclass
 from typing import TypeVar
 
+import numpy as np
+import numpy.typing as npt
+
+Array = npt.NDArray[np.float64]
+
 # a step to one side that so much outdoes the other is a jump, rounding of the result left out
 JUMPS, NOISE = 3.0, 1e-9
 STEP = 1e-4  # of a standard uncertainty: small enough to be straight, large enough to keep digits
+
+
+DRAWS, SEED = 4000, 20
+INSIDE = 0.95
+DIFFERS = 0.15  # of the ±: an end that lies farther from where the ± has it is said for itself
 
 
 Name = TypeVar("Name", bound=Hashable)  # of a number: a word, or a key of one's own
@@ -88,3 +98,51 @@ def propagate(
         if item in slopes and other in slopes:
             variances[cause_of.get(item, str(item))] += 2 * slopes[item] * slopes[other] * covariance
     return combine({cause: max(part, 0.0) for cause, part in variances.items()})
+
+
+def drawn(
+    sds: Mapping[Name, float],
+    covariances: Mapping[tuple[Name, Name], float] | None = None,
+    draws: int = DRAWS,
+) -> dict[Name, Array]:
+    """Errors of uncertain numbers, each an array of shape (draws,), drawn from normal populations that hang
+    together as their covariances say; always the same draws.
+
+    Source: JCGM 101:2008, propagation of distributions, 6.4.8.
+    """
+    names = [name for name, sd in sds.items() if sd > 0]
+    place = {name: i for i, name in enumerate(names)}
+    spread = np.diag([sds[name] ** 2 for name in names])
+    for (item, other), covariance in (covariances or {}).items():
+        if item in place and other in place:
+            spread[place[item], place[other]] = spread[place[other], place[item]] = covariance
+    power, turned = np.linalg.eigh(spread) if names else (np.zeros(0), np.zeros((0, 0)))
+    half = np.random.default_rng(SEED).normal(size=(draws // 2, len(names)))
+    normal = np.vstack([half, -half])  # both ways alike, so that what is straight stays centred
+    errors = normal * np.sqrt(np.maximum(power, 0.0)) @ turned.T
+    return {name: errors[:, i] for name, i in place.items()}
+
+
+def interval_of(results: Array, value: float) -> tuple[float, float] | None:
+    """Where 95 % of drawn results lie, the value among them: ends equally likely to be passed, or, where the
+    value lies beyond such an end (a magnitude near nothing), from the value on. None without results.
+
+    Parameters: results, shape (n,), NaN left out. Source: JCGM 101:2008, 7.7.
+    """
+    known = results[np.isfinite(results)]
+    if known.size < results.size / 2:
+        return None
+    rest = (1.0 - INSIDE) / 2.0
+    low, high = (float(end) for end in np.quantile(known, (rest, 1.0 - rest)))
+    if value < low:
+        return value, float(np.quantile(known, INSIDE))
+    if value > high:
+        return float(np.quantile(known, 1.0 - INSIDE)), value
+    return low, high
+
+
+def lopsided(ends: tuple[float, float], value: float, sd: float) -> bool:
+    """Whether an interval is another than the value ± 2 sd."""
+    wide = max(ends[1] - ends[0], 4.0 * sd) / 2.0
+    off = max(abs(ends[0] - (value - 2 * sd)), abs(ends[1] - (value + 2 * sd)))
+    return off > DIFFERS * wide

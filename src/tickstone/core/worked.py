@@ -10,9 +10,10 @@ import math
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
+import numpy.typing as npt
 
 from tickstone.core.checks import check_between
 from tickstone.core.constants import Provenance, Values
@@ -27,9 +28,11 @@ from tickstone.core.rigs.kinds.base import (
     Series,
     Term,
 )
-from tickstone.core.uncertainty import Budget, combine, propagate
+from tickstone.core.uncertainty import Budget, combine, drawn, interval_of, lopsided, propagate
 from tickstone.core.wording import fixed
 from tickstone.errors import BadInput
+
+Array = npt.NDArray[np.float64]
 
 NOTHING = Budget(0.0, {})
 NOTHING_MOVED = 5e-7  # in the result's unit
@@ -49,13 +52,15 @@ class Worked:
     """A conversion step by step. ``value`` is None with a reason when the reading means nothing.
 
     ``chains`` lead up to ``terms``, the main line; ``sd`` is k = 1; ``shares`` are of the variance, by cause,
-    largest first; ``more`` are further results of the same reading; ``moves`` and ``sentence`` are sentences.
+    largest first; ``interval`` is that of 95 % where value ± 2 sd is not it; ``more`` are further results of
+    the same reading; ``moves`` and ``sentence`` are sentences.
     """
 
     chains: tuple[Chain, ...]
     terms: tuple[Term, ...]
     value: float | None
     sd: float | None
+    interval: tuple[float, float] | None
     valid: bool
     reason: str
     shares: tuple[tuple[str, float], ...]
@@ -92,11 +97,13 @@ def work(what: Kind, values: Values, inputs: Mapping[str, float], ambient: Ambie
     converted = _convert(what, values, numbers, ambient)
     code, value = int(converted.codes[0]), float(converted.values[0])
     known = math.isfinite(value)
-    budget = (
-        _doubted(_budget(what, values, numbers, ambient), what.working.doubts(value, values))
-        if known
-        else None
-    )
+    budget = interval = None
+    if known:
+        doubts, doubtful = what.working.doubts(value, values), _doubtful(what, values, numbers)
+        budget = _doubted(_budget(what, values, ambient, doubtful), doubts)
+        interval = (
+            None if budget is None else _interval(what, values, ambient, doubtful, doubts, value, budget)
+        )
     chains, terms = what.working.chains(numbers, values, ambient)
     single = {name: np.array([number]) for name, number in numbers.items()}
     return Worked(
@@ -104,6 +111,7 @@ def work(what: Kind, values: Values, inputs: Mapping[str, float], ambient: Ambie
         terms=terms,
         value=value if known else None,
         sd=budget.uncertainty if budget is not None else None,
+        interval=interval,
         valid=code == 0,
         reason=what.reasons[code],
         shares=tuple(sorted(_felt((budget or NOTHING).shares), key=lambda item: -item[1])),
@@ -125,20 +133,26 @@ def _convert(what: Kind, values: Values, numbers: Mapping[str, float], ambient: 
 
 def _result(what: Kind, values: Values, ambient: Ambient, changed: Mapping[Moved, float]) -> float:
     """The result with some raw numbers and constants changed."""
+    single = {key: np.array([number]) if key.raw else number for key, number in changed.items()}
+    return float(_results(what, values, ambient, single)[0])
+
+
+def _results(what: Kind, values: Values, ambient: Ambient, changed: Mapping[Moved, Any]) -> Array:
+    """The same, of raw numbers of shape (n,), and constants, a number or one for each of them."""
     raw = {key.name: number for key, number in changed.items() if key.raw and key.reason is None}
     for key, off in changed.items():
         if key.reason is not None:
-            raw[key.name] += off
+            raw[key.name] = raw[key.name] + off
     constants = {key.name: number for key, number in changed.items() if not key.raw}
     moved = dict(values) | {
         name: replace(values[name], value=number)
         for name, number in constants.items()
-        if number != values[name].value
+        if np.ndim(number) or number != values[name].value
     }
     air = ambient.air_c
     if air is not None and "air" in constants:
         ambient = replace(ambient, air_c=air + constants["air"] - values["air"].value)
-    return float(_convert(what, moved, raw, ambient).values[0])
+    return what.working.read(raw, moved, ambient).values
 
 
 def _numbers(values: Values, numbers: Mapping[str, float]) -> dict[Moved, float]:
@@ -146,9 +160,18 @@ def _numbers(values: Values, numbers: Mapping[str, float]) -> dict[Moved, float]
     return constants | {Moved(name, raw=True): number for name, number in numbers.items()}
 
 
-def _budget(what: Kind, values: Values, numbers: Mapping[str, float], ambient: Ambient) -> Budget | None:
-    """Every uncertain constant, and what makes the raw numbers uncertain, each asked for by moving it a
-    little."""
+@dataclass(frozen=True)
+class _Doubtful:
+    """Every uncertain constant, and what makes the raw numbers uncertain: the numbers as they stand, their
+    sds and covariances, and the cause under which each is counted."""
+
+    base: dict[Moved, float]
+    sds: dict[Moved, float]
+    covariances: dict[tuple[Moved, Moved], float]
+    causes: dict[Moved, str]
+
+
+def _doubtful(what: Kind, values: Values, numbers: Mapping[str, float]) -> _Doubtful:
     causes = {Moved(name): what.working.causes.get(name, value.label) for name, value in values.items()}
     sds = {
         Moved(name): value.sd
@@ -168,7 +191,46 @@ def _budget(what: Kind, values: Values, numbers: Mapping[str, float], ambient: A
     for together in _together(covariances):  # what was fitted together is counted together
         labels = dict.fromkeys(causes[key] for key in causes if key in together)
         causes |= dict.fromkeys(together, " and ".join(labels))
-    return propagate(partial(_result, what, values, ambient), base, sds, covariances, causes)
+    return _Doubtful(base, sds, covariances, causes)
+
+
+def _budget(what: Kind, values: Values, ambient: Ambient, doubtful: _Doubtful) -> Budget | None:
+    """What each uncertain number makes of the result, asked for by moving it a little."""
+    return propagate(
+        partial(_result, what, values, ambient),
+        doubtful.base,
+        doubtful.sds,
+        doubtful.covariances,
+        doubtful.causes,
+    )
+
+
+def _interval(
+    what: Kind,
+    values: Values,
+    ambient: Ambient,
+    doubtful: _Doubtful,
+    doubts: Sequence[Doubt],
+    value: float,
+    budget: Budget,
+) -> tuple[float, float] | None:
+    """The 95 % interval where it is not the value ± 2 sd, as of a tilt near level: many numbers are drawn and
+    worked. None where ± says it."""
+    left_out = {f"doubt {i}": doubt.sd for i, doubt in enumerate(doubts)}
+    errors = drawn({**doubtful.sds, **left_out}, doubtful.covariances)
+    if not errors:
+        return None
+    draws = len(next(iter(errors.values())))
+    changed: dict[Moved, Any] = {
+        key: np.full(draws, number) if key.raw else number for key, number in doubtful.base.items()
+    }
+    for key, error in errors.items():
+        if isinstance(key, Moved):
+            changed[key] = changed[key] + error
+    with np.errstate(all="ignore"):
+        results = _results(what, values, ambient, changed)
+    ends = interval_of(sum((errors[key] for key in left_out if key in errors), results), value)
+    return ends if ends is not None and lopsided(ends, value, budget.uncertainty) else None
 
 
 def _together(pairs: Iterable[tuple[Moved, Moved]]) -> list[set[Moved]]:

@@ -9724,7 +9724,8 @@ export interface components {
         };
         /**
          * WorkedModel
-         * @description One reading, step by step; ``plus_minus`` is 95 %. ``constants`` are what it was worked with.
+         * @description One reading, step by step; ``plus_minus`` is 95 %, and ``low`` to ``high`` where that is another
+         *     interval than the value ± it. ``constants`` are what it was worked with.
          */
         WorkedModel: {
             /** Kind */
@@ -9747,6 +9748,10 @@ export interface components {
             value: number | null;
             /** Plus Minus */
             plus_minus: number | null;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
             /** Valid */
             valid: boolean;
             /** Reason */

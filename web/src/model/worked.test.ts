@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/client";
 import type { Units } from "./units";
-import { askedText, valueText, verdict } from "./worked";
+import { askedText, intervalOf, resultDecimals, verdict } from "./worked";
 
 const UNITS: Units = { length: "mm", speed: "m/s", slope: "°", level: "counts" };
 const THIN = "\u2009";
@@ -36,6 +36,8 @@ function worked(change: Partial<Schemas["WorkedModel"]> = {}): Schemas["WorkedMo
     terms: [],
     value: 302.04,
     plus_minus: 2.6,
+    low: null,
+    high: null,
     valid: true,
     reason: "",
     shares: [],
@@ -82,7 +84,26 @@ describe("raw numbers", () => {
   });
 });
 
+describe("where the result lies", () => {
+  it("is the value ± where nothing else is said, in the units a person chose", () => {
+    const mm = intervalOf(worked({ value: 300 }), UNITS);
+    expect(mm?.low).toBeCloseTo(297.4);
+    expect(mm?.high).toBeCloseTo(302.6);
+    expect(mm?.even).toBeCloseTo(2.6);
+    const cm = intervalOf(worked({ value: 300 }), { ...UNITS, length: "cm" });
+    expect(cm?.even).toBeCloseTo(0.26);
+    expect(intervalOf(worked({ plus_minus: null }), UNITS)).toBeNull();
+  });
+  it("has ends of its own near an edge, and decimals that follow them", () => {
+    const level = worked({ quantity: "tilt", unit: "°", digits: 1, value: 0, plus_minus: 0, low: 0, high: 2.43 });
+    expect(intervalOf(level, UNITS)).toEqual({ low: 0, high: 2.43, even: null });
+    expect(resultDecimals(level, UNITS)).toBe(1);
+    const slope = intervalOf(level, { ...UNITS, slope: "%" });
+    expect(slope?.high).toBeCloseTo(4.244, 2);
+  });
+});
+
 it("degrees stand close to their number", () => {
-  const plain = { unit: "°", to: (v: number) => v, back: (v: number) => v, decimals: 1 };
-  expect(valueText(5.04, "°", null, plain)).toBe("5.0°");
+  const level = worked({ quantity: "tilt", unit: "°", digits: 1, value: 5.04, plus_minus: null });
+  expect(verdict(level, UNITS)).toBe(`1${THIN}748${THIN}µs is 5.04°`);
 });

@@ -2,8 +2,7 @@ import { useSettings } from "../../hooks/settings";
 import type { Worked } from "../../hooks/useWorked";
 import { figure, plainDecimals, THIN } from "../../model/format";
 import { niceStep, scale, stepDecimals } from "../../model/scale";
-import { spreadInto } from "../../model/units";
-import { resultInto } from "../../model/worked";
+import { intervalOf, resultInto } from "../../model/worked";
 import { Ruler } from "../../ui/Ruler";
 import table from "../../ui/table.module.css";
 import styles from "./Rules.module.css";
@@ -43,9 +42,10 @@ export function Rules({ worked, ours: name }: { worked: Worked; ours: string }) 
   if (worked.value === null || worked.rules.length === 0) return null;
   const way = resultInto(worked, units);
   const ours = way.to(worked.value);
-  const spread = spreadInto(worked.value, worked.plus_minus, way) ?? 0;
+  const ends = intervalOf(worked, units) ?? { low: ours, high: ours };
+  const beyond = 0.1 * (ends.high - ends.low);
   const rules = worked.rules.flatMap((rule) => (rule.value === null ? [] : [{ ...rule, at: way.to(rule.value) }]));
-  const all = [ours - spread * 1.2, ours + spread * 1.2, ...rules.map((rule) => rule.at)];
+  const all = [ours, ends.low - beyond, ends.high + beyond, ...rules.map((rule) => rule.at)];
   const margin = (Math.max(...all) - Math.min(...all)) * 0.08 || Math.abs(ours) * 0.1 || 1;
   const [low, high] = [Math.min(...all) - margin, Math.max(...all) + margin];
   const x = scale(low, high, 0, WIDTH);
@@ -63,13 +63,7 @@ export function Rules({ worked, ours: name }: { worked: Worked; ours: string }) 
         role="img"
         aria-label="Rules of thumb on a ruler"
       >
-        <rect
-          x={x(ours - spread)}
-          width={Math.max(0, x(ours + spread) - x(ours - spread))}
-          y={base - 40}
-          height="40"
-          className="wash"
-        />
+        <rect x={x(ends.low)} width={x(ends.high) - x(ends.low)} y={base - 40} height="40" className="wash" />
         <line x1={x(ours)} x2={x(ours)} y1={TOP - 14} y2={base} className="ours" />
         <text
           x={x(ours) + (nameLeft ? -8 : 8)}

@@ -3,7 +3,7 @@ import { useSettings } from "../../hooks/settings";
 import type { Worked } from "../../hooks/useWorked";
 import { decimalsFor, figure, plainDecimals, THIN } from "../../model/format";
 import { into, spreadInto } from "../../model/units";
-import { readFigure, resultInto } from "../../model/worked";
+import { intervalOf, readFigure, resultDecimals, resultInto } from "../../model/worked";
 import { Glyph } from "../../ui/Glyph";
 import styles from "./WorkedLine.module.css";
 
@@ -30,11 +30,8 @@ export function WorkedLine({ worked }: { worked: Worked }) {
   const units = useSettings();
   const textOf = useTermText(worked);
   const way = resultInto(worked, units);
-  const spread = worked.value === null ? null : spreadInto(worked.value, worked.plus_minus, way);
-  const decimals =
-    worked.value === null
-      ? 0
-      : decimalsFor(spread, way.decimals ?? Math.max(worked.digits, plainDecimals(worked.value)));
+  const ends = intervalOf(worked, units);
+  const decimals = resultDecimals(worked, units);
   return (
     <div className={styles.worked}>
       {worked.terms.map((term) => {
@@ -63,10 +60,11 @@ export function WorkedLine({ worked }: { worked: Worked }) {
           <span className={styles.termValue}>
             <b>{worked.value === null ? "—" : figure(way.to(worked.value), decimals)}</b>
             {worked.value !== null && (way.unit === "°" ? way.unit : ` ${way.unit}`)}
-            {spread !== null && spread > 0 && (
+            {ends && ends.high > ends.low && (
               <span className={styles.resultSpread}>
-                ±{THIN}
-                {figure(spread, decimals)}
+                {ends.even === null
+                  ? `${figure(ends.low, decimals)} to ${figure(ends.high, decimals)}`
+                  : `±${THIN}${figure(ends.even, decimals)}`}
               </span>
             )}
           </span>

@@ -213,13 +213,14 @@ def as_they_are(
 class Working:
     """How a kind's raw numbers are worked into what they mean, for one reading and for a million.
 
-    ``read`` is the conversion; ``chains`` spells it out for one reading, main line last, in the same numbers.
-    ``inputs`` turns channels into the numbers that are asked for, where the two differ (edges into periods):
-    it gets the channels, the row times in µs (or None), the constants, and a notebook that it may keep from
-    one block of rows to the next. ``spreads`` are what makes the raw numbers uncertain, ``doubts`` what the
-    model itself leaves out, for a result. ``causes`` names the cause under which a constant's uncertainty is
-    counted. ``bare`` names the results that hold for a part of which nothing is known but its kind: further
-    results by name, VALUE for the main one.
+    ``read`` is the conversion, of raw numbers of shape (n,) with constants that are numbers, or one for
+    each, shape (n,): it does no more than arithmetic with either. ``chains`` spells it out for one reading,
+    main line last, in the same numbers. ``inputs`` turns channels into the numbers that are asked for,
+    where the two differ (edges into periods): it gets the channels, the row times in µs (or None), the
+    constants, and a notebook that it may keep from one block of rows to the next. ``spreads`` are what
+    makes the raw numbers uncertain, ``doubts`` what the model itself leaves out, for a result. ``causes``
+    names the cause under which a constant's uncertainty is counted. ``bare`` names the results that hold
+    for a part of which nothing is known but its kind: further results by name, VALUE for the main one.
     """
 
     asks: Callable[[Values], tuple[Ask, ...]]

@@ -87,7 +87,8 @@ def darkness(inputs: Mapping[str, Array], values: Values) -> Array:
     names = _names(values)
     counts = np.stack([inputs[name] for name in names], axis=-1)
     counts = np.where((counts >= 0) & (counts <= top_code(values)), counts, np.nan)
-    white, black = ([_own(values, what, name).value for name in names] for what in ("white", "black"))
+    each = ([_own(values, what, name).value for name in names] for what in ("white", "black"))
+    white, black = (np.stack(np.broadcast_arrays(*levels), axis=-1) for levels in each)
     return 1.0 - surface.reflectance(counts, black, white)
 
 
@@ -95,10 +96,12 @@ def read(inputs: Mapping[str, Array], values: Values, ambient: Ambient) -> Conve
     """Counts of the row to the line's offset from the middle, mm, positive to the right."""
     dark = darkness(inputs, values)
     missing = np.isnan(dark).any(axis=-1)
-    positions = surface.line_positions(np.where(np.isnan(dark), 0.0, dark), values["pitch"].value)
-    lost = np.isnan(positions.offset_mm)
+    offset_mm = (
+        surface.line_positions(np.where(np.isnan(dark), 0.0, dark), 1.0).offset_mm * values["pitch"].value
+    )
+    lost = np.isnan(offset_mm)
     return Converted(
-        np.where(missing | lost, np.nan, positions.offset_mm),
+        np.where(missing | lost, np.nan, offset_mm),
         np.select([missing, lost], [NO_CODE, LOST], 0).astype(np.int8),
     )
 

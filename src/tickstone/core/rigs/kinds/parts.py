@@ -8,7 +8,6 @@ from collections.abc import Callable, Mapping
 import numpy as np
 import numpy.typing as npt
 
-from tickstone.core import adc
 from tickstone.core.constants import ConstantSpec, Provenance, Value, Values
 from tickstone.core.rigs.kinds.base import Array, Ask, Chain, Moment, Spread, Term
 from tickstone.core.rigs.kinds.told import by_converter
@@ -102,7 +101,7 @@ def counts_ask(name: str, label: str, values: Values, share: float) -> Ask:
 
 def step_v(values: Values) -> float:
     """One step of the converter, V."""
-    return adc.lsb_v(int(values["bits"].value), values["reference"].value)
+    return values["reference"].value * 2.0 ** -int(values["bits"].value)
 
 
 def level_v(counts: Array, values: Values) -> Array:
