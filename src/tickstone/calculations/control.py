@@ -60,7 +60,15 @@ class LagRuleInputs(Inputs):
 @calculation("lag-rule")
 def lag_rule(given: LagRuleInputs) -> GainsResult:
     """PID gains from a first-order lag with delay."""
-    return _gains(control.gains_from_lag(given.gain, given.lag_s, given.delay_s, given.rule), given.rule)
+    gains = control.gains_from_lag(given.gain, given.lag_s, given.delay_s, given.rule)
+    result = _gains(gains, given.rule)
+    low, high = control.LAG_RANGES[given.rule]
+    ratio = given.delay_s / given.lag_s
+    if not low <= ratio <= high:
+        result.warnings.append(
+            f"A delay of {ratio:.3g} of the lag is outside what the rule was made for, {low:g} to {high:g}."
+        )
+    return result
 
 
 class RelayInputs(Inputs):

@@ -38,14 +38,6 @@ class SpeedOfSoundResult(Result):
     sensitivity_m_s_per_k: float
 
 
-def range_warnings(temperature_c: float) -> list[str]:
-    """The warning for a temperature that Cramer's formula was not stated for."""
-    low, high = sound.CRAMER_RANGE_C
-    if low <= temperature_c <= high:
-        return []
-    return [f"{temperature_c:g} °C is outside the formula's stated range of {low:g} to {high:g} °C."]
-
-
 @calculation("speed-of-sound")
 def speed_of_sound(given: SpeedOfSoundInputs) -> SpeedOfSoundResult:
     """Speed of sound in air from temperature, humidity and pressure."""
@@ -54,20 +46,25 @@ def speed_of_sound(given: SpeedOfSoundInputs) -> SpeedOfSoundResult:
     check_positive(given.pressure_kpa, "pressure_kpa")
     if given.model == "cramer":
         step = 0.01
+        warnings = sound.check_cramer(t, given.humidity_pct, given.pressure_kpa)
         speed, above, below = (
             float(sound.speed_of_sound_cramer(x, given.humidity_pct, given.pressure_kpa))
             for x in (t, t + step, t - step)
         )
         expression = f"Cramer({t:g} °C, {given.humidity_pct:g} %, {given.pressure_kpa:g} kPa)"
-        sensitivity, warnings = (above - below) / (2 * step), range_warnings(t)
+        sensitivity = (above - below) / (2 * step)
         assumed = ["CO₂ 314 ppm"]
     elif given.model == "ideal":
         speed = float(sound.speed_of_sound_ideal(t))
         expression = f"√(1.4 × 8.314462618 × {t + sound.KELVIN:g} ÷ 0.0289647)"
-        sensitivity, warnings, assumed = speed / (2 * (t + sound.KELVIN)), [], ["dry air as an ideal gas"]
+        sensitivity, assumed = speed / (2 * (t + sound.KELVIN)), ["dry air as an ideal gas"]
+        warnings = sound.out_of_range(t, sound.IDEAL_RANGE_C, "°C")
     else:
         speed, sensitivity = float(sound.speed_of_sound_linear(t)), 0.606
-        expression, warnings, assumed = f"331.3 + 0.606 × {t:g}", [], ["dry air, straight line about 0 °C"]
+        expression, assumed = f"331.3 + 0.606 × {t:g}", ["dry air, straight line about 0 °C"]
+        warnings = sound.out_of_range(
+            check_between(t, *sound.CRAMER_MOST_C, "temperature_c"), sound.LINE_RANGE_C, "°C"
+        )
     return SpeedOfSoundResult(
         speed_m_s=speed,
         sensitivity_m_s_per_k=sensitivity,
@@ -122,9 +119,18 @@ def _echo_speed(given: EchoDistanceInputs) -> tuple[float, float]:
     check_positive(given.speed_m_s, "speed_m_s")
     if given.speed_at_c is None:
         return given.speed_m_s, 0.0
-    check_temperature(given.speed_at_c, "speed_at_c")
+    sound.check_cramer(given.speed_at_c, rh, temperature="speed_at_c")
     carried = float(ranging.carried_speed_m_s(given.speed_m_s, given.speed_at_c, t, rh))
     return carried, sound.sensitivity_m_s_per_k(t, rh) * carried / float(sound.speed_of_sound_cramer(t, rh))
+
+
+def _air_warnings(given: EchoDistanceInputs | EchoTimeInputs) -> list[str]:
+    """Of the air, where the speed comes from it. Raises BadInput naming the field."""
+    if given.speed_m_s is None or getattr(given, "speed_at_c", None) is not None:
+        return sound.check_cramer(given.temperature_c, given.humidity_pct)
+    check_temperature(given.temperature_c)
+    check_between(given.humidity_pct, 0, 100, "humidity_pct")
+    return []
 
 
 @calculation("echo-distance")
@@ -132,8 +138,7 @@ def echo_distance(given: EchoDistanceInputs) -> EchoDistanceResult:
     """Distance from a round-trip echo time, with its uncertainty and what the rules of thumb would have
     said."""
     echo = check_not_negative(given.echo_us, "echo_us")
-    check_temperature(given.temperature_c)
-    check_between(given.humidity_pct, 0, 100, "humidity_pct")
+    warnings = _air_warnings(given)
     for name in ("tick_us", "temperature_sd_k", "echo_sd_us", "speed_sd_m_s", "offset_sd_mm", "min_mm"):
         check_not_negative(getattr(given, name), name)
     check_order(given.min_mm, given.max_mm, "min_mm", "max_mm")
@@ -190,9 +195,7 @@ def echo_distance(given: EchoDistanceInputs) -> EchoDistanceResult:
         rules=rules,
         steps=steps,
         assumptions=["101.325 kPa, CO₂ 314 ppm"],
-        warnings=range_warnings(given.temperature_c)
-        if given.speed_m_s is None or given.speed_at_c is not None
-        else [],
+        warnings=warnings,
     )
 
 
@@ -231,8 +234,7 @@ class EchoTimeResult(Result):
 def echo_time(given: EchoTimeInputs) -> EchoTimeResult:
     """Round-trip echo time that a distance would give: the inverse question."""
     check_not_negative(given.distance_mm, "distance_mm")
-    check_temperature(given.temperature_c)
-    check_between(given.humidity_pct, 0, 100, "humidity_pct")
+    warnings = _air_warnings(given)
     if given.speed_m_s is None:
         speed = float(sound.speed_of_sound_cramer(given.temperature_c, given.humidity_pct))
     else:
@@ -243,9 +245,12 @@ def echo_time(given: EchoTimeInputs) -> EchoTimeResult:
         echo_us=echo,
         speed_m_s=speed,
         assumptions=["101.325 kPa, CO₂ 314 ppm"],
-        warnings=range_warnings(given.temperature_c) if given.speed_m_s is None else [],
+        warnings=warnings,
         steps=[ArithmeticStep(name="echo time", expression=expression, value=echo, unit="µs")],
     )
+
+
+PLAN_HUMIDITY_PCT = 50.0
 
 
 class PingPlanInputs(Inputs):
@@ -267,10 +272,10 @@ class PingPlanResult(Result):
 def ping_plan(given: PingPlanInputs) -> PingPlanResult:
     """How long to wait for an echo, and how often to ping."""
     check_positive(given.max_mm, "max_mm")
-    check_temperature(given.temperature_c)
+    warnings = sound.check_cramer(given.temperature_c, PLAN_HUMIDITY_PCT)
     check_not_negative(given.tick_us, "tick_us")
     check_positive(given.guard, "guard")
-    speed = float(sound.speed_of_sound_cramer(given.temperature_c, 50.0))
+    speed = float(sound.speed_of_sound_cramer(given.temperature_c, PLAN_HUMIDITY_PCT))
     timeout = ranging.longest_wait_us(given.max_mm, speed)
     interval = given.guard * timeout / 1000.0
     rate = 1000.0 / (interval * check_whole(given.rangers, 1, "rangers"))
@@ -280,8 +285,8 @@ def ping_plan(given: PingPlanInputs) -> PingPlanResult:
         interval_ms=interval,
         step_mm=step,
         rate_hz=rate,
-        warnings=range_warnings(given.temperature_c),
-        assumptions=["50 % humidity, 101.325 kPa"],
+        warnings=warnings,
+        assumptions=[f"{PLAN_HUMIDITY_PCT:g} % humidity, 101.325 kPa"],
         steps=[
             ArithmeticStep(
                 name="longest wait",

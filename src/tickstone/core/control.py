@@ -60,6 +60,9 @@ def gains_from_ultimate(ku: float, tu_s: float, rule: str) -> Gains:
 
 
 LAG_RULES = ("cohen-coon-pid", "simc-pi", "zn-open-loop-pid")
+# the delay as a share of the lag for which a rule was made (Åström & Hägglund, Advanced PID Control (2006),
+# chapter 7; from memory)
+LAG_RANGES = {"cohen-coon-pid": (0.1, 2.0), "simc-pi": (0.01, 10.0), "zn-open-loop-pid": (0.1, 1.0)}
 
 
 def gains_from_lag(gain: float, lag_s: float, delay_s: float, rule: str) -> Gains:

@@ -5,6 +5,9 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
+from tickstone.core.checks import check_between
+from tickstone.errors import BadInput
+
 Numbers = float | npt.NDArray[np.float64]
 
 GAS_CONSTANT = 8.314462618  # J/(mol·K), CODATA 2018
@@ -13,7 +16,13 @@ HEAT_RATIO = 1.4
 KELVIN = 273.15
 STANDARD_PRESSURE_KPA = 101.325
 CO2_FRACTION = 314e-6
-CRAMER_RANGE_C = (0.0, 30.0)
+# What Cramer's formula was stated for, and how far beyond it its polynomials still follow the ideal gas.
+# Stated: Cramer (1993), section II; from memory.
+CRAMER_RANGE_C, CRAMER_MOST_C = (0.0, 30.0), (-60.0, 100.0)
+CRAMER_RANGE_KPA, CRAMER_MOST_KPA = (75.0, 102.0), (30.0, 120.0)
+CRAMER_RANGE_WATER, CRAMER_MOST_WATER = 0.06, 0.25  # share of the molecules
+IDEAL_RANGE_C = (-60.0, 150.0)  # where the heat ratio of dry air is 1.4 within half a percent
+LINE_RANGE_C = (-15.0, 30.0)  # where the straight line is within 0.15 % of the ideal gas
 
 # Cramer, J. Acoust. Soc. Am. 93 (1993) 2510, eq. (15); from memory, agreeing with CoolProp to 0.03 %.
 _A = (
@@ -22,13 +31,69 @@ _A = (
 )  # fmt: skip
 
 
+def water_share(
+    temperature_c: Numbers, humidity_pct: Numbers, pressure_kpa: Numbers = STANDARD_PRESSURE_KPA
+) -> Numbers:
+    """Share of the molecules of humid air that are water, 0 to 1.
+
+    Parameters: as of `speed_of_sound_cramer`, of which this is the appendix.
+
+    >>> round(float(water_share(20.0, 50.0)), 4)
+    0.0116
+    """
+    p, kelvin = pressure_kpa * 1000.0, temperature_c + KELVIN
+    enhancement = 1.00062 + 3.14e-8 * p + 5.6e-7 * temperature_c**2
+    saturation = np.exp(1.2811805e-5 * kelvin**2 - 1.9509874e-2 * kelvin + 34.04926034 - 6353.6311 / kelvin)
+    share: Numbers = humidity_pct / 100.0 * enhancement * saturation / p
+    return share
+
+
+def check_cramer(
+    temperature_c: float,
+    humidity_pct: float = 0.0,
+    pressure_kpa: float = STANDARD_PRESSURE_KPA,
+    temperature: str = "temperature_c",
+) -> list[str]:
+    """Sentences for air that Cramer's formula was not stated for.
+
+    Raises: BadInput naming the field, ``temperature`` that of the temperature, for air in which it says
+    nothing.
+    """
+    check_between(temperature_c, *CRAMER_MOST_C, temperature)
+    check_between(humidity_pct, 0, 100, "humidity_pct")
+    check_between(pressure_kpa, *CRAMER_MOST_KPA, "pressure_kpa")
+    water = float(water_share(temperature_c, humidity_pct, pressure_kpa))
+    if water > CRAMER_MOST_WATER:
+        raise BadInput(
+            f"{temperature} of {temperature_c:g} °C at {humidity_pct:g} % humidity is air of "
+            f"{100 * water:.0f} % water; the formula goes up to {100 * CRAMER_MOST_WATER:g} %.",
+            temperature,
+        )
+    warnings = out_of_range(temperature_c, CRAMER_RANGE_C, "°C")
+    warnings += out_of_range(pressure_kpa, CRAMER_RANGE_KPA, "kPa")
+    if water > CRAMER_RANGE_WATER:
+        warnings.append(
+            f"Air of {100 * water:.0f} % water is outside the formula's stated range, up to "
+            f"{100 * CRAMER_RANGE_WATER:g} %."
+        )
+    return warnings
+
+
+def out_of_range(number: float, stated: tuple[float, float], unit: str) -> list[str]:
+    """The sentence for a number outside the range that a formula was stated for."""
+    low, high = stated
+    if low <= number <= high:
+        return []
+    return [f"{number:g} {unit} is outside the formula's stated range of {low:g} to {high:g} {unit}."]
+
+
 def speed_of_sound_cramer(
     temperature_c: Numbers, humidity_pct: Numbers = 0.0, pressure_kpa: Numbers = STANDARD_PRESSURE_KPA
 ) -> Numbers:
     """Speed of sound in humid air.
 
-    Parameters: temperature_c, any shape, °C (stated range 0 to 30); humidity_pct, relative humidity 0 to 100
-    %; pressure_kpa, kPa. All broadcast together.
+    Parameters: temperature_c, any shape, °C; humidity_pct, relative humidity 0 to 100 %; pressure_kpa, kPa.
+    All broadcast together. `check_cramer` knows what it was stated for.
     Returns: m/s, of the broadcast shape.
     Source: Cramer, J. Acoust. Soc. Am. 93 (1993) 2510, eq. (15); CO₂ 314 ppm.
 
@@ -36,10 +101,7 @@ def speed_of_sound_cramer(
     343.3672
     """
     t, p = temperature_c, pressure_kpa * 1000.0
-    kelvin = t + KELVIN
-    enhancement = 1.00062 + 3.14e-8 * p + 5.6e-7 * t**2
-    saturation = np.exp(1.2811805e-5 * kelvin**2 - 1.9509874e-2 * kelvin + 34.04926034 - 6353.6311 / kelvin)
-    xw = humidity_pct / 100.0 * enhancement * saturation / p
+    xw = water_share(temperature_c, humidity_pct, pressure_kpa)
     xc = CO2_FRACTION
     a = _A
     speed: Numbers = (
