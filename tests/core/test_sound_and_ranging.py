@@ -199,8 +199,8 @@ def test_the_band_of_a_fit_is_the_law_of_propagation() -> None:
 def test_air_that_is_taken_is_air_in_which_the_formula_holds(
     temperature_c: float, pressure_kpa: float
 ) -> None:
-    """Where the formula is not refused it follows dry air as an ideal gas (ISO 2533) to 0.25 %, and CoolProp's
-    humid air to 0.6 %."""
+    """Where the formula is not refused it follows dry air as an ideal gas (ISO 2533) to 0.25 %, and
+    CoolProp's humid air to 0.6 %."""
     sound.check_cramer(temperature_c, 0.0, pressure_kpa)
     dry = float(sound.speed_of_sound_cramer(temperature_c, 0.0, pressure_kpa))
     assert dry == pytest.approx(float(sound.speed_of_sound_ideal(temperature_c)), rel=2.5e-3)

@@ -5,14 +5,14 @@ from __future__ import annotations
 
 import math
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
 from tickstone.formats.layout import COMMENT
-from tickstone.formats.readings import MOST_COLUMNS, BadLines, Block, Named
+from tickstone.formats.readings import MOST_COLUMNS, Array, BadLines, Block, Named
 from tickstone.formats.shapes import LabelledNumber, Pieces, Unread, take_apart
 from tickstone.formats.text import Lines, TextFile
 
@@ -93,6 +93,7 @@ class LabelledSource:
         self._text, self._blocks, self.about = text, blocks, about
         self.columns, self.format, self.encoding = labels.columns, labels.format, text.encoding
         self.bad = BadLines()
+        self.sample: Mapping[str, Array] = {}
 
     @property
     def taken(self) -> int:

@@ -13,8 +13,9 @@ from tickstone.core.rigs.meanings import CHANNEL, MARK, NOTHING, TIME, Meaning, 
 from tickstone.core.rigs.rig import Rig, Sensor
 from tickstone.errors import BadInput
 from tickstone.formats.about import About
+from tickstone.formats.pace import time_unit
 from tickstone.formats.readings import CLOCK, NUMBER, FileSource, Named
-from tickstone.formats.summary import mark_column, time_column
+from tickstone.formats.summary import mark_column, time_column, time_doubt
 
 OTHER = "~other"  # key of the stream of columns that belong to no sensor
 AIR, AIR_CHANNEL = "~air", "air"  # the air around a rig that has no thermometer, as a file tells it
@@ -23,12 +24,14 @@ AIR, AIR_CHANNEL = "~air", "air"  # the air around a rig that has no thermometer
 @dataclass
 class ColumnMapping:
     """What becomes of each column: its meaning (None: a reading of no sensor) and whether that is guessed;
-    the column of the time and how many µs one step of it is; the column of what was true."""
+    the column of the time and how many µs one step of it is; the column of what was true; the question what
+    the times count, where that is open."""
 
     meanings: dict[str, Meaning | None]
     guessed: dict[str, bool]
     time: tuple[str, float] | None
     mark: str | None = None
+    doubt: str = ""
 
 
 @dataclass(frozen=True)
@@ -70,7 +73,8 @@ def mapped(
         if meaning.role == CHANNEL:
             guesses.taken.append((meaning.sensor, meaning.channel))
         elif meaning.role == TIME and made.time is None:
-            made.time = name, 1.0 if column.type == CLOCK else meaning.unit_us or 1000.0
+            made.time = name, 1.0 if column.type == CLOCK else meaning.unit_us or guesses.unit_us(name)
+            made.doubt = "" if meaning.unit_us else time_doubt(source, made.time)
         elif meaning.role == MARK and column.type != NUMBER:
             made.mark = name
     _check_apart(made)
@@ -94,7 +98,7 @@ class _Guesses:
     def __init__(self, rig: Rig, source: FileSource, meanings: Mapping[str, Meaning]) -> None:
         self._rig = rig
         self._air = replace(rig, sensors=(Sensor(AIR, "air-temperature", AIR),)) if wants_air(rig) else None
-        self._time, self._mark = time_column(source), mark_column(source)
+        self._source, self._time, self._mark = source, time_column(source), mark_column(source)
         self._bare = {} if meanings else _by_place(rig, source)
         self._time_is_named = any(meaning.role == TIME for meaning in meanings.values())
         self.taken = [
@@ -104,7 +108,9 @@ class _Guesses:
     def meaning(self, column: Named) -> Meaning | None:
         """What a column seems to mean; None for a reading of no sensor."""
         if self._time is not None and column.name == self._time[0]:
-            return NOTHING if self._time_is_named else Meaning(TIME, unit_us=self._time[1])
+            if self._time_is_named:
+                return NOTHING
+            return Meaning(TIME, unit_us=None if time_doubt(self._source, self._time) else self._time[1])
         if column.name == self._mark:
             return Meaning(MARK)
         if column.type != NUMBER:
@@ -115,6 +121,10 @@ class _Guesses:
         if meaning is None and self._air is not None:
             meaning = guess(column.name, column.unit, self._air, self.taken)
         return self._free(meaning)
+
+    def unit_us(self, name: str) -> float:
+        """µs in one step of a column of times that nobody has said."""
+        return time_unit(self._source.sample.get(name, ())).unit_us
 
     def _free(self, meaning: Meaning | None) -> Meaning | None:
         """The meaning, unless another column has it already."""
@@ -203,6 +213,8 @@ def streams(
 
 def wanting(made: ColumnMapping, rate_hz: float | None) -> str:
     """What is still to be said before a file can be taken in, in a sentence; empty when nothing is."""
+    if made.doubt:
+        return made.doubt
     if made.time is None and rate_hz is None:
         return "No column is the time: say which one is, or how many rows came a second."
     if not any(meaning is None or meaning.role == CHANNEL for meaning in made.meanings.values()):

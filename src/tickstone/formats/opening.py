@@ -11,10 +11,12 @@ from typing import Any, BinaryIO, cast
 
 from tickstone.errors import BadInput
 from tickstone.formats import parquet
+from tickstone.formats.arrivals import Arrivals, StampedSource, are_stamped
 from tickstone.formats.labelled import LabelledSource, labels_of
 from tickstone.formats.layout import COMMENT, layout_of
 from tickstone.formats.parquet import ParquetSource
 from tickstone.formats.readings import FileSource
+from tickstone.formats.summary import time_column
 from tickstone.formats.tables import TableSource
 from tickstone.formats.text import HEAD_BYTES, Lines, TextFile
 from tickstone.formats.vcd import DumpSource
@@ -44,7 +46,8 @@ def open_readings(file: BinaryIO) -> FileSource:
     lines = first.texts()[:LOOKED_AT] if first is not None else []
     if not any(line.strip() for line in lines):
         raise BadInput("The file is empty.", "file")
-    return _opened(text, itertools.chain([first] if first is not None else [], blocks), lines)
+    every = itertools.chain([first] if first is not None else [], blocks)
+    return _stamped(text, every, lines) if _is_log(text, every, lines) else _opened(text, every, lines)
 
 
 def open_table(file: BinaryIO) -> TableSource:
@@ -53,6 +56,8 @@ def open_table(file: BinaryIO) -> TableSource:
     source = (
         open_readings(cast(BinaryIO, _Chained(head, file))) if not head.startswith(parquet.MARK) else None
     )
+    if isinstance(source, StampedSource):
+        source = source.plain
     if source is None or not isinstance(source, TableSource):
         raise BadInput(f"This is no table of text but {source.format if source else 'Parquet'}.", "file")
     if source.layout.names_at is None:
@@ -64,14 +69,39 @@ def open_table(file: BinaryIO) -> TableSource:
     return source
 
 
+def _is_log(text: TextFile, blocks: Iterator[Lines], lines: list[str]) -> bool:
+    """Whether lines begin with when they arrived. A table whose first column is its time is none."""
+    if not are_stamped(lines):
+        return False
+    try:
+        return time_column(_opened(text, blocks, lines)) is None
+    except BadInput:
+        return True
+
+
+def _stamped(text: TextFile, blocks: Iterator[Lines], lines: list[str]) -> FileSource:
+    """A log of a terminal: what stands behind its stamps."""
+    arrivals = Arrivals()
+    off = arrivals.off(blocks)
+    first = next(off)
+    plain = _opened(text, itertools.chain([first], off), first.texts()[:LOOKED_AT])
+    return StampedSource(plain, arrivals, timed=time_column(plain) is not None)
+
+
 def _opened(text: TextFile, blocks: Iterator[Lines], lines: list[str]) -> FileSource:
     about = _about(lines)
     names = lines[1:] if about is not None and lines[0].startswith("{") else lines
     layout, labels = layout_of(lines), labels_of(names)
-    if layout is not None and (labels is None or layout.share >= labels.share):
-        return TableSource(text, blocks, layout, about)
-    if labels is not None:
-        return LabelledSource(text, blocks, labels, about)
+
+    def of(blocks: Iterator[Lines]) -> TableSource | LabelledSource | None:
+        if layout is not None and (labels is None or layout.share >= labels.share):
+            return TableSource(text, blocks, layout, about)
+        return None if labels is None else LabelledSource(text, blocks, labels, about)
+
+    source, beginning = of(blocks), of(iter([Lines.of(lines)]))
+    if source is not None and beginning is not None:
+        source.sample = next((block.numbers for block in beginning.blocks()), {})
+        return source
     index, line = next((position, line) for position, line in enumerate(lines, 1) if line.strip())
     raise BadInput(
         f"There is no reading in this file. Line {index} is {line.strip()[:60]!r}: a table, labels with "

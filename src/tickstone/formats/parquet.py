@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from functools import partial
 from typing import Any, BinaryIO, TypeVar
 
@@ -25,7 +25,7 @@ from tickstone.formats.readings import (
     Named,
 )
 
-BLOCK_ROWS = 200_000
+BLOCK_ROWS, SAMPLE_ROWS = 200_000, 400
 LARGEST_GROUP = 4_000_000_000  # bytes that a group of rows says it unpacks to
 MOST_TEXT = 100_000_000  # bytes of words that a block of rows unpacks to
 MARK = b"PAR1"
@@ -63,6 +63,15 @@ class ParquetSource:
         file.seek(0, 2)
         self._size = file.tell()
         self._done = 0
+        self.sample: Mapping[str, Array] = self._first_rows()
+
+    def _first_rows(self) -> dict[str, Array]:
+        """The numbers of the first rows."""
+        names = [column.name for column in self.columns if column.type == NUMBER]
+        batch = _guarded(lambda: next(self._file.iter_batches(SAMPLE_ROWS, columns=names), None))
+        if batch is None:
+            return {}
+        return {name: _guarded(partial(_numbers, batch.column(name))) for name in names}
 
     @property
     def taken(self) -> int:

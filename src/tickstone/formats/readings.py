@@ -3,7 +3,7 @@ understood."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, Protocol
 
@@ -77,15 +77,18 @@ class Block:
 
 class FileSource(Protocol):
     """A file of readings that is open. ``format`` names its kind, ``time_name`` the column that is surely the
-    time (its unit in µs beside it), ``about`` what one of our own exports says of itself, ``taken`` how many
-    bytes have been read."""
+    time (its unit in µs beside it), ``sample`` the numbers of its first rows, ``about`` what one of our own
+    exports says of itself, ``taken`` how many bytes have been read."""
 
     format: str
     encoding: str
     columns: tuple[Named, ...]
     time: tuple[str, float] | None
+    sample: Mapping[str, Array]
     about: dict[str, Any] | None
-    bad: BadLines
+
+    @property
+    def bad(self) -> BadLines: ...
 
     @property
     def taken(self) -> int: ...

@@ -17,6 +17,7 @@ UNITS = (
     "mph|steps|dB|lux"
 )
 _PAIR = re.compile(rf"([A-Za-z_][A-Za-z0-9_./\[\]-]*)[:=]({NUMBER}|nan|NaN|inf)({UNITS})?\Z")
+_STATE = re.compile(r"[A-Za-z_][A-Za-z0-9_./\[\]-]*[:=][A-Za-z][A-Za-z_-]{0,30}\Z")  # a word, and no number
 # our own format: most lines are just this
 _OWN = re.compile(rf"(?:[A-Za-z_]\w*:{NUMBER}(?: |\Z))+\Z", re.ASCII)
 _CELL = re.compile(rf"({NUMBER})\Z")
@@ -89,6 +90,8 @@ def _pairs(text: str) -> Pieces | None:
     results = []
     for token in tokens:
         match = _PAIR.match(token)
+        if match is None and _STATE.match(token):
+            continue
         if match is None:
             return None
         number = float(match[2])

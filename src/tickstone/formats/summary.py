@@ -13,6 +13,7 @@ from tickstone.core.time_axis import WRAP, rolled_over
 from tickstone.core.timing import GAP_FACTOR
 from tickstone.errors import BadInput
 from tickstone.formats.naming import channel_named, named
+from tickstone.formats.pace import WORDS, time_unit
 from tickstone.formats.readings import CLOCK, NUMBER, TEXT, Array, FileSource
 
 SHOWN_BAD = 5
@@ -124,6 +125,10 @@ def summary(source: FileSource) -> dict[str, Any]:
             _channel(name, units[name], channel) for name, channel in channels.items() if channel.count
         ],
         "time": timed[0] if timed else None,
+        "time_unit": WORDS.get(timed[1], f"{timed[1]:g} µs")
+        if timed and not dates and source.time is None
+        else None,
+        "time_doubt": time_doubt(source, timed),
         "rows": rows,
         **said,
         "backward": rhythm.backward if rhythm else 0,
@@ -151,8 +156,19 @@ def time_column(source: FileSource, besides: Collection[str] = ()) -> tuple[str,
     for column in columns:
         meaning = time_meaning(column.name, column.unit) if column.type == NUMBER else None
         if meaning is not None and meaning.role == TIME:
-            return column.name, meaning.unit_us or 1000.0
+            return column.name, meaning.unit_us or time_unit(source.sample.get(column.name, ())).unit_us
     return None
+
+
+def time_doubt(source: FileSource, time: tuple[str, float] | None) -> str:
+    """The question what a column of times counts, where that is neither said nor plain; else empty."""
+    column = next((column for column in source.columns if time and column.name == time[0]), None)
+    if column is None or source.time is not None or column.type != NUMBER:
+        return ""
+    meaning = time_meaning(column.name, column.unit)
+    if meaning is None or meaning.role != TIME or meaning.unit_us is not None:
+        return ""
+    return time_unit(source.sample.get(column.name, ())).doubt(column.name)
 
 
 def mark_column(source: FileSource) -> str | None:

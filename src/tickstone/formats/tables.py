@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from typing import Any
@@ -64,6 +64,7 @@ class TableSource:
         self.ragged = BadLines()
         self._names = [column.name for column in layout.columns]
         self._heading: list[str] | None = None
+        self.sample: Mapping[str, Array] = {}
 
     @property
     def taken(self) -> int:

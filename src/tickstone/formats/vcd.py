@@ -10,7 +10,7 @@ from __future__ import annotations
 import io
 import json
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any, BinaryIO
 
 import numpy as np
@@ -18,7 +18,7 @@ from vcd.common import VarType
 from vcd.reader import Token, TokenKind, VarDecl, VCDParseError, VectorChange, tokenize
 
 from tickstone.errors import BadInput
-from tickstone.formats.readings import MOST_COLUMNS, BadLines, Block, Flags, Named
+from tickstone.formats.readings import MOST_COLUMNS, Array, BadLines, Block, Flags, Named
 
 BLOCK_CHANGES = 400_000
 LONGEST_TOKEN = 1_000_000  # bytes
@@ -72,6 +72,7 @@ class DumpSource:
         self._line = 1
         self.columns = self._declared()
         self.time: tuple[str, float] | None = (TIME, self._unit_us)
+        self.sample: Mapping[str, Array] = {}
 
     @property
     def taken(self) -> int:

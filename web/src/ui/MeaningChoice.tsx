@@ -25,7 +25,7 @@ export function MeaningChoice({ name, meaning, targets, unknown = "nobody knows"
   const say = (change: Partial<Meaning>) =>
     onSay({ role: "ignored", sensor: "", channel: "", factor: 1, zero: 0, unit_us: null, ...change });
   const choose = (value: string) => {
-    if (value === "" || value === "command") return;
+    if (value === "" || value === "command" || value === "time:") return;
     if (value === "ignored" || value === "mark") return say({ role: value });
     if (value.startsWith("time:")) return say({ role: "time", unit_us: Number(value.slice(5)) });
     const [sensor = "", channel = ""] = value.split("|");
@@ -35,7 +35,7 @@ export function MeaningChoice({ name, meaning, targets, unknown = "nobody knows"
     meaning === null
       ? ""
       : meaning.role === "time"
-        ? `time:${meaning.unit_us ?? 1000}`
+        ? `time:${meaning.unit_us ?? ""}`
         : meaning.role === "channel"
           ? `${meaning.sensor}|${meaning.channel}`
           : meaning.role;
@@ -48,6 +48,7 @@ export function MeaningChoice({ name, meaning, targets, unknown = "nobody knows"
           {target.unit && `, ${target.unit}`}
         </option>
       ))}
+      {now === "time:" && <option value="time:">the time: in what?</option>}
       {TIMES.map((time) => (
         <option key={time.value} value={time.value}>
           {time.title}
