@@ -278,7 +278,7 @@ FAULTY: list[Case] = [
     ),
     ("one of a row, by marks", "inverted", of(MARKED | {"line3_adc": 1000 - MARKED["line3_adc"]}, MS, WORDS)),
     ("a level that is low without a magnet", "inverted", level(1 - HALL)),
-    ("upside down", "inverted", unit(IN_G, az_g=-IN_G["az_g"])),
+    ("a part that prints -1 g lying flat", None, unit(IN_G, az_g=-IN_G["az_g"])),
     *(
         (f"lamps at {rate:.0f} readings a second", "flicker", lit(100, rate, 25))
         for rate in (90, 200, 333, 500, 1000)
@@ -480,3 +480,116 @@ def test_the_more_there_is_of_a_fault_the_surer_it_is_named(
     for columns, time, marks in (little, much):
         seen += [one.confidence for one in examine(columns_record(columns, time, marks)) if one.kind == kind]
     assert seen == pytest.approx(as_sure, abs=0.03)
+
+
+# What nobody saw, and what was wrongly accused --------------------------------------------------------------
+
+
+def named(
+    columns: Columns, time: tuple[str, float] = US, marks: list[str] | None = None
+) -> list[tuple[str, str]]:
+    """What is found so surely that it is shown, as (kind, channel)."""
+    return [(one.kind, one.channel) for one in examine(columns_record(columns, time, marks)) if one.accuses]
+
+
+def ranger_counts(mm: Array) -> Array:
+    """Counts of a light ranger whose volts fall with distance, five volts on ten bits."""
+    return np.round((2600 / (mm + 42) + 0.05) / (5 / 1024) + noise(2, mm.size))
+
+
+AT_LIGHT = np.repeat([250.0, 450.0, 700.0], 300)
+LIGHT_MARKS = [f"{mm / 10:.0f} cm" for mm in AT_LIGHT]
+ROWS_US = np.arange(900) * 33_000.0
+
+
+def test_a_light_ranger_that_rises_with_distance_is_inverted() -> None:
+    counts = ranger_counts(AT_LIGHT)
+    assert named({"t_us": ROWS_US, "ir_adc": 1023 - counts}, marks=LIGHT_MARKS) == [("inverted", "ir_adc")]
+    assert named({"t_us": ROWS_US, "ir_adc": counts}, marks=LIGHT_MARKS) == []
+    near = np.repeat([30.0, 60.0, 80.0], 300)  # nearer than its peak it does rise: that is its nature
+    close = np.round(200 + 4 * near + noise(2, 900))
+    marks = [f"{mm / 10:g} cm" for mm in near]
+    assert named({"t_us": ROWS_US, "ir_adc": close}, marks=marks) == []
+
+
+@pytest.mark.parametrize("sd", [0.0, 4.0], ids=["without noise", "with noise"])
+def test_a_row_s_sensor_that_stays_while_its_neighbours_swing_is_stuck(sd: float) -> None:
+    columns = row(sd=sd)
+    stays = columns["line3_adc"].copy()
+    at = 600 + int(np.argmax(stays[600:900] > 400))  # as the line comes under it
+    stays[at:1640] = stays[at]
+    assert named(columns, MS) == []
+    assert named(columns | {"line3_adc": stays}, MS) == [("stuck", "line3_adc")]
+
+
+def waves(lost: int, jitter: float = 0.02) -> Columns:
+    """An analogue encoder, some of its waves missing."""
+    rng = np.random.default_rng(4)
+    ends = np.cumsum(rng.uniform(94e3 * (1 - jitter), 94e3 * (1 + jitter), 300))
+    t = np.arange(0, ends[-1], 2e3)
+    level = 500 + 300 * np.sin(2 * np.pi * np.interp(t, np.concatenate([[0], ends]), np.arange(301)))
+    for k in rng.choice(298, lost, replace=False):
+        level[(t >= ends[k]) & (t < ends[k + 1])] = 200
+    return {"t_us": t, "encoder_adc": np.round(level + rng.normal(0, 4, t.size))}
+
+
+def test_missing_waves_of_an_analogue_encoder_are_counted() -> None:
+    assert named(waves(0)) == []
+    (finding,) = [one for one in examine(columns_record(waves(18), US)) if one.accuses]
+    assert (finding.kind, finding.channel) == ("missed", "encoder_adc")
+    assert "are missing" in finding.evidence
+
+
+@pytest.mark.parametrize("factor", [10.0, 0.1, 25.4])
+def test_a_distance_off_by_a_factor_beside_its_echo_time_is_named(factor: float) -> None:
+    t = np.arange(600) * 50e3
+    mm = 600 + 300 * np.sin(t / 1e6)
+    columns = {"t_us": t, "echo_us": np.round(mm / 0.1716), "distance_mm": np.round(mm * factor, 2)}
+    assert named(columns) == [("wrong-scale", "distance_mm")]
+    assert named(columns | {"distance_mm": np.round(mm)}) == []
+
+
+def turning(periods: Array) -> Columns:
+    return {"hall_edge_us": np.floor(np.cumsum(periods))}
+
+
+def test_a_long_pause_says_whether_it_stood_or_lost_pulses() -> None:
+    rng = np.random.default_rng(1)
+    steady = rng.uniform(141e3, 145e3, 100)
+    paused = steady.copy()
+    paused[50] = 6e6
+    edges = ("hall_edge_us", 1.0)
+    (finding,) = [one for one in examine(columns_record(turning(paused), edges)) if one.accuses]
+    assert finding.kind == "missed"
+    assert "pulses were lost is likelier than that it stood" in finding.evidence
+    slows = steady.copy()  # it runs out, stands, and starts again
+    slows[44:50] *= np.array([1.1, 1.25, 1.5, 1.9, 2.6, 4.0])
+    slows[50] = 6e6
+    slows[51:57] *= np.array([4.0, 2.6, 1.9, 1.5, 1.25, 1.1])
+    assert named(turning(slows), edges) == []
+    assert named(turning(steady), edges) == []
+
+
+def test_a_disc_whose_slots_wear_turns_evenly_all_the_same() -> None:
+    """Twenty-four slots, each worn in its own way: what returns each turn is no jitter."""
+    rng = np.random.default_rng(3)
+    worn = np.tile(1 + rng.normal(0, 0.15, 24), 20)
+    edges = ("wheel_edge_us", 1.0)
+    even = worn * 40e3 * (1 + rng.normal(0, 0.005, worn.size))
+    assert named({"wheel_edge_us": np.floor(np.cumsum(even))}, edges) == []
+    shaken = np.cumsum(np.full(480, 40e3)) + rng.normal(0, 6e3, 480)
+    assert named({"wheel_edge_us": np.floor(np.sort(shaken))}, edges) == [("jitter", "wheel_edge_us")]
+
+
+def test_a_part_that_prints_minus_one_g_lying_flat_is_told_of_and_not_accused() -> None:
+    n = 500
+    columns = {
+        "t_us": np.arange(n) * 20e3,
+        "ax": np.round(noise(60, n, 1)),
+        "ay": np.round(100 + noise(60, n, 2)),
+        "az": np.round(-16_384 + noise(60, n, 3)),
+    }
+    assert named(columns) == []
+    faint = examine(columns_record(columns, US))
+    assert [one.kind for one in faint] == ["inverted"]
+    assert "some print the opposite" in faint[0].evidence

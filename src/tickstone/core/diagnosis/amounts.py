@@ -50,6 +50,8 @@ STUCK_S = 0.25
 FINEST = 0.2  # of a step: with less noise than that equal readings are nothing remarkable
 QUANTILE, OF_SD = 0.6, 0.8416  # of sizes, and what it is for a normal noise of sd 1; steadier than the median
 PARTS = 24  # readings in a part of which the noise is told
+RESTS_ROWS, RESTS_SHARE = 6, 0.03  # of a signal that is pinned to a value again and again
+SWING_NOISES, LEAST_SWINGS = 12.0, 3  # a row's sensor that sees a line come and go, and how often it must
 FINE_G, FINE_DPS = 0.002, 0.02  # a step so fine never stands still in a real part
 
 
@@ -186,15 +188,21 @@ def find_stuck(record: Record, stream: Stream, signal: Signal) -> list[Finding]:
     noise = _quiet(x, first, end)
     quantum = signal.quantum
     clean = math.sqrt(max(noise**2 - quantum**2 / 12, 0.0))
-    if clean < FINEST * quantum:
-        return []
-    log_same = _log_within(0.5 * quantum / clean)
-    expected = math.log10(x.size) + (length - 1) * log_same / math.log(10)
-    sure = ramp(-expected, (3, 0.3), (6, 0.5), (12, 0.8), (30, 0.95))
-    text = (
-        f"it says exactly {value:g} for {t1 - t0:.1f} s, {length} readings in a row; elsewhere its noise is "
-        f"{significant(noise, 2)}, {noise / quantum:.1f} of its steps."
+    expected = 0.0
+    if clean >= FINEST * quantum:
+        expected = math.log10(x.size) + (length - 1) * _log_within(0.5 * quantum / clean) / math.log(10)
+    sure = ramp(-expected, (3, 0.3), (6, 0.5), (12, 0.8), (30, 0.95)) if expected < -3 else 0.0
+    reason = f"elsewhere its noise is {significant(noise, 2)}, {noise / quantum:.1f} of its steps"
+    swings = _left_behind(stream, signal, rows, first, end) if stream.row else 0
+    by_neighbours = (
+        ramp(swings, (LEAST_SWINGS, 0.6), (6, 0.85), (12, 0.93)) if swings >= LEAST_SWINGS else 0.0
     )
+    if by_neighbours > sure:
+        sure = by_neighbours
+        reason = f"meanwhile the sensors on either side see the line come and go {swings} times"
+    if not sure:
+        return []
+    text = f"it says exactly {value:g} for {t1 - t0:.1f} s, {length} readings in a row; {reason}."
     return [found("stuck", stream.key, signal.name, signal.nature, (t0, t1), sure, text)]
 
 
@@ -297,11 +305,39 @@ def _on_a_rail(stream: Stream, signal: Signal, value: float) -> bool:
         for other_signal in stream.signals
         if other_signal.nature == signal.nature and other_signal is not signal
     ]
-    if any(b - a >= PINNED_ROWS for signal in beside for a, b in runs(signal.values == value)):
+    if any(_rests_at(other_signal, value) for other_signal in beside):
         return True
     return any(
         value in other_signal.heaps for other_signal in stream.signals if other_signal.nature == signal.nature
     )
+
+
+def _rests_at(signal: Signal, value: float) -> bool:
+    """Whether a signal stays at a value again and again, and not by chance."""
+    pieces = [b - a for a, b in runs(signal.values == value) if b - a >= RESTS_ROWS]
+    return sum(pieces) >= RESTS_SHARE * signal.known.size and len(pieces) > 1
+
+
+def _left_behind(stream: Stream, signal: Signal, rows: Rows, first: int, end: int) -> int:
+    """How often, while this sensor of a row stays as it is, its neighbours swing as they never do without
+    it."""
+    here = slice(int(rows[first]), int(rows[end - 1]) + 1)
+    away = np.delete(signal.values, np.r_[here])
+    away = away[np.isfinite(away)]
+    place = next(i for i, other in enumerate(stream.signals) if other is signal)
+    beside = [stream.signals[i] for i in (place - 1, place + 1) if 0 <= i < len(stream.signals)]
+    if away.size < 2 * STUCK_ROWS or len(beside) < 2:
+        return 0
+    swings = []
+    for other in (*beside, signal):
+        values = away if other is signal else other.values[here]
+        low, high = np.nanquantile(other.values, (0.02, 0.98))
+        if high - low < SWING_NOISES * max(other.noise, other.quantum):
+            return 0
+        known = values[np.isfinite(values)]
+        states = known[(known < low + 0.25 * (high - low)) | (known > high - 0.25 * (high - low))]
+        swings.append(int((np.diff(states > (low + high) / 2) != 0).sum()) // 2)
+    return min(swings)
 
 
 def find_clipped(stream: Stream, signal: Signal) -> list[Finding]:

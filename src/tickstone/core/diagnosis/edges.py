@@ -7,9 +7,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tickstone.core.diagnosis.record import EDGE, Array, Flags, Signal, Stream, runs
+from tickstone.core.diagnosis.record import EDGE, LEVEL, Array, Flags, Signal, Stream, runs
 
 LEAST_EDGES = 12
+LEAST_WAVES, WAVE_NOISES = 4, 8.0  # readings a wave, and how far beyond its noise an analogue one swings
 LEAST_BURSTS = 3
 APART, APART_LEVELS = 4.0, 2.5  # bounces are at least so many times shorter than periods, or than levels last
 BOUNCE_SHARE = 0.15  # of a period, at most: later it is a second mark
@@ -124,3 +125,20 @@ def usual_around(gaps: Array, share: float = 0.5) -> Array:
     padded = np.pad(gaps, half, mode="edge")
     around = np.sort(np.lib.stride_tricks.sliding_window_view(padded, AROUND), axis=1)
     return np.asarray(around[:, round(share * (AROUND - 1))])
+
+
+def as_level(signal: Signal) -> Signal | None:
+    """An analogue signal as a level, low below its middle, with a quarter of its swing as hysteresis; None
+    where it hardly swings."""
+    x = signal.known
+    if x.size < LEAST_WAVES * LEAST_EDGES:
+        return None
+    low, high = (float(end) for end in np.quantile(x, (0.05, 0.95)))
+    if high - low < WAVE_NOISES * max(signal.noise, signal.quantum):
+        return None
+    swing = high - low
+    told = np.where(x > low + 0.625 * swing, 1.0, np.where(x < low + 0.375 * swing, 0.0, np.nan))
+    last = np.maximum.accumulate(np.where(np.isfinite(told), np.arange(told.size), 0))
+    values = np.full(signal.values.shape, np.nan)
+    values[signal.present] = np.nan_to_num(told[last])
+    return Signal(signal.name, LEVEL, values)

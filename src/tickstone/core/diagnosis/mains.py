@@ -58,7 +58,7 @@ def find_flicker(stream: Stream, signal: Signal) -> list[Finding]:
     _, amplitude, what, hz, span = best
     full = FULL if signal.ends is None else signal.ends[1] - signal.ends[0]
     share = amplitude / full
-    sure = ramp(share, (0.004, 0.3), (FULL_LOW, 0.52), (0.015, 0.78), (0.04, 0.95))
+    sure = ramp(share, (0.004, 0.3), (FULL_LOW, 0.42), (0.012, 0.56), (0.017, 0.8), (0.04, 0.95))
     rate = 1.0 / float(np.median(np.diff(stream.times_s[rows])))
     folded = abs(hz - rate * round(hz / rate))
     alias = f", seen at {folded:.1f} Hz with {rate:.0f} readings a second" if hz > rate / 2 else ""

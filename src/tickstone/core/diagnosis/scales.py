@@ -2,16 +2,31 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import numpy as np
 
 from tickstone.core.diagnosis.finding import Finding, found, ramp
 from tickstone.core.diagnosis.nothing import nothing
-from tickstone.core.diagnosis.record import AIR, DISTANCE, ECHO, SUPPLY, Array, Record, Signal, Stream
+from tickstone.core.diagnosis.record import (
+    AIR,
+    DISTANCE,
+    ECHO,
+    RANGING,
+    SUPPLY,
+    Array,
+    Record,
+    Signal,
+    Stream,
+    Truth,
+)
 
 MM_PER_US = 0.1716  # half the speed of sound at 20 °C
 AROUND_S = 0.5  # of a mark that is a moment
 RIGHT = (0.85, 1.18)  # of the truth: temperature, offset and hands stay within
 LEAST_MM = 30.0
+NEAREST_MM, FARTHER = 90.0, 1.3  # beyond its peak, and marks so many times apart, light falls plainly
+RISES_NOISES, MOSTLY_RISES = 6.0, 0.9
 TOGETHER = 0.12  # how alike the ratios of several marks must be for it to be a scale
 COOLEST_C, HOTTEST_C = -30.0, 55.0
 SUPPLY_OFF = (0.7, 1.35)  # of what a battery gives, from empty to full
@@ -31,6 +46,8 @@ def find_scale(record: Record, stream: Stream, signal: Signal) -> list[Finding]:
     """A reading that is off by a factor."""
     if signal.nature in (ECHO, DISTANCE):
         return _against_marks(record, stream, signal) or _against_another(record, stream, signal)
+    if signal.nature == RANGING:
+        return _rises_with_distance(record, stream, signal)
     if signal.nature == AIR:
         return _no_weather(stream, signal)
     if signal.nature == SUPPLY and signal.usual:
@@ -47,22 +64,55 @@ def _named(ratio: float) -> str:
     return KNOWN[known] if abs(np.log(ratio / known)) < 0.08 else f"{ratio:.2f} times"
 
 
-def _against_marks(record: Record, stream: Stream, signal: Signal) -> list[Finding]:
+def _rises_with_distance(record: Record, stream: Stream, signal: Signal) -> list[Finding]:
+    """Light that comes back says less the farther its target: at marks beyond its nearest distance it must
+    not say more."""
+    places = [
+        (truth.mm, reads)
+        for truth, here in _marked(record, stream, signal)
+        if truth.mm is not None and truth.mm >= NEAREST_MM
+        for reads in [float(np.median(here))]
+    ]
+    if len({mm for mm, _ in places}) < 2:
+        return []
+    mm, reads = (np.array(column) for column in zip(*places, strict=True))
+    near, far = mm <= mm.min() * 1.05, mm >= mm.max() / 1.05
+    rise = float(np.median(reads[far]) - np.median(reads[near]))
+    if mm.max() < FARTHER * mm.min() or rise < RISES_NOISES * max(signal.noise, signal.quantum):
+        return []
+    apart = np.sign(np.subtract.outer(mm, mm) * np.subtract.outer(reads, reads))
+    agree = float((apart > 0).sum()) / max(float((apart != 0).sum()), 1.0)
+    if agree < MOSTLY_RISES:
+        return []
+    text = (
+        f"at the mark of {mm.min():g} mm it says {float(np.median(reads[near])):.0f}, at {mm.max():g} mm "
+        f"{float(np.median(reads[far])):.0f}: farther away it must say less."
+    )
+    span = min(t.t0_s for t in record.truths), max(t.t1_s for t in record.truths)
+    sure = ramp(len({float(at) for at in mm}), (2, 0.8), (3, 0.9))
+    return [found("inverted", stream.key, signal.name, RANGING, span, sure, text)]
+
+
+def _marked(record: Record, stream: Stream, signal: Signal) -> Iterator[tuple[Truth, Array]]:
+    """Marks of a distance, and what a signal says at each, three readings at least."""
     good = signal.present & ~nothing(stream, signal)
-    ratios, spans = [], []
     for truth in record.truths:
         if truth.mm is None or truth.sensor not in (None, stream.key) or truth.mm <= 0:
             continue
-        t0, t1 = (
-            (truth.t0_s, truth.t1_s)
-            if truth.t1_s > truth.t0_s
-            else (truth.t0_s - AROUND_S, truth.t1_s + AROUND_S)
-        )
-        here = signal.values[good & (stream.times_s >= t0) & (stream.times_s <= t1)]
+        moment = 0.0 if truth.t1_s > truth.t0_s else AROUND_S
+        within = (stream.times_s >= truth.t0_s - moment) & (stream.times_s <= truth.t1_s + moment)
+        here = signal.values[good & within]
         if here.size >= 3:
-            reads = float(np.median(here)) * _mm(signal)
-            ratios.append((reads / truth.mm, reads, truth.mm))
-            spans.append((t0, t1))
+            yield truth, here
+
+
+def _against_marks(record: Record, stream: Stream, signal: Signal) -> list[Finding]:
+    ratios, spans = [], []
+    for truth, here in _marked(record, stream, signal):
+        assert truth.mm is not None
+        reads = float(np.median(here)) * _mm(signal)
+        ratios.append((reads / truth.mm, reads, truth.mm))
+        spans.append((truth.t0_s, truth.t1_s))
     if not ratios:
         return []
     each = np.array([ratio for ratio, _, _ in ratios])
@@ -90,7 +140,7 @@ def _against_another(record: Record, stream: Stream, signal: Signal) -> list[Fin
                 other_stream.times_s, stream.times_s
             ):
                 continue
-            both = signal.present & other.present & ~nothing(stream, signal) & ~nothing(other_stream, other)
+            both = signal.present & (signal.values > 0) & other.present & ~nothing(other_stream, other)
             if both.sum() < 8:
                 continue
             a, b = signal.values[both] * _mm(signal), other.values[both] * MM_PER_US

@@ -10,9 +10,21 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from tickstone.core.diagnosis.edges import LEAST_EDGES, FallingEdges, edges_of, usual_around
+from tickstone.core.diagnosis.edges import LEAST_EDGES, FallingEdges, as_level, edges_of, usual_around
 from tickstone.core.diagnosis.finding import Finding, found, ramp
-from tickstone.core.diagnosis.record import EDGE, LEVEL, Array, Flags, Record, Rows, Signal, Stream, runs
+from tickstone.core.diagnosis.record import (
+    EDGE,
+    LEVEL,
+    LIGHT,
+    OTHER,
+    Array,
+    Flags,
+    Record,
+    Rows,
+    Signal,
+    Stream,
+    runs,
+)
 from tickstone.core.wording import significant
 
 AHEAD, FAST = 5, 1.4  # a usual period that changes by so much over twice so many: it runs up or slows down
@@ -29,12 +41,19 @@ UNEVEN = 0.6  # two magnets set by hand are never as far from half and half as 3
 EDGE_JITTER = 0.04  # of a period, beyond steps of time: hands and floors do less
 NO_SPEED = 0.45  # beyond that there is no speed to speak of: a hand turns it
 PATTERNS = (1, 2, 3, 4, 5, 6, 8)  # magnets or marks a turn that may be spaced unevenly
+MOST_SLOTS, TURNS_SEEN, PLAINLY = 128, 4, 0.5  # of a disc whose slots wear, and how plainly they return
 LOW_SHARE = 0.6  # of a turn that magnets can be near; a latch has half
+WAVE_STEADY, WAVES_EXPLAINED, WAVES_PLAIN = 0.12, 0.97, 0.7  # of an analogue encoder that turns steadily
+PAUSE, BESIDE_PAUSE = 8.0, 4  # usual periods that make a pause, and how many are looked at on either side
+STEADY_BESIDE, SILENCE_SURE = 0.06, 0.6
 BRAKES_PER_S2 = 200.0  # pulses/s²: faster than that nothing on wheels stops
 
 
 def find_pulses(record: Record, stream: Stream, signal: Signal) -> list[Finding]:
     """What is wrong with the pulses of one signal."""
+    if signal.nature == OTHER or (signal.nature == LIGHT and not stream.row):
+        level = as_level(signal)
+        return [] if level is None else _of_waves(stream, level)
     if signal.nature not in (EDGE, LEVEL):
         return []
     edges = edges_of(stream, signal)
@@ -46,7 +65,50 @@ def find_pulses(record: Record, stream: Stream, signal: Signal) -> list[Finding]
     if turns and edges.times.size >= LEAST_EDGES:
         findings += _multiples(stream, signal, edges)
         findings += _stopped(record, stream, signal, edges)
+        findings += _silence(stream, signal, edges)
     return findings
+
+
+def _of_waves(stream: Stream, signal: Signal) -> list[Finding]:
+    """Waves of an analogue encoder that are missing. Only of one that turns steadily: anything else may rise
+    and fall as it likes."""
+    edges = edges_of(stream, signal)
+    gaps = np.maximum(np.diff(edges.times), 1e-7)
+    if edges.bursts or gaps.size < 2 * LEAST_EDGES:
+        return []
+    missed = _as_missed(gaps, edges.step)
+    plain = np.abs(np.log(gaps / missed.usual)) < WAVE_STEADY
+    if missed.share < WAVES_EXPLAINED or float(plain.mean()) < WAVES_PLAIN or missed.odd.sum() < LEAST_HALVED:
+        return []
+    if not _steadily(gaps / missed.usual, missed.odd):
+        return []
+    return [_missed(stream, signal, edges, gaps, missed.usual, missed.odd)]
+
+
+def _silence(stream: Stream, signal: Signal, edges: FallingEdges) -> list[Finding]:
+    """A long pause between pulses that come as always before and after it: a wheel that stops or starts takes
+    a few slower ones."""
+    gaps = np.maximum(np.diff(edges.times), 1e-7)
+    usual = float(np.median(gaps))
+    places = np.flatnonzero(gaps > PAUSE * usual)
+    if places.size != 1 or not BESIDE_PAUSE <= places[0] < gaps.size - BESIDE_PAUSE:
+        return []
+    at = int(places[0])
+    before, after = gaps[at - BESIDE_PAUSE : at], gaps[at + 1 : at + 1 + BESIDE_PAUSE]
+    spread = max(float(np.std(np.delete(gaps, at))) / usual, edges.step / usual, 0.01)
+    slowed = max(
+        abs(float(before[-1]) / float(np.median(before[:-1])) - 1),
+        abs(float(after[0]) / float(np.median(after[1:])) - 1),
+    )
+    if spread > STEADY_BESIDE or slowed > 4 * spread:
+        return []
+    text = (
+        f"no pulse for {significant(float(gaps[at]))} s, {round(float(gaps[at]) / usual)} periods of "
+        f"{significant(1000 * usual)} ms, and right before and after they come as always. A wheel that stops "
+        "slows down first: that pulses were lost is likelier than that it stood."
+    )
+    span = float(edges.times[at]), float(edges.times[at + 1])
+    return [found("missed", stream.key, signal.name, signal.nature, span, SILENCE_SURE, text)]
 
 
 def _chatter(stream: Stream, signal: Signal, edges: FallingEdges) -> list[Finding]:
@@ -277,6 +339,11 @@ def _edge_jitter(
         steps = log[n:] - log[:-n]
         spreads.append(float(np.median(np.abs(steps[plain[n:] & plain[:-n]]))) * 1.4826 / np.sqrt(2))
     uneven = min(spreads) if spreads else 0.0
+    for n in range(most + 1, min(MOST_SLOTS, gaps.size // TURNS_SEEN) + 1):
+        steps = (log[n:] - log[:-n])[plain[n:] & plain[:-n]]
+        spread = float(np.median(np.abs(steps))) * 1.4826 / np.sqrt(2) if steps.size else uneven
+        if spread < PLAINLY * uneven:
+            uneven = spread
     rounding = edges.step / np.sqrt(6) / float(np.median(usual))
     beyond = float(np.sqrt(max(uneven**2 - rounding**2, 0.0)))
     if not EDGE_JITTER <= beyond <= NO_SPEED or rounding > beyond:
