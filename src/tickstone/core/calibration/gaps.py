@@ -21,7 +21,10 @@ STEADY = 0.05  # the speed may change by so much over a run
 PERIODS_A_BEND = 24  # of the speed, which may bend so often
 MOST_BENDS = 8
 CERTAIN, LIKELY = 1e-8, 1e-4  # chance of as good an explanation by luck alone
-LATTICE = 0.02  # of a step, to which times lie on it
+ODD, MOST_ODD = 5.0, 0.15  # robust sds off every pattern, and of the periods, at most
+MOST_LOOKS = 30
+LATTICE, FINEST_S = 0.02, 5e-7  # of a step, to which times lie on it; finer ones are no timer's
+SHARES = (1, 2, 3)  # of the least difference of periods that a step may be
 
 
 @dataclass(frozen=True)
@@ -36,20 +39,24 @@ class Gaps:
 
 
 def timer_step_s(times_s: Array) -> float:
-    """The step of the timer that stamped pulses, s; 0 where none is seen. Shape (n,)."""
-    apart = np.unique(np.round(np.diff(np.unique(np.round(np.diff(times_s), 9))), 9))
-    apart = apart[apart > 1e-9]
-    if not apart.size:
-        return 0.0
-    steps = apart / apart[0]
-    return float(apart[0]) if np.abs(steps - np.round(steps)).max() <= LATTICE else 0.0
+    """The step of the timer that stamped pulses, s, of which every period is a whole number; 0 where none is
+    seen. Shape (n,)."""
+    periods = np.unique(np.round(np.diff(times_s), 9))
+    apart = np.diff(periods)
+    apart = apart[apart > FINEST_S]
+    for share in SHARES if apart.size else ():
+        step = float(apart.min()) / share
+        whole = periods / step
+        if np.abs(whole - np.round(whole)).max() <= LATTICE:
+            return step
+    return 0.0
 
 
 class _Models:
     """The logarithm of each period as a speed that bends a little and a pattern that repeats after some
     number of gaps, by least squares."""
 
-    def __init__(self, times_s: Array) -> None:
+    def __init__(self, times_s: Array, most: int) -> None:
         self._periods = np.diff(times_s)[-MOST_PERIODS:]
         self._step_s = timer_step_s(times_s[-MOST_PERIODS - 1 :])
         self._logs = np.log(self._periods)
@@ -58,6 +65,22 @@ class _Models:
         self._speed = np.polynomial.legendre.legvander(np.linspace(-1, 1, n), bends)
         self._places = np.arange(n)
         self._alone: dict[int, tuple[float, int, Array]] = {}
+        self._leave_out_odd_ones(most)
+
+    def _leave_out_odd_ones(self, most: int) -> None:
+        """Without periods that no pattern explains, as where the wheel still runs up: the oddest first, and
+        few."""
+        for _ in range(min(int(MOST_ODD * self._logs.size), MOST_LOOKS)):
+            each = [  # each smaller pattern returns in one of these
+                np.abs(self._logs - self._fitted(count)[2]) for count in range(most // 2 + 1, most + 1)
+            ]
+            away = min(each, key=lambda away: float(np.median(away)))
+            off = away / max(MAD_TO_SD * float(np.median(away)), LEAST_SPREAD)
+            oddest = int(np.argmax(off))
+            if off[oddest] <= ODD:
+                return
+            self._periods, self._logs = np.delete(self._periods, oddest), np.delete(self._logs, oddest)
+            self._speed, self._places = np.delete(self._speed, oddest, 0), np.delete(self._places, oddest)
 
     def _fitted(self, *counts: int) -> tuple[float, int, Array]:
         """What patterns leave over: the sum of squares, degrees of freedom, and the fit, shape (n,)."""
@@ -91,7 +114,7 @@ def counts_of(times_s: Array, most: int = MOST_GAPS) -> tuple[int, ...]:
     Parameters: times_s of pulses, shape (n,), s, n ≥ 3·most. Every multiple explains a run as well: gaps that
     are alike cannot be told apart.
     """
-    models = _Models(times_s)
+    models = _Models(times_s, most)
     for count in range(1, most + 1):
         chances = {other: models.chance(count, other) for other in range(2, most + 1) if count % other}
         if min(chances.values(), default=1.0) >= CERTAIN:
@@ -116,7 +139,8 @@ def gaps_of(times_s: Array, count: int) -> Gaps:
     each = each[np.abs(lasts / np.median(lasts) - 1.0) <= STEADY]
     order = (np.arange(count) + int(np.argmax(each.mean(axis=0)))) % count
     shares = each.mean(axis=0)[order] / each.mean(axis=0).sum()
-    sds = each.std(axis=0, ddof=1)[order] / math.sqrt(len(each)) * coverage(len(each) - 1)
+    spreads = np.maximum(each.std(axis=0, ddof=1)[order], LEAST_SPREAD * shares)
+    sds = spreads / math.sqrt(len(each)) * coverage(len(each) - 1)
     change = np.abs(periods[count:] / periods[:-count] - 1.0)
     jitter = max(MAD_TO_SD * float(np.median(change)) / math.sqrt(2), LEAST_SPREAD)
     turn_s, step_s = float(np.median(turn)), timer_step_s(times_s[-MOST_PERIODS - 1 :])
