@@ -4,19 +4,25 @@
 from __future__ import annotations
 
 import time
+from collections import Counter
+from concurrent.futures import ProcessPoolExecutor
+from itertools import pairwise
 
 import numpy as np
 from tests.simulated.faults import FAULTS
 from tests.simulated.scenes import EXTREMES, SCENES
-from tests.simulated.score import NOTHING, SEVERITIES, answer, confusion, healthy
+from tests.simulated.score import FAINT, NOTHING, SEVERITIES, seeded, simulated, surest
 
 from benchmarks.common import report
 from tickstone.core.diagnosis.examine import examine
+from tickstone.core.diagnosis.finding import ACCUSES
 from tickstone.formats.examined import columns_record
 from tickstone.launch.folders import ROOT
 
 ROWS = 200_000
-SEEDS = range(60)
+SEEDS = range(3000, 3060)
+BOUNDS = (0.0, 0.35, 0.5, 0.65, 0.8, 0.9, 1.0)  # of confidence, between which findings are counted together
+BAR = 20  # signs that a whole bar is long
 
 
 def looked_at(name: str, columns: dict[str, np.ndarray]) -> None:  # type: ignore[type-arg]
@@ -48,14 +54,56 @@ def speed() -> None:
     looked_at("row", row)
 
 
+def _of_fault(kind: str) -> tuple[Counter[str], list[tuple[float, bool]]]:
+    """What is named first where this fault was put in, and how sure each finding was and whether it is right,
+    faint faults among them."""
+    named: Counter[str] = Counter()
+    judged = []
+    for seed in SEEDS:
+        for severity in (None, FAINT):
+            found = surest(simulated(kind, seed, severity))
+            if severity is None:
+                named[found.kind if found and found.accuses else NOTHING] += 1
+            if found:
+                judged.append((found.confidence, found.kind == kind))
+    return named, judged
+
+
+def _of_healthy(name: str) -> list[float]:
+    """How sure the surest finding of each healthy recording is; 0 where there is none."""
+    scenes = ((SCENES | EXTREMES)[name](seeded(name, seed)) for seed in SEEDS)
+    return [found.confidence if found else 0.0 for found in map(surest, scenes)]
+
+
+def _reliability(judged: list[tuple[float, bool]]) -> list[str]:
+    """The diagram: of findings that were so sure, how many are true."""
+    lines = ["| confidence | findings | mean confidence | true | |", "|---|---:|---:|---:|---|"]
+    for low, high in pairwise(BOUNDS):
+        here = [
+            (sure, right) for sure, right in judged if low <= sure < high or (high == 1.0 and sure == 1.0)
+        ]
+        if here:
+            mean = sum(sure for sure, _ in here) / len(here)
+            true = sum(right for _, right in here) / len(here)
+            bar = "█" * round(BAR * true)
+            lines.append(f"| {low:g} to {high:g} | {len(here)} | {mean:.2f} | {true:.2f} | {bar} |")
+    return lines
+
+
 def accuracy() -> str:
-    """The table of what was put in and what was named first, and how many healthy recordings were accused."""
-    table = confusion(SEEDS)
+    """The table of what was put in and what was named first, how many healthy recordings were accused, and
+    how true confidence is."""
+    healthy = list(SCENES | EXTREMES)
+    with ProcessPoolExecutor() as pool:
+        found, clean_found = list(pool.map(_of_fault, FAULTS)), list(pool.map(_of_healthy, healthy))
+    table = {kind: named for kind, (named, _) in zip(FAULTS, found, strict=True)}
+    judged = [item for _, each in found for item in each]
+    judged += [(sure, False) for each in clean_found for sure in each if sure]
     columns = [*FAULTS, NOTHING]
     right, count = sum(table[kind][kind] for kind in FAULTS), len(FAULTS) * len(SEEDS)
-    accused: dict[str, int] = dict.fromkeys(SCENES | EXTREMES, 0)
-    for name, _, scene in healthy(SEEDS):
-        accused[name] += answer(scene) is not None
+    accused = {
+        name: sum(sure >= ACCUSES for sure in each) for name, each in zip(healthy, clean_found, strict=True)
+    }
     clean, wrong = len(accused) * len(SEEDS), sum(accused.values())
     lines = [
         "# What the fault finder names",
@@ -80,6 +128,13 @@ def accuracy() -> str:
         "| healthy | recordings | accused |",
         "|---|---:|---:|",
         *(f"| {name} | {len(SEEDS)} | {count or ''} |" for name, count in accused.items()),
+        "",
+        "## What confidence means",
+        "",
+        "The surest finding of each of these recordings, and of as many with a fault that is hardly there: "
+        f"how sure it was, and how often it is what was put in. From {ACCUSES:g} on it accuses.",
+        "",
+        *_reliability(judged),
         "",
     ]
     return "\n".join(lines)

@@ -473,6 +473,19 @@ SIMULATIONS: dict[str, tuple[str, Callable[[Bench], Simulated]]] = {
 }
 
 
+UNEVEN = (1.15, 1.0, 0.9, 0.95)
+
+
+def turning_times(seed: int, stamps_s: float, gaps: tuple[float, ...], jitter: float = 8e-4) -> np.ndarray:
+    """When the four magnets of a wheel come by, s, thirty turns at a speed that creeps."""
+    random = np.random.default_rng(seed)
+    each = np.array(gaps) * (1 + random.normal(0, 0.01, len(gaps)))
+    turns_s = 1 / random.uniform(1, 6)
+    turns = np.cumsum(np.tile(each / each.sum(), 30))
+    turns = turns * (1 + random.uniform(-0.02, 0.02) * turns / 30) + random.normal(0, jitter, turns.size)
+    return np.round(turns * turns_s / stamps_s) * stamps_s
+
+
 def simulated(name: str, seed: int, noise: str = WHITE) -> Simulated:
     """The steps of one simulated calibration, what is really so, and the constants before."""
     return SIMULATIONS[name][1](Bench(np.random.default_rng(seed), NOISES[noise]))

@@ -17,6 +17,7 @@ from tickstone.formats.examined import columns_record, record_of
 from tickstone.formats.opening import open_readings
 
 SEVERITIES = (0.0, 0.35, 0.7, 1.0)
+FAINT = -0.1  # of such severity a fault is hardly there
 NOTHING = "nothing"
 
 
@@ -25,11 +26,12 @@ def seeded(*of: object) -> np.random.Generator:
     return np.random.default_rng(zlib.crc32(repr(of).encode()))
 
 
-def simulated(kind: str, seed: int) -> Scene:
-    """A recording with a single fault of this kind."""
+def simulated(kind: str, seed: int, severity: float | None = None) -> Scene:
+    """A recording with a single fault of this kind, as strong as the seed says, or as is said."""
     rng = seeded(kind, seed)
     makers = FAULTS[kind]
-    return makers[seed % len(makers)](rng, SEVERITIES[seed % len(SEVERITIES)])
+    strong = SEVERITIES[seed % len(SEVERITIES)] if severity is None else severity
+    return makers[seed % len(makers)](rng, strong)
 
 
 def healthy(seeds: range) -> Iterator[tuple[str, int, Scene]]:
@@ -41,12 +43,17 @@ def healthy(seeds: range) -> Iterator[tuple[str, int, Scene]]:
 
 def answer(scene: Scene) -> Finding | None:
     """The finding that accuses with the greatest confidence, the first among equals."""
+    found = surest(scene)
+    return found if found is not None and found.accuses else None
+
+
+def surest(scene: Scene) -> Finding | None:
+    """The finding of the greatest confidence, also one too faint to accuse."""
     if scene.garbled:
         record = record_of(open_readings(io.BytesIO(as_file(scene).encode("utf-8", "surrogateescape"))))
     else:
         record = columns_record(scene.columns, scene.time, scene.marks)
-    found = examine(record)
-    return next((one for one in found if one.accuses), None)
+    return next(iter(examine(record)), None)
 
 
 def as_file(scene: Scene) -> str:

@@ -155,7 +155,7 @@ def _cells(block: Block, column: Named) -> list[str]:
 
 
 def _rate(block: Block, made: ColumnMapping) -> float | None:
-    if made.time is None:
+    if made.time is None or made.doubt:
         return None
     times = block.numbers[made.time[0]] * made.time[1] / 1e6
     steps = np.diff(times[np.isfinite(times)])

@@ -17,10 +17,12 @@ from scipy.optimize import curve_fit, least_squares
 from tests.simulated.calibrations import (
     NOISES,
     SIMULATIONS,
+    UNEVEN,
     WHITE,
     covered,
     outcome_of,
     simulated,
+    turning_times,
     values_of,
     window,
 )
@@ -213,19 +215,6 @@ def test_the_plus_minus_of_a_fitted_curve_is_that_of_its_errors() -> None:
     for mm, found in errors.items():
         assert 0.4 < float(np.mean(np.square(found))) < 1.5, mm
         assert np.mean(np.abs(found) < 2) > 0.88, mm
-
-
-UNEVEN = (1.15, 1.0, 0.9, 0.95)
-
-
-def turning_times(seed: int, stamps_s: float, gaps: tuple[float, ...], jitter: float = 8e-4) -> np.ndarray:
-    """When the four magnets of a wheel come by, s, thirty turns at a speed that creeps."""
-    random = np.random.default_rng(seed)
-    each = np.array(gaps) * (1 + random.normal(0, 0.01, len(gaps)))
-    turns_s = 1 / random.uniform(1, 6)
-    turns = np.cumsum(np.tile(each / each.sum(), 30))
-    turns = turns * (1 + random.uniform(-0.02, 0.02) * turns / 30) + random.normal(0, jitter, turns.size)
-    return np.round(turns * turns_s / stamps_s) * stamps_s
 
 
 @pytest.mark.parametrize("stamps_s", [1e-3, 250e-6, 4e-6])

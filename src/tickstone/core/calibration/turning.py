@@ -82,7 +82,7 @@ class SteadyRun(Procedure[SteadyGaps]):
 
     def wants(self, steps: Steps[SteadyGaps], values: Values) -> tuple[Want, ...]:
         counted = FormField(
-            "count", f"{self.counted.capitalize()} a turn, if counted", "", None, 1, MOST_GAPS, needed=False
+            "count", f"{self.counted.capitalize()} a turn", "", None, 1, MOST_GAPS, needed=False
         )
         return (Want("run", "steady run", "Keep it turning at one speed.", (counted,)),)
 
