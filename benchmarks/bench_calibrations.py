@@ -103,8 +103,8 @@ def coverage() -> str:
         "constants of a kind are counted together.",
         "",
         f"- correlated: neighbours by {TOGETHER:g} (first-order autoregression)",
-        f"- coarse: readings in steps of {COARSE_SDS:g} sd of the noise, of which no part sheet tells; a bound "
-        "on the rounding stays in the ±, so that it holds more often than 95 times",
+        f"- coarse: readings in steps of {COARSE_SDS:g} sd of the noise, of which no part sheet tells; a "
+        "bound on the rounding stays in the ±, so that it holds more often than 95 times",
         "- heavy tails: Student’s t with three degrees of freedom",
         f"- drifting: by {DRIFT_SDS:g} sd from the first reading to the last",
         "",

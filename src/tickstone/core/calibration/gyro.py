@@ -291,6 +291,7 @@ def turn_in(times_s: Array, rates: Array) -> tuple[str, float, float] | Hindranc
     rest = np.median(begin, axis=1, keepdims=True)
     away = np.abs(rates - rest).max(axis=0)
     moving = away > MOVING_DPS
+    moving &= np.append(moving[1:], False) | np.append(False, moving[:-1])  # a jump of one reading is none
     if not moving.any():
         return Hindrance("At rest: now turn it.")
     first, last = int(np.argmax(moving)), int(times.size - 1 - np.argmax(moving[::-1]))
