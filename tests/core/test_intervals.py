@@ -9,12 +9,14 @@ own conversion.
 from __future__ import annotations
 
 import math
+import re
 from dataclasses import replace
 
 import numpy as np
 import pytest
 
 from tests.simulated.calibrations import values_of
+from tickstone.core.constants import Provenance, Value
 from tickstone.core.rigs.kinds import KINDS
 from tickstone.core.rigs.kinds.base import Ambient, Kind
 from tickstone.core.worked import Worked, work
@@ -100,3 +102,47 @@ def test_a_tilt_near_level_is_no_more_than_its_own_offsets_make(counts: int) -> 
     inside = ((truth >= found.interval[0]) & (truth <= found.interval[1])).mean()
     assert 0.94 <= inside <= 0.97
     assert found.interval[1] > 2.4
+
+
+@pytest.mark.parametrize("kind_id", KINDS)
+def test_any_constant_may_have_been_measured(kind_id: str) -> None:
+    """Whatever a kind may know, and however surely: a reading is worked, and its interval holds its value."""
+    what, values = KINDS[kind_id], values_of(kind_id)
+    for spec in what.constants:
+        usual = values.get(spec.name)
+        if usual is None and re.match(r"(white|black)_s\d", spec.name):
+            usual = values[spec.name[:5]]
+        number = (
+            usual.value if usual else spec.low + 0.4 * (spec.high - spec.low) if spec.default is None else 1.0
+        )
+        known = Value(
+            spec.name,
+            spec.label,
+            spec.unit,
+            number,
+            max(abs(number) * 0.01, 1e-3),
+            Provenance.MEASURED,
+            "here",
+        )
+        found = work(what, values | {spec.name: known}, {}, Ambient(air_c=20.0))
+        if found.value is not None and found.interval is not None:
+            assert found.interval[0] <= found.value <= found.interval[1], spec.name
+            assert found.interval[0] < found.interval[1], spec.name
+
+
+@pytest.mark.parametrize("name", ["level_roll", "cross_xz", "cross_zx"])
+def test_what_is_uncertain_about_the_mounting_is_in_the_interval(name: str) -> None:
+    unit, values = KINDS["inertial-unit"], values_of("inertial-unit")
+    sure = {item: replace(value, sd=0.0) for item, value in values.items()}
+    spec = unit.specs[name]
+    known = Value(name, spec.label, spec.unit, 0.0, 2.0 if spec.unit else 0.03, Provenance.MEASURED, "here")
+    level = {"x": 0, "y": 0, "z": 16384}
+    found = work(unit, sure | {name: known}, level, Ambient())
+    bare = work(unit, sure, level, Ambient())
+    assert found.interval is not None
+    assert bare.interval is not None
+    if name == "cross_zx":  # level, x says nothing: what z has of it makes nothing
+        assert found.interval == pytest.approx(bare.interval, rel=0.1)
+        return
+    reach = 2.0 if spec.unit else math.degrees(math.atan(0.03))
+    assert found.interval[1] == pytest.approx(1.96 * reach, rel=0.1)

@@ -34,6 +34,8 @@ from tickstone.errors import BadInput
 
 Array = npt.NDArray[np.float64]
 
+# constants that are whole or name a choice, and ends beyond which a reading means nothing: none is drawn
+WHOLE = frozenset(("bits", "pole_pairs", "sensors", "axis_up", "axis_forward", "nearest", "farthest"))
 NOTHING = Budget(0.0, {})
 NOTHING_MOVED = 5e-7  # in the result's unit
 
@@ -217,7 +219,8 @@ def _interval(
     """The 95 % interval where it is not the value ± 2 sd, as of a tilt near level: many numbers are drawn and
     worked. None where ± says it."""
     left_out = {f"doubt {i}": doubt.sd for i, doubt in enumerate(doubts)}
-    errors = drawn({**doubtful.sds, **left_out}, doubtful.covariances)
+    drawn_sds = {key: sd for key, sd in doubtful.sds.items() if key.name not in WHOLE}
+    errors = drawn({**drawn_sds, **left_out}, doubtful.covariances)
     if not errors:
         return None
     draws = len(next(iter(errors.values())))

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import itertools
 import math
+from collections.abc import Sequence
 
 import numpy as np
 
@@ -37,12 +38,19 @@ CONSTANTS = (
 
 
 def cross_matrix(values: Values) -> Array:
-    """What each axis has of the others, shape (3, 3), ones on the diagonal."""
-    matrix = np.eye(3)
-    for name in CROSS:
-        if name in values:
-            matrix[AXES.index(name[-2]), AXES.index(name[-1])] = values[name].value
-    return matrix
+    """What each axis has of the others, shape (3, 3), ones on the diagonal; (n, 3, 3) where there is a
+    constant for each reading."""
+    rows = [
+        [1.0 if i == j else values[name].value if (name := f"cross_{i}{j}") in values else 0.0 for j in AXES]
+        for i in AXES
+    ]
+    return _matrix(rows)
+
+
+def _matrix(rows: Sequence[Sequence[float | Array]]) -> Array:
+    """A matrix of numbers, shape (3, 3), or of numbers for each reading, (n, 3, 3)."""
+    flat = np.broadcast_arrays(*(np.asarray(item, np.float64) for row in rows for item in row))
+    return np.stack(flat, axis=-1).reshape(*flat[0].shape, 3, 3)
 
 
 def axes_matrix(values: Values) -> Array:
@@ -65,14 +73,12 @@ def _unit(number: float) -> Array:
 
 
 def level_matrix(values: Values) -> Array:
-    """The rotation that makes what is read when level read level, shape (3, 3)."""
+    """The rotation that makes what is read when level read level, shape (3, 3), or (n, 3, 3)."""
     roll, pitch = (
-        math.radians(values[name].value) if name in values else 0.0 for name in ("level_roll", "level_pitch")
+        np.radians(values[name].value) if name in values else 0.0 for name in ("level_roll", "level_pitch")
     )
-    about_x = np.array([[1, 0, 0], [0, math.cos(roll), -math.sin(roll)], [0, math.sin(roll), math.cos(roll)]])
-    about_y = np.array(
-        [[math.cos(pitch), 0, math.sin(pitch)], [0, 1, 0], [-math.sin(pitch), 0, math.cos(pitch)]]
-    )
+    about_x = _matrix([[1, 0, 0], [0, np.cos(roll), -np.sin(roll)], [0, np.sin(roll), np.cos(roll)]])
+    about_y = _matrix([[np.cos(pitch), 0, np.sin(pitch)], [0, 1, 0], [-np.sin(pitch), 0, np.cos(pitch)]])
     return np.asarray(about_y @ about_x, np.float64)
 
 
@@ -85,6 +91,9 @@ def mounted(axes: Vector, values: Values, *, crossed: bool = True, levelled: boo
         matrix = level_matrix(values) @ matrix
     if np.array_equal(matrix, np.eye(3)):
         return axes
+    if matrix.ndim > 2:
+        x, y, z = np.einsum("nij,jn->in", matrix, np.stack(axes))
+        return x, y, z
     stacked = np.tensordot(matrix, np.stack(axes), axes=1)
     return stacked[0], stacked[1], stacked[2]
 
