@@ -272,3 +272,15 @@ def test_a_level_goes_a_part_of_the_way_with_each_reading() -> None:
     for pitch, shown in ((0.0, 0.0), (10.0, 1.5), (10.0, 2.775), (-10.0, 2.775 - 0.15 * 12.775)):
         level.take(seen([0.0], [pitch], series={"roll": [0.0], "pitch": [pitch]}), NOTHING)
         assert level.shown(0, NOTHING)["pitch_deg"] == pytest.approx(shown)
+
+
+@pytest.mark.parametrize(("rest", "running", "bad"), [(0.0, 0.2, True), (0.3, 0.32, False), (0.3, 0.6, True)])
+def test_only_more_dropouts_than_at_rest_are_the_motors_(rest: float, running: float, bad: bool) -> None:
+    (line,) = motor_check.judge(
+        motor_check.Hearing((stretch(dropouts=rest),), 0.0),
+        motor_check.Hearing((stretch(dropouts=running),), 0.0),
+    ).lines
+    assert line.bad is bad
+    assert ("more dropouts" in line.sentence) is bad
+    if bad:
+        assert f"{100 * (running - rest):.0f} % more dropouts" in line.sentence

@@ -228,3 +228,11 @@ def test_the_time_is_what_a_person_says_it_is_and_else_what_looks_like_it() -> N
     assert meanings(echo_us=echo)["t_ms"] == Meaning(TIME, unit_us=1000.0)
     told = meanings(stamp=Meaning(TIME, unit_us=50_000.0))
     assert (told["t_ms"], told["stamp"]) == (NOTHING, Meaning(TIME, unit_us=50_000.0))
+
+
+def test_a_distance_in_another_unit_is_given_in_mm_under_its_own_name() -> None:
+    first, _ = convert("left_distance_cm,right_distance_in\n23.4,10\n,2\n")
+    assert float(first["left_distance_mm"]) == pytest.approx(234)
+    assert float(first["right_distance_mm"]) == pytest.approx(254)
+    (told,) = convert("distance_cm,distance_mm\n23.4,250\n5,50\n", {"scale": 1.0})[:1] or [{}]
+    assert told["distance_mm"] == "250"  # what the file tells itself is left as it is
