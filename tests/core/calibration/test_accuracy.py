@@ -236,3 +236,30 @@ def test_pulses_that_are_missed_make_no_count() -> None:
     found = PROCEDURES["steady-run"].fit([Step("run", "run", {}, taken)], values)
     assert found.heading == "Its pulses do not repeat"
     assert not found.can_accept
+
+
+@pytest.mark.parametrize("noise", [0.0, 0.1, 0.2, 0.3, 0.45])
+@pytest.mark.parametrize("n", [40, 100, 400])
+def test_more_readings_never_make_a_mean_surer_than_its_rounding_lets_it_be(n: int, noise: float) -> None:
+    """Noise of less than half a step: the level lies within the stated interval however many readings there
+    are, and the interval is no wider than a step."""
+    random = np.random.default_rng(int(1000 * noise) + n)
+    inside = 0
+    for _ in range(200):
+        level = random.uniform(-0.5, 0.5) + 300
+        found = mean_of(np.round(level + random.normal(0, noise, n)), 1.0)
+        inside += abs(found.value - level) <= 2 * found.sd
+        assert found.sd <= 0.3
+    assert inside >= 0.9 * 200
+
+
+def test_noise_below_a_step_is_said_with_what_helps() -> None:
+    values = values_of("line-sensors")
+    for noise, told in ((0.1, True), (3.0, False)):
+        random = np.random.default_rng(3)
+        steps = []
+        for span, level in (("ground", 150.3), ("line", 700.2)):
+            seen = {f"s{i + 1}": np.round(level + random.normal(0, noise, 100)) for i in range(5)}
+            steps.append(Step(span, span, {}, PROCEDURES["line"].take(window(50, seen), span, values), 100))
+        notes = " ".join(PROCEDURES["line"].fit(steps, values).notes)
+        assert ("less than a step of the converter" in notes) is told

@@ -8,7 +8,7 @@ from collections.abc import Mapping
 import numpy as np
 
 from tickstone.core import adc
-from tickstone.core.calibration.means import HeldMean, coverage, mean_of
+from tickstone.core.calibration.means import HeldMean, below_a_step, coverage, mean_of
 from tickstone.core.calibration.procedure import (
     FittedConstant,
     FormField,
@@ -166,6 +166,7 @@ class TwoVolts(Procedure[HeldMean]):
             verdict,
             constants=(FittedConstant("ratio", ratio, wide),),
             notes=(
+                *below_a_step([step.taken.sd for step in steps], 1.0, min(step.taken.n for step in steps)),
                 f"By the resistors’ print it would be ÷ {by_parts:.3f}: {abs(change):.1f} % "
                 f"{'more' if change < 0 else 'less'}.",
             ),

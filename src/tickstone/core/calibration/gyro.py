@@ -14,6 +14,7 @@ from tickstone.core.calibration.means import (
     NOT_ONE_NUMBER,
     TAILS,
     HeldMeans,
+    below_a_step,
     mean_of,
     readings_together,
     repeats,
@@ -140,6 +141,9 @@ class GyroRest(Procedure[HeldMeans]):
         if len(steps) > 1:
             walked = float(np.ptp(means, axis=0).max())
             notes.append(f"Between the rests it walked by {walked:.2f} °/s: take it anew when it matters.")
+        spreads = [spread for step in steps for spread in step.taken.spreads]
+        least = min(step.taken.n for step in steps)
+        notes += below_a_step(spreads, values["gyro_range"].value / FULL, least)
         before = [values[f"bias_{axis}"] for axis in AXES]
         if before[0].value_id is not None:
             moved = max(abs(old.value - float(new)) for old, new in zip(before, bias, strict=True))

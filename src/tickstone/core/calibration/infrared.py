@@ -9,7 +9,7 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 
 from tickstone.core import adc, triangulation
-from tickstone.core.calibration.means import HeldMean, coverage, straight
+from tickstone.core.calibration.means import HeldMean, below_a_step, coverage, straight
 from tickstone.core.calibration.pairs import (
     RULER_SD_MM,
     Pairs,
@@ -210,7 +210,10 @@ def _curve(steps: Sequence[Step[HeldMean]], values: Values) -> _Curve:
 
 
 def _notes(steps: Steps[HeldMean], near: float, per_count: Array) -> tuple[str, ...]:
-    notes = [f"One count is {per_count[0]:.2f} mm at the near end and {per_count[1]:.1f} mm at the far end."]
+    notes = [
+        f"One count is {per_count[0]:.2f} mm at the near end and {per_count[1]:.1f} mm at the far end.",
+        *below_a_step([step.taken.sd for step in steps], 1.0, min(step.taken.n for step in steps)),
+    ]
     closer = [step for step in steps if step.truth["true_mm"] < near * 0.999]
     nearest = min((step for step in steps if step not in closer), key=lambda step: step.truth["true_mm"])
     for step in closer:

@@ -21,6 +21,7 @@ from tickstone.core.noise import MAD_TO_SD, sample_sd, without_spikes
 Array = npt.NDArray[np.float64]
 
 BATCHES = 10
+LEAST_TO_ADVISE = 20  # readings held, fewer of which say nothing of their noise
 CHAINS = (40, 25)  # into how many means readings are put together to see slow dependence
 LEAST_FOR_CORRELATION = 8
 CLOSEST = 0.98
@@ -246,6 +247,17 @@ def without_drift(readings: Array) -> tuple[Array, float]:
     off = readings - readings.mean()
     drift = float((off * places).sum() / (places**2).sum())
     return off - drift * places, drift
+
+
+def below_a_step(spreads: Sequence[float], step: float, n: int) -> tuple[str, ...]:
+    """What to do where noise lies below a step of the converter, so that more readings say no more; nothing
+    where most readings spread over steps. ``n`` of them were held."""
+    if n < LEAST_TO_ADVISE or not spreads or float(np.median(spreads)) >= FINE_STEPS * step:
+        return ()
+    return (
+        "Its noise is less than a step of the converter: the rounding stays in the ±, and more readings do "
+        "not help. A finer range does, or a lower reference, or a little noise added to the signal.",
+    )
 
 
 def repeats(results: Sequence[float]) -> Mean:

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from tickstone.core import inertial
-from tickstone.core.calibration.means import HeldMeans, coverage, mean_of
+from tickstone.core.calibration.means import HeldMeans, below_a_step, coverage, mean_of
 from tickstone.core.calibration.procedure import (
     Array,
     Extra,
@@ -224,7 +224,9 @@ class Poses(Procedure[HeldPose]):
             0.1, math.degrees(math.hypot(sd_g, 2 * float(max(axes.zero_sds / np.abs(axes.gains)))))
         )
         verdict = f"{'Good' if right_to <= GOOD_DEG else 'Rough'}: tilt is right to ± {right_to:.1f}°."
-        notes = [_convention(axes)]
+        spreads = [spread for step in steps for spread in step.taken.spreads]
+        least = min(step.taken.n for step in steps)
+        notes = [_convention(axes), *below_a_step(spreads, 1.0, least)]
         repeat: tuple[str, ...] = ()
         if tilts[worst] > TILTED_DEG / 2:
             repeat = (worst,)

@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-from tickstone.core.calibration.means import HeldMeans, Mean, mean_of
+from tickstone.core.calibration.means import HeldMeans, Mean, below_a_step, mean_of
 from tickstone.core.calibration.procedure import (
     FittedConstant,
     FormField,
@@ -374,7 +374,8 @@ def _constants(best: _Spans) -> tuple[FittedConstant, ...]:
 
 
 def _notes(spans: Sequence[_Spans], whole: Sequence[_Spans], best: _Spans) -> tuple[str, ...]:
-    notes = []
+    levels = [*best.white, *best.black]
+    notes = [*below_a_step([mean.spread for mean in levels], 1.0, min(mean.n for mean in levels))]
     heights = sorted({spans.truth["height_mm"] for spans in whole if "height_mm" in spans.truth})
     if len(heights) > 1:
         notes.append(
