@@ -177,6 +177,9 @@ class _Curve:
         return a / above - b - step.truth["true_mm"] if above > 0 else 10_000.0
 
 
+LEAST_SD = 0.3  # counts, of a mean
+
+
 def _curve(steps: Sequence[Step[HeldMean]], values: Values) -> _Curve:
     """Weighted least squares begun at the plain fit; the weights are what the ruler's ± is worth in volts at
     each place."""
@@ -185,7 +188,9 @@ def _curve(steps: Sequence[Step[HeldMean]], values: Values) -> _Curve:
     true, volts = np.array([step.truth["true_mm"] for step in steps]), _volts(steps, values)
     step_v = adc.lsb_v(int(values["bits"].value), values["reference"].value)
     plain = triangulation.fit(true, volts, 0.5 * float(true.min()), 2.0 * float(true.max()))
-    noise = step_v * np.array([max(step.taken.mean_sd, 0.3) for step in steps])
+    sds = np.array([step.taken.mean_sd for step in steps])
+    # what few readings say of their own mean is itself unsure: none counts as surer than all together
+    noise = step_v * np.maximum(np.maximum(sds, float(np.sqrt((sds**2).mean()))), LEAST_SD)
     scale = np.array([abs(plain.a), max(abs(plain.b), 1.0), max(abs(plain.c), 0.01)])
 
     def weights(a: float, b: float) -> Array:

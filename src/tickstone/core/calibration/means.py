@@ -28,7 +28,7 @@ CLOSEST = 0.98
 FEW = 0.8  # of the independent readings that a correlation leaves: it is itself known only so well
 COARSE, TAILS, DRIFT = "coarse", "tails", "drift"
 HEAVY = 1.25  # times the robust sd of a normal population
-EXCESS = 0.9  # of kurtosis over that of a normal population; of few readings chance makes as much
+EXCESS = 0.7  # of kurtosis over that of a normal population; of few readings chance makes as much
 NOT_ONE_NUMBER = {
     "": (),
     COARSE: (
@@ -233,7 +233,7 @@ def scatter_of(readings: npt.ArrayLike, step: float = 0.0) -> Scatter:
     off = x - x.mean()
     robust = MAD_TO_SD * float(np.median(np.abs(x - np.median(x))))
     excess = float((off**4).mean() / (off**2).mean() ** 2) - 3.0
-    if spread > HEAVY * robust or excess > max(EXCESS, 3.3 * math.sqrt(24.0 / x.size)):
+    if spread > HEAVY * robust or excess > max(EXCESS, 2.5 * math.sqrt(24.0 / x.size)):
         return Scatter(spread, None, TAILS)
     spread *= math.sqrt(1.0 / max(1.0 - 1.0 / max(effective, 1.0), 0.5))
     share = _sd_of_mean(off**2)[0] / (2.0 * spread**2)
