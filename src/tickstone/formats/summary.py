@@ -124,11 +124,7 @@ def summary(source: FileSource) -> dict[str, Any]:
         "channels": [
             _channel(name, units[name], channel) for name, channel in channels.items() if channel.count
         ],
-        "time": timed[0] if timed else None,
-        "time_unit": WORDS.get(timed[1], f"{timed[1]:g} µs")
-        if timed and not dates and source.time is None
-        else None,
-        "time_doubt": time_doubt(source, timed),
+        **_of_time(source, timed, dates),
         "rows": rows,
         **said,
         "backward": rhythm.backward if rhythm else 0,
@@ -136,6 +132,17 @@ def summary(source: FileSource) -> dict[str, Any]:
             "count": source.bad.count,
             "first": [{"line": line.line, "text": line.text} for line in source.bad.first[:SHOWN_BAD]],
         },
+    }
+
+
+def _of_time(source: FileSource, timed: tuple[str, float] | None, dates: bool) -> dict[str, Any]:
+    """The column of times, what it counts (None for a clock), and the question where that is open."""
+    name, unit_us = timed or (None, 0.0)
+    clock = timed is None or dates or source.time is not None
+    return {
+        "time": name,
+        "time_unit": None if clock else WORDS.get(unit_us, f"{unit_us:g} µs"),
+        "time_doubt": time_doubt(source, timed),
     }
 
 
