@@ -137,8 +137,10 @@ def summary(source: FileSource) -> dict[str, Any]:
 
 def _of_time(source: FileSource, timed: tuple[str, float] | None, dates: bool) -> dict[str, Any]:
     """The column of times, what it counts (None for a clock), and the question where that is open."""
-    name, unit_us = timed or (None, 0.0)
-    clock = timed is None or dates or source.time is not None
+    if timed is None:
+        return {"time": None, "time_unit": None, "time_doubt": ""}
+    name, unit_us = timed
+    clock = dates or source.time is not None
     return {
         "time": name,
         "time_unit": None if clock else WORDS.get(unit_us, f"{unit_us:g} µs"),
