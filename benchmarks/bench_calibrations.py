@@ -99,7 +99,7 @@ def coverage() -> str:
         "`./tick-stone benchmark calibrations` writes this page. Simulated calibrations with known truth "
         "(`tests/simulated/calibrations.py`, which shares nothing with the stand-in): sensors, hands and "
         f"rounding drawn anew each time. White noise is {len(SEEDS)} calibrations a line, each other noise "
-        f"{len(FEWER)}. The ± on screens is meant to hold the truth 95 times in 100, and never less; the "
+        f"{len(FEWER)}. The ± on screens is meant to hold the truth 95 times in 100; the "
         "constants of a kind are counted together.",
         "",
         f"- correlated: neighbours by {TOGETHER:g} (first-order autoregression)",

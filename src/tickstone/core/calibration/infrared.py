@@ -194,7 +194,7 @@ def _curve(steps: Sequence[Step[HeldMean]], values: Values) -> _Curve:
     scale = np.array([abs(plain.a), max(abs(plain.b), 1.0), max(abs(plain.c), 0.01)])
 
     def weights(a: float, b: float) -> Array:
-        return np.hypot(RULER_SD_MM / triangulation.mm_per_volt(true, a, b), noise)
+        return np.asarray(np.hypot(RULER_SD_MM / triangulation.mm_per_volt(true, a, b), noise))
 
     result = np.array([plain.a, plain.b, plain.c]) / scale
     for _ in range(3):
