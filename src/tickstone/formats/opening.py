@@ -47,7 +47,7 @@ def open_readings(file: BinaryIO) -> FileSource:
     if not any(line.strip() for line in lines):
         raise BadInput("The file is empty.", "file")
     every = itertools.chain([first] if first is not None else [], blocks)
-    return _stamped(text, every, lines) if _is_log(text, every, lines) else _opened(text, every, lines)
+    return _stamped(text, every) if _is_log(text, every, lines) else _opened(text, every, lines)
 
 
 def open_table(file: BinaryIO) -> TableSource:
@@ -79,7 +79,7 @@ def _is_log(text: TextFile, blocks: Iterator[Lines], lines: list[str]) -> bool:
         return True
 
 
-def _stamped(text: TextFile, blocks: Iterator[Lines], lines: list[str]) -> FileSource:
+def _stamped(text: TextFile, blocks: Iterator[Lines]) -> FileSource:
     """A log of a terminal: what stands behind its stamps."""
     arrivals = Arrivals()
     off = arrivals.off(blocks)
