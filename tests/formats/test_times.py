@@ -155,6 +155,11 @@ def test_a_table_whose_first_column_is_its_time_is_no_log() -> None:
     assert (said["time"], said["rows"]) == ("time", ROWS)
 
 
+def test_lines_that_are_numbered_are_no_log() -> None:
+    said = summary(opened("".join(f"[{i}],{1700 + i},20\n" for i in range(1, ROWS))))
+    assert said["time"] is None
+
+
 def test_stamps_before_words_alone_are_no_readings() -> None:
     with pytest.raises(BadInput, match="no reading"):
         opened("".join(f"[{clock(i)}] ready\n" for i in range(ROWS)))

@@ -23,7 +23,8 @@ ROLLS_US = DAY_US / 2  # a time of day that falls by more went over midnight
 EPOCH_S = (1e9, 1e10)  # 2001 to 2286 as seconds; a thousand times as much as milliseconds
 _DAY = r"(?P<day>\d{1,2}:\d{2}:\d{2}(?:[.,:]\d{1,9})?)"
 _DATE = r"(?P<date>\d{4}-\d{2}-\d{2}[T ]\d{2}:\d{2}:\d{2}(?:[.,]\d{1,9})?(?:Z|[+-]\d{2}:?\d{2})?)"
-_COUNT = r"(?P<count>\d{1,13}(?:\.\d{1,9})?)"
+# seconds with a fraction, or since 1970: a whole number in brackets is a number of lines, or a reading
+_COUNT = r"(?P<count>\d{1,10}\.\d{1,9}|\d{10}|\d{13})"
 _STAMP = re.compile(
     rf"\s*(?:(?P<open>[\[(])\s*(?:{_DATE}|{_DAY}|{_COUNT})\s*[\])]"
     rf"|{_DATE.replace('<date>', '<bare_date>')}|{_DAY.replace('<day>', '<bare_day>')})"

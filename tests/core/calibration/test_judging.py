@@ -93,6 +93,22 @@ def test_uneven_magnets_are_counted_and_even_ones_cannot_be() -> None:
     assert [one.name for one in found.constants] == ["jitter"]
 
 
+@pytest.mark.parametrize("count", [24, 25, 27, 31])
+@pytest.mark.parametrize("runs_up", [False, True])
+def test_the_shortest_runs_give_numbers_or_say_why_not(count: int, runs_up: bool) -> None:
+    """Few turns: every number that is kept is one."""
+    gaps = np.tile([0.065, 0.063], 40)[: count - 1]
+    if runs_up:
+        gaps[:6] *= np.array([1.6, 1.4, 1.25, 1.15, 1.08, 1.04])
+    run, values = procedure("steady-run"), values_of("hall-switch", magnets=2)
+    taken = run.take(pulses(*gaps), "run", values)
+    kept = [taken.shares, taken.sds, *(numbers for pair in taken.others.values() for numbers in pair)]
+    assert all(np.isfinite(numbers).all() for numbers in kept)
+    assert run.fit([Step("run", "run", {}, taken)], values).heading
+    with pytest.raises(BadInput, match="Hardly two turns"):
+        run.take(pulses(*np.geomspace(0.5, 0.01, 24)), "run", values)
+
+
 def test_levels_that_fall_are_pulses_too() -> None:
     level = np.tile([1.0, 1.0, 0.0, 0.0], 30)
     taken = procedure("marks").take(window(100, {"level": level}), "speed 1", values_of("comparator-switch"))

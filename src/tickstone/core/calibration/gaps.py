@@ -122,8 +122,8 @@ def counts_of(times_s: Array, most: int = MOST_GAPS) -> tuple[int, ...]:
     return (most,)
 
 
-def gaps_of(times_s: Array, count: int) -> Gaps:
-    """The gaps of a steady run with so many a turn.
+def gaps_of(times_s: Array, count: int) -> Gaps | None:
+    """The gaps of a steady run with so many a turn; None where hardly two whole turns are as fast as most.
 
     Parameters: times_s of pulses, shape (n,), s; count, 1 on. A gap is held against the turn around it, so
     that a speed that creeps does not matter. Steps of the timer that are coarser than the jitter do not
@@ -136,7 +136,11 @@ def gaps_of(times_s: Array, count: int) -> Gaps:
     share = periods[first : first + turn.size] / turn
     each = share[: share.size // count * count].reshape(-1, count)
     lasts = turn[: each.size].reshape(-1, count).mean(axis=1)
+    if len(each) < 2:
+        return None
     each = each[np.abs(lasts / np.median(lasts) - 1.0) <= STEADY]
+    if len(each) < 2:
+        return None
     order = (np.arange(count) + int(np.argmax(each.mean(axis=0)))) % count
     shares = each.mean(axis=0)[order] / each.mean(axis=0).sum()
     spreads = np.maximum(each.std(axis=0, ddof=1)[order], LEAST_SPREAD * shares)

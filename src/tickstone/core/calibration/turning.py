@@ -41,7 +41,7 @@ def edge_times_s(window: Window) -> Array:
         return np.zeros(0)
     known = np.isfinite(levels)
     times, levels = window.times_s[known], levels[known]
-    return times[1:][(levels[1:] < 0.5) & (levels[:-1] >= 0.5)]
+    return np.unique(times[1:][(levels[1:] < 0.5) & (levels[:-1] >= 0.5)])
 
 
 @dataclass(frozen=True)
@@ -116,10 +116,12 @@ class SteadyRun(Procedure[SteadyGaps]):
             raise BadInput(f"A steady run needs at least {self.least} pulses, not {times.size}.", "channel")
         fewest, *likely = counts_of(times)
         gaps = gaps_of(times, fewest)
+        if gaps is None:
+            raise BadInput("Hardly two turns of this run were equally fast: keep it steady.", "channel")
         others = {
-            str(count): gaps_of(times, count)
+            str(count): other
             for count in range(fewest + 1, MOST_GAPS + 1)
-            if count % fewest == 0 or count in likely
+            if (count % fewest == 0 or count in likely) and (other := gaps_of(times, count)) is not None
         }
         return SteadyGaps(
             gaps.count,
