@@ -119,11 +119,22 @@ def rows(served: Served) -> int:
     return int(state["committed"]) if state else 0
 
 
+def begun_recording(served: Served) -> int:
+    """Begin a recording, as soon as the board is there."""
+
+    def begun() -> int | None:
+        answer = served.client.post(f"{RIG}/record", json={})
+        return int(answer.json()["id"]) if answer.is_success else None
+
+    recording_id: Any = until(begun)
+    return int(recording_id)
+
+
 def test_killed_while_it_records(served: Served) -> None:
     called = kept = 0
     for _ in range(KILLS):
         served.client.post(f"{RIG}/connect", json={"kind": "stand-in"}).raise_for_status()
-        recording_id = served.client.post(f"{RIG}/record", json={}).json()["id"]
+        recording_id = begun_recording(served)
         with window(served.address) as line:
             last = message_when(line, lambda m: m["recording"] and m["recording"]["committed"] >= 20)
             served.kill()

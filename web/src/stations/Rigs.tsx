@@ -130,7 +130,8 @@ function RigRow({ rig, onAttempt, onBringBack }: RowProps) {
             ask(api.POST("/api/rigs/{slug}/duplicate", { ...path, body: { title } })),
             `${title} has the same parts and wires; what was measured on ${rig.title} stays with it.`,
           );
-    if (await done) setDoing(null); // a refusal keeps what was typed
+    // a refusal keeps what was typed, and what was begun meanwhile stays open
+    if (await done) setDoing((now) => (now === doing ? null : now));
   };
   return (
     <li>

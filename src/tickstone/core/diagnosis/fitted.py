@@ -110,4 +110,4 @@ def stream_of(
     )
     row = bool(what.counted_by) and len(signals) > 1
     scheme = f"{values['scheme'].value:.0f}" if "scheme" in values else ""
-    return Stream(sensor.id, times_s, signals, tick_s, sampled, row, scheme)
+    return Stream(sensor.id, times_s, signals, tick_s, sampled, row, scheme, of_rig=True)

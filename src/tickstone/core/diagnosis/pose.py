@@ -26,7 +26,10 @@ RATIOS = {
 }
 RATIO_NEAR = 0.12
 UPSIDE = 0.8  # of gravity on the z axis, downward, throughout
-UPSIDE_SURE = 0.45  # that it is wired or mounted wrong, and not printed so: too little to accuse
+UPSIDE_SURE, UPSIDE_BARE = (
+    0.66,
+    0.45,
+)  # where a rig knows how it is printed; of a bare file that is too little
 WINDOW_S = 0.3
 LEAST_TURN_DEG = 2.0  # in a window, that is worth comparing
 FEWEST_WINDOWS = 8
@@ -122,7 +125,8 @@ def _upside_down(stream: Stream, axes: dict[str, Signal], felt: _Felt) -> list[F
         "+1 g, some print the opposite."
     )
     span = float(stream.times_s[felt.rows[0]]), float(stream.times_s[felt.rows[-1]])
-    return [found("inverted", stream.key, axes["z"].name, ACCEL, span, UPSIDE_SURE, text)]
+    sure = UPSIDE_SURE if stream.of_rig else UPSIDE_BARE
+    return [found("inverted", stream.key, axes["z"].name, ACCEL, span, sure, text)]
 
 
 def _turns(stream: Stream, axes: dict[str, Signal], turning: dict[str, Signal], felt: _Felt) -> list[Finding]:

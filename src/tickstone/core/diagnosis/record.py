@@ -153,7 +153,8 @@ def _ceilings(x: Array, least: float) -> list[float]:
 class Stream:
     """Signals that share their rows: those of one sensor. ``times_s``, shape (n,), s, not falling; ``tick_s``
     is the step in which they are told (0: unknown). ``regular`` says that rows should come evenly; ``row``
-    that its signals lie side by side, left to right; ``scheme`` is that of motor Halls."""
+    that its signals lie side by side, left to right; ``scheme`` is that of motor Halls; ``of_rig`` that a rig
+    knows how it is mounted and printed."""
 
     key: str
     times_s: Array
@@ -162,6 +163,7 @@ class Stream:
     regular: bool = True
     row: bool = False
     scheme: str = ""
+    of_rig: bool = False
 
     def of(self, *natures: str) -> list[Signal]:
         """The signals of these natures."""
