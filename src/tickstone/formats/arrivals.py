@@ -7,13 +7,22 @@ import math
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import numpy as np
 
 from tickstone.formats.layout import COMMENT
-from tickstone.formats.readings import CLOCK, NUMBER, Array, BadLines, Block, FileSource, Named, Times
+from tickstone.formats.readings import (
+    CLOCK,
+    NUMBER,
+    Array,
+    BadLines,
+    Block,
+    FileSource,
+    Named,
+    Times,
+    moment_us,
+)
 from tickstone.formats.text import Lines
 
 ARRIVAL = "arrival"
@@ -58,7 +67,7 @@ def stamp_of(line: str) -> Stamp | None:
     if day and match["bare_day"] and not match["after"]:
         return None
     if date:
-        us = _moment_us(date)
+        us = moment_us(date)
         return None if us is None else Stamp(us, True, False, match.end())
     if day:
         hours, minutes, seconds = re.match(r"(\d+):(\d+):(.*)", day).groups()  # type: ignore[union-attr]
@@ -70,15 +79,6 @@ def stamp_of(line: str) -> Stamp | None:
         if EPOCH_S[0] <= number * factor < EPOCH_S[1]:
             return Stamp(number * factor * 1e6, True, False, match.end())
     return Stamp(number * 1e6, False, False, match.end())
-
-
-def _moment_us(text: str) -> float | None:
-    try:
-        moment = datetime.fromisoformat(text.replace(",", "."))
-    except ValueError:
-        return None
-    known = moment if moment.tzinfo is not None else moment.replace(tzinfo=UTC)
-    return float((known - datetime(1970, 1, 1, tzinfo=UTC)) / timedelta(microseconds=1))
 
 
 def are_stamped(lines: Sequence[str]) -> bool:

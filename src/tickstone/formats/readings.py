@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
+from datetime import UTC, datetime, timedelta
 from typing import TYPE_CHECKING, Any, Protocol
 
 import numpy as np
@@ -97,3 +98,16 @@ class FileSource(Protocol):
         """The rows, a block at a time. Raises BadInput with the line number for what cannot be read at
         all."""
         ...
+
+
+def moment_us(text: str | None) -> float | None:
+    """A date with a time of day as µs since 1970, UTC unless it says otherwise; None for anything else."""
+    try:
+        moment = datetime.fromisoformat((text or "").strip().replace(",", "."))
+    except ValueError:
+        return None
+    known = moment if moment.tzinfo is not None else moment.replace(tzinfo=UTC)
+    return float((known - _EPOCH) // timedelta(microseconds=1))
+
+
+_EPOCH = datetime(1970, 1, 1, tzinfo=UTC)

@@ -5,14 +5,23 @@ from __future__ import annotations
 import itertools
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import numpy as np
 import polars as pl
 
 from tickstone.formats.layout import COMMENT, Layout, is_missing, split
-from tickstone.formats.readings import CLOCK, NUMBER, TEXT, Array, BadLines, Block, Flags, Times
+from tickstone.formats.readings import (
+    CLOCK,
+    NUMBER,
+    TEXT,
+    Array,
+    BadLines,
+    Block,
+    Flags,
+    Times,
+    moment_us,
+)
 from tickstone.formats.text import Lines, TextFile
 
 FORMATS = {"\t": "tsv", ";": "semicolons", ",": "csv", "|": "bars", " ": "spaces"}
@@ -210,7 +219,7 @@ class TableSource:
         """A column's numbers, NaN where there is none, and the rows whose cell says something that is
         none."""
         if kind == CLOCK:
-            values = pl.Series([_moment_us(cell) for cell in cells.to_list()], dtype=pl.Float64)
+            values = pl.Series([moment_us(cell) for cell in cells.to_list()], dtype=pl.Float64)
         else:
             plain = cells.str.replace(",", ".", literal=True) if self.layout.decimal_comma else cells
             values = plain.cast(pl.Float64, strict=False)
@@ -240,16 +249,3 @@ def _float(cell: str) -> float | None:
         return float(cell) if "_" not in cell else None
     except ValueError:
         return None
-
-
-def _moment_us(cell: str | None) -> float | None:
-    """A date with a time of day as µs since 1970, UTC unless it says otherwise."""
-    try:
-        result = datetime.fromisoformat((cell or "").strip().replace(",", "."))
-    except ValueError:
-        return None
-    known = result if result.tzinfo is not None else result.replace(tzinfo=UTC)
-    return float((known - _EPOCH) // timedelta(microseconds=1))
-
-
-_EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
