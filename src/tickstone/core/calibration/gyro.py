@@ -471,9 +471,9 @@ def rate_noise(
     freedom = (3 * (n - 1) / (2 * m) - 2 * (n - 2) / n) * 4 * m**2 / (4 * m**2 + 5) * deviations.shape[0]
     neighbours = (together - 1.0) / (together + 1.0)
     missing = 3.0 * neighbours / (1.0 - neighbours**2) / m  # of the variance, of a first-order process
-    result = math.sqrt(
-        float(np.mean(np.square(deviations[:, place]))) * m / rate_hz / max(1.0 - missing, 0.5)
-    )
+    left = max(1.0 - missing, 0.5)
+    freedom *= left**1.5  # differences hang together for longer; within 4 % from 5 times `together` on
+    result = math.sqrt(float(np.mean(np.square(deviations[:, place]))) * m / rate_hz / left)
     return result, result / math.sqrt(2 * max(freedom, 1.0))
 
 

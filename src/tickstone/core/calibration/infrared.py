@@ -15,6 +15,7 @@ from tickstone.core.calibration.pairs import (
     Pairs,
     count_of,
     pooled_noise,
+    sds_of_means,
     studentised,
     suspects,
 )
@@ -188,9 +189,7 @@ def _curve(steps: Sequence[Step[HeldMean]], values: Values) -> _Curve:
     true, volts = np.array([step.truth["true_mm"] for step in steps]), _volts(steps, values)
     step_v = adc.lsb_v(int(values["bits"].value), values["reference"].value)
     plain = triangulation.fit(true, volts, 0.5 * float(true.min()), 2.0 * float(true.max()))
-    sds = np.array([step.taken.mean_sd for step in steps])
-    # what few readings say of their own mean is itself unsure: none counts as surer than all together
-    noise = step_v * np.maximum(np.maximum(sds, float(np.sqrt((sds**2).mean()))), LEAST_SD)
+    noise = step_v * np.maximum(sds_of_means(steps), LEAST_SD)
     scale = np.array([abs(plain.a), max(abs(plain.b), 1.0), max(abs(plain.c), 0.01)])
 
     def weights(a: float, b: float) -> Array:

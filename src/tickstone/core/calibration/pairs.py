@@ -192,6 +192,16 @@ def pooled_noise(steps: Sequence[Step[HeldMean]]) -> tuple[float, float] | None:
     return pooled, pooled / math.sqrt(2 * freedom) * coverage(freedom)
 
 
+def sds_of_means(steps: Sequence[Step[HeldMean]]) -> Array:
+    """Standard deviation of each place's mean, shape (places,), in the raw unit: that of the middle place,
+    since a single place says little of how its own readings hang together, and more where readings scatter
+    more."""
+    spreads = np.array([step.taken.sd / math.sqrt(step.taken.n) for step in steps])
+    middle = float(np.median(spreads))
+    wider = np.maximum(spreads / middle, 1.0) if middle else np.ones(len(steps))
+    return float(np.median([step.taken.mean_sd for step in steps])) * wider
+
+
 def mean_air(steps: Sequence[Step[HeldMean]]) -> float | None:
     """Mean air temperature while the places were held, °C; None when it was not known."""
     airs = [step.air_c for step in steps if step.air_c is not None]
