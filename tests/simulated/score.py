@@ -10,6 +10,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from tests.simulated.faults import FAULTS
+from tests.simulated.lookalikes import LOOK_ALIKES
 from tests.simulated.scenes import EXTREMES, SCENES, Scene
 from tickstone.core.diagnosis.examine import examine
 from tickstone.core.diagnosis.finding import Finding
@@ -17,7 +18,7 @@ from tickstone.formats.examined import columns_record, record_of
 from tickstone.formats.opening import open_readings
 
 SEVERITIES = (0.0, 0.35, 0.7, 1.0)
-FAINT = -0.1  # of such severity a fault is hardly there
+MODERATE, FAINT = -0.05, -0.1  # a fault that one must look for, and one that is hardly there
 NOTHING = "nothing"
 
 
@@ -32,6 +33,13 @@ def simulated(kind: str, seed: int, severity: float | None = None) -> Scene:
     makers = FAULTS[kind]
     strong = SEVERITIES[seed % len(SEVERITIES)] if severity is None else severity
     return makers[seed % len(makers)](rng, strong)
+
+
+def looking_alike(seeds: range) -> Iterator[tuple[str, int, Scene]]:
+    """Recordings without a fault that look as if there was one."""
+    for name, make in LOOK_ALIKES.items():
+        for seed in seeds:
+            yield name, seed, make(seeded(name, seed))
 
 
 def healthy(seeds: range) -> Iterator[tuple[str, int, Scene]]:
@@ -69,12 +77,13 @@ def as_file(scene: Scene) -> str:
     return "\n".join([",".join(scene.columns), *lines]) + "\n"
 
 
-def confusion(seeds: range) -> dict[str, Counter[str]]:
-    """For each fault that was put in, how often each kind was named first."""
+def confusion(seeds: range, severity: float | None = None) -> dict[str, Counter[str]]:
+    """For each fault that was put in, as strong as the seed says or as is said, how often each kind was named
+    first."""
     table: dict[str, Counter[str]] = {}
     for kind in FAULTS:
         table[kind] = Counter()
         for seed in seeds:
-            said = answer(simulated(kind, seed))
+            said = answer(simulated(kind, seed, severity))
             table[kind][said.kind if said else NOTHING] += 1
     return table

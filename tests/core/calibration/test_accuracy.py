@@ -148,11 +148,9 @@ def test_the_hyperbola_agrees_with_a_general_fitting_routine(seed: int) -> None:
     found = {one.name: one for one in PROCEDURES["hyperbola"].fit(steps, values).constants}
     d = np.array([step.truth["true_mm"] for step in steps])
     v = np.array([step.taken.mean for step in steps]) * 5 / 1024
-    sds = np.array([step.taken.mean_sd for step in steps])
-    weights = np.hypot(
-        found["a"].value / (d + found["b"].value) ** 2,
-        np.maximum(np.maximum(sds, np.sqrt((sds**2).mean())), 0.3) * 5 / 1024,
-    )
+    spreads = np.array([step.taken.sd for step in steps]) / np.sqrt([step.taken.n for step in steps])
+    sds = np.median([step.taken.mean_sd for step in steps]) * np.maximum(spreads / np.median(spreads), 1.0)
+    weights = np.hypot(found["a"].value / (d + found["b"].value) ** 2, np.maximum(sds, 0.3) * 5 / 1024)
     general, covariance = curve_fit(
         lambda x, a, b, c: a / (x + b) + c, d, v, p0=(260, 9, 0.05), sigma=weights, maxfev=20_000
     )

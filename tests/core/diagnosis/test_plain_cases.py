@@ -462,13 +462,13 @@ def test_every_kind_that_columns_can_show_is_among_the_plain_cases() -> None:
             "chatter",
             edges(np.concatenate([EDGES, EDGES[::100] + 300])),
             edges(np.concatenate([EDGES, EDGES[::3] + 300])),
-            (0.47, 0.92),
+            (0.70, 0.974),
         ),
         (
             "wrong-scale",
             unit({n: 0.87 * x if n[0] == "a" else x for n, x in IN_G.items()}),
             unit({n: 1.62 * x if n[0] == "a" else x for n, x in IN_G.items()}),
-            (0.37, 0.71),
+            (0.31, 0.947),
         ),
     ],
 )

@@ -25,8 +25,8 @@ export function wrongIn(findings: Finding[], sensors: Sensor[]): string {
 
 /** How sure a finding is, in a word. */
 export function sureness(confidence: number): string {
-  if (confidence >= 0.85) return "surely";
-  return confidence >= 0.65 ? "probably" : "perhaps";
+  if (confidence >= 0.95) return "surely";
+  return confidence >= 0.9 ? "probably" : "perhaps";
 }
 
 /** Findings that concern a sensor: its own, and those of the line. */

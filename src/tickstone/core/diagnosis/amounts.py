@@ -43,6 +43,7 @@ AS_FAR = 0.4  # of what a gyro says, gravity has turned: then it was a jerk
 NEIGHBOURS_APART = 3.0  # a spike stands out by so many times what its neighbours differ by: an edge does not
 BLOCK = 50  # readings over which the noise around a spike is told
 BESIDE = 8  # readings on either side, of which the pose is told
+KNOCK_ROWS = 6  # readings on either side, within which a knock rings on the other axes
 MOST_SPIKES = 0.25  # of the readings: beyond that it is no spike but what the signal is like
 
 STUCK_ROWS = 12  # fewer equal readings in a row happen
@@ -65,6 +66,8 @@ def find_spikes(stream: Stream, signal: Signal) -> list[Finding]:
         out &= ~_crossing(stream, signal, rows, out)
     if signal.nature in (ACCEL, GYRO):  # a push or a turn lasts for more than a reading
         out &= ~(np.concatenate([[False], out[:-1]]) | np.concatenate([out[1:], [False]]))
+    if signal.nature == ACCEL and out.any():
+        out &= ~_knocked(stream, signal, rows[out], out)
     if signal.nature == GYRO and out.any():
         out &= ~_really_turned(stream, signal, rows, out)
     indices = np.array([first for first, _ in runs(out)], np.intp)
@@ -133,6 +136,21 @@ def _crossing(stream: Stream, signal: Signal, rows: Rows, out: Flags) -> Flags:
         near = big | np.roll(big, 1) | np.roll(big, -1)
         shared |= out & near[rows] & (big.mean() < 0.5)
     return shared
+
+
+def _knocked(stream: Stream, signal: Signal, at: Rows, out: Flags) -> Flags:
+    """Spikes of an accelerometer's axis, in these rows, that another of its axes shows as well: a knock is
+    felt on more than one of them, and what comes in on a wire is not."""
+    felt = np.zeros(at.shape, np.bool_)
+    for other in stream.of(ACCEL):
+        if other is not signal and other.values.size > 4:
+            rows = np.clip(at[:, None] + np.arange(-KNOCK_ROWS, KNOCK_ROWS + 1), 2, other.values.size - 3)
+            around = [other.values[rows + shift] for shift in (-2, -1, 1, 2)]
+            apart = np.abs(other.values[rows] - np.median(around, axis=0)).max(axis=1)
+            felt |= apart > SPIKE_NOISES * max(other.noise, FLOOR * other.quantum)
+    knocked = np.zeros(out.shape, np.bool_)
+    knocked[out] = felt
+    return knocked
 
 
 def _really_turned(stream: Stream, signal: Signal, rows: Rows, out: Flags) -> Flags:

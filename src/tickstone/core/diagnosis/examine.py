@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from dataclasses import replace
 
 from tickstone.core.diagnosis import amounts, creep, halls, lines, mains, nothing, pose, rows, scales, turning
-from tickstone.core.diagnosis.finding import Finding
+from tickstone.core.diagnosis.finding import ACCUSES, SUREST, Finding, ramp
 from tickstone.core.diagnosis.record import Record
 
 # What a fault makes of the readings may look like another one: (fault, looks like, on the same signal alone).
@@ -38,7 +38,21 @@ EXPLAINS = (
     ("swapped", "inverted", False),
     ("drift", "clipped", True),
 )
-LESS = 0.6  # of its confidence is left to what another finding explains
+LESS = 0.6  # of its strength is left to what another finding explains
+PLAIN, UNPLAIN = 0.5, 0.45  # the least strength that accuses, and what is left at most to what is explained
+# How often findings of such strength are right, of recordings with faults of every severity and of others
+# that are healthy, or only look as if there was a fault (docs/diagnosis.md shows it for others than those).
+OF_STRENGTH = (
+    (0.0, 0.0),
+    (0.3, 0.2),
+    (0.4, 0.35),
+    (0.45, 0.65),
+    (PLAIN, ACCUSES),
+    (0.55, 0.9),
+    (0.65, 0.94),
+    (0.9, 0.97),
+    (SUREST, SUREST),
+)
 
 
 def examine(record: Record) -> list[Finding]:
@@ -62,7 +76,8 @@ def examine(record: Record) -> list[Finding]:
         findings += rows.find_in_row(record, stream)
         findings += pose.find_in_pose(stream)
         findings += halls.find_in_halls(stream)
-    return sorted(_together(_weighed(findings)), key=lambda finding: -finding.confidence)
+    told = sorted(_together(_weighed(findings)), key=lambda finding: -finding.confidence)
+    return [replace(finding, confidence=round(ramp(finding.confidence, *OF_STRENGTH), 3)) for finding in told]
 
 
 def _together(findings: Iterable[Finding]) -> list[Finding]:
@@ -74,7 +89,7 @@ def _together(findings: Iterable[Finding]) -> list[Finding]:
         first = surest.get(key)
         if first is None:
             surest[key] = finding
-        elif finding.accuses == first.accuses and finding.channel != first.channel:
+        elif _plain(finding) == _plain(first) and finding.channel != first.channel:
             start, end = min(first.start_s, finding.start_s), max(first.end_s, finding.end_s)
             also = first.also if finding.channel in first.also else (*first.also, finding.channel)
             surest[key] = replace(first, start_s=start, end_s=end, also=also)
@@ -84,10 +99,15 @@ def _together(findings: Iterable[Finding]) -> list[Finding]:
 def _weighed(findings: list[Finding]) -> Iterable[Finding]:
     """Findings with less confidence where a surer one, or one that accounts for more, explains them."""
     for finding in findings:
-        if any(_explains(other, finding) for other in findings if other.accuses):
-            yield replace(finding, confidence=round(min(LESS * finding.confidence, 0.45), 3))
+        if any(_explains(other, finding) for other in findings if _plain(other)):
+            yield replace(finding, confidence=round(min(LESS * finding.confidence, UNPLAIN), 3))
         else:
             yield finding
+
+
+def _plain(finding: Finding) -> bool:
+    """Whether its strength is enough to accuse."""
+    return finding.confidence >= PLAIN
 
 
 def _explains(cause: Finding, finding: Finding) -> bool:

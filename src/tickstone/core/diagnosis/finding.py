@@ -44,15 +44,16 @@ TITLES = {
     "garbled": "lines come garbled",
     "reset": "the board began anew",
 }
-ACCUSES = 0.5
+ACCUSES = 0.8
 SUREST = 0.98  # nobody is surer than that from readings alone
 
 
 @dataclass(frozen=True)
 class Finding:
     """``channel`` is the signal's name, ``stream`` whose it is (empty: the line itself); the span in s;
-    ``confidence`` 0 to 1, from ACCUSES on it accuses; ``causes`` the likely ones first; ``advice`` the next
-    check to make. ``also`` are other channels of the stream with it."""
+    ``confidence`` 0 to 1, how often such a finding is right (how strong its evidence is, until `examine` has
+    weighed all against each other), from ACCUSES on it accuses; ``causes`` the likely ones first; ``advice``
+    the next check to make. ``also`` are other channels of the stream with it."""
 
     kind: str
     stream: str
@@ -344,7 +345,7 @@ def found(
 
 
 def ramp(value: float, *points: tuple[float, float]) -> float:
-    """Confidence by how strong the evidence is: straight lines between (value, confidence) points.
+    """Strength by how much evidence there is: straight lines between (value, strength) points.
 
     >>> ramp(0.03, (0.01, 0.3), (0.05, 0.8))
     0.55

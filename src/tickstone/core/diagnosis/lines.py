@@ -104,7 +104,7 @@ def _uneven(stream: Stream, clock: str) -> list[Finding]:
     beyond = float(np.sqrt(max(spread**2 - rounding**2, 0.0))) / usual
     findings = []
     span = float(stream.times_s[0]), float(stream.times_s[-1])
-    sure = ramp(beyond, (0.05, 0.25), (0.1, 0.5), (0.2, 0.8), (0.4, 0.93))
+    sure = ramp(beyond, (0.05, 0.25), (0.13, 0.5), (0.2, 0.8), (0.4, 0.93))
     if sure > 0.25 and spread > 1.5 * rounding:
         text = (
             f"lines come every {significant(1000 * usual)} ms, give or take {significant(1000 * spread, 2)} "

@@ -109,7 +109,8 @@ class Signal:
     @cached_property
     def heaps(self) -> tuple[float, ...]:
         """Ceiling and floor of a signal that is cut off within its range: values on which readings heap up,
-        in several pieces, though its noise would spread them."""
+        though its noise would spread them: in several pieces, or in a single one into which and out of which
+        it goes smoothly."""
         x = self.known
         if x.size < 60 or self.quantum == 0 or self.noise < SPREAD * self.quantum:
             return ()
@@ -118,18 +119,28 @@ class Signal:
         both = ends[0] == -ends[1]  # a range that ends alike on both sides
         for end in ends:
             here = np.abs(x) == ends[0] if both else x == end
-            pieces = [b - a for a, b in runs(here) if b - a >= PINNED_ROWS]
+            pieces = [(a, b) for a, b in runs(here) if b - a >= PINNED_ROWS]
             near = np.abs((np.abs(x) if both else x) - (ends[0] if both else end)) <= max(
                 2.0 * self.noise, 1.5 * self.quantum
             )
             beside = float((near & ~here).sum()) / max(1.0, 2.0 * self.noise / self.quantum)
             if (
-                len(pieces) >= 2
-                and sum(pieces) >= max(10, HEAPED_SHARE * x.size)
+                (len(pieces) >= 2 or all(_smooth(x, piece, self.noise) for piece in pieces))
+                and sum(b - a for a, b in pieces) >= max(10, HEAPED_SHARE * x.size)
                 and here.sum() > HEAP * max(beside, 1.0)
             ):
                 results.append(end)
         return tuple({*results, *_ceilings(x, max(2.0 * self.quantum, 0.8 * self.noise))})
+
+
+def _smooth(x: Array, piece: tuple[int, int], noise: float) -> bool:
+    """Whether a signal comes to a stretch of equal values, from row to row, and leaves it by steps like its
+    others."""
+    first, end = piece
+    if first == 0 or end == x.size:
+        return False
+    usual = 8.0 * noise + 4.0 * float(np.median(np.abs(np.diff(x))))
+    return bool(max(abs(x[first] - x[first - 1]), abs(x[end] - x[end - 1])) <= usual)
 
 
 def _ceilings(x: Array, least: float) -> list[float]:

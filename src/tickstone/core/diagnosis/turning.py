@@ -6,9 +6,11 @@ around it."""
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.ndimage import median_filter
 
 from tickstone.core.diagnosis.edges import LEAST_EDGES, FallingEdges, as_level, edges_of, usual_around
 from tickstone.core.diagnosis.finding import Finding, found, ramp
@@ -25,6 +27,7 @@ from tickstone.core.diagnosis.record import (
     Stream,
     runs,
 )
+from tickstone.core.noise import MAD_TO_SD
 from tickstone.core.wording import significant
 
 AHEAD, FAST = 5, 1.4  # a usual period that changes by so much over twice so many: it runs up or slows down
@@ -41,6 +44,7 @@ UNEVEN = 0.6  # two magnets set by hand are never as far from half and half as 3
 EDGE_JITTER = 0.04  # of a period, beyond steps of time: hands and floors do less
 NO_SPEED = 0.45  # beyond that there is no speed to speak of: a hand turns it
 PATTERNS = (1, 2, 3, 4, 5, 6, 8)  # magnets or marks a turn that may be spaced unevenly
+STRETCH = 5  # periods, over which a speed changes evenly
 MOST_SLOTS, TURNS_SEEN, PLAINLY = 128, 4, 0.5  # of a disc whose slots wear, and how plainly they return
 LOW_SHARE = 0.6  # of a turn that magnets can be near; a latch has half
 WAVE_STEADY, WAVES_EXPLAINED, WAVES_PLAIN = 0.12, 0.97, 0.7  # of an analogue encoder that turns steadily
@@ -188,7 +192,8 @@ def _multiples(stream: Stream, signal: Signal, edges: FallingEdges) -> list[Find
     many, halves = int(missed.odd.sum()), int(doubled.odd.sum())
     if max(missed.share, doubled.share) >= EXPLAINED:
         better = doubled.share > missed.share + CLEARLY or many == 0 or _even(missed.odd, doubled)
-        if halves >= LEAST_PAIRED and better:
+        beside = _steadily(gaps / doubled.usual, doubled.odd)
+        if halves >= LEAST_PAIRED and better and beside:
             usual_s = float(np.median(doubled.usual))
             return [_doubled(stream, signal, edges, doubled.odd, usual_s)]
         if many >= LEAST_MISSED and missed.share >= EXPLAINED and _steadily(gaps / missed.usual, missed.odd):
@@ -331,17 +336,15 @@ def _edge_jitter(
     log = np.log(gaps / usual)
     if plain.sum() < 3 * LEAST_EDGES:
         return []
-    spreads = []
+    spreads: list[float] = []
     most = max(PATTERNS[-1], signal.pulses_per_turn or 1)
     for n in {*PATTERNS, most}:
         if gaps.size < 6 * n:
             continue
-        steps = log[n:] - log[:-n]
-        spreads.append(float(np.median(np.abs(steps[plain[n:] & plain[:-n]]))) * 1.4826 / np.sqrt(2))
+        spreads.append(_spread_of_steps(log, plain, n))
     uneven = min(spreads) if spreads else 0.0
     for n in range(most + 1, min(MOST_SLOTS, gaps.size // TURNS_SEEN) + 1):
-        steps = (log[n:] - log[:-n])[plain[n:] & plain[:-n]]
-        spread = float(np.median(np.abs(steps))) * 1.4826 / np.sqrt(2) if steps.size else uneven
+        spread = _spread_of_steps(log, plain, n)
         if spread < PLAINLY * uneven:
             uneven = spread
     rounding = edges.step / np.sqrt(6) / float(np.median(usual))
@@ -356,6 +359,16 @@ def _edge_jitter(
     sure = ramp(beyond, (EDGE_JITTER, 0.4), (0.055, 0.55), (0.1, 0.8), (0.2, 0.92))
     span = edges.times[0], edges.times[-1]
     return [found("jitter", stream.key, signal.name, signal.nature, span, sure, text)]
+
+
+def _spread_of_steps(log: Array, plain: Flags, n: int) -> float:
+    """By how much periods differ from those n before, as logarithms (k = 1), beyond what a speed that changes
+    evenly makes of them; inf where no plain ones are so far apart."""
+    steps = (log[n:] - log[:-n])[plain[n:] & plain[:-n]]
+    if not steps.size:
+        return math.inf
+    uneven = steps - median_filter(steps, STRETCH, mode="nearest")
+    return MAD_TO_SD * float(np.median(np.abs(uneven))) / math.sqrt(2)
 
 
 def _inverted(stream: Stream, signal: Signal) -> list[Finding]:
