@@ -106,7 +106,8 @@ def coverage() -> str:
         f"- coarse: readings in steps of {COARSE_SDS:g} sd of the noise, of which no part sheet tells; a "
         "bound on the rounding stays in the ±, so that it holds more often than 95 times",
         "- heavy tails: Student’s t with three degrees of freedom",
-        f"- drifting: by {DRIFT_SDS:g} sd from the first reading to the last",
+        f"- drifting: by {DRIFT_SDS:g} sd from the first reading to the last; at which of them it is right "
+        "nobody knows, so that the drift stays in the ±, which holds more often than 95 times",
         "",
         "| calibration | procedure | " + " | ".join(NOISES) + " |",
         "|---|---|" + "---|" * len(NOISES),

@@ -216,13 +216,18 @@ def _diagnose(arguments: argparse.Namespace) -> int:
     from tickstone.formats import rig_json
     from tickstone.formats.examined import record_of
     from tickstone.formats.opening import open_readings
+    from tickstone.formats.summary import doubt_and_choice
 
     rig = None
     if arguments.rig:
         with _opened(arguments.rig) as rig_file:
             rig = rig_json.rig_from_json(rig_file.read())
     with _opened_bytes(arguments.file) as file:
-        record = record_of(open_readings(file), rig)
+        source = open_readings(file)
+        doubt = doubt_and_choice(source)
+        record = record_of(source, rig)
+    if doubt:
+        print(doubt, file=sys.stderr)
     for finding in examine(record):
         if finding.accuses:
             print(

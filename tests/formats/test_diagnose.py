@@ -78,6 +78,15 @@ def test_what_is_no_file_of_readings_is_refused_in_a_sentence(given: str) -> Non
     assert "Traceback" not in answer.stderr
 
 
+def test_what_a_time_counts_is_asked_and_the_choice_told() -> None:
+    rows = [f"{second},{300 + second % 7}" for second in range(300)]
+    answer = diagnose("-", given="\n".join(["Time,distance_mm", *rows]))
+    assert answer.returncode == 0
+    assert "milliseconds (1000 rows a second) or seconds (1 row a second)" in answer.stderr
+    assert answer.stderr.strip().endswith("taken as milliseconds.")
+    assert diagnose("-", given="\n".join(["t_ms,distance_mm", *rows])).stderr == ""
+
+
 def test_garbled_lines_are_told_from_words_and_from_headings_that_come_again() -> None:
     broken = lines()
     for at in range(20, 400, 30):

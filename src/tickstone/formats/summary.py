@@ -180,6 +180,14 @@ def time_doubt(source: FileSource, time: tuple[str, float] | None) -> str:
     return time_unit(source.sample.get(column.name, ())).doubt(column.name)
 
 
+def doubt_and_choice(source: FileSource) -> str:
+    """The question what a column of times counts, and what it is taken for where nobody can be asked; else
+    empty."""
+    timed = time_column(source)
+    doubt = time_doubt(source, timed)
+    return f"{doubt} Here it is taken as {WORDS[timed[1]]}." if timed and doubt else ""
+
+
 def mark_column(source: FileSource) -> str | None:
     """The column that tells what was true at a row."""
     return next(
