@@ -66,6 +66,7 @@ class _Models:
         self._places = np.arange(n)
         self._alone: dict[int, tuple[float, int, Array]] = {}
         self._leave_out_odd_ones(most)
+        self._period_s = float(np.median(self._periods))
 
     def _leave_out_odd_ones(self, most: int) -> None:
         """Without periods that no pattern explains, as where the wheel still runs up: the oddest first, and
@@ -102,7 +103,7 @@ class _Models:
         if more <= 0 or freedom_less <= 0:
             return 1.0
         changes = np.abs(np.expm1(better - fit))
-        if float(changes.max() * np.median(self._periods)) <= self._step_s:
+        if float(changes.max()) * self._period_s <= self._step_s:
             return 1.0
         return float(fdtrc(more, freedom_less, max(rest - less, 0.0) / more / (less / freedom_less)))
 
@@ -116,9 +117,15 @@ def counts_of(times_s: Array, most: int = MOST_GAPS) -> tuple[int, ...]:
     """
     models = _Models(times_s, most)
     for count in range(1, most + 1):
-        chances = {other: models.chance(count, other) for other in range(2, most + 1) if count % other}
-        if min(chances.values(), default=1.0) >= CERTAIN:
-            return count, *(other for other, chance in chances.items() if chance < LIKELY)
+        likely = []
+        for other in range(most, 1, -1):  # the longest explain most, so that they are soonest certain
+            chance = models.chance(count, other) if count % other else 1.0
+            if chance < CERTAIN:
+                break
+            if chance < LIKELY:
+                likely.append(other)
+        else:
+            return count, *reversed(likely)
     return (most,)
 
 
