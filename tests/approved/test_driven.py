@@ -35,6 +35,7 @@ def told(result: Run) -> dict[str, object]:
     return {
         "end": finite[-1].tolist()[:24],
         "mean": finite.mean(axis=0).tolist()[:24],
+        "aboard": finite.std(axis=0).tolist()[24:],
         "events": " ".join(f"{event.kind}@{event.t_s:.2f}" for event in judged.events[:20]),
         "score": dict(judged.score),
         "why": judged.why,

@@ -13,7 +13,7 @@ from tests.core.decisions.seen import plain_seen, row_seen, values_of
 from tests.simulated.calibrations import SIMULATIONS, outcome_of
 from tests.simulated.faults import FAULTS
 from tests.simulated.scenes import EXTREMES, SCENES, Scene
-from tests.simulated.score import as_file, seeded, simulated
+from tests.simulated.score import FAINT, MODERATE, as_file, looking_alike, seeded, simulated
 from tickstone.core.constants import Values
 from tickstone.core.decisions.catalogue import DECISIONS
 from tickstone.core.decisions.decision import Question, States
@@ -31,6 +31,7 @@ from tickstone.formats.examined import columns_record, record_of
 from tickstone.formats.opening import open_readings
 
 FAULTY_SEEDS, HEALTHY_SEEDS = range(200, 212), range(200, 206)
+FAINT_SEEDS = range(220, 224)
 SEEDS = range(11, 15)
 
 
@@ -49,6 +50,13 @@ def test_findings_of_many_recordings() -> None:
         for name, make in (SCENES | EXTREMES).items()
         for seed in HEALTHY_SEEDS
     }
+    made |= {
+        f"{kind}, {seed}, {severity}": findings_of(simulated(kind, seed, severity))
+        for kind in FAULTS
+        for severity in (MODERATE, FAINT)
+        for seed in FAINT_SEEDS
+    }
+    made |= {f"{name}, {seed}": findings_of(scene) for name, seed, scene in looking_alike(FAINT_SEEDS)}
     approved.check("many-findings", made)
 
 

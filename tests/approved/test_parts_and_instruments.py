@@ -13,9 +13,12 @@ from tests.core.test_instruments import seen
 from tests.rigs import part, rig
 from tickstone.core.constants import Values
 from tickstone.core.instruments import Angle, Bar, Instrument, Lamps, Level, NewReadings, Trip
+from tickstone.core.rigs.commands import command_labels
 from tickstone.core.rigs.kinds import KINDS
+from tickstone.core.rigs.kinds.base import Kind
 from tickstone.core.rigs.outputs import OUTPUTS
-from tickstone.core.rigs.part import Part, PinSpec
+from tickstone.core.rigs.part import Chosen, Part, PinSpec
+from tickstone.core.rigs.templates import TEMPLATES, template
 
 
 def pin_of(pin: PinSpec) -> list[object]:
@@ -42,6 +45,27 @@ def test_parts() -> None:
                 if pins != plain:
                     made[f"{what.id}, {option.name} {answer}"] = [sorted(plain.keys() - pins.keys()), changed]
     approved.check("parts", made)
+
+
+def read_of(what: Kind, answers: dict[str, str | float]) -> object:
+    """How a program on the board reads a sensor of these answers, and what its channels hold."""
+    chosen = Chosen(what.options, answers)
+    spans = [[c.name, c.form, c.unit, c.low, c.high, c.digits] for c in what.channels]
+    return [[type(way).__name__, vars(way)] for way in what.reads(chosen)], spans
+
+
+def test_how_parts_are_read_and_commanded() -> None:
+    made: dict[str, object] = {}
+    for what in KINDS.values():
+        made[what.id] = plain = read_of(what, {})
+        for option in what.options:
+            for answer in [choice.value for choice in option.choices] or [option.low, option.high]:
+                other = read_of(what, {option.name: answer})
+                if other != plain:
+                    made[f"{what.id}, {option.name} {answer}"] = other
+    for name in TEMPLATES:
+        made[name] = {label: vars(spec) for label, spec in command_labels(template(name)).items()}
+    approved.check("reads", made)
 
 
 def shown_of(instrument: Instrument, readings: list[NewReadings], values: Values) -> list[object]:
