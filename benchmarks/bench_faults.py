@@ -21,7 +21,7 @@ from tickstone.formats.examined import columns_record
 from tickstone.launch.folders import ROOT
 
 ROWS = 200_000
-SEEDS = range(3000, 3060)
+SEEDS = range(4000, 4060)
 BOUNDS = (
     0.0,
     0.3,

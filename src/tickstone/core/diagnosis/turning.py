@@ -32,6 +32,7 @@ from tickstone.core.wording import significant
 
 AHEAD, FAST = 5, 1.4  # a usual period that changes by so much over twice so many: it runs up or slows down
 NEAR = 0.2  # of a whole multiple, either way
+PUSHED = 0.12  # of the usual interval, most of those beside pairs are off where a wheel is pushed anew
 STEADY = 0.3  # how far neighbours may differ where a multiple is to be believed
 LEAST_HALVED, LEAST_PAIRED, LEAST_MISSED = 6, 4, 2
 CLEARLY = 0.02  # of the intervals, by which one explanation is better than the other
@@ -192,8 +193,7 @@ def _multiples(stream: Stream, signal: Signal, edges: FallingEdges) -> list[Find
     many, halves = int(missed.odd.sum()), int(doubled.odd.sum())
     if max(missed.share, doubled.share) >= EXPLAINED:
         better = doubled.share > missed.share + CLEARLY or many == 0 or _even(missed.odd, doubled)
-        beside = _steadily(gaps / doubled.usual, doubled.odd)
-        if halves >= LEAST_PAIRED and better and beside:
+        if halves >= LEAST_PAIRED and better and _off_beside(gaps / doubled.usual, doubled.odd) < PUSHED:
             usual_s = float(np.median(doubled.usual))
             return [_doubled(stream, signal, edges, doubled.odd, usual_s)]
         if many >= LEAST_MISSED and missed.share >= EXPLAINED and _steadily(gaps / missed.usual, missed.odd):
@@ -249,12 +249,24 @@ def _even(twice: Flags, doubled: _Account) -> bool:
     )
 
 
+def _beside(ratio: Array, odd: Flags) -> Array:
+    """By how much the intervals beside the remarkable ones are off the usual one, as a share of it."""
+    beside = np.concatenate([[False], odd[:-1]]) | np.concatenate([odd[1:], [False]])
+    return np.abs(ratio[beside & ~odd] - 1)
+
+
 def _steadily(ratio: Array, odd: Flags) -> bool:
     """Whether the intervals beside the remarkable ones are as usual: a wheel that stands and goes has
     others."""
-    beside = np.concatenate([[False], odd[:-1]]) | np.concatenate([odd[1:], [False]])
-    plain = beside & ~odd
-    return bool(plain.any() and float((np.abs(ratio[plain] - 1) < STEADY).mean()) > 0.7)
+    off = _beside(ratio, odd)
+    return bool(off.size and float((off < STEADY).mean()) > 0.7)
+
+
+def _off_beside(ratio: Array, odd: Flags) -> float:
+    """By how much most intervals beside the remarkable ones are off: those of a wheel that is pushed again
+    are long before it, and short after it."""
+    off = _beside(ratio, odd)
+    return float(np.median(off)) if off.size else 0.0
 
 
 def _disjoint(rows: Rows) -> Rows:
