@@ -252,7 +252,7 @@ def _even(twice: Flags, doubled: _Account) -> bool:
 def _beside(ratio: Array, odd: Flags) -> Array:
     """By how much the intervals beside the remarkable ones are off the usual one, as a share of it."""
     beside = np.concatenate([[False], odd[:-1]]) | np.concatenate([odd[1:], [False]])
-    return np.abs(ratio[beside & ~odd] - 1)
+    return np.asarray(np.abs(ratio[beside & ~odd] - 1))
 
 
 def _steadily(ratio: Array, odd: Flags) -> bool:
