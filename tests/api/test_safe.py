@@ -6,6 +6,7 @@ import json
 import stat
 from pathlib import Path
 
+import httpx
 import pytest
 from fastapi.testclient import TestClient
 from sqlalchemy import text
@@ -90,3 +91,9 @@ def test_what_a_program_calls_a_pin_is_a_plain_name(client: TestClient) -> None:
     document["board"]["pins"][0]["code"] = "9); wipe("
     answer = client.post("/api/rigs/from-file", json={"text": json.dumps(document), "title": "Other"})
     assert "wipe" in refused(answer, "bad-input", "board.pins")
+
+
+def test_nobody_else_comes_in_unless_it_was_asked_for(client: TestClient, served: Served) -> None:
+    assert client.get("/api/access").status_code == 403  # not from the machine itself
+    state = httpx.get(f"{served.address}/api/access").raise_for_status().json()
+    assert state == {"on": False, "addresses": [], "key": "", "fingerprint": "", "qr": [], "guests": []}

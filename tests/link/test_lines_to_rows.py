@@ -310,6 +310,11 @@ def test_a_replay_keeps_its_pace_and_says_when_it_is_over() -> None:
             ReplaySource("told again", told_again, wrong)
 
 
+def test_a_source_on_the_net_is_called_by_its_name_or_else_by_its_address() -> None:
+    assert TcpSource("127.0.0.1", 7001).title == "127.0.0.1:7001"
+    assert TcpSource("127.0.0.1", 7001, "the stand-in").title == "the stand-in"
+
+
 def test_a_source_that_is_not_there_says_so() -> None:
     with pytest.raises(SourceLost, match="no such port"):
         SerialSource("/dev/tick-stone-none").open()
