@@ -7,6 +7,7 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+import numpy.typing as npt
 from scipy.special import fdtrc
 
 from tickstone.core.calibration.means import coverage
@@ -23,6 +24,7 @@ MOST_BENDS = 8
 CERTAIN, LIKELY = 1e-8, 1e-4  # chance of as good an explanation by luck alone
 ODD, MOST_ODD = 5.0, 0.15  # robust sds off every pattern, and of the periods, at most
 MOST_LOOKS = 30
+DEPENDS = 1e-11  # of the largest eigenvalue, below which a pattern is another one, too
 LATTICE, FINEST_S = 0.02, 5e-7  # of a step, to which times lie on it; finer ones are no timer's
 SHARES = (1, 2, 3)  # of the least difference of periods that a step may be
 
@@ -52,60 +54,90 @@ def timer_step_s(times_s: Array) -> float:
     return 0.0
 
 
+@dataclass(frozen=True)
+class _Fit:
+    """Patterns fitted: which columns, how much of each, what they leave over as a sum of squares, and degrees
+    of freedom."""
+
+    columns: npt.NDArray[np.intp]
+    amounts: Array
+    rest: float
+    freedom: int
+
+
 class _Models:
     """The logarithm of each period as a speed that bends a little and a pattern that repeats after some
-    number of gaps, by least squares."""
+    number of gaps, by least squares (normal equations: columns are well shaped, or depend wholly)."""
 
     def __init__(self, times_s: Array, most: int) -> None:
         self._periods = np.diff(times_s)[-MOST_PERIODS:]
         self._step_s = timer_step_s(times_s[-MOST_PERIODS - 1 :])
-        self._logs = np.log(self._periods)
         n = self._periods.size
         bends = min(max(n // PERIODS_A_BEND, 1), MOST_BENDS)
-        self._speed = np.polynomial.legendre.legvander(np.linspace(-1, 1, n), bends)
-        self._places = np.arange(n)
-        self._alone: dict[int, tuple[float, int, Array]] = {}
+        speed = np.polynomial.legendre.legvander(np.linspace(-1, 1, n), bends)
+        patterns = [np.arange(n)[:, None] % count == np.arange(count - 1) for count in range(1, most + 1)]
+        self._columns = np.hstack([speed, *patterns])
+        self._speed = np.arange(bends + 1)
+        self._alone: dict[int, _Fit] = {}
+        self._take()
         self._leave_out_odd_ones(most)
         self._period_s = float(np.median(self._periods))
+
+    def _take(self) -> None:
+        """The normal equations of the periods as they are."""
+        logs = np.log(self._periods)
+        self._logs = logs - logs.mean()
+        self._power = float(self._logs @ self._logs)
+        self._squares, self._with_logs = self._columns.T @ self._columns, self._columns.T @ self._logs
 
     def _leave_out_odd_ones(self, most: int) -> None:
         """Without periods that no pattern explains, as where the wheel still runs up: the oddest first, and
         few."""
         for _ in range(min(int(MOST_ODD * self._logs.size), MOST_LOOKS)):
-            each = [  # each smaller pattern returns in one of these
-                np.abs(self._logs - self._fitted(count)[2]) for count in range(most // 2 + 1, most + 1)
-            ]
-            away = min(each, key=lambda away: float(np.median(away)))
-            off = away / max(MAD_TO_SD * float(np.median(away)), LEAST_SPREAD)
+            fits = [self._fitted(count) for count in range(most // 2 + 1, most + 1)]
+            each = np.abs(self._logs - np.stack([self._explained(fit) for fit in fits]))
+            middles = np.median(each, axis=1)  # each smaller pattern returns in one of these
+            off = each[np.argmin(middles)] / max(MAD_TO_SD * float(middles.min()), LEAST_SPREAD)
             oddest = int(np.argmax(off))
             if off[oddest] <= ODD:
                 return
-            self._periods, self._logs = np.delete(self._periods, oddest), np.delete(self._logs, oddest)
-            self._speed, self._places = np.delete(self._speed, oddest, 0), np.delete(self._places, oddest)
+            self._periods, self._columns = (
+                np.delete(self._periods, oddest),
+                np.delete(self._columns, oddest, 0),
+            )
+            self._take()
 
-    def _fitted(self, *counts: int) -> tuple[float, int, Array]:
-        """What patterns leave over: the sum of squares, degrees of freedom, and the fit, shape (n,)."""
-        patterns = [self._places[:, None] % count == np.arange(count - 1) for count in counts]
-        columns = np.hstack([self._speed, *patterns])
-        solved, _, rank, _ = np.linalg.lstsq(columns, self._logs, rcond=None)
-        fit = columns @ solved
+    def _fitted(self, *counts: int) -> _Fit:
+        own = [
+            self._speed.size + (count - 1) * (count - 2) // 2 + np.arange(count - 1, dtype=np.intp)
+            for count in counts
+        ]
+        chosen = np.concatenate([self._speed, *own])
+        squares, with_logs = self._squares[chosen[:, None], chosen], self._with_logs[chosen]
+        amounts, _, rank, _ = np.linalg.lstsq(squares, with_logs, rcond=DEPENDS)
         floor = self._logs.size * (LEAST_SPREAD / 10.0) ** 2  # no arithmetic is truer
-        return float(((self._logs - fit) ** 2).sum()) + floor, self._logs.size - int(rank), fit
+        rest = max(self._power - float(amounts @ with_logs), 0.0) + floor
+        return _Fit(chosen, amounts, rest, self._logs.size - int(rank))
+
+    def _explained(self, fit: _Fit) -> Array:
+        """The logarithms that a fit explains, shape (n,)."""
+        return np.asarray(self._columns[:, fit.columns] @ fit.amounts)
 
     def chance(self, count: int, other: int) -> float:
         """How likely luck alone makes the pattern of another number of gaps explain so much beside that of
         ``count`` (F test of nested models): 1 where it is no more than a timer's steps make."""
-        if count not in self._alone:
-            self._alone[count] = self._fitted(count)
-        rest, freedom, fit = self._alone[count]
-        less, freedom_less, better = self._fitted(count, other)
-        more = freedom - freedom_less
-        if more <= 0 or freedom_less <= 0:
+        alone = self._alone.get(count) or self._alone.setdefault(count, self._fitted(count))
+        both = self._fitted(count, other)
+        more = alone.freedom - both.freedom
+        if more <= 0 or both.freedom <= 0:
             return 1.0
-        changes = np.abs(np.expm1(better - fit))
-        if float(changes.max()) * self._period_s <= self._step_s:
-            return 1.0
-        return float(fdtrc(more, freedom_less, max(rest - less, 0.0) / more / (less / freedom_less)))
+        ratio = max(alone.rest - both.rest, 0.0) / more / (both.rest / both.freedom)
+        chance = float(fdtrc(more, both.freedom, ratio))
+        if chance < LIKELY:
+            changes = np.abs(np.expm1(self._explained(both) - self._explained(alone)))
+            if float(changes.max()) * self._period_s <= self._step_s:
+                return 1.0
+        return chance
 
 
 def counts_of(times_s: Array, most: int = MOST_GAPS) -> tuple[int, ...]:

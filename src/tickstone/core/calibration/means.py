@@ -148,7 +148,8 @@ def _sd_of_mean(x: Array) -> tuple[float, float]:
     if n < 2:
         return 0.0, 1.0
     batches = BATCHES if n >= 2 * BATCHES else n
-    means = np.array([part.mean() for part in np.array_split(x, batches)])
+    sizes = n // batches + (np.arange(batches) < n % batches)
+    means = np.add.reduceat(x, np.cumsum(sizes) - sizes) / sizes
     wider, independent, worth, power = 1.0, float(n), float(n), float(x.var())
     for count in (n, *(count for count in CHAINS if 2 * count <= n)):
         size = n // count

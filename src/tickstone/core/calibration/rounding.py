@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
@@ -13,6 +14,8 @@ FINE_STEPS = 0.62  # readings that scatter by so many steps average out their ro
 AGAIN = 3  # times that each value must come, about, for a step to be seen
 KNOWN_SHAPE = 300.0  # readings, beyond which more say nothing: no noise is shaped so truly
 WIDER = 1.2  # so that ± 2 sd are 95 % for noises of a third of a step, too, where the answer is least normal
+FARTHEST = 3  # steps off the median, beyond which a value says nothing
+GRID, OUTSIDE = 60, 0.75  # levels a step, and how many steps beyond the values a level may lie
 STRAY = 1e-7  # share of readings that no noise explains
 
 
@@ -39,26 +42,39 @@ def level_of_rounded(readings: Array, step: float, effective: float) -> tuple[fl
     noises of every size up to a step, each as likely in its logarithm, normal or with heavy tails. Always the
     same value: the level may lie anywhere in it, step/√12.
     """
-    from scipy.special import ndtr  # here, since loading it takes longer than most calculations
-
     values, counts = np.unique(np.round(readings / step), return_counts=True)
     if values.size == 1:
         return float(readings.mean()), step / math.sqrt(12.0)
     middle = float(np.median(readings / step))
-    near = np.abs(values - middle) <= 3
+    near = np.abs(values - middle) <= FARTHEST
     values, weights = values[near], counts[near] * min(effective, KNOWN_SHAPE) / readings.size
-    levels = np.linspace(values[0] - 0.75, values[-1] + 0.75, 60 * int(values[-1] - values[0]) + 91)
-    noises = np.geomspace(0.02, 1.0, 24)
-    above = (values + 0.5 - levels[:, None])[..., None] / noises
-    below = above - 1.0 / noises
-    shares = np.stack([ndtr(above) - ndtr(below), _heavy(above) - _heavy(below)])
-    chance = np.einsum("v,slvn->sln", weights, np.log(shares + STRAY))
-    chance = np.exp(chance - chance.max()).sum(axis=(0, 2))
+    places = (GRID * (values - values[0])).astype(np.intp)
+    beyond = int(OUTSIDE * GRID)
+    grid = np.arange(-beyond, places[-1] + beyond + 1)
+    levels = values[0] + grid / GRID
+    table, first = _logs_of_shares()
+    chance = sum(weight * table[place - grid - first] for weight, place in zip(weights, places, strict=True))
+    chance = np.exp(chance - chance.max()).sum(axis=(1, 2))
     chance /= chance.sum()
     level = float((levels * chance).sum())
     sd = math.sqrt(float(((levels - level) ** 2 * chance).sum()))
     offset = float(np.median(readings - np.round(readings / step) * step))  # values need not be whole steps
     return level * step + offset, WIDER * sd * step
+
+
+@lru_cache(1)
+def _logs_of_shares() -> tuple[Array, int]:
+    """The logarithm of the share of readings that are rounded to a value, by how far the value lies above the
+    level, in steps over GRID; of noises of two shapes and many sizes. Shape (differences, shapes, noises),
+    and the first difference."""
+    from scipy.special import ndtr  # here, since loading it takes longer than most calculations
+
+    most = int((2 * FARTHEST + OUTSIDE) * GRID)
+    noises = np.geomspace(0.02, 1.0, 24)
+    above = (np.arange(-most, most + 1)[:, None] / GRID + 0.5) / noises
+    below = above - 1.0 / noises
+    shares = np.stack([ndtr(above) - ndtr(below), _heavy(above) - _heavy(below)], axis=1)
+    return np.log(shares + STRAY), -most
 
 
 def _heavy(x: Array) -> Array:
