@@ -251,6 +251,22 @@ def test_what_came_before_a_part_was_taken_off_is_converted_as_the_rig_was(
     read(live, RANGER, 1)
 
 
+@pytest.mark.parametrize(("chatty", "segments"), [(0, 1), (60, 0)])
+def test_words_before_times_that_fall_back_are_a_greeting_unless_words_come_all_the_time(
+    chatty: int, segments: int
+) -> None:
+    """Near a roll-over only the greeting tells a board that began anew from one whose counter went on."""
+    live = LiveRig(ranger_and_air(), values(), clock=lambda: 1000.0)
+    live.connect(Scripted())
+    late = 2**32 - 400_000
+    lines = [f"t_us:{late - (chatty - i) * 1000} echo_us:1457" for i in range(chatty)]
+    said = ["hello from the ranger"] * chatty
+    live.intake.take_lines([line for pair in zip(said, lines, strict=True) for line in pair], 1000.0)
+    live.intake.take_lines([f"t_us:{late} echo_us:1457", "ready to measure"], 1000.2)
+    live.intake.take_lines(["t_us:200000 echo_us:1457"], 1000.8)
+    assert live.intake._segment == segments
+
+
 class Bench:
     """A live rig whose lines and whose clock a test moves by hand."""
 

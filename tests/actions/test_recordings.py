@@ -311,7 +311,8 @@ def test_times_that_fall_or_repeat_and_readings_that_cannot_be(
     found = content(database, importing.take_in(database, "fern", path, importing.Wish("odd")))
     begun = found[-3]["front-ranger"][0]
     assert np.diff(begun).tolist() == np.diff(times).tolist()
-    assert said in found[5] and found[5].count(".") == (1 if said else 0)
+    assert said in found[5]
+    assert found[5].count(".") == (1 if said else 0)
 
 
 def test_a_column_that_is_no_time_is_refused(database: Database, tmp_path: Path) -> None:
