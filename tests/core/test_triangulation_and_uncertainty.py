@@ -165,5 +165,12 @@ def test_tilt_uncertainty_against_the_uncertainties_library(x: float, y: float, 
     assert found.uncertainty == pytest.approx(theirs.std_dev, rel=1e-5)
 
 
+def test_a_magnitude_at_nothing_is_as_uncertain_as_to_either_side() -> None:
+    budget = propagate(lambda v: math.hypot(v["x"], v["y"]), {"x": 0.0, "y": 0.0}, {"x": 3.0, "y": 4.0})
+    assert budget is not None
+    assert budget.uncertainty == pytest.approx(5.0)
+    assert budget.shares == pytest.approx({"x": 0.36, "y": 0.64})
+
+
 def test_a_result_that_is_no_number_has_no_uncertainty() -> None:
     assert propagate(lambda _: math.nan, {"a": 1.0}, {"a": 0.1}) is None

@@ -66,7 +66,7 @@ def propagate(
 
     Parameters: result, a smooth function of named numbers; values, where to look; sds, standard uncertainty
     of the uncertain ones, in their own units (where the result jumps, what a whole one makes of it: 5.1.3,
-    note 2); covariances, of pairs of names; causes, a name to the cause its share is counted under (itself
+    note 2; where it turns back, as a magnitude does at nothing, its slope to one side); covariances, of pairs of names; causes, a name to the cause its share is counted under (itself
     unless said), the same one for names that vary together. Returns: Budget, in the result's unit, or None
     where the result is no number. Source: JCGM 100:2008, 5.1.2 and 5.2.2.
 
@@ -84,6 +84,9 @@ def propagate(
 
         above, below = away(STEP), away(-STEP)
         slopes[name] = (above - below) / (2 * STEP * sd)
+        if above * below > 0 and min(abs(above), abs(below)) > NOISE * abs(here):
+            # a magnitude at nothing rises to both sides
+            slopes[name] = max(abs(above), abs(below)) / (STEP * sd)
         if not math.isfinite(slopes[name]):
             return None
         if max(abs(above), abs(below)) > JUMPS * min(abs(above), abs(below)) + NOISE * abs(here):
