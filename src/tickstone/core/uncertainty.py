@@ -66,9 +66,10 @@ def propagate(
 
     Parameters: result, a smooth function of named numbers; values, where to look; sds, standard uncertainty
     of the uncertain ones, in their own units (where the result jumps, what a whole one makes of it: 5.1.3,
-    note 2; where it turns back, as a magnitude does at nothing, its slope to one side); covariances, of pairs of names; causes, a name to the cause its share is counted under (itself
-    unless said), the same one for names that vary together. Returns: Budget, in the result's unit, or None
-    where the result is no number. Source: JCGM 100:2008, 5.1.2 and 5.2.2.
+    note 2; where it turns back, as a magnitude does at nothing, its slope to one side); covariances, of pairs
+    of names; causes, a name to the cause its share is counted under (itself unless said), the same one for
+    names that vary together. Returns: Budget, in the result's unit, or None where the result is no number.
+    Source: JCGM 100:2008, 5.1.2 and 5.2.2.
 
     >>> round(propagate(lambda v: v["a"] * v["b"], {"a": 2.0, "b": 5.0}, {"a": 0.1, "b": 0.0}).uncertainty, 9)
     0.5
